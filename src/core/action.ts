@@ -1,0 +1,107 @@
+import { badName } from './errors.js';
+import type { StoreDefinition } from './store.js';
+
+/** Something that happened: a type, and a payload where there is more to say. Plain and serialisable. */
+export interface AnyAction {
+  readonly type: string;
+  readonly payload?: unknown;
+}
+
+/** The action of a creator that takes `A`. */
+export type ActionOf<T extends string, A extends readonly unknown[]> = A extends readonly []
+  ? { readonly type: T }
+  : { readonly type: T; readonly payload: A[0] };
+
+/** Data about an action for interceptors and tools, for example `{ confirm: 'Cancel this visit?' }`. */
+export type About = Readonly<Record<string, unknown>>;
+
+/** What can be said about an action when it is declared. */
+export interface ActionOptions {
+  /** Data for interceptors and tools. Default: none. */
+  readonly about?: About;
+}
+
+/** Makes actions of one type. Arguments beyond the payload are dropped, so it can be a handler as it is. */
+export interface ActionCreator<T extends string = string, A extends readonly unknown[] = never> {
+  (...payload: A): ActionOf<T, A>;
+  /** The type of its actions, `'store.action'`. */
+  readonly type: T;
+  /** What was declared about it. */
+  readonly about: About | undefined;
+  /** Whether an action is one of this creator's; narrows its type. */
+  made(action: AnyAction): action is ActionOf<T, A>;
+}
+
+/** Any action creator, whatever its payload. */
+// eslint-disable-next-line @typescript-eslint/no-explicit-any -- a creator of any payload
+export type AnyCreator = ActionCreator<string, any>;
+
+/** Who declared the creator that made an action. Stands on the action's prototype, so the action itself stays plain. */
+export const MAKER: unique symbol = Symbol('floe.maker');
+
+export interface Maker {
+  readonly creator: AnyCreator;
+  readonly store: StoreDefinition | undefined;
+}
+
+export const makerOf = (action: object): Maker | undefined => (action as { [MAKER]?: Maker })[MAKER];
+
+/** A creator for `type`; `takes` says whether an argument goes into the action. */
+export function makeCreator(type: string, takes: boolean, store: StoreDefinition | undefined, options?: ActionOptions): AnyCreator {
+  const prototype = {};
+  // A constructor a creator keeps its actions in one shape, and `payload` is there only where there is one.
+  function Made(this: { type: string }): void {
+    this.type = type;
+  }
+  function MadeWith(this: { type: string; payload: unknown }, payload: unknown): void {
+    this.type = type;
+    this.payload = payload;
+  }
+  Made.prototype = MadeWith.prototype = prototype;
+  const bare = Made as unknown as new () => AnyAction;
+  const full = MadeWith as unknown as new (payload: unknown) => AnyAction;
+  const create = takes ? (payload?: unknown) => (payload === undefined ? new bare() : new full(payload)) : () => new bare();
+  const creator = Object.assign(create, {
+    type,
+    about: options?.about,
+    made: (action: AnyAction) => action.type === type,
+  }) as unknown as AnyCreator;
+  Object.defineProperty(prototype, MAKER, { value: { creator, store } satisfies Maker });
+  return creator;
+}
+
+/**
+ * Declares an action that belongs to no store; stores answer it with `store.when`.
+ * @example
+ * const shiftEnded = action('shiftEnded');
+ * const noticeGiven = action<{ text: string }>('noticeGiven');
+ */
+export function action<P = void>(type: string, options?: ActionOptions): ActionCreator<string, [P] extends [void] ? [] : [payload: P]> {
+  if (typeof type !== 'string' || type === '') throw badName('An action', type);
+  const creator = makeCreator(type, true, undefined, options);
+  // Only its type says whether it has a payload, so as a handler it would be handed an event: that never becomes one.
+  const create = (payload?: unknown): AnyAction => (isEvent(payload) ? creator() : creator(payload));
+  return Object.assign(create, { type, about: creator.about, made: creator.made }) as never;
+}
+
+const isEvent = (value: unknown): boolean => typeof (value as { preventDefault?: unknown } | null | undefined)?.preventDefault === 'function';
+
+/**
+ * Whether a change declares a second parameter. Its `length` does not count one with a default, so then its text is
+ * looked at: is there a comma between the parentheses of its parameters?
+ */
+export function takesPayload(change: (...args: never[]) => unknown): boolean {
+  if (change.length > 1) return true;
+  const text = String(change).replace(/\/\*[^]*?\*\/|\/\/.*/g, '');
+  if (/^[^(=]*\(\s*\.\.\./.test(text)) return true;
+  let depth = 0;
+  for (let i = 0; i < text.length; i++) {
+    const letter = text[i]!;
+    if (depth === 0 && text.startsWith('=>', i)) return false;
+    if ('([{'.includes(letter)) depth++;
+    else if (')]}'.includes(letter)) {
+      if (--depth === 0) return false;
+    } else if (letter === ',' && depth === 1) return /^\s*[^\s)]/.test(text.slice(i + 1));
+  }
+  return false;
+}

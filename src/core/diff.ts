@@ -1,0 +1,227 @@
+// The difference of two states as JSON Patch documents, there and back. Parts that are the same object are not looked
+// into, and where a draft knows which keys it touched, only those are.
+import type { PatchOperation } from './patch.js';
+import { escapeKey, hasOwn, isContainer, kindOf, same, type Container } from './plain.js';
+
+/** What a draft knows about one container that it changed: what it was before, and which keys were touched. */
+export interface Touch {
+  readonly base: Container;
+  /** The touched keys, or nothing when items moved about. */
+  readonly keys: ReadonlySet<string> | undefined;
+}
+/** From each changed container of the next state to what is known about it. */
+export type Touches = ReadonlyMap<unknown, Touch>;
+
+const noTouches: Touches = new Map();
+
+/** More insertions and removals than this in one array, and the array is replaced as a whole. */
+const MOST_ARRAY_EDITS = 128;
+
+/** A patch that leads from one state to the next, and the patch that leads back. */
+export interface Difference {
+  readonly changes: PatchOperation[];
+  readonly undo: PatchOperation[];
+}
+
+/**
+ * The JSON Patch from `before` to `after` and its inverse. Paths start with `path`.
+ * No operation can be left out; k items put into or taken out of an array cost about k operations.
+ */
+export function difference(before: unknown, after: unknown, path = '', touches: Touches = noTouches): Difference {
+  const out = new Differ(touches);
+  out.compare(before, after, path);
+  out.undo.reverse();
+  return out;
+}
+
+class Differ implements Difference {
+  readonly changes: PatchOperation[] = [];
+  readonly undo: PatchOperation[] = [];
+  /** Counts what both sides had in common; a subtree with nothing in common is replaced by one operation. */
+  private common = 0;
+  constructor(private readonly touches: Touches) {}
+
+  compare(before: unknown, after: unknown, path: string): void {
+    if (same(before, after)) {
+      this.common++;
+      return;
+    }
+    const kind = kindOf(before);
+    if (kind === 0 || kind !== kindOf(after)) return this.replace(before, after, path);
+    const operations = this.changes.length;
+    const common = this.common;
+    if (kind === 1) this.objects(before as Record<string, unknown>, after as Record<string, unknown>, path);
+    else this.arrays(before as unknown[], after as unknown[], path);
+    // Several operations that keep nothing say less than one that replaces the whole.
+    if (this.common === common && this.changes.length > operations + 1) {
+      this.changes.length = this.undo.length = operations;
+      this.replace(before, after, path);
+    }
+  }
+
+  private replace(before: unknown, after: unknown, path: string): void {
+    this.changes.push({ op: 'replace', path, value: after });
+    this.undo.push({ op: 'replace', path, value: before });
+  }
+  private add(path: string, value: unknown): void {
+    this.changes.push({ op: 'add', path, value });
+    this.undo.push({ op: 'remove', path });
+  }
+  private remove(path: string, value: unknown): void {
+    this.changes.push({ op: 'remove', path });
+    this.undo.push({ op: 'add', path, value });
+  }
+
+  private objects(before: Record<string, unknown>, after: Record<string, unknown>, path: string): void {
+    const touch = this.touches.get(after);
+    if (touch?.keys && touch.base === before) {
+      this.common++;
+      for (const key of touch.keys) this.property(before, after, key, path);
+      return;
+    }
+    for (const key of Object.keys(before)) this.property(before, after, key, path);
+    for (const key of Object.keys(after)) if (!hasOwn(before, key)) this.add(`${path}/${escapeKey(key)}`, after[key]);
+  }
+
+  private property(before: Record<string, unknown>, after: Record<string, unknown>, key: string, path: string): void {
+    const at = `${path}/${escapeKey(key)}`;
+    if (!hasOwn(after, key)) {
+      if (hasOwn(before, key)) this.remove(at, before[key]);
+    } else if (!hasOwn(before, key)) this.add(at, after[key]);
+    else this.compare(before[key], after[key], at);
+  }
+
+  private arrays(before: unknown[], after: unknown[], path: string): void {
+    const touch = this.touches.get(after);
+    if (touch?.keys && touch.base === before) {
+      if (before.length > touch.keys.size) this.common++;
+      return this.touchedItems(before, after, touch.keys, path);
+    }
+    let start = 0;
+    const shorter = Math.min(before.length, after.length);
+    while (start < shorter && this.sameItem(before[start], after[start])) this.keep(before, after, start, start++, path);
+    let end = 0;
+    while (end < shorter - start && this.sameItem(before[before.length - 1 - end], after[after.length - 1 - end])) end++;
+    const oldEnd = before.length - end;
+    const newEnd = after.length - end;
+    const script = this.align(before, after, start, oldEnd, newEnd);
+    if (script === undefined) return this.replace(before, after, path);
+    this.play(script, before, after, start, path);
+    for (let i = 0; i < end; i++) this.keep(before, after, oldEnd + i, newEnd + i, path);
+  }
+
+  /** Assigned, appended and cut-off items of an array in which nothing moved. */
+  private touchedItems(before: unknown[], after: unknown[], keys: ReadonlySet<string>, path: string): void {
+    const added: number[] = [];
+    for (const key of keys) {
+      const index = Number(key);
+      if (index >= before.length) {
+        if (index < after.length) added.push(index);
+      } else if (index < after.length) this.compare(before[index], after[index], `${path}/${index}`);
+    }
+    for (const index of added.sort((a, b) => a - b)) this.add(`${path}/${index}`, after[index]);
+    for (let index = before.length - 1; index >= after.length; index--) this.remove(`${path}/${index}`, before[index]);
+  }
+
+  private keep(before: unknown[], after: unknown[], from: number, to: number, path: string): void {
+    if (before[from] === after[to]) this.common++;
+    else this.compare(before[from], after[to], `${path}/${to}`);
+  }
+
+  /** The same item, perhaps edited: a draft remembers what an item was before. */
+  private sameItem(before: unknown, after: unknown): boolean {
+    return same(before, after) || (typeof after === 'object' && this.touches.get(after)?.base === before && isContainer(before));
+  }
+
+  /** Whether two items without a known history look like two versions of one: at least half of their parts agree. */
+  private alike(before: unknown, after: unknown): boolean {
+    if (this.sameItem(before, after)) return true;
+    if (kindOf(before) !== 1 || kindOf(after) !== 1) return false;
+    const [a, b] = [before as Record<string, unknown>, after as Record<string, unknown>];
+    const keys = Object.keys(a);
+    const agreeing = keys.reduce((count, key) => count + (hasOwn(b, key) && same(a[key], b[key]) ? 1 : 0), 0);
+    return agreeing > 0 && agreeing * 2 >= Math.max(keys.length, Object.keys(b).length);
+  }
+
+  /**
+   * How the middle of an array became the other: for each step '=' keep, '-' take out, '+' put in. Greedy shortest
+   * edit script after E. W. Myers, "An O(ND) Difference Algorithm and Its Variations" (Algorithmica, 1986).
+   */
+  private align(before: unknown[], after: unknown[], start: number, oldEnd: number, newEnd: number): string[] | undefined {
+    const n = oldEnd - start;
+    const m = newEnd - start;
+    if (n === 0) return Array<string>(m).fill('+');
+    if (m === 0) return Array<string>(n).fill('-');
+    const most = Math.min(n + m, MOST_ARRAY_EDITS);
+    const rows: Int32Array[] = [];
+    const reach = new Int32Array(2 * most + 3);
+    const zero = most + 1;
+    for (let d = 0; d <= most; d++) {
+      rows.push(reach.slice());
+      for (let k = -d; k <= d; k += 2) {
+        const down = k === -d || (k !== d && reach[zero + k - 1]! < reach[zero + k + 1]!);
+        let x = down ? reach[zero + k + 1]! : reach[zero + k - 1]! + 1;
+        while (x < n && x - k < m && this.sameItem(before[start + x], after[start + x - k])) x++;
+        reach[zero + k] = x;
+        if (x >= n && x - k >= m) return this.trace(rows, zero, n, m);
+      }
+    }
+    // Too many edits to align. Every item may be a new version of the one in its place; a stretch may be other items
+    // altogether; what remains is a reorder.
+    if (n === m && this.pairwise(before, after, start, n)) return Array<string>(n).fill('=');
+    if (2 * (n + m) <= before.length) return [...Array<string>(n).fill('-'), ...Array<string>(m).fill('+')];
+    return undefined;
+  }
+
+  private pairwise(before: unknown[], after: unknown[], start: number, count: number): boolean {
+    for (let i = start; i < start + count; i++) if (!this.alike(before[i], after[i])) return false;
+    return true;
+  }
+
+  private trace(rows: readonly Int32Array[], zero: number, n: number, m: number): string[] {
+    const script: string[] = [];
+    let [x, y] = [n, m];
+    for (let d = rows.length - 1; d >= 0; d--) {
+      const row = rows[d]!;
+      const k = x - y;
+      const down = k === -d || (k !== d && row[zero + k - 1]! < row[zero + k + 1]!);
+      const fromK = down ? k + 1 : k - 1;
+      const fromX = d === 0 ? 0 : row[zero + fromK]!;
+      const fromY = d === 0 ? 0 : fromX - fromK;
+      while (x > fromX && y > fromY) {
+        script.push('=');
+        x--;
+        y--;
+      }
+      if (d > 0) script.push(down ? '+' : '-');
+      [x, y] = [fromX, fromY];
+    }
+    return script.reverse();
+  }
+
+  /** Turns a script into operations; a run of removals beside a run of insertions pairs up versions of one item. */
+  private play(script: readonly string[], before: unknown[], after: unknown[], start: number, path: string): void {
+    let from = start;
+    let to = start;
+    for (let i = 0; i < script.length; ) {
+      if (script[i] === '=') {
+        this.keep(before, after, from++, to++, path);
+        i++;
+        continue;
+      }
+      let removed = 0;
+      let added = 0;
+      while (i < script.length && script[i] !== '=') {
+        if (script[i++] === '-') removed++;
+        else added++;
+      }
+      const paired = Math.min(removed, added);
+      for (let p = 0; p < paired; p++, from++, to++) {
+        if (this.alike(before[from], after[to])) this.compare(before[from], after[to], `${path}/${to}`);
+        else this.replace(before[from], after[to], `${path}/${to}`);
+      }
+      for (let p = paired; p < removed; p++) this.remove(`${path}/${to}`, before[from++]);
+      for (let p = paired; p < added; p++, to++) this.add(`${path}/${to}`, after[to]);
+    }
+  }
+}

@@ -1,0 +1,387 @@
+// Copy-on-write drafts. A change sees ordinary mutable data; underneath, every container that it reaches is one node,
+// which copies its container at the first edit. When the change has ended, the nodes are folded into the next state:
+// what was not edited keeps its identity.
+//
+// The rules that make the corners come out right:
+// - A node belongs to a place, not to an object: one object that stands at two places of the state is two values.
+// - Within a change, a draft that is put elsewhere stays the same mutable thing, as a plain object would.
+// - New data put into the state is never edited in place: it may be the payload, which belongs to the history.
+// - A draft works only while its change runs.
+import type { Touch } from './diff.js';
+import { draftEnded, draftMisuse, notPlain } from './errors.js';
+import { NODE, hasOwn, inheritedOrOwn, isContainer, put, replaceParts, same, sameData, shallowCopy, type Container } from './plain.js';
+
+/** The type of a draft: `readonly` taken off, as far down as the data goes. */
+export type Draft<S> = S extends string | number | boolean | bigint | null | undefined | Date
+  ? S
+  : S extends ReadonlyMap<infer _K, infer _V> | ReadonlySet<infer _T>
+    ? S
+    : S extends object
+      ? { -readonly [K in keyof S]: Draft<S[K]> }
+      : S;
+
+/** All that happens in one change of one store. */
+export class Editing {
+  open = true;
+  readonly nodes: DraftNode[] = [];
+}
+
+class DraftNode {
+  copy: Container | undefined;
+  changed = false;
+  /** Drafts handed out for the parts of this container that are still in their place. */
+  kids: Map<string, DraftNode> | undefined;
+  /** Keys that were assigned or deleted. */
+  keys: Set<string> | undefined;
+  /** Items moved about: every slot has to be looked at. */
+  moved = false;
+  /** The items before anything moved; made when first asked for. */
+  private items: Set<unknown> | undefined;
+  folding = false;
+  result: Container | undefined;
+  readonly proxy: object;
+  constructor(
+    readonly base: Container,
+    readonly parent: DraftNode | undefined,
+    readonly editing: Editing,
+    /** The container is new to the state: drafts may stand anywhere inside it. */
+    readonly fresh: boolean,
+  ) {
+    this.proxy = Array.isArray(base) ? new Proxy(arrayTarget(this), arrayTraps) : new Proxy(this, objectTraps);
+    editing.nodes.push(this);
+  }
+
+  get source(): Container {
+    return this.copy ?? this.base;
+  }
+
+  part(key: string): unknown {
+    const value = inheritedOrOwn(this.source, key);
+    return typeof value === 'object' && value !== null ? this.wrap(key, value) : value;
+  }
+
+  wrap(key: string, value: object): unknown {
+    if ((value as { [NODE]?: DraftNode })[NODE] || !isContainer(value)) return value;
+    const known = this.kids?.get(key);
+    if (known?.base === value) return known.proxy;
+    const kid = new DraftNode(value, this, this.editing, this.isNew(value, key));
+    (this.kids ??= new Map()).set(key, kid);
+    return kid.proxy;
+  }
+
+  /** Whether a part came into this container during the change. */
+  private isNew(value: object, key?: string): boolean {
+    if (this.fresh) return true;
+    if (!this.copy) return false;
+    if (key !== undefined && (this.base as Record<string, unknown>)[key] === value) return false;
+    return !this.moved || !(this.items ??= new Set(this.base as unknown[])).has(value);
+  }
+
+  edit(): Container {
+    for (let node: DraftNode | undefined = this; node && !node.changed; node = node.parent) node.changed = true;
+    return (this.copy ??= shallowCopy(this.base));
+  }
+
+  assign(key: string, value: unknown): void {
+    const { source } = this;
+    const old = (source as Record<string, unknown>)[key];
+    const inner = nodeOf(value);
+    if (inner && inner.editing !== this.editing) throw draftEnded(key);
+    const kid = this.kids?.get(key);
+    if (inner ? inner === kid || value === old : !kid?.changed && same(old, value) && hasOwn(source, key)) return;
+    put(this.edit(), key, value);
+    (this.keys ??= new Set()).add(key);
+    if (kid) this.kids!.delete(key);
+  }
+
+  remove(key: string): void {
+    if (!hasOwn(this.source, key)) return;
+    delete (this.edit() as Record<string, unknown>)[key];
+    (this.keys ??= new Set()).add(key);
+    this.kids?.delete(key);
+  }
+
+  /** Before items move: handed-out drafts go into their slots and travel with them. */
+  settle(): unknown[] {
+    const copy = this.edit() as unknown[];
+    if (this.kids) for (const [key, kid] of this.kids) copy[Number(key)] = kid.proxy;
+    this.kids = undefined;
+    this.moved = true;
+    return copy;
+  }
+
+  /** A draft for a value that has left its slot. */
+  loose(value: unknown): unknown {
+    if (!isContainer(value) || nodeOf(value)) return value;
+    return new DraftNode(value, this, this.editing, this.isNew(value)).proxy;
+  }
+
+  /** The next value of this place. */
+  fold(): Container {
+    if (this.result) return this.result;
+    if (!this.changed && !this.fresh) return (this.result = this.base);
+    if (this.folding) throw notPlain('The state after this change', '', 'cycle');
+    this.folding = true;
+    this.result = this.fresh ? this.foldFresh() : this.foldKnown();
+    this.folding = false;
+    return this.result;
+  }
+
+  private foldFresh(): Container {
+    if (this.kids) {
+      for (const [key, kid] of this.kids) {
+        const value = kid.fold();
+        if (value !== kid.base) put((this.copy ??= shallowCopy(this.base)), key, value);
+      }
+    }
+    return withoutDrafts(this.source) as Container;
+  }
+
+  private foldKnown(): Container {
+    const base = this.base as Record<string, unknown>;
+    let differs = false;
+    if (this.kids) {
+      for (const [key, kid] of this.kids) {
+        const value = kid.fold();
+        if (value === kid.base) continue;
+        put(this.edit(), key, value);
+        if (kid.fresh) continue;
+        (this.keys ??= new Set()).add(key);
+        differs = true;
+      }
+    }
+    const copy = this.copy as Record<string, unknown> | undefined;
+    if (!copy) return this.base;
+    if (this.moved) {
+      const items = copy as unknown as unknown[];
+      for (let i = 0; i < items.length; i++) items[i] = withoutDrafts(items[i]);
+      return sameData(base, copy) ? this.base : items;
+    }
+    for (const key of this.keys ?? []) {
+      const kid = this.kids?.get(key);
+      if (kid && !kid.fresh) continue;
+      const had = hasOwn(base, key);
+      if (!hasOwn(copy, key)) {
+        if (had) differs = true;
+        else this.keys!.delete(key);
+        continue;
+      }
+      const value = withoutDrafts(copy[key]);
+      if (had && sameData(base[key], value)) {
+        put(copy, key, base[key]);
+        this.keys!.delete(key);
+      } else {
+        put(copy, key, value);
+        differs = true;
+      }
+    }
+    if (Array.isArray(base) && base.length !== (copy as unknown as unknown[]).length) differs = true;
+    return differs ? (copy as Container) : this.base;
+  }
+}
+
+const nodeOf = (value: unknown): DraftNode | undefined =>
+  typeof value === 'object' && value !== null ? (value as { [NODE]?: DraftNode })[NODE] : undefined;
+
+/** New data with every draft in it replaced by what the draft became. Data without drafts is returned as it is. */
+function withoutDrafts(value: unknown, above?: Set<object>): unknown {
+  if (typeof value !== 'object' || value === null) return value;
+  const node = nodeOf(value);
+  if (node) {
+    alive(node, 'value');
+    return node.fold();
+  }
+  if (!isContainer(value)) return value;
+  if (above?.has(value)) throw notPlain('The state after this change', '', 'cycle');
+  (above ??= new Set()).add(value);
+  const result = replaceParts(value, (part) => withoutDrafts(part, above));
+  above.delete(value);
+  return result;
+}
+
+function alive(node: DraftNode, key: PropertyKey): void {
+  if (!node.editing.open) throw draftEnded(String(key));
+}
+
+// A proxy for an array needs an array as its target, or Array.isArray would not see one. The node rides along on it.
+const arrayTarget = (node: DraftNode): unknown[] => Object.assign([], { node });
+const nodeAt = (target: unknown[]): DraftNode => (target as unknown as { node: DraftNode }).node;
+
+const refuse = (what: string, instead: string) => (): never => {
+  throw draftMisuse(what, instead);
+};
+
+function describe(node: DraftNode, key: PropertyKey): PropertyDescriptor | undefined {
+  alive(node, key);
+  const found = Object.getOwnPropertyDescriptor(node.source, key);
+  if (found && typeof key === 'string' && found.enumerable) {
+    return { value: node.part(key), writable: true, enumerable: true, configurable: true };
+  }
+  return found && { ...found, writable: true };
+}
+
+const shared = {
+  defineProperty: refuse('define a property with attributes', 'assign a value instead'),
+  setPrototypeOf: refuse('change its prototype', 'state is plain data'),
+  preventExtensions: refuse('be frozen', 'the state that it becomes is frozen in development anyway'),
+};
+
+const objectTraps: ProxyHandler<DraftNode> = {
+  ...shared,
+  get(node, key) {
+    if (typeof key === 'symbol') return key === NODE ? node : (node.source as Record<symbol, unknown>)[key];
+    alive(node, key);
+    return node.part(key);
+  },
+  set(node, key, value) {
+    alive(node, key);
+    if (typeof key === 'symbol') throw notPlain('The state after this change', '', 'symbol key');
+    node.assign(key, value);
+    return true;
+  },
+  deleteProperty(node, key) {
+    alive(node, key);
+    node.remove(key as string);
+    return true;
+  },
+  has(node, key) {
+    alive(node, key);
+    return key in node.source;
+  },
+  ownKeys(node) {
+    alive(node, 'keys');
+    return Reflect.ownKeys(node.source);
+  },
+  getOwnPropertyDescriptor: (node, key) => describe(node, key),
+  getPrototypeOf: () => Object.prototype,
+};
+
+const INDEX = /^(?:0|[1-9][0-9]*)$/;
+
+const arrayTraps: ProxyHandler<unknown[]> = {
+  ...shared,
+  get(target, key) {
+    const node = nodeAt(target);
+    if (typeof key === 'symbol') return key === NODE ? node : (node.source as unknown as Record<symbol, unknown>)[key];
+    alive(node, key);
+    return arrayEdits[key] ?? node.part(key);
+  },
+  set(target, key, value) {
+    const node = nodeAt(target);
+    alive(node, key);
+    const { length } = node.source as unknown[];
+    if (key === 'length') {
+      const next = Number(value);
+      if (next > length) throw notPlain('The state after this change', `/${length}`, 'hole');
+      if (next < length) node.settle().length = next;
+    } else if (typeof key !== 'string' || !INDEX.test(key)) {
+      throw draftMisuse(`set '${String(key)}' on an array`, 'an array has only items; use an object for named parts');
+    } else if (Number(key) > length) throw notPlain('The state after this change', `/${length}`, 'hole');
+    else node.assign(key, value);
+    return true;
+  },
+  deleteProperty: refuse('delete an item of an array', 'that would leave a hole; use splice'),
+  has: (target, key) => key in nodeAt(target).source,
+  ownKeys(target) {
+    alive(nodeAt(target), 'keys');
+    return Reflect.ownKeys(nodeAt(target).source);
+  },
+  getOwnPropertyDescriptor: (target, key) => describe(nodeAt(target), key),
+};
+
+type Comparator = (a: unknown, b: unknown) => number;
+
+// The array methods that edit, on the copy itself instead of through a trap for every item.
+const arrayEdits: Record<string, (this: unknown[], ...args: never[]) => unknown> = {
+  __proto__: null as never,
+  push(...items: unknown[]) {
+    const node = editable(this);
+    let { length } = node.source as unknown[];
+    for (const item of items) node.assign(String(length++), item);
+    return length;
+  },
+  pop() {
+    const node = editable(this);
+    const { length } = node.source as unknown[];
+    if (length === 0) return undefined;
+    const key = String(length - 1);
+    const last = node.part(key);
+    (node.edit() as unknown[]).pop();
+    node.kids?.delete(key);
+    (node.keys ??= new Set()).add(key);
+    return last;
+  },
+  shift() {
+    const node = editable(this);
+    return node.loose(node.settle().shift());
+  },
+  unshift(...items: unknown[]) {
+    return editable(this).settle().unshift(...items);
+  },
+  splice(...args: [number, number, ...unknown[]]) {
+    const node = editable(this);
+    return node.settle().splice(...args).map((item) => node.loose(item));
+  },
+  reverse() {
+    editable(this).settle().reverse();
+    return this;
+  },
+  sort(compare?: Comparator) {
+    editable(this).settle().sort(compare);
+    return this;
+  },
+  fill(...args: [unknown, number?, number?]) {
+    editable(this).settle().fill(...args);
+    return this;
+  },
+  copyWithin(...args: [number, number, number?]) {
+    editable(this).settle().copyWithin(...args);
+    return this;
+  },
+};
+
+function editable(draft: unknown[]): DraftNode {
+  const node = nodeOf(draft);
+  if (!node) throw new TypeError('An array method of a draft was called on something else.');
+  alive(node, 'items');
+  return node;
+}
+
+/** What a change came to. */
+export interface Edited {
+  /** The state that the edits lead to. */
+  readonly next: unknown;
+  /** What the function returned, with no draft left in it; `undefined` when it returned nothing or the draft itself. */
+  readonly returned: unknown;
+  /** Whether the draft was edited at all, even to no effect. */
+  readonly edited: boolean;
+  readonly editing: Editing;
+}
+
+/**
+ * Runs `change` on a draft of `base` and folds the result. The caller judges what was returned.
+ * A `base` that is not a container is handed over as it is, and can only be replaced by returning another value.
+ */
+export function editDraft(base: unknown, change: (draft: unknown) => unknown): Edited {
+  const editing = new Editing();
+  try {
+    if (!isContainer(base)) {
+      return { next: base, returned: withoutDrafts(change(base)), edited: false, editing };
+    }
+    const root = new DraftNode(base, undefined, editing, false);
+    const returned = change(root.proxy);
+    const next = root.fold();
+    return { next, returned: returned === root.proxy ? undefined : withoutDrafts(returned), edited: root.changed, editing };
+  } finally {
+    editing.open = false;
+  }
+}
+
+/** What is known about each container that the change replaced, for the difference and for those who watch. */
+export function touchesOf(editing: Editing, into: Map<unknown, Touch>): void {
+  for (const node of editing.nodes) {
+    if (node.result && node.result !== node.base && !node.fresh) {
+      into.set(node.result, { base: node.base, keys: node.moved ? undefined : (node.keys ?? new Set()) });
+    }
+  }
+}

@@ -1,0 +1,99 @@
+// One small encoding of leaf values in JSON, for snapshots, trace files, storages and links: a tagged object.
+import { badSnapshot } from './errors.js';
+import { hasOwn, isContainer, isDate, isMap, isSet, put, type Container } from './plain.js';
+
+const TAG = 'floe:type';
+
+const tagged = (type: string, value?: unknown): object => (value === undefined ? { [TAG]: type } : { [TAG]: type, value });
+
+/**
+ * The value as JSON can carry it: Date, Map, Set, BigInt, undefined, NaN, the infinities and -0 become tagged objects
+ * such as `{"floe:type":"date","value":"2031-03-02T06:00:00.000Z"}`. Data without them is returned as it is, not copied.
+ */
+export function encode(value: unknown): unknown {
+  switch (typeof value) {
+    case 'undefined':
+      return tagged('undefined');
+    case 'bigint':
+      return tagged('bigint', String(value));
+    case 'number':
+      return Number.isFinite(value) && !Object.is(value, -0) ? value : tagged('number', Object.is(value, -0) ? '-0' : String(value));
+    case 'object':
+      break;
+    default:
+      return value;
+  }
+  if (value === null) return value;
+  if (isDate(value)) return tagged('date', Number.isNaN(value.getTime()) ? 'invalid' : value.toISOString());
+  if (isMap(value)) return tagged('map', Array.from(value, ([key, part]) => [encode(key), encode(part)]));
+  if (isSet(value)) return tagged('set', Array.from(value, encode));
+  if (!isContainer(value)) return value;
+  if (hasOwn(value, TAG)) return tagged('object', Object.entries(value).map(([key, part]) => [key, encode(part)]));
+  return mapParts(value, encode);
+}
+
+/** What `encode` was given. */
+export function decode(value: unknown): unknown {
+  if (typeof value !== 'object' || value === null) return value;
+  if (!hasOwn(value, TAG)) return mapParts(value as Container, decode);
+  const { [TAG]: type, value: content } = value as { [TAG]: unknown; value?: never };
+  switch (type) {
+    case 'undefined':
+      return undefined;
+    case 'bigint':
+      return BigInt(content!);
+    case 'number':
+      return Number(content);
+    case 'date':
+      return new Date(content!);
+    case 'map':
+      return new Map((content! as [unknown, unknown][]).map(([key, part]) => [decode(key), decode(part)]));
+    case 'set':
+      return new Set((content! as unknown[]).map(decode));
+    case 'object': {
+      const result = {};
+      for (const [key, part] of content! as [string, unknown][]) put(result, key, decode(part));
+      return result;
+    }
+    default:
+      throw badSnapshot(`it holds a value of the unknown type '${String(type)}'`);
+  }
+}
+
+/** Maps the parts of a container; without a difference it is the same container. */
+function mapParts(value: Container, map: (part: unknown) => unknown): Container {
+  if (Array.isArray(value)) {
+    let result = value;
+    for (let i = 0; i < value.length; i++) {
+      const next = map(value[i]);
+      if (Object.is(next, value[i])) continue;
+      if (result === value) result = value.slice();
+      result[i] = next;
+    }
+    return result;
+  }
+  let result = value;
+  for (const key of Object.keys(value)) {
+    const next = map(value[key]);
+    if (Object.is(next, value[key])) continue;
+    if (result === value) result = { ...value };
+    put(result, key, next);
+  }
+  return result;
+}
+
+const unsafe: Record<string, string> = { '<': '\\u003c', '\u2028': '\\u2028', '\u2029': '\\u2029' };
+
+/** JSON text of any state, safe inside a `<script>` element of a page. */
+export const toText = (value: unknown): string => JSON.stringify(encode(value)).replace(/[<\u2028\u2029]/g, (found) => unsafe[found]!);
+
+/** The state in a text made by `toText`. */
+export function fromText(text: string): unknown {
+  let value: unknown;
+  try {
+    value = JSON.parse(text);
+  } catch (cause) {
+    throw badSnapshot(cause instanceof Error ? cause.message : String(cause));
+  }
+  return decode(value);
+}

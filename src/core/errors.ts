@@ -1,0 +1,234 @@
+// The catalogue of the core's errors. Each is declared once: what failed, why, and what to write instead. The long text
+// is for development; a production build keeps the code and the names in it. `docs/reference/errors.md` explains each.
+import { DEV } from './mode.js';
+
+/** Every error that Floe throws or reports. `code` is stable and never reused; `path` is a JSON Pointer where one helps. */
+export class FloeError extends Error {
+  override readonly name = 'FloeError';
+  constructor(
+    /** A stable code, `FLOE_` and words. */
+    readonly code: string,
+    message: string,
+    options?: { cause?: unknown; path?: string },
+  ) {
+    super(message, options && 'cause' in options ? { cause: options.cause } : undefined);
+    if (options?.path !== undefined) this.path = options.path;
+  }
+  /** Where in the data, as a JSON Pointer (RFC 6901). */
+  readonly path?: string;
+}
+
+const error = (code: string, subject: string, text: string | false, options?: { cause?: unknown; path?: string }): FloeError =>
+  new FloeError(code, text || `${code} ${subject}`, options);
+
+/** What can be wrong with a value that is not plain data. */
+export type DataProblem = 'function' | 'symbol' | 'symbol key' | 'class' | 'cycle' | 'hole' | 'accessor';
+
+const advice: Record<DataProblem, string> = DEV
+  ? {
+      function: 'a function; keep the data that it needs, and call the function from a selector or a task',
+      symbol: 'a symbol; use a string',
+      'symbol key': 'an object with a symbol as a key; use a string key',
+      class: 'an instance of a class; keep its fields in a plain object and build the instance where it is used',
+      cycle: 'an object that contains itself; keep a key to the other object instead of the object',
+      hole: 'an array with holes; fill them, or use an object keyed by index',
+      accessor: 'a property with a getter or setter; store the value, and derive the rest in a selector',
+    }
+  : ({} as Record<DataProblem, string>);
+
+const nameOfClass = (value: unknown): string => (value as { constructor?: { name?: string } } | null)?.constructor?.name ?? '';
+
+export const notPlain = (what: string, path: string, problem: DataProblem, value?: unknown): FloeError =>
+  error(
+    'FLOE_NOT_PLAIN_DATA',
+    `${what} ${path}`,
+    DEV &&
+      `${what} is not plain data: ${path === '' ? 'it' : `the value at ${path}`} is ${advice[problem]}${
+        problem === 'class' && nameOfClass(value) ? ` (found: ${nameOfClass(value)})` : ''
+      }. State and payloads are objects, arrays, strings, numbers, booleans, null, and Date, Map, Set, BigInt or undefined as leaf values.`,
+    { path },
+  );
+
+/** The nearest of some names, for "did you mean". */
+export function nearest(name: string, known: Iterable<string>): string | undefined {
+  let best: string | undefined;
+  let least = Math.max(2, Math.floor(name.length / 3)) + 1;
+  for (const other of known) {
+    const distance = editDistance(name.toLowerCase(), other.toLowerCase());
+    if (distance < least) [best, least] = [other, distance];
+  }
+  return best;
+}
+
+/** Levenshtein distance: the number of letters to insert, delete or replace. */
+function editDistance(a: string, b: string): number {
+  let row = Array.from({ length: b.length + 1 }, (_, i) => i);
+  for (let i = 1; i <= a.length; i++) {
+    const next = [i];
+    for (let j = 1; j <= b.length; j++) next.push(Math.min(row[j]! + 1, next[j - 1]! + 1, row[j - 1]! + (a[i - 1] === b[j - 1] ? 0 : 1)));
+    row = next;
+  }
+  return row[b.length]!;
+}
+
+const meant = (name: string, known: Iterable<string>): string => {
+  const other = nearest(name, known);
+  return other === undefined ? '' : ` Did you mean '${other}'?`;
+};
+
+export const badName = (what: string, name: unknown): FloeError =>
+  error(
+    'FLOE_BAD_NAME',
+    what,
+    DEV && `${what} needs a name: a non-empty string without '.' or '/' (found: ${typeof name === 'string' ? `'${name}'` : typeof name}).`,
+  );
+
+export const nameTaken = (what: string, name: string): FloeError =>
+  error(
+    'FLOE_NAME_TAKEN',
+    name,
+    DEV &&
+      `${what} '${name}' is declared twice. Give the second its own name; for two copies of one store use store.as('otherName'); for a reloaded module use runtime.add(store, { renew: true }).`,
+  );
+
+export const notAnAction = (found: unknown): FloeError =>
+  error(
+    'FLOE_NOT_AN_ACTION',
+    typeof found,
+    DEV &&
+      (typeof found === 'function' && typeof (found as { type?: unknown }).type === 'string'
+        ? `dispatch was given the action creator '${(found as { type?: string }).type}' itself. Call it: dispatch(creator(payload)).`
+        : `dispatch needs an action, an object with a text 'type' (found: ${found === null ? 'null' : typeof found}). Make one with an action creator.`),
+  );
+
+export const unknownAction = (type: string, known: Iterable<string>): FloeError =>
+  error(
+    'FLOE_UNKNOWN_ACTION',
+    type,
+    DEV &&
+      `No store knows the action '${type}'.${meant(type, known)} A hand-written { type } reaches only stores that the runtime holds: list the store in createRuntime({ stores }), or use its action creator.`,
+  );
+
+export const asyncChange = (type: string, store: string): FloeError =>
+  error(
+    'FLOE_ASYNC_CHANGE',
+    `${type} ${store}`,
+    DEV &&
+      `The change of '${store}' for '${type}' returned a promise. A change is synchronous: do the waiting outside, then dispatch an action that carries the result.`,
+  );
+
+export const editedAndReturned = (type: string, store: string): FloeError =>
+  error(
+    'FLOE_EDITED_AND_RETURNED',
+    `${type} ${store}`,
+    DEV &&
+      `The change of '${store}' for '${type}' edited the draft and also returned a value. Do one of the two: edit the draft and return nothing (write (draft) => { draft.x = 1; } with braces), or return the next state and leave the draft alone.`,
+  );
+
+export const changeFailed = (type: string, store: string, cause: unknown): FloeError =>
+  error(
+    'FLOE_CHANGE_FAILED',
+    `${type} ${store}`,
+    DEV && `The change of '${store}' for '${type}' threw: ${messageOf(cause)}. No store was touched.`,
+    { cause },
+  );
+
+export const draftEnded = (key: string): FloeError =>
+  error(
+    'FLOE_DRAFT_ENDED',
+    key,
+    DEV &&
+      `A draft was used after its change had ended (at '${key}'). Drafts live only while the change runs: copy what you need into a variable, or dispatch another action.`,
+  );
+
+export const draftMisuse = (what: string, instead: string): FloeError =>
+  error('FLOE_DRAFT_MISUSE', what, DEV && `A draft cannot ${what}: ${instead}.`);
+
+export const wrongPlace = (what: string, where: string): FloeError =>
+  error(
+    'FLOE_WRONG_PLACE',
+    `${what} ${where}`,
+    DEV &&
+      `${what} was called inside ${where}. A change only edits its draft and a selector only derives a value; dispatch from the handler, the watcher or the task that knows that it happened.`,
+  );
+
+export const endlessLoop = (types: readonly string[]): FloeError =>
+  error(
+    'FLOE_ENDLESS_LOOP',
+    types.join(' '),
+    DEV &&
+      `Watchers keep dispatching: ${types.map((type) => `'${type}'`).join(', ')} went round without end and was stopped. Make the watcher dispatch only when there is something to do, or derive the value in a selector.`,
+  );
+
+export const selectorCycle = (chain: readonly string[]): FloeError =>
+  error('FLOE_SELECTOR_CYCLE', chain.join(' '), DEV && `Selectors read each other in a circle: ${chain.join(' -> ')}. Take out one of these reads.`);
+
+export const notASource = (found: unknown): FloeError =>
+  error(
+    'FLOE_NOT_A_SOURCE',
+    typeof found,
+    DEV &&
+      (typeof found === 'function'
+        ? `This selector needs its arguments before it can be read: read(selector(argument)).`
+        : `Only a store, a selector or an at(...) can be read (found: ${found === null ? 'null' : typeof found}).`),
+  );
+
+export const badArgument = (selector: string, path: string): FloeError =>
+  error(
+    'FLOE_BAD_ARGUMENT',
+    `${selector} ${path}`,
+    DEV &&
+      `The arguments of the selector '${selector}' must be plain data, since equal arguments share one result; the one at ${path} is not. Pass a key or other data, and look the object up inside.`,
+    { path },
+  );
+
+export const closed = (what: string): FloeError =>
+  error('FLOE_CLOSED', what, DEV && `${what} was called on a runtime that is closed. Make a new one with createRuntime.`);
+
+export const noRuntimeOnServer = (): FloeError =>
+  error(
+    'FLOE_NO_RUNTIME',
+    '',
+    DEV &&
+      'There is no runtime here. In a browser one default runtime serves the page, but on a server it would leak the state of one request into another: make one for each request with createRuntime and hand it to the provider.',
+  );
+
+export const badPointer = (pointer: string, why: string): FloeError =>
+  error('FLOE_BAD_POINTER', pointer, DEV && `'${pointer}' is not a JSON Pointer (RFC 6901): ${why}.`, { path: pointer });
+
+export const patchFailed = (index: number, path: string, why: string): FloeError =>
+  error('FLOE_PATCH_FAILED', `${index} ${path}`, DEV && `Operation ${index} of the patch (at '${path}') cannot be applied: ${why}. Nothing was changed.`, {
+    path,
+  });
+
+export const invariantBroken = (name: string, type: string, cause?: unknown): FloeError =>
+  error(
+    'FLOE_INVARIANT_BROKEN',
+    `${name} ${type}`,
+    DEV && `The rule '${name}' does not hold after '${type}'${cause === undefined ? '' : ` (it threw: ${messageOf(cause)})`}.`,
+    cause === undefined ? undefined : { cause },
+  );
+
+export const proceededTwice = (type: string): FloeError =>
+  error('FLOE_PROCEEDED_TWICE', type, DEV && `An interceptor decided twice about '${type}'. Call proceed or stop once for each action.`);
+
+export const asyncInAtomic = (what: string): FloeError =>
+  error(
+    'FLOE_ASYNC_IN_ATOMIC',
+    what,
+    DEV && `atomic stands or falls as a whole before it returns, so ${what} is not possible inside it. Do the waiting first, then call atomic.`,
+  );
+
+export const impureChange = (type: string, store: string, path: string): FloeError =>
+  error(
+    'FLOE_IMPURE_CHANGE',
+    `${type} ${store} ${path}`,
+    DEV &&
+      `The change of '${store}' for '${type}' gave two different results for the same state and payload (first at '${path}'). Dates, random numbers and outside variables belong into the payload, so that the history can be replayed.`,
+    { path },
+  );
+
+export const badSnapshot = (why: string): FloeError =>
+  error('FLOE_BAD_SNAPSHOT', why, DEV && `The text is not a snapshot of a runtime: ${why}. Make one with runtime.snapshotText().`);
+
+export const messageOf = (cause: unknown): string => (cause instanceof Error ? cause.message : String(cause));

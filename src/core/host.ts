@@ -1,0 +1,24 @@
+// What every JavaScript host offers, though the language does not promise it. The core takes these only from here, and
+// each can be handed to `createRuntime` instead, so that a test or an unusual host brings its own.
+const host = globalThis as {
+  performance?: { now(): number };
+  console?: { error(...parts: unknown[]): void; log(...parts: unknown[]): void };
+  document?: object;
+};
+
+/** Milliseconds on a clock that never goes back; for measuring, not for dates. */
+export const stopwatch: () => number = host.performance ? () => host.performance!.now() : () => Date.now();
+
+/** Writes a problem where a developer will see it. */
+export const complain = (...parts: unknown[]): void => host.console?.error(...parts);
+
+/** Writes a line where a developer will see it. */
+export const tell = (...parts: unknown[]): void => host.console?.log(...parts);
+
+/** True where pages live: one user, so one shared runtime is safe. On a server it is not. */
+export const inBrowser = (): boolean => typeof host.document === 'object';
+
+/** Puts a value on the global object under a name. */
+export const publish = (name: string, value: unknown): void => {
+  (globalThis as Record<string, unknown>)[name] = value;
+};

@@ -1,0 +1,18 @@
+// floe: stores, actions, selectors and the runtime that brings them to life.
+export { store, at } from './store.js';
+export { action } from './action.js';
+export { selector, sameSource } from './source.js';
+export { createRuntime, defaultRuntime } from './runtime.js';
+export { actionLog, confirmation } from './interceptor.js';
+export { applyPatch } from './patch.js';
+export { FloeError } from './errors.js';
+
+export type { Store, StateOf, Change, PersistOptions, Edits, PartAt, Answered } from './store.js';
+export type { AnyAction, ActionCreator, ActionOf, ActionOptions, About, AnyCreator } from './action.js';
+export type { Source, Selector, SelectorOptions, Equality, Read, Recipe } from './source.js';
+export type { Runtime, RuntimeOptions, Attached, AnyStore, DispatchResult, Problem } from './runtime.js';
+export type { Selection, Observer } from './selection.js';
+export type { Interceptor, InterceptorTools } from './interceptor.js';
+export type { Patch, PatchOperation } from './patch.js';
+export type { Draft } from './draft.js';
+export type { Attachment, Outcome, FactName } from './transition.js';

@@ -1,0 +1,107 @@
+// Interceptors decide whether an action goes on: now, later, changed, or not at all.
+import type { About, AnyAction } from './action.js';
+import { closed, messageOf, proceededTwice } from './errors.js';
+import { tell } from './host.js';
+import type { DispatchResult } from './runtime.js';
+import type { Read } from './source.js';
+
+/** What an interceptor can do. It calls `proceed` or `stop` once, now or later. */
+export interface InterceptorTools {
+  /** Lets the action go on, or another one in its place. */
+  proceed(action?: AnyAction): DispatchResult;
+  /** Ends it here. The action stays visible in the trace, with the reason. */
+  stop(reason?: string): void;
+  /** Reads any source. */
+  readonly read: Read;
+  /** What was declared about the action. */
+  readonly about: About | undefined;
+}
+
+/** Decides about actions before any store sees them. */
+export type Interceptor = (action: AnyAction, tools: InterceptorTools) => void;
+
+interface Decision {
+  readonly action: AnyAction;
+  readonly interceptors: readonly { readonly name: string; readonly fn: Interceptor }[];
+  readonly about: About | undefined;
+  readonly read: Read;
+  readonly apply: (action: AnyAction) => DispatchResult;
+  readonly stopped: (reason: string | undefined) => void;
+  /** Notes that the action waits; the given function ends the waiting from outside. Returns how to note its end. */
+  readonly wait: (end: () => void) => () => void;
+}
+
+/** Asks the interceptors in turn. */
+export function decide(decision: Decision): DispatchResult {
+  return ask(decision, decision.action, 0);
+}
+
+function ask(decision: Decision, action: AnyAction, index: number): DispatchResult {
+  const next = decision.interceptors[index];
+  if (!next) return decision.apply(action);
+  let result: DispatchResult | undefined;
+  let ended = false;
+  let waitingOver: (() => void) | undefined;
+  const once = (): void => {
+    if (ended) throw closed(`proceed for '${action.type}'`);
+    if (result !== undefined) throw proceededTwice(action.type);
+    waitingOver?.();
+  };
+  const stop = (reason?: string): void => {
+    once();
+    result = 'stopped';
+    decision.stopped(reason);
+  };
+  next.fn(action, {
+    proceed(passed = action) {
+      once();
+      result = 'waiting';
+      return (result = ask(decision, passed, index + 1));
+    },
+    stop,
+    read: decision.read,
+    about: decision.about,
+  });
+  if (result !== undefined) return result;
+  waitingOver = decision.wait(() => {
+    stop('closed');
+    ended = true;
+  });
+  return 'waiting';
+}
+
+/**
+ * A ready-made interceptor: writes a line for every action.
+ * @param write gets the line. Default: the console
+ */
+export const actionLog =
+  (write: (line: string) => void = tell): Interceptor =>
+  (action, { proceed }) => {
+    let result: string;
+    try {
+      result = proceed();
+    } catch (error) {
+      write(`${action.type} failed: ${messageOf(error)}`);
+      throw error;
+    }
+    write(`${action.type} ${result}`);
+  };
+
+/**
+ * A ready-made interceptor: an action declared with `about: { confirm: 'Cancel this visit?' }` waits until the question
+ * is answered.
+ * @param ask gets the question; answers now or later
+ */
+export const confirmation =
+  (ask: (question: string, action: AnyAction) => boolean | PromiseLike<boolean>): Interceptor =>
+  (action, { about, proceed, stop }) => {
+    const question = about?.confirm;
+    if (typeof question !== 'string') return void proceed();
+    const answer = ask(question, action);
+    const settle = (yes: boolean): void => {
+      if (yes) proceed();
+      else stop('not confirmed');
+    };
+    if (typeof answer === 'boolean') settle(answer);
+    else answer.then(settle, () => stop('not confirmed'));
+  };

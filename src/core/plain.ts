@@ -1,0 +1,209 @@
+// What counts as data: containers (plain objects and arrays) that are edited in part, and leaf values that are
+// replaced whole and compared by value.
+import { notPlain, type DataProblem } from './errors.js';
+import { DEV } from './mode.js';
+
+/** A plain object or an array, seen from inside the core. */
+export type Container = Record<string, unknown> | unknown[];
+
+/** Marks an object that answers to the container questions itself; see `draft.ts` and `tracking.ts`. */
+export const NODE: unique symbol = Symbol('floe.node');
+
+export const hasOwn = (value: object, key: PropertyKey): boolean => Object.prototype.hasOwnProperty.call(value, key);
+
+/** Arrays and plain objects: what drafts and selectors look into. Everything else is a leaf. */
+export function isContainer(value: unknown): value is Container {
+  if (value === null || typeof value !== 'object') return false;
+  if (Array.isArray(value)) return true;
+  const proto = Object.getPrototypeOf(value) as object | null;
+  // The second test lets plain objects of another realm (a frame, a test's sandbox) through.
+  return proto === null || proto === Object.prototype || (Object.getPrototypeOf(proto) === null && hasOwn(proto, 'isPrototypeOf'));
+}
+
+/** 0: leaf or absent, 1: object, 2: array. */
+export const kindOf = (value: unknown): 0 | 1 | 2 => (Array.isArray(value) ? 2 : isContainer(value) ? 1 : 0);
+
+const classOf = (value: unknown): string => Object.prototype.toString.call(value).slice(8, -1);
+export const isDate = (value: unknown): value is Date => value instanceof Date || classOf(value) === 'Date';
+export const isMap = (value: unknown): value is Map<unknown, unknown> => value instanceof Map || classOf(value) === 'Map';
+export const isSet = (value: unknown): value is Set<unknown> => value instanceof Set || classOf(value) === 'Set';
+
+/** The property of a container, never anything inherited. */
+export const partOf = (value: unknown, key: string): unknown =>
+  value !== null && typeof value === 'object' && hasOwn(value, key) ? (value as Record<string, unknown>)[key] : undefined;
+
+/** A property as code would read it, except that `constructor` and `__proto__` are data or nothing. */
+export function inheritedOrOwn(value: Container, key: string): unknown {
+  if ((key === 'constructor' || key === '__proto__') && !hasOwn(value, key)) return undefined;
+  return (value as Record<string, unknown>)[key];
+}
+
+/** Assigns without ever reaching a prototype: `__proto__` is a key like any other. */
+export function put(target: object, key: PropertyKey, value: unknown): void {
+  if (key === '__proto__') Object.defineProperty(target, key, { value, writable: true, enumerable: true, configurable: true });
+  else (target as Record<PropertyKey, unknown>)[key] = value;
+}
+
+export const shallowCopy = <T extends Container>(value: T): T =>
+  (Array.isArray(value) ? value.slice() : { ...value }) as T;
+
+/**
+ * Replaces the parts of new data that are objects. Edits the data in place where it may, on a copy where it is frozen,
+ * and returns the data itself where nothing had to be replaced.
+ */
+export function replaceParts(value: Container, replace: (part: object) => unknown): Container {
+  let result = value;
+  const look = (key: string | number, part: unknown): void => {
+    if (typeof part !== 'object' || part === null) return;
+    const next = replace(part);
+    if (next === part) return;
+    if (result === value && Object.isFrozen(value)) result = shallowCopy(value);
+    put(result, key, next);
+  };
+  if (Array.isArray(value)) for (let i = 0; i < value.length; i++) look(i, value[i]);
+  else for (const key of Object.keys(value)) look(key, (value as Record<string, unknown>)[key]);
+  return result;
+}
+
+/** Equal as values without looking into containers: same primitive, same reference, or leaves with the same content. */
+export function same(a: unknown, b: unknown): boolean {
+  if (Object.is(a, b)) return true;
+  if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return false;
+  return !isContainer(a) && !isContainer(b) && sameLeaf(a, b);
+}
+
+function sameLeaf(a: object, b: object): boolean {
+  if (isDate(a)) return isDate(b) && Object.is(a.getTime(), b.getTime());
+  if (isMap(a)) {
+    if (!isMap(b) || a.size !== b.size) return false;
+    const others = b.entries();
+    for (const [key, value] of a) {
+      const [otherKey, otherValue] = others.next().value as [unknown, unknown];
+      if (!sameData(key, otherKey) || !sameData(value, otherValue)) return false;
+    }
+    return true;
+  }
+  if (isSet(a)) {
+    if (!isSet(b) || a.size !== b.size) return false;
+    const others = b.values();
+    for (const value of a) if (!sameData(value, others.next().value)) return false;
+    return true;
+  }
+  return false;
+}
+
+/** Deep equality of data. Parts that are the same object are not looked into. The order of keys does not count. */
+export function sameData(a: unknown, b: unknown): boolean {
+  if (Object.is(a, b)) return true;
+  if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return false;
+  if (Array.isArray(a)) {
+    if (!Array.isArray(b) || a.length !== b.length) return false;
+    for (let i = 0; i < a.length; i++) if (!sameData(a[i], b[i])) return false;
+    return true;
+  }
+  if (Array.isArray(b)) return false;
+  if (!isContainer(a)) return !isContainer(b) && sameLeaf(a, b);
+  if (!isContainer(b)) return false;
+  const keys = Object.keys(a);
+  if (keys.length !== Object.keys(b).length) return false;
+  for (const key of keys) if (!hasOwn(b, key) || !sameData((a as Record<string, unknown>)[key], (b as Record<string, unknown>)[key])) return false;
+  return true;
+}
+
+/** The JSON Pointer (RFC 6901) of a list of keys. */
+export const pointerTo = (keys: readonly (string | number)[]): string => keys.map((key) => '/' + escapeKey(String(key))).join('');
+/** One reference token, escaped as RFC 6901 wants it. */
+export const escapeKey = (key: string): string =>
+  key.includes('~') || key.includes('/') ? key.replaceAll('~', '~0').replaceAll('/', '~1') : key;
+
+// Objects that were checked and frozen as a whole: neither is done twice.
+const settled = new WeakSet<object>();
+
+/**
+ * Development only: refuses what is not plain data, with the path of the first offender, then freezes the value as a
+ * whole. Runs over new data only; what an earlier transition froze is skipped.
+ */
+export function guardData(value: unknown, where: { readonly at: string; readonly what: string }): void {
+  if (!DEV) return;
+  checkData(value, [], new Set(), where);
+  freeze(value);
+}
+
+function checkData(value: unknown, path: (string | number)[], above: Set<object>, where: { at: string; what: string }): void {
+  const refuse = (problem: DataProblem): never => {
+    throw notPlain(where.what, where.at + pointerTo(path), problem, value);
+  };
+  if (typeof value === 'function' || typeof value === 'symbol') refuse(typeof value as DataProblem);
+  if (value === null || typeof value !== 'object' || settled.has(value)) return;
+  if (above.has(value)) refuse('cycle');
+  above.add(value);
+  const look = (key: string | number, part: unknown): void => {
+    path.push(key);
+    checkData(part, path, above, where);
+    path.pop();
+  };
+  if (isMap(value)) {
+    let i = 0;
+    for (const [key, part] of value) {
+      look(i, key);
+      look(i++, part);
+    }
+  } else if (isSet(value)) {
+    let i = 0;
+    for (const part of value) look(i++, part);
+  } else if (!isDate(value)) {
+    if (!isContainer(value)) refuse('class');
+    if (Array.isArray(value)) for (let i = 0; i < value.length; i++) if (!hasOwn(value, i)) refuse('hole');
+    for (const key of Reflect.ownKeys(value)) {
+      if (typeof key === 'symbol') refuse('symbol key');
+      else if (!(key === 'length' && Array.isArray(value))) {
+        const property = Object.getOwnPropertyDescriptor(value, key)!;
+        if (!('value' in property)) {
+          path.push(key);
+          refuse('accessor');
+        }
+        look(key, property.value);
+      }
+    }
+  }
+  above.delete(value);
+}
+
+/** Development only: freezes what a selector hands out, as far as it is plain data. */
+export function freezeResult(value: unknown): void {
+  if (!DEV || !isContainer(value) || settled.has(value) || Object.isFrozen(value)) return;
+  Object.freeze(value);
+  for (const part of Object.values(value)) freezeResult(part);
+}
+
+function freeze(value: unknown): void {
+  if (value === null || typeof value !== 'object' || settled.has(value)) return;
+  settled.add(value);
+  if (isMap(value)) {
+    lock(value, ['set', 'delete', 'clear']);
+    for (const [key, part] of value) {
+      freeze(key);
+      freeze(part);
+    }
+  } else if (isSet(value)) {
+    lock(value, ['add', 'delete', 'clear']);
+    for (const part of value) freeze(part);
+  } else if (isDate(value)) {
+    lock(value, Object.getOwnPropertyNames(Date.prototype).filter((name) => name.startsWith('set')));
+  } else {
+    for (const part of Object.values(value)) freeze(part);
+  }
+  Object.freeze(value);
+}
+
+/** Freezing does not reach the inside of Map, Set and Date, so their own mutators are shadowed by ones that throw. */
+function lock(value: object, mutators: readonly string[]): void {
+  if (!Object.isExtensible(value)) return;
+  for (const name of mutators) {
+    Object.defineProperty(value, name, {
+      value: () => {
+        throw new TypeError(`Cannot ${name} on a ${classOf(value)} that is part of the state: put a new ${classOf(value)} in its place instead.`);
+      },
+    });
+  }
+}

@@ -1,0 +1,795 @@
+import { makerOf, type AnyAction, type AnyCreator } from './action.js';
+import type { Touch } from './diff.js';
+import { editDraft, touchesOf } from './draft.js';
+import { fromText, toText } from './encode.js';
+import {
+  asyncChange,
+  asyncInAtomic,
+  badSnapshot,
+  changeFailed,
+  closed,
+  editedAndReturned,
+  endlessLoop,
+  FloeError,
+  impureChange,
+  invariantBroken,
+  nameTaken,
+  noRuntimeOnServer,
+  notAnAction,
+  unknownAction,
+  wrongPlace,
+} from './errors.js';
+import { difference } from './diff.js';
+import { currentReader, note, Reader, unnoted } from './graph.js';
+import { complain, inBrowser, publish, stopwatch } from './host.js';
+import { decide, type Interceptor } from './interceptor.js';
+import { LiveSelection, type Selection } from './selection.js';
+import { DEV } from './mode.js';
+import { freezeResult, guardData, isContainer, sameData } from './plain.js';
+import { recipeOf, type Read, type Recipe, type Source } from './source.js';
+import { declared, definitionOf, StoreDefinition, type Change, type Store } from './store.js';
+import { Place, withoutStandIns } from './tracking.js';
+import { ATTACH, Transition, type Attachment, type Cause, type FactName, type Host, type Listener, type Outcome, type StoreChange } from './transition.js';
+
+/** What became of a dispatched action, as far as `dispatch` can tell. */
+export type DispatchResult = 'applied' | 'unchanged' | 'stopped' | 'waiting' | 'queued';
+
+/** Any store, whatever its name and state. */
+// eslint-disable-next-line @typescript-eslint/no-explicit-any -- a store of any state
+export type AnyStore = Store<string, any>;
+
+/** Something that went wrong where nobody waited for an answer. */
+export interface Problem {
+  readonly error: unknown;
+  /** The action that it has to do with, if one does. */
+  readonly action?: AnyAction;
+}
+
+export interface RuntimeOptions {
+  /** The stores that the runtime begins with. Others join when they are first read or one of their actions comes. */
+  readonly stores?: readonly AnyStore[];
+  /** States to begin with, by store name: `runtime.snapshot()` of another runtime, or its `snapshotText()`. */
+  readonly initial?: Readonly<Record<string, unknown>> | string;
+  /** `recording()` from `floe/trace`. */
+  readonly trace?: Attachment<unknown>;
+  /** A storage from `floe/persist`. */
+  readonly storage?: Attachment<unknown>;
+  /** Asked in this order before an action is applied. */
+  readonly interceptors?: readonly Interceptor[];
+  /** What happens when a rule does not hold: it is reported, or the action is refused. Default: `'report'`. */
+  readonly invariants?: 'report' | 'refuse';
+  /** Development only: runs each change twice and compares. Default: false. */
+  readonly checkPurity?: boolean;
+  /** Epoch milliseconds, for the times in the trace. Default: `Date.now`. */
+  readonly clock?: () => number;
+  /** The runtime under this name on the global object, to play with on the console. Default: none. */
+  readonly expose?: string;
+  /** Told of what went wrong where nobody waits. Default: written to the console. */
+  readonly onProblem?: (problem: Problem) => void;
+}
+
+type FaceOf<O, K extends string> = O extends { readonly [P in K]: Attachment<infer Face> } ? Face : never;
+
+/** What the attached options add to a runtime. */
+export type Attached<O> = (O extends { readonly trace: Attachment<unknown> } ? { readonly trace: FaceOf<O, 'trace'> } : unknown) &
+  (O extends { readonly storage: Attachment<unknown> } ? { readonly persistence: FaceOf<O, 'storage'> } : unknown);
+
+/** Brings definitions to life: one state tree, one line of transitions. */
+export interface Runtime {
+  /** Applies an action in every store that answers it, as one transition: all or nothing. */
+  dispatch(action: AnyAction): DispatchResult;
+  /** The value of a source now. */
+  read: Read;
+  /**
+   * Calls `listener` with the value now and before, whenever it became another one.
+   * @param options `now: true` also hands over the present value at once
+   * @returns a function that stops it
+   */
+  watch<T>(source: Source<T>, listener: (now: T, before: T | undefined) => void, options?: { readonly now?: boolean }): () => void;
+  /** Runs `fn` now, and again whenever something that it read changed. Returns a function that stops it. */
+  follow(fn: (read: Read) => void): () => void;
+  /** A live selection: the value, and several ways to be told of the next. */
+  select<T>(source: Source<T>): Selection<T>;
+  /** Many transitions, one notification. */
+  batch<T>(fn: () => T): T;
+  /** Many transitions that stand or fall together. */
+  atomic<T>(fn: () => T): T;
+  /** Adds an interceptor after those there are. Returns a function that removes it. */
+  addInterceptor(name: string, fn: Interceptor): () => void;
+  /** Back to the declared state, in memory. Without stores: all. What is stored stays. */
+  reset(...stores: AnyStore[]): void;
+  /** Adds the stores of a part that was loaded later, or takes the definition of a reloaded module. */
+  add(...stores: AnyStore[]): void;
+  add(store: AnyStore, options: { readonly renew: true }): void;
+  /** The states of all stores, or of some, by name. */
+  snapshot(options?: { readonly only?: readonly AnyStore[] }): Record<string, unknown>;
+  /** The same as text, safe inside a page. */
+  snapshotText(options?: { readonly only?: readonly AnyStore[] }): string;
+  /** Ends watches and links; what is unsaved is saved. Later calls are errors. */
+  close(): void;
+}
+
+/** A store in a runtime. */
+interface Slot {
+  store: StoreDefinition;
+  state: unknown;
+  readonly place: Place;
+}
+
+interface Answer {
+  readonly slot: Slot;
+  readonly changes: readonly Change[];
+}
+
+/** A watched or once read value. */
+interface Entry {
+  readonly reader: Reader;
+  readonly watchers: Set<Watcher>;
+  readonly idle: Map<string, Entry> | undefined;
+  readonly key: string;
+}
+
+interface Watcher {
+  readonly listener: (now: never, before: never) => void;
+  last: unknown;
+  active: boolean;
+}
+
+interface Queued {
+  readonly action: AnyAction;
+  readonly cause: Cause;
+}
+
+/** As many dispatches out of watchers, one after the other, are taken for an endless loop. */
+const MOST_ROUNDS = 1000;
+
+class Engine implements Host {
+  private readonly slots = new Map<string, Slot>();
+  private readonly initial: Readonly<Record<string, unknown>>;
+  private readonly listeners: Listener[] = [];
+  private readonly interceptors: { readonly name: string; readonly fn: Interceptor }[] = [];
+  /** By action type: who answers. Made anew when something is declared or a store joins. */
+  private readonly answers = new Map<string, readonly Answer[]>();
+  private knownDeclarations = declared;
+  private readonly entries = new Map<object, { readonly all: Map<string, Entry>; readonly idle: Map<string, Entry> }>();
+  private pending: (() => void)[] = [];
+  private readonly queue: Queued[] = [];
+  private notifying = false;
+  private held = 0;
+  private inside = '';
+  private cause: Cause = { by: 'code' };
+  private group: { readonly number: number; readonly transitions: Transition[]; readonly before: Map<Slot, unknown> } | undefined;
+  private groups = 0;
+  private readonly waiting = new Set<() => void>();
+  private ended = false;
+  readonly now: () => number;
+
+  constructor(private readonly options: RuntimeOptions) {
+    this.now = options.clock ?? Date.now;
+    const { initial = {} } = options;
+    const given = typeof initial === 'string' ? fromText(initial) : initial;
+    if (!isContainer(given) || Array.isArray(given)) throw badSnapshot('it is not an object with the states of stores');
+    this.initial = given;
+    for (const fn of options.interceptors ?? []) this.interceptors.push({ name: fn.name, fn });
+  }
+
+  attach<Face>(attachment: Attachment<Face>): Face {
+    const { face, listener } = attachment[ATTACH](this);
+    this.listeners.push(listener);
+    return face;
+  }
+
+  // ---- stores ----
+
+  states(): Record<string, unknown> {
+    const all: Record<string, unknown> = {};
+    for (const [name, slot] of this.slots) all[name] = slot.state;
+    return all;
+  }
+
+  stores(): readonly StoreDefinition[] {
+    return Array.from(this.slots.values(), (slot) => slot.store);
+  }
+
+  join(stores: readonly StoreDefinition[], fact: FactName): void {
+    const changed: StoreChange[] = [];
+    const rehydrated: StoreChange[] = [];
+    for (const store of stores) {
+      const known = this.slots.get(store.name);
+      if (known?.store === store) continue;
+      if (known) throw nameTaken('The store', store.name);
+      let state = this.initial[store.name] ?? unnoted(() => store.begin());
+      guardData(state, { at: '', what: `The initial state of '${store.name}'` });
+      changed.push({ store, before: undefined, after: state, joined: true });
+      for (const listener of this.listeners) {
+        const stored = listener.begin?.(store, state) ?? state;
+        if (stored === state) continue;
+        guardData(stored, { at: '', what: `The stored state of '${store.name}'` });
+        rehydrated.push({ store, before: state, after: stored });
+        state = stored;
+      }
+      this.slots.set(store.name, { store, state, place: new Place(undefined, '') });
+    }
+    if (changed.length === 0) return;
+    this.answers.clear();
+    this.tell(new Transition('fact', fact, undefined, { by: 'runtime' }, 'applied', changed, undefined, this.now(), 0));
+    if (rehydrated.length > 0) {
+      this.tell(new Transition('fact', 'rehydrated', undefined, { by: 'storage' }, 'applied', rehydrated, undefined, this.now(), 0));
+    }
+  }
+
+  private slot(store: StoreDefinition): Slot {
+    const slot = this.slots.get(store.name);
+    if (slot?.store === store) return slot;
+    if (this.ended) throw closed('read');
+    this.join([store], 'joined');
+    return this.slots.get(store.name)!;
+  }
+
+  renew(store: StoreDefinition): void {
+    const slot = this.slots.get(store.name);
+    if (!slot) return this.join([store], 'joined');
+    slot.store = store;
+    this.answers.clear();
+    this.entries.clear();
+    const before = slot.state;
+    const fresh = unnoted(() => store.begin());
+    let after = before;
+    if (isContainer(fresh) && isContainer(before) && !Array.isArray(fresh) && !Array.isArray(before)) {
+      const lost = Object.keys(before).filter((key) => !(key in fresh));
+      if (lost.length > 0) {
+        this.problem(
+          new FloeError('FLOE_FIELDS_LOST', `The reloaded store '${store.name}' no longer declares ${lost.map((key) => `'${key}'`).join(', ')}; the values are kept.`),
+        );
+      }
+      const added = Object.keys(fresh).filter((key) => !(key in before));
+      if (added.length > 0) after = { ...before, ...Object.fromEntries(added.map((key) => [key, fresh[key]])) };
+    }
+    guardData(after, { at: '', what: `The state of '${store.name}'` });
+    this.place([{ store, before, after }], 'renewed');
+  }
+
+  // ---- dispatch ----
+
+  dispatch(action: AnyAction): DispatchResult {
+    if (this.ended) throw closed('dispatch');
+    if (typeof action !== 'object' || action === null || typeof action.type !== 'string') throw notAnAction(action);
+    this.forbidInside('dispatch');
+    if (this.notifying) {
+      this.queue.push({ action, cause: this.cause });
+      return 'queued';
+    }
+    return this.decide(action, this.cause);
+  }
+
+  private forbidInside(what: string): void {
+    if (this.inside) throw wrongPlace(what, this.inside);
+    const reader = currentReader();
+    if (reader && !reader.effect) throw wrongPlace(what, `the selector '${reader.name}'`);
+  }
+
+  /** Asks the interceptors, then applies. */
+  private decide(action: AnyAction, cause: Cause): DispatchResult {
+    if (DEV) guardData(action.payload, { at: '', what: `The payload of '${action.type}'` });
+    if (DEV) Object.freeze(action);
+    if (this.interceptors.length === 0) return this.apply(action, cause);
+    return decide({
+      action,
+      interceptors: this.interceptors.slice(),
+      about: (makerOf(action)?.creator as AnyCreator | undefined)?.about,
+      read: this.read,
+      apply: (passed) => this.apply(passed, cause),
+      stopped: (reason) => this.fruitless(action, cause, 'stopped', reason),
+      wait: (end) => {
+        if (this.group) throw asyncInAtomic('an interceptor that decides later');
+        this.waiting.add(end);
+        this.fruitless(action, cause, 'waiting');
+        return () => this.waiting.delete(end);
+      },
+    });
+  }
+
+  /** Records an action that did not reach the stores. */
+  private fruitless(action: AnyAction, cause: Cause, outcome: Outcome, reason?: unknown): void {
+    if (this.listeners.length > 0) this.tell(new Transition('action', undefined, action, cause, outcome, [], undefined, this.now(), 0, reason, this.group?.number));
+  }
+
+  private answersTo(action: AnyAction): readonly Answer[] {
+    if (this.knownDeclarations !== declared) {
+      this.knownDeclarations = declared;
+      this.answers.clear();
+    }
+    const known = this.answers.get(action.type);
+    if (known) return known;
+    const maker = makerOf(action);
+    if (maker?.store) this.slot(maker.store);
+    const answers: Answer[] = [];
+    for (const slot of this.slots.values()) {
+      const changes = [...(slot.store.changes.get(action.type) ?? [])];
+      for (const { answered, change } of slot.store.whens) if (answersType(answered, action.type)) changes.push(change);
+      if (changes.length > 0) answers.push({ slot, changes });
+    }
+    if (answers.length === 0 && !maker) throw unknownAction(action.type, this.knownTypes());
+    if (answers.length > 0 || maker?.store) this.answers.set(action.type, answers);
+    return answers;
+  }
+
+  private *knownTypes(): Iterable<string> {
+    for (const { store } of this.slots.values()) yield* store.changes.keys();
+  }
+
+  private apply(action: AnyAction, cause: Cause): 'applied' | 'unchanged' {
+    const { type } = action;
+    const answers = this.answersTo(action);
+    const recorded = this.listeners.length > 0;
+    const started = recorded ? stopwatch() : 0;
+    const changed: (StoreChange & { readonly slot: Slot })[] = [];
+    const touches = new Map<unknown, Touch>();
+    let broken: FloeError[] = [];
+    try {
+      for (const answer of answers) {
+        const { slot } = answer;
+        const { store } = slot;
+        const before = slot.state;
+        let after = before;
+        for (const change of answer.changes) after = this.change(store, change, after, action, touches);
+        if (answer.changes.length > 1 && after !== before && sameData(before, after)) after = before;
+        if (after === before) continue;
+        guardData(after, { at: '', what: `The state of '${store.name}' after '${type}'` });
+        changed.push({ store, slot, before, after });
+      }
+      if (changed.length > 0 && !this.group) broken = this.brokenBy(changed, type);
+      if (broken.length > 0 && this.options.invariants === 'refuse') throw broken[0]!;
+    } catch (error) {
+      const outcome = broken.length > 0 ? 'refused' : 'failed';
+      if (recorded) this.tell(new Transition('action', undefined, action, cause, outcome, [], undefined, this.now(), stopwatch() - started, error, this.group?.number));
+      throw error;
+    }
+    const outcome = changed.length > 0 ? 'applied' : 'unchanged';
+    let transition: Transition | undefined;
+    if (recorded) {
+      transition = new Transition('action', undefined, action, cause, outcome, changed, touches, this.now(), stopwatch() - started, undefined, this.group?.number);
+    }
+    if (changed.length === 0) {
+      if (transition) this.tell(transition);
+      return outcome;
+    }
+    for (const { slot, before, after } of changed) {
+      if (this.group && !this.group.before.has(slot)) this.group.before.set(slot, before);
+      slot.state = after;
+      slot.place.changed(before, after, touches);
+    }
+    for (const error of broken) this.problem(error, transition, action);
+    if (transition) this.tell(transition);
+    this.notify(transition);
+    return outcome;
+  }
+
+  /** The state of one store after one change. */
+  private change(store: StoreDefinition, change: Change, before: unknown, action: AnyAction, touches: Map<unknown, Touch>): unknown {
+    const { type } = action;
+    const outer = this.inside;
+    this.inside = DEV ? `the change of '${store.name}' for '${type}'` : store.name;
+    try {
+      const { next, returned, edited, editing } = editDraft(before, (draft) => change(draft as never, action.payload as never));
+      if (returned === undefined) {
+        touchesOf(editing, touches);
+        if (DEV && this.options.checkPurity) this.checkPurity(store, change, before, action, next);
+        return next;
+      }
+      if (typeof (returned as { then?: unknown } | null)?.then === 'function') {
+        // Nobody waits for it: whatever it comes to has no effect.
+        (returned as Promise<unknown>).then(undefined, () => undefined);
+        throw asyncChange(type, store.name);
+      }
+      if (edited) throw editedAndReturned(type, store.name);
+      return sameData(before, returned) ? before : returned;
+    } catch (error) {
+      throw error instanceof FloeError ? error : changeFailed(type, store.name, error);
+    } finally {
+      this.inside = outer;
+    }
+  }
+
+  private checkPurity(store: StoreDefinition, change: Change, before: unknown, action: AnyAction, first: unknown): void {
+    const { next, returned } = editDraft(before, (draft) => change(draft as never, action.payload as never));
+    const second = returned === undefined ? next : returned;
+    const [found] = difference(first, second).changes;
+    if (found) throw impureChange(action.type, store.name, found.path);
+  }
+
+  private brokenBy(changed: readonly { readonly store: StoreDefinition; readonly after: unknown }[], type: string): FloeError[] {
+    const broken: FloeError[] = [];
+    for (const { store, after } of changed) {
+      for (const { name, holds } of store.invariants) {
+        try {
+          if (!holds(after as never)) broken.push(invariantBroken(name, type));
+        } catch (cause) {
+          broken.push(invariantBroken(name, type, cause));
+        }
+      }
+    }
+    return broken;
+  }
+
+  // ---- groups ----
+
+  batch<T>(fn: () => T): T {
+    this.forbidInside('batch');
+    this.held++;
+    try {
+      return fn();
+    } finally {
+      this.held--;
+      this.notify(undefined);
+    }
+  }
+
+  atomic<T>(fn: () => T): T {
+    if (this.ended) throw closed('atomic');
+    this.forbidInside('atomic');
+    if (this.group) return fn();
+    const group = (this.group = { number: ++this.groups, transitions: [] as Transition[], before: new Map<Slot, unknown>() });
+    this.held++;
+    try {
+      const result = fn();
+      if (typeof (result as { then?: unknown } | null)?.then === 'function') throw asyncInAtomic('waiting');
+      const changed = Array.from(group.before, ([slot, before]) => ({ store: slot.store, before, after: slot.state }));
+      const broken = this.brokenBy(changed, 'atomic');
+      if (broken.length > 0 && this.options.invariants === 'refuse') throw broken[0]!;
+      for (const error of broken) this.problem(error, group.transitions.at(-1));
+      this.group = undefined;
+      for (const transition of group.transitions) this.tell(transition);
+      return result;
+    } catch (error) {
+      this.group = undefined;
+      for (const [slot, before] of group.before) {
+        const { state } = slot;
+        slot.state = before;
+        slot.place.changed(state, before, undefined);
+      }
+      for (const { action, cause, time, took } of group.transitions) {
+        this.tell(new Transition('action', undefined, action, cause, 'reverted', [], undefined, time, took, error, group.number));
+      }
+      throw error;
+    } finally {
+      this.held--;
+      this.notify(undefined);
+    }
+  }
+
+  // ---- states from elsewhere ----
+
+  restore(states: Readonly<Record<string, unknown>>, live: boolean): void {
+    for (const [name, slot] of this.slots) {
+      if (!(name in states)) continue;
+      const before = slot.state;
+      slot.state = states[name];
+      slot.place.changed(before, slot.state, undefined);
+    }
+    for (const listener of this.listeners) listener.travelled?.(live);
+    this.notify(undefined);
+  }
+
+  reset(stores: readonly StoreDefinition[]): void {
+    if (this.ended) throw closed('reset');
+    this.forbidInside('reset');
+    const changed = (stores.length > 0 ? stores.map((store) => this.slot(store)) : [...this.slots.values()]).map(({ store, state }) => {
+      const after = unnoted(() => store.begin());
+      guardData(after, { at: '', what: `The initial state of '${store.name}'` });
+      return { store, before: state, after: sameData(state, after) ? state : after };
+    });
+    this.place(changed, 'reset');
+  }
+
+  private place(changes: readonly StoreChange[], fact: FactName): void {
+    const changed = changes.filter(({ before, after }) => before !== after);
+    for (const { store, before, after } of changed) {
+      const slot = this.slots.get(store.name)!;
+      slot.state = after;
+      slot.place.changed(before, after, undefined);
+    }
+    const transition = new Transition('fact', fact, undefined, { by: 'runtime' }, changed.length > 0 ? 'applied' : 'unchanged', changed, undefined, this.now(), 0);
+    this.tell(transition);
+    this.notify(transition);
+  }
+
+  private tell(transition: Transition): void {
+    if (this.group) this.group.transitions.push(transition);
+    else for (const listener of this.listeners) listener.transition?.(transition);
+  }
+
+  // ---- reading and watching ----
+
+  private entry(recipe: Recipe<unknown>): Entry {
+    const { of, key } = recipe;
+    let known = this.entries.get(of);
+    if (!known) this.entries.set(of, (known = { all: new Map(), idle: new Map() }));
+    const { all, idle } = known;
+    let entry = all.get(key);
+    if (entry) {
+      if (idle.delete(key)) idle.set(key, entry);
+      return entry;
+    }
+    const watchers = new Set<Watcher>();
+    const reader: Reader = new Reader(
+      of.name + (recipe.args.length > 0 ? `(${recipe.args.map((arg) => JSON.stringify(arg)).join(', ')})` : ''),
+      () => this.derive(recipe),
+      of instanceof StoreDefinition ? Object.is : of.equal,
+      () => {
+        if (watchers.size > 0) this.pending.push(() => this.inform(entry!));
+      },
+      () => this.rest(entry!),
+    );
+    entry = { reader, watchers, idle, key };
+    all.set(key, entry);
+    idle.set(key, entry);
+    const keep = of instanceof StoreDefinition ? 1 : of.keep;
+    for (const [oldKey, old] of idle) {
+      if (idle.size <= keep || old === entry) break;
+      if (old.watchers.size > 0 || old.reader.read) {
+        idle.delete(oldKey);
+        continue;
+      }
+      idle.delete(oldKey);
+      all.delete(oldKey);
+      old.reader.end();
+    }
+    return entry;
+  }
+
+  /** Nobody reads or watches it any more: from now on it only stays as long as there is room. */
+  private rest(entry: Entry): void {
+    if (entry.watchers.size === 0 && !entry.reader.read) entry.idle?.set(entry.key, entry);
+  }
+
+  private derive({ of, args }: Recipe<unknown>): unknown {
+    if (of instanceof StoreDefinition) {
+      const slot = this.slot(of);
+      note(slot.place);
+      return slot.state;
+    }
+    const from = of.store ? this.standIn(of.store) : this.readTracked;
+    const result = withoutStandIns(of.derive(from as never, ...(args as never[])));
+    freezeResult(result);
+    return result;
+  }
+
+  private standIn(store: StoreDefinition): unknown {
+    const { state, place } = this.slot(store);
+    if (isContainer(state)) {
+      place.noteKind();
+      return place.standIn(state);
+    }
+    note(place);
+    return state;
+  }
+
+  /** Inside a selector a store is read as a stand-in, so that what counts as read is only what is looked at. */
+  private readonly readTracked: Read = <T>(source: Source<T>): T => {
+    const recipe = recipeOf(source);
+    return (recipe.of instanceof StoreDefinition ? this.standIn(recipe.of) : this.entry(recipe).reader.get()) as T;
+  };
+
+  readonly read: Read = <T>(source: Source<T>): T => {
+    const recipe = recipeOf(source);
+    if (this.ended) throw closed('read');
+    if (recipe.of instanceof StoreDefinition && !currentReader()) return this.slot(recipe.of).state as T;
+    return this.entry(recipe).reader.get() as T;
+  };
+
+  watch(source: Source<unknown>, listener: (now: never, before: never) => void, options?: { readonly now?: boolean }): () => void {
+    if (this.ended) throw closed('watch');
+    const entry = this.entry(recipeOf(source));
+    const watcher: Watcher = { listener, last: undefined, active: true };
+    entry.watchers.add(watcher);
+    entry.idle?.delete(entry.key);
+    try {
+      watcher.last = unnoted(() => entry.reader.get());
+    } catch (error) {
+      this.problem(error);
+    }
+    if (options?.now) this.call(watcher, watcher.last, undefined);
+    return () => {
+      if (!watcher.active) return;
+      watcher.active = false;
+      entry.watchers.delete(watcher);
+      this.rest(entry);
+    };
+  }
+
+  private inform(entry: Entry): void {
+    let value: unknown;
+    try {
+      value = unnoted(() => entry.reader.get());
+    } catch (error) {
+      return this.problem(error);
+    }
+    for (const watcher of [...entry.watchers]) {
+      if (!watcher.active || Object.is(watcher.last, value)) continue;
+      const before = watcher.last;
+      watcher.last = value;
+      this.call(watcher, value, before);
+    }
+  }
+
+  private call(watcher: Watcher, now: unknown, before: unknown): void {
+    try {
+      watcher.listener(now as never, before as never);
+    } catch (error) {
+      this.problem(error);
+    }
+  }
+
+  follow(fn: (read: Read) => void): () => void {
+    if (this.ended) throw closed('follow');
+    let active = true;
+    const reader: Reader = new Reader(
+      'follow',
+      () => {
+        const outer = this.notifying;
+        this.notifying = true;
+        try {
+          fn((source) => this.entry(recipeOf(source)).reader.get() as never);
+        } finally {
+          this.notifying = outer;
+        }
+      },
+      () => true,
+      () =>
+        this.pending.push(() => {
+          if (!active) return;
+          try {
+            reader.get();
+          } catch (error) {
+            this.problem(error);
+          }
+        }),
+      undefined,
+      true,
+    );
+    const stop = (): void => {
+      active = false;
+      reader.end();
+    };
+    try {
+      unnoted(() => reader.get());
+    } catch (error) {
+      stop();
+      throw error;
+    }
+    this.notify(undefined);
+    return stop;
+  }
+
+  /** Tells those who watch, then does what they dispatched meanwhile, until there is no more. */
+  private notify(transition: Transition | undefined): void {
+    if (this.notifying || this.held > 0 || (this.pending.length === 0 && this.queue.length === 0)) return;
+    const rounds: string[] = [];
+    const outer = this.cause;
+    this.cause = transition ? { by: 'code', of: transition } : outer;
+    try {
+      for (;;) {
+        this.notifying = true;
+        while (this.pending.length > 0) {
+          const { pending } = this;
+          this.pending = [];
+          for (const inform of pending) inform();
+        }
+        const next = this.queue.shift();
+        if (!next) break;
+        rounds.push(next.action.type);
+        if (rounds.length > MOST_ROUNDS) {
+          this.queue.length = 0;
+          throw endlessLoop([...new Set(rounds.slice(-100))]);
+        }
+        this.notifying = false;
+        this.held++;
+        try {
+          this.decide(next.action, next.cause);
+        } catch (error) {
+          this.problem(error, undefined, next.action);
+        } finally {
+          this.held--;
+        }
+      }
+    } finally {
+      this.notifying = false;
+      this.cause = outer;
+    }
+  }
+
+  // ---- the rest ----
+
+  problem(error: unknown, transition?: Transition, action = transition?.action): void {
+    transition?.problems.push(error);
+    const report = this.options.onProblem ?? ((problem: Problem) => complain(problem.error));
+    try {
+      report(action ? { error, action } : { error });
+    } catch (second) {
+      complain(second);
+    }
+  }
+
+  addInterceptor(name: string, fn: Interceptor): () => void {
+    const added = { name, fn };
+    this.interceptors.push(added);
+    return () => {
+      const index = this.interceptors.indexOf(added);
+      if (index >= 0) this.interceptors.splice(index, 1);
+    };
+  }
+
+  snapshot(only?: readonly StoreDefinition[]): Record<string, unknown> {
+    if (!only) return this.states();
+    return Object.fromEntries(only.map((store) => [store.name, this.slot(store).state]));
+  }
+
+  close(): void {
+    if (this.ended) return;
+    for (const end of this.waiting) end();
+    this.waiting.clear();
+    this.ended = true;
+    this.pending = [];
+    this.queue.length = 0;
+    this.entries.clear();
+    for (const listener of this.listeners) listener.close?.();
+  }
+}
+
+function answersType(answered: StoreDefinition['whens'][number]['answered'], type: string): boolean {
+  const list = answered as unknown as AnyCreator | readonly AnyCreator[] | (() => AnyCreator | readonly AnyCreator[]);
+  const named = typeof list === 'function' && !('type' in list) ? list() : list;
+  return Array.isArray(named) ? named.some((one: AnyCreator) => one.type === type) : (named as AnyCreator).type === type;
+}
+
+/**
+ * Makes a runtime: it holds one state tree and one line of transitions for a set of stores.
+ * A browser tab normally has one, a server one a request, a test one a test.
+ * @example
+ * const runtime = createRuntime({ stores: [visits], trace: recording(), storage: webStorage('local', { prefix: 'harbour' }) });
+ * runtime.dispatch(visitPlanned(visit));
+ * runtime.read(expected);
+ */
+export function createRuntime<const O extends RuntimeOptions = Record<never, never>>(options?: O): Runtime & Attached<O> {
+  const given: RuntimeOptions = options ?? {};
+  const engine = new Engine(given);
+  const runtime = {
+    dispatch: (action: AnyAction) => engine.dispatch(action),
+    read: engine.read,
+    watch: (source: Source<unknown>, listener: (now: never, before: never) => void, how?: { readonly now?: boolean }) => engine.watch(source, listener, how),
+    follow: (fn: (read: Read) => void) => engine.follow(fn),
+    select: (source: Source<unknown>) => new LiveSelection(runtime, source),
+    batch: <T>(fn: () => T) => engine.batch(fn),
+    atomic: <T>(fn: () => T) => engine.atomic(fn),
+    addInterceptor: (name: string, fn: Interceptor) => engine.addInterceptor(name, fn),
+    reset: (...stores: AnyStore[]) => engine.reset(stores.map(definitionOf)),
+    add(...stores: (AnyStore | { readonly renew?: boolean })[]) {
+      const last = stores.at(-1);
+      const named = stores.filter((one) => !(typeof one === 'object' && 'renew' in one)).map((one) => definitionOf(one as AnyStore));
+      if (last && 'renew' in last && last.renew) for (const one of named) engine.renew(one);
+      else engine.join(named, 'joined');
+    },
+    snapshot: (how?: { readonly only?: readonly AnyStore[] }) => engine.snapshot(how?.only?.map(definitionOf)),
+    snapshotText: (how?: { readonly only?: readonly AnyStore[] }) => toText(engine.snapshot(how?.only?.map(definitionOf))),
+    close: () => engine.close(),
+  } as unknown as Runtime & { trace?: unknown; persistence?: unknown };
+  // The places of what is attached are fixed: the trace hears first, then the storage.
+  if (given.trace) runtime.trace = engine.attach(given.trace);
+  if (given.storage) runtime.persistence = engine.attach(given.storage);
+  engine.join((given.stores ?? []).map(definitionOf), 'initial');
+  if (given.expose) publish(given.expose, runtime);
+  return runtime as Runtime & Attached<O>;
+}
+
+let shared: Runtime | undefined;
+
+/**
+ * The one runtime of a page, for when none is provided.
+ * @throws FLOE_NO_RUNTIME on a server, where it would leak the state of one request into another
+ */
+export function defaultRuntime(): Runtime {
+  if (!inBrowser()) throw noRuntimeOnServer();
+  return (shared ??= createRuntime());
+}
+

@@ -1,0 +1,138 @@
+// Everything that can be read: stores, selectors with their arguments, parts of a store.
+import { encode } from './encode.js';
+import { badArgument, badName, notASource } from './errors.js';
+import { isContainer, isDate, isMap, isSet, sameData } from './plain.js';
+import type { StoreDefinition } from './store.js';
+
+/** Marks what can be read. */
+export const SOURCE: unique symbol = Symbol('floe.source');
+
+/** Something that `read`, `watch`, `follow` and `select` take: a store, a selector with its arguments, or an `at`. */
+export interface Source<out T> {
+  readonly [SOURCE]: Recipe<T>;
+}
+
+/** Reads a source. Handed to selectors and to `follow`, it notes what was read. */
+export type Read = <T>(source: Source<T>) => T;
+
+/** When a result counts as unchanged: the same value, deeply equal data, or as a function says. */
+export type Equality<T> = 'same' | 'deep' | ((before: T, after: T) => boolean);
+
+export interface SelectorOptions<T> {
+  /** When a new result counts as unchanged, so that nobody is told. Default: `'same'`. */
+  readonly equal?: Equality<T>;
+  /** How many results that nobody watches are kept, a runtime, for different arguments. Default: 100. */
+  readonly keep?: number;
+}
+
+/** How a value comes about: shared by all calls of one selector. */
+export interface Derivation {
+  readonly name: string;
+  /** The store whose state is handed to `derive`; without one it is handed `read`. */
+  readonly store: StoreDefinition | undefined;
+  readonly derive: (from: never, ...args: never[]) => unknown;
+  readonly equal: (before: unknown, after: unknown) => boolean;
+  readonly keep: number;
+}
+
+/** One source: a derivation and its arguments. `key` is equal for equal arguments. */
+export interface Recipe<out T> {
+  readonly of: Derivation | StoreDefinition;
+  readonly args: readonly unknown[];
+  readonly key: string;
+  /** Only there for the type of the value. */
+  readonly value?: T;
+}
+
+/** A selector: a source as it is when it has no arguments, else a function from its arguments to a source. */
+export type Selector<T, A extends readonly unknown[] = []> = A extends readonly []
+  ? Source<T> & (() => Source<T>)
+  : readonly [] extends A
+    ? Source<T> & ((...args: A) => Source<T>)
+    : (...args: A) => Source<T>;
+
+export const DEFAULT_KEEP = 100;
+
+const equalities = { same: Object.is, deep: sameData };
+
+/** Makes the selector of a derivation. */
+export function makeSelector(
+  name: string,
+  store: StoreDefinition | undefined,
+  derive: (from: never, ...args: never[]) => unknown,
+  options: SelectorOptions<never> = {},
+): unknown {
+  const { equal = 'same', keep = DEFAULT_KEEP } = options;
+  const of: Derivation = {
+    name,
+    store,
+    derive,
+    equal: (typeof equal === 'string' ? equalities[equal] : equal) as Derivation['equal'],
+    keep,
+  };
+  const bare: Recipe<unknown> = { of, args: [], key: '' };
+  const call = (...args: unknown[]): Source<unknown> =>
+    args.length === 0 ? (call as unknown as Source<unknown>) : { [SOURCE]: { of, args, key: argumentKey(name, args) } };
+  // With required arguments the bare selector is no source; only its declared parameters can tell.
+  if (derive.length <= 1) Object.assign(call, { [SOURCE]: bare });
+  Object.defineProperty(call, 'name', { value: name });
+  return call;
+}
+
+/**
+ * Declares a value derived from any number of stores and selectors. It runs again only if something that it read
+ * changed.
+ * @param name for messages and tools
+ * @param derive gets `read`, then the arguments; it must not change anything
+ * @example
+ * const crowded = selector('crowded', (read) => read(expected).length > read(freeBerths).length);
+ */
+export function selector<T, A extends readonly unknown[]>(
+  name: string,
+  derive: (read: Read, ...args: A) => T,
+  options?: SelectorOptions<T>,
+): Selector<T, A> {
+  if (typeof name !== 'string' || name === '') throw badName('A selector', name);
+  return makeSelector(name, undefined, derive as never, options as never) as Selector<T, A>;
+}
+
+/** The recipe of a source, or a clear error. */
+export function recipeOf<T>(source: Source<T>): Recipe<T> {
+  const recipe = (source as Partial<Source<T>> | null | undefined)?.[SOURCE];
+  if (!recipe) throw notASource(source);
+  return recipe;
+}
+
+/** Whether two sources give the same value: bindings ask, to keep a subscription over renderings. */
+export function sameSource(a: Source<unknown>, b: Source<unknown>): boolean {
+  const [one, other] = [recipeOf(a), recipeOf(b)];
+  return one.of === other.of && one.key === other.key;
+}
+
+/** Text that is equal for equal arguments, whatever the order of their keys. */
+export function argumentKey(name: string, args: readonly unknown[]): string {
+  const only = args[0];
+  if (args.length === 1) {
+    if (typeof only === 'string') return `"${only}`;
+    if (typeof only === 'number') return Object.is(only, -0) ? '-0' : String(only);
+  }
+  return JSON.stringify(args.map((arg, i) => sorted(name, arg, `/${i}`, new Set())));
+}
+
+function sorted(name: string, value: unknown, path: string, above: Set<object>): unknown {
+  if (typeof value === 'function' || typeof value === 'symbol') throw badArgument(name, path);
+  if (typeof value !== 'object' || value === null || isDate(value) || isMap(value) || isSet(value)) return encode(value);
+  if (!isContainer(value) || above.has(value)) throw badArgument(name, path);
+  above.add(value);
+  const result = Array.isArray(value)
+    ? value.map((part, i) => sorted(name, part, `${path}/${i}`, above))
+    : // A list of pairs, so that a key order or a tag can never make two different values look alike.
+      {
+        o: Object.keys(value)
+          .sort()
+          .map((key) => [key, sorted(name, value[key], `${path}/${key}`, above)]),
+      };
+  above.delete(value);
+  return result;
+}
+

@@ -1,0 +1,204 @@
+import { takesPayload, makeCreator, type ActionCreator, type ActionOptions, type AnyCreator } from './action.js';
+import { badName } from './errors.js';
+import type { Draft } from './draft.js';
+import { partOf } from './plain.js';
+import { parsePointer } from './pointer.js';
+import { makeSelector, SOURCE, type Recipe, type Selector, type SelectorOptions, type Source } from './source.js';
+
+/** How a store answers an action: edits its draft, or returns the next state. Never both, never later. */
+export type Change = (draft: never, payload: never) => unknown;
+
+/** What of a store is kept between sessions. Where, is the runtime's matter. */
+export interface PersistOptions<S> {
+  /** The top-level fields that are kept. Default: all. */
+  readonly only?: readonly (keyof S & string)[];
+  /** The top-level fields that are not kept. Default: none. */
+  readonly except?: readonly (keyof S & string)[];
+}
+
+/** An action that a store answers though another module declares it; a function where modules import each other in a circle. */
+export type Answered<A extends readonly unknown[]> = ActionCreator<string, A> | readonly ActionCreator<string, A>[] | (() => ActionCreator<string, A> | readonly ActionCreator<string, A>[]);
+
+/** The ready-made actions of a small store. */
+export interface Edits<N extends string, S> {
+  /** Puts another state in the place of this one. */
+  readonly replace: ActionCreator<`${N}.replace`, [next: S]>;
+  /** Gives some fields new values. */
+  readonly merge: ActionCreator<`${N}.merge`, [part: Partial<S>]>;
+  /** Takes some fields away. */
+  readonly remove: (...keys: (keyof S & string)[]) => { readonly type: `${N}.remove`; readonly payload: readonly string[] };
+}
+
+/** A declared store. It holds no state: a runtime does. */
+export interface Store<N extends string = string, S = unknown> extends Source<S> {
+  readonly name: N;
+  /**
+   * Declares an action of this store and how the store changes with it. Say what happened, in the past tense.
+   * @param change edits `draft`, or returns the next state; a second parameter is the payload
+   * @example
+   * export const visitPlanned = visits.action('planned', (draft, visit: Visit) => { draft.list.push(visit); });
+   */
+  action<K extends string, A extends [payload?: unknown]>(
+    name: K,
+    change: (draft: Draft<S>, ...payload: A) => void | S,
+    options?: ActionOptions,
+  ): ActionCreator<`${N}.${K}`, A>;
+  /** Declares how this store answers an action from elsewhere. Returns the store. */
+  when<A extends readonly unknown[]>(actions: Answered<A>, change: (draft: Draft<S>, ...payload: A) => void | S): this;
+  /**
+   * Declares a value derived from this store's state. What is read is tracked to the property: it runs again only if
+   * something that it read changed.
+   * @example
+   * export const visitById = visits.selector('byId', (state, id: string) => state.list.find((v) => v.id === id));
+   */
+  selector<T, A extends readonly unknown[]>(name: string, derive: (state: S, ...args: A) => T, options?: SelectorOptions<T>): Selector<T, A>;
+  /** A rule that must hold after every transition. Reported when broken, or refused: see `createRuntime({ invariants })`. */
+  invariant(name: string, holds: (state: S) => boolean): this;
+  /** Ready-made actions: `replace(next)`, `merge(part)`, `remove(...keys)`. */
+  edits(): Edits<N, S>;
+  /** Says what is kept between sessions; without options, everything. Returns the store. */
+  persisted(options?: PersistOptions<S>): this;
+}
+
+/** The state that a store holds. */
+export type StateOf<T> = T extends Store<string, infer S> ? S : never;
+
+/** Goes up with every declaration: a runtime notices what was declared after it began. */
+export let declared = 0;
+
+/** The inside of a store, for the runtime and what is attached to it. */
+export class StoreDefinition implements Source<unknown> {
+  readonly changes = new Map<string, Change[]>();
+  readonly whens: { readonly answered: Answered<never>; readonly change: Change }[] = [];
+  readonly invariants: { readonly name: string; readonly holds: (state: never) => boolean }[] = [];
+  readonly [SOURCE]: Recipe<unknown> = { of: this, args: [], key: '' };
+  kept: PersistOptions<never> | undefined;
+  private readonly atPointer: (pointer: string, fallback: unknown) => Source<unknown>;
+
+  constructor(
+    readonly name: string,
+    readonly initial: unknown,
+  ) {
+    this.atPointer = makeSelector(`${name}.at`, this, readAt as never) as never;
+  }
+
+  /** The state as declared; a function is called for it. */
+  begin(): unknown {
+    return typeof this.initial === 'function' ? (this.initial as () => unknown)() : this.initial;
+  }
+
+  at(pointer: string, fallback: unknown): Source<unknown> {
+    parsePointer(pointer);
+    return this.atPointer(pointer, fallback);
+  }
+
+  action(name: string, change: Change, options?: ActionOptions): AnyCreator {
+    const type = `${this.name}.${plainName(`An action of '${this.name}'`, name)}`;
+    this.answer(type, change);
+    return makeCreator(type, takesPayload(change), this, options);
+  }
+
+  answer(type: string, change: Change): void {
+    const known = this.changes.get(type);
+    if (known) known.push(change);
+    else this.changes.set(type, [change]);
+    declared++;
+  }
+
+  when(answered: Answered<never>, change: Change): this {
+    this.whens.push({ answered, change });
+    declared++;
+    return this;
+  }
+
+  selector(name: string, derive: (state: never, ...args: never[]) => unknown, options?: SelectorOptions<never>): unknown {
+    return makeSelector(`${this.name}.${plainName(`A selector of '${this.name}'`, name)}`, this, derive, options);
+  }
+
+  invariant(name: string, holds: (state: never) => boolean): this {
+    this.invariants.push({ name: `${this.name}.${plainName(`An invariant of '${this.name}'`, name)}`, holds });
+    return this;
+  }
+
+  edits(): Edits<string, unknown> {
+    const replace = this.action('replace', (_state, next) => next);
+    const merge = this.action('merge', (draft: object, part: object) => {
+      for (const key of Object.keys(part)) (draft as Record<string, unknown>)[key] = (part as Record<string, unknown>)[key];
+    });
+    const removeAll = this.action('remove', (draft: object, keys: readonly string[]) => {
+      for (const key of keys) Reflect.deleteProperty(draft, key);
+    });
+    return { replace, merge, remove: (...keys: string[]) => removeAll(keys) } as never;
+  }
+
+  persisted(options: PersistOptions<never> = {}): this {
+    this.kept = options;
+    return this;
+  }
+}
+
+/** The part of a state at a JSON Pointer, read step by step so that only these steps count as read. */
+function readAt(state: unknown, pointer: string, fallback: unknown): unknown {
+  let value = state;
+  const keys = parsePointer(pointer);
+  for (const [i, key] of keys.entries()) {
+    if (typeof value !== 'object' || value === null || !(key in value)) return fallback;
+    value = partOf(value, key);
+    if (value === undefined && i < keys.length - 1) return fallback;
+  }
+  return value;
+}
+
+function plainName(what: string, name: unknown): string {
+  if (typeof name !== 'string' || name === '' || /[./]/.test(name)) throw badName(what, name);
+  return name;
+}
+
+/**
+ * Declares a store: a name, and the state it begins with (plain data, or a function that gives it, called once a
+ * runtime). Actions, selectors and rules are then declared beside it; all types follow from the state.
+ * @throws FLOE_BAD_NAME when the name is empty or holds '.' or '/'
+ * @example
+ * export const visits = store('visits', { list: [] as Visit[], picked: null as string | null });
+ */
+export function store<N extends string, S>(name: N, initial: S | (() => S)): Store<N, S> {
+  return new StoreDefinition(plainName('A store', name), initial) as unknown as Store<N, S>;
+}
+
+/**
+ * The part of a store's state at a JSON Pointer (RFC 6901), as a source of its own.
+ * @param fallback what is read where there is nothing; never an error. Default: undefined
+ * @example
+ * runtime.watch(at(visits, '/list/0/phase', 'unknown'), (phase) => { ... });
+ */
+export function at<S, P extends string>(store: Store<string, S>, pointer: P): Source<PartAt<S, P> | undefined>;
+export function at<S, P extends string, F>(store: Store<string, S>, pointer: P, fallback: F): Source<PartAt<S, P> | F>;
+export function at(store: Source<unknown>, pointer: string, fallback?: unknown): Source<unknown> {
+  return definitionOf(store).at(pointer, fallback);
+}
+
+/** The type of the part at a literal JSON Pointer; `unknown` where the pointer is computed or leads nowhere known. */
+export type PartAt<S, P extends string> = string extends P
+  ? unknown
+  : P extends ''
+    ? S
+    : P extends `/${infer K}/${infer Rest}`
+      ? PartAt<PartOf<S, K>, `/${Rest}`>
+      : P extends `/${infer K}`
+        ? PartOf<S, K>
+        : unknown;
+
+type PartOf<S, K extends string> = S extends readonly (infer I)[]
+  ? K extends 'length'
+    ? number
+    : I
+  : S extends object
+    ? K extends keyof S
+      ? S[K]
+      : string extends keyof S
+        ? S[keyof S]
+        : unknown
+    : unknown;
+
+/** The inside of a store. */
+export const definitionOf = (store: Source<unknown>): StoreDefinition => store as unknown as StoreDefinition;

@@ -1,0 +1,222 @@
+// What selectors read, to the property. A selector sees stand-ins: read-only views that note each read at a *place* of
+// the state. When a transition replaced parts of the state, only the places under those parts are visited, and only the
+// selectors noted there are told.
+import type { Touches } from './diff.js';
+import { draftMisuse } from './errors.js';
+import { currentReader, note, Port } from './graph.js';
+import { NODE, hasOwn, inheritedOrOwn, isContainer, kindOf, replaceParts, type Container } from './plain.js';
+
+/** Reads of more parts of one object than this, by one selector, become one read of the whole object. */
+const MOST_PARTS = 128;
+
+/** A place of the state that somebody read. Its own port is for those who read the value there. */
+export class Place extends Port {
+  /** For those who only saw whether the value is an object, an array or neither. */
+  private kind: Port | undefined;
+  /** For those who only asked whether the key is there. */
+  private presence: Port | undefined;
+  /** For those who listed the keys. */
+  private keys: Port | undefined;
+  private parts: Map<string, Place> | undefined;
+  private view: { readonly raw: Container; readonly proxy: object } | undefined;
+  // How many parts the run that reads now has read here; from a limit on it depends on the whole.
+  private run = 0;
+  private count = 0;
+  private lastRun = 0;
+
+  constructor(
+    private readonly above: Place | undefined,
+    private readonly key: string,
+  ) {
+    super();
+  }
+
+  place(key: string): Place {
+    let part = this.parts?.get(key);
+    if (!part) (this.parts ??= new Map()).set(key, (part = new Place(this, key)));
+    return part;
+  }
+
+  /** The stand-in for the container that is here now. */
+  standIn(raw: Container): object {
+    if (this.view?.raw !== raw) {
+      const target = Array.isArray(raw) ? Object.assign([], { view: new View(raw, this) }) : new View(raw, this);
+      this.view = { raw, proxy: new Proxy(target as never, (Array.isArray(raw) ? arrayView : objectView) as never) };
+    }
+    return this.view.proxy;
+  }
+
+  noteKind(): void {
+    note((this.kind ??= new Port(this)));
+  }
+  notePresence(): void {
+    note((this.presence ??= new Port(this)));
+  }
+  noteKeys(): void {
+    note((this.keys ??= new Port(this)));
+  }
+
+  /** The part under a key, counted once a run; nothing when the run depends on the whole anyway. */
+  partFor(key: string, run: number): Place | undefined {
+    const known = this.parts?.get(key);
+    if (known?.lastRun === run) return known;
+    if (this.collapsed(run)) return undefined;
+    const part = known ?? this.place(key);
+    part.lastRun = run;
+    return part;
+  }
+
+  /** Whether the run depends on the whole of this place; counts more parts read. */
+  collapsed(run: number, parts = 1): boolean {
+    if (this.run !== run) {
+      this.run = run;
+      this.count = 0;
+    }
+    if (this.count > MOST_PARTS) return true;
+    this.count += parts;
+    if (this.count <= MOST_PARTS) return false;
+    note(this);
+    return true;
+  }
+
+  /** Tells those who read what is now different here or below. */
+  changed(before: unknown, after: unknown, touches: Touches | undefined): void {
+    if (Object.is(before, after)) return;
+    this.mark();
+    if (this.kind && kindOf(before) !== kindOf(after)) this.kind.mark();
+    if (this.keys && !sameKeys(before, after)) this.keys.mark();
+    if (!this.parts) return;
+    const touch = touches?.get(after);
+    const keys = touch?.keys && touch.base === before && touch.keys.size < this.parts.size ? touch.keys : this.parts.keys();
+    for (const key of keys) this.parts.get(key)?.within(before, after, touches);
+    // A touched array may have grown or shrunk, which is no key of its own.
+    if (keys === touch?.keys && Array.isArray(after)) this.parts.get('length')?.within(before, after, touches);
+  }
+
+  private within(before: unknown, after: unknown, touches: Touches | undefined): void {
+    const had = own(before, this.key);
+    const has = own(after, this.key);
+    if (this.presence && had !== has) this.presence.mark();
+    this.changed(had ? (before as Record<string, unknown>)[this.key] : undefined, has ? (after as Record<string, unknown>)[this.key] : undefined, touches);
+  }
+
+  /** A place that nobody reads any more is forgotten, and so are those above it. */
+  override unused(): void {
+    if (!this.read && !this.kind?.read && !this.presence?.read && !this.keys?.read && !this.parts?.size) this.above?.forget(this.key);
+  }
+  private forget(key: string): void {
+    this.parts?.delete(key);
+    if (this.parts?.size === 0) {
+      this.parts = undefined;
+      this.unused();
+    }
+  }
+}
+
+const own = (value: unknown, key: string): boolean => typeof value === 'object' && value !== null && isContainer(value) && hasOwn(value, key);
+
+function sameKeys(before: unknown, after: unknown): boolean {
+  if (!isContainer(before) || !isContainer(after)) return false;
+  if (Array.isArray(before)) return Array.isArray(after) && before.length === after.length;
+  const keys = Object.keys(before);
+  const others = Object.keys(after);
+  return keys.length === others.length && keys.every((key, i) => key === others[i]);
+}
+
+class View {
+  constructor(
+    readonly raw: Container,
+    readonly place: Place,
+  ) {}
+}
+
+/** Reads one part of a stand-in, and notes that it was read. */
+function readPart(view: View, key: string): unknown {
+  const { raw, place } = view;
+  const value = inheritedOrOwn(raw, key);
+  const reader = currentReader();
+  const part = reader && place.partFor(key, reader.run);
+  if (!part) return value;
+  if (typeof value === 'object' && value !== null && hasOwn(raw, key) && isContainer(value)) {
+    part.noteKind();
+    return part.standIn(value);
+  }
+  note(part);
+  return value;
+}
+
+const readOnly = (): never => {
+  throw draftMisuse('be edited in a selector', 'a selector only derives; dispatch an action whose change edits the draft');
+};
+
+const common = { set: readOnly, deleteProperty: readOnly, defineProperty: readOnly, setPrototypeOf: readOnly, preventExtensions: readOnly };
+
+function describeView(view: View, key: PropertyKey): PropertyDescriptor | undefined {
+  const found = Object.getOwnPropertyDescriptor(view.raw, key);
+  if (!found || typeof key === 'symbol' || !found.enumerable) {
+    if (key === 'length') readPart(view, key);
+    return found && { ...found, writable: true };
+  }
+  return { value: readPart(view, String(key)), writable: true, enumerable: true, configurable: true };
+}
+
+function hasPart(view: View, key: PropertyKey): boolean {
+  if (typeof key === 'string' && (hasOwn(view.raw, key) || !(key in view.raw))) {
+    const reader = currentReader();
+    if (reader) view.place.partFor(key, reader.run)?.notePresence();
+  }
+  return key in view.raw;
+}
+
+function keysOf(view: View): (string | symbol)[] {
+  if (currentReader()) view.place.noteKeys();
+  return Reflect.ownKeys(view.raw);
+}
+
+const objectView: ProxyHandler<View> = {
+  ...common,
+  get: (view, key) => (typeof key === 'string' ? readPart(view, key) : key === NODE ? view : undefined),
+  has: hasPart,
+  ownKeys: keysOf,
+  getOwnPropertyDescriptor: describeView,
+  getPrototypeOf: () => Object.prototype,
+};
+
+const viewOf = (target: unknown[]): View => (target as unknown as { view: View }).view;
+
+const arrayView: ProxyHandler<unknown[]> = {
+  ...common,
+  get(target, key) {
+    const view = viewOf(target);
+    if (key === NODE) return view;
+    const raw = view.raw as unknown[];
+    const inherited = key in Array.prototype && key !== 'length';
+    if (!inherited) return typeof key === 'string' ? readPart(view, key) : undefined;
+    const method = (raw as unknown as Record<PropertyKey, unknown>)[key];
+    // A method that goes through a long array reads it as a whole, at the speed of the array itself.
+    const reader = currentReader();
+    if (typeof method === 'function' && raw.length > MOST_PARTS && key !== 'at' && reader && view.place.collapsed(reader.run, raw.length)) {
+      return method.bind(raw) as unknown;
+    }
+    return method;
+  },
+  has: (target, key) => hasPart(viewOf(target), key),
+  ownKeys: (target) => keysOf(viewOf(target)),
+  getOwnPropertyDescriptor: (target, key) => describeView(viewOf(target), key),
+};
+
+/**
+ * A derived value as it leaves a selector: every stand-in in it is replaced by the state's own object, and having
+ * handed it out counts as having read the whole of it.
+ */
+export function withoutStandIns(value: unknown, above?: Set<object>): unknown {
+  if (typeof value !== 'object' || value === null) return value;
+  const view = (value as { [NODE]?: unknown })[NODE];
+  if (view instanceof View) {
+    note(view.place);
+    return view.raw;
+  }
+  if (!isContainer(value) || above?.has(value)) return value;
+  (above ??= new Set()).add(value);
+  return replaceParts(value, (part) => withoutStandIns(part, above));
+}
