@@ -1,7 +1,7 @@
 // floe: stores, actions, selectors and the runtime that brings them to life.
 export { store, at } from './store.js';
 export { action } from './action.js';
-export { selector, sameSource } from './source.js';
+export { selector } from './source.js';
 export { createRuntime, defaultRuntime } from './runtime.js';
 export { actionLog, confirmation } from './interceptor.js';
 export { applyPatch } from './patch.js';

@@ -125,8 +125,16 @@ interface Answer {
 interface Entry {
   readonly reader: Reader;
   readonly watchers: Set<Watcher>;
-  readonly idle: Map<string, Entry> | undefined;
+  readonly group: EntryGroup;
   readonly key: string;
+}
+
+/** The values of one selector for different arguments. */
+interface EntryGroup {
+  readonly all: Map<string, Entry>;
+  /** Those that nobody watches or reads, in the order in which they were last asked for. */
+  readonly idle: Map<string, Entry>;
+  readonly keep: number;
 }
 
 interface Watcher {
@@ -151,7 +159,7 @@ class Engine implements Host {
   /** By action type: who answers. Made anew when something is declared or a store joins. */
   private readonly answers = new Map<string, readonly Answer[]>();
   private knownDeclarations = declared;
-  private readonly entries = new Map<object, { readonly all: Map<string, Entry>; readonly idle: Map<string, Entry> }>();
+  private readonly entries = new Map<object, EntryGroup>();
   private pending: (() => void)[] = [];
   private readonly queue: Queued[] = [];
   private notifying = false;
@@ -463,6 +471,7 @@ class Engine implements Host {
   restore(states: Readonly<Record<string, unknown>>, live: boolean): void {
     for (const [name, slot] of this.slots) {
       if (!(name in states)) continue;
+      guardData(states[name], { at: '', what: `The restored state of '${name}'` });
       const before = slot.state;
       slot.state = states[name];
       slot.place.changed(before, slot.state, undefined);
@@ -504,7 +513,7 @@ class Engine implements Host {
   private entry(recipe: Recipe<unknown>): Entry {
     const { of, key } = recipe;
     let known = this.entries.get(of);
-    if (!known) this.entries.set(of, (known = { all: new Map(), idle: new Map() }));
+    if (!known) this.entries.set(of, (known = { all: new Map(), idle: new Map(), keep: of instanceof StoreDefinition ? 1 : of.keep }));
     const { all, idle } = known;
     let entry = all.get(key);
     if (entry) {
@@ -521,26 +530,29 @@ class Engine implements Host {
       },
       () => this.rest(entry!),
     );
-    entry = { reader, watchers, idle, key };
+    entry = { reader, watchers, group: known, key };
     all.set(key, entry);
     idle.set(key, entry);
-    const keep = of instanceof StoreDefinition ? 1 : of.keep;
-    for (const [oldKey, old] of idle) {
-      if (idle.size <= keep || old === entry) break;
-      if (old.watchers.size > 0 || old.reader.read) {
-        idle.delete(oldKey);
-        continue;
-      }
-      idle.delete(oldKey);
-      all.delete(oldKey);
-      old.reader.end();
-    }
+    this.trim(known, entry);
     return entry;
   }
 
   /** Nobody reads or watches it any more: from now on it only stays as long as there is room. */
   private rest(entry: Entry): void {
-    if (entry.watchers.size === 0 && !entry.reader.read) entry.idle?.set(entry.key, entry);
+    if (entry.watchers.size > 0 || entry.reader.read || entry.group.all.get(entry.key) !== entry) return;
+    entry.group.idle.set(entry.key, entry);
+    this.trim(entry.group);
+  }
+
+  /** Lets go of the values that nobody has asked for longest, as far as there are more than are to be kept. */
+  private trim({ all, idle, keep }: EntryGroup, spare?: Entry): void {
+    for (const [key, entry] of idle) {
+      if (idle.size <= keep || entry === spare) return;
+      idle.delete(key);
+      if (entry.watchers.size > 0 || entry.reader.read) continue;
+      all.delete(key);
+      entry.reader.end();
+    }
   }
 
   private derive({ of, args }: Recipe<unknown>): unknown {
@@ -583,7 +595,7 @@ class Engine implements Host {
     const entry = this.entry(recipeOf(source));
     const watcher: Watcher = { listener, last: undefined, active: true };
     entry.watchers.add(watcher);
-    entry.idle?.delete(entry.key);
+    entry.group.idle.delete(entry.key);
     try {
       watcher.last = unnoted(() => entry.reader.get());
     } catch (error) {

@@ -103,10 +103,24 @@ export function recipeOf<T>(source: Source<T>): Recipe<T> {
   return recipe;
 }
 
-/** Whether two sources give the same value: bindings ask, to keep a subscription over renderings. */
-export function sameSource(a: Source<unknown>, b: Source<unknown>): boolean {
-  const [one, other] = [recipeOf(a), recipeOf(b)];
-  return one.of === other.of && one.key === other.key;
+const inline: Derivation = {
+  name: 'inline',
+  store: undefined,
+  derive: ((read: Read, fn: (read: Read) => unknown) => fn(read)) as never,
+  equal: Object.is,
+  keep: DEFAULT_KEEP,
+};
+const inlineKeys = new WeakMap<object, string>();
+let inlineCount = 0;
+
+/**
+ * The source of a function written where it is used, for bindings. All such functions share one bounded cache, since a
+ * component makes a new one with every rendering.
+ */
+export function inlineSource<T>(fn: (read: Read) => T): Source<T> {
+  let key = inlineKeys.get(fn);
+  if (key === undefined) inlineKeys.set(fn, (key = String(++inlineCount)));
+  return { [SOURCE]: { of: inline, args: [fn], key } };
 }
 
 /** Text that is equal for equal arguments, whatever the order of their keys. */

@@ -1,0 +1,12 @@
+import type { Attachment } from '../core/index.js';
+import { memoryArea } from './area.js';
+import { storageIn, type Persistence } from './persistence.js';
+
+/**
+ * Keeps state in memory: for tests, and to hand state from one runtime to the next.
+ * @param texts what is stored, by key; give the same map to a second runtime to "reload". Default: an empty one
+ */
+export const memoryStorage = (texts?: Map<string, string>): Attachment<Persistence> => {
+  const area = memoryArea(texts);
+  return storageIn(() => area);
+};

@@ -1,0 +1,23 @@
+// The catalogue of the trace's errors; `docs/reference/errors.md` explains each.
+import { FloeError } from '../core/index.js';
+
+export const notATrace = (line: number, why: string): FloeError =>
+  new FloeError('FLOE_NOT_A_TRACE', `This is not a trace file: ${why} (line ${line}). A trace file starts with {"floe":"trace",...}; make one with runtime.trace.export().`);
+
+export const traceDamaged = (line: number, why: string): FloeError =>
+  new FloeError('FLOE_TRACE_DAMAGED', `The trace file is damaged at line ${line}: ${why}. The lines before it are whole: cut the file there to open them.`);
+
+export const traceCutShort = (line: number, steps: number): FloeError =>
+  new FloeError('FLOE_TRACE_CUT_SHORT', `The trace file ends in the middle of line ${line}: the ${steps} whole steps before it were opened. Export it again for the rest.`);
+
+export const traceTooNew = (found: unknown, known: number): FloeError =>
+  new FloeError(
+    'FLOE_TRACE_TOO_NEW',
+    `The trace file has format version ${JSON.stringify(found)}; this version of floe reads up to ${known}. Update floe to open it.`,
+  );
+
+export const noSuchStep = (seq: unknown, first: number, last: number): FloeError =>
+  new FloeError('FLOE_NO_SUCH_STEP', `There is no step ${String(seq)} on this branch: its steps go from ${first} to ${last}.`);
+
+export const noSuchBranch = (id: unknown, known: readonly number[]): FloeError =>
+  new FloeError('FLOE_NO_SUCH_BRANCH', `There is no branch ${String(id)}: there ${known.length === 1 ? 'is' : 'are'} ${known.join(', ')}.`);

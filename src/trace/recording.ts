@@ -1,0 +1,265 @@
+import { messageOf, type FloeError } from '../core/errors.js';
+import { applyPatch } from '../core/index.js';
+import { guardData } from '../core/plain.js';
+import { ATTACH, type Attachment, type Host, type Listener, type Transition } from '../core/transition.js';
+import { noSuchBranch, noSuchStep } from './errors.js';
+import { readTrace, traceLines } from './file.js';
+import type { Branch, Step } from './step.js';
+
+/** The recorded history of a runtime, and the way through it. */
+export interface Trace {
+  /** The steps of the present branch, oldest first. A new array whenever it changes. */
+  readonly steps: readonly Step[];
+  /** The `seq` of the step whose state is shown. */
+  readonly cursor: number;
+  /** Whether the newest state of the branch is shown. */
+  readonly isLive: boolean;
+  /** All branches. A dispatch in the past begins one. */
+  readonly branches: readonly Branch[];
+  /** Shows the state after a step. */
+  seek(seq: number): void;
+  /** Goes back to the nearest earlier step that changed state. */
+  back(): void;
+  /** Goes forward to the nearest later step that changed state. */
+  forward(): void;
+  /** Goes to the newest state. */
+  live(): void;
+  /** Shows the newest state of another branch, which becomes the present one. */
+  switchTo(branch: number): void;
+  /** The whole state tree after a step, by store name. */
+  stateAt(seq: number): Readonly<Record<string, unknown>>;
+  /** The trace as a file: JSON Lines text. */
+  export(): string;
+  /**
+   * Takes a trace file in place of this history, and shows its newest state.
+   * @returns how many steps it holds, and what is wrong with the file if it was cut short
+   * @throws FLOE_NOT_A_TRACE, FLOE_TRACE_DAMAGED, FLOE_TRACE_TOO_NEW; then nothing changed
+   */
+  import(file: string): { readonly steps: number; readonly problem?: FloeError };
+  /** Calls `listener` after each new step and each move. Returns a function that stops it. */
+  watch(listener: () => void): () => void;
+}
+
+type States = Readonly<Record<string, unknown>>;
+
+class Recorder implements Trace, Listener {
+  private readonly all = new Map<number, Step>();
+  private readonly tips = new Map<number, { from: number | null; tip: number }>();
+  private line: Step[] = [];
+  private shown: readonly Step[] | undefined;
+  private at = -1;
+  private branch = 0;
+  private nextSeq = 0;
+  /** The state tree after the step at the cursor. */
+  private tree: States = {};
+  /** The newest state tree of the branch, where it is at hand. */
+  private liveTree: States | undefined;
+  private readonly seqs = new WeakMap<Transition, number>();
+  private readonly watchers = new Set<() => void>();
+
+  constructor(private readonly host: Host) {}
+
+  // ---- recording ----
+
+  transition(transition: Transition): void {
+    const { kind, fact, action, cause, outcome, changed, took, time, reason, group } = transition;
+    const { changes, undo } = transition.difference();
+    const stays = fact === 'joined' && !this.isLive;
+    if (stays) this.liveTree = undefined;
+    if (!this.isLive && !stays) this.fork();
+    const causedBy = cause.of && this.seqs.get(cause.of);
+    const step: Step = {
+      seq: this.nextSeq++,
+      time,
+      kind,
+      ...(fact && { fact }),
+      ...(action && { action }),
+      cause: { by: cause.by, ...(causedBy !== undefined && { step: causedBy }) },
+      stores: changed.map(({ store }) => store.name),
+      changes,
+      undo,
+      took,
+      outcome,
+      after: this.line.at(-1)?.seq ?? null,
+      branch: this.branch,
+      ...(group !== undefined && { group }),
+      ...(reason !== undefined && { reason: messageOf(reason) }),
+    };
+    this.seqs.set(transition, step.seq);
+    this.append(step);
+    // The stores' own objects, not copies made by a patch: coming back to them tells nobody of a change.
+    this.tree = { ...this.tree, ...Object.fromEntries(changed.map(({ store, after }) => [store.name, after])) };
+    if (!stays) this.liveTree = this.tree;
+    // A store that joins during a look at the past is part of the present, and seen in the past as it begins.
+    if (!stays) this.at = this.line.length - 1;
+    this.changed();
+  }
+
+  private append(step: Step): void {
+    this.all.set(step.seq, step);
+    this.line.push(step);
+    const known = this.tips.get(step.branch);
+    if (known) known.tip = step.seq;
+    else this.tips.set(step.branch, { from: step.after, tip: step.seq });
+    this.nextSeq = Math.max(this.nextSeq, step.seq + 1);
+  }
+
+  private fork(): void {
+    this.line = this.line.slice(0, this.at + 1);
+    this.branch = Math.max(...this.tips.keys()) + 1;
+  }
+
+  private changed(): void {
+    this.shown = undefined;
+    for (const watcher of [...this.watchers]) {
+      try {
+        watcher();
+      } catch (error) {
+        this.host.problem(error);
+      }
+    }
+  }
+
+  // ---- reading ----
+
+  get steps(): readonly Step[] {
+    return (this.shown ??= this.line.slice());
+  }
+  get cursor(): number {
+    return this.line[this.at]?.seq ?? -1;
+  }
+  get isLive(): boolean {
+    return this.at === this.line.length - 1;
+  }
+  get branches(): readonly Branch[] {
+    return Array.from(this.tips, ([id, { from, tip }]) => ({ id, name: id === 0 ? 'first' : `branch ${id}`, from, tip }));
+  }
+
+  stateAt(seq: number): States {
+    return this.treeAt(this.indexOf(seq));
+  }
+
+  private indexOf(seq: number): number {
+    const index = this.line.findIndex((step) => step.seq === seq);
+    if (index < 0) throw noSuchStep(seq, this.line[0]?.seq ?? 0, this.line.at(-1)?.seq ?? 0);
+    return index;
+  }
+
+  /** The state tree after the step at an index, from the one at the cursor. */
+  private treeAt(index: number): States {
+    let { tree } = this;
+    for (let i = this.at; i > index; i--) tree = applyPatch(tree, this.line[i]!.undo);
+    for (let i = this.at + 1; i <= index; i++) tree = applyPatch(tree, this.line[i]!.changes);
+    return tree;
+  }
+
+  // ---- moving ----
+
+  seek(seq: number): void {
+    this.moveTo(this.indexOf(seq));
+  }
+
+  private moveTo(index: number): void {
+    if (index === this.at) return;
+    this.tree = (index === this.line.length - 1 && this.liveTree) || this.treeAt(index);
+    this.at = index;
+    this.show();
+  }
+
+  private show(): void {
+    this.host.restore(this.tree, this.isLive);
+    this.changed();
+  }
+
+  back(): void {
+    const present = this.changingAt(this.at, -1);
+    const target = present === undefined ? undefined : this.changingAt(present - 1, -1);
+    if (target !== undefined) this.moveTo(target);
+  }
+
+  forward(): void {
+    const target = this.changingAt(this.at + 1, 1);
+    if (target === undefined || this.changingAt(target + 1, 1) === undefined) this.live();
+    else this.moveTo(target);
+  }
+
+  /** The first index, from one on and in one direction, of a step that changed state. */
+  private changingAt(from: number, by: 1 | -1): number | undefined {
+    for (let i = from; i >= 0 && i < this.line.length; i += by) if (this.line[i]!.changes.length > 0) return i;
+    return undefined;
+  }
+
+  live(): void {
+    this.moveTo(this.line.length - 1);
+  }
+
+  switchTo(branch: number): void {
+    const found = this.tips.get(branch);
+    if (!found) throw noSuchBranch(branch, [...this.tips.keys()]);
+    const line = this.lineTo(found.tip);
+    let common = 0;
+    while (common < line.length && line[common] === this.line[common]) common++;
+    this.moveTo(Math.min(this.at, common - 1));
+    this.line = line;
+    this.branch = branch;
+    this.liveTree = undefined;
+    this.live();
+    this.changed();
+  }
+
+  private lineTo(tip: number): Step[] {
+    const line: Step[] = [];
+    for (let step = this.all.get(tip); step; step = step.after === null ? undefined : this.all.get(step.after)) line.push(step);
+    return line.reverse();
+  }
+
+  // ---- files ----
+
+  export(): string {
+    return Array.from(traceLines(this.all.values(), new Date(this.host.now())), (line) => line + '\n').join('');
+  }
+
+  import(file: string): { readonly steps: number; readonly problem?: FloeError } {
+    const { steps, problem } = readTrace(file);
+    const fresh = new Recorder(this.host);
+    for (const step of steps) {
+      fresh.append(step);
+      guardData(step.action?.payload, { at: '', what: 'A payload in the trace file' });
+    }
+    const last = steps.at(-1);
+    fresh.line = last ? fresh.lineTo(last.seq) : [];
+    fresh.tree = fresh.treeAt(fresh.line.length - 1);
+    guardData(fresh.tree, { at: '', what: 'The state in the trace file' });
+    // Nothing was touched so far: a file that cannot be replayed throws above.
+    this.all.clear();
+    this.tips.clear();
+    this.nextSeq = fresh.nextSeq;
+    for (const [seq, step] of fresh.all) this.all.set(seq, step);
+    for (const [id, tip] of fresh.tips) this.tips.set(id, tip);
+    this.line = fresh.line;
+    this.tree = fresh.tree;
+    this.branch = last?.branch ?? 0;
+    this.liveTree = this.tree;
+    this.at = this.line.length - 1;
+    this.show();
+    return { steps: steps.length, ...(problem && { problem }) };
+  }
+
+  watch(listener: () => void): () => void {
+    this.watchers.add(listener);
+    return () => this.watchers.delete(listener);
+  }
+}
+
+/**
+ * Records every transition of a runtime, so that it can be looked at, moved through and saved.
+ * @example
+ * const runtime = createRuntime({ stores: [visits], trace: recording() });
+ * runtime.trace.back();
+ */
+export const recording = (): Attachment<Trace> => ({
+  [ATTACH](host) {
+    const recorder = new Recorder(host);
+    return { face: recorder, listener: recorder };
+  },
+});
