@@ -47,7 +47,12 @@ export interface Maker {
 export const makerOf = (action: object): Maker | undefined => (action as { [MAKER]?: Maker })[MAKER];
 
 /** A creator for `type`; `takes` says whether an argument goes into the action. */
-export function makeCreator(type: string, takes: boolean, store: StoreDefinition | undefined, options?: ActionOptions): AnyCreator {
+export function makeCreator(
+  type: string,
+  takes: boolean,
+  store: StoreDefinition | undefined,
+  options?: ActionOptions,
+): AnyCreator {
   const prototype = {};
   // A constructor a creator keeps its actions in one shape, and `payload` is there only where there is one.
   function Made(this: { type: string }): void {
@@ -60,7 +65,9 @@ export function makeCreator(type: string, takes: boolean, store: StoreDefinition
   Made.prototype = MadeWith.prototype = prototype;
   const bare = Made as unknown as new () => AnyAction;
   const full = MadeWith as unknown as new (payload: unknown) => AnyAction;
-  const create = takes ? (payload?: unknown) => (payload === undefined ? new bare() : new full(payload)) : () => new bare();
+  const create = takes
+    ? (payload?: unknown) => (payload === undefined ? new bare() : new full(payload))
+    : () => new bare();
   const creator = Object.assign(create, {
     type,
     about: options?.about,
@@ -76,7 +83,10 @@ export function makeCreator(type: string, takes: boolean, store: StoreDefinition
  * const shiftEnded = action('shiftEnded');
  * const noticeGiven = action<{ text: string }>('noticeGiven');
  */
-export function action<P = void>(type: string, options?: ActionOptions): ActionCreator<string, [P] extends [void] ? [] : [payload: P]> {
+export function action<P = void>(
+  type: string,
+  options?: ActionOptions,
+): ActionCreator<string, [P] extends [void] ? [] : [payload: P]> {
   if (typeof type !== 'string' || type === '') throw badName('An action', type);
   const creator = makeCreator(type, true, undefined, options);
   // Only its type says whether it has a payload, so as a handler it would be handed an event: that never becomes one.
@@ -84,7 +94,8 @@ export function action<P = void>(type: string, options?: ActionOptions): ActionC
   return Object.assign(create, { type, about: creator.about, made: creator.made }) as never;
 }
 
-const isEvent = (value: unknown): boolean => typeof (value as { preventDefault?: unknown } | null | undefined)?.preventDefault === 'function';
+const isEvent = (value: unknown): boolean =>
+  typeof (value as { preventDefault?: unknown } | null | undefined)?.preventDefault === 'function';
 
 /**
  * Whether a change declares a second parameter. Its `length` does not count one with a default, so then its text is
@@ -96,7 +107,7 @@ export function takesPayload(change: (...args: never[]) => unknown): boolean {
   if (/^[^(=]*\(\s*\.\.\./.test(text)) return true;
   let depth = 0;
   for (let i = 0; i < text.length; i++) {
-    const letter = text[i]!;
+    const letter = text[i];
     if (depth === 0 && text.startsWith('=>', i)) return false;
     if ('([{'.includes(letter)) depth++;
     else if (')]}'.includes(letter)) {

@@ -99,9 +99,11 @@ class Differ implements Difference {
     }
     let start = 0;
     const shorter = Math.min(before.length, after.length);
-    while (start < shorter && this.sameItem(before[start], after[start])) this.keep(before, after, start, start++, path);
+    while (start < shorter && this.sameItem(before[start], after[start]))
+      this.keep(before, after, start, start++, path);
     let end = 0;
-    while (end < shorter - start && this.sameItem(before[before.length - 1 - end], after[after.length - 1 - end])) end++;
+    while (end < shorter - start && this.sameItem(before[before.length - 1 - end], after[after.length - 1 - end]))
+      end++;
     const oldEnd = before.length - end;
     const newEnd = after.length - end;
     const script = this.align(before, after, start, oldEnd, newEnd);
@@ -130,7 +132,10 @@ class Differ implements Difference {
 
   /** The same item, perhaps edited: a draft remembers what an item was before. */
   private sameItem(before: unknown, after: unknown): boolean {
-    return same(before, after) || (typeof after === 'object' && this.touches.get(after)?.base === before && isContainer(before));
+    return (
+      same(before, after) ||
+      (typeof after === 'object' && this.touches.get(after)?.base === before && isContainer(before))
+    );
   }
 
   /** Whether two items without a known history look like two versions of one: at least half of their parts agree. */
@@ -147,7 +152,13 @@ class Differ implements Difference {
    * How the middle of an array became the other: for each step '=' keep, '-' take out, '+' put in. Greedy shortest
    * edit script after E. W. Myers, "An O(ND) Difference Algorithm and Its Variations" (Algorithmica, 1986).
    */
-  private align(before: unknown[], after: unknown[], start: number, oldEnd: number, newEnd: number): string[] | undefined {
+  private align(
+    before: unknown[],
+    after: unknown[],
+    start: number,
+    oldEnd: number,
+    newEnd: number,
+  ): string[] | undefined {
     const n = oldEnd - start;
     const m = newEnd - start;
     if (n === 0) return Array<string>(m).fill('+');
@@ -159,8 +170,8 @@ class Differ implements Difference {
     for (let d = 0; d <= most; d++) {
       rows.push(reach.slice());
       for (let k = -d; k <= d; k += 2) {
-        const down = k === -d || (k !== d && reach[zero + k - 1]! < reach[zero + k + 1]!);
-        let x = down ? reach[zero + k + 1]! : reach[zero + k - 1]! + 1;
+        const down = k === -d || (k !== d && reach[zero + k - 1] < reach[zero + k + 1]);
+        let x = down ? reach[zero + k + 1] : reach[zero + k - 1] + 1;
         while (x < n && x - k < m && this.sameItem(before[start + x], after[start + x - k])) x++;
         reach[zero + k] = x;
         if (x >= n && x - k >= m) return this.trace(rows, zero, n, m);
@@ -182,11 +193,11 @@ class Differ implements Difference {
     const script: string[] = [];
     let [x, y] = [n, m];
     for (let d = rows.length - 1; d >= 0; d--) {
-      const row = rows[d]!;
+      const row = rows[d];
       const k = x - y;
-      const down = k === -d || (k !== d && row[zero + k - 1]! < row[zero + k + 1]!);
+      const down = k === -d || (k !== d && row[zero + k - 1] < row[zero + k + 1]);
       const fromK = down ? k + 1 : k - 1;
-      const fromX = d === 0 ? 0 : row[zero + fromK]!;
+      const fromX = d === 0 ? 0 : row[zero + fromK];
       const fromY = d === 0 ? 0 : fromX - fromK;
       while (x > fromX && y > fromY) {
         script.push('=');
@@ -203,7 +214,7 @@ class Differ implements Difference {
   private play(script: readonly string[], before: unknown[], after: unknown[], start: number, path: string): void {
     let from = start;
     let to = start;
-    for (let i = 0; i < script.length; ) {
+    for (let i = 0; i < script.length;) {
       if (script[i] === '=') {
         this.keep(before, after, from++, to++, path);
         i++;

@@ -9,16 +9,33 @@
 // - A draft works only while its change runs.
 import type { Touch } from './diff.js';
 import { draftEnded, draftMisuse, notPlain } from './errors.js';
-import { NODE, hasOwn, inheritedOrOwn, isContainer, put, replaceParts, same, sameData, shallowCopy, type Container } from './plain.js';
+import {
+  NODE,
+  hasOwn,
+  inheritedOrOwn,
+  isContainer,
+  put,
+  replaceParts,
+  same,
+  sameData,
+  shallowCopy,
+  type Container,
+} from './plain.js';
 
-/** The type of a draft: `readonly` taken off, as far down as the data goes. */
+/**
+ * The type of a draft: properties can be assigned even where the state declares them `readonly`, as far down as the data
+ * goes. An array declared `readonly` keeps that, so that a value and its draft are assignable to each other: declare
+ * `Visit[]` to push, or assign a new array.
+ */
 export type Draft<S> = S extends string | number | boolean | bigint | null | undefined | Date
   ? S
   : S extends ReadonlyMap<infer _K, infer _V> | ReadonlySet<infer _T>
     ? S
-    : S extends object
-      ? { -readonly [K in keyof S]: Draft<S[K]> }
-      : S;
+    : S extends readonly unknown[]
+      ? { [K in keyof S]: Draft<S[K]> }
+      : S extends object
+        ? { -readonly [K in keyof S]: Draft<S[K]> }
+        : S;
 
 /** All that happens in one change of one store. */
 export class Editing {
@@ -176,7 +193,7 @@ class DraftNode {
       }
     }
     if (Array.isArray(base) && base.length !== (copy as unknown as unknown[]).length) differs = true;
-    return differs ? (copy as Container) : this.base;
+    return differs ? copy : this.base;
   }
 }
 
@@ -316,11 +333,16 @@ const arrayEdits: Record<string, (this: unknown[], ...args: never[]) => unknown>
     return node.loose(node.settle().shift());
   },
   unshift(...items: unknown[]) {
-    return editable(this).settle().unshift(...items);
+    return editable(this)
+      .settle()
+      .unshift(...items);
   },
   splice(...args: [number, number, ...unknown[]]) {
     const node = editable(this);
-    return node.settle().splice(...args).map((item) => node.loose(item));
+    return node
+      .settle()
+      .splice(...args)
+      .map((item) => node.loose(item));
   },
   reverse() {
     editable(this).settle().reverse();
@@ -331,11 +353,15 @@ const arrayEdits: Record<string, (this: unknown[], ...args: never[]) => unknown>
     return this;
   },
   fill(...args: [unknown, number?, number?]) {
-    editable(this).settle().fill(...args);
+    editable(this)
+      .settle()
+      .fill(...args);
     return this;
   },
   copyWithin(...args: [number, number, number?]) {
-    editable(this).settle().copyWithin(...args);
+    editable(this)
+      .settle()
+      .copyWithin(...args);
     return this;
   },
 };
@@ -371,7 +397,12 @@ export function editDraft(base: unknown, change: (draft: unknown) => unknown): E
     const root = new DraftNode(base, undefined, editing, false);
     const returned = change(root.proxy);
     const next = root.fold();
-    return { next, returned: returned === root.proxy ? undefined : withoutDrafts(returned), edited: root.changed, editing };
+    return {
+      next,
+      returned: returned === root.proxy ? undefined : withoutDrafts(returned),
+      edited: root.changed,
+      editing,
+    };
   } finally {
     editing.open = false;
   }

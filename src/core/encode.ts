@@ -4,7 +4,8 @@ import { hasOwn, isContainer, isDate, isMap, isSet, put, type Container } from '
 
 const TAG = 'floe:type';
 
-const tagged = (type: string, value?: unknown): object => (value === undefined ? { [TAG]: type } : { [TAG]: type, value });
+const tagged = (type: string, value?: unknown): object =>
+  value === undefined ? { [TAG]: type } : { [TAG]: type, value };
 
 /**
  * The value as JSON can carry it: Date, Map, Set, BigInt, undefined, NaN, the infinities and -0 become tagged objects
@@ -17,7 +18,9 @@ export function encode(value: unknown): unknown {
     case 'bigint':
       return tagged('bigint', String(value));
     case 'number':
-      return Number.isFinite(value) && !Object.is(value, -0) ? value : tagged('number', Object.is(value, -0) ? '-0' : String(value));
+      return Number.isFinite(value) && !Object.is(value, -0)
+        ? value
+        : tagged('number', Object.is(value, -0) ? '-0' : String(value));
     case 'object':
       break;
     default:
@@ -25,10 +28,18 @@ export function encode(value: unknown): unknown {
   }
   if (value === null) return value;
   if (isDate(value)) return tagged('date', Number.isNaN(value.getTime()) ? 'invalid' : value.toISOString());
-  if (isMap(value)) return tagged('map', Array.from(value, ([key, part]) => [encode(key), encode(part)]));
+  if (isMap(value))
+    return tagged(
+      'map',
+      Array.from(value, ([key, part]) => [encode(key), encode(part)]),
+    );
   if (isSet(value)) return tagged('set', Array.from(value, encode));
   if (!isContainer(value)) return value;
-  if (hasOwn(value, TAG)) return tagged('object', Object.entries(value).map(([key, part]) => [key, encode(part)]));
+  if (hasOwn(value, TAG))
+    return tagged(
+      'object',
+      Object.entries(value).map(([key, part]) => [key, encode(part)]),
+    );
   return mapParts(value, encode);
 }
 
@@ -85,7 +96,8 @@ function mapParts(value: Container, map: (part: unknown) => unknown): Container 
 const unsafe: Record<string, string> = { '<': '\\u003c', '\u2028': '\\u2028', '\u2029': '\\u2029' };
 
 /** JSON text of any state, safe inside a `<script>` element of a page. */
-export const toText = (value: unknown): string => JSON.stringify(encode(value)).replace(/[<\u2028\u2029]/g, (found) => unsafe[found]!);
+export const toText = (value: unknown): string =>
+  JSON.stringify(encode(value)).replace(/[<\u2028\u2029]/g, (found) => unsafe[found]);
 
 /** The state in a text made by `toText`. */
 export function fromText(text: string): unknown {

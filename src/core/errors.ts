@@ -18,8 +18,12 @@ export class FloeError extends Error {
   readonly path?: string;
 }
 
-const error = (code: string, subject: string, text: string | false, options?: { cause?: unknown; path?: string }): FloeError =>
-  new FloeError(code, text || `${code} ${subject}`, options);
+const error = (
+  code: string,
+  subject: string,
+  text: string | false,
+  options?: { cause?: unknown; path?: string },
+): FloeError => new FloeError(code, text || `${code} ${subject}`, options);
 
 /** What can be wrong with a value that is not plain data. */
 export type DataProblem = 'function' | 'symbol' | 'symbol key' | 'class' | 'cycle' | 'hole' | 'accessor';
@@ -36,7 +40,8 @@ const advice: Record<DataProblem, string> = DEV
     }
   : ({} as Record<DataProblem, string>);
 
-const nameOfClass = (value: unknown): string => (value as { constructor?: { name?: string } } | null)?.constructor?.name ?? '';
+const nameOfClass = (value: unknown): string =>
+  (value as { constructor?: { name?: string } } | null)?.constructor?.name ?? '';
 
 export const notPlain = (what: string, path: string, problem: DataProblem, value?: unknown): FloeError =>
   error(
@@ -65,10 +70,11 @@ function editDistance(a: string, b: string): number {
   let row = Array.from({ length: b.length + 1 }, (_, i) => i);
   for (let i = 1; i <= a.length; i++) {
     const next = [i];
-    for (let j = 1; j <= b.length; j++) next.push(Math.min(row[j]! + 1, next[j - 1]! + 1, row[j - 1]! + (a[i - 1] === b[j - 1] ? 0 : 1)));
+    for (let j = 1; j <= b.length; j++)
+      next.push(Math.min(row[j] + 1, next[j - 1] + 1, row[j - 1] + (a[i - 1] === b[j - 1] ? 0 : 1)));
     row = next;
   }
-  return row[b.length]!;
+  return row[b.length];
 }
 
 const meant = (name: string, known: Iterable<string>): string => {
@@ -80,7 +86,8 @@ export const badName = (what: string, name: unknown): FloeError =>
   error(
     'FLOE_BAD_NAME',
     what,
-    DEV && `${what} needs a name: a non-empty string without '.' or '/' (found: ${typeof name === 'string' ? `'${name}'` : typeof name}).`,
+    DEV &&
+      `${what} needs a name: a non-empty string without '.' or '/' (found: ${typeof name === 'string' ? `'${name}'` : typeof name}).`,
   );
 
 export const nameTaken = (what: string, name: string): FloeError =>
@@ -161,7 +168,11 @@ export const endlessLoop = (types: readonly string[]): FloeError =>
   );
 
 export const selectorCycle = (chain: readonly string[]): FloeError =>
-  error('FLOE_SELECTOR_CYCLE', chain.join(' '), DEV && `Selectors read each other in a circle: ${chain.join(' -> ')}. Take out one of these reads.`);
+  error(
+    'FLOE_SELECTOR_CYCLE',
+    chain.join(' '),
+    DEV && `Selectors read each other in a circle: ${chain.join(' -> ')}. Take out one of these reads.`,
+  );
 
 export const notASource = (found: unknown): FloeError =>
   error(
@@ -183,7 +194,11 @@ export const badArgument = (selector: string, path: string): FloeError =>
   );
 
 export const closed = (what: string): FloeError =>
-  error('FLOE_CLOSED', what, DEV && `${what} was called on a runtime that is closed. Make a new one with createRuntime.`);
+  error(
+    'FLOE_CLOSED',
+    what,
+    DEV && `${what} was called on a runtime that is closed. Make a new one with createRuntime.`,
+  );
 
 export const noRuntimeOnServer = (): FloeError =>
   error(
@@ -194,29 +209,42 @@ export const noRuntimeOnServer = (): FloeError =>
   );
 
 export const badPointer = (pointer: string, why: string): FloeError =>
-  error('FLOE_BAD_POINTER', pointer, DEV && `'${pointer}' is not a JSON Pointer (RFC 6901): ${why}.`, { path: pointer });
+  error('FLOE_BAD_POINTER', pointer, DEV && `'${pointer}' is not a JSON Pointer (RFC 6901): ${why}.`, {
+    path: pointer,
+  });
 
 export const patchFailed = (index: number, path: string, why: string): FloeError =>
-  error('FLOE_PATCH_FAILED', `${index} ${path}`, DEV && `Operation ${index} of the patch (at '${path}') cannot be applied: ${why}. Nothing was changed.`, {
-    path,
-  });
+  error(
+    'FLOE_PATCH_FAILED',
+    `${index} ${path}`,
+    DEV && `Operation ${index} of the patch (at '${path}') cannot be applied: ${why}. Nothing was changed.`,
+    {
+      path,
+    },
+  );
 
 export const invariantBroken = (name: string, type: string, cause?: unknown): FloeError =>
   error(
     'FLOE_INVARIANT_BROKEN',
     `${name} ${type}`,
-    DEV && `The rule '${name}' does not hold after '${type}'${cause === undefined ? '' : ` (it threw: ${messageOf(cause)})`}.`,
+    DEV &&
+      `The rule '${name}' does not hold after '${type}'${cause === undefined ? '' : ` (it threw: ${messageOf(cause)})`}.`,
     cause === undefined ? undefined : { cause },
   );
 
 export const proceededTwice = (type: string): FloeError =>
-  error('FLOE_PROCEEDED_TWICE', type, DEV && `An interceptor decided twice about '${type}'. Call proceed or stop once for each action.`);
+  error(
+    'FLOE_PROCEEDED_TWICE',
+    type,
+    DEV && `An interceptor decided twice about '${type}'. Call proceed or stop once for each action.`,
+  );
 
 export const asyncInAtomic = (what: string): FloeError =>
   error(
     'FLOE_ASYNC_IN_ATOMIC',
     what,
-    DEV && `atomic stands or falls as a whole before it returns, so ${what} is not possible inside it. Do the waiting first, then call atomic.`,
+    DEV &&
+      `atomic stands or falls as a whole before it returns, so ${what} is not possible inside it. Do the waiting first, then call atomic.`,
   );
 
 export const impureChange = (type: string, store: string, path: string): FloeError =>
@@ -229,6 +257,10 @@ export const impureChange = (type: string, store: string, path: string): FloeErr
   );
 
 export const badSnapshot = (why: string): FloeError =>
-  error('FLOE_BAD_SNAPSHOT', why, DEV && `The text is not a snapshot of a runtime: ${why}. Make one with runtime.snapshotText().`);
+  error(
+    'FLOE_BAD_SNAPSHOT',
+    why,
+    DEV && `The text is not a snapshot of a runtime: ${why}. Make one with runtime.snapshotText().`,
+  );
 
 export const messageOf = (cause: unknown): string => (cause instanceof Error ? cause.message : String(cause));

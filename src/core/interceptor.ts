@@ -41,11 +41,11 @@ function ask(decision: Decision, action: AnyAction, index: number): DispatchResu
   if (!next) return decision.apply(action);
   let result: DispatchResult | undefined;
   let ended = false;
-  let waitingOver: (() => void) | undefined;
+  let waitingOver: () => void = () => undefined;
   const once = (): void => {
     if (ended) throw closed(`proceed for '${action.type}'`);
     if (result !== undefined) throw proceededTwice(action.type);
-    waitingOver?.();
+    waitingOver();
   };
   const stop = (reason?: string): void => {
     once();

@@ -54,7 +54,8 @@ class Patching {
       case 'remove':
         return this.remove(operation.path, keys);
       case 'test':
-        if (!sameData(this.read(operation.path, keys), this.value(operation))) this.fail(operation.path, 'the value there is another one');
+        if (!sameData(this.read(operation.path, keys), this.value(operation)))
+          this.fail(operation.path, 'the value there is another one');
         return;
       case 'copy':
         // What is copied now stands at two places, with all that is in it: none of it is ours alone any more.
@@ -64,12 +65,16 @@ class Patching {
         const from = this.keys(operation.from, 'from');
         const value = this.read(operation.from, from);
         if (operation.path === operation.from) return;
-        if (operation.path.startsWith(operation.from + '/')) this.fail(operation.path, 'a value cannot be moved into itself');
+        if (operation.path.startsWith(operation.from + '/'))
+          this.fail(operation.path, 'a value cannot be moved into itself');
         this.remove(operation.from, from);
         return this.add(operation.path, keys, value);
       }
       default:
-        this.fail((operation as { path: string }).path, `'${String((operation as { op: unknown }).op)}' is not an operation`);
+        this.fail(
+          (operation as { path: string }).path,
+          `'${String((operation as { op: unknown }).op)}' is not an operation`,
+        );
     }
   }
 
@@ -100,7 +105,7 @@ class Patching {
   private parent(path: string, keys: readonly string[]): Container {
     let target = (this.document = this.copied(path, this.document));
     for (let i = 0; i < keys.length - 1; i++) {
-      const key = keys[i]!;
+      const key = keys[i];
       if (Array.isArray(target)) {
         const index = this.index(path, target, key, target.length - 1);
         target = target[index] = this.copied(path, target[index]);
@@ -125,7 +130,7 @@ class Patching {
   private add(path: string, keys: readonly string[], value: unknown): void {
     if (keys.length === 0) return void (this.document = value);
     const target = this.parent(path, keys);
-    const key = keys[keys.length - 1]!;
+    const key = keys[keys.length - 1];
     if (!Array.isArray(target)) put(target, key, value);
     else if (key === '-') target.push(value);
     else target.splice(this.index(path, target, key, target.length), 0, value);
@@ -134,14 +139,14 @@ class Patching {
   private set(path: string, keys: readonly string[], value: unknown): void {
     if (keys.length === 0) return void (this.document = value);
     const target = this.parent(path, keys);
-    put(target, keys[keys.length - 1]!, value);
+    put(target, keys[keys.length - 1], value);
   }
 
   private remove(path: string, keys: readonly string[]): void {
     this.read(path, keys);
     if (keys.length === 0) return void (this.document = undefined);
     const target = this.parent(path, keys);
-    const key = keys[keys.length - 1]!;
+    const key = keys[keys.length - 1];
     if (Array.isArray(target)) target.splice(Number(key), 1);
     else delete target[key];
   }

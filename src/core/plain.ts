@@ -17,7 +17,11 @@ export function isContainer(value: unknown): value is Container {
   if (Array.isArray(value)) return true;
   const proto = Object.getPrototypeOf(value) as object | null;
   // The second test lets plain objects of another realm (a frame, a test's sandbox) through.
-  return proto === null || proto === Object.prototype || (Object.getPrototypeOf(proto) === null && hasOwn(proto, 'isPrototypeOf'));
+  return (
+    proto === null ||
+    proto === Object.prototype ||
+    (Object.getPrototypeOf(proto) === null && hasOwn(proto, 'isPrototypeOf'))
+  );
 }
 
 /** 0: leaf or absent, 1: object, 2: array. */
@@ -25,12 +29,15 @@ export const kindOf = (value: unknown): 0 | 1 | 2 => (Array.isArray(value) ? 2 :
 
 const classOf = (value: unknown): string => Object.prototype.toString.call(value).slice(8, -1);
 export const isDate = (value: unknown): value is Date => value instanceof Date || classOf(value) === 'Date';
-export const isMap = (value: unknown): value is Map<unknown, unknown> => value instanceof Map || classOf(value) === 'Map';
+export const isMap = (value: unknown): value is Map<unknown, unknown> =>
+  value instanceof Map || classOf(value) === 'Map';
 export const isSet = (value: unknown): value is Set<unknown> => value instanceof Set || classOf(value) === 'Set';
 
 /** The property of a container, never anything inherited. */
 export const partOf = (value: unknown, key: string): unknown =>
-  value !== null && typeof value === 'object' && hasOwn(value, key) ? (value as Record<string, unknown>)[key] : undefined;
+  value !== null && typeof value === 'object' && hasOwn(value, key)
+    ? (value as Record<string, unknown>)[key]
+    : undefined;
 
 /** A property as code would read it, except that `constructor` and `__proto__` are data or nothing. */
 export function inheritedOrOwn(value: Container, key: string): unknown {
@@ -40,12 +47,13 @@ export function inheritedOrOwn(value: Container, key: string): unknown {
 
 /** Assigns without ever reaching a prototype: `__proto__` is a key like any other. */
 export function put(target: object, key: PropertyKey, value: unknown): void {
-  if (key === '__proto__') Object.defineProperty(target, key, { value, writable: true, enumerable: true, configurable: true });
+  if (key === '__proto__')
+    Object.defineProperty(target, key, { value, writable: true, enumerable: true, configurable: true });
   else (target as Record<PropertyKey, unknown>)[key] = value;
 }
 
 export const shallowCopy = <T extends Container>(value: T): T =>
-  (Array.isArray(value) ? value.slice() : { ...value }) as T;
+  (Array.isArray(value) ? value.slice() : { ...(value as object) }) as T;
 
 /**
  * Replaces the parts of new data that are objects. Edits the data in place where it may, on a copy where it is frozen,
@@ -61,7 +69,7 @@ export function replaceParts(value: Container, replace: (part: object) => unknow
     put(result, key, next);
   };
   if (Array.isArray(value)) for (let i = 0; i < value.length; i++) look(i, value[i]);
-  else for (const key of Object.keys(value)) look(key, (value as Record<string, unknown>)[key]);
+  else for (const key of Object.keys(value)) look(key, value[key]);
   return result;
 }
 
@@ -106,18 +114,21 @@ export function sameData(a: unknown, b: unknown): boolean {
   if (!isContainer(b)) return false;
   const keys = Object.keys(a);
   if (keys.length !== Object.keys(b).length) return false;
-  for (const key of keys) if (!hasOwn(b, key) || !sameData((a as Record<string, unknown>)[key], (b as Record<string, unknown>)[key])) return false;
+  for (const key of keys)
+    if (!hasOwn(b, key) || !sameData((a as Record<string, unknown>)[key], (b as Record<string, unknown>)[key]))
+      return false;
   return true;
 }
 
 /** The JSON Pointer (RFC 6901) of a list of keys. */
-export const pointerTo = (keys: readonly (string | number)[]): string => keys.map((key) => '/' + escapeKey(String(key))).join('');
+export const pointerTo = (keys: readonly (string | number)[]): string =>
+  keys.map((key) => '/' + escapeKey(String(key))).join('');
 /** One reference token, escaped as RFC 6901 wants it. */
 export const escapeKey = (key: string): string =>
   key.includes('~') || key.includes('/') ? key.replaceAll('~', '~0').replaceAll('/', '~1') : key;
 
 // Objects that were checked and frozen as a whole: neither is done twice.
-const settled = new WeakSet<object>();
+const settled = new WeakSet();
 
 /**
  * Development only: refuses what is not plain data, with the path of the first offender, then freezes the value as a
@@ -129,7 +140,12 @@ export function guardData(value: unknown, where: { readonly at: string; readonly
   freeze(value);
 }
 
-function checkData(value: unknown, path: (string | number)[], above: Set<object>, where: { at: string; what: string }): void {
+function checkData(
+  value: unknown,
+  path: (string | number)[],
+  above: Set<object>,
+  where: { at: string; what: string },
+): void {
   const refuse = (problem: DataProblem): never => {
     throw notPlain(where.what, where.at + pointerTo(path), problem, value);
   };
@@ -189,7 +205,10 @@ function freeze(value: unknown): void {
     lock(value, ['add', 'delete', 'clear']);
     for (const part of value) freeze(part);
   } else if (isDate(value)) {
-    lock(value, Object.getOwnPropertyNames(Date.prototype).filter((name) => name.startsWith('set')));
+    lock(
+      value,
+      Object.getOwnPropertyNames(Date.prototype).filter((name) => name.startsWith('set')),
+    );
   } else {
     for (const part of Object.values(value)) freeze(part);
   }
@@ -202,7 +221,9 @@ function lock(value: object, mutators: readonly string[]): void {
   for (const name of mutators) {
     Object.defineProperty(value, name, {
       value: () => {
-        throw new TypeError(`Cannot ${name} on a ${classOf(value)} that is part of the state: put a new ${classOf(value)} in its place instead.`);
+        throw new TypeError(
+          `Cannot ${name} on a ${classOf(value)} that is part of the state: put a new ${classOf(value)} in its place instead.`,
+        );
       },
     });
   }

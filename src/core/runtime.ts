@@ -29,7 +29,17 @@ import { freezeResult, guardData, isContainer, sameData } from './plain.js';
 import { recipeOf, type Read, type Recipe, type Source } from './source.js';
 import { declared, definitionOf, StoreDefinition, type Change, type Store } from './store.js';
 import { Place, withoutStandIns } from './tracking.js';
-import { ATTACH, Transition, type Attachment, type Cause, type FactName, type Host, type Listener, type Outcome, type StoreChange } from './transition.js';
+import {
+  ATTACH,
+  Transition,
+  type Attachment,
+  type Cause,
+  type FactName,
+  type Host,
+  type Listener,
+  type Outcome,
+  type StoreChange,
+} from './transition.js';
 
 /** What became of a dispatched action, as far as `dispatch` can tell. */
 export type DispatchResult = 'applied' | 'unchanged' | 'stopped' | 'waiting' | 'queued';
@@ -71,7 +81,9 @@ export interface RuntimeOptions {
 type FaceOf<O, K extends string> = O extends { readonly [P in K]: Attachment<infer Face> } ? Face : never;
 
 /** What the attached options add to a runtime. */
-export type Attached<O> = (O extends { readonly trace: Attachment<unknown> } ? { readonly trace: FaceOf<O, 'trace'> } : unknown) &
+export type Attached<O> = (O extends { readonly trace: Attachment<unknown> }
+  ? { readonly trace: FaceOf<O, 'trace'> }
+  : unknown) &
   (O extends { readonly storage: Attachment<unknown> } ? { readonly persistence: FaceOf<O, 'storage'> } : unknown);
 
 /** Brings definitions to life: one state tree, one line of transitions. */
@@ -85,7 +97,11 @@ export interface Runtime {
    * @param options `now: true` also hands over the present value at once
    * @returns a function that stops it
    */
-  watch<T>(source: Source<T>, listener: (now: T, before: T | undefined) => void, options?: { readonly now?: boolean }): () => void;
+  watch<T>(
+    source: Source<T>,
+    listener: (now: T, before: T | undefined) => void,
+    options?: { readonly now?: boolean },
+  ): () => void;
   /** Runs `fn` now, and again whenever something that it read changed. Returns a function that stops it. */
   follow(fn: (read: Read) => void): () => void;
   /** A live selection: the value, and several ways to be told of the next. */
@@ -166,7 +182,8 @@ class Engine implements Host {
   private held = 0;
   private inside = '';
   private cause: Cause = { by: 'code' };
-  private group: { readonly number: number; readonly transitions: Transition[]; readonly before: Map<Slot, unknown> } | undefined;
+  private group:
+    { readonly number: number; readonly transitions: Transition[]; readonly before: Map<Slot, unknown> } | undefined;
   private groups = 0;
   private readonly waiting = new Set<() => void>();
   private ended = false;
@@ -222,7 +239,19 @@ class Engine implements Host {
     this.answers.clear();
     this.tell(new Transition('fact', fact, undefined, { by: 'runtime' }, 'applied', changed, undefined, this.now(), 0));
     if (rehydrated.length > 0) {
-      this.tell(new Transition('fact', 'rehydrated', undefined, { by: 'storage' }, 'applied', rehydrated, undefined, this.now(), 0));
+      this.tell(
+        new Transition(
+          'fact',
+          'rehydrated',
+          undefined,
+          { by: 'storage' },
+          'applied',
+          rehydrated,
+          undefined,
+          this.now(),
+          0,
+        ),
+      );
     }
   }
 
@@ -247,7 +276,10 @@ class Engine implements Host {
       const lost = Object.keys(before).filter((key) => !(key in fresh));
       if (lost.length > 0) {
         this.problem(
-          new FloeError('FLOE_FIELDS_LOST', `The reloaded store '${store.name}' no longer declares ${lost.map((key) => `'${key}'`).join(', ')}; the values are kept.`),
+          new FloeError(
+            'FLOE_FIELDS_LOST',
+            `The reloaded store '${store.name}' no longer declares ${lost.map((key) => `'${key}'`).join(', ')}; the values are kept.`,
+          ),
         );
       }
       const added = Object.keys(fresh).filter((key) => !(key in before));
@@ -284,7 +316,7 @@ class Engine implements Host {
     return decide({
       action,
       interceptors: this.interceptors.slice(),
-      about: (makerOf(action)?.creator as AnyCreator | undefined)?.about,
+      about: makerOf(action)?.creator?.about,
       read: this.read,
       apply: (passed) => this.apply(passed, cause),
       stopped: (reason) => this.fruitless(action, cause, 'stopped', reason),
@@ -299,7 +331,22 @@ class Engine implements Host {
 
   /** Records an action that did not reach the stores. */
   private fruitless(action: AnyAction, cause: Cause, outcome: Outcome, reason?: unknown): void {
-    if (this.listeners.length > 0) this.tell(new Transition('action', undefined, action, cause, outcome, [], undefined, this.now(), 0, reason, this.group?.number));
+    if (this.listeners.length > 0)
+      this.tell(
+        new Transition(
+          'action',
+          undefined,
+          action,
+          cause,
+          outcome,
+          [],
+          undefined,
+          this.now(),
+          0,
+          reason,
+          this.group?.number,
+        ),
+      );
   }
 
   private answersTo(action: AnyAction): readonly Answer[] {
@@ -347,16 +394,43 @@ class Engine implements Host {
         changed.push({ store, slot, before, after });
       }
       if (changed.length > 0 && !this.group) broken = this.brokenBy(changed, type);
-      if (broken.length > 0 && this.options.invariants === 'refuse') throw broken[0]!;
+      if (broken.length > 0 && this.options.invariants === 'refuse') throw broken[0];
     } catch (error) {
       const outcome = broken.length > 0 ? 'refused' : 'failed';
-      if (recorded) this.tell(new Transition('action', undefined, action, cause, outcome, [], undefined, this.now(), stopwatch() - started, error, this.group?.number));
+      if (recorded)
+        this.tell(
+          new Transition(
+            'action',
+            undefined,
+            action,
+            cause,
+            outcome,
+            [],
+            undefined,
+            this.now(),
+            stopwatch() - started,
+            error,
+            this.group?.number,
+          ),
+        );
       throw error;
     }
     const outcome = changed.length > 0 ? 'applied' : 'unchanged';
     let transition: Transition | undefined;
     if (recorded) {
-      transition = new Transition('action', undefined, action, cause, outcome, changed, touches, this.now(), stopwatch() - started, undefined, this.group?.number);
+      transition = new Transition(
+        'action',
+        undefined,
+        action,
+        cause,
+        outcome,
+        changed,
+        touches,
+        this.now(),
+        stopwatch() - started,
+        undefined,
+        this.group?.number,
+      );
     }
     if (changed.length === 0) {
       if (transition) this.tell(transition);
@@ -374,20 +448,28 @@ class Engine implements Host {
   }
 
   /** The state of one store after one change. */
-  private change(store: StoreDefinition, change: Change, before: unknown, action: AnyAction, touches: Map<unknown, Touch>): unknown {
+  private change(
+    store: StoreDefinition,
+    change: Change,
+    before: unknown,
+    action: AnyAction,
+    touches: Map<unknown, Touch>,
+  ): unknown {
     const { type } = action;
     const outer = this.inside;
     this.inside = DEV ? `the change of '${store.name}' for '${type}'` : store.name;
     try {
-      const { next, returned, edited, editing } = editDraft(before, (draft) => change(draft as never, action.payload as never));
+      const { next, returned, edited, editing } = editDraft(before, (draft) =>
+        change(draft as never, action.payload as never),
+      );
       if (returned === undefined) {
         touchesOf(editing, touches);
         if (DEV && this.options.checkPurity) this.checkPurity(store, change, before, action, next);
         return next;
       }
-      if (typeof (returned as { then?: unknown } | null)?.then === 'function') {
+      if (isThenable(returned)) {
         // Nobody waits for it: whatever it comes to has no effect.
-        (returned as Promise<unknown>).then(undefined, () => undefined);
+        returned.then(undefined, () => undefined);
         throw asyncChange(type, store.name);
       }
       if (edited) throw editedAndReturned(type, store.name);
@@ -399,14 +481,23 @@ class Engine implements Host {
     }
   }
 
-  private checkPurity(store: StoreDefinition, change: Change, before: unknown, action: AnyAction, first: unknown): void {
+  private checkPurity(
+    store: StoreDefinition,
+    change: Change,
+    before: unknown,
+    action: AnyAction,
+    first: unknown,
+  ): void {
     const { next, returned } = editDraft(before, (draft) => change(draft as never, action.payload as never));
     const second = returned === undefined ? next : returned;
     const [found] = difference(first, second).changes;
     if (found) throw impureChange(action.type, store.name, found.path);
   }
 
-  private brokenBy(changed: readonly { readonly store: StoreDefinition; readonly after: unknown }[], type: string): FloeError[] {
+  private brokenBy(
+    changed: readonly { readonly store: StoreDefinition; readonly after: unknown }[],
+    type: string,
+  ): FloeError[] {
     const broken: FloeError[] = [];
     for (const { store, after } of changed) {
       for (const { name, holds } of store.invariants) {
@@ -437,14 +528,18 @@ class Engine implements Host {
     if (this.ended) throw closed('atomic');
     this.forbidInside('atomic');
     if (this.group) return fn();
-    const group = (this.group = { number: ++this.groups, transitions: [] as Transition[], before: new Map<Slot, unknown>() });
+    const group = (this.group = {
+      number: ++this.groups,
+      transitions: [] as Transition[],
+      before: new Map<Slot, unknown>(),
+    });
     this.held++;
     try {
       const result = fn();
-      if (typeof (result as { then?: unknown } | null)?.then === 'function') throw asyncInAtomic('waiting');
+      if (isThenable(result)) throw asyncInAtomic('waiting');
       const changed = Array.from(group.before, ([slot, before]) => ({ store: slot.store, before, after: slot.state }));
       const broken = this.brokenBy(changed, 'atomic');
-      if (broken.length > 0 && this.options.invariants === 'refuse') throw broken[0]!;
+      if (broken.length > 0 && this.options.invariants === 'refuse') throw broken[0];
       for (const error of broken) this.problem(error, group.transitions.at(-1));
       this.group = undefined;
       for (const transition of group.transitions) this.tell(transition);
@@ -457,7 +552,21 @@ class Engine implements Host {
         slot.place.changed(state, before, undefined);
       }
       for (const { action, cause, time, took } of group.transitions) {
-        this.tell(new Transition('action', undefined, action, cause, 'reverted', [], undefined, time, took, error, group.number));
+        this.tell(
+          new Transition(
+            'action',
+            undefined,
+            action,
+            cause,
+            'reverted',
+            [],
+            undefined,
+            time,
+            took,
+            error,
+            group.number,
+          ),
+        );
       }
       throw error;
     } finally {
@@ -483,11 +592,13 @@ class Engine implements Host {
   reset(stores: readonly StoreDefinition[]): void {
     if (this.ended) throw closed('reset');
     this.forbidInside('reset');
-    const changed = (stores.length > 0 ? stores.map((store) => this.slot(store)) : [...this.slots.values()]).map(({ store, state }) => {
-      const after = unnoted(() => store.begin());
-      guardData(after, { at: '', what: `The initial state of '${store.name}'` });
-      return { store, before: state, after: sameData(state, after) ? state : after };
-    });
+    const changed = (stores.length > 0 ? stores.map((store) => this.slot(store)) : [...this.slots.values()]).map(
+      ({ store, state }) => {
+        const after = unnoted(() => store.begin());
+        guardData(after, { at: '', what: `The initial state of '${store.name}'` });
+        return { store, before: state, after: sameData(state, after) ? state : after };
+      },
+    );
     this.place(changed, 'reset');
   }
 
@@ -498,7 +609,17 @@ class Engine implements Host {
       slot.state = after;
       slot.place.changed(before, after, undefined);
     }
-    const transition = new Transition('fact', fact, undefined, { by: 'runtime' }, changed.length > 0 ? 'applied' : 'unchanged', changed, undefined, this.now(), 0);
+    const transition = new Transition(
+      'fact',
+      fact,
+      undefined,
+      { by: 'runtime' },
+      changed.length > 0 ? 'applied' : 'unchanged',
+      changed,
+      undefined,
+      this.now(),
+      0,
+    );
     this.tell(transition);
     this.notify(transition);
   }
@@ -513,7 +634,11 @@ class Engine implements Host {
   private entry(recipe: Recipe<unknown>): Entry {
     const { of, key } = recipe;
     let known = this.entries.get(of);
-    if (!known) this.entries.set(of, (known = { all: new Map(), idle: new Map(), keep: of instanceof StoreDefinition ? 1 : of.keep }));
+    if (!known)
+      this.entries.set(
+        of,
+        (known = { all: new Map(), idle: new Map(), keep: of instanceof StoreDefinition ? 1 : of.keep }),
+      );
     const { all, idle } = known;
     let entry = all.get(key);
     if (entry) {
@@ -590,7 +715,11 @@ class Engine implements Host {
     return this.entry(recipe).reader.get() as T;
   };
 
-  watch(source: Source<unknown>, listener: (now: never, before: never) => void, options?: { readonly now?: boolean }): () => void {
+  watch(
+    source: Source<unknown>,
+    listener: (now: never, before: never) => void,
+    options?: { readonly now?: boolean },
+  ): () => void {
     if (this.ended) throw closed('watch');
     const entry = this.entry(recipeOf(source));
     const watcher: Watcher = { listener, last: undefined, active: true };
@@ -749,10 +878,15 @@ class Engine implements Host {
   }
 }
 
+const isThenable = (value: unknown): value is PromiseLike<unknown> =>
+  typeof (value as { then?: unknown } | null | undefined)?.then === 'function';
+
 function answersType(answered: StoreDefinition['whens'][number]['answered'], type: string): boolean {
   const list = answered as unknown as AnyCreator | readonly AnyCreator[] | (() => AnyCreator | readonly AnyCreator[]);
   const named = typeof list === 'function' && !('type' in list) ? list() : list;
-  return Array.isArray(named) ? named.some((one: AnyCreator) => one.type === type) : (named as AnyCreator).type === type;
+  return Array.isArray(named)
+    ? named.some((one: AnyCreator) => one.type === type)
+    : (named as AnyCreator).type === type;
 }
 
 /**
@@ -763,13 +897,14 @@ function answersType(answered: StoreDefinition['whens'][number]['answered'], typ
  * runtime.dispatch(visitPlanned(visit));
  * runtime.read(expected);
  */
-export function createRuntime<const O extends RuntimeOptions = Record<never, never>>(options?: O): Runtime & Attached<O> {
+export function createRuntime<const O extends RuntimeOptions = object>(options?: O): Runtime & Attached<O> {
   const given: RuntimeOptions = options ?? {};
   const engine = new Engine(given);
   const runtime = {
     dispatch: (action: AnyAction) => engine.dispatch(action),
     read: engine.read,
-    watch: (source: Source<unknown>, listener: (now: never, before: never) => void, how?: { readonly now?: boolean }) => engine.watch(source, listener, how),
+    watch: (source: Source<unknown>, listener: (now: never, before: never) => void, how?: { readonly now?: boolean }) =>
+      engine.watch(source, listener, how),
     follow: (fn: (read: Read) => void) => engine.follow(fn),
     select: (source: Source<unknown>) => new LiveSelection(runtime, source),
     batch: <T>(fn: () => T) => engine.batch(fn),
@@ -778,12 +913,15 @@ export function createRuntime<const O extends RuntimeOptions = Record<never, nev
     reset: (...stores: AnyStore[]) => engine.reset(stores.map(definitionOf)),
     add(...stores: (AnyStore | { readonly renew?: boolean })[]) {
       const last = stores.at(-1);
-      const named = stores.filter((one) => !(typeof one === 'object' && 'renew' in one)).map((one) => definitionOf(one as AnyStore));
+      const named = stores
+        .filter((one) => !(typeof one === 'object' && 'renew' in one))
+        .map((one) => definitionOf(one as AnyStore));
       if (last && 'renew' in last && last.renew) for (const one of named) engine.renew(one);
       else engine.join(named, 'joined');
     },
     snapshot: (how?: { readonly only?: readonly AnyStore[] }) => engine.snapshot(how?.only?.map(definitionOf)),
-    snapshotText: (how?: { readonly only?: readonly AnyStore[] }) => toText(engine.snapshot(how?.only?.map(definitionOf))),
+    snapshotText: (how?: { readonly only?: readonly AnyStore[] }) =>
+      toText(engine.snapshot(how?.only?.map(definitionOf))),
     close: () => engine.close(),
   } as unknown as Runtime & { trace?: unknown; persistence?: unknown };
   // The places of what is attached are fixed: the trace hears first, then the storage.
@@ -804,4 +942,3 @@ export function defaultRuntime(): Runtime {
   if (!inBrowser()) throw noRuntimeOnServer();
   return (shared ??= createRuntime());
 }
-

@@ -67,7 +67,7 @@ export function makeSelector(
     name,
     store,
     derive,
-    equal: (typeof equal === 'string' ? equalities[equal] : equal) as Derivation['equal'],
+    equal: typeof equal === 'string' ? equalities[equal] : equal,
     keep,
   };
   const bare: Recipe<unknown> = { of, args: [], key: '' };
@@ -93,7 +93,7 @@ export function selector<T, A extends readonly unknown[]>(
   options?: SelectorOptions<T>,
 ): Selector<T, A> {
   if (typeof name !== 'string' || name === '') throw badName('A selector', name);
-  return makeSelector(name, undefined, derive as never, options as never) as Selector<T, A>;
+  return makeSelector(name, undefined, derive as never, options) as Selector<T, A>;
 }
 
 /** The recipe of a source, or a clear error. */
@@ -106,7 +106,7 @@ export function recipeOf<T>(source: Source<T>): Recipe<T> {
 const inline: Derivation = {
   name: 'inline',
   store: undefined,
-  derive: ((read: Read, fn: (read: Read) => unknown) => fn(read)) as never,
+  derive: (read: Read, fn: (read: Read) => unknown) => fn(read),
   equal: Object.is,
   keep: DEFAULT_KEEP,
 };
@@ -135,7 +135,8 @@ export function argumentKey(name: string, args: readonly unknown[]): string {
 
 function sorted(name: string, value: unknown, path: string, above: Set<object>): unknown {
   if (typeof value === 'function' || typeof value === 'symbol') throw badArgument(name, path);
-  if (typeof value !== 'object' || value === null || isDate(value) || isMap(value) || isSet(value)) return encode(value);
+  if (typeof value !== 'object' || value === null || isDate(value) || isMap(value) || isSet(value))
+    return encode(value);
   if (!isContainer(value) || above.has(value)) throw badArgument(name, path);
   above.add(value);
   const result = Array.isArray(value)
@@ -149,4 +150,3 @@ function sorted(name: string, value: unknown, path: string, above: Set<object>):
   above.delete(value);
   return result;
 }
-

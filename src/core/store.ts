@@ -17,7 +17,10 @@ export interface PersistOptions<S> {
 }
 
 /** An action that a store answers though another module declares it; a function where modules import each other in a circle. */
-export type Answered<A extends readonly unknown[]> = ActionCreator<string, A> | readonly ActionCreator<string, A>[] | (() => ActionCreator<string, A> | readonly ActionCreator<string, A>[]);
+export type Answered<A extends readonly unknown[]> =
+  | ActionCreator<string, A>
+  | readonly ActionCreator<string, A>[]
+  | (() => ActionCreator<string, A> | readonly ActionCreator<string, A>[]);
 
 /** The ready-made actions of a small store. */
 export interface Edits<N extends string, S> {
@@ -26,7 +29,10 @@ export interface Edits<N extends string, S> {
   /** Gives some fields new values. */
   readonly merge: ActionCreator<`${N}.merge`, [part: Partial<S>]>;
   /** Takes some fields away. */
-  readonly remove: (...keys: (keyof S & string)[]) => { readonly type: `${N}.remove`; readonly payload: readonly string[] };
+  readonly remove: (...keys: (keyof S & string)[]) => {
+    readonly type: `${N}.remove`;
+    readonly payload: readonly string[];
+  };
 }
 
 /** A declared store. It holds no state: a runtime does. */
@@ -51,7 +57,11 @@ export interface Store<N extends string = string, S = unknown> extends Source<S>
    * @example
    * export const visitById = visits.selector('byId', (state, id: string) => state.list.find((v) => v.id === id));
    */
-  selector<T, A extends readonly unknown[]>(name: string, derive: (state: S, ...args: A) => T, options?: SelectorOptions<T>): Selector<T, A>;
+  selector<T, A extends readonly unknown[]>(
+    name: string,
+    derive: (state: S, ...args: A) => T,
+    options?: SelectorOptions<T>,
+  ): Selector<T, A>;
   /** A rule that must hold after every transition. Reported when broken, or refused: see `createRuntime({ invariants })`. */
   invariant(name: string, holds: (state: S) => boolean): this;
   /** Ready-made actions: `replace(next)`, `merge(part)`, `remove(...keys)`. */
@@ -79,7 +89,7 @@ export class StoreDefinition implements Source<unknown> {
     readonly name: string,
     readonly initial: unknown,
   ) {
-    this.atPointer = makeSelector(`${name}.at`, this, readAt as never) as never;
+    this.atPointer = makeSelector(`${name}.at`, this, readAt) as never;
   }
 
   /** The state as declared; a function is called for it. */
@@ -111,7 +121,11 @@ export class StoreDefinition implements Source<unknown> {
     return this;
   }
 
-  selector(name: string, derive: (state: never, ...args: never[]) => unknown, options?: SelectorOptions<never>): unknown {
+  selector(
+    name: string,
+    derive: (state: never, ...args: never[]) => unknown,
+    options?: SelectorOptions<never>,
+  ): unknown {
     return makeSelector(`${this.name}.${plainName(`A selector of '${this.name}'`, name)}`, this, derive, options);
   }
 
@@ -123,7 +137,8 @@ export class StoreDefinition implements Source<unknown> {
   edits(): Edits<string, unknown> {
     const replace = this.action('replace', (_state, next) => next);
     const merge = this.action('merge', (draft: object, part: object) => {
-      for (const key of Object.keys(part)) (draft as Record<string, unknown>)[key] = (part as Record<string, unknown>)[key];
+      for (const key of Object.keys(part))
+        (draft as Record<string, unknown>)[key] = (part as Record<string, unknown>)[key];
     });
     const removeAll = this.action('remove', (draft: object, keys: readonly string[]) => {
       for (const key of keys) Reflect.deleteProperty(draft, key);

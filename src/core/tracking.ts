@@ -40,8 +40,11 @@ export class Place extends Port {
   /** The stand-in for the container that is here now. */
   standIn(raw: Container): object {
     if (this.view?.raw !== raw) {
-      const target = Array.isArray(raw) ? Object.assign([], { view: new View(raw, this) }) : new View(raw, this);
-      this.view = { raw, proxy: new Proxy(target as never, (Array.isArray(raw) ? arrayView : objectView) as never) };
+      const view = new View(raw, this);
+      const proxy = Array.isArray(raw)
+        ? new Proxy<unknown[]>(Object.assign([], { view }), arrayView)
+        : new Proxy(view, objectView);
+      this.view = { raw, proxy };
     }
     return this.view.proxy;
   }
@@ -87,7 +90,8 @@ export class Place extends Port {
     if (this.keys && !sameKeys(before, after)) this.keys.mark();
     if (!this.parts) return;
     const touch = touches?.get(after);
-    const keys = touch?.keys && touch.base === before && touch.keys.size < this.parts.size ? touch.keys : this.parts.keys();
+    const keys =
+      touch?.keys && touch.base === before && touch.keys.size < this.parts.size ? touch.keys : this.parts.keys();
     for (const key of keys) this.parts.get(key)?.within(before, after, touches);
     // A touched array may have grown or shrunk, which is no key of its own.
     if (keys === touch?.keys && Array.isArray(after)) this.parts.get('length')?.within(before, after, touches);
@@ -97,12 +101,17 @@ export class Place extends Port {
     const had = own(before, this.key);
     const has = own(after, this.key);
     if (this.presence && had !== has) this.presence.mark();
-    this.changed(had ? (before as Record<string, unknown>)[this.key] : undefined, has ? (after as Record<string, unknown>)[this.key] : undefined, touches);
+    this.changed(
+      had ? (before as Record<string, unknown>)[this.key] : undefined,
+      has ? (after as Record<string, unknown>)[this.key] : undefined,
+      touches,
+    );
   }
 
   /** A place that nobody reads any more is forgotten, and so are those above it. */
   override unused(): void {
-    if (!this.read && !this.kind?.read && !this.presence?.read && !this.keys?.read && !this.parts?.size) this.above?.forget(this.key);
+    if (!this.read && !this.kind?.read && !this.presence?.read && !this.keys?.read && !this.parts?.size)
+      this.above?.forget(this.key);
   }
   private forget(key: string): void {
     this.parts?.delete(key);
@@ -113,7 +122,8 @@ export class Place extends Port {
   }
 }
 
-const own = (value: unknown, key: string): boolean => typeof value === 'object' && value !== null && isContainer(value) && hasOwn(value, key);
+const own = (value: unknown, key: string): boolean =>
+  typeof value === 'object' && value !== null && isContainer(value) && hasOwn(value, key);
 
 function sameKeys(before: unknown, after: unknown): boolean {
   if (!isContainer(before) || !isContainer(after)) return false;
@@ -146,10 +156,19 @@ function readPart(view: View, key: string): unknown {
 }
 
 const readOnly = (): never => {
-  throw draftMisuse('be edited in a selector', 'a selector only derives; dispatch an action whose change edits the draft');
+  throw draftMisuse(
+    'be edited in a selector',
+    'a selector only derives; dispatch an action whose change edits the draft',
+  );
 };
 
-const common = { set: readOnly, deleteProperty: readOnly, defineProperty: readOnly, setPrototypeOf: readOnly, preventExtensions: readOnly };
+const common = {
+  set: readOnly,
+  deleteProperty: readOnly,
+  defineProperty: readOnly,
+  setPrototypeOf: readOnly,
+  preventExtensions: readOnly,
+};
 
 function describeView(view: View, key: PropertyKey): PropertyDescriptor | undefined {
   const found = Object.getOwnPropertyDescriptor(view.raw, key);
@@ -195,7 +214,13 @@ const arrayView: ProxyHandler<unknown[]> = {
     const method = (raw as unknown as Record<PropertyKey, unknown>)[key];
     // A method that goes through a long array reads it as a whole, at the speed of the array itself.
     const reader = currentReader();
-    if (typeof method === 'function' && raw.length > MOST_PARTS && key !== 'at' && reader && view.place.collapsed(reader.run, raw.length)) {
+    if (
+      typeof method === 'function' &&
+      raw.length > MOST_PARTS &&
+      key !== 'at' &&
+      reader &&
+      view.place.collapsed(reader.run, raw.length)
+    ) {
       return method.bind(raw) as unknown;
     }
     return method;

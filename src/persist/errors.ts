@@ -14,7 +14,11 @@ export const storedTooNew = (store: string, version: unknown): FloeError =>
   );
 
 export const storageFailed = (what: string, cause: unknown): FloeError =>
-  new FloeError('FLOE_STORAGE_FAILED', `${what}: ${messageOf(cause)}. What was stored before is still there; the next change is tried again.`, { cause });
+  new FloeError(
+    'FLOE_STORAGE_FAILED',
+    `${what}: ${messageOf(cause)}. What was stored before is still there; the next change is tried again.`,
+    { cause },
+  );
 
 export const storageBlocked = (cause: unknown): FloeError =>
   new FloeError(

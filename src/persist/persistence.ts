@@ -86,7 +86,9 @@ class Keeper implements Persistence, Listener {
       this.area.remove(store.name);
     } catch (cause) {
       this.untouchable.add(store);
-      return this.report(storageFailed(`What is stored for '${store.name}' is damaged (${why}) and could not be set aside`, cause));
+      return this.report(
+        storageFailed(`What is stored for '${store.name}' is damaged (${why}) and could not be set aside`, cause),
+      );
     }
     this.report(storedDamaged(store.name, aside, why));
   }
@@ -170,7 +172,8 @@ class Keeper implements Persistence, Listener {
 
 function parse(text: string): Stored {
   const value = JSON.parse(text) as Partial<Stored> | null;
-  if (typeof value !== 'object' || value?.floe !== 'stored' || typeof value.version !== 'number') throw new Error('it was not written by floe');
+  if (typeof value !== 'object' || value?.floe !== 'stored' || typeof value.version !== 'number')
+    throw new Error('it was not written by floe');
   return value as Stored;
 }
 
@@ -178,7 +181,9 @@ function parse(text: string): Stored {
 function keptPart({ kept }: StoreDefinition, state: unknown): unknown {
   if (!isContainer(state) || Array.isArray(state)) return state;
   const { only, except = [] } = kept as { only?: readonly string[]; except?: readonly string[] };
-  return Object.fromEntries(Object.entries(state).filter(([key]) => (!only || only.includes(key)) && !except.includes(key)));
+  return Object.fromEntries(
+    Object.entries(state).filter(([key]) => (!only || only.includes(key)) && !except.includes(key)),
+  );
 }
 
 /** The stored fields over those that the state begins with; fields that are no longer kept stay behind. */
@@ -192,7 +197,10 @@ function samePart(a: unknown, b: unknown): boolean {
   if (a === b) return true;
   if (!isContainer(a) || !isContainer(b) || Array.isArray(a) || Array.isArray(b)) return false;
   const keys = Object.keys(a);
-  return keys.length === Object.keys(b).length && keys.every((key) => a[key] === (b as Container & Record<string, unknown>)[key]);
+  return (
+    keys.length === Object.keys(b).length &&
+    keys.every((key) => a[key] === (b as Container & Record<string, unknown>)[key])
+  );
 }
 
 /** Makes a storage for `createRuntime` out of any area. `open` is called once a runtime. */

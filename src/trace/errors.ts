@@ -2,13 +2,22 @@
 import { FloeError } from '../core/index.js';
 
 export const notATrace = (line: number, why: string): FloeError =>
-  new FloeError('FLOE_NOT_A_TRACE', `This is not a trace file: ${why} (line ${line}). A trace file starts with {"floe":"trace",...}; make one with runtime.trace.export().`);
+  new FloeError(
+    'FLOE_NOT_A_TRACE',
+    `This is not a trace file: ${why} (line ${line}). A trace file starts with {"floe":"trace",...}; make one with runtime.trace.export().`,
+  );
 
 export const traceDamaged = (line: number, why: string): FloeError =>
-  new FloeError('FLOE_TRACE_DAMAGED', `The trace file is damaged at line ${line}: ${why}. The lines before it are whole: cut the file there to open them.`);
+  new FloeError(
+    'FLOE_TRACE_DAMAGED',
+    `The trace file is damaged at line ${line}: ${why}. The lines before it are whole: cut the file there to open them.`,
+  );
 
 export const traceCutShort = (line: number, steps: number): FloeError =>
-  new FloeError('FLOE_TRACE_CUT_SHORT', `The trace file ends in the middle of line ${line}: the ${steps} whole steps before it were opened. Export it again for the rest.`);
+  new FloeError(
+    'FLOE_TRACE_CUT_SHORT',
+    `The trace file ends in the middle of line ${line}: the ${steps} whole steps before it were opened. Export it again for the rest.`,
+  );
 
 export const traceTooNew = (found: unknown, known: number): FloeError =>
   new FloeError(
@@ -17,7 +26,13 @@ export const traceTooNew = (found: unknown, known: number): FloeError =>
   );
 
 export const noSuchStep = (seq: unknown, first: number, last: number): FloeError =>
-  new FloeError('FLOE_NO_SUCH_STEP', `There is no step ${String(seq)} on this branch: its steps go from ${first} to ${last}.`);
+  new FloeError(
+    'FLOE_NO_SUCH_STEP',
+    `There is no step ${String(seq)} on this branch: its steps go from ${first} to ${last}.`,
+  );
 
 export const noSuchBranch = (id: unknown, known: readonly number[]): FloeError =>
-  new FloeError('FLOE_NO_SUCH_BRANCH', `There is no branch ${String(id)}: there ${known.length === 1 ? 'is' : 'are'} ${known.join(', ')}.`);
+  new FloeError(
+    'FLOE_NO_SUCH_BRANCH',
+    `There is no branch ${String(id)}: there ${known.length === 1 ? 'is' : 'are'} ${known.join(', ')}.`,
+  );

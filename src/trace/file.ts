@@ -108,13 +108,21 @@ export class TraceReader {
     check(found.kind === 'action' || found.kind === 'fact', "'kind' is neither 'action' nor 'fact'");
     check(typeof found.outcome === 'string', "'outcome' is not a text");
     check(isObject(found.cause) && typeof (found.cause as { by?: unknown }).by === 'string', "'cause' is not a cause");
-    check(Array.isArray(found.stores) && found.stores.every((name) => typeof name === 'string'), "'stores' is not a list of names");
+    check(
+      Array.isArray(found.stores) && found.stores.every((name) => typeof name === 'string'),
+      "'stores' is not a list of names",
+    );
     const { action } = found;
-    if (found.kind === 'action') check(isObject(action) && typeof (action as { type?: unknown }).type === 'string', "'action' is not an action");
+    if (found.kind === 'action')
+      check(isObject(action) && typeof (action as { type?: unknown }).type === 'string', "'action' is not an action");
     try {
       return {
         ...(found as unknown as Step),
-        ...(isObject(action) && { action: hasOwn(action, 'payload') ? { ...action, payload: decode((action as { payload?: unknown }).payload) } : action }),
+        ...(isObject(action) && {
+          action: hasOwn(action, 'payload')
+            ? { ...action, payload: decode((action as { payload?: unknown }).payload) }
+            : action,
+        }),
         changes: toPatch(found.changes, "'changes'", fail),
         undo: toPatch(found.undo, "'undo'", fail),
       } as Step;
@@ -125,7 +133,8 @@ export class TraceReader {
   }
 }
 
-const isObject = (value: unknown): value is object => typeof value === 'object' && value !== null && !Array.isArray(value);
+const isObject = (value: unknown): value is object =>
+  typeof value === 'object' && value !== null && !Array.isArray(value);
 
 function toHeader(value: unknown, line: number): TraceHeader {
   const header = value as Partial<TraceHeader> | null;
@@ -138,7 +147,10 @@ function toHeader(value: unknown, line: number): TraceHeader {
 function toPatch(value: unknown, name: string, fail: (why: string) => never): Patch {
   if (!Array.isArray(value)) return fail(`${name} is not a JSON Patch`);
   return value.map((operation: unknown) => {
-    if (!isObject(operation) || typeof (operation as { path?: unknown }).path !== 'string') return fail(`${name} holds something that is not an operation`);
-    return hasOwn(operation, 'value') ? { ...operation, value: decode((operation as { value?: unknown }).value) } : operation;
+    if (!isObject(operation) || typeof (operation as { path?: unknown }).path !== 'string')
+      return fail(`${name} holds something that is not an operation`);
+    return hasOwn(operation, 'value')
+      ? { ...operation, value: decode((operation as { value?: unknown }).value) }
+      : operation;
   }) as unknown as Patch;
 }

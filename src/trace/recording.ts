@@ -132,7 +132,12 @@ class Recorder implements Trace, Listener {
     return this.at === this.line.length - 1;
   }
   get branches(): readonly Branch[] {
-    return Array.from(this.tips, ([id, { from, tip }]) => ({ id, name: id === 0 ? 'first' : `branch ${id}`, from, tip }));
+    return Array.from(this.tips, ([id, { from, tip }]) => ({
+      id,
+      name: id === 0 ? 'first' : `branch ${id}`,
+      from,
+      tip,
+    }));
   }
 
   stateAt(seq: number): States {
@@ -148,8 +153,8 @@ class Recorder implements Trace, Listener {
   /** The state tree after the step at an index, from the one at the cursor. */
   private treeAt(index: number): States {
     let { tree } = this;
-    for (let i = this.at; i > index; i--) tree = applyPatch(tree, this.line[i]!.undo);
-    for (let i = this.at + 1; i <= index; i++) tree = applyPatch(tree, this.line[i]!.changes);
+    for (let i = this.at; i > index; i--) tree = applyPatch(tree, this.line[i].undo);
+    for (let i = this.at + 1; i <= index; i++) tree = applyPatch(tree, this.line[i].changes);
     return tree;
   }
 
@@ -185,7 +190,7 @@ class Recorder implements Trace, Listener {
 
   /** The first index, from one on and in one direction, of a step that changed state. */
   private changingAt(from: number, by: 1 | -1): number | undefined {
-    for (let i = from; i >= 0 && i < this.line.length; i += by) if (this.line[i]!.changes.length > 0) return i;
+    for (let i = from; i >= 0 && i < this.line.length; i += by) if (this.line[i].changes.length > 0) return i;
     return undefined;
   }
 
@@ -209,7 +214,8 @@ class Recorder implements Trace, Listener {
 
   private lineTo(tip: number): Step[] {
     const line: Step[] = [];
-    for (let step = this.all.get(tip); step; step = step.after === null ? undefined : this.all.get(step.after)) line.push(step);
+    for (let step = this.all.get(tip); step; step = step.after === null ? undefined : this.all.get(step.after))
+      line.push(step);
     return line.reverse();
   }
 

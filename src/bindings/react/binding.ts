@@ -1,12 +1,32 @@
-import { createContext, createElement, useCallback, useContext, useMemo, useSyncExternalStore, type ReactNode } from 'react';
-import { defaultRuntime, type ActionCreator, type DispatchResult, type Read, type Runtime, type Source } from '../../core/index.js';
+import {
+  createContext,
+  createElement,
+  useCallback,
+  useContext,
+  useMemo,
+  useSyncExternalStore,
+  type ReactNode,
+} from 'react';
+import {
+  defaultRuntime,
+  type ActionCreator,
+  type DispatchResult,
+  type Read,
+  type Runtime,
+  type Source,
+} from '../../core/index.js';
 import { inlineSource, recipeOf, SOURCE } from '../../core/source.js';
 
 const RuntimeContext = createContext<Runtime | undefined>(undefined);
 
 /** Gives the components below it a runtime. Without one they share the page's default runtime. */
-export const RuntimeProvider = ({ runtime, children }: { readonly runtime: Runtime; readonly children?: ReactNode }): ReactNode =>
-  createElement(RuntimeContext.Provider, { value: runtime }, children);
+export const RuntimeProvider = ({
+  runtime,
+  children,
+}: {
+  readonly runtime: Runtime;
+  readonly children?: ReactNode;
+}): ReactNode => createElement(RuntimeContext.Provider, { value: runtime }, children);
 
 /** The runtime of the nearest provider, or the page's default one. */
 export const useRuntime = (): Runtime => useContext(RuntimeContext) ?? defaultRuntime();
@@ -39,7 +59,9 @@ function useStableSource<T>(of: Source<T> | ((read: Read) => T)): Source<T> {
  * const plan = useAction(visitPlanned);
  * <button onClick={() => plan(visit)}>Plan</button>
  */
-export function useAction<A extends readonly unknown[]>(creator: ActionCreator<string, A>): (...payload: A) => DispatchResult {
+export function useAction<A extends readonly unknown[]>(
+  creator: ActionCreator<string, A>,
+): (...payload: A) => DispatchResult {
   const runtime = useRuntime();
   return useCallback((...payload: A) => runtime.dispatch(creator(...payload)), [runtime, creator]);
 }

@@ -1,9 +1,19 @@
 // floe/persist/node: files, for Node.js.
-import { closeSync, fsyncSync, mkdirSync, openSync, readdirSync, readFileSync, renameSync, rmSync, writeSync } from 'node:fs';
+import {
+  closeSync,
+  fsyncSync,
+  mkdirSync,
+  openSync,
+  readdirSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  writeSync,
+} from 'node:fs';
 import { join } from 'node:path';
-import type { Attachment } from '../core/index.js';
-import type { StorageArea } from './area.js';
-import { storageIn, type Persistence } from './persistence.js';
+import type { Attachment } from '../../core/index.js';
+import type { StorageArea } from '../area.js';
+import { storageIn, type Persistence } from '../persistence.js';
 
 const ENDING = '.json';
 
@@ -12,7 +22,8 @@ const ENDING = '.json';
  * @example
  * createRuntime({ stores: [notes], storage: fileStorage({ folder: 'state' }) });
  */
-export const fileStorage = ({ folder }: { readonly folder: string }): Attachment<Persistence> => storageIn(() => fileArea(folder));
+export const fileStorage = ({ folder }: { readonly folder: string }): Attachment<Persistence> =>
+  storageIn(() => fileArea(folder));
 
 /** An area in a folder. A file is written beside the old one, then put in its place: it is never half-written. */
 export function fileArea(folder: string): StorageArea {

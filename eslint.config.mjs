@@ -1,0 +1,73 @@
+import js from '@eslint/js';
+import reactHooks from 'eslint-plugin-react-hooks';
+import tseslint from 'typescript-eslint';
+
+export default tseslint.config(
+  {
+    ignores: [
+      'dist/',
+      'node_modules/',
+      'coverage/',
+      'reports/',
+      'bench/peers.mjs',
+      'tests/fixtures/',
+      'tests/types/cases/',
+      '.stryker-tmp/',
+    ],
+  },
+  js.configs.recommended,
+  {
+    files: ['**/*.{ts,tsx}'],
+    extends: [tseslint.configs.strictTypeChecked],
+    languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
+    rules: {
+      // Numbers in texts read well as they are.
+      '@typescript-eslint/restrict-template-expressions': ['error', { allowNumber: true }],
+      // `(value) => void set.add(value)` says that the result does not matter.
+      '@typescript-eslint/no-confusing-void-expression': [
+        'error',
+        { ignoreArrowShorthand: true, ignoreVoidOperator: true, ignoreVoidReturningFunctions: true },
+      ],
+      // The core works on data of any shape: it asserts what a check just before has shown.
+      '@typescript-eslint/no-non-null-assertion': 'off',
+      // `void | S` says that a change may also return nothing; no other type says it.
+      '@typescript-eslint/no-invalid-void-type': 'off',
+      '@typescript-eslint/no-dynamic-delete': 'off',
+      // The type parameter is what the caller gives, where nothing else can carry it.
+      '@typescript-eslint/no-unnecessary-type-parameters': 'off',
+      // Checks at the edges: data and callers are not always what the types promise.
+      '@typescript-eslint/no-unnecessary-condition': 'off',
+      // Errors travel through as they came.
+      '@typescript-eslint/only-throw-error': 'off',
+      '@typescript-eslint/prefer-promise-reject-errors': 'off',
+      '@typescript-eslint/unbound-method': 'off',
+      '@typescript-eslint/no-this-alias': 'off',
+      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
+    },
+  },
+  { files: ['src/bindings/react/**', 'examples/**/*.{ts,tsx}'], ...reactHooks.configs.flat.recommended },
+  {
+    files: ['tests/**/*.{ts,tsx}'],
+    rules: {
+      '@typescript-eslint/no-empty-function': 'off',
+      '@typescript-eslint/no-unsafe-assignment': 'off',
+      '@typescript-eslint/no-unsafe-member-access': 'off',
+      '@typescript-eslint/no-unsafe-argument': 'off',
+      '@typescript-eslint/no-unsafe-call': 'off',
+      '@typescript-eslint/no-unsafe-return': 'off',
+    },
+  },
+  {
+    files: ['**/*.mjs'],
+    languageOptions: {
+      globals: {
+        process: 'readonly',
+        console: 'readonly',
+        URL: 'readonly',
+        performance: 'readonly',
+        setTimeout: 'readonly',
+        globalThis: 'readonly',
+      },
+    },
+  },
+);

@@ -1,0 +1,119 @@
+// The harbour office: a stand-in HTTP server on the loopback address, with seeded data, and delay and failure on demand.
+import { serve } from '@hono/node-server';
+import { serveStatic } from '@hono/node-server/serve-static';
+import { Hono } from 'hono';
+import { setTimeout as wait } from 'node:timers/promises';
+import type { AddressInfo } from 'node:net';
+import type { Plan, Visit } from '../src/model/types.js';
+import { anchorages, berths, NOW, randomFrom, vessels, visitsOf } from './data.js';
+
+export interface OfficeOptions {
+  /** The port to listen on; 0 takes a free one. */
+  readonly port: number;
+  /** The data's seed. Default: 7. */
+  readonly seed?: number;
+  /** Milliseconds before each answer. Default: 0. A request can ask for its own with `?delay=`. */
+  readonly delay?: number;
+  /** The share of requests that fail, 0 to 1. Default: 0. A request can ask for a failure with `?fail=503`. */
+  readonly fail?: number;
+  /** A folder with the built page, served at `/`. Default: none. */
+  readonly page?: string;
+}
+
+export interface RunningOffice {
+  /** `http://127.0.0.1:PORT` */
+  readonly address: string;
+  close(): Promise<void>;
+}
+
+/** The office's answers, without a server around them. */
+export function officeApp({ seed = 7, delay = 0, fail = 0 }: Omit<OfficeOptions, 'port' | 'page'> = {}): Hono {
+  const random = randomFrom(seed);
+  const days = new Map<string, Visit[]>();
+  const visitsOn = (day: string): Visit[] => {
+    const known = days.get(day) ?? visitsOf(day, seed);
+    days.set(day, known);
+    return known;
+  };
+  const app = new Hono();
+  app.use('/office/*', async (c, next) => {
+    await wait(Number(c.req.query('delay') ?? delay));
+    const status = Number(c.req.query('fail') ?? (random() < fail ? 503 : 0));
+    if (status >= 400 && status <= 599)
+      return c.json({ problem: 'The office is closed for a moment. Try again.' }, status as 503);
+    return next();
+  });
+  app.get('/office/port', (c) => c.json({ berths, vessels }));
+  app.get('/office/days/:day/visits', (c) => {
+    const day = c.req.param('day');
+    if (!/^\d{4}-\d{2}-\d{2}$/.test(day) || Number.isNaN(Date.parse(day)))
+      return c.json({ problem: `'${day}' is not a day.` }, 400);
+    return c.json(visitsOn(day));
+  });
+  app.post('/office/visits', async (c) => {
+    const plan = await c.req.json<Plan>().catch(() => undefined);
+    const vessel = vessels.find(({ hull }) => hull === plan?.hull);
+    const place = [...berths, ...anchorages].find(({ id }) => id === plan?.place);
+    if (!plan || !vessel || !place)
+      return c.json({ problem: 'A plan names a vessel and a place that the port knows.' }, 400);
+    if (!(Date.parse(plan.departs) > Date.parse(plan.arrives)))
+      return c.json({ problem: 'A visit departs after it arrives.' }, 400);
+    const day = plan.arrives.slice(0, 10);
+    const there = visitsOn(day);
+    const visit: Visit = {
+      id: `v${day.slice(8)}${String(there.length + 1).padStart(2, '0')}`,
+      phase: 'expected',
+      arrives: plan.arrives,
+      departs: plan.departs,
+      priority: 'normal',
+      remarks: 'Planned by the control room',
+      vessel,
+      place,
+      services: [],
+    };
+    there.push(visit);
+    return c.json(visit, 201);
+  });
+  app.post('/office/visits/:id/move-on', (c) => {
+    const id = c.req.param('id');
+    for (const list of days.values()) {
+      const index = list.findIndex((visit) => visit.id === id);
+      const visit = list[index];
+      if (!visit) continue;
+      if (visit.phase !== 'expected' && visit.phase !== 'alongside')
+        return c.json({ problem: `The visit is ${visit.phase}: it cannot move on.` }, 409);
+      const there = list.find(
+        (other) => other.place.kind === 'berth' && other.place.id === visit.place.id && other.phase === 'alongside',
+      );
+      if (visit.phase === 'expected' && there)
+        return c.json({ problem: `${visit.place.id} is taken: ${there.vessel.name} lies there.` }, 409);
+      const moved: Visit =
+        visit.phase === 'expected'
+          ? { ...visit, phase: 'alongside', arrives: NOW }
+          : { ...visit, phase: 'departed', departs: NOW };
+      list[index] = moved;
+      return c.json(moved);
+    }
+    return c.json({ problem: `There is no visit '${id}'.` }, 404);
+  });
+  return app;
+}
+
+/** Starts the office on 127.0.0.1. Rejects with the system's error when the port is taken. */
+export function startOffice({ port, page, ...options }: OfficeOptions): Promise<RunningOffice> {
+  const app = officeApp(options);
+  if (page) app.use('/*', serveStatic({ root: page }));
+  return new Promise((resolve, reject) => {
+    const server = serve({ fetch: app.fetch, port, hostname: '127.0.0.1' }, (info: AddressInfo) =>
+      resolve({
+        address: `http://127.0.0.1:${info.port}`,
+        close: () =>
+          new Promise((done) => {
+            server.close(() => done());
+            if ('closeAllConnections' in server) server.closeAllConnections();
+          }),
+      }),
+    );
+    server.once('error', reject);
+  });
+}

@@ -1,0 +1,68 @@
+// One shift of a watch officer, played without a page: what `floe demo --headless` does.
+import type { Runtime } from 'floe';
+import {
+  counts,
+  filterPicked,
+  freeBerths,
+  noteWritten,
+  shiftEnded,
+  visitPicked,
+  visitsShown,
+  vessels,
+  type Visit,
+} from './model/index.js';
+import type { Work } from './work.js';
+
+/** What the officer did, in words. */
+export type Tell = (line: string) => void;
+
+export async function playShift(runtime: Runtime, work: Work, tell: Tell): Promise<void> {
+  const { read, dispatch } = runtime;
+  const name = (visit: Visit): string => `${visit.vessel.name} (${visit.vessel.kind})`;
+  const free = (): string =>
+    `${read(freeBerths).length} berths free: ${read(freeBerths)
+      .map((berth) => berth.id)
+      .join(', ')}`;
+
+  await work.open();
+  const { all, expected, alongside, departed } = read(counts);
+  tell(`The day's list arrives: ${all} visits, ${expected} expected, ${alongside} alongside, ${departed} departed.`);
+  tell(free());
+
+  dispatch(filterPicked('expected'));
+  const isFree = ({ place }: Visit): boolean => read(freeBerths).some((berth) => berth.id === place.id);
+  const [first, second] = read(visitsShown).filter(isFree) as [Visit, Visit];
+  dispatch(visitPicked(first.id));
+  tell(`Next for a free berth is ${name(first)}: ${first.place.id} at ${first.arrives.slice(11, 16)}.`);
+
+  await work.moveOn(first.id);
+  tell(`${first.vessel.name} is alongside. ${free()}`);
+
+  const vessel = read(vessels).find((one) => one.kind === 'survey') ?? read(vessels)[0];
+  const berth = read(freeBerths).at(-1)!;
+  await work.plan({
+    hull: vessel.hull,
+    place: berth.id,
+    arrives: '2031-03-02T22:30:00.000Z',
+    departs: '2031-03-02T23:45:00.000Z',
+  });
+  tell(`${vessel.name} calls in: planned for ${berth.id} at 22:30.`);
+
+  dispatch(visitPicked(second.id));
+  await work.moveOn(second.id);
+  await work.moveOn(second.id);
+  tell(`${second.vessel.name} comes alongside, takes on stores and leaves again. ${free()}`);
+
+  dispatch(noteWritten(`${first.vessel.name} asks for shore power at ${first.place.id}. ${vessel.name} due 22:30.`));
+  tell('A note goes into the log for the next watch.');
+
+  await work.showDay('2031-03-03');
+  tell(`A look at tomorrow: ${read(counts).expected} visits expected.`);
+  await work.showDay('2031-03-02');
+
+  dispatch(filterPicked('departed'));
+  tell(`Back on the day: ${read(visitsShown).length} visits have departed.`);
+
+  dispatch(shiftEnded());
+  tell('The shift ends; the note and the picked visit are cleared.');
+}

@@ -1,0 +1,82 @@
+import { Button, Group, Text, Title } from '@mantine/core';
+import { DatePickerInput } from '@mantine/dates';
+import { useAction, useSelection } from 'floe/react';
+import { useState } from 'react';
+import { counts, dayShown, freeBerths, loading, shiftEnded } from '../model/index.js';
+import { BerthPanel } from './BerthPanel.js';
+import { LogPanel } from './LogPanel.js';
+import { PlanVisit } from './PlanVisit.js';
+import { useWork } from './work-context.js';
+import { VisitPanel } from './VisitPanel.js';
+
+/** The whole room: the day's visits on the left, berths and the log on the right. */
+export function ControlRoom() {
+  const [planning, setPlanning] = useState(false);
+  const endShift = useAction(shiftEnded);
+  return (
+    <main className="room">
+      <Group component="header" className="room-head" justify="space-between" wrap="wrap" gap="sm">
+        <div>
+          <Title order={1} size="h3">
+            Skerrow Harbour
+          </Title>
+          <Text size="sm" c="dimmed">
+            Control room · all times UTC
+          </Text>
+        </div>
+        <DayFigures />
+        <Group gap="sm">
+          <DayPicker />
+          <Button onClick={() => setPlanning(true)}>Plan a visit</Button>
+          <Button variant="default" onClick={() => endShift()}>
+            End shift
+          </Button>
+        </Group>
+      </Group>
+      <VisitPanel />
+      <div className="room-side">
+        <BerthPanel />
+        <LogPanel />
+      </div>
+      <PlanVisit opened={planning} onClose={() => setPlanning(false)} />
+    </main>
+  );
+}
+
+function DayPicker() {
+  const day = useSelection(dayShown);
+  const { showDay } = useWork();
+  return (
+    <DatePickerInput
+      aria-label="Day"
+      w={170}
+      value={day}
+      valueFormat="ddd D MMM YYYY"
+      onChange={(picked) => {
+        if (picked) void showDay(picked);
+      }}
+    />
+  );
+}
+
+function DayFigures() {
+  const { all, alongside, expected } = useSelection(counts);
+  const free = useSelection(freeBerths);
+  const known = useSelection(loading) === 'done';
+  const figures = [
+    ['visits', all],
+    ['alongside', alongside],
+    ['still expected', expected],
+    ['berths free', free.length],
+  ] as const;
+  return (
+    <Group gap="xl" aria-label="The day in figures" role="group">
+      {figures.map(([label, value]) => (
+        <div key={label} className="figure">
+          <span className="figure-value">{known ? value : '–'}</span>
+          <span className="figure-label">{label}</span>
+        </div>
+      ))}
+    </Group>
+  );
+}

@@ -1,0 +1,41 @@
+// Three kinds of tests: plain Node, a simulated DOM, and a real browser.
+const shared = {
+  extensionsToTreatAsEsm: ['.ts', '.tsx'],
+  moduleNameMapper: {
+    '^(\\.{1,2}/.*)\\.js$': '$1',
+    // The public entries, as a user imports them, from the source.
+    '^floe$': '<rootDir>/src/core/index.ts',
+    '^floe/trace$': '<rootDir>/src/trace/index.ts',
+    '^floe/persist$': '<rootDir>/src/persist/index.ts',
+    '^floe/persist/node$': '<rootDir>/src/persist/node/index.ts',
+    '^floe/react$': '<rootDir>/src/bindings/react/index.ts',
+  },
+  transform: {
+    '^.+\\.tsx?$': [
+      '@swc/jest',
+      {
+        jsc: {
+          parser: { syntax: 'typescript', tsx: true },
+          target: 'es2022',
+          transform: { react: { runtime: 'automatic' } },
+        },
+        module: { type: 'es6' },
+      },
+    ],
+  },
+  modulePathIgnorePatterns: ['<rootDir>/dist/'],
+};
+
+export default {
+  reporters: ['default'],
+  projects: [
+    {
+      ...shared,
+      displayName: 'node',
+      testEnvironment: 'node',
+      testMatch: ['<rootDir>/tests/{core,trace,persist,cli,types,docs,package,examples}/**/*.test.ts'],
+    },
+    { ...shared, displayName: 'dom', testEnvironment: 'jsdom', testMatch: ['<rootDir>/tests/bindings/**/*.test.tsx'] },
+    { ...shared, displayName: 'browser', testEnvironment: 'node', testMatch: ['<rootDir>/tests/browser/**/*.test.ts'] },
+  ],
+};

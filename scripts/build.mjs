@@ -1,0 +1,39 @@
+// Builds the library, the command line, and the harbour example that ships with it, into dist/.
+import { chmodSync } from 'node:fs';
+import { join } from 'node:path';
+import { pathToFileURL } from 'node:url';
+import { root, runTool, tell } from './run.mjs';
+import { setUp } from './setup.mjs';
+
+const harbour = join(root, 'examples', 'harbour');
+const tsc = (...args) => runTool('typescript/bin/tsc', args, { quiet: true });
+
+/** Each part of the build: its name, and how it runs. The later ones read what the earlier ones wrote. */
+export const parts = [
+  ['the library', () => tsc('-b', 'tsconfig.build.json')],
+  ['the harbour office', () => tsc('-p', join(harbour, 'tsconfig.demo.json'))],
+  [
+    'the harbour page',
+    () =>
+      runTool('vite/bin/vite.js', ['build', '--logLevel', 'warn'], {
+        quiet: true,
+        cwd: harbour,
+        env: { NODE_ENV: 'production' },
+      }),
+  ],
+];
+
+/** Builds all; false when a part failed. */
+export function build() {
+  for (const [name, work] of parts) {
+    tell(`Building ${name} ...`);
+    if (work() !== 0) return false;
+  }
+  chmodSync(join(root, 'dist', 'cli', 'bin.js'), 0o755);
+  return true;
+}
+
+if (import.meta.url === pathToFileURL(process.argv[1]).href) {
+  setUp();
+  process.exit(build() ? 0 : 1);
+}

@@ -1,0 +1,75 @@
+// Finds a Chromium or Chrome, or installs Debian's package where that is possible. Node's own modules only.
+import { spawnSync } from 'node:child_process';
+import { accessSync, constants, readFileSync } from 'node:fs';
+import { delimiter, join } from 'node:path';
+
+const names = ['chromium', 'chromium-browser', 'google-chrome', 'google-chrome-stable', 'chrome'];
+const places = [
+  '/usr/bin',
+  '/usr/local/bin',
+  '/snap/bin',
+  '/opt/google/chrome',
+  '/Applications/Chromium.app/Contents/MacOS',
+  '/Applications/Google Chrome.app/Contents/MacOS',
+  'C:\\Program Files\\Google\\Chrome\\Application',
+];
+const files = [...names, 'Chromium', 'Google Chrome', 'chrome.exe'];
+
+const runs = (file) => {
+  try {
+    accessSync(file, constants.X_OK);
+    return true;
+  } catch {
+    return false;
+  }
+};
+
+/** The path of a browser: the environment variable FLOE_CHROMIUM, else the PATH, else the usual places. */
+export function findChromium() {
+  const given = process.env.FLOE_CHROMIUM;
+  if (given) return runs(given) ? given : undefined;
+  const folders = [...(process.env.PATH ?? '').split(delimiter), ...places];
+  return folders.flatMap((folder) => files.map((file) => join(folder, file))).find(runs);
+}
+
+const onDebian = () => {
+  try {
+    return /^ID(_LIKE)?=.*debian/m.test(readFileSync('/etc/os-release', 'utf8'));
+  } catch {
+    return false;
+  }
+};
+
+/** As `findChromium`, but on Debian as root installs the package first when there is none. Undefined when all fails. */
+export function needChromium(tell) {
+  const found = findChromium();
+  if (found || process.env.FLOE_CHROMIUM) return found;
+  if (!onDebian() || process.getuid?.() !== 0) return undefined;
+  tell('Installing chromium (Debian package), once ...');
+  for (const args of [['update'], ['install', '-y', '--no-install-recommends', 'chromium', 'fonts-liberation']]) {
+    const { status, stderr } = spawnSync('apt-get', args, {
+      encoding: 'utf8',
+      env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' },
+    });
+    if (status !== 0) {
+      tell(stderr);
+      return undefined;
+    }
+  }
+  return findChromium();
+}
+
+/** How every test and picture starts the browser. */
+export const launchOptions = (executablePath) => ({
+  executablePath,
+  headless: true,
+  args: [
+    '--no-sandbox',
+    '--disable-gpu',
+    '--disable-quic',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+  ],
+});

@@ -1,0 +1,111 @@
+// `floe demo`: the harbour example with its office; `--headless` plays a shift without a page.
+import { existsSync, writeFileSync } from 'node:fs';
+import { fileURLToPath } from 'node:url';
+import colours from 'picocolors';
+import { createRuntime, type AnyStore, type Runtime } from '../core/index.js';
+import { recording } from '../trace/index.js';
+import { badOption, demoMissing, fileUnwritable, portTaken } from './errors.js';
+import type { Output } from './output.js';
+
+export interface DemoOptions {
+  readonly port: string;
+  readonly headless?: boolean;
+  readonly save: string;
+  readonly seed: string;
+  readonly delay: string;
+  readonly fail: string;
+}
+
+// The example is built into the package beside the command line; it is not part of the library's source.
+interface RunningOffice {
+  readonly address: string;
+  close(): Promise<void>;
+}
+interface OfficeModule {
+  startOffice(options: {
+    port: number;
+    seed: number;
+    delay: number;
+    fail: number;
+    page?: string;
+  }): Promise<RunningOffice>;
+}
+interface ShiftModules {
+  readonly model: { readonly stores: readonly AnyStore[] };
+  readonly client: { httpOffice(address: string): unknown };
+  readonly work: { workWith(runtime: Runtime, office: unknown): unknown };
+  readonly shift: { playShift(runtime: Runtime, work: unknown, tell: (line: string) => void): Promise<void> };
+}
+
+const place = (path: string): URL => new URL(`../demo/${path}`, import.meta.url);
+
+async function load<T>(path: string): Promise<T> {
+  if (!existsSync(place(path))) throw demoMissing(undefined);
+  return (await import(place(path).href)) as T;
+}
+
+export async function runDemo(options: DemoOptions, out: Output): Promise<void> {
+  const { startOffice } = await load<OfficeModule>('office/server.js');
+  const settings = {
+    seed: number('--seed', options.seed, 'a whole number', Number.isSafeInteger),
+    delay: number('--delay', options.delay, 'milliseconds', (value) => value >= 0),
+    fail: number('--fail', options.fail, 'a share from 0 to 1', (value) => value >= 0 && value <= 1),
+  };
+  if (options.headless) return playHeadless(await startOffice({ ...settings, port: 0 }), options.save, out);
+  const port = number(
+    '--port',
+    options.port,
+    'a port, 0 to 65535',
+    (value) => Number.isInteger(value) && value >= 0 && value <= 65535,
+  );
+  const page = place('page');
+  if (!existsSync(page)) throw demoMissing(undefined);
+  const office = await startOffice({ ...settings, port, page: fileURLToPath(page) }).catch((cause: unknown) => {
+    throw (cause as NodeJS.ErrnoException).code === 'EADDRINUSE' ? portTaken(port) : cause;
+  });
+  out.talk(colours.dim('The harbour office and its control room are running. Stop them with Ctrl+C.'));
+  out.result(office.address);
+  await new Promise<void>((resolve) => {
+    process.once('SIGINT', resolve);
+    process.once('SIGTERM', resolve);
+  });
+  await office.close();
+}
+
+function number(option: string, text: string, wanted: string, fits: (value: number) => boolean): number {
+  const value = Number(text);
+  if (text.trim() === '' || Number.isNaN(value) || !fits(value)) throw badOption(option, text, wanted);
+  return value;
+}
+
+async function playHeadless(office: RunningOffice, file: string, out: Output): Promise<void> {
+  try {
+    const [model, client, work, shift] = await Promise.all([
+      load<ShiftModules['model']>('src/model/index.js'),
+      load<ShiftModules['client']>('src/office-client.js'),
+      load<ShiftModules['work']>('src/work.js'),
+      load<ShiftModules['shift']>('src/scripted-shift.js'),
+    ]);
+    const runtime = createRuntime({ stores: model.stores, trace: recording() });
+    const { trace } = runtime;
+    let told = 0;
+    out.result(colours.bold('Skerrow Harbour: one shift, played without a page'));
+    out.result(colours.dim('\nsteps   what happened'));
+    await shift.playShift(runtime, work.workWith(runtime, client.httpOffice(office.address)), (line) => {
+      const last = trace.steps.length - 1;
+      const steps = last < told ? '' : last === told ? String(last) : `${told}–${last}`;
+      told = last + 1;
+      out.result(`${colours.cyan(steps.padEnd(6))}  ${line}`);
+    });
+    try {
+      writeFileSync(file, trace.export());
+    } catch (cause) {
+      throw fileUnwritable(file, cause);
+    }
+    out.result(`\n${trace.steps.length} steps were recorded and saved in ${colours.bold(file)}.`);
+    out.talk(colours.dim(`List them with: floe steps ${file}`));
+    runtime.close();
+  } finally {
+    await office.close();
+  }
+}

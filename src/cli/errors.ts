@@ -1,0 +1,40 @@
+// The catalogue of the command line's errors; `docs/reference/errors.md` explains each.
+import { FloeError, messageOf } from '../core/errors.js';
+
+export const fileUnreadable = (file: string, cause: unknown): FloeError => {
+  const { code } = cause as NodeJS.ErrnoException;
+  const why =
+    code === 'ENOENT'
+      ? 'there is no such file'
+      : code === 'EISDIR'
+        ? 'it is a folder'
+        : code === 'EACCES'
+          ? 'reading it is not permitted'
+          : messageOf(cause);
+  return new FloeError(
+    'FLOE_FILE_UNREADABLE',
+    `'${file}' cannot be read: ${why}. Give the path of a file, or - for standard input.`,
+    { cause },
+  );
+};
+
+export const fileUnwritable = (file: string, cause: unknown): FloeError =>
+  new FloeError(
+    'FLOE_FILE_UNWRITABLE',
+    `'${file}' cannot be written: ${messageOf(cause)}. Choose another place with --save.`,
+    { cause },
+  );
+
+export const portTaken = (port: number): FloeError =>
+  new FloeError(
+    'FLOE_PORT_TAKEN',
+    `Port ${port} on 127.0.0.1 is taken by another program. Choose another with --port, or --port 0 for any free one.`,
+  );
+
+export const demoMissing = (cause: unknown): FloeError =>
+  new FloeError('FLOE_DEMO_MISSING', 'The demo is not built. In a clone of the repository run: npm run build', {
+    cause,
+  });
+
+export const badOption = (option: string, found: string, wanted: string): FloeError =>
+  new FloeError('FLOE_BAD_OPTION', `${option} takes ${wanted} (found: '${found}').`);
