@@ -1,7 +1,7 @@
 // The difference of two states as JSON Patch documents, there and back. Parts that are the same object are not looked
 // into, and where a draft knows which keys it touched, only those are.
 import type { PatchOperation } from './patch.js';
-import { escapeKey, hasOwn, isContainer, kindOf, same, type Container } from './plain.js';
+import { escapeKey, hasOwn, kindOf, same, sameData, type Container } from './plain.js';
 
 /** What a draft knows about one container that it changed: what it was before, and which keys were touched. */
 export interface Touch {
@@ -132,10 +132,8 @@ class Differ implements Difference {
 
   /** The same item, perhaps edited: a draft remembers what an item was before. */
   private sameItem(before: unknown, after: unknown): boolean {
-    return (
-      same(before, after) ||
-      (typeof after === 'object' && this.touches.get(after)?.base === before && isContainer(before))
-    );
+    if (typeof after !== 'object' || typeof before !== 'object') return Object.is(before, after);
+    return this.touches.get(after)?.base === before || sameData(before, after);
   }
 
   /** Whether two items without a known history look like two versions of one: at least half of their parts agree. */

@@ -48,6 +48,9 @@ export type DispatchResult = 'applied' | 'unchanged' | 'stopped' | 'waiting' | '
 // eslint-disable-next-line @typescript-eslint/no-explicit-any -- a store of any state
 export type AnyStore = Store<string, any>;
 
+/** What `dispatch` takes: any action, but not its creator. */
+export type Dispatchable = AnyAction & { readonly made?: 'Call the action creator: dispatch(creator(payload))' };
+
 /** Something that went wrong where nobody waited for an answer. */
 export interface Problem {
   readonly error: unknown;
@@ -89,7 +92,7 @@ export type Attached<O> = (O extends { readonly trace: Attachment<unknown> }
 /** Brings definitions to life: one state tree, one line of transitions. */
 export interface Runtime {
   /** Applies an action in every store that answers it, as one transition: all or nothing. */
-  dispatch(action: AnyAction): DispatchResult;
+  dispatch(action: Dispatchable): DispatchResult;
   /** The value of a source now. */
   read: Read;
   /**

@@ -16,11 +16,8 @@ export interface PersistOptions<S> {
   readonly except?: readonly (keyof S & string)[];
 }
 
-/** An action that a store answers though another module declares it; a function where modules import each other in a circle. */
-export type Answered<A extends readonly unknown[]> =
-  | ActionCreator<string, A>
-  | readonly ActionCreator<string, A>[]
-  | (() => ActionCreator<string, A> | readonly ActionCreator<string, A>[]);
+/** One action creator, or several with the same payload. */
+export type Answered<A extends readonly unknown[]> = ActionCreator<string, A> | readonly ActionCreator<string, A>[];
 
 /** The ready-made actions of a small store. */
 export interface Edits<N extends string, S> {
@@ -49,7 +46,14 @@ export interface Store<N extends string = string, S = unknown> extends Source<S>
     change: (draft: Draft<S>, ...payload: A) => void | S,
     options?: ActionOptions,
   ): ActionCreator<`${N}.${K}`, A>;
-  /** Declares how this store answers an action from elsewhere. Returns the store. */
+  /**
+   * Declares how this store answers actions from elsewhere. Returns the store.
+   * @param actions a creator or a list of them; a function that gives them where modules import each other in a circle
+   */
+  when<A extends readonly unknown[]>(
+    actions: () => Answered<A>,
+    change: (draft: Draft<S>, ...payload: A) => void | S,
+  ): this;
   when<A extends readonly unknown[]>(actions: Answered<A>, change: (draft: Draft<S>, ...payload: A) => void | S): this;
   /**
    * Declares a value derived from this store's state. What is read is tracked to the property: it runs again only if
@@ -76,10 +80,13 @@ export type StateOf<T> = T extends Store<string, infer S> ? S : never;
 /** Goes up with every declaration: a runtime notices what was declared after it began. */
 export let declared = 0;
 
+/** What a store answers to, as it was given. */
+export type AnswerTo = Answered<never> | (() => Answered<never>);
+
 /** The inside of a store, for the runtime and what is attached to it. */
 export class StoreDefinition implements Source<unknown> {
   readonly changes = new Map<string, Change[]>();
-  readonly whens: { readonly answered: Answered<never>; readonly change: Change }[] = [];
+  readonly whens: { readonly answered: AnswerTo; readonly change: Change }[] = [];
   readonly invariants: { readonly name: string; readonly holds: (state: never) => boolean }[] = [];
   readonly [SOURCE]: Recipe<unknown> = { of: this, args: [], key: '' };
   kept: PersistOptions<never> | undefined;
@@ -115,7 +122,7 @@ export class StoreDefinition implements Source<unknown> {
     declared++;
   }
 
-  when(answered: Answered<never>, change: Change): this {
+  when(answered: AnswerTo, change: Change): this {
     this.whens.push({ answered, change });
     declared++;
     return this;

@@ -1,0 +1,85 @@
+import { expect, test } from '@jest/globals';
+import { act, cleanup, render, screen } from '@testing-library/react';
+import { createRuntime, selector, store } from 'floe';
+import { RuntimeProvider, useAction, useRuntime, useSelection } from 'floe/react';
+import { recording } from 'floe/trace';
+import { StrictMode, type ReactNode } from 'react';
+
+const visits = store('visits', { list: [{ id: 'v1', phase: 'expected' }], picked: null as string | null });
+const picked = visits.action('picked', (draft, id: string) => {
+  draft.picked = id;
+});
+const departed = visits.action('departed', (draft, id: string) => {
+  draft.list.find((visit) => visit.id === id)!.phase = 'departed';
+});
+const byId = visits.selector('byId', (state, id: string) => state.list.find((visit) => visit.id === id));
+const pickedVisit = selector('pickedVisit', (read) => read(byId(read(visits).picked ?? '')));
+
+const mount = (node: ReactNode) => {
+  cleanup();
+  const runtime = createRuntime({ stores: [visits], trace: recording() });
+  render(
+    <StrictMode>
+      <RuntimeProvider runtime={runtime}>{node}</RuntimeProvider>
+    </StrictMode>,
+  );
+  return runtime;
+};
+
+test('components show what they select, render only for that, and follow the trace', () => {
+  const renders = { phase: 0, inline: 0 };
+  function Phase({ id }: { id: string }) {
+    renders.phase++;
+    return <p>phase {useSelection(byId(id))?.phase}</p>;
+  }
+  function Inline({ prefix }: { prefix: string }) {
+    renders.inline++;
+    return <p>{useSelection((read) => `${prefix} ${read(pickedVisit)?.id ?? 'nothing'}`)}</p>;
+  }
+  function Pick() {
+    const pick = useAction(picked);
+    return <button onClick={() => pick('v1')}>pick</button>;
+  }
+  const runtime = mount(
+    <>
+      <Phase id="v1" />
+      <Inline prefix="picked" />
+      <Pick />
+    </>,
+  );
+  expect(screen.getByText('picked nothing')).toBeTruthy();
+  const before = { ...renders };
+  act(() => screen.getByRole('button').click());
+  expect(screen.getByText('picked v1')).toBeTruthy();
+  expect(renders.phase).toBe(before.phase);
+  act(() => void runtime.dispatch(departed('v1')));
+  expect(screen.getByText('phase departed')).toBeTruthy();
+  act(() => runtime.trace.back());
+  expect(screen.getByText('phase expected')).toBeTruthy();
+  act(() => runtime.trace.back());
+  expect(screen.getByText('picked nothing')).toBeTruthy();
+});
+
+test('an inline selection uses the newest props, and many renderings leave nothing behind', () => {
+  function Inline({ id }: { id: string }) {
+    return <p>{useSelection((read) => `${id}: ${read(byId(id))?.phase ?? 'unknown'}`)}</p>;
+  }
+  const runtime = createRuntime({ stores: [visits] });
+  const view = (id: string) => (
+    <RuntimeProvider runtime={runtime}>
+      <Inline id={id} />
+    </RuntimeProvider>
+  );
+  const { rerender } = render(view('v1'));
+  expect(screen.getByText('v1: expected')).toBeTruthy();
+  for (let i = 0; i < 300; i++) rerender(view(`x${i}`));
+  expect(screen.getByText('x299: unknown')).toBeTruthy();
+});
+
+test('without a provider components share the default runtime of the page', () => {
+  function Own() {
+    return <p>{useRuntime() === useRuntime() ? 'one runtime' : 'two'}</p>;
+  }
+  render(<Own />);
+  expect(screen.getByText('one runtime')).toBeTruthy();
+});

@@ -1,0 +1,119 @@
+import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { chromium, type Browser, type Page } from 'playwright-core';
+import { spawn, type ChildProcess } from 'node:child_process';
+import { bin } from '../support/command.js';
+import { findChromium, launchOptions } from '../../scripts/chromium.mjs';
+
+let demo: ChildProcess;
+let address: string;
+let browser: Browser;
+
+beforeAll(async () => {
+  demo = spawn(process.execPath, [bin, 'demo', '--port', '0'], { stdio: ['ignore', 'pipe', 'inherit'] });
+  address = await new Promise((resolve) => demo.stdout!.once('data', (data: Buffer) => resolve(data.toString().trim())));
+  browser = await chromium.launch(launchOptions(findChromium()!));
+});
+afterAll(async () => {
+  await browser?.close();
+  demo?.kill();
+});
+
+/** A fresh page of the control room; fails the test when the page complains. */
+async function open(search = ''): Promise<{ page: Page; complaints: string[] }> {
+  const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+  const page = await context.newPage();
+  const complaints: string[] = [];
+  page.on('pageerror', (error) => complaints.push(error.message));
+  page.on('console', (message) => {
+    if (message.type() === 'error' && !message.text().includes('503') && !message.text().includes('409')) complaints.push(message.text());
+  });
+  await page.goto(`${address}/${search}`);
+  return { page, complaints };
+}
+
+const rows = (page: Page) => page.locator('tr.row');
+const history = (page: Page) => page.getByRole('status');
+const button = (page: Page, name: string) => page.getByRole('button', { name, exact: true });
+const pickFilter = (page: Page, name: string) => page.getByText(new RegExp(`^${name} \\d+$`)).click();
+
+test('a shift in the built example: plan, filter, pick a day, write a note, reload, travel in time', async () => {
+  const { page, complaints } = await open();
+  await rows(page).first().waitFor();
+  const all = await rows(page).count();
+  expect(all).toBeGreaterThan(30);
+
+  await button(page, 'Plan a visit').click();
+  await page.getByRole('combobox', { name: 'Vessel' }).or(page.getByLabel('Vessel').first()).click();
+  await page.getByRole('option', { name: /Far Lodestar/ }).click();
+  await page.getByRole('combobox', { name: 'Berth' }).or(page.getByLabel('Berth', { exact: true }).first()).click();
+  await page.getByRole('option', { name: /^N2/ }).click();
+  await button(page, 'Plan the visit').click();
+  await page.getByRole('dialog').waitFor({ state: 'hidden' });
+  expect(await rows(page).count()).toBe(all + 1);
+  // Both panels read the same state: the planned visit is picked in the list, and told about beside it.
+  expect(await page.locator('tr.row-picked').textContent()).toContain('Far Lodestar');
+  expect(await page.getByRole('region', { name: 'Picked visit and log' }).getByRole('heading').textContent()).toBe('Far Lodestar');
+
+  await pickFilter(page, 'Expected');
+  const expected = await rows(page).count();
+  expect(expected).toBeLessThan(all);
+  expect(await page.locator('tr.row:not(:has-text("expected"))').count()).toBe(0);
+  expect(await page.getByRole('radio', { name: /Expected/ }).isChecked()).toBe(true);
+
+  await page.getByLabel('Day', { exact: true }).click();
+  await page.getByRole('button', { name: /^3 March 2031$/ }).click();
+  await page.getByText(/Tue|Mon/).first().waitFor();
+  await page.waitForFunction((before) => document.querySelectorAll('tr.row').length !== before, expected);
+  const nextDay = await rows(page).count();
+
+  await page.getByLabel('Log note for the next watch').fill('Shore power at N1 is out until noon.');
+  await page.reload();
+  await rows(page).first().waitFor();
+  expect(await page.getByLabel('Log note for the next watch').inputValue()).toBe('Shore power at N1 is out until noon.');
+  expect(await page.getByRole('radio', { name: /Expected/ }).isChecked()).toBe(true);
+  expect(await page.getByLabel('Day', { exact: true }).textContent()).toContain('3 Mar 2031');
+  expect(await rows(page).count()).toBe(nextDay);
+
+  await rows(page).first().click();
+  await pickFilter(page, 'All');
+  await page.getByLabel('Log note for the next watch').fill('Power is back.');
+  await history(page).getByText(/^Live/).waitFor();
+  await button(page, 'Back').click();
+  expect(await page.getByLabel('Log note for the next watch').inputValue()).toBe('Shore power at N1 is out until noon.');
+  await button(page, 'Back').click();
+  expect(await page.getByRole('radio', { name: /Expected/ }).isChecked()).toBe(true);
+  expect(await rows(page).count()).toBe(nextDay);
+  await button(page, 'Back').click();
+  expect(await page.locator('tr.row-picked').count()).toBe(0);
+  expect(await history(page).textContent()).toMatch(/^The past: step \d+ of \d+$/);
+  await button(page, 'Live').click();
+  expect(await page.getByLabel('Log note for the next watch').inputValue()).toBe('Power is back.');
+  expect(await page.locator('tr.row-picked').count()).toBe(1);
+  expect(await history(page).textContent()).toMatch(/^Live/);
+  expect(complaints).toEqual([]);
+});
+
+test('a visit moves on in phase; a taken berth is refused and nothing changes', async () => {
+  const { page, complaints } = await open();
+  await rows(page).first().waitFor();
+  await pickFilter(page, 'Alongside');
+  const alongside = await rows(page).count();
+  await rows(page).first().getByRole('button', { name: 'Let depart' }).click();
+  await page.waitForFunction((before) => document.querySelectorAll('tr.row').length === before - 1, alongside);
+  await pickFilter(page, 'Expected');
+  const taken = await page.locator('.berth-taken .berth-id').first().textContent();
+  const row = page.locator(`tr.row:has(.place-cell:text-is("${taken!}"))`).first();
+  await row.getByRole('button', { name: 'Bring alongside' }).click();
+  await row.getByRole('alert').getByText(/is taken/).waitFor();
+  expect(await row.textContent()).toContain('expected');
+  expect(complaints).toEqual([]);
+});
+
+test('loading shows placeholders, a closed office a way to try again', async () => {
+  const slow = await open('?delay=1500');
+  expect(await slow.page.locator('.mantine-Skeleton-root').count()).toBeGreaterThan(20);
+  expect(await slow.page.getByRole('heading', { name: 'Skerrow Harbour' }).isVisible()).toBe(true);
+  const failing = await open('?fail=503');
+  await failing.page.getByText('The visits could not be loaded').waitFor();
+  expect(await button(failing.page, 'Try again').isVisible()).toBe(true);
+});

@@ -1,0 +1,181 @@
+import { describe, expect, test } from '@jest/globals';
+import { at, createRuntime, store } from 'floe';
+import { readTrace, recording } from 'floe/trace';
+
+const counter = store('counter', { n: 0, at: new Date(0) });
+const added = counter.action('added', (draft, by: number) => {
+  if (by < 0) throw new RangeError('below zero');
+  draft.n += by;
+});
+const dated = counter.action('dated', (draft, date: Date) => {
+  draft.at = date;
+});
+const record = () => createRuntime({ stores: [counter], trace: recording(), clock: () => 1_000 });
+
+describe('recording', () => {
+  test('each transition is a step with its action, patch, inverse and outcome', () => {
+    const runtime = record();
+    runtime.dispatch(added(2));
+    runtime.dispatch(added(0));
+    expect(() => runtime.dispatch(added(-1))).toThrow('below zero');
+    expect(runtime.trace.steps.map(({ took: _took, ...step }) => step)).toMatchObject([
+      { seq: 0, kind: 'fact', fact: 'initial', after: null, changes: [{ op: 'add', path: '/counter' }] },
+      {
+        seq: 1,
+        time: 1_000,
+        kind: 'action',
+        action: { type: 'counter.added', payload: 2 },
+        cause: { by: 'code' },
+        stores: ['counter'],
+        changes: [{ op: 'replace', path: '/counter/n', value: 2 }],
+        undo: [{ op: 'replace', path: '/counter/n', value: 0 }],
+        outcome: 'applied',
+        after: 0,
+        branch: 0,
+      },
+      { seq: 2, outcome: 'unchanged', changes: [] },
+      { seq: 3, outcome: 'failed', reason: expect.stringContaining('below zero') as string, changes: [] },
+    ]);
+    expect(runtime.trace.steps.every(({ took }) => took >= 0)).toBe(true);
+  });
+
+  test('a step that a watcher caused names the step that it answered', () => {
+    const runtime = record();
+    runtime.watch(at(counter, '/n'), (n) => {
+      if (n === 1) runtime.dispatch(added(10));
+    });
+    runtime.dispatch(added(1));
+    expect(runtime.trace.steps.at(-1)).toMatchObject({ cause: { by: 'code', step: 1 }, seq: 2 });
+  });
+});
+
+describe('travel', () => {
+  test('back, forward, seek and live move the state, and those who watch follow', () => {
+    const runtime = record();
+    for (const by of [1, 0, 2, 0, 3]) runtime.dispatch(added(by));
+    const seen: unknown[] = [];
+    runtime.watch(at(counter, '/n'), (now) => seen.push(now));
+    const { trace } = runtime;
+    const latest = runtime.read(counter);
+    trace.back();
+    trace.back();
+    expect([runtime.read(counter).n, trace.cursor, trace.isLive]).toEqual([1, 1, false]);
+    trace.back();
+    trace.back();
+    expect([runtime.read(counter).n, trace.cursor]).toEqual([0, 0]);
+    trace.forward();
+    trace.seek(4);
+    trace.forward();
+    expect(trace.isLive).toBe(true);
+    expect(runtime.read(counter)).toBe(latest);
+    expect(seen).toEqual([3, 1, 0, 1, 3, 6]);
+    expect(trace.stateAt(3)).toEqual({ counter: { n: 3, at: new Date(0) } });
+    expect(() => trace.seek(99)).toThrow(expect.objectContaining({ code: 'FLOE_NO_SUCH_STEP' }));
+    expect(() => {
+      trace.back();
+      (runtime.read(counter) as { n: number }).n = 5;
+    }).toThrow(TypeError);
+  });
+
+  test('an action in the past begins a branch; both branches are kept', () => {
+    const runtime = record();
+    runtime.dispatch(added(1));
+    runtime.dispatch(added(2));
+    runtime.trace.back();
+    runtime.dispatch(added(10));
+    expect(runtime.read(counter).n).toBe(11);
+    expect(runtime.trace.branches).toMatchObject([
+      { id: 0, from: null, tip: 2 },
+      { id: 1, from: 1, tip: 3 },
+    ]);
+    runtime.trace.switchTo(0);
+    expect([runtime.read(counter).n, runtime.trace.steps.length, runtime.trace.isLive]).toEqual([3, 3, true]);
+    runtime.trace.switchTo(1);
+    expect(runtime.read(counter).n).toBe(11);
+    expect(() => runtime.trace.switchTo(7)).toThrow(expect.objectContaining({ code: 'FLOE_NO_SUCH_BRANCH' }));
+  });
+
+  test('a store that is first read in the past is there in the present too', () => {
+    const late = store('late', { m: 1 });
+    const runtime = record();
+    runtime.dispatch(added(1));
+    runtime.trace.back();
+    expect(runtime.read(late)).toEqual({ m: 1 });
+    runtime.trace.live();
+    expect([runtime.read(counter).n, runtime.read(late).m, runtime.trace.branches.length]).toEqual([1, 1, 1]);
+  });
+});
+
+describe('trace files', () => {
+  const saved = () => {
+    const runtime = record();
+    runtime.dispatch(added(1));
+    runtime.dispatch(dated(new Date(86_400_000)));
+    runtime.trace.back();
+    runtime.dispatch(added(5));
+    return { file: runtime.trace.export(), state: runtime.snapshot() };
+  };
+
+  test('an exported trace, imported elsewhere, ends in the same state with the same steps', () => {
+    const { file, state } = saved();
+    const runtime = record();
+    expect(runtime.trace.import(file)).toEqual({ steps: 4 });
+    expect(runtime.snapshot()).toEqual(state);
+    expect(runtime.trace.export()).toBe(file);
+    runtime.trace.switchTo(0);
+    expect(runtime.read(counter).at).toEqual(new Date(86_400_000));
+    runtime.dispatch(added(1));
+    expect(runtime.trace.steps.at(-1)).toMatchObject({ seq: 4, branch: 0, after: 2 });
+  });
+
+  test('a file cut short opens up to its last whole step and says so', () => {
+    const { file } = saved();
+    const { steps, problem } = readTrace(file.slice(0, -20));
+    expect(steps).toHaveLength(3);
+    expect(problem).toMatchObject({ code: 'FLOE_TRACE_CUT_SHORT' });
+  });
+
+  test.each([
+    ['FLOE_NOT_A_TRACE', ''],
+    ['FLOE_NOT_A_TRACE', 'hello'],
+    ['FLOE_NOT_A_TRACE', '{"floe":"stored"}\n'],
+    ['FLOE_NOT_A_TRACE', '[1]\n'],
+    ['FLOE_TRACE_TOO_NEW', '{"floe":"trace","version":99}\n'],
+    ['FLOE_TRACE_DAMAGED', '{"floe":"trace","version":1}\n{"seq":0\n{"seq":1}\n'],
+    ['FLOE_TRACE_DAMAGED', '{"floe":"trace","version":1}\n{"seq":"0"}\n'],
+    ['FLOE_TRACE_DAMAGED', '{"floe":"trace","version":1}\nnull\n'],
+  ])('%s: %j', (code, text) => {
+    const runtime = record();
+    runtime.dispatch(added(3));
+    const before = [runtime.trace.export(), runtime.snapshot()];
+    expect(() => runtime.trace.import(text)).toThrow(expect.objectContaining({ code }));
+    expect([runtime.trace.export(), runtime.snapshot()]).toEqual(before);
+  });
+
+  test('any member of a step that is missing or of a wrong type is found, with the line', () => {
+    const { file } = saved();
+    const [header, first, ...rest] = file.trimEnd().split('\n');
+    const step = JSON.parse(first!) as Record<string, unknown>;
+    for (const name of [
+      'seq',
+      'time',
+      'kind',
+      'cause',
+      'stores',
+      'changes',
+      'undo',
+      'took',
+      'outcome',
+      'after',
+      'branch',
+    ]) {
+      for (const wrong of [undefined, {}, 'x']) {
+        const text = [header, JSON.stringify({ ...step, [name]: wrong }), ...rest].join('\n');
+        if (name === 'outcome' && wrong === 'x') continue;
+        expect(() => readTrace(text)).toThrow(
+          expect.objectContaining({ code: 'FLOE_TRACE_DAMAGED', message: expect.stringContaining('line 2') as string }),
+        );
+      }
+    }
+  });
+});
