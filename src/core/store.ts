@@ -54,6 +54,7 @@ export interface Store<N extends string = string, S = unknown> extends Source<S>
     actions: () => Answered<A>,
     change: (draft: Draft<S>, ...payload: A) => void | S,
   ): this;
+  // eslint-disable-next-line @typescript-eslint/unified-signatures -- a creator can be called too: joined, the payload would be inferred from that call
   when<A extends readonly unknown[]>(actions: Answered<A>, change: (draft: Draft<S>, ...payload: A) => void | S): this;
   /**
    * Declares a value derived from this store's state. What is read is tracked to the property: it runs again only if

@@ -10,7 +10,9 @@ let browser: Browser;
 
 beforeAll(async () => {
   demo = spawn(process.execPath, [bin, 'demo', '--port', '0'], { stdio: ['ignore', 'pipe', 'inherit'] });
-  address = await new Promise((resolve) => demo.stdout!.once('data', (data: Buffer) => resolve(data.toString().trim())));
+  address = await new Promise((resolve) =>
+    demo.stdout!.once('data', (data: Buffer) => resolve(data.toString().trim())),
+  );
   browser = await chromium.launch(launchOptions(findChromium()!));
 });
 afterAll(async () => {
@@ -25,7 +27,8 @@ async function open(search = ''): Promise<{ page: Page; complaints: string[] }> 
   const complaints: string[] = [];
   page.on('pageerror', (error) => complaints.push(error.message));
   page.on('console', (message) => {
-    if (message.type() === 'error' && !message.text().includes('503') && !message.text().includes('409')) complaints.push(message.text());
+    if (message.type() === 'error' && !message.text().includes('503') && !message.text().includes('409'))
+      complaints.push(message.text());
   });
   await page.goto(`${address}/${search}`);
   return { page, complaints };
@@ -45,14 +48,19 @@ test('a shift in the built example: plan, filter, pick a day, write a note, relo
   await button(page, 'Plan a visit').click();
   await page.getByRole('combobox', { name: 'Vessel' }).or(page.getByLabel('Vessel').first()).click();
   await page.getByRole('option', { name: /Far Lodestar/ }).click();
-  await page.getByRole('combobox', { name: 'Berth' }).or(page.getByLabel('Berth', { exact: true }).first()).click();
+  await page
+    .getByRole('combobox', { name: 'Berth' })
+    .or(page.getByLabel('Berth', { exact: true }).first())
+    .click();
   await page.getByRole('option', { name: /^N2/ }).click();
   await button(page, 'Plan the visit').click();
   await page.getByRole('dialog').waitFor({ state: 'hidden' });
   expect(await rows(page).count()).toBe(all + 1);
   // Both panels read the same state: the planned visit is picked in the list, and told about beside it.
   expect(await page.locator('tr.row-picked').textContent()).toContain('Far Lodestar');
-  expect(await page.getByRole('region', { name: 'Picked visit and log' }).getByRole('heading').textContent()).toBe('Far Lodestar');
+  expect(await page.getByRole('region', { name: 'Picked visit and log' }).getByRole('heading').textContent()).toBe(
+    'Far Lodestar',
+  );
 
   await pickFilter(page, 'Expected');
   const expected = await rows(page).count();
@@ -62,14 +70,19 @@ test('a shift in the built example: plan, filter, pick a day, write a note, relo
 
   await page.getByLabel('Day', { exact: true }).click();
   await page.getByRole('button', { name: /^3 March 2031$/ }).click();
-  await page.getByText(/Tue|Mon/).first().waitFor();
+  await page
+    .getByText(/Tue|Mon/)
+    .first()
+    .waitFor();
   await page.waitForFunction((before) => document.querySelectorAll('tr.row').length !== before, expected);
   const nextDay = await rows(page).count();
 
   await page.getByLabel('Log note for the next watch').fill('Shore power at N1 is out until noon.');
   await page.reload();
   await rows(page).first().waitFor();
-  expect(await page.getByLabel('Log note for the next watch').inputValue()).toBe('Shore power at N1 is out until noon.');
+  expect(await page.getByLabel('Log note for the next watch').inputValue()).toBe(
+    'Shore power at N1 is out until noon.',
+  );
   expect(await page.getByRole('radio', { name: /Expected/ }).isChecked()).toBe(true);
   expect(await page.getByLabel('Day', { exact: true }).textContent()).toContain('3 Mar 2031');
   expect(await rows(page).count()).toBe(nextDay);
@@ -79,7 +92,9 @@ test('a shift in the built example: plan, filter, pick a day, write a note, relo
   await page.getByLabel('Log note for the next watch').fill('Power is back.');
   await history(page).getByText(/^Live/).waitFor();
   await button(page, 'Back').click();
-  expect(await page.getByLabel('Log note for the next watch').inputValue()).toBe('Shore power at N1 is out until noon.');
+  expect(await page.getByLabel('Log note for the next watch').inputValue()).toBe(
+    'Shore power at N1 is out until noon.',
+  );
   await button(page, 'Back').click();
   expect(await page.getByRole('radio', { name: /Expected/ }).isChecked()).toBe(true);
   expect(await rows(page).count()).toBe(nextDay);
@@ -104,7 +119,10 @@ test('a visit moves on in phase; a taken berth is refused and nothing changes', 
   const taken = await page.locator('.berth-taken .berth-id').first().textContent();
   const row = page.locator(`tr.row:has(.place-cell:text-is("${taken!}"))`).first();
   await row.getByRole('button', { name: 'Bring alongside' }).click();
-  await row.getByRole('alert').getByText(/is taken/).waitFor();
+  await row
+    .getByRole('alert')
+    .getByText(/is taken/)
+    .waitFor();
   expect(await row.textContent()).toContain('expected');
   expect(complaints).toEqual([]);
 });

@@ -35,7 +35,10 @@ describe('floe demo --headless, then floe steps', () => {
     expect(lines).toHaveLength(19);
     expect(people.out).toMatch(/17 +\d\d:\d\d:\d\d\.\d{3} +shiftEnded +visits, log +\d +[\d.]+ ms/);
     const programs = await floe(['steps', '--json', '-'], readFileSync(file, 'utf8'));
-    const steps = programs.out.trimEnd().split('\n').map((line) => JSON.parse(line) as { name: string; changes: number });
+    const steps = programs.out
+      .trimEnd()
+      .split('\n')
+      .map((line) => JSON.parse(line) as { name: string; changes: number });
     expect(steps).toHaveLength(18);
     expect(steps.at(-1)).toMatchObject({ name: 'shiftEnded', outcome: 'applied', stores: ['visits', 'log'] });
   });
@@ -48,7 +51,10 @@ describe('floe demo --headless, then floe steps', () => {
     const again = createRuntime({ stores });
     for (const { action } of runtime.trace.steps) if (action) again.dispatch(action);
     expect(runtime.snapshot()).toEqual(again.snapshot());
-    expect(runtime.snapshot()).toMatchObject({ visits: { day: '2031-03-02', filter: 'all', picked: null, loading: 'done' }, log: { note: '' } });
+    expect(runtime.snapshot()).toMatchObject({
+      visits: { day: '2031-03-02', filter: 'all', picked: null, loading: 'done' },
+      log: { note: '' },
+    });
     const atNote = runtime.trace.steps.find(({ action }) => action?.type === 'log.noteWritten')!;
     runtime.trace.seek(atNote.seq);
     expect((runtime.snapshot().log as { note: string }).note).toContain('shore power');
@@ -64,7 +70,9 @@ describe('floe demo --headless, then floe steps', () => {
 
 test('floe demo serves the page and the office, says when its port is taken, and stops on a signal', async () => {
   const child = spawn(process.execPath, [bin, 'demo', '--port', '0'], { stdio: ['ignore', 'pipe', 'pipe'] });
-  const address = await new Promise<string>((resolve) => child.stdout.once('data', (data: Buffer) => resolve(data.toString().trim())));
+  const address = await new Promise<string>((resolve) =>
+    child.stdout.once('data', (data: Buffer) => resolve(data.toString().trim())),
+  );
   expect(address).toMatch(/^http:\/\/127\.0\.0\.1:\d+$/);
   expect(await (await fetch(address)).text()).toContain('Skerrow Harbour');
   const visits = (await (await fetch(`${address}/office/days/2031-03-02/visits`)).json()) as unknown[];

@@ -30,8 +30,7 @@ function transition(
 
 /** What an independent implementation of JSON Patch makes of it. */
 const patched = (state: Json, patch: Patch): Json =>
-  (applyOther({ thing: plain(state) }, plain(patch as never) as Operation[], true).newDocument as { thing: Json })
-    .thing;
+  applyOther({ thing: plain(state) }, plain(patch as never) as Operation[], true).newDocument.thing;
 
 function checkPatches(before: Json, { after, changes, undo }: ReturnType<typeof transition>): void {
   expect(patched(before, changes)).toEqual(after);
@@ -80,7 +79,7 @@ function checkShared(before: Json, after: Json, path = ''): void {
   });
   for (const key of Object.keys(after)) {
     if (Object.hasOwn(before, key))
-      checkShared((before as Record<string, Json>)[key]!, (after as Record<string, Json>)[key]!, `${path}/${key}`);
+      checkShared((before as Record<string, Json>)[key], (after as Record<string, Json>)[key], `${path}/${key}`);
   }
 }
 
@@ -139,8 +138,8 @@ describe('drafts against plain mutable data', () => {
     const rows = Array.from({ length: 500 }, (_, id) => ({ id, name: `row ${id}` }));
     fc.assert(
       fc.property(fc.nat(499), fc.nat(20), fc.nat(20), fc.nat(499), (at, out, into, edited) => {
-        const { after, changes } = transition({ rows } as never, (draft: { rows: { id: number; name: string }[] }) => {
-          draft.rows[edited]!.name = 'edited';
+        const { after, changes } = transition({ rows }, (draft: { rows: { id: number; name: string }[] }) => {
+          draft.rows[edited].name = 'edited';
           draft.rows.splice(at, out, ...Array.from({ length: into }, (_, i) => ({ id: 1000 + i, name: 'new' })));
         });
         expect(changes.length).toBeLessThanOrEqual(out + into + 1);

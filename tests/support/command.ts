@@ -12,7 +12,10 @@ export interface Ended {
 /** Runs the built command line as a process of its own. */
 export const floe = (args: readonly string[], input = '', cwd?: string): Promise<Ended> =>
   new Promise((resolve, reject) => {
-    const child = spawn(process.execPath, [bin, ...args], { cwd, env: { ...process.env, NO_COLOR: '1', FORCE_COLOR: undefined } });
+    const child = spawn(process.execPath, [bin, ...args], {
+      cwd,
+      env: { ...process.env, NO_COLOR: '1', FORCE_COLOR: undefined },
+    });
     let out = '';
     let err = '';
     child.stdout.on('data', (data: Buffer) => (out += data.toString()));

@@ -20,16 +20,13 @@ const keys = ['a', 'b', 'c', 'list', 'x/y', 'm~n', ''];
 const key = fc.constantFrom(...keys);
 
 const { data } = fc.letrec<{ data: Json; leaf: Json }>((tie) => ({
-  leaf: fc.oneof(
-    fc.constantFrom(null, true, false, '', 'berth'),
-    fc.integer({ min: -3, max: 9 }),
-  ) as fc.Arbitrary<Json>,
+  leaf: fc.oneof(fc.constantFrom(null, true, false, '', 'berth'), fc.integer({ min: -3, max: 9 })),
   data: fc.oneof(
     { depthSize: 'small', maxDepth: 3, withCrossShrink: true },
     tie('leaf'),
     fc.array(tie('data'), { maxLength: 5 }),
     fc.dictionary(key, tie('data'), { maxKeys: 4, noNullPrototype: true }),
-  ) as fc.Arbitrary<Json>,
+  ),
 }));
 
 export const someData = data;
@@ -105,7 +102,7 @@ function runEdit(root: Box, { kind, way, other, n, m, value }: Edit): boolean {
   const box = find(root, way);
   const fresh = structuredClone(value);
   const names = Object.keys(box);
-  const name = names.length > 0 ? names[n % names.length]! : keys[n % keys.length]!;
+  const name = names.length > 0 ? names[n % names.length] : keys[n % keys.length];
   if (Array.isArray(box)) {
     const i = box.length === 0 ? 0 : n % box.length;
     switch (kind) {
@@ -157,7 +154,7 @@ function runEdit(root: Box, { kind, way, other, n, m, value }: Edit): boolean {
       case 'moveItem': {
         if (box.length < 2) return false;
         const [item] = box.splice(i, 1);
-        box.splice(m % (box.length + 1), 0, item!);
+        box.splice(m % (box.length + 1), 0, item);
         return true;
       }
       case 'editAll':
@@ -167,7 +164,7 @@ function runEdit(root: Box, { kind, way, other, n, m, value }: Edit): boolean {
   } else {
     switch (kind) {
       case 'set':
-        box[keys[n % keys.length]!] = fresh;
+        box[keys[n % keys.length]] = fresh;
         return true;
       case 'setSame':
         if (names.length > 0) box[name] = box[name]!;
@@ -180,7 +177,7 @@ function runEdit(root: Box, { kind, way, other, n, m, value }: Edit): boolean {
       case 'spread': {
         const copy = { ...box };
         if (!isSmall(box, 300) || !isSmall(root, 3000)) return false;
-        box[keys[m % keys.length]!] = copy;
+        box[keys[m % keys.length]] = copy;
         return true;
       }
       case 'editAll':
@@ -205,7 +202,7 @@ function runEdit(root: Box, { kind, way, other, n, m, value }: Edit): boolean {
       if (kind === 'move') Reflect.deleteProperty(box, name);
       const put = kind === 'wrap' ? { within: [part, n] } : part;
       if (Array.isArray(target)) target.push(put);
-      else target[keys[m % keys.length]!] = put;
+      else target[keys[m % keys.length]] = put;
       return true;
     }
     case 'read':

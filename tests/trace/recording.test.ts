@@ -155,7 +155,7 @@ describe('trace files', () => {
   test('any member of a step that is missing or of a wrong type is found, with the line', () => {
     const { file } = saved();
     const [header, first, ...rest] = file.trimEnd().split('\n');
-    const step = JSON.parse(first!) as Record<string, unknown>;
+    const step = JSON.parse(first) as Record<string, unknown>;
     for (const name of [
       'seq',
       'time',

@@ -35,6 +35,8 @@ test('the marks are not in vain: without them there are as many errors', () => {
   const host = ts.createCompilerHost(options);
   const read = host.getSourceFile.bind(host);
   host.getSourceFile = (path, ...rest) =>
-    path === file ? ts.createSourceFile(path, text.replaceAll('@ts-expect-error', 'wrong:'), ts.ScriptTarget.ES2022) : read(path, ...rest);
+    path === file
+      ? ts.createSourceFile(path, text.replaceAll('@ts-expect-error', 'wrong:'), ts.ScriptTarget.ES2022)
+      : read(path, ...rest);
   expect(problems([file], host).length).toBeGreaterThanOrEqual(marks);
 });

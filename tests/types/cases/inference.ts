@@ -12,7 +12,11 @@ interface Visit {
   readonly phase: 'expected' | 'alongside';
   readonly services: readonly string[];
 }
-const visits = store('visits', { list: [] as Visit[], picked: null as string | null, depth: new Map<string, number>() });
+const visits = store('visits', {
+  list: [] as Visit[],
+  picked: null as string | null,
+  depth: new Map<string, number>(),
+});
 
 // payloads and drafts
 const planned = visits.action('planned', (draft, visit: Visit) => {

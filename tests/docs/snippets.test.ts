@@ -1,0 +1,59 @@
+import { expect, test } from '@jest/globals';
+import { execFileSync } from 'node:child_process';
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import ts from 'typescript';
+
+const root = process.cwd();
+const guides = join(root, 'docs/guides');
+const pages = ['README.md', ...readdirSync(guides).map((name) => `docs/guides/${name}`)];
+
+/** The TypeScript snippets of a page that run. One marked `no-run` needs what a test does not have; it is compiled only. */
+const snippetsOf = (page: string) =>
+  Array.from(readFileSync(join(root, page), 'utf8').matchAll(/^```(tsx?)( no-run)?\n([^]*?)^```$/gm), (match, i) => ({
+    page,
+    name: `${page} #${i + 1}`,
+    ending: match[1],
+    runs: !match[2],
+    text: match[3],
+  }));
+
+const all = pages.flatMap(snippetsOf);
+
+test('the README has a snippet', () => {
+  expect(all.some(({ page }) => page === 'README.md')).toBe(true);
+});
+
+// Each snippet stands alone: it is compiled against the built package and run as a program, as a reader would.
+test.each(all)('$name compiles, runs, and does what its comments say', ({ ending, text, runs }) => {
+  const folder = mkdtempSync(join(root, 'reports', 'snippet-'));
+  try {
+    const file = join(folder, `snippet.${ending}`);
+    writeFileSync(file, `export {};\n${text}`);
+    const options: ts.CompilerOptions = {
+      target: ts.ScriptTarget.ES2022,
+      module: ts.ModuleKind.NodeNext,
+      moduleResolution: ts.ModuleResolutionKind.NodeNext,
+      jsx: ts.JsxEmit.ReactJSX,
+      strict: true,
+      skipLibCheck: true,
+      lib: ['lib.es2023.d.ts', 'lib.dom.d.ts'],
+      types: ['node'],
+      noEmit: true,
+    };
+    const found = ts.getPreEmitDiagnostics(ts.createProgram([file], options));
+    expect(found.map((one) => ts.flattenDiagnosticMessageText(one.messageText, '\n'))).toEqual([]);
+    if (!runs) return;
+    const program = join(folder, 'snippet.mjs');
+    writeFileSync(
+      program,
+      ts.transpileModule(text, { compilerOptions: { ...options, module: ts.ModuleKind.ESNext } }).outputText,
+    );
+    const printed = execFileSync(process.execPath, [program], { encoding: 'utf8', cwd: folder }).trimEnd().split('\n');
+    // `console.log(...); // 3` promises what is printed.
+    const promised = Array.from(text.matchAll(/console\.log\(.*\);? \/\/ (.+)$/gm), (match) => match[1]);
+    expect(printed.filter(Boolean)).toEqual(promised);
+  } finally {
+    rmSync(folder, { recursive: true });
+  }
+});

@@ -1,0 +1,78 @@
+import { describe, expect, test } from '@jest/globals';
+import { readdirSync, readFileSync } from 'node:fs';
+import { dirname, join, normalize, relative, sep } from 'node:path';
+import ts from 'typescript';
+
+const root = process.cwd();
+const src = join(root, 'src');
+const walk = (folder: string): string[] =>
+  readdirSync(folder, { withFileTypes: true }).flatMap((entry) =>
+    entry.isDirectory() ? walk(join(folder, entry.name)) : [join(folder, entry.name)],
+  );
+const importsOf = (file: string): string[] =>
+  ts.preProcessFile(readFileSync(file, 'utf8'), true, true).importedFiles.map(({ fileName }) => fileName);
+
+// What each part may import: other parts, and packages. "node:" stands for Node's own modules.
+const arrows: Record<string, { parts: string[]; packages: string[] }> = {
+  core: { parts: [], packages: [] },
+  trace: { parts: ['core'], packages: [] },
+  persist: { parts: ['core'], packages: [] },
+  'persist/node': { parts: ['core', 'persist'], packages: ['node:'] },
+  'bindings/react': { parts: ['core'], packages: ['react'] },
+  cli: {
+    parts: ['core', 'trace', 'persist', 'persist/node'],
+    packages: ['node:', 'commander', 'picocolors', 'cli-table3'],
+  },
+};
+const partOf = (file: string): string => {
+  const path = relative(src, file).split(sep).join('/');
+  return Object.keys(arrows)
+    .filter((part) => path.startsWith(`${part}/`))
+    .sort((a, b) => b.length - a.length)[0];
+};
+
+describe('the arrows between the parts', () => {
+  const files = walk(src).filter((file) => file.endsWith('.ts'));
+  test('there are files of each part', () => {
+    expect(new Set(files.map(partOf))).toEqual(new Set(Object.keys(arrows)));
+  });
+  test.each(files.map((file) => relative(root, file)))('%s imports only what its part may', (name) => {
+    const file = join(root, name);
+    const { parts, packages } = arrows[partOf(file)];
+    for (const path of importsOf(file)) {
+      if (path.startsWith('.')) {
+        const target = partOf(normalize(join(dirname(file), path)));
+        expect([partOf(file), ...parts]).toContain(target);
+      } else
+        expect(
+          packages.some(
+            (allowed) => path === allowed || path.startsWith(allowed.endsWith(':') ? allowed : `${allowed}/`),
+          ),
+        ).toBe(true);
+    }
+  });
+});
+
+test('examples import only public entries', () => {
+  const { exports } = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8')) as {
+    exports: Record<string, unknown>;
+  };
+  const entries = Object.keys(exports).map((key) => key.replace(/^\./, 'floe'));
+  const files = walk(join(root, 'examples')).filter((file) => /\.tsx?$/.test(file) && !file.includes('node_modules'));
+  for (const path of files.flatMap(importsOf).filter((one) => one.startsWith('floe'))) expect(entries).toContain(path);
+  for (const file of files)
+    for (const path of importsOf(file)) expect(normalize(join(dirname(file), path)).startsWith(src)).toBe(false);
+});
+
+test('every error code is explained in the reference, and every explained code exists', () => {
+  const codes = new Set(
+    walk(src).flatMap((file) =>
+      Array.from(readFileSync(file, 'utf8').matchAll(/'(FLOE_[A-Z_]+)'/g), (match) => match[1]),
+    ),
+  );
+  const explained = Array.from(
+    readFileSync(join(root, 'docs/reference/errors.md'), 'utf8').matchAll(/^## (FLOE_[A-Z_]+)$/gm),
+    (match) => match[1],
+  );
+  expect([...explained].sort()).toEqual([...codes].sort());
+});
