@@ -8,7 +8,8 @@ export function History({ trace }: { readonly trace: Trace }) {
   const watch = (listener: () => void): (() => void) => trace.watch(listener);
   const steps = useSyncExternalStore(watch, () => trace.steps);
   const cursor = useSyncExternalStore(watch, () => trace.cursor);
-  const isLive = cursor === steps.at(-1)?.seq;
+  const newest = steps.at(-1)?.seq ?? 0;
+  const isLive = cursor === newest;
   const list = useRef<HTMLOListElement>(null);
   useEffect(() => {
     const shown = list.current?.querySelector<HTMLElement>('[aria-current]');
@@ -29,17 +30,14 @@ export function History({ trace }: { readonly trace: Trace }) {
           </Button>
         </Button.Group>
         <Text size="sm" role="status" className="history-where">
-          {isLive
-            ? `Live, after ${steps.length} steps`
-            : `The past: step ${steps.findIndex(({ seq }) => seq === cursor) + 1} of ${steps.length}`}
+          {isLive ? `Live, at step ${cursor}` : `The past: step ${cursor}, the newest is ${newest}`}
         </Text>
       </Group>
       <ol className="history-steps" ref={list}>
-        {steps.map((step, i) => (
+        {steps.map((step) => (
           <StepChip
             key={step.seq}
             step={step}
-            number={i + 1}
             state={step.seq === cursor ? 'shown' : step.seq > cursor ? 'ahead' : 'behind'}
             onClick={() => trace.seek(step.seq)}
           />
@@ -51,12 +49,11 @@ export function History({ trace }: { readonly trace: Trace }) {
 
 interface ChipProps {
   readonly step: Step;
-  readonly number: number;
   readonly state: 'shown' | 'ahead' | 'behind';
   readonly onClick: () => void;
 }
 
-function StepChip({ step, number, state, onClick }: ChipProps) {
+function StepChip({ step, state, onClick }: ChipProps) {
   const { length } = step.changes;
   return (
     <li>
@@ -67,7 +64,7 @@ function StepChip({ step, number, state, onClick }: ChipProps) {
         onClick={onClick}
       >
         <span className="step-what">
-          <small>{number}</small> {step.action?.type ?? step.fact}
+          <small>{step.seq}</small> {step.action?.type ?? step.fact}
         </span>
         <small>
           {clockWithSeconds(step.time)} ·{' '}

@@ -1,0 +1,23 @@
+// Ratios of medians in one run: Floe and its peers take turns, so that whatever the machine does, it does to both.
+// The peers in peers.mjs are what a user would write instead.
+
+/** Nanoseconds a call of `work`, for a batch of calls. */
+function batch(work, calls) {
+  const began = process.hrtime.bigint();
+  for (let i = 0; i < calls; i++) work(i);
+  return Number(process.hrtime.bigint() - began) / calls;
+}
+
+const median = (values) => values.toSorted((a, b) => a - b)[values.length >> 1];
+
+/** Medians, in nanoseconds a call, of several works measured in turns. */
+export function measure(works, { calls = 2000, rounds = 41 } = {}) {
+  const samples = Object.fromEntries(Object.keys(works).map((name) => [name, []]));
+  for (let round = -5; round < rounds; round++) {
+    for (const [name, work] of Object.entries(works)) {
+      const took = batch(work, calls);
+      if (round >= 0) samples[name].push(took);
+    }
+  }
+  return Object.fromEntries(Object.entries(samples).map(([name, values]) => [name, median(values)]));
+}

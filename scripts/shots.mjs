@@ -1,0 +1,59 @@
+// `npm run shots`: makes the pictures in docs/screenshots/ anew, from the demo data. The pages need Chromium; the
+// terminal's pictures need Debian's xvfb, xterm, imagemagick and fonts-dejavu.
+import { spawnSync } from 'node:child_process';
+import { mkdtempSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { chromium } from 'playwright-core';
+import { findChromium, launchOptions } from './chromium.mjs';
+import { root, tell } from './run.mjs';
+
+const { startOffice } = await import('../dist/demo/office/server.js');
+const folder = join(root, 'docs', 'screenshots');
+const shot = (name) => join(folder, `${name}.png`);
+
+async function pages() {
+  const office = await startOffice({ port: 0, page: join(root, 'dist', 'demo', 'page') });
+  const browser = await chromium.launch(launchOptions(findChromium()));
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await page.goto(office.address);
+  await page.locator('tr.row').first().waitFor();
+  await page.getByText(/^Expected \d+$/).click();
+  await page.getByText('Corran Bell').first().click();
+  await page.getByLabel('Log note for the next watch').fill('Shore power at N1 is out until noon.');
+  await page.locator('tr.row-picked').getByRole('button', { name: 'Bring alongside' }).click();
+  await page.getByText(/^Alongside \d+$/).click();
+  await page.getByText(/^Expected \d+$/).click();
+  await page.waitForTimeout(400);
+  await page.screenshot({ path: shot('harbour') });
+  for (let i = 0; i < 3; i++) await page.getByRole('button', { name: 'Back', exact: true }).click();
+  await page.waitForTimeout(400);
+  await page.screenshot({ path: shot('harbour-past') });
+  await browser.close();
+  await office.close();
+}
+
+/** A picture of a terminal in which a command has run. */
+function terminal(name, command, cwd) {
+  const script = `
+    xterm -geometry 128x40+0+0 -b 8 -bw 0 -fa "DejaVu Sans Mono" -fs 12 -bg "#101418" -fg "#e6e6e6" +sb -e bash -c "$CMD; printf '\\033[?25l'; touch $OUT.done; sleep 60" &
+    pid=$!; for i in $(seq 300); do [ -e "$OUT.done" ] && break; sleep 0.2; done; sleep 1
+    import -window root "$OUT"; kill $pid; rm -f "$OUT.done"`;
+  const { status, stderr } = spawnSync(
+    'xvfb-run',
+    ['-a', '-s', '-screen 0 1280x800x24 -nolisten tcp', 'bash', '-c', script],
+    {
+      cwd,
+      encoding: 'utf8',
+      env: { ...process.env, CMD: command, OUT: shot(name), FORCE_COLOR: '1' },
+    },
+  );
+  if (status !== 0 && status !== 143) tell(`${name}: ${stderr}`);
+}
+
+await pages();
+const cwd = mkdtempSync(join(tmpdir(), 'floe-shots-'));
+const floe = `node ${join(root, 'dist', 'cli', 'bin.js')}`;
+const prompt = (words) => `printf '\\033[2m$\\033[0m ${words}\\n'`;
+terminal('demo-headless', `${prompt('floe demo --headless')}; ${floe} demo --headless`, cwd);
+terminal('steps', `${prompt('floe steps harbour-shift.jsonl')}; ${floe} steps harbour-shift.jsonl`, cwd);
