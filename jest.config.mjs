@@ -27,7 +27,7 @@ const shared = {
 };
 
 export default {
-  reporters: ['default'],
+  reporters: ['default', ['<rootDir>/scripts/count-reporter.mjs', { file: 'reports/counts.json' }]],
   // A loaded machine may need many times what a quiet one does.
   testTimeout: 120_000,
   projects: [

@@ -8,15 +8,12 @@ export const tell = (line) => void process.stderr.write(line + '\n');
 
 const npm = process.platform === 'win32' ? 'npm.cmd' : 'npm';
 
-/**
- * Runs a program in the repository and gives its exit code. Shows its output; with `quiet` only when it fails; with
- * `stdout: 'ignore'` only what it tells on standard error.
- */
-export function run(file, args, { quiet = false, env = {}, cwd = root, stdout: shown = 'inherit' } = {}) {
+/** Runs a program in the repository and gives its exit code. Shows its output; with `quiet` only when it fails. */
+export function run(file, args, { quiet = false, env = {}, cwd = root } = {}) {
   const { status, stdout, stderr, error } = spawnSync(file, args, {
     cwd,
     encoding: 'utf8',
-    stdio: quiet ? 'pipe' : ['inherit', shown, 'inherit'],
+    stdio: quiet ? 'pipe' : 'inherit',
     env: { ...process.env, ...env },
     maxBuffer: 1 << 28,
     shell: process.platform === 'win32',

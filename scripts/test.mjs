@@ -1,6 +1,6 @@
 // `npm test`: sets up, then checks formatting, lint, types, and runs all tests. Goes on after a failure, so that one run
 // shows all; its exit code and last line tell the whole.
-import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs';
+import { existsSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { build } from './build.mjs';
 import { needChromium } from './chromium.mjs';
@@ -34,23 +34,18 @@ for (const [name, work] of checks) {
   tell(`${fine ? 'passed' : 'FAILED'}  ${name} (${((performance.now() - began) / 1000).toFixed(1)} s)`);
 }
 
-const reports = join(root, 'reports');
-const report = join(reports, 'jest.json');
-mkdirSync(reports, { recursive: true });
-rmSync(report, { force: true });
+const counts = join(root, 'reports', 'counts.json');
+rmSync(counts, { force: true });
 tell('Running the tests ...');
-const status = runTool('jest/bin/jest.js', ['--json', '--outputFile', report, ...process.argv.slice(2)], {
+const status = runTool('jest/bin/jest.js', process.argv.slice(2), {
   env: { NODE_OPTIONS: `${process.env.NODE_OPTIONS ?? ''} --experimental-vm-modules --no-warnings`.trim() },
-  stdout: 'ignore',
 });
-if (existsSync(report)) {
-  const { numPassedTests, numFailedTests, numRuntimeErrorTestSuites } = JSON.parse(readFileSync(report, 'utf8'));
-  passed += numPassedTests;
-  failed += numFailedTests + numRuntimeErrorTestSuites;
+if (existsSync(counts)) {
+  const tests = JSON.parse(readFileSync(counts, 'utf8'));
+  passed += tests.passed;
+  failed += tests.failed;
 }
-// A run that ended badly in a way that no count shows is a failure all the same.
-if (status !== 0 && failed === 0) failed = 1;
-process.stderr.write('', () => {
-  process.stdout.write(`${passed} passed, ${failed} failed\n`);
-  process.exitCode = failed > 0 ? 1 : 0;
-});
+// A run that ended badly in a way that no count shows is a failure all the same; so is one that ran nothing.
+if ((status !== 0 || !existsSync(counts)) && failed === 0) failed = 1;
+process.stdout.write(`${passed} passed, ${failed} failed\n`);
+process.exitCode = failed > 0 ? 1 : 0;

@@ -6,13 +6,18 @@ import { escapeKey, hasOwn, kindOf, same, sameData, type Container } from './pla
 /** What a draft knows about one container that it changed: what it was before, and which keys were touched. */
 export interface Touch {
   readonly base: Container;
-  /** The touched keys, or nothing when items moved about. */
-  readonly keys: ReadonlySet<string> | undefined;
+  /** The touched keys, none twice. */
+  readonly keys: readonly string[] | undefined;
+  /** Items of an array moved about: the touched keys do not tell. */
+  readonly moved: boolean;
 }
-/** From each changed container of the next state to what is known about it. */
-export type Touches = ReadonlyMap<unknown, Touch>;
 
-const noTouches: Touches = new Map();
+/** What is known about the containers of the next state. */
+export interface Touches {
+  get(after: unknown): Touch | undefined;
+}
+
+const noTouches: Touches = new Map<unknown, Touch>();
 
 /** More insertions and removals than this in one array, and the array is replaced as a whole. */
 const MOST_ARRAY_EDITS = 128;
@@ -74,9 +79,9 @@ class Differ implements Difference {
 
   private objects(before: Record<string, unknown>, after: Record<string, unknown>, path: string): void {
     const touch = this.touches.get(after);
-    if (touch?.keys && touch.base === before) {
+    if (touch && !touch.moved && touch.base === before) {
       this.common++;
-      for (const key of touch.keys) this.property(before, after, key, path);
+      for (const key of touch.keys ?? []) this.property(before, after, key, path);
       return;
     }
     for (const key of Object.keys(before)) this.property(before, after, key, path);
@@ -93,9 +98,10 @@ class Differ implements Difference {
 
   private arrays(before: unknown[], after: unknown[], path: string): void {
     const touch = this.touches.get(after);
-    if (touch?.keys && touch.base === before) {
-      if (before.length > touch.keys.size) this.common++;
-      return this.touchedItems(before, after, touch.keys, path);
+    if (touch && !touch.moved && touch.base === before) {
+      const { keys = [] } = touch;
+      if (before.length > keys.length) this.common++;
+      return this.touchedItems(before, after, keys, path);
     }
     let start = 0;
     const shorter = Math.min(before.length, after.length);
@@ -113,7 +119,7 @@ class Differ implements Difference {
   }
 
   /** Assigned, appended and cut-off items of an array in which nothing moved. */
-  private touchedItems(before: unknown[], after: unknown[], keys: ReadonlySet<string>, path: string): void {
+  private touchedItems(before: unknown[], after: unknown[], keys: readonly string[], path: string): void {
     const added: number[] = [];
     for (const key of keys) {
       const index = Number(key);

@@ -7,7 +7,7 @@
 // - Within a change, a draft that is put elsewhere stays the same mutable thing, as a plain object would.
 // - New data put into the state is never edited in place: it may be the payload, which belongs to the history.
 // - A draft works only while its change runs.
-import type { Touch } from './diff.js';
+import type { Touch, Touches } from './diff.js';
 import { draftEnded, draftMisuse, notPlain } from './errors.js';
 import {
   NODE,
@@ -37,10 +37,71 @@ export type Draft<S> = S extends string | number | boolean | bigint | null | und
         ? { -readonly [K in keyof S]: Draft<S[K]> }
         : S;
 
-/** All that happens in one change of one store. */
-export class Editing {
-  open = true;
-  readonly nodes: DraftNode[] = [];
+let editings = 0;
+
+/**
+ * One change of one store: its drafts, and what came of it. A production build uses the same one for all changes of a
+ * store in a runtime, with the same root draft: making a proxy costs more than a small change. All other drafts are made
+ * anew, so the only thing that a leaked draft can ever reach is the root of its own store in a later change; a development
+ * build makes that one anew too, and has long shown the leak as an error.
+ */
+export class Editing implements Touches {
+  /** Goes with each change; 0 when none runs. A draft of another change knows another number. */
+  serial = 0;
+  nodes: DraftNode[] = [];
+  private root: DraftNode | undefined;
+  /** The state that the edits lead to. */
+  next: unknown;
+  /** What the change returned, with no draft left in it; `undefined` when it returned nothing or the draft itself. */
+  returned: unknown;
+  /** Whether the draft was edited at all, even to no effect. */
+  edited = false;
+
+  /**
+   * Runs a change on a draft of `base` and folds the result; the caller judges what was returned.
+   * A `base` that is not a container is handed over as it is, and can only be replaced by returning another value.
+   */
+  run(base: unknown, change: (draft: never, payload: never) => unknown, payload: unknown): void {
+    this.serial = ++editings;
+    try {
+      if (!isContainer(base)) {
+        this.returned = withoutDrafts(change(base as never, payload as never));
+        this.next = base;
+        this.edited = false;
+        return;
+      }
+      const root = this.rootFor(base);
+      const returned = change(root.proxy as never, payload as never);
+      this.next = root.fold();
+      this.edited = root.changed;
+      this.returned = returned === undefined || returned === root.proxy ? undefined : withoutDrafts(returned);
+    } finally {
+      this.serial = 0;
+    }
+  }
+
+  private rootFor(base: Container): DraftNode {
+    const { root } = this;
+    if (root !== undefined && Array.isArray(base) === Array.isArray(root.base)) {
+      root.restart(base);
+      if (this.nodes.length > 1) this.nodes = [root];
+      return root;
+    }
+    this.nodes = [];
+    return (this.root = new DraftNode(base, undefined, this, false));
+  }
+
+  get(after: unknown): Touch | undefined {
+    for (const node of this.nodes) if (node.result === after && !node.fresh && node.result !== node.base) return node;
+    return undefined;
+  }
+
+  /** What is known now, for when this goes on to another change. */
+  remember(into: Map<unknown, Touch>): void {
+    for (const { result, base, fresh, keys, moved } of this.nodes) {
+      if (result && result !== base && !fresh) into.set(result, { base, keys, moved });
+    }
+  }
 }
 
 class DraftNode {
@@ -48,8 +109,10 @@ class DraftNode {
   changed = false;
   /** Drafts handed out for the parts of this container that are still in their place. */
   kids: Map<string, DraftNode> | undefined;
-  /** Keys that were assigned or deleted. */
-  keys: Set<string> | undefined;
+  /** Keys that were assigned or deleted; none twice. */
+  keys: string[] | undefined;
+  /** The same keys, once they are many. */
+  private manyKeys: Set<string> | undefined;
   /** Items moved about: every slot has to be looked at. */
   moved = false;
   /** The items before anything moved; made when first asked for. */
@@ -57,15 +120,35 @@ class DraftNode {
   folding = false;
   result: Container | undefined;
   readonly proxy: object;
+  /** The change that it belongs to. */
+  serial: number;
   constructor(
-    readonly base: Container,
+    public base: Container,
     readonly parent: DraftNode | undefined,
     readonly editing: Editing,
     /** The container is new to the state: drafts may stand anywhere inside it. */
     readonly fresh: boolean,
   ) {
     this.proxy = Array.isArray(base) ? new Proxy(arrayTarget(this), arrayTraps) : new Proxy(this, objectTraps);
+    this.serial = editing.serial;
     editing.nodes.push(this);
+  }
+
+  /** Begins anew with another state. */
+  restart(base: Container): void {
+    this.base = base;
+    this.serial = this.editing.serial;
+    this.copy = this.kids = this.keys = this.manyKeys = this.items = this.result = undefined;
+    this.changed = this.moved = this.folding = false;
+  }
+
+  /** Notes that a key was assigned or deleted. */
+  touchKey(key: string): void {
+    const { keys } = this;
+    if (keys === undefined) this.keys = [key];
+    else if (this.manyKeys) {
+      if (this.manyKeys.size !== this.manyKeys.add(key).size) keys.push(key);
+    } else if (!keys.includes(key) && keys.push(key) > 16) this.manyKeys = new Set(keys);
   }
 
   get source(): Container {
@@ -103,18 +186,23 @@ class DraftNode {
     const { source } = this;
     const old = (source as Record<string, unknown>)[key];
     const inner = nodeOf(value);
-    if (inner && inner.editing !== this.editing) throw draftEnded(key);
+    if (inner && inner.serial !== this.serial) throw draftEnded(key);
     const kid = this.kids?.get(key);
-    if (inner ? inner === kid || value === old : !kid?.changed && same(old, value) && hasOwn(source, key)) return;
+    if (
+      inner
+        ? inner === kid || value === old
+        : !kid?.changed && same(old, value) && (old !== undefined || hasOwn(source, key))
+    )
+      return;
     put(this.edit(), key, value);
-    (this.keys ??= new Set()).add(key);
+    this.touchKey(key);
     if (kid) this.kids!.delete(key);
   }
 
   remove(key: string): void {
     if (!hasOwn(this.source, key)) return;
     delete (this.edit() as Record<string, unknown>)[key];
-    (this.keys ??= new Set()).add(key);
+    this.touchKey(key);
     this.kids?.delete(key);
   }
 
@@ -163,7 +251,7 @@ class DraftNode {
         if (value === kid.base) continue;
         put(this.edit(), key, value);
         if (kid.fresh) continue;
-        (this.keys ??= new Set()).add(key);
+        this.touchKey(key);
         differs = true;
       }
     }
@@ -174,26 +262,28 @@ class DraftNode {
       for (let i = 0; i < items.length; i++) items[i] = withoutDrafts(items[i]);
       return sameData(base, copy) ? this.base : items;
     }
-    for (const key of this.keys ?? []) {
+    const { keys } = this;
+    let kept = 0;
+    for (let i = 0; keys && i < keys.length; i++) {
+      const key = keys[i];
       const kid = this.kids?.get(key);
-      if (kid && !kid.fresh) continue;
-      const had = hasOwn(base, key);
-      if (!hasOwn(copy, key)) {
-        if (had) differs = true;
-        else this.keys!.delete(key);
-        continue;
-      }
-      const value = withoutDrafts(copy[key]);
-      if (had && sameData(base[key], value)) {
-        put(copy, key, base[key]);
-        this.keys!.delete(key);
-      } else {
-        put(copy, key, value);
-        differs = true;
-      }
+      if (!(kid && !kid.fresh) && !this.settleKey(base, copy, key)) continue;
+      differs = true;
+      keys[kept++] = key;
     }
+    if (keys) keys.length = kept;
     if (Array.isArray(base) && base.length !== (copy as unknown as unknown[]).length) differs = true;
     return differs ? copy : this.base;
+  }
+
+  /** Puts the final value of a touched key in its place; false when it is what it was before. */
+  private settleKey(base: Record<string, unknown>, copy: Record<string, unknown>, key: string): boolean {
+    const had = hasOwn(base, key);
+    if (!hasOwn(copy, key)) return had;
+    const final = withoutDrafts(copy[key]);
+    const unchanged = had && sameData(base[key], final);
+    put(copy, key, unchanged ? base[key] : final);
+    return !unchanged;
   }
 }
 
@@ -217,7 +307,7 @@ function withoutDrafts(value: unknown, above?: Set<object>): unknown {
 }
 
 function alive(node: DraftNode, key: PropertyKey): void {
-  if (!node.editing.open) throw draftEnded(String(key));
+  if (node.serial !== node.editing.serial) throw draftEnded(String(key));
 }
 
 // A proxy for an array needs an array as its target, or Array.isArray would not see one. The node rides along on it.
@@ -325,7 +415,7 @@ const arrayEdits: Record<string, (this: unknown[], ...args: never[]) => unknown>
     const last = node.part(key);
     (node.edit() as unknown[]).pop();
     node.kids?.delete(key);
-    (node.keys ??= new Set()).add(key);
+    node.touchKey(key);
     return last;
   },
   shift() {
@@ -371,48 +461,4 @@ function editable(draft: unknown[]): DraftNode {
   if (!node) throw new TypeError('An array method of a draft was called on something else.');
   alive(node, 'items');
   return node;
-}
-
-/** What a change came to. */
-export interface Edited {
-  /** The state that the edits lead to. */
-  readonly next: unknown;
-  /** What the function returned, with no draft left in it; `undefined` when it returned nothing or the draft itself. */
-  readonly returned: unknown;
-  /** Whether the draft was edited at all, even to no effect. */
-  readonly edited: boolean;
-  readonly editing: Editing;
-}
-
-/**
- * Runs `change` on a draft of `base` and folds the result. The caller judges what was returned.
- * A `base` that is not a container is handed over as it is, and can only be replaced by returning another value.
- */
-export function editDraft(base: unknown, change: (draft: unknown) => unknown): Edited {
-  const editing = new Editing();
-  try {
-    if (!isContainer(base)) {
-      return { next: base, returned: withoutDrafts(change(base)), edited: false, editing };
-    }
-    const root = new DraftNode(base, undefined, editing, false);
-    const returned = change(root.proxy);
-    const next = root.fold();
-    return {
-      next,
-      returned: returned === root.proxy ? undefined : withoutDrafts(returned),
-      edited: root.changed,
-      editing,
-    };
-  } finally {
-    editing.open = false;
-  }
-}
-
-/** What is known about each container that the change replaced, for the difference and for those who watch. */
-export function touchesOf(editing: Editing, into: Map<unknown, Touch>): void {
-  for (const node of editing.nodes) {
-    if (node.result && node.result !== node.base && !node.fresh) {
-      into.set(node.result, { base: node.base, keys: node.moved ? undefined : (node.keys ?? new Set()) });
-    }
-  }
 }

@@ -70,6 +70,8 @@ export class Reader extends Port {
   private ended = false;
   /** Goes up each time the value becomes another one. */
   version = 0;
+  /** Who asked for it, while it runs: for the message about a circle. */
+  below: Reader | undefined;
   /** Identifies the present run. */
   run = 0;
 
@@ -112,10 +114,10 @@ export class Reader extends Port {
   private letGo(from: number): void {
     const dropped = this.sources.splice(from);
     const kept = new Set(this.sources);
-    for (const port of dropped) if (!kept.has(port)) this.dropped.add(port);
+    for (const port of dropped) if (!kept.has(port)) (this.dropped ??= new Set()).add(port);
   }
   // Detached only when the run is over: a source that is read again meanwhile should not be forgotten and made anew.
-  private readonly dropped = new Set<Port>();
+  private dropped: Set<Port> | undefined;
 
   /** The value as of now. Throws what the derivation threw. */
   get(): unknown {
@@ -152,7 +154,7 @@ export class Reader extends Port {
   private recompute(): void {
     const outer = running;
     running = this;
-    below.set(this, outer);
+    this.below = outer;
     this.run = ++runs;
     this.at = 0;
     let value: unknown;
@@ -163,14 +165,14 @@ export class Reader extends Port {
       problem = { error };
     } finally {
       running = outer;
-      below.delete(this);
+      this.below = undefined;
       this.run = 0;
       if (this.at < this.sources.length) this.letGo(this.at);
       this.versions.length = this.sources.length;
-      if (this.dropped.size > 0) {
+      if (this.dropped) {
         const kept = new Set(this.sources);
         for (const port of this.dropped) if (!kept.has(port)) port.detach(this);
-        this.dropped.clear();
+        this.dropped = undefined;
       }
     }
     this.state = CLEAN;
@@ -198,12 +200,9 @@ export class Reader extends Port {
   }
 }
 
-// Who asked whom, while they run: only for the message about a circle.
-const below = new Map<Reader, Reader | undefined>();
-
 function chainTo(reader: Reader): string[] {
   const chain = [reader.name];
-  for (let one = running; one; one = below.get(one)) {
+  for (let one = running; one; one = one.below) {
     chain.unshift(one.name);
     if (one === reader) break;
   }

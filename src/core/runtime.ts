@@ -1,6 +1,6 @@
 import { makerOf, type AnyAction, type AnyCreator } from './action.js';
 import type { Touch } from './diff.js';
-import { editDraft, touchesOf } from './draft.js';
+import { Editing } from './draft.js';
 import { fromText, toText } from './encode.js';
 import {
   asyncChange,
@@ -133,6 +133,7 @@ interface Slot {
   store: StoreDefinition;
   state: unknown;
   readonly place: Place;
+  editing: Editing;
 }
 
 interface Answer {
@@ -140,10 +141,16 @@ interface Answer {
   readonly changes: readonly Change[];
 }
 
+/** Told when what it reads may have changed. */
+interface Informed {
+  inform(): void;
+}
+
 /** A watched or once read value. */
-interface Entry {
+interface Entry extends Informed {
   readonly reader: Reader;
-  readonly watchers: Set<Watcher>;
+  /** Replaced, never edited: it may be gone through while it changes. */
+  watchers: readonly Watcher[];
   readonly group: EntryGroup;
   readonly key: string;
 }
@@ -167,6 +174,8 @@ interface Queued {
   readonly cause: Cause;
 }
 
+const BY_CODE: Cause = { by: 'code' };
+
 /** As many dispatches out of watchers, one after the other, are taken for an endless loop. */
 const MOST_ROUNDS = 1000;
 
@@ -179,12 +188,13 @@ class Engine implements Host {
   private readonly answers = new Map<string, readonly Answer[]>();
   private knownDeclarations = declared;
   private readonly entries = new Map<object, EntryGroup>();
-  private pending: (() => void)[] = [];
+  private pending: Informed[] = [];
   private readonly queue: Queued[] = [];
   private notifying = false;
   private held = 0;
   private inside = '';
-  private cause: Cause = { by: 'code' };
+  /** The transition whose watchers are told: what they dispatch answers it. */
+  private answering: Transition | undefined;
   private group:
     { readonly number: number; readonly transitions: Transition[]; readonly before: Map<Slot, unknown> } | undefined;
   private groups = 0;
@@ -236,7 +246,7 @@ class Engine implements Host {
         rehydrated.push({ store, before: state, after: stored });
         state = stored;
       }
-      this.slots.set(store.name, { store, state, place: new Place(undefined, '') });
+      this.slots.set(store.name, { store, state, place: new Place(undefined, ''), editing: new Editing() });
     }
     if (changed.length === 0) return;
     this.answers.clear();
@@ -299,10 +309,10 @@ class Engine implements Host {
     if (typeof action !== 'object' || action === null || typeof action.type !== 'string') throw notAnAction(action);
     this.forbidInside('dispatch');
     if (this.notifying) {
-      this.queue.push({ action, cause: this.cause });
+      this.queue.push({ action, cause: this.answering ? { by: 'code', of: this.answering } : BY_CODE });
       return 'queued';
     }
-    return this.decide(action, this.cause);
+    return this.decide(action, BY_CODE);
   }
 
   private forbidInside(what: string): void {
@@ -382,18 +392,17 @@ class Engine implements Host {
     const recorded = this.listeners.length > 0;
     const started = recorded ? stopwatch() : 0;
     const changed: (StoreChange & { readonly slot: Slot })[] = [];
-    const touches = new Map<unknown, Touch>();
+    const touches = recorded ? new Map<unknown, Touch>() : undefined;
     let broken: FloeError[] = [];
     try {
-      for (const answer of answers) {
-        const { slot } = answer;
+      for (const { slot, changes } of answers) {
         const { store } = slot;
         const before = slot.state;
         let after = before;
-        for (const change of answer.changes) after = this.change(store, change, after, action, touches);
-        if (answer.changes.length > 1 && after !== before && sameData(before, after)) after = before;
+        for (const change of changes) after = this.change(slot, change, after, action, touches);
+        if (changes.length > 1 && after !== before && sameData(before, after)) after = before;
         if (after === before) continue;
-        guardData(after, { at: '', what: `The state of '${store.name}' after '${type}'` });
+        if (DEV) guardData(after, { at: '', what: `The state of '${store.name}' after '${type}'` });
         changed.push({ store, slot, before, after });
       }
       if (changed.length > 0 && !this.group) broken = this.brokenBy(changed, type);
@@ -442,7 +451,7 @@ class Engine implements Host {
     for (const { slot, before, after } of changed) {
       if (this.group && !this.group.before.has(slot)) this.group.before.set(slot, before);
       slot.state = after;
-      slot.place.changed(before, after, touches);
+      slot.place.changed(before, after, touches ?? slot.editing);
     }
     for (const error of broken) this.problem(error, transition, action);
     if (transition) this.tell(transition);
@@ -452,49 +461,36 @@ class Engine implements Host {
 
   /** The state of one store after one change. */
   private change(
-    store: StoreDefinition,
+    slot: Slot,
     change: Change,
     before: unknown,
     action: AnyAction,
-    touches: Map<unknown, Touch>,
+    touches?: Map<unknown, Touch>,
   ): unknown {
     const { type } = action;
+    const { name } = slot.store;
     const outer = this.inside;
-    this.inside = DEV ? `the change of '${store.name}' for '${type}'` : store.name;
+    this.inside = DEV ? `the change of '${name}' for '${type}'` : name;
+    if (DEV) slot.editing = new Editing();
+    const { editing } = slot;
     try {
-      const { next, returned, edited, editing } = editDraft(before, (draft) =>
-        change(draft as never, action.payload as never),
-      );
+      editing.run(before, change, action.payload);
+      const { next, returned } = editing;
       if (returned === undefined) {
-        touchesOf(editing, touches);
-        if (DEV && this.options.checkPurity) this.checkPurity(store, change, before, action, next);
-        return next;
-      }
-      if (isThenable(returned)) {
+        if (touches) editing.remember(touches);
+      } else if (isThenable(returned)) {
         // Nobody waits for it: whatever it comes to has no effect.
         returned.then(undefined, () => undefined);
-        throw asyncChange(type, store.name);
-      }
-      if (edited) throw editedAndReturned(type, store.name);
-      return sameData(before, returned) ? before : returned;
+        throw asyncChange(type, name);
+      } else if (editing.edited) throw editedAndReturned(type, name);
+      const after = returned === undefined ? next : sameData(before, returned) ? before : returned;
+      if (DEV && this.options.checkPurity) checkPurity(name, change, before, action, after);
+      return after;
     } catch (error) {
-      throw error instanceof FloeError ? error : changeFailed(type, store.name, error);
+      throw error instanceof FloeError ? error : changeFailed(type, name, error);
     } finally {
       this.inside = outer;
     }
-  }
-
-  private checkPurity(
-    store: StoreDefinition,
-    change: Change,
-    before: unknown,
-    action: AnyAction,
-    first: unknown,
-  ): void {
-    const { next, returned } = editDraft(before, (draft) => change(draft as never, action.payload as never));
-    const second = returned === undefined ? next : returned;
-    const [found] = difference(first, second).changes;
-    if (found) throw impureChange(action.type, store.name, found.path);
   }
 
   private brokenBy(
@@ -648,17 +644,16 @@ class Engine implements Host {
       if (idle.delete(key)) idle.set(key, entry);
       return entry;
     }
-    const watchers = new Set<Watcher>();
     const reader: Reader = new Reader(
       of.name + (recipe.args.length > 0 ? `(${recipe.args.map((arg) => JSON.stringify(arg)).join(', ')})` : ''),
       () => this.derive(recipe),
       of instanceof StoreDefinition ? Object.is : of.equal,
       () => {
-        if (watchers.size > 0) this.pending.push(() => this.inform(entry!));
+        if (entry!.watchers.length > 0) this.pending.push(entry!);
       },
       () => this.rest(entry!),
     );
-    entry = { reader, watchers, group: known, key };
+    entry = { reader, watchers: [], group: known, key, inform: () => this.inform(entry!) };
     all.set(key, entry);
     idle.set(key, entry);
     this.trim(known, entry);
@@ -667,7 +662,7 @@ class Engine implements Host {
 
   /** Nobody reads or watches it any more: from now on it only stays as long as there is room. */
   private rest(entry: Entry): void {
-    if (entry.watchers.size > 0 || entry.reader.read || entry.group.all.get(entry.key) !== entry) return;
+    if (entry.watchers.length > 0 || entry.reader.read || entry.group.all.get(entry.key) !== entry) return;
     entry.group.idle.set(entry.key, entry);
     this.trim(entry.group);
   }
@@ -677,7 +672,7 @@ class Engine implements Host {
     for (const [key, entry] of idle) {
       if (idle.size <= keep || entry === spare) return;
       idle.delete(key);
-      if (entry.watchers.size > 0 || entry.reader.read) continue;
+      if (entry.watchers.length > 0 || entry.reader.read) continue;
       all.delete(key);
       entry.reader.end();
     }
@@ -726,7 +721,7 @@ class Engine implements Host {
     if (this.ended) throw closed('watch');
     const entry = this.entry(recipeOf(source));
     const watcher: Watcher = { listener, last: undefined, active: true };
-    entry.watchers.add(watcher);
+    entry.watchers = [...entry.watchers, watcher];
     entry.group.idle.delete(entry.key);
     try {
       watcher.last = unnoted(() => entry.reader.get());
@@ -737,7 +732,7 @@ class Engine implements Host {
     return () => {
       if (!watcher.active) return;
       watcher.active = false;
-      entry.watchers.delete(watcher);
+      entry.watchers = entry.watchers.filter((one) => one !== watcher);
       this.rest(entry);
     };
   }
@@ -749,7 +744,7 @@ class Engine implements Host {
     } catch (error) {
       return this.problem(error);
     }
-    for (const watcher of [...entry.watchers]) {
+    for (const watcher of entry.watchers) {
       if (!watcher.active || Object.is(watcher.last, value)) continue;
       const before = watcher.last;
       watcher.last = value;
@@ -781,13 +776,15 @@ class Engine implements Host {
       },
       () => true,
       () =>
-        this.pending.push(() => {
-          if (!active) return;
-          try {
-            reader.get();
-          } catch (error) {
-            this.problem(error);
-          }
+        this.pending.push({
+          inform: () => {
+            if (!active) return;
+            try {
+              reader.get();
+            } catch (error) {
+              this.problem(error);
+            }
+          },
         }),
       undefined,
       true,
@@ -809,20 +806,20 @@ class Engine implements Host {
   /** Tells those who watch, then does what they dispatched meanwhile, until there is no more. */
   private notify(transition: Transition | undefined): void {
     if (this.notifying || this.held > 0 || (this.pending.length === 0 && this.queue.length === 0)) return;
-    const rounds: string[] = [];
-    const outer = this.cause;
-    this.cause = transition ? { by: 'code', of: transition } : outer;
+    let rounds: string[] | undefined;
+    const outer = this.answering;
+    if (transition) this.answering = transition;
     try {
       for (;;) {
         this.notifying = true;
         while (this.pending.length > 0) {
           const { pending } = this;
           this.pending = [];
-          for (const inform of pending) inform();
+          for (const informed of pending) informed.inform();
         }
         const next = this.queue.shift();
         if (!next) break;
-        rounds.push(next.action.type);
+        (rounds ??= []).push(next.action.type);
         if (rounds.length > MOST_ROUNDS) {
           this.queue.length = 0;
           throw endlessLoop([...new Set(rounds.slice(-100))]);
@@ -839,7 +836,7 @@ class Engine implements Host {
       }
     } finally {
       this.notifying = false;
-      this.cause = outer;
+      this.answering = outer;
     }
   }
 
@@ -881,6 +878,14 @@ class Engine implements Host {
   }
 }
 
+/** Runs a change once more: the same state and payload must give the same result. */
+function checkPurity(store: string, change: Change, before: unknown, action: AnyAction, first: unknown): void {
+  const again = new Editing();
+  again.run(before, change, action.payload);
+  const [found] = difference(first, again.returned ?? again.next).changes;
+  if (found) throw impureChange(action.type, store, found.path);
+}
+
 const isThenable = (value: unknown): value is PromiseLike<unknown> =>
   typeof (value as { then?: unknown } | null | undefined)?.then === 'function';
 
@@ -900,7 +905,9 @@ function answersType(answered: StoreDefinition['whens'][number]['answered'], typ
  * runtime.dispatch(visitPlanned(visit));
  * runtime.read(expected);
  */
-export function createRuntime<const O extends RuntimeOptions = object>(options?: O): Runtime & Attached<O> {
+export function createRuntime<const O extends RuntimeOptions = object>(
+  options?: O & RuntimeOptions,
+): Runtime & Attached<O> {
   const given: RuntimeOptions = options ?? {};
   const engine = new Engine(given);
   const runtime = {

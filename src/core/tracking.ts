@@ -90,11 +90,11 @@ export class Place extends Port {
     if (this.keys && !sameKeys(before, after)) this.keys.mark();
     if (!this.parts) return;
     const touch = touches?.get(after);
-    const keys =
-      touch?.keys && touch.base === before && touch.keys.size < this.parts.size ? touch.keys : this.parts.keys();
-    for (const key of keys) this.parts.get(key)?.within(before, after, touches);
-    // A touched array may have grown or shrunk, which is no key of its own.
-    if (keys === touch?.keys && Array.isArray(after)) this.parts.get('length')?.within(before, after, touches);
+    if (touch && !touch.moved && touch.base === before && (touch.keys?.length ?? 0) < this.parts.size) {
+      for (const key of touch.keys ?? []) this.parts.get(key)?.within(before, after, touches);
+      // A touched array may have grown or shrunk, which is no key of its own.
+      if (Array.isArray(after)) this.parts.get('length')?.within(before, after, touches);
+    } else for (const part of this.parts.values()) part.within(before, after, touches);
   }
 
   private within(before: unknown, after: unknown, touches: Touches | undefined): void {

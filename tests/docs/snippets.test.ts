@@ -1,6 +1,6 @@
 import { expect, test } from '@jest/globals';
 import { execFileSync } from 'node:child_process';
-import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import ts from 'typescript';
 
@@ -26,6 +26,7 @@ test('the README has a snippet', () => {
 
 // Each snippet stands alone: it is compiled against the built package and run as a program, as a reader would.
 test.each(all)('$name compiles, runs, and does what its comments say', ({ ending, text, runs }) => {
+  mkdirSync(join(root, 'reports'), { recursive: true });
   const folder = mkdtempSync(join(root, 'reports', 'snippet-'));
   try {
     const file = join(folder, `snippet.${ending}`);

@@ -34,7 +34,7 @@ describe('recording', () => {
         branch: 0,
       },
       { seq: 2, outcome: 'unchanged', changes: [] },
-      { seq: 3, outcome: 'failed', reason: expect.stringContaining('below zero') as string, changes: [] },
+      { seq: 3, outcome: 'failed', reason: expect.stringContaining('below zero') as unknown as string, changes: [] },
     ]);
     expect(runtime.trace.steps.every(({ took }) => took >= 0)).toBe(true);
   });
@@ -173,7 +173,10 @@ describe('trace files', () => {
         const text = [header, JSON.stringify({ ...step, [name]: wrong }), ...rest].join('\n');
         if (name === 'outcome' && wrong === 'x') continue;
         expect(() => readTrace(text)).toThrow(
-          expect.objectContaining({ code: 'FLOE_TRACE_DAMAGED', message: expect.stringContaining('line 2') as string }),
+          expect.objectContaining({
+            code: 'FLOE_TRACE_DAMAGED',
+            message: expect.stringContaining('line 2') as unknown as string,
+          }),
         );
       }
     }
