@@ -271,7 +271,7 @@ class DraftNode {
       differs = true;
       keys[kept++] = key;
     }
-    if (keys) keys.length = kept;
+    if (keys && kept < keys.length) keys.length = kept;
     if (Array.isArray(base) && base.length !== (copy as unknown as unknown[]).length) differs = true;
     return differs ? copy : this.base;
   }

@@ -168,7 +168,7 @@ export class Reader extends Port {
       this.below = undefined;
       this.run = 0;
       if (this.at < this.sources.length) this.letGo(this.at);
-      this.versions.length = this.sources.length;
+      if (this.versions.length > this.sources.length) this.versions.length = this.sources.length;
       if (this.dropped) {
         const kept = new Set(this.sources);
         for (const port of this.dropped) if (!kept.has(port)) port.detach(this);

@@ -390,6 +390,16 @@ class Engine implements Host {
     const { type } = action;
     const answers = this.answersTo(action);
     const recorded = this.listeners.length > 0;
+    const [only] = answers;
+    if (
+      answers.length === 1 &&
+      !recorded &&
+      !this.group &&
+      only.changes.length === 1 &&
+      only.slot.store.invariants.length === 0
+    ) {
+      return this.applyAlone(only.slot, only.changes[0], action);
+    }
     const started = recorded ? stopwatch() : 0;
     const changed: (StoreChange & { readonly slot: Slot })[] = [];
     const touches = recorded ? new Map<unknown, Touch>() : undefined;
@@ -457,6 +467,18 @@ class Engine implements Host {
     if (transition) this.tell(transition);
     this.notify(transition);
     return outcome;
+  }
+
+  /** The short way for the common case: one change of one store, and nobody records it. */
+  private applyAlone(slot: Slot, change: Change, action: AnyAction): 'applied' | 'unchanged' {
+    const before = slot.state;
+    const after = this.change(slot, change, before, action);
+    if (after === before) return 'unchanged';
+    if (DEV) guardData(after, { at: '', what: `The state of '${slot.store.name}' after '${action.type}'` });
+    slot.state = after;
+    slot.place.changed(before, after, slot.editing);
+    this.notify(undefined);
+    return 'applied';
   }
 
   /** The state of one store after one change. */
