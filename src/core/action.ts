@@ -30,21 +30,21 @@ export interface ActionCreator<T extends string = string, A extends readonly unk
   readonly about: About | undefined;
   /** Whether an action is one of this creator's; narrows its type. */
   made(action: AnyAction): action is ActionOf<T, A>;
+  /** @internal The store that declared it, and whether it takes a payload: for copies of that store. */
+  readonly store?: StoreDefinition | undefined;
+  /** @internal */
+  readonly takes?: boolean;
 }
 
 /** Any action creator, whatever its payload. */
 // eslint-disable-next-line @typescript-eslint/no-explicit-any -- a creator of any payload
 export type AnyCreator = ActionCreator<string, any>;
 
-/** Who declared the creator that made an action. Stands on the action's prototype, so the action itself stays plain. */
+/** The creator that made an action. Stands on the action's prototype, so the action itself stays plain. */
 export const MAKER: unique symbol = Symbol('floe.maker');
 
-export interface Maker {
-  readonly creator: AnyCreator;
-  readonly store: StoreDefinition | undefined;
-}
-
-export const makerOf = (action: object): Maker | undefined => (action as { [MAKER]?: Maker })[MAKER];
+/** The creator that made an action; none when the action was written by hand or came out of a file. */
+export const makerOf = (action: object): AnyCreator | undefined => (action as { [MAKER]?: AnyCreator })[MAKER];
 
 /** A creator for `type`; `takes` says whether an argument goes into the action. */
 export function makeCreator(
@@ -71,9 +71,11 @@ export function makeCreator(
   const creator = Object.assign(create, {
     type,
     about: options?.about,
+    store,
+    takes,
     made: (action: AnyAction) => action.type === type,
   }) as unknown as AnyCreator;
-  Object.defineProperty(prototype, MAKER, { value: { creator, store } satisfies Maker });
+  Object.defineProperty(prototype, MAKER, { value: creator });
   return creator;
 }
 

@@ -256,6 +256,14 @@ export const impureChange = (type: string, store: string, path: string): FloeErr
     { path },
   );
 
+export const notItsOwn = (store: string): FloeError =>
+  error(
+    'FLOE_NOT_ITS_OWN',
+    store,
+    DEV &&
+      `'${store}'.its(...) takes an action creator or a selector that the original store declared: const ${store} = original.as('${store}'), then ${store}.its(original's own).`,
+  );
+
 export const badSnapshot = (why: string): FloeError =>
   error(
     'FLOE_BAD_SNAPSHOT',

@@ -1,4 +1,4 @@
-import { makerOf, type AnyAction, type AnyCreator } from './action.js';
+import { makerOf, type AnyAction } from './action.js';
 import type { Touch } from './diff.js';
 import { Editing } from './draft.js';
 import { fromText, toText } from './encode.js';
@@ -329,7 +329,7 @@ class Engine implements Host {
     return decide({
       action,
       interceptors: this.interceptors.slice(),
-      about: makerOf(action)?.creator?.about,
+      about: makerOf(action)?.about,
       read: this.read,
       apply: (passed) => this.apply(passed, cause),
       stopped: (reason) => this.fruitless(action, cause, 'stopped', reason),
@@ -367,14 +367,13 @@ class Engine implements Host {
       this.knownDeclarations = declared;
       this.answers.clear();
     }
-    const known = this.answers.get(action.type);
-    if (known) return known;
     const maker = makerOf(action);
+    const known = this.answers.get(action.type);
+    if (known && (!maker?.store || this.slots.get(maker.store.name)?.store === maker.store)) return known;
     if (maker?.store) this.slot(maker.store);
     const answers: Answer[] = [];
     for (const slot of this.slots.values()) {
-      const changes = [...(slot.store.changes.get(action.type) ?? [])];
-      for (const { answered, change } of slot.store.whens) if (answersType(answered, action.type)) changes.push(change);
+      const changes = [...slot.store.changesFor(action.type)];
       if (changes.length > 0) answers.push({ slot, changes });
     }
     if (answers.length === 0 && !maker) throw unknownAction(action.type, this.knownTypes());
@@ -383,7 +382,7 @@ class Engine implements Host {
   }
 
   private *knownTypes(): Iterable<string> {
-    for (const { store } of this.slots.values()) yield* store.changes.keys();
+    for (const { store } of this.slots.values()) yield* store.types();
   }
 
   private apply(action: AnyAction, cause: Cause): 'applied' | 'unchanged' {
@@ -572,8 +571,11 @@ class Engine implements Host {
         slot.state = before;
         slot.place.changed(state, before, undefined);
       }
-      for (const { action, cause, time, took } of group.transitions) {
-        this.tell(
+      for (const transition of group.transitions) {
+        const { action, cause, time, took, fact } = transition;
+        // A store that joined meanwhile has joined.
+        if (fact === 'joined' || fact === 'rehydrated') this.tell(transition);
+        else if (action) this.tell(
           new Transition(
             'action',
             undefined,
@@ -627,6 +629,7 @@ class Engine implements Host {
     const changed = changes.filter(({ before, after }) => before !== after);
     for (const { store, before, after } of changed) {
       const slot = this.slots.get(store.name)!;
+      if (this.group && !this.group.before.has(slot)) this.group.before.set(slot, before);
       slot.state = after;
       slot.place.changed(before, after, undefined);
     }
@@ -910,14 +913,6 @@ function checkPurity(store: string, change: Change, before: unknown, action: Any
 
 const isThenable = (value: unknown): value is PromiseLike<unknown> =>
   typeof (value as { then?: unknown } | null | undefined)?.then === 'function';
-
-function answersType(answered: StoreDefinition['whens'][number]['answered'], type: string): boolean {
-  const list = answered as unknown as AnyCreator | readonly AnyCreator[] | (() => AnyCreator | readonly AnyCreator[]);
-  const named = typeof list === 'function' && !('type' in list) ? list() : list;
-  return Array.isArray(named)
-    ? named.some((one: AnyCreator) => one.type === type)
-    : (named as AnyCreator).type === type;
-}
 
 /**
  * Makes a runtime: it holds one state tree and one line of transitions for a set of stores.

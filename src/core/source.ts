@@ -7,6 +7,9 @@ import type { StoreDefinition } from './store.js';
 /** Marks what can be read. */
 export const SOURCE: unique symbol = Symbol('floe.source');
 
+/** Marks a selector, with or without arguments. */
+export const DERIVATION: unique symbol = Symbol('floe.derivation');
+
 /** Something that `read`, `watch`, `follow` and `select` take: a store, a selector with its arguments, or an `at`. */
 export interface Source<out T> {
   readonly [SOURCE]: Recipe<T>;
@@ -70,12 +73,17 @@ export function makeSelector(
     equal: typeof equal === 'string' ? equalities[equal] : equal,
     keep,
   };
-  const bare: Recipe<unknown> = { of, args: [], key: '' };
+  return selectorOf(of);
+}
+
+/** The selector of a derivation, as a user calls it. */
+export function selectorOf(of: Derivation): unknown {
   const call = (...args: unknown[]): Source<unknown> =>
-    args.length === 0 ? (call as unknown as Source<unknown>) : { [SOURCE]: { of, args, key: argumentKey(name, args) } };
+    args.length === 0 ? (call as unknown as Source<unknown>) : { [SOURCE]: { of, args, key: argumentKey(of.name, args) } };
+  Object.assign(call, { [DERIVATION]: of });
   // With required arguments the bare selector is no source; only its declared parameters can tell.
-  if (derive.length <= 1) Object.assign(call, { [SOURCE]: bare });
-  Object.defineProperty(call, 'name', { value: name });
+  if (of.derive.length <= 1) Object.assign(call, { [SOURCE]: { of, args: [], key: '' } satisfies Recipe<unknown> });
+  Object.defineProperty(call, 'name', { value: of.name });
   return call;
 }
 

@@ -1,9 +1,9 @@
 import { takesPayload, makeCreator, type ActionCreator, type ActionOptions, type AnyCreator } from './action.js';
-import { badName } from './errors.js';
+import { badName, notItsOwn } from './errors.js';
 import type { Draft } from './draft.js';
 import { partOf } from './plain.js';
 import { parsePointer } from './pointer.js';
-import { makeSelector, SOURCE, type Recipe, type Selector, type SelectorOptions, type Source } from './source.js';
+import { DERIVATION, makeSelector, selectorOf, SOURCE, type Derivation, type Recipe, type Selector, type SelectorOptions, type Source } from './source.js';
 
 /** How a store answers an action: edits its draft, or returns the next state. Never both, never later. */
 export type Change = (draft: never, payload: never) => unknown;
@@ -73,7 +73,22 @@ export interface Store<N extends string = string, S = unknown> extends Source<S>
   edits(): Edits<N, S>;
   /** Says what is kept between sessions; without options, everything. Returns the store. */
   persisted(options?: PersistOptions<S>): this;
+  /**
+   * The same definition once more, under its own name and with a state of its own: two panels of one kind.
+   * @example
+   * const left = panel.as('left');
+   * runtime.dispatch(left.its(opened)('v7'));
+   * runtime.read(left.its(shownVisit));
+   */
+  as<L extends string>(label: L): Store<L, S>;
+  /** The copy's own version of an action creator or a selector that the original store declared. */
+  its<T extends string, A extends readonly unknown[]>(creator: ActionCreator<T, A>): ActionCreator<TypeIn<N, T>, A>;
+  its<T>(selector: Source<T>): Source<T>;
+  its<T, A extends readonly unknown[]>(selector: (...args: A) => Source<T>): (...args: A) => Source<T>;
 }
+
+/** The type of an action, declared by one store, in another. */
+export type TypeIn<N extends string, T extends string> = T extends `${string}.${infer K}` ? `${N}.${K}` : never;
 
 /** The state that a store holds. */
 export type StateOf<T> = T extends Store<string, infer S> ? S : never;
@@ -86,18 +101,68 @@ export type AnswerTo = Answered<never> | (() => Answered<never>);
 
 /** The inside of a store, for the runtime and what is attached to it. */
 export class StoreDefinition implements Source<unknown> {
-  readonly changes = new Map<string, Change[]>();
-  readonly whens: { readonly answered: AnswerTo; readonly change: Change }[] = [];
-  readonly invariants: { readonly name: string; readonly holds: (state: never) => boolean }[] = [];
+  private readonly changes = new Map<string, Change[]>();
+  private readonly whens: { readonly answered: AnswerTo; readonly change: Change }[] = [];
+  private readonly rules: Rule[] = [];
+  private readonly own = new Map<object, unknown>();
   readonly [SOURCE]: Recipe<unknown> = { of: this, args: [], key: '' };
-  kept: PersistOptions<never> | undefined;
+  private keeps: PersistOptions<never> | undefined;
   private readonly atPointer: (pointer: string, fallback: unknown) => Source<unknown>;
 
   constructor(
     readonly name: string,
     readonly initial: unknown,
+    /** The store that this one is a copy of: what that one declares, now or later, counts here too. */
+    private readonly original?: StoreDefinition,
   ) {
     this.atPointer = makeSelector(`${name}.at`, this, readAt) as never;
+  }
+
+  /** What is kept between sessions, if anything is. */
+  get kept(): PersistOptions<never> | undefined {
+    return this.keeps ?? this.original?.kept;
+  }
+
+  get invariants(): readonly Rule[] {
+    return this.original ? [...this.original.invariants, ...this.rules] : this.rules;
+  }
+
+  /** How it answers actions of a type. */
+  *changesFor(type: string): Iterable<Change> {
+    const { original } = this;
+    if (original && type.startsWith(`${this.name}.`)) {
+      yield* original.changes.get(original.name + type.slice(this.name.length)) ?? [];
+    }
+    yield* this.changes.get(type) ?? [];
+    yield* this.answersFor(type);
+  }
+
+  private *answersFor(type: string): Iterable<Change> {
+    if (this.original) yield* this.original.answersFor(type);
+    for (const { answered, change } of this.whens) if (answersType(answered, type)) yield change;
+  }
+
+  /** The types of its own actions. */
+  types(): string[] {
+    const copied = this.original?.types().map((type) => this.name + type.slice(this.original!.name.length)) ?? [];
+    return [...copied, ...this.changes.keys()];
+  }
+
+  as(label: string): StoreDefinition {
+    return new StoreDefinition(plainName('A copy of a store', label), this.initial, this);
+  }
+
+  its(thing: AnyCreator & { readonly [DERIVATION]?: Derivation }): unknown {
+    const known = this.own.get(thing);
+    if (known) return known;
+    const derivation = thing[DERIVATION];
+    const isOwn = (store: StoreDefinition | undefined): boolean => store !== undefined && store === this.original;
+    let made: unknown;
+    if (derivation && isOwn(derivation.store)) made = selectorOf({ ...derivation, name: this.name + derivation.name.slice(derivation.store!.name.length), store: this });
+    else if (!derivation && thing.type && isOwn(thing.store)) made = makeCreator(this.name + thing.type.slice(thing.store!.name.length), thing.takes!, this, { about: thing.about });
+    else throw notItsOwn(this.name);
+    this.own.set(thing, made);
+    return made;
   }
 
   /** The state as declared; a function is called for it. */
@@ -138,7 +203,7 @@ export class StoreDefinition implements Source<unknown> {
   }
 
   invariant(name: string, holds: (state: never) => boolean): this {
-    this.invariants.push({ name: `${this.name}.${plainName(`An invariant of '${this.name}'`, name)}`, holds });
+    this.rules.push({ name: `${this.name}.${plainName(`An invariant of '${this.name}'`, name)}`, holds });
     return this;
   }
 
@@ -155,9 +220,20 @@ export class StoreDefinition implements Source<unknown> {
   }
 
   persisted(options: PersistOptions<never> = {}): this {
-    this.kept = options;
+    this.keeps = options;
     return this;
   }
+}
+
+/** A rule that must hold after every transition. */
+interface Rule {
+  readonly name: string;
+  readonly holds: (state: never) => boolean;
+}
+
+function answersType(answered: AnswerTo, type: string): boolean {
+  const named = typeof answered === 'function' && !('type' in answered) ? answered() : answered;
+  return Array.isArray(named) ? named.some((one: AnyCreator) => one.type === type) : (named as unknown as AnyCreator).type === type;
 }
 
 /** The part of a state at a JSON Pointer, read step by step so that only these steps count as read. */

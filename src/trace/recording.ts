@@ -62,7 +62,7 @@ class Recorder implements Trace, Listener {
   // ---- recording ----
 
   transition(transition: Transition): void {
-    const { kind, fact, action, cause, outcome, changed, took, time, reason, group } = transition;
+    const { kind, fact, action, cause, outcome, changed, took, time, reason, group, problems } = transition;
     const { changes, undo } = transition.difference();
     const stays = fact === 'joined' && !this.isLive;
     if (stays) this.liveTree = undefined;
@@ -84,6 +84,7 @@ class Recorder implements Trace, Listener {
       branch: this.branch,
       ...(group !== undefined && { group }),
       ...(reason !== undefined && { reason: messageOf(reason) }),
+      ...(problems.length > 0 && { problems: problems.map(messageOf) }),
     };
     this.seqs.set(transition, step.seq);
     this.append(step);

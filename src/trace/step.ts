@@ -52,6 +52,8 @@ export interface Step {
   readonly group?: number;
   /** Why it was stopped, refused or failed. */
   readonly reason?: string;
+  /** The rules that do not hold after it. */
+  readonly problems?: readonly string[];
 }
 
 /** One line of history: it shares its steps up to a fork with the branch that it left. */
