@@ -22,15 +22,19 @@ describe.each(['tests.json', 'spec_tests.json'])('the published RFC 6902 cases: 
   test('there are many', () => {
     expect(cases.length).toBeGreaterThan(15);
   });
-  test.each(cases.map((one, i) => [`${i}: ${one.comment ?? one.error ?? JSON.stringify(one.patch)}`, one] as const))('%s', (_name, one) => {
-    const kept = JSON.stringify(one.doc);
-    if (one.error !== undefined) expect(() => applyPatch(one.doc, one.patch)).toThrow(expect.objectContaining({ code: 'FLOE_PATCH_FAILED' }));
-    else {
-      const after = applyPatch(one.doc, one.patch);
-      if ('expected' in one) expect(after).toEqual(one.expected);
-    }
-    expect(JSON.stringify(one.doc)).toBe(kept);
-  });
+  test.each(cases.map((one, i) => [`${i}: ${one.comment ?? one.error ?? JSON.stringify(one.patch)}`, one] as const))(
+    '%s',
+    (_name, one) => {
+      const kept = JSON.stringify(one.doc);
+      if (one.error !== undefined)
+        expect(() => applyPatch(one.doc, one.patch)).toThrow(expect.objectContaining({ code: 'FLOE_PATCH_FAILED' }));
+      else {
+        const after = applyPatch(one.doc, one.patch);
+        if ('expected' in one) expect(after).toEqual(one.expected);
+      }
+      expect(JSON.stringify(one.doc)).toBe(kept);
+    },
+  );
 });
 
 describe('applyPatch', () => {
@@ -50,14 +54,20 @@ describe('applyPatch', () => {
     const after = applyPatch({} as Record<string, unknown>, [{ op: 'add', path: '/__proto__', value: { x: 1 } }]);
     expect(Object.keys(after)).toEqual(['__proto__']);
     expect((after as { x?: number }).x).toBe(undefined);
-    expect(() => applyPatch({}, [{ op: 'add', path: '/__proto__/x', value: 1 }])).toThrow(expect.objectContaining({ code: 'FLOE_PATCH_FAILED' }));
-    expect(() => applyPatch({}, [{ op: 'replace', path: '/constructor', value: 1 }])).toThrow(expect.objectContaining({ code: 'FLOE_PATCH_FAILED' }));
+    expect(() => applyPatch({}, [{ op: 'add', path: '/__proto__/x', value: 1 }])).toThrow(
+      expect.objectContaining({ code: 'FLOE_PATCH_FAILED' }),
+    );
+    expect(() => applyPatch({}, [{ op: 'replace', path: '/constructor', value: 1 }])).toThrow(
+      expect.objectContaining({ code: 'FLOE_PATCH_FAILED' }),
+    );
   });
 
   test('leaf values are tested by value', () => {
     const doc = { at: new Date(5), berths: new Set(['N1']) };
     expect(applyPatch(doc, [{ op: 'test', path: '/at', value: new Date(5) }])).toBe(doc);
     expect(applyPatch(doc, [{ op: 'test', path: '/berths', value: new Set(['N1']) }])).toBe(doc);
-    expect(() => applyPatch(doc, [{ op: 'test', path: '/at', value: new Date(6) }])).toThrow(expect.objectContaining({ path: '/at' }));
+    expect(() => applyPatch(doc, [{ op: 'test', path: '/at', value: new Date(6) }])).toThrow(
+      expect.objectContaining({ path: '/at' }),
+    );
   });
 });
