@@ -1,6 +1,6 @@
 // The model's rows of the benchmark.
-import { createRuntime, store } from '../dist/core/index.js';
-import { handBump, handStore, handToggle } from './peers.mjs';
+import { createRuntime, selector, store } from '../dist/core/index.js';
+import { handBump, handStore, handToggle, memo, streamStore } from './peers.mjs';
 import { measure } from './run.mjs';
 
 function counter() {
@@ -13,7 +13,7 @@ function counter() {
   runtime.watch(counter, (state) => (seen = state.count));
   const hand = handStore({ count: 0 }, handBump);
   hand.watch((state) => (seen = state.count));
-  const took = measure({ floe: () => runtime.dispatch(bumped()), hand: () => hand.send({ type: 'bumped' }) });
+  const took = measure({ floe: () => runtime.dispatch(bumped()), peer: () => hand.send({ type: 'bumped' }) });
   if (seen !== hand.read().count || seen !== runtime.read(counter).count)
     throw new Error('the two did not do the same work');
   return took;
@@ -33,20 +33,115 @@ function toggle() {
   hand.watch((state) => (seen = state));
   const took = measure({
     floe: (i) => runtime.dispatch(toggled(i % 100)),
-    hand: (i) => hand.send({ type: 'toggled', index: i % 100 }),
+    peer: (i) => hand.send({ type: 'toggled', index: i % 100 }),
   });
   if (!seen || JSON.stringify(runtime.read(list)) !== JSON.stringify(hand.read()))
     throw new Error('the two did not do the same work');
   return took;
 }
 
-/** Each row: the work, what it is compared with, the two medians, and the most that is wanted of their ratio. */
+const boxes = () => Array.from({ length: 100 }, (_, b) => Array.from({ length: 100 }, (_, r) => ({ id: b * 100 + r, n: 0 })));
+const bumpCell = (state, { box, row }) => {
+  const next = state.boxes.slice();
+  next[box] = next[box].slice();
+  next[box][row] = { ...next[box][row], n: next[box][row].n + 1 };
+  return { ...state, boxes: next };
+};
+
+/** A runtime that watches as many of the 10,000 cells, spread over all boxes. */
+function cells(watched, heard) {
+  const grid = store('grid', { boxes: boxes() });
+  const bumped = grid.action('bumped', (draft, { box, row }) => {
+    draft.boxes[box][row].n += 1;
+  });
+  const cell = grid.selector('cell', (state, box, row) => state.boxes[box][row].n);
+  const runtime = createRuntime({ stores: [grid] });
+  for (let i = 0; i < watched; i++) {
+    const box = i % 100;
+    runtime.watch(cell(box, Math.floor(i / 100)), heard);
+  }
+  return (i) => runtime.dispatch(bumped({ box: i % 10, row: 0 }));
+}
+
+function manyAgainstFew() {
+  let heard = 0;
+  const hear = () => heard++;
+  const took = measure({ floe: cells(10_000, hear), peer: cells(10, hear) }, { calls: 200 });
+  if (heard === 0) throw new Error('nobody heard');
+  return took;
+}
+
+const parts = (watchPart, heard) => {
+  for (let i = 0; i < 10_000; i++) {
+    const box = i % 100;
+    const row = Math.floor(i / 100);
+    watchPart((state) => state.boxes[box][row].n, heard);
+  }
+};
+
+function manyAgainstLoop() {
+  let heard = 0;
+  const hear = () => heard++;
+  const hand = handStore({ boxes: boxes() }, bumpCell);
+  parts(hand.watchPart, hear);
+  return measure({ floe: cells(10_000, hear), peer: (i) => hand.send({ box: i % 10, row: 0 }) }, { calls: 20, rounds: 21 });
+}
+
+function manyAgainstStreams() {
+  let heard = 0;
+  const hear = () => heard++;
+  const streams = streamStore({ boxes: boxes() }, bumpCell);
+  parts((pick, listener) => streams.watchPart(pick, listener), hear);
+  return measure({ floe: cells(10_000, hear), peer: (i) => streams.send({ box: i % 10, row: 0 }) }, { calls: 10, rounds: 21 });
+}
+
+function chain() {
+  const counter = store('counter', { count: 0, other: 0 });
+  const bumped = counter.action('bumped', (draft) => {
+    draft.count += 1;
+  });
+  const links = [counter.selector('link0', (state) => state.count)];
+  for (let i = 1; i < 1000; i++) links.push(selector(`link${i}`, (read) => read(links[i - 1]) + 1));
+  const runtime = createRuntime({ stores: [counter] });
+  let seen = 0;
+  runtime.watch(links.at(-1), (value) => (seen = value));
+
+  const hand = handStore({ count: 0, other: 0 }, (state) => ({ ...state, count: state.count + 1 }));
+  const memos = [memo(() => hand.read().count, (count) => count)];
+  for (let i = 1; i < 1000; i++) memos.push(memo(memos[i - 1], (value) => value + 1));
+  let handSeen = 0;
+  hand.watchPart(() => memos.at(-1)(), (value) => (handSeen = value));
+  const took = measure({ floe: () => runtime.dispatch(bumped()), peer: () => hand.send({ type: 'bumped' }) }, { calls: 20 });
+  if (seen !== handSeen) throw new Error('the two did not do the same work');
+  return took;
+}
+
+/** A diamond: 100 selectors read one value, one reads them all. Gives how often each ran for one transition. */
+export function diamond() {
+  const counter = store('counter', { count: 0 });
+  const bumped = counter.action('bumped', (draft) => {
+    draft.count += 1;
+  });
+  const ran = new Map();
+  const counting = (name, derive) => selector(name, (read) => (ran.set(name, (ran.get(name) ?? 0) + 1), derive(read)));
+  const sides = Array.from({ length: 100 }, (_, i) => counting(`side${i}`, (read) => read(counter).count + i));
+  const tip = counting('tip', (read) => sides.reduce((sum, side) => sum + read(side), 0));
+  const runtime = createRuntime({ stores: [counter] });
+  runtime.watch(tip, () => undefined);
+  ran.clear();
+  runtime.dispatch(bumped());
+  return { most: Math.max(...ran.values()), selectors: ran.size };
+}
+
+/**
+ * Each row: the work, what it is compared with, and how it is measured. `most`: Floe may take at most so many times the
+ * peer's time; `least`: it must be at least so many times faster.
+ */
 export const rows = [
   { work: 'a counter action, draft style', against: 'spread and a listener loop by hand', most: 1.5, run: counter },
-  {
-    work: 'toggle one of 100 rows, draft style',
-    against: 'slice, one spread and a listener loop by hand',
-    most: 2,
-    run: toggle,
-  },
+  { work: 'toggle one of 100 rows, draft style', against: 'slice, one spread and a listener loop by hand', most: 2, run: toggle },
+  { work: '10,000 watched selections, one affected', against: 'Floe with 10 selections in the same boxes', most: 2, run: manyAgainstFew },
+  { work: '10,000 watched selections, one affected', against: 'a loop over 10,000 by hand', least: 10, run: manyAgainstLoop },
+  { work: '10,000 watched selections, one affected', against: '10,000 streams with deep equality', least: 200, run: manyAgainstStreams },
+  { work: 'a chain of 1,000 selectors, one leaf changed', against: 'hand-written memoised functions', most: 2.5, run: chain },
 ];

@@ -3,38 +3,51 @@
 // was read, so that nothing runs twice, nothing runs in vain, and nobody sees a mix of old and new.
 import { selectorCycle } from './errors.js';
 
+const CLEAN = 0;
+const MAYBE = 1;
+const DIRTY = 2;
+
 /** Something that can be read and can change. */
 export class Port {
-  private readers: Set<Reader> | undefined;
+  /** Who reads it. Mostly it is one, and a set costs more than it. */
+  private readers: Reader | Set<Reader> | undefined;
   /** The last run that read it: reading again in the same run adds nothing. */
   seen = 0;
+  /** Goes up each time the value becomes another one, where that can be told. */
+  version = 0;
   constructor(private readonly owner?: Port) {}
 
   /** Whether somebody reads it. */
   get read(): boolean {
-    return this.readers !== undefined && this.readers.size > 0;
+    return this.readers !== undefined;
   }
-  /** Tells all readers that the value here is another one. */
-  mark(): void {
-    if (this.readers) for (const reader of this.readers) reader.stale(DIRTY);
-  }
-  /** Tells all readers that the value here may be another one. */
-  protected markMaybe(): void {
-    if (this.readers) for (const reader of this.readers) reader.stale(MAYBE);
+  /** Tells all readers that the value here is another one; or with 1, that it may be. */
+  mark(how: 1 | 2 = DIRTY): void {
+    const { readers } = this;
+    if (readers === undefined) return;
+    if (readers instanceof Set) for (const reader of readers) reader.stale(how);
+    else readers.stale(how);
   }
   attach(reader: Reader): void {
-    (this.readers ??= new Set()).add(reader);
+    const { readers } = this;
+    if (readers === undefined) this.readers = reader;
+    else if (readers instanceof Set) readers.add(reader);
+    else if (readers !== reader) this.readers = new Set([readers, reader]);
   }
   detach(reader: Reader): void {
-    if (this.readers?.delete(reader) && this.readers.size === 0) (this.owner ?? this).unused();
+    const { readers } = this;
+    if (readers instanceof Set) {
+      readers.delete(reader);
+      if (readers.size > 0) return;
+    } else if (readers !== reader) return;
+    this.readers = undefined;
+    (this.owner ?? this).unused();
   }
+  /** Brings the value up to date, where that takes something. */
+  refresh(): void {}
   /** Called when the last reader went. */
   unused(): void {}
 }
-
-const CLEAN = 0;
-const MAYBE = 1;
-const DIRTY = 2;
 
 let running: Reader | undefined;
 let runs = 0;
@@ -55,46 +68,43 @@ export function unnoted<T>(fn: () => T): T {
 
 /** Notes that the running reader has read this. */
 export function note(port: Port): void {
-  running?.noted(port);
+  if (running) running.noted(port);
 }
 
 /** A value derived from what it reads. */
-export class Reader extends Port {
+export abstract class Reader extends Port {
   private state: 0 | 1 | 2 = DIRTY;
   private sources: Port[] = [];
-  /** For each source that is itself derived, its version when it was read. */
+  /** For each source, its version when it was read. */
   private versions: number[] = [];
   private at = 0;
   private value: unknown;
   private problem: { readonly error: unknown } | undefined;
   private ended = false;
-  /** Goes up each time the value becomes another one. */
-  version = 0;
   /** Who asked for it, while it runs: for the message about a circle. */
-  below: Reader | undefined;
-  /** Identifies the present run. */
+  private below: Reader | undefined;
+  /** Identifies the present run; 0 when it does not run. */
   run = 0;
 
-  constructor(
-    readonly name: string,
-    private readonly derive: () => unknown,
-    private readonly equal: (before: unknown, after: unknown) => boolean,
-    /** Called once when the value may have changed, until it is brought up to date. */
-    private readonly onStale?: () => void,
-    private readonly onUnused?: () => void,
-    /** Run for its effect, not for a value: it may dispatch. */
-    readonly effect = false,
-  ) {
-    super();
+  abstract readonly name: string;
+  /** Run for its effect, not for a value: it may dispatch. */
+  get effect(): boolean {
+    return false;
   }
+  /** Works the value out. */
+  protected abstract derive(): unknown;
+  /** Whether a new value counts as the same. */
+  protected abstract equal(before: unknown, after: unknown): boolean;
+  /** Called once when the value may have changed, until it is brought up to date. */
+  protected becameStale(): void {}
 
   stale(how: 1 | 2): void {
-    if (how <= this.state) return;
-    const fresh = this.state === CLEAN;
+    const { state } = this;
+    if (how <= state) return;
     this.state = how;
-    if (!fresh) return;
-    this.onStale?.();
-    this.markMaybe();
+    if (state !== CLEAN) return;
+    this.becameStale();
+    this.mark(MAYBE);
   }
 
   noted(port: Port): void {
@@ -107,46 +117,42 @@ export class Reader extends Port {
       sources.push(port);
       port.attach(this);
     }
-    this.versions[at] = port instanceof Reader ? port.version : 0;
-    this.at++;
+    this.versions[at] = port.version;
+    this.at = at + 1;
   }
 
   private letGo(from: number): void {
     const dropped = this.sources.splice(from);
-    const kept = new Set(this.sources);
-    for (const port of dropped) if (!kept.has(port)) (this.dropped ??= new Set()).add(port);
+    this.versions.length = from;
+    for (const port of dropped) (this.dropped ??= new Set()).add(port);
   }
   // Detached only when the run is over: a source that is read again meanwhile should not be forgotten and made anew.
   private dropped: Set<Port> | undefined;
 
   /** The value as of now. Throws what the derivation threw. */
   get(): unknown {
-    try {
-      this.refresh();
-    } finally {
-      note(this);
-    }
+    if (this.state !== CLEAN) this.refresh();
+    if (running) running.noted(this);
     if (this.problem) throw this.problem.error;
     return this.value;
   }
 
-  /** Brings the value up to date. */
-  refresh(): void {
+  override refresh(): void {
     if (this.state === CLEAN) return;
-    if (this.run !== 0) throw selectorCycle(chainTo(this));
-    if (this.state === MAYBE && !this.sourcesChanged()) {
-      this.state = CLEAN;
-      return;
+    if (this.run !== 0) {
+      note(this);
+      throw selectorCycle(this.chain());
     }
-    this.recompute();
+    if (this.state === MAYBE && !this.sourcesChanged()) this.state = CLEAN;
+    else this.recompute();
   }
 
   private sourcesChanged(): boolean {
-    for (let i = 0; i < this.sources.length; i++) {
-      const source = this.sources[i];
-      if (!(source instanceof Reader)) continue;
+    const { sources, versions } = this;
+    for (let i = 0; i < sources.length; i++) {
+      const source = sources[i];
       source.refresh();
-      if (source.version !== this.versions[i]) return true;
+      if (source.version !== versions[i]) return true;
     }
     return false;
   }
@@ -163,30 +169,25 @@ export class Reader extends Port {
       value = this.derive();
     } catch (error) {
       problem = { error };
-    } finally {
-      running = outer;
-      this.below = undefined;
-      this.run = 0;
-      if (this.at < this.sources.length) this.letGo(this.at);
-      if (this.versions.length > this.sources.length) this.versions.length = this.sources.length;
-      if (this.dropped) {
-        const kept = new Set(this.sources);
-        for (const port of this.dropped) if (!kept.has(port)) port.detach(this);
-        this.dropped = undefined;
-      }
     }
+    running = outer;
+    this.below = undefined;
+    this.run = 0;
+    if (this.at < this.sources.length) this.letGo(this.at);
+    if (this.dropped) this.detachDropped();
     this.state = CLEAN;
     if (this.ended) this.end();
-    const first = this.version === 0;
-    const equal = !first && !problem && !this.problem && this.equal(this.value, value);
+    const equal = !problem && !this.problem && this.version > 0 && this.equal(this.value, value);
     this.problem = problem;
     if (equal) return;
     this.value = value;
     this.version++;
   }
 
-  override unused(): void {
-    this.onUnused?.();
+  private detachDropped(): void {
+    const kept = new Set(this.sources);
+    for (const port of this.dropped!) if (!kept.has(port)) port.detach(this);
+    this.dropped = undefined;
   }
 
   /** Lets go of all that it read. Asked again, it starts anew. */
@@ -198,13 +199,14 @@ export class Reader extends Port {
     this.versions = [];
     for (const port of sources) port.detach(this);
   }
-}
 
-function chainTo(reader: Reader): string[] {
-  const chain = [reader.name];
-  for (let one = running; one; one = one.below) {
-    chain.unshift(one.name);
-    if (one === reader) break;
+  /** The names of those that ask each other in a circle. */
+  private chain(): string[] {
+    const names = [this.name];
+    for (let one = running; one; one = one.below) {
+      names.unshift(one.name);
+      if (one === this) break;
+    }
+    return names;
   }
-  return chain;
 }

@@ -20,15 +20,16 @@ import {
   wrongPlace,
 } from './errors.js';
 import { difference } from './diff.js';
-import { currentReader, note, Reader, unnoted } from './graph.js';
+import { currentReader, unnoted } from './graph.js';
 import { complain, inBrowser, publish, stopwatch } from './host.js';
 import { decide, type Interceptor } from './interceptor.js';
 import { LiveSelection, type Selection } from './selection.js';
 import { DEV } from './mode.js';
-import { freezeResult, guardData, isContainer, sameData } from './plain.js';
-import { recipeOf, type Read, type Recipe, type Source } from './source.js';
+import { guardData, isContainer, sameData } from './plain.js';
+import { Reading, type Ground, type Informed } from './reading.js';
+import type { Read, Source } from './source.js';
 import { declared, definitionOf, StoreDefinition, type Change, type Store } from './store.js';
-import { Place, withoutStandIns } from './tracking.js';
+import { Place } from './tracking.js';
 import {
   ATTACH,
   Transition,
@@ -141,34 +142,6 @@ interface Answer {
   readonly changes: readonly Change[];
 }
 
-/** Told when what it reads may have changed. */
-interface Informed {
-  inform(): void;
-}
-
-/** A watched or once read value. */
-interface Entry extends Informed {
-  readonly reader: Reader;
-  /** Replaced, never edited: it may be gone through while it changes. */
-  watchers: readonly Watcher[];
-  readonly group: EntryGroup;
-  readonly key: string;
-}
-
-/** The values of one selector for different arguments. */
-interface EntryGroup {
-  readonly all: Map<string, Entry>;
-  /** Those that nobody watches or reads, in the order in which they were last asked for. */
-  readonly idle: Map<string, Entry>;
-  readonly keep: number;
-}
-
-interface Watcher {
-  readonly listener: (now: never, before: never) => void;
-  last: unknown;
-  active: boolean;
-}
-
 interface Queued {
   readonly action: AnyAction;
   readonly cause: Cause;
@@ -179,7 +152,7 @@ const BY_CODE: Cause = { by: 'code' };
 /** As many dispatches out of watchers, one after the other, are taken for an endless loop. */
 const MOST_ROUNDS = 1000;
 
-class Engine implements Host {
+class Engine implements Host, Ground {
   private readonly slots = new Map<string, Slot>();
   private readonly initial: Readonly<Record<string, unknown>>;
   private readonly listeners: Listener[] = [];
@@ -187,7 +160,8 @@ class Engine implements Host {
   /** By action type: who answers. Made anew when something is declared or a store joins. */
   private readonly answers = new Map<string, readonly Answer[]>();
   private knownDeclarations = declared;
-  private readonly entries = new Map<object, EntryGroup>();
+  private readonly reading = new Reading(this);
+  private readonly retired = new Set<StoreDefinition>();
   private pending: Informed[] = [];
   private readonly queue: Queued[] = [];
   private notifying = false;
@@ -268,9 +242,9 @@ class Engine implements Host {
     }
   }
 
-  private slot(store: StoreDefinition): Slot {
+  slot(store: StoreDefinition): Slot {
     const slot = this.slots.get(store.name);
-    if (slot?.store === store) return slot;
+    if (slot && (slot.store === store || this.retired.has(store))) return slot;
     if (this.ended) throw closed('read');
     this.join([store], 'joined');
     return this.slots.get(store.name)!;
@@ -279,9 +253,10 @@ class Engine implements Host {
   renew(store: StoreDefinition): void {
     const slot = this.slots.get(store.name);
     if (!slot) return this.join([store], 'joined');
+    // Modules that were not reloaded still hold the old definition: it goes on standing for the store.
+    this.retired.add(slot.store);
     slot.store = store;
     this.answers.clear();
-    this.entries.clear();
     const before = slot.state;
     const fresh = unnoted(() => store.begin());
     let after = before;
@@ -305,7 +280,7 @@ class Engine implements Host {
   // ---- dispatch ----
 
   dispatch(action: AnyAction): DispatchResult {
-    if (this.ended) throw closed('dispatch');
+    this.open('dispatch');
     if (typeof action !== 'object' || action === null || typeof action.type !== 'string') throw notAnAction(action);
     this.forbidInside('dispatch');
     if (this.notifying) {
@@ -313,6 +288,10 @@ class Engine implements Host {
       return 'queued';
     }
     return this.decide(action, BY_CODE);
+  }
+
+  private open(what: string): void {
+    if (this.ended) throw closed(what);
   }
 
   private forbidInside(what: string): void {
@@ -369,7 +348,7 @@ class Engine implements Host {
     }
     const maker = makerOf(action);
     const known = this.answers.get(action.type);
-    if (known && (!maker?.store || this.slots.get(maker.store.name)?.store === maker.store)) return known;
+    if (known && (!maker?.store || this.slots.get(maker.store.name)?.store === maker.store || this.retired.has(maker.store))) return known;
     if (maker?.store) this.slot(maker.store);
     const answers: Answer[] = [];
     for (const slot of this.slots.values()) {
@@ -545,7 +524,7 @@ class Engine implements Host {
   }
 
   atomic<T>(fn: () => T): T {
-    if (this.ended) throw closed('atomic');
+    this.open('atomic');
     this.forbidInside('atomic');
     if (this.group) return fn();
     const group = (this.group = {
@@ -575,21 +554,22 @@ class Engine implements Host {
         const { action, cause, time, took, fact } = transition;
         // A store that joined meanwhile has joined.
         if (fact === 'joined' || fact === 'rehydrated') this.tell(transition);
-        else if (action) this.tell(
-          new Transition(
-            'action',
-            undefined,
-            action,
-            cause,
-            'reverted',
-            [],
-            undefined,
-            time,
-            took,
-            error,
-            group.number,
-          ),
-        );
+        else if (action)
+          this.tell(
+            new Transition(
+              'action',
+              undefined,
+              action,
+              cause,
+              'reverted',
+              [],
+              undefined,
+              time,
+              took,
+              error,
+              group.number,
+            ),
+          );
       }
       throw error;
     } finally {
@@ -613,7 +593,7 @@ class Engine implements Host {
   }
 
   reset(stores: readonly StoreDefinition[]): void {
-    if (this.ended) throw closed('reset');
+    this.open('reset');
     this.forbidInside('reset');
     const changed = (stores.length > 0 ? stores.map((store) => this.slot(store)) : [...this.slots.values()]).map(
       ({ store, state }) => {
@@ -653,89 +633,11 @@ class Engine implements Host {
     else for (const listener of this.listeners) listener.transition?.(transition);
   }
 
-  // ---- reading and watching ----
-
-  private entry(recipe: Recipe<unknown>): Entry {
-    const { of, key } = recipe;
-    let known = this.entries.get(of);
-    if (!known)
-      this.entries.set(
-        of,
-        (known = { all: new Map(), idle: new Map(), keep: of instanceof StoreDefinition ? 1 : of.keep }),
-      );
-    const { all, idle } = known;
-    let entry = all.get(key);
-    if (entry) {
-      if (idle.delete(key)) idle.set(key, entry);
-      return entry;
-    }
-    const reader: Reader = new Reader(
-      of.name + (recipe.args.length > 0 ? `(${recipe.args.map((arg) => JSON.stringify(arg)).join(', ')})` : ''),
-      () => this.derive(recipe),
-      of instanceof StoreDefinition ? Object.is : of.equal,
-      () => {
-        if (entry!.watchers.length > 0) this.pending.push(entry!);
-      },
-      () => this.rest(entry!),
-    );
-    entry = { reader, watchers: [], group: known, key, inform: () => this.inform(entry!) };
-    all.set(key, entry);
-    idle.set(key, entry);
-    this.trim(known, entry);
-    return entry;
-  }
-
-  /** Nobody reads or watches it any more: from now on it only stays as long as there is room. */
-  private rest(entry: Entry): void {
-    if (entry.watchers.length > 0 || entry.reader.read || entry.group.all.get(entry.key) !== entry) return;
-    entry.group.idle.set(entry.key, entry);
-    this.trim(entry.group);
-  }
-
-  /** Lets go of the values that nobody has asked for longest, as far as there are more than are to be kept. */
-  private trim({ all, idle, keep }: EntryGroup, spare?: Entry): void {
-    for (const [key, entry] of idle) {
-      if (idle.size <= keep || entry === spare) return;
-      idle.delete(key);
-      if (entry.watchers.length > 0 || entry.reader.read) continue;
-      all.delete(key);
-      entry.reader.end();
-    }
-  }
-
-  private derive({ of, args }: Recipe<unknown>): unknown {
-    if (of instanceof StoreDefinition) {
-      const slot = this.slot(of);
-      note(slot.place);
-      return slot.state;
-    }
-    const from = of.store ? this.standIn(of.store) : this.readTracked;
-    const result = withoutStandIns(of.derive(from as never, ...(args as never[])));
-    freezeResult(result);
-    return result;
-  }
-
-  private standIn(store: StoreDefinition): unknown {
-    const { state, place } = this.slot(store);
-    if (isContainer(state)) {
-      place.noteKind();
-      return place.standIn(state);
-    }
-    note(place);
-    return state;
-  }
-
-  /** Inside a selector a store is read as a stand-in, so that what counts as read is only what is looked at. */
-  private readonly readTracked: Read = <T>(source: Source<T>): T => {
-    const recipe = recipeOf(source);
-    return (recipe.of instanceof StoreDefinition ? this.standIn(recipe.of) : this.entry(recipe).reader.get()) as T;
-  };
+  // ---- watching ----
 
   readonly read: Read = <T>(source: Source<T>): T => {
-    const recipe = recipeOf(source);
-    if (this.ended) throw closed('read');
-    if (recipe.of instanceof StoreDefinition && !currentReader()) return this.slot(recipe.of).state as T;
-    return this.entry(recipe).reader.get() as T;
+    this.open('read');
+    return this.reading.read(source) as T;
   };
 
   watch(
@@ -743,89 +645,29 @@ class Engine implements Host {
     listener: (now: never, before: never) => void,
     options?: { readonly now?: boolean },
   ): () => void {
-    if (this.ended) throw closed('watch');
-    const entry = this.entry(recipeOf(source));
-    const watcher: Watcher = { listener, last: undefined, active: true };
-    entry.watchers = [...entry.watchers, watcher];
-    entry.group.idle.delete(entry.key);
-    try {
-      watcher.last = unnoted(() => entry.reader.get());
-    } catch (error) {
-      this.problem(error);
-    }
-    if (options?.now) this.call(watcher, watcher.last, undefined);
-    return () => {
-      if (!watcher.active) return;
-      watcher.active = false;
-      entry.watchers = entry.watchers.filter((one) => one !== watcher);
-      this.rest(entry);
-    };
-  }
-
-  private inform(entry: Entry): void {
-    let value: unknown;
-    try {
-      value = unnoted(() => entry.reader.get());
-    } catch (error) {
-      return this.problem(error);
-    }
-    for (const watcher of entry.watchers) {
-      if (!watcher.active || Object.is(watcher.last, value)) continue;
-      const before = watcher.last;
-      watcher.last = value;
-      this.call(watcher, value, before);
-    }
-  }
-
-  private call(watcher: Watcher, now: unknown, before: unknown): void {
-    try {
-      watcher.listener(now as never, before as never);
-    } catch (error) {
-      this.problem(error);
-    }
+    this.open('watch');
+    return this.reading.watch(source, listener, options?.now);
   }
 
   follow(fn: (read: Read) => void): () => void {
-    if (this.ended) throw closed('follow');
-    let active = true;
-    const reader: Reader = new Reader(
-      'follow',
-      () => {
-        const outer = this.notifying;
-        this.notifying = true;
-        try {
-          fn((source) => this.entry(recipeOf(source)).reader.get() as never);
-        } finally {
-          this.notifying = outer;
-        }
-      },
-      () => true,
-      () =>
-        this.pending.push({
-          inform: () => {
-            if (!active) return;
-            try {
-              reader.get();
-            } catch (error) {
-              this.problem(error);
-            }
-          },
-        }),
-      undefined,
-      true,
-    );
-    const stop = (): void => {
-      active = false;
-      reader.end();
-    };
-    try {
-      unnoted(() => reader.get());
-    } catch (error) {
-      stop();
-      throw error;
-    }
+    this.open('follow');
+    const stop = this.reading.follow(fn);
     this.notify(undefined);
     return stop;
+  }
+
+  schedule(informed: Informed): void {
+    this.pending.push(informed);
+  }
+
+  asWatcher(fn: () => void): void {
+    const outer = this.notifying;
+    this.notifying = true;
+    try {
+      fn();
+    } finally {
+      this.notifying = outer;
+    }
   }
 
   /** Tells those who watch, then does what they dispatched meanwhile, until there is no more. */
@@ -898,7 +740,7 @@ class Engine implements Host {
     this.ended = true;
     this.pending = [];
     this.queue.length = 0;
-    this.entries.clear();
+    this.reading.clear();
     for (const listener of this.listeners) listener.close?.();
   }
 }

@@ -30,6 +30,8 @@ export interface SelectorOptions<T> {
 
 /** How a value comes about: shared by all calls of one selector. */
 export interface Derivation {
+  /** Unlike that of any other; small, so that it can be an index. */
+  readonly id: number;
   readonly name: string;
   /** The store whose state is handed to `derive`; without one it is handed `read`. */
   readonly store: StoreDefinition | undefined;
@@ -56,6 +58,10 @@ export type Selector<T, A extends readonly unknown[] = []> = A extends readonly 
 
 export const DEFAULT_KEEP = 100;
 
+let ids = 0;
+/** An id for a derivation or a store. */
+export const nextId = (): number => ids++;
+
 const equalities = { same: Object.is, deep: sameData };
 
 /** Makes the selector of a derivation. */
@@ -67,6 +73,7 @@ export function makeSelector(
 ): unknown {
   const { equal = 'same', keep = DEFAULT_KEEP } = options;
   const of: Derivation = {
+    id: nextId(),
     name,
     store,
     derive,
@@ -79,7 +86,9 @@ export function makeSelector(
 /** The selector of a derivation, as a user calls it. */
 export function selectorOf(of: Derivation): unknown {
   const call = (...args: unknown[]): Source<unknown> =>
-    args.length === 0 ? (call as unknown as Source<unknown>) : { [SOURCE]: { of, args, key: argumentKey(of.name, args) } };
+    args.length === 0
+      ? (call as unknown as Source<unknown>)
+      : { [SOURCE]: { of, args, key: argumentKey(of.name, args) } };
   Object.assign(call, { [DERIVATION]: of });
   // With required arguments the bare selector is no source; only its declared parameters can tell.
   if (of.derive.length <= 1) Object.assign(call, { [SOURCE]: { of, args: [], key: '' } satisfies Recipe<unknown> });
@@ -112,6 +121,7 @@ export function recipeOf<T>(source: Source<T>): Recipe<T> {
 }
 
 const inline: Derivation = {
+  id: nextId(),
   name: 'inline',
   store: undefined,
   derive: (read: Read, fn: (read: Read) => unknown) => fn(read),

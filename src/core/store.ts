@@ -3,7 +3,18 @@ import { badName, notItsOwn } from './errors.js';
 import type { Draft } from './draft.js';
 import { partOf } from './plain.js';
 import { parsePointer } from './pointer.js';
-import { DERIVATION, makeSelector, selectorOf, SOURCE, type Derivation, type Recipe, type Selector, type SelectorOptions, type Source } from './source.js';
+import {
+  DERIVATION,
+  makeSelector,
+  nextId,
+  selectorOf,
+  SOURCE,
+  type Derivation,
+  type Recipe,
+  type Selector,
+  type SelectorOptions,
+  type Source,
+} from './source.js';
 
 /** How a store answers an action: edits its draft, or returns the next state. Never both, never later. */
 export type Change = (draft: never, payload: never) => unknown;
@@ -101,6 +112,7 @@ export type AnswerTo = Answered<never> | (() => Answered<never>);
 
 /** The inside of a store, for the runtime and what is attached to it. */
 export class StoreDefinition implements Source<unknown> {
+  readonly id = nextId();
   private readonly changes = new Map<string, Change[]>();
   private readonly whens: { readonly answered: AnswerTo; readonly change: Change }[] = [];
   private readonly rules: Rule[] = [];
@@ -158,8 +170,17 @@ export class StoreDefinition implements Source<unknown> {
     const derivation = thing[DERIVATION];
     const isOwn = (store: StoreDefinition | undefined): boolean => store !== undefined && store === this.original;
     let made: unknown;
-    if (derivation && isOwn(derivation.store)) made = selectorOf({ ...derivation, name: this.name + derivation.name.slice(derivation.store!.name.length), store: this });
-    else if (!derivation && thing.type && isOwn(thing.store)) made = makeCreator(this.name + thing.type.slice(thing.store!.name.length), thing.takes!, this, { about: thing.about });
+    if (derivation && isOwn(derivation.store))
+      made = selectorOf({
+        ...derivation,
+        id: nextId(),
+        name: this.name + derivation.name.slice(derivation.store!.name.length),
+        store: this,
+      });
+    else if (!derivation && thing.type && isOwn(thing.store))
+      made = makeCreator(this.name + thing.type.slice(thing.store!.name.length), thing.takes!, this, {
+        about: thing.about,
+      });
     else throw notItsOwn(this.name);
     this.own.set(thing, made);
     return made;
@@ -233,7 +254,9 @@ interface Rule {
 
 function answersType(answered: AnswerTo, type: string): boolean {
   const named = typeof answered === 'function' && !('type' in answered) ? answered() : answered;
-  return Array.isArray(named) ? named.some((one: AnyCreator) => one.type === type) : (named as unknown as AnyCreator).type === type;
+  return Array.isArray(named)
+    ? named.some((one: AnyCreator) => one.type === type)
+    : (named as unknown as AnyCreator).type === type;
 }
 
 /** The part of a state at a JSON Pointer, read step by step so that only these steps count as read. */

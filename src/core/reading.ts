@@ -1,0 +1,262 @@
+// Reading and watching in one runtime: a derived value for each source that was asked for, as long as somebody watches it
+// or there is room.
+import { currentReader, note, Reader, unnoted } from './graph.js';
+import { freezeResult, isContainer } from './plain.js';
+import { DEV } from './mode.js';
+import { recipeOf, type Read, type Recipe, type Source } from './source.js';
+import { StoreDefinition } from './store.js';
+import { withoutStandIns, type Place } from './tracking.js';
+
+/** What reading needs of the runtime. */
+export interface Ground {
+  /** The state of a store now, and the place where it stands; the store joins when it has not. */
+  slot(store: StoreDefinition): { readonly state: unknown; readonly place: Place };
+  /** Has it informed at the next notification. */
+  schedule(informed: Informed): void;
+  /** What is dispatched while `fn` runs comes after it. */
+  asWatcher(fn: () => void): void;
+  problem(error: unknown): void;
+}
+
+/** Told when what it reads may have changed. */
+export interface Informed {
+  inform(): void;
+}
+
+interface Watcher {
+  readonly listener: (now: never, before: never) => void;
+  last: unknown;
+  active: boolean;
+}
+
+/** The values of one selector, or store, for different arguments. */
+interface Group {
+  /** The one without arguments. */
+  bare: Entry | undefined;
+  readonly all: Map<string, Entry>;
+  /** Those that nobody watches or reads, in the order in which they were last asked for. */
+  readonly idle: Map<string, Entry>;
+  readonly keep: number;
+}
+
+/** The value of one source. */
+class Entry extends Reader implements Informed {
+  /** Replaced, never edited: it may be gone through while it changes. */
+  private watchers: readonly Watcher[] = [];
+  constructor(
+    private readonly reading: Reading,
+    readonly recipe: Recipe<unknown>,
+    private readonly group: Group,
+  ) {
+    super();
+  }
+
+  get name(): string {
+    const { of, args } = this.recipe;
+    return of.name + (args.length > 0 ? `(${args.map((arg) => JSON.stringify(arg)).join(', ')})` : '');
+  }
+  get inUse(): boolean {
+    return this.watchers.length > 0 || this.read;
+  }
+
+  protected override derive(): unknown {
+    const { of, args } = this.recipe;
+    const { reading } = this;
+    if (of instanceof StoreDefinition) {
+      const { state, place } = reading.ground.slot(of);
+      note(place);
+      return state;
+    }
+    const from = (of.store ? reading.standIn(of.store) : reading.readTracked) as never;
+    const value = args.length === 0 ? of.derive(from) : of.derive(from, ...(args as never[]));
+    if (typeof value !== 'object' || value === null) return value;
+    const result = withoutStandIns(value);
+    if (DEV) freezeResult(result);
+    return result;
+  }
+  protected override equal(before: unknown, after: unknown): boolean {
+    const { of } = this.recipe;
+    return Object.is(before, after) || (!(of instanceof StoreDefinition) && of.equal(before, after));
+  }
+  protected override becameStale(): void {
+    if (this.watchers.length > 0) this.reading.ground.schedule(this);
+  }
+  override unused(): void {
+    this.reading.rest(this, this.group);
+  }
+
+  watch(listener: Watcher['listener'], now: boolean): () => void {
+    const { reading, group } = this;
+    const watcher: Watcher = { listener, last: undefined, active: true };
+    this.watchers = [...this.watchers, watcher];
+    group.idle.delete(this.recipe.key);
+    try {
+      watcher.last = unnoted(() => this.get());
+    } catch (error) {
+      reading.ground.problem(error);
+    }
+    if (now) this.call(watcher, watcher.last, undefined);
+    return () => {
+      if (!watcher.active) return;
+      watcher.active = false;
+      this.watchers = this.watchers.filter((one) => one !== watcher);
+      reading.rest(this, group);
+    };
+  }
+
+  inform(): void {
+    let value: unknown;
+    try {
+      value = this.get();
+    } catch (error) {
+      this.reading.ground.problem(error);
+      return;
+    }
+    for (const watcher of this.watchers) {
+      if (!watcher.active || Object.is(watcher.last, value)) continue;
+      const before = watcher.last;
+      watcher.last = value;
+      this.call(watcher, value, before);
+    }
+  }
+
+  private call(watcher: Watcher, now: unknown, before: unknown): void {
+    try {
+      watcher.listener(now as never, before as never);
+    } catch (error) {
+      this.reading.ground.problem(error);
+    }
+  }
+}
+
+/** A function that runs for its effect, again whenever something that it read changed. */
+class Follower extends Reader implements Informed {
+  readonly name = 'follow';
+  private active = true;
+  constructor(
+    private readonly reading: Reading,
+    private readonly fn: (read: Read) => void,
+  ) {
+    super();
+  }
+  override get effect(): boolean {
+    return true;
+  }
+  protected override derive(): void {
+    this.reading.ground.asWatcher(() => this.fn(this.reading.readWhole));
+  }
+  protected override equal(): boolean {
+    return true;
+  }
+  protected override becameStale(): void {
+    this.reading.ground.schedule(this);
+  }
+  inform(): void {
+    if (!this.active) return;
+    try {
+      this.get();
+    } catch (error) {
+      this.reading.ground.problem(error);
+    }
+  }
+  stop(): void {
+    this.active = false;
+    this.end();
+  }
+}
+
+export class Reading {
+  /** By the id of a selector or a store. */
+  private groups: (Group | undefined)[] = [];
+  constructor(readonly ground: Ground) {}
+
+  /** The value of a source, as it is. */
+  read(source: Source<unknown>): unknown {
+    const recipe = recipeOf(source);
+    if (recipe.of instanceof StoreDefinition && !currentReader()) return this.ground.slot(recipe.of).state;
+    return this.entry(recipe).get();
+  }
+
+  /** Inside a selector a store is read as a stand-in, so that what counts as read is only what is looked at. */
+  readonly readTracked = ((source: Source<unknown>) => {
+    const recipe = recipeOf(source);
+    return recipe.of instanceof StoreDefinition ? this.standIn(recipe.of) : this.entry(recipe).get();
+  }) as Read;
+
+  /** What is followed gets the state's own objects: reading a store means the whole of it. */
+  readonly readWhole = ((source: Source<unknown>) => this.entry(recipeOf(source)).get()) as Read;
+
+  standIn(store: StoreDefinition): unknown {
+    const { state, place } = this.ground.slot(store);
+    if (isContainer(state)) {
+      place.noteKind();
+      return place.standIn(state);
+    }
+    note(place);
+    return state;
+  }
+
+  watch(source: Source<unknown>, listener: (now: never, before: never) => void, now = false): () => void {
+    return this.entry(recipeOf(source)).watch(listener, now);
+  }
+
+  follow(fn: (read: Read) => void): () => void {
+    const follower = new Follower(this, fn);
+    try {
+      unnoted(() => follower.get());
+    } catch (error) {
+      follower.stop();
+      throw error;
+    }
+    return () => follower.stop();
+  }
+
+  private entry(recipe: Recipe<unknown>): Entry {
+    const { of, key } = recipe;
+    const group = (this.groups[of.id] ??= {
+      bare: undefined,
+      all: new Map(),
+      idle: new Map(),
+      keep: of instanceof StoreDefinition ? 1 : of.keep,
+    });
+    if (key === '' && group.bare) return group.bare;
+    const known = group.all.get(key);
+    if (known) {
+      if (group.idle.delete(key)) group.idle.set(key, known);
+      return known;
+    }
+    const entry = new Entry(this, recipe, group);
+    // One without arguments is the only one of its kind: it always stays.
+    if (key === '') group.bare = entry;
+    else {
+      group.all.set(key, entry);
+      group.idle.set(key, entry);
+      this.trim(group, entry);
+    }
+    return entry;
+  }
+
+  /** Nobody reads or watches it any more: from now on it only stays as long as there is room. */
+  rest(entry: Entry, group: Group): void {
+    const { key } = entry.recipe;
+    if (entry.inUse || group.all.get(key) !== entry) return;
+    group.idle.set(key, entry);
+    this.trim(group);
+  }
+
+  /** Lets go of the values that nobody has asked for longest, as far as there are more than are to be kept. */
+  private trim({ all, idle, keep }: Group, spare?: Entry): void {
+    for (const [key, entry] of idle) {
+      if (idle.size <= keep || entry === spare) return;
+      idle.delete(key);
+      if (entry.inUse) continue;
+      all.delete(key);
+      entry.end();
+    }
+  }
+
+  /** Forgets all values; those that are watched are told no more. */
+  clear(): void {
+    this.groups = [];
+  }
+}
