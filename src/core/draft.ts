@@ -64,13 +64,14 @@ export class Editing implements Touches {
   run(base: unknown, change: (draft: never, payload: never) => unknown, payload: unknown): void {
     this.serial = ++editings;
     try {
-      if (!isContainer(base)) {
+      // What the last change made is a container, if its base was one.
+      if ((base !== this.next || this.root === undefined) && !isContainer(base)) {
         this.returned = withoutDrafts(change(base as never, payload as never));
         this.next = base;
         this.edited = false;
         return;
       }
-      const root = this.rootFor(base);
+      const root = this.rootFor(base as Container);
       const returned = change(root.proxy as never, payload as never);
       this.next = root.fold();
       this.edited = root.changed;
@@ -107,8 +108,11 @@ export class Editing implements Touches {
 class DraftNode {
   copy: Container | undefined;
   changed = false;
-  /** Drafts handed out for the parts of this container that are still in their place. */
-  kids: Map<string, DraftNode> | undefined;
+  /** The draft handed out for a part of this container that is still in its place; mostly there is one. */
+  private kid: DraftNode | undefined;
+  private kidKey = '';
+  /** The others, if there are more. */
+  private kids: Map<string, DraftNode> | undefined;
   /** Keys that were assigned or deleted; none twice. */
   keys: string[] | undefined;
   /** The same keys, once they are many. */
@@ -138,7 +142,7 @@ class DraftNode {
   restart(base: Container): void {
     this.base = base;
     this.serial = this.editing.serial;
-    this.copy = this.kids = this.keys = this.manyKeys = this.items = this.result = undefined;
+    this.copy = this.kid = this.kids = this.keys = this.manyKeys = this.items = this.result = undefined;
     this.changed = this.moved = this.folding = false;
   }
 
@@ -151,21 +155,36 @@ class DraftNode {
     } else if (!keys.includes(key) && keys.push(key) > 16) this.manyKeys = new Set(keys);
   }
 
+  private kidAt(key: string): DraftNode | undefined {
+    return this.kid !== undefined && this.kidKey === key ? this.kid : this.kids?.get(key);
+  }
+  private addKid(key: string, kid: DraftNode): void {
+    if (this.kid === undefined || this.kidKey === key) {
+      this.kid = kid;
+      this.kidKey = key;
+    } else (this.kids ??= new Map()).set(key, kid);
+  }
+  dropKid(key: string): void {
+    if (this.kidKey === key) this.kid = undefined;
+    this.kids?.delete(key);
+  }
+
   get source(): Container {
     return this.copy ?? this.base;
   }
 
   part(key: string): unknown {
-    const value = inheritedOrOwn(this.source, key);
-    return typeof value === 'object' && value !== null ? this.wrap(key, value) : value;
+    const value = (this.source as Record<string, unknown>)[key];
+    if (typeof value === 'object') return value === null ? value : hasOwn(this.source, key) ? this.wrap(key, value) : undefined;
+    return typeof value === 'function' ? inheritedOrOwn(this.source, key) : value;
   }
 
   wrap(key: string, value: object): unknown {
     if ((value as { [NODE]?: DraftNode })[NODE] || !isContainer(value)) return value;
-    const known = this.kids?.get(key);
+    const known = this.kidAt(key);
     if (known?.base === value) return known.proxy;
     const kid = new DraftNode(value, this, this.editing, this.isNew(value, key));
-    (this.kids ??= new Map()).set(key, kid);
+    this.addKid(key, kid);
     return kid.proxy;
   }
 
@@ -187,7 +206,7 @@ class DraftNode {
     const old = (source as Record<string, unknown>)[key];
     const inner = nodeOf(value);
     if (inner && inner.serial !== this.serial) throw draftEnded(key);
-    const kid = this.kids?.get(key);
+    const kid = this.kidAt(key);
     if (
       inner
         ? inner === kid || value === old
@@ -196,21 +215,22 @@ class DraftNode {
       return;
     put(this.edit(), key, value);
     this.touchKey(key);
-    if (kid) this.kids!.delete(key);
+    if (kid) this.dropKid(key);
   }
 
   remove(key: string): void {
     if (!hasOwn(this.source, key)) return;
     delete (this.edit() as Record<string, unknown>)[key];
     this.touchKey(key);
-    this.kids?.delete(key);
+    this.dropKid(key);
   }
 
   /** Before items move: handed-out drafts go into their slots and travel with them. */
   settle(): unknown[] {
     const copy = this.edit() as unknown[];
+    if (this.kid) copy[Number(this.kidKey)] = this.kid.proxy;
     if (this.kids) for (const [key, kid] of this.kids) copy[Number(key)] = kid.proxy;
-    this.kids = undefined;
+    this.kid = this.kids = undefined;
     this.moved = true;
     return copy;
   }
@@ -233,28 +253,31 @@ class DraftNode {
   }
 
   private foldFresh(): Container {
-    if (this.kids) {
-      for (const [key, kid] of this.kids) {
-        const value = kid.fold();
-        if (value !== kid.base) put((this.copy ??= shallowCopy(this.base)), key, value);
-      }
-    }
+    if (this.kid) this.foldFreshKid(this.kidKey, this.kid);
+    if (this.kids) for (const [key, kid] of this.kids) this.foldFreshKid(key, kid);
     return withoutDrafts(this.source) as Container;
+  }
+
+  private foldFreshKid(key: string, kid: DraftNode): void {
+    const value = kid.fold();
+    if (value !== kid.base) put((this.copy ??= shallowCopy(this.base)), key, value);
+  }
+
+  /** Puts the final value of a part in its place; whether that is certainly another one than before. */
+  private foldKid(key: string, kid: DraftNode): boolean {
+    if (!kid.changed && !kid.fresh) return false;
+    const value = kid.fold();
+    if (value === kid.base) return false;
+    put(this.edit(), key, value);
+    if (kid.fresh) return false;
+    this.touchKey(key);
+    return true;
   }
 
   private foldKnown(): Container {
     const base = this.base as Record<string, unknown>;
-    let differs = false;
-    if (this.kids) {
-      for (const [key, kid] of this.kids) {
-        const value = kid.fold();
-        if (value === kid.base) continue;
-        put(this.edit(), key, value);
-        if (kid.fresh) continue;
-        this.touchKey(key);
-        differs = true;
-      }
-    }
+    let differs = this.kid !== undefined && this.foldKid(this.kidKey, this.kid);
+    if (this.kids) for (const [key, kid] of this.kids) differs = this.foldKid(key, kid) || differs;
     const copy = this.copy as Record<string, unknown> | undefined;
     if (!copy) return this.base;
     if (this.moved) {
@@ -266,7 +289,7 @@ class DraftNode {
     let kept = 0;
     for (let i = 0; keys && i < keys.length; i++) {
       const key = keys[i];
-      const kid = this.kids?.get(key);
+      const kid = this.kidAt(key);
       if (!(kid && !kid.fresh) && !this.settleKey(base, copy, key)) continue;
       differs = true;
       keys[kept++] = key;
@@ -278,9 +301,12 @@ class DraftNode {
 
   /** Puts the final value of a touched key in its place; false when it is what it was before. */
   private settleKey(base: Record<string, unknown>, copy: Record<string, unknown>, key: string): boolean {
+    const value = copy[key];
+    // A primitive that is there stands as it is; the rest is for absent keys and for containers.
+    if (typeof value !== 'object' && value !== undefined) return !Object.is(base[key], value);
     const had = hasOwn(base, key);
     if (!hasOwn(copy, key)) return had;
-    const final = withoutDrafts(copy[key]);
+    const final = withoutDrafts(value);
     const unchanged = had && sameData(base[key], final);
     put(copy, key, unchanged ? base[key] : final);
     return !unchanged;
@@ -311,7 +337,11 @@ function alive(node: DraftNode, key: PropertyKey): void {
 }
 
 // A proxy for an array needs an array as its target, or Array.isArray would not see one. The node rides along on it.
-const arrayTarget = (node: DraftNode): unknown[] => Object.assign([], { node });
+function arrayTarget(node: DraftNode): unknown[] {
+  const target: unknown[] & { node?: DraftNode } = [];
+  target.node = node;
+  return target;
+}
 const nodeAt = (target: unknown[]): DraftNode => (target as unknown as { node: DraftNode }).node;
 
 const refuse = (what: string, instead: string) => (): never => {
@@ -414,7 +444,7 @@ const arrayEdits: Record<string, (this: unknown[], ...args: never[]) => unknown>
     const key = String(length - 1);
     const last = node.part(key);
     (node.edit() as unknown[]).pop();
-    node.kids?.delete(key);
+    node.dropKid(key);
     node.touchKey(key);
     return last;
   },

@@ -10,7 +10,8 @@ const DIRTY = 2;
 /** Something that can be read and can change. */
 export class Port {
   /** Who reads it. Mostly it is one, and a set costs more than it. */
-  private readers: Reader | Set<Reader> | undefined;
+  private one: Reader | undefined;
+  private more: Set<Reader> | undefined;
   /** The last run that read it: reading again in the same run adds nothing. */
   seen = 0;
   /** Goes up each time the value becomes another one, where that can be told. */
@@ -19,28 +20,31 @@ export class Port {
 
   /** Whether somebody reads it. */
   get read(): boolean {
-    return this.readers !== undefined;
+    return this.one !== undefined;
   }
   /** Tells all readers that the value here is another one; or with 1, that it may be. */
   mark(how: 1 | 2 = DIRTY): void {
-    const { readers } = this;
-    if (readers === undefined) return;
-    if (readers instanceof Set) for (const reader of readers) reader.stale(how);
-    else readers.stale(how);
+    if (this.one !== undefined) this.one.stale(how);
+    if (this.more !== undefined) for (const reader of this.more) reader.stale(how);
   }
   attach(reader: Reader): void {
-    const { readers } = this;
-    if (readers === undefined) this.readers = reader;
-    else if (readers instanceof Set) readers.add(reader);
-    else if (readers !== reader) this.readers = new Set([readers, reader]);
+    if (this.one === undefined) this.one = reader;
+    else if (this.one !== reader) (this.more ??= new Set()).add(reader);
   }
   detach(reader: Reader): void {
-    const { readers } = this;
-    if (readers instanceof Set) {
-      readers.delete(reader);
-      if (readers.size > 0) return;
-    } else if (readers !== reader) return;
-    this.readers = undefined;
+    const { more } = this;
+    if (this.one !== reader) {
+      more?.delete(reader);
+      return;
+    }
+    this.one = undefined;
+    if (more) {
+      for (const next of more) {
+        this.one = next;
+        more.delete(next);
+        return;
+      }
+    }
     (this.owner ?? this).unused();
   }
   /** Brings the value up to date, where that takes something. */
@@ -73,12 +77,12 @@ export function note(port: Port): void {
 
 /** A value derived from what it reads. */
 export abstract class Reader extends Port {
-  private state: 0 | 1 | 2 = DIRTY;
+  protected state: 0 | 1 | 2 = DIRTY;
   private sources: Port[] = [];
   /** For each source, its version when it was read. */
   private versions: number[] = [];
   private at = 0;
-  private value: unknown;
+  protected value: unknown;
   private problem: { readonly error: unknown } | undefined;
   private ended = false;
   /** Who asked for it, while it runs: for the message about a circle. */
@@ -93,8 +97,10 @@ export abstract class Reader extends Port {
   }
   /** Works the value out. */
   protected abstract derive(): unknown;
-  /** Whether a new value counts as the same. */
-  protected abstract equal(before: unknown, after: unknown): boolean;
+  /** Whether a new value that is another one counts as the same. */
+  protected equal(_before: unknown, _after: unknown): boolean {
+    return false;
+  }
   /** Called once when the value may have changed, until it is brought up to date. */
   protected becameStale(): void {}
 
@@ -147,6 +153,14 @@ export abstract class Reader extends Port {
     else this.recompute();
   }
 
+  /** Takes a value that needs no deriving. */
+  protected take(value: unknown): void {
+    this.state = CLEAN;
+    if (Object.is(this.value, value) && this.version > 0) return;
+    this.value = value;
+    this.version++;
+  }
+
   private sourcesChanged(): boolean {
     const { sources, versions } = this;
     for (let i = 0; i < sources.length; i++) {
@@ -177,9 +191,10 @@ export abstract class Reader extends Port {
     if (this.dropped) this.detachDropped();
     this.state = CLEAN;
     if (this.ended) this.end();
-    const equal = !problem && !this.problem && this.version > 0 && this.equal(this.value, value);
+    const was = this.problem;
     this.problem = problem;
-    if (equal) return;
+    // The first value is always a new one.
+    if (this.version > 0 && !problem && !was && (Object.is(this.value, value) || this.equal(this.value, value))) return;
     this.value = value;
     this.version++;
   }

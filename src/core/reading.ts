@@ -3,7 +3,7 @@
 import { currentReader, note, Reader, unnoted } from './graph.js';
 import { freezeResult, isContainer } from './plain.js';
 import { DEV } from './mode.js';
-import { recipeOf, type Read, type Recipe, type Source } from './source.js';
+import { NO_BARE, recipeOf, type Read, type Recipe, type Source } from './source.js';
 import { StoreDefinition } from './store.js';
 import { withoutStandIns, type Place } from './tracking.js';
 
@@ -31,8 +31,6 @@ interface Watcher {
 
 /** The values of one selector, or store, for different arguments. */
 interface Group {
-  /** The one without arguments. */
-  bare: Entry | undefined;
   readonly all: Map<string, Entry>;
   /** Those that nobody watches or reads, in the order in which they were last asked for. */
   readonly idle: Map<string, Entry>;
@@ -43,12 +41,16 @@ interface Group {
 class Entry extends Reader implements Informed {
   /** Replaced, never edited: it may be gone through while it changes. */
   private watchers: readonly Watcher[] = [];
+  /** For a selector without a store and without arguments: nothing has to be looked up before it runs. */
+  private readonly plain: ((read: Read) => unknown) | undefined;
   constructor(
-    private readonly reading: Reading,
+    protected readonly reading: Reading,
     readonly recipe: Recipe<unknown>,
     private readonly group: Group,
   ) {
     super();
+    const { of, args } = recipe;
+    if (!(of instanceof StoreDefinition) && !of.store && args.length === 0) this.plain = of.derive as never;
   }
 
   get name(): string {
@@ -60,23 +62,24 @@ class Entry extends Reader implements Informed {
   }
 
   protected override derive(): unknown {
-    const { of, args } = this.recipe;
-    const { reading } = this;
-    if (of instanceof StoreDefinition) {
-      const { state, place } = reading.ground.slot(of);
-      note(place);
-      return state;
-    }
-    const from = (of.store ? reading.standIn(of.store) : reading.readTracked) as never;
-    const value = args.length === 0 ? of.derive(from) : of.derive(from, ...(args as never[]));
+    const { plain, reading } = this;
+    const value = plain === undefined ? this.look() : plain(reading.readTracked);
     if (typeof value !== 'object' || value === null) return value;
     const result = withoutStandIns(value);
     if (DEV) freezeResult(result);
     return result;
   }
+  /** For a selector that needs its store or arguments. */
+  private look(): unknown {
+    const { of, args } = this.recipe;
+    const { standIn, readTracked } = this.reading;
+    if (of instanceof StoreDefinition) return undefined;
+    const from = (of.store ? standIn(of.store) : readTracked) as never;
+    return args.length === 0 ? of.derive(from) : of.derive(from, ...(args as never[]));
+  }
   protected override equal(before: unknown, after: unknown): boolean {
-    const { of } = this.recipe;
-    return Object.is(before, after) || (!(of instanceof StoreDefinition) && of.equal(before, after));
+    const { equal } = this.recipe.of as { readonly equal?: (before: unknown, after: unknown) => boolean };
+    return equal !== undefined && equal(before, after);
   }
   protected override becameStale(): void {
     if (this.watchers.length > 0) this.reading.ground.schedule(this);
@@ -129,6 +132,23 @@ class Entry extends Reader implements Informed {
   }
 }
 
+/** The whole state of a store: there is nothing to derive. */
+class Whole extends Entry {
+  private slot: ReturnType<Ground['slot']> | undefined;
+  override refresh(): void {
+    if (this.slot === undefined) {
+      this.slot = this.reading.ground.slot(this.recipe.of as StoreDefinition);
+      this.slot.place.attach(this);
+    }
+    this.take(this.slot.state);
+  }
+  override end(): void {
+    super.end();
+    this.slot?.place.detach(this);
+    this.slot = undefined;
+  }
+}
+
 /** A function that runs for its effect, again whenever something that it read changed. */
 class Follower extends Reader implements Informed {
   readonly name = 'follow';
@@ -144,9 +164,6 @@ class Follower extends Reader implements Informed {
   }
   protected override derive(): void {
     this.reading.ground.asWatcher(() => this.fn(this.reading.readWhole));
-  }
-  protected override equal(): boolean {
-    return true;
   }
   protected override becameStale(): void {
     this.reading.ground.schedule(this);
@@ -168,6 +185,8 @@ class Follower extends Reader implements Informed {
 export class Reading {
   /** By the id of a selector or a store. */
   private groups: (Group | undefined)[] = [];
+  /** The values of selectors without arguments, by the same id. They are few: they always stay. */
+  private bares: (Entry | undefined)[] = [];
   constructor(readonly ground: Ground) {}
 
   /** The value of a source, as it is. */
@@ -180,13 +199,15 @@ export class Reading {
   /** Inside a selector a store is read as a stand-in, so that what counts as read is only what is looked at. */
   readonly readTracked = ((source: Source<unknown>) => {
     const recipe = recipeOf(source);
+    const bare = this.bares[recipe.bare];
+    if (bare !== undefined) return bare.get();
     return recipe.of instanceof StoreDefinition ? this.standIn(recipe.of) : this.entry(recipe).get();
   }) as Read;
 
   /** What is followed gets the state's own objects: reading a store means the whole of it. */
   readonly readWhole = ((source: Source<unknown>) => this.entry(recipeOf(source)).get()) as Read;
 
-  standIn(store: StoreDefinition): unknown {
+  readonly standIn = (store: StoreDefinition): unknown => {
     const { state, place } = this.ground.slot(store);
     if (isContainer(state)) {
       place.noteKind();
@@ -194,7 +215,7 @@ export class Reading {
     }
     note(place);
     return state;
-  }
+  };
 
   watch(source: Source<unknown>, listener: (now: never, before: never) => void, now = false): () => void {
     return this.entry(recipeOf(source)).watch(listener, now);
@@ -212,22 +233,21 @@ export class Reading {
   }
 
   private entry(recipe: Recipe<unknown>): Entry {
+    const bare = this.bares[recipe.bare];
+    if (bare !== undefined) return bare;
     const { of, key } = recipe;
     const group = (this.groups[of.id] ??= {
-      bare: undefined,
       all: new Map(),
       idle: new Map(),
       keep: of instanceof StoreDefinition ? 1 : of.keep,
     });
-    if (key === '' && group.bare) return group.bare;
     const known = group.all.get(key);
     if (known) {
       if (group.idle.delete(key)) group.idle.set(key, known);
       return known;
     }
-    const entry = new Entry(this, recipe, group);
-    // One without arguments is the only one of its kind: it always stays.
-    if (key === '') group.bare = entry;
+    const entry = of instanceof StoreDefinition ? new Whole(this, recipe, group) : new Entry(this, recipe, group);
+    if (recipe.bare !== NO_BARE) this.bares[recipe.bare] = entry;
     else {
       group.all.set(key, entry);
       group.idle.set(key, entry);
@@ -258,5 +278,6 @@ export class Reading {
   /** Forgets all values; those that are watched are told no more. */
   clear(): void {
     this.groups = [];
+    this.bares = [];
   }
 }

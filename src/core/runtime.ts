@@ -1,4 +1,4 @@
-import { makerOf, type AnyAction } from './action.js';
+import { makerOf, type AnyAction, type AnyCreator } from './action.js';
 import type { Touch } from './diff.js';
 import { Editing } from './draft.js';
 import { fromText, toText } from './encode.js';
@@ -158,7 +158,7 @@ class Engine implements Host, Ground {
   private readonly listeners: Listener[] = [];
   private readonly interceptors: { readonly name: string; readonly fn: Interceptor }[] = [];
   /** By action type: who answers. Made anew when something is declared or a store joins. */
-  private readonly answers = new Map<string, readonly Answer[]>();
+  private readonly answers = new Map<string, { readonly maker: AnyCreator | undefined; readonly answers: readonly Answer[] }>();
   private knownDeclarations = declared;
   private readonly reading = new Reading(this);
   private readonly retired = new Set<StoreDefinition>();
@@ -348,7 +348,7 @@ class Engine implements Host, Ground {
     }
     const maker = makerOf(action);
     const known = this.answers.get(action.type);
-    if (known && (!maker?.store || this.slots.get(maker.store.name)?.store === maker.store || this.retired.has(maker.store))) return known;
+    if (known && (maker === undefined || known.maker === maker)) return known.answers;
     if (maker?.store) this.slot(maker.store);
     const answers: Answer[] = [];
     for (const slot of this.slots.values()) {
@@ -356,7 +356,7 @@ class Engine implements Host, Ground {
       if (changes.length > 0) answers.push({ slot, changes });
     }
     if (answers.length === 0 && !maker) throw unknownAction(action.type, this.knownTypes());
-    if (answers.length > 0 || maker?.store) this.answers.set(action.type, answers);
+    this.answers.set(action.type, { maker, answers });
     return answers;
   }
 

@@ -36,7 +36,8 @@ export interface Derivation {
   /** The store whose state is handed to `derive`; without one it is handed `read`. */
   readonly store: StoreDefinition | undefined;
   readonly derive: (from: never, ...args: never[]) => unknown;
-  readonly equal: (before: unknown, after: unknown) => boolean;
+  /** When a result that is another value counts as unchanged; never, without one. */
+  readonly equal: ((before: unknown, after: unknown) => boolean) | undefined;
   readonly keep: number;
 }
 
@@ -45,6 +46,8 @@ export interface Recipe<out T> {
   readonly of: Derivation | StoreDefinition;
   readonly args: readonly unknown[];
   readonly key: string;
+  /** The id of a selector without arguments, for the quickest way to its value; else `NO_BARE`. */
+  readonly bare: number;
   /** Only there for the type of the value. */
   readonly value?: T;
 }
@@ -58,11 +61,13 @@ export type Selector<T, A extends readonly unknown[] = []> = A extends readonly 
 
 export const DEFAULT_KEEP = 100;
 
-let ids = 0;
+/** An id that nothing has. */
+export const NO_BARE = 0;
+let ids = NO_BARE + 1;
 /** An id for a derivation or a store. */
 export const nextId = (): number => ids++;
 
-const equalities = { same: Object.is, deep: sameData };
+const equalities = { same: undefined, deep: sameData };
 
 /** Makes the selector of a derivation. */
 export function makeSelector(
@@ -77,7 +82,7 @@ export function makeSelector(
     name,
     store,
     derive,
-    equal: typeof equal === 'string' ? equalities[equal] : equal,
+    equal: (typeof equal === 'string' ? equalities[equal] : equal) as unknown as Derivation['equal'],
     keep,
   };
   return selectorOf(of);
@@ -88,10 +93,10 @@ export function selectorOf(of: Derivation): unknown {
   const call = (...args: unknown[]): Source<unknown> =>
     args.length === 0
       ? (call as unknown as Source<unknown>)
-      : { [SOURCE]: { of, args, key: argumentKey(of.name, args) } };
+      : { [SOURCE]: { of, args, key: argumentKey(of.name, args), bare: NO_BARE } };
   Object.assign(call, { [DERIVATION]: of });
   // With required arguments the bare selector is no source; only its declared parameters can tell.
-  if (of.derive.length <= 1) Object.assign(call, { [SOURCE]: { of, args: [], key: '' } satisfies Recipe<unknown> });
+  if (of.derive.length <= 1) Object.assign(call, { [SOURCE]: { of, args: [], key: '', bare: of.id } satisfies Recipe<unknown> });
   Object.defineProperty(call, 'name', { value: of.name });
   return call;
 }
@@ -125,7 +130,7 @@ const inline: Derivation = {
   name: 'inline',
   store: undefined,
   derive: (read: Read, fn: (read: Read) => unknown) => fn(read),
-  equal: Object.is,
+  equal: undefined,
   keep: DEFAULT_KEEP,
 };
 const inlineKeys = new WeakMap<object, string>();
@@ -138,7 +143,7 @@ let inlineCount = 0;
 export function inlineSource<T>(fn: (read: Read) => T): Source<T> {
   let key = inlineKeys.get(fn);
   if (key === undefined) inlineKeys.set(fn, (key = String(++inlineCount)));
-  return { [SOURCE]: { of: inline, args: [fn], key } };
+  return { [SOURCE]: { of: inline, args: [fn], key, bare: NO_BARE } };
 }
 
 /** Text that is equal for equal arguments, whatever the order of their keys. */

@@ -3,10 +3,7 @@ import { badName, notItsOwn } from './errors.js';
 import type { Draft } from './draft.js';
 import { partOf } from './plain.js';
 import { parsePointer } from './pointer.js';
-import {
-  DERIVATION,
-  makeSelector,
-  nextId,
+import { DERIVATION, makeSelector, NO_BARE, nextId,
   selectorOf,
   SOURCE,
   type Derivation,
@@ -117,7 +114,7 @@ export class StoreDefinition implements Source<unknown> {
   private readonly whens: { readonly answered: AnswerTo; readonly change: Change }[] = [];
   private readonly rules: Rule[] = [];
   private readonly own = new Map<object, unknown>();
-  readonly [SOURCE]: Recipe<unknown> = { of: this, args: [], key: '' };
+  readonly [SOURCE]: Recipe<unknown> = { of: this, args: [], key: '', bare: NO_BARE };
   private keeps: PersistOptions<never> | undefined;
   private readonly atPointer: (pointer: string, fallback: unknown) => Source<unknown>;
 
