@@ -5,7 +5,9 @@ import { bundleSize } from './size.mjs';
 
 const lines = [];
 const say = (work, against, found, wanted, reached) => {
-  console.log(`${reached ? 'reached' : 'MISSED '}  ${found.padEnd(18)} ${work}, against ${against} (wanted: ${wanted})`);
+  console.log(
+    `${reached ? 'reached' : 'MISSED '}  ${found.padEnd(18)} ${work}, against ${against} (wanted: ${wanted})`,
+  );
   lines.push(`| ${work} | ${against} | ${found} | ${wanted} | ${reached ? 'yes' : 'no'} |`);
 };
 
@@ -13,12 +15,31 @@ for (const { work, against, most, least, run } of rows) {
   process.stderr.write(`measuring: ${work}, against ${against} ...\n`);
   const { floe, peer } = run();
   if (most) say(work, against, `${(floe / peer).toFixed(2)} times`, `at most ${most} times`, floe / peer <= most);
-  else say(work, against, `${(peer / floe).toFixed(0)} times faster`, `at least ${least} times faster`, peer / floe >= least);
+  else
+    say(
+      work,
+      against,
+      `${(peer / floe).toFixed(0)} times faster`,
+      `at least ${least} times faster`,
+      peer / floe >= least,
+    );
 }
 const { most, selectors } = diamond();
-say(`a diamond 100 wide (${selectors} selectors)`, 'one run each', `${most} run${most === 1 ? '' : 's'}`, 'each runs once', most === 1);
+say(
+  `a diamond 100 wide (${selectors} selectors)`,
+  'one run each',
+  `${most} run${most === 1 ? '' : 's'}`,
+  'each runs once',
+  most === 1,
+);
 const bytes = await bundleSize();
-say("all of `import { store, createRuntime } from 'floe'`, minified and gzipped", 'a budget', `${(bytes / 1000).toFixed(2)} kB`, 'at most 8 kB', bytes <= 8000);
+say(
+  "all of `import { store, createRuntime } from 'floe'`, minified and gzipped",
+  'a budget',
+  `${(bytes / 1000).toFixed(2)} kB`,
+  'at most 8 kB',
+  bytes <= 8000,
+);
 
 writeFileSync(
   new URL('../docs/benchmarks.md', import.meta.url),

@@ -40,7 +40,8 @@ function toggle() {
   return took;
 }
 
-const boxes = () => Array.from({ length: 100 }, (_, b) => Array.from({ length: 100 }, (_, r) => ({ id: b * 100 + r, n: 0 })));
+const boxes = () =>
+  Array.from({ length: 100 }, (_, b) => Array.from({ length: 100 }, (_, r) => ({ id: b * 100 + r, n: 0 })));
 const bumpCell = (state, { box, row }) => {
   const next = state.boxes.slice();
   next[box] = next[box].slice();
@@ -84,7 +85,10 @@ function manyAgainstLoop() {
   const hear = () => heard++;
   const hand = handStore({ boxes: boxes() }, bumpCell);
   parts(hand.watchPart, hear);
-  return measure({ floe: cells(10_000, hear), peer: (i) => hand.send({ box: i % 10, row: 0 }) }, { calls: 20, rounds: 21 });
+  return measure(
+    { floe: cells(10_000, hear), peer: (i) => hand.send({ box: i % 10, row: 0 }) },
+    { calls: 20, rounds: 21 },
+  );
 }
 
 function manyAgainstStreams() {
@@ -92,7 +96,10 @@ function manyAgainstStreams() {
   const hear = () => heard++;
   const streams = streamStore({ boxes: boxes() }, bumpCell);
   parts((pick, listener) => streams.watchPart(pick, listener), hear);
-  return measure({ floe: cells(10_000, hear), peer: (i) => streams.send({ box: i % 10, row: 0 }) }, { calls: 10, rounds: 21 });
+  return measure(
+    { floe: cells(10_000, hear), peer: (i) => streams.send({ box: i % 10, row: 0 }) },
+    { calls: 10, rounds: 21 },
+  );
 }
 
 function chain() {
@@ -107,11 +114,22 @@ function chain() {
   runtime.watch(links.at(-1), (value) => (seen = value));
 
   const hand = handStore({ count: 0, other: 0 }, (state) => ({ ...state, count: state.count + 1 }));
-  const memos = [memo(() => hand.read().count, (count) => count)];
+  const memos = [
+    memo(
+      () => hand.read().count,
+      (count) => count,
+    ),
+  ];
   for (let i = 1; i < 1000; i++) memos.push(memo(memos[i - 1], (value) => value + 1));
   let handSeen = 0;
-  hand.watchPart(() => memos.at(-1)(), (value) => (handSeen = value));
-  const took = measure({ floe: () => runtime.dispatch(bumped()), peer: () => hand.send({ type: 'bumped' }) }, { calls: 20 });
+  hand.watchPart(
+    () => memos.at(-1)(),
+    (value) => (handSeen = value),
+  );
+  const took = measure(
+    { floe: () => runtime.dispatch(bumped()), peer: () => hand.send({ type: 'bumped' }) },
+    { calls: 20 },
+  );
   if (seen !== handSeen) throw new Error('the two did not do the same work');
   return took;
 }
@@ -139,9 +157,34 @@ export function diamond() {
  */
 export const rows = [
   { work: 'a counter action, draft style', against: 'spread and a listener loop by hand', most: 1.5, run: counter },
-  { work: 'toggle one of 100 rows, draft style', against: 'slice, one spread and a listener loop by hand', most: 2, run: toggle },
-  { work: '10,000 watched selections, one affected', against: 'Floe with 10 selections in the same boxes', most: 2, run: manyAgainstFew },
-  { work: '10,000 watched selections, one affected', against: 'a loop over 10,000 by hand', least: 10, run: manyAgainstLoop },
-  { work: '10,000 watched selections, one affected', against: '10,000 streams with deep equality', least: 200, run: manyAgainstStreams },
-  { work: 'a chain of 1,000 selectors, one leaf changed', against: 'hand-written memoised functions', most: 2.5, run: chain },
+  {
+    work: 'toggle one of 100 rows, draft style',
+    against: 'slice, one spread and a listener loop by hand',
+    most: 2,
+    run: toggle,
+  },
+  {
+    work: '10,000 watched selections, one affected',
+    against: 'Floe with 10 selections in the same boxes',
+    most: 2,
+    run: manyAgainstFew,
+  },
+  {
+    work: '10,000 watched selections, one affected',
+    against: 'a loop over 10,000 by hand',
+    least: 10,
+    run: manyAgainstLoop,
+  },
+  {
+    work: '10,000 watched selections, one affected',
+    against: '10,000 streams with deep equality',
+    least: 200,
+    run: manyAgainstStreams,
+  },
+  {
+    work: 'a chain of 1,000 selectors, one leaf changed',
+    against: 'hand-written memoised functions',
+    most: 2.5,
+    run: chain,
+  },
 ];

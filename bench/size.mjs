@@ -30,5 +30,8 @@ export async function bundled(program) {
 
 /** Bytes, gzipped, of all that `import { store, createRuntime } from 'floe'` brings. */
 export async function bundleSize() {
-  return gzipSync(await bundled("import { store, createRuntime } from 'floe'; globalThis.use = [store, createRuntime];"), { level: 9 }).length;
+  return gzipSync(
+    await bundled("import { store, createRuntime } from 'floe'; globalThis.use = [store, createRuntime];"),
+    { level: 9 },
+  ).length;
 }

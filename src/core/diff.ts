@@ -1,6 +1,7 @@
 // The difference of two states as JSON Patch documents, there and back. Parts that are the same object are not looked
 // into, and where a draft knows which keys it touched, only those are.
 import type { PatchOperation } from './patch.js';
+import type { Transition } from './transition.js';
 import { escapeKey, hasOwn, kindOf, same, sameData, type Container } from './plain.js';
 
 /** What a draft knows about one container that it changed: what it was before, and which keys were touched. */
@@ -37,6 +38,23 @@ export function difference(before: unknown, after: unknown, path = '', touches: 
   out.compare(before, after, path);
   out.undo.reverse();
   return out;
+}
+
+/**
+ * The JSON Patch of the whole state tree that a transition comes to, and its inverse. It stands here and not with the
+ * transition, so that an application without a trace does not ship it.
+ */
+export function differenceOf({ changed, touches }: Transition): Difference {
+  const all: Difference = { changes: [], undo: [] };
+  for (const { store, before, after, joined } of changed) {
+    const path = `/${escapeKey(store.name)}`;
+    const one: Difference = joined
+      ? { changes: [{ op: 'add', path, value: after }], undo: [{ op: 'remove', path }] }
+      : difference(before, after, path, touches);
+    all.changes.push(...one.changes);
+    all.undo.unshift(...one.undo);
+  }
+  return all;
 }
 
 class Differ implements Difference {

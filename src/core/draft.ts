@@ -175,7 +175,8 @@ class DraftNode {
 
   part(key: string): unknown {
     const value = (this.source as Record<string, unknown>)[key];
-    if (typeof value === 'object') return value === null ? value : hasOwn(this.source, key) ? this.wrap(key, value) : undefined;
+    if (typeof value === 'object')
+      return value === null ? value : hasOwn(this.source, key) ? this.wrap(key, value) : undefined;
     return typeof value === 'function' ? inheritedOrOwn(this.source, key) : value;
   }
 

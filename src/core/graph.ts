@@ -10,8 +10,8 @@ const DIRTY = 2;
 /** Something that can be read and can change. */
 export class Port {
   /** Who reads it. Mostly it is one, and a set costs more than it. */
-  private one: Reader | undefined;
-  private more: Set<Reader> | undefined;
+  protected one: Reader | undefined;
+  protected more: Set<Reader> | undefined;
   /** The last run that read it: reading again in the same run adds nothing. */
   seen = 0;
   /** Goes up each time the value becomes another one, where that can be told. */
@@ -104,13 +104,20 @@ export abstract class Reader extends Port {
   /** Called once when the value may have changed, until it is brought up to date. */
   protected becameStale(): void {}
 
+  /** Marks it and all who read it, those in one line without recursion. */
   stale(how: 1 | 2): void {
-    const { state } = this;
-    if (how <= state) return;
-    this.state = how;
-    if (state !== CLEAN) return;
-    this.becameStale();
-    this.mark(MAYBE);
+    let reader: Reader = this;
+    for (;;) {
+      const { state } = reader;
+      if (how <= state) return;
+      reader.state = how;
+      if (state !== CLEAN) return;
+      reader.becameStale();
+      how = MAYBE;
+      if (reader.more !== undefined) for (const other of reader.more) other.stale(MAYBE);
+      if (reader.one === undefined) return;
+      reader = reader.one;
+    }
   }
 
   noted(port: Port): void {
@@ -143,14 +150,27 @@ export abstract class Reader extends Port {
     return this.value;
   }
 
+  // Goes down to the sources by itself, without a function in between: long chains go deep.
   override refresh(): void {
     if (this.state === CLEAN) return;
     if (this.run !== 0) {
       note(this);
       throw selectorCycle(this.chain());
     }
-    if (this.state === MAYBE && !this.sourcesChanged()) this.state = CLEAN;
-    else this.recompute();
+    if (this.state === MAYBE) {
+      const { sources, versions } = this;
+      let same = true;
+      for (let i = 0; same && i < sources.length; i++) {
+        const source = sources[i];
+        source.refresh();
+        same = source.version === versions[i];
+      }
+      if (same) {
+        this.state = CLEAN;
+        return;
+      }
+    }
+    this.recompute();
   }
 
   /** Takes a value that needs no deriving. */
@@ -159,16 +179,6 @@ export abstract class Reader extends Port {
     if (Object.is(this.value, value) && this.version > 0) return;
     this.value = value;
     this.version++;
-  }
-
-  private sourcesChanged(): boolean {
-    const { sources, versions } = this;
-    for (let i = 0; i < sources.length; i++) {
-      const source = sources[i];
-      source.refresh();
-      if (source.version !== versions[i]) return true;
-    }
-    return false;
   }
 
   private recompute(): void {

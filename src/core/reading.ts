@@ -3,7 +3,7 @@
 import { currentReader, note, Reader, unnoted } from './graph.js';
 import { freezeResult, isContainer } from './plain.js';
 import { DEV } from './mode.js';
-import { NO_BARE, recipeOf, type Read, type Recipe, type Source } from './source.js';
+import { NO_BARE, recipeOf, SOURCE, type Read, type Recipe, type Source } from './source.js';
 import { StoreDefinition } from './store.js';
 import { withoutStandIns, type Place } from './tracking.js';
 
@@ -198,7 +198,7 @@ export class Reading {
 
   /** Inside a selector a store is read as a stand-in, so that what counts as read is only what is looked at. */
   readonly readTracked = ((source: Source<unknown>) => {
-    const recipe = recipeOf(source);
+    const recipe = source[SOURCE] ?? recipeOf(source);
     const bare = this.bares[recipe.bare];
     if (bare !== undefined) return bare.get();
     return recipe.of instanceof StoreDefinition ? this.standIn(recipe.of) : this.entry(recipe).get();

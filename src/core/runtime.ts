@@ -158,7 +158,10 @@ class Engine implements Host, Ground {
   private readonly listeners: Listener[] = [];
   private readonly interceptors: { readonly name: string; readonly fn: Interceptor }[] = [];
   /** By action type: who answers. Made anew when something is declared or a store joins. */
-  private readonly answers = new Map<string, { readonly maker: AnyCreator | undefined; readonly answers: readonly Answer[] }>();
+  private readonly answers = new Map<
+    string,
+    { readonly maker: AnyCreator | undefined; readonly answers: readonly Answer[] }
+  >();
   private knownDeclarations = declared;
   private readonly reading = new Reading(this);
   private readonly retired = new Set<StoreDefinition>();

@@ -96,7 +96,8 @@ export function selectorOf(of: Derivation): unknown {
       : { [SOURCE]: { of, args, key: argumentKey(of.name, args), bare: NO_BARE } };
   Object.assign(call, { [DERIVATION]: of });
   // With required arguments the bare selector is no source; only its declared parameters can tell.
-  if (of.derive.length <= 1) Object.assign(call, { [SOURCE]: { of, args: [], key: '', bare: of.id } satisfies Recipe<unknown> });
+  if (of.derive.length <= 1)
+    Object.assign(call, { [SOURCE]: { of, args: [], key: '', bare: of.id } satisfies Recipe<unknown> });
   Object.defineProperty(call, 'name', { value: of.name });
   return call;
 }

@@ -3,7 +3,11 @@ import { badName, notItsOwn } from './errors.js';
 import type { Draft } from './draft.js';
 import { partOf } from './plain.js';
 import { parsePointer } from './pointer.js';
-import { DERIVATION, makeSelector, NO_BARE, nextId,
+import {
+  DERIVATION,
+  makeSelector,
+  NO_BARE,
+  nextId,
   selectorOf,
   SOURCE,
   type Derivation,

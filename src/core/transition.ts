@@ -1,7 +1,6 @@
 // The record of one transition, and the contract of what listens to it (trace, persistence). The core knows neither.
 import type { AnyAction } from './action.js';
-import { difference, type Difference, type Touch } from './diff.js';
-import { escapeKey } from './plain.js';
+import type { Touch } from './diff.js';
 import type { StoreDefinition } from './store.js';
 
 /** Who dispatched. `code` is the application; `of` is the transition that it answered. */
@@ -26,7 +25,6 @@ export interface StoreChange {
 
 /** One transition of the runtime: an action and what it changed, or a fact. */
 export class Transition {
-  private patches: Difference | undefined;
   /** The rules that do not hold after it, and errors: what `onProblem` was told about it. */
   readonly problems: unknown[] = [];
   constructor(
@@ -46,24 +44,6 @@ export class Transition {
     /** Steps that stand or fall together share a number. */
     readonly group?: number,
   ) {}
-
-  /** The JSON Patch of the whole state tree, and its inverse. Worked out when first asked for. */
-  difference(): Difference {
-    if (this.patches) return this.patches;
-    const all: Difference = { changes: [], undo: [] };
-    for (const { store, before, after, joined } of this.changed) {
-      const path = `/${escapeKey(store.name)}`;
-      if (joined) {
-        all.changes.push({ op: 'add', path, value: after });
-        all.undo.unshift({ op: 'remove', path });
-        continue;
-      }
-      const one = difference(before, after, path, this.touches);
-      all.changes.push(...one.changes);
-      all.undo.unshift(...one.undo);
-    }
-    return (this.patches = all);
-  }
 }
 
 /** Something that listens to every transition, and may bring stored state back. */

@@ -1,3 +1,4 @@
+import { differenceOf } from '../core/diff.js';
 import { messageOf, type FloeError } from '../core/errors.js';
 import { applyPatch } from '../core/index.js';
 import { guardData } from '../core/plain.js';
@@ -63,7 +64,7 @@ class Recorder implements Trace, Listener {
 
   transition(transition: Transition): void {
     const { kind, fact, action, cause, outcome, changed, took, time, reason, group, problems } = transition;
-    const { changes, undo } = transition.difference();
+    const { changes, undo } = differenceOf(transition);
     const stays = fact === 'joined' && !this.isLive;
     if (stays) this.liveTree = undefined;
     if (!this.isLive && !stays) this.fork();

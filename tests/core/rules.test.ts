@@ -45,7 +45,7 @@ describe('atomic', () => {
     const { counter, added } = model();
     const runtime = createRuntime({ stores: [counter], trace: recording() });
     const heard: number[] = [];
-    runtime.watch(at(counter, '/n'), (n) => heard.push(n));
+    runtime.watch(at(counter, '/n', 0), (n) => heard.push(n));
     const result = runtime.atomic(() => {
       runtime.dispatch(added(1));
       expect(runtime.read(counter).n).toBe(1);
@@ -103,8 +103,8 @@ describe('atomic', () => {
 test('batch gathers notifications and keeps the steps apart', () => {
   const { counter, added } = model();
   const runtime = createRuntime({ stores: [counter], trace: recording() });
-  const heard: [number, number | undefined][] = [];
-  runtime.watch(at(counter, '/n', 0), (now, before) => heard.push([now as number, before as number | undefined]));
+  const heard: unknown[] = [];
+  runtime.watch(at(counter, '/n', 0), (now, before) => heard.push([now, before]));
   runtime.batch(() => {
     runtime.dispatch(added(1));
     runtime.batch(() => runtime.dispatch(added(1)));
