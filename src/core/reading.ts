@@ -236,9 +236,9 @@ export class Reading {
     const bare = this.bares[recipe.bare];
     if (bare !== undefined) return bare;
     const { of, key } = recipe;
-    const group = (this.groups[of.id] ??= {
-      all: new Map(),
-      idle: new Map(),
+    const group: Group = (this.groups[of.id] ??= {
+      all: new Map<string, Entry>(),
+      idle: new Map<string, Entry>(),
       keep: of instanceof StoreDefinition ? 1 : of.keep,
     });
     const known = group.all.get(key);

@@ -117,6 +117,14 @@ describe('drafts against plain mutable data', () => {
         const result = transition(before, (draft) => runEdits(draft, program));
         expect(hasNeedless(before, result.after, result.changes)).toBe(false);
         checkShared(before, result.after);
+        // An object of which a part was edited is not put in anew as a whole.
+        const isObject = (value: unknown): boolean =>
+          typeof value === 'object' && value !== null && !Array.isArray(value);
+        const whole = result.changes.filter(
+          (one, i) =>
+            'value' in one && isObject(one.value) && isObject((result.undo.at(-1 - i) as { value?: unknown }).value),
+        );
+        expect(whole).toEqual([]);
       }),
       { numRuns: runs(200) },
     );

@@ -171,10 +171,10 @@ describe('interceptors', () => {
     });
     expect(runtime.dispatch(added(1))).toBe('waiting');
     expect(runtime.dispatch(added(2))).toBe('waiting');
-    expect(decisions[0]!()).toBe('applied');
-    expect(codeOf(decisions[0]!)).toBe('FLOE_PROCEEDED_TWICE');
+    expect(decisions[0]()).toBe('applied');
+    expect(codeOf(decisions[0])).toBe('FLOE_PROCEEDED_TWICE');
     runtime.close();
-    expect(codeOf(decisions[1]!)).toBe('FLOE_CLOSED');
+    expect(codeOf(decisions[1])).toBe('FLOE_CLOSED');
     expect(outcomes(runtime)).toEqual(['waiting', 'waiting', 'applied', 'stopped']);
     expect(runtime.trace.steps.at(-1)).toMatchObject({ action: { payload: 2 }, reason: 'closed' });
   });
@@ -198,8 +198,8 @@ describe('interceptors', () => {
     expect(() => runtime.dispatch(added(-1))).toThrow();
     expect(runtime.dispatch(asked())).toBe('waiting');
     expect(runtime.dispatch(asked())).toBe('waiting');
-    answers[0]!(true);
-    answers[1]!(false);
+    answers[0](true);
+    answers[1](false);
     await Promise.resolve();
     expect([runtime.read(counter).m, questions]).toEqual([1, ['Really?', 'Really?']]);
     expect(lines).toEqual([
@@ -376,10 +376,10 @@ describe('selectors in their corners', () => {
   test('a long array read as a whole hands out the state itself and still notices', () => {
     const list = store('list', { rows: Array.from({ length: 1000 }, (_, id) => ({ id, done: false })) });
     const done = list.action('done', (draft, id: number) => {
-      draft.rows[id]!.done = true;
+      draft.rows[id].done = true;
     });
     const left = list.selector('left', (state) => state.rows.filter((row) => !row.done));
-    const third = list.selector('third', (state) => state.rows[3]!.done);
+    const third = list.selector('third', (state) => state.rows[3].done);
     const runtime = createRuntime({ stores: [list] });
     expect(runtime.read(left)[5]).toBe(runtime.read(list).rows[5]);
     const heard = jest.fn();
@@ -475,9 +475,9 @@ test('watchers may be added and removed while they are told', () => {
   stops.push(
     runtime.watch(source, () => {
       order.push('first');
-      stops[1]!();
+      stops[1]();
       runtime.watch(source, () => order.push('new'));
-      stops[0]!();
+      stops[0]();
     }),
   );
   stops.push(runtime.watch(source, () => order.push('second')));
