@@ -264,6 +264,14 @@ export const notItsOwn = (store: string): FloeError =>
       `'${store}'.its(...) takes an action creator or a selector that the original store declared: const ${store} = original.as('${store}'), then ${store}.its(original's own).`,
   );
 
+export const fieldsLost = (store: string, fields: readonly string[]): FloeError =>
+  error(
+    'FLOE_FIELDS_LOST',
+    `${store} ${fields.join(' ')}`,
+    DEV &&
+      `The reloaded store '${store}' no longer declares ${fields.map((field) => `'${field}'`).join(', ')}; the values are kept. Reset the store to be rid of them.`,
+  );
+
 export const badSnapshot = (why: string): FloeError =>
   error(
     'FLOE_BAD_SNAPSHOT',

@@ -10,6 +10,7 @@ import {
   closed,
   editedAndReturned,
   endlessLoop,
+  fieldsLost,
   FloeError,
   impureChange,
   invariantBroken,
@@ -265,14 +266,7 @@ class Engine implements Host, Ground {
     let after = before;
     if (isContainer(fresh) && isContainer(before) && !Array.isArray(fresh) && !Array.isArray(before)) {
       const lost = Object.keys(before).filter((key) => !(key in fresh));
-      if (lost.length > 0) {
-        this.problem(
-          new FloeError(
-            'FLOE_FIELDS_LOST',
-            `The reloaded store '${store.name}' no longer declares ${lost.map((key) => `'${key}'`).join(', ')}; the values are kept.`,
-          ),
-        );
-      }
+      if (lost.length > 0) this.problem(fieldsLost(store.name, lost));
       const added = Object.keys(fresh).filter((key) => !(key in before));
       if (added.length > 0) after = { ...before, ...Object.fromEntries(added.map((key) => [key, fresh[key]])) };
     }

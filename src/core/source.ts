@@ -90,15 +90,17 @@ export function makeSelector(
 
 /** The selector of a derivation, as a user calls it. */
 export function selectorOf(of: Derivation): unknown {
-  const call = (...args: unknown[]): Source<unknown> =>
-    args.length === 0
-      ? (call as unknown as Source<unknown>)
-      : { [SOURCE]: { of, args, key: argumentKey(of.name, args), bare: NO_BARE } };
-  Object.assign(call, { [DERIVATION]: of });
+  // Named by its key: defining the name afterwards would make the function slow to read from, and it is read on every run.
+  const { [of.name]: call } = {
+    [of.name]: (...args: unknown[]): Source<unknown> =>
+      args.length === 0
+        ? (call as unknown as Source<unknown>)
+        : { [SOURCE]: { of, args, key: argumentKey(of.name, args), bare: NO_BARE } },
+  };
+  const marks = call as unknown as { [DERIVATION]: Derivation; [SOURCE]: Recipe<unknown> };
+  marks[DERIVATION] = of;
   // With required arguments the bare selector is no source; only its declared parameters can tell.
-  if (of.derive.length <= 1)
-    Object.assign(call, { [SOURCE]: { of, args: [], key: '', bare: of.id } satisfies Recipe<unknown> });
-  Object.defineProperty(call, 'name', { value: of.name });
+  if (of.derive.length <= 1) marks[SOURCE] = { of, args: [], key: '', bare: of.id };
   return call;
 }
 

@@ -13,7 +13,7 @@ import {
   type Json,
   type Tally,
 } from '../support/edit-programs.js';
-import { runs } from '../support/runs.js';
+import { leastLength, runs } from '../support/runs.js';
 
 /** Dispatches one change on a state; gives what the trace recorded and the state after. */
 function transition(
@@ -88,17 +88,21 @@ describe('drafts against plain mutable data', () => {
 
   test('a change ends in the state that the same edits make of a plain copy, and its patches lead there and back', () => {
     fc.assert(
-      fc.property(someState, fc.array(someEdit, { maxLength: 60 }), (before, program: Edit[]) => {
-        const kept = plain(before);
-        const model = plain(before);
-        runEdits(model, program, tally);
-        const result = transition(before, (draft) => runEdits(draft, program));
-        expect(result.after).toEqual(plain(model));
-        expect(before).toEqual(kept);
-        expect(result.outcome).toBe(result.after === before ? 'unchanged' : 'applied');
-        if (result.after !== before) expect(plain(result.after)).not.toEqual(kept);
-        checkPatches(before, result);
-      }),
+      fc.property(
+        someState,
+        fc.array(someEdit, { minLength: leastLength, maxLength: 60 }),
+        (before, program: Edit[]) => {
+          const kept = plain(before);
+          const model = plain(before);
+          runEdits(model, program, tally);
+          const result = transition(before, (draft) => runEdits(draft, program));
+          expect(result.after).toEqual(plain(model));
+          expect(before).toEqual(kept);
+          expect(result.outcome).toBe(result.after === before ? 'unchanged' : 'applied');
+          if (result.after !== before) expect(plain(result.after)).not.toEqual(kept);
+          checkPatches(before, result);
+        },
+      ),
       { numRuns: runs(300) },
     );
     if (process.env.FLOE_RUNS) console.log('edits that had something to work on:', Object.fromEntries(tally));

@@ -2,7 +2,7 @@ import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { createRuntime, selector, store, type Read, type Source } from 'floe';
 import { plain, type Tally } from '../support/edit-programs.js';
-import { runs } from '../support/runs.js';
+import { leastLength, runs } from '../support/runs.js';
 
 // The state: rows in boxes, and a few loose values that steer conditional reads.
 interface State {
@@ -204,7 +204,7 @@ test('selectors and watchers against values computed anew: right, in step, run o
   fc.assert(
     fc.property(
       fc.array(somePlan, { minLength: 3, maxLength: 8 }),
-      fc.array(someOperation, { minLength: 10, maxLength: 60 }),
+      fc.array(someOperation, { minLength: leastLength, maxLength: 60 }),
       (plans, program) => {
         const thing = store('thing', () => plain(initial as never) as State);
         const edited = thing.action('edited', (draft, operation: Operation) => edit(draft, operation));

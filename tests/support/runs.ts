@@ -1,2 +1,5 @@
 /** How many random programs a property-based test runs. The long mode asks for more: `FLOE_RUNS=10000`. */
 export const runs = (usual: number): number => Number(process.env.FLOE_RUNS ?? usual);
+
+/** The long mode runs long programs only: 50 to 60 operations. */
+export const leastLength = process.env.FLOE_RUNS ? 50 : 0;

@@ -1,0 +1,45 @@
+import { beforeAll, describe, expect, test } from '@jest/globals';
+import { execFile } from 'node:child_process';
+import { promisify } from 'node:util';
+
+/** The production bundle of a program, made by a process of its own: Vite does not run inside Jest. */
+async function bundled(program: string): Promise<string> {
+  const script = `import { bundled } from './bench/size.mjs'; process.stdout.write(await bundled(${JSON.stringify(program)}));`;
+  const { stdout } = await promisify(execFile)(process.execPath, ['--input-type=module', '-e', script], {
+    cwd: process.cwd(),
+    env: { ...process.env, NODE_ENV: 'production', NODE_OPTIONS: '' },
+    maxBuffer: 1 << 26,
+  });
+  return stdout;
+}
+
+describe('a production bundle of an application that imports only floe', () => {
+  let code: string;
+  beforeAll(async () => {
+    code = await bundled("import { store, createRuntime } from 'floe'; globalThis.use = [store, createRuntime];");
+  });
+
+  test('has the errors by code, without the long messages, checks and freezing', () => {
+    expect(code).toContain('FLOE_CHANGE_FAILED');
+    expect(code).not.toMatch(/No store was touched|Did you mean|is not plain data|Levenshtein/);
+    expect(code).not.toMatch(/WeakSet|Cannot \$\{/);
+  });
+
+  test('has nothing of trace, storage, patches, Node or the DOM', () => {
+    for (const word of [
+      'FLOE_PATCH_FAILED',
+      'FLOE_NOT_A_TRACE',
+      'FLOE_STORED_DAMAGED',
+      'localStorage',
+      'process.env',
+      'node:',
+    ])
+      expect(code).not.toContain(word);
+  });
+});
+
+test('a bundle with the trace has what the trace needs', async () => {
+  const code = await bundled("import { recording } from 'floe/trace'; globalThis.use = recording;");
+  expect(code).toContain('FLOE_NOT_A_TRACE');
+  expect(code).not.toContain('FLOE_STORED_DAMAGED');
+});
