@@ -96,15 +96,15 @@ const faults = [
   [
     selectors,
     'graph.ts',
-    'same = source.version === versions[i];',
+    'same = first.version === this.firstVersion;',
     'same = false;',
     'a selector runs again though nothing that it read changed',
   ],
   [
     selectors,
     'graph.ts',
-    'if (sources[at] !== port) {',
-    'if (sources[at] === undefined) {',
+    'if (rest.ports[at - 1] !== port) {',
+    'if (rest.ports[at - 1] === undefined) {',
     'a run that takes another way keeps the old one',
   ],
   [

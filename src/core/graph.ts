@@ -78,9 +78,11 @@ export function note(port: Port): void {
 /** A value derived from what it reads. */
 export abstract class Reader extends Port {
   protected state: 0 | 1 | 2 = DIRTY;
-  private sources: Port[] = [];
-  /** For each source, its version when it was read. */
-  private versions: number[] = [];
+  /** What it read first, and the version of that when it was read; mostly it is all that it reads. */
+  private first: Port | undefined;
+  private firstVersion = 0;
+  /** The same for what it read after that, in the order in which it did. */
+  private rest: { readonly ports: Port[]; readonly versions: number[] } | undefined;
   private at = 0;
   protected value: unknown;
   private problem: { readonly error: unknown } | undefined;
@@ -123,21 +125,36 @@ export abstract class Reader extends Port {
   noted(port: Port): void {
     if (port.seen === this.run) return;
     port.seen = this.run;
-    const { sources, at } = this;
-    if (sources[at] !== port) {
+    const at = this.at++;
+    if (at === 0) {
+      if (this.first !== port) {
+        if (this.first !== undefined) this.letGo(0);
+        this.first = port;
+        port.attach(this);
+      }
+      this.firstVersion = port.version;
+      return;
+    }
+    const rest = (this.rest ??= { ports: [], versions: [] });
+    if (rest.ports[at - 1] !== port) {
       // The run took another way than the last one: let go of the rest of that way.
-      if (at < sources.length) this.letGo(at);
-      sources.push(port);
+      if (at <= rest.ports.length) this.letGo(at);
+      rest.ports.push(port);
       port.attach(this);
     }
-    this.versions[at] = port.version;
-    this.at = at + 1;
+    rest.versions[at - 1] = port.version;
   }
 
+  /** Lets go of the sources from the one with this number on. */
   private letGo(from: number): void {
-    const dropped = this.sources.splice(from);
-    this.versions.length = from;
-    for (const port of dropped) (this.dropped ??= new Set()).add(port);
+    const dropped = (this.dropped ??= new Set());
+    if (from === 0 && this.first) {
+      dropped.add(this.first);
+      this.first = undefined;
+    }
+    if (!this.rest) return;
+    for (const port of this.rest.ports.splice(Math.max(0, from - 1))) dropped.add(port);
+    this.rest.versions.length = this.rest.ports.length;
   }
   // Detached only when the run is over: a source that is read again meanwhile should not be forgotten and made anew.
   private dropped: Set<Port> | undefined;
@@ -158,12 +175,12 @@ export abstract class Reader extends Port {
       throw selectorCycle(this.chain());
     }
     if (this.state === MAYBE) {
-      const { sources, versions } = this;
+      const { first, rest } = this;
       let same = true;
-      for (let i = 0; same && i < sources.length; i++) {
-        const source = sources[i];
-        source.refresh();
-        same = source.version === versions[i];
+      if (first !== undefined) {
+        first.refresh();
+        same = first.version === this.firstVersion;
+        if (same && rest !== undefined) same = sameVersions(rest.ports, rest.versions);
       }
       if (same) {
         this.state = CLEAN;
@@ -197,7 +214,8 @@ export abstract class Reader extends Port {
     running = outer;
     this.below = undefined;
     this.run = 0;
-    if (this.at < this.sources.length) this.letGo(this.at);
+    if (this.at === 0 ? this.first !== undefined : this.rest !== undefined && this.at <= this.rest.ports.length)
+      this.letGo(this.at);
     if (this.dropped) this.detachDropped();
     this.state = CLEAN;
     if (this.ended) this.end();
@@ -210,7 +228,7 @@ export abstract class Reader extends Port {
   }
 
   private detachDropped(): void {
-    const kept = new Set(this.sources);
+    const kept = new Set(this.rest?.ports).add(this.first!);
     for (const port of this.dropped!) if (!kept.has(port)) port.detach(this);
     this.dropped = undefined;
   }
@@ -219,10 +237,8 @@ export abstract class Reader extends Port {
   end(): void {
     this.ended = true;
     this.state = DIRTY;
-    const sources = new Set(this.sources);
-    this.sources = [];
-    this.versions = [];
-    for (const port of sources) port.detach(this);
+    this.letGo(0);
+    this.detachDropped();
   }
 
   /** The names of those that ask each other in a circle. */
@@ -234,4 +250,13 @@ export abstract class Reader extends Port {
     }
     return names;
   }
+}
+
+/** Brings sources up to date one after the other, as long as they are what they were. */
+function sameVersions(ports: readonly Port[], versions: readonly number[]): boolean {
+  for (let i = 0; i < ports.length; i++) {
+    ports[i].refresh();
+    if (ports[i].version !== versions[i]) return false;
+  }
+  return true;
 }
