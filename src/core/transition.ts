@@ -1,6 +1,6 @@
 // The record of one transition, and the contract of what listens to it (trace, persistence). The core knows neither.
 import type { AnyAction } from './action.js';
-import type { Touch } from './diff.js';
+import type { Touches } from './diff.js';
 import type { StoreDefinition } from './store.js';
 
 /** Who dispatched. `code` is the application; `of` is the transition that it answered. */
@@ -24,26 +24,26 @@ export interface StoreChange {
 }
 
 /** One transition of the runtime: an action and what it changed, or a fact. */
-export class Transition {
-  /** The rules that do not hold after it, and errors: what `onProblem` was told about it. */
-  readonly problems: unknown[] = [];
-  constructor(
-    readonly kind: 'action' | 'fact',
-    readonly fact: FactName | undefined,
-    readonly action: AnyAction | undefined,
-    readonly cause: Cause,
-    readonly outcome: Outcome,
-    readonly changed: readonly StoreChange[],
-    readonly touches: ReadonlyMap<unknown, Touch> | undefined,
-    /** Epoch milliseconds. */
-    readonly time: number,
-    /** Milliseconds that the changes took. */
-    readonly took: number,
-    /** Why it was stopped, or what it threw. */
-    readonly reason?: unknown,
-    /** Steps that stand or fall together share a number. */
-    readonly group?: number,
-  ) {}
+export interface Transition {
+  readonly kind: 'action' | 'fact';
+  /** Which fact. */
+  readonly fact?: FactName;
+  readonly action?: AnyAction;
+  readonly cause: Cause;
+  readonly outcome: Outcome;
+  readonly changed: readonly StoreChange[];
+  /** What the drafts know about the containers that they changed. */
+  readonly touches?: Touches | undefined;
+  /** Epoch milliseconds. */
+  readonly time: number;
+  /** Milliseconds that the changes took. */
+  readonly took: number;
+  /** Why it was stopped, or what it threw. */
+  readonly reason?: unknown;
+  /** Transitions that stand or fall together share a number. */
+  readonly group?: number | undefined;
+  /** The rules that do not hold after it. */
+  readonly problems: unknown[];
 }
 
 /** Something that listens to every transition, and may bring stored state back. */
