@@ -37,8 +37,6 @@ export type Draft<S> = S extends string | number | boolean | bigint | null | und
         ? { -readonly [K in keyof S]: Draft<S[K]> }
         : S;
 
-let editings = 0;
-
 /**
  * One change of one store: its drafts, and what came of it. A production build uses the same one for all changes of a
  * store in a runtime, with the same root draft: making a proxy costs more than a small change. All other drafts are made
@@ -46,8 +44,9 @@ let editings = 0;
  * build makes that one anew too, and has long shown the leak as an error.
  */
 export class Editing implements Touches {
-  /** Goes with each change; 0 when none runs. A draft of another change knows another number. */
+  /** Another number for each change; 0 when none runs. A draft knows the number of its own. */
   serial = 0;
+  private runs = 0;
   nodes: DraftNode[] = [];
   private root: DraftNode | undefined;
   /** The state that the edits lead to. */
@@ -62,7 +61,7 @@ export class Editing implements Touches {
    * A `base` that is not a container is handed over as it is, and can only be replaced by returning another value.
    */
   run(base: unknown, change: (draft: never, payload: never) => unknown, payload: unknown): void {
-    this.serial = ++editings;
+    this.serial = ++this.runs;
     try {
       // What the last change made is a container, if its base was one.
       if ((base !== this.next || this.root === undefined) && !isContainer(base)) {
@@ -206,7 +205,7 @@ class DraftNode {
     const { source } = this;
     const old = (source as Record<string, unknown>)[key];
     const inner = nodeOf(value);
-    if (inner && inner.serial !== this.serial) throw draftEnded(key);
+    if (inner && (inner.editing !== this.editing || inner.serial !== this.serial)) throw draftEnded(key);
     const kid = this.kidAt(key);
     if (
       inner

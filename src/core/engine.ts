@@ -86,6 +86,7 @@ export class Engine implements Host, Ground {
   private inside = '';
   /** The transition whose watchers are told: what they dispatch answers it. */
   private answering: Transition | undefined;
+  private latest: Transition | undefined;
   private group:
     { readonly number: number; readonly transitions: Transition[]; readonly before: Map<Slot, unknown> } | undefined;
   private groups = 0;
@@ -164,9 +165,9 @@ export class Engine implements Host, Ground {
     const fresh = unnoted(() => store.begin());
     let after = before;
     if (isContainer(fresh) && isContainer(before) && !Array.isArray(fresh) && !Array.isArray(before)) {
-      const lost = Object.keys(before).filter((key) => !(key in fresh));
+      const lost = Object.keys(before).filter((key) => !hasOwn(fresh, key));
       if (lost.length > 0) this.problem(fieldsLost(store.name, lost));
-      const added = Object.keys(fresh).filter((key) => !(key in before));
+      const added = Object.keys(fresh).filter((key) => !hasOwn(before, key));
       if (added.length > 0) after = { ...before, ...Object.fromEntries(added.map((key) => [key, fresh[key]])) };
     }
     guardData(after, { at: '', what: `The state of '${store.name}'` });
@@ -177,7 +178,7 @@ export class Engine implements Host, Ground {
 
   dispatch(action: AnyAction): DispatchResult {
     this.open('dispatch');
-    if (typeof action !== 'object' || action === null || typeof action.type !== 'string') throw notAnAction(action);
+    checkAction(action);
     this.forbidInside('dispatch');
     if (this.notifying) {
       this.queue.push({ action, cause: this.answering ? { by: 'code', of: this.answering } : BY_CODE });
@@ -198,15 +199,16 @@ export class Engine implements Host, Ground {
 
   /** Asks the interceptors, then applies. */
   private decide(action: AnyAction, cause: Cause): DispatchResult {
-    if (DEV) guardData(action.payload, { at: '', what: `The payload of '${action.type}'` });
-    if (DEV) Object.freeze(action);
     if (this.interceptors.length === 0) return this.apply(action, cause);
     return decide({
       action,
       interceptors: this.interceptors.slice(),
       about: makerOf(action)?.about,
       read: this.read,
-      apply: (passed) => this.apply(passed, cause),
+      apply: (passed) => {
+        if (passed !== action) checkAction(passed);
+        return this.apply(passed, cause);
+      },
       stopped: (reason) => this.fruitless(action, cause, 'stopped', reason),
       wait: (end) => {
         if (this.group) throw asyncInAtomic('an interceptor that decides later');
@@ -237,20 +239,9 @@ export class Engine implements Host, Ground {
     };
   }
 
-  private tellFact(fact: FactName, changed: readonly StoreChange[], by: Cause['by']): Transition {
+  private tellFact(fact: FactName, changed: readonly StoreChange[], by: Cause['by']): void {
     const outcome = changed.length > 0 ? 'applied' : 'unchanged';
-    const transition: Transition = {
-      kind: 'fact',
-      fact,
-      cause: { by },
-      outcome,
-      changed,
-      time: this.now(),
-      took: 0,
-      problems: [],
-    };
-    this.tell(transition);
-    return transition;
+    this.tell({ kind: 'fact', fact, cause: { by }, outcome, changed, time: this.now(), took: 0, problems: [] });
   }
 
   private answersTo(action: AnyAction): readonly Answer[] {
@@ -327,7 +318,7 @@ export class Engine implements Host, Ground {
     }
     for (const error of broken) this.problem(error, transition, action);
     if (transition) this.tell(transition);
-    this.notify(transition);
+    this.notify();
     return outcome;
   }
 
@@ -339,7 +330,7 @@ export class Engine implements Host, Ground {
     if (DEV) guardData(after, { at: '', what: `The state of '${slot.store.name}' after '${action.type}'` });
     slot.state = after;
     slot.place.changed(before, after, slot.editing);
-    this.notify(undefined);
+    this.notify();
     return 'applied';
   }
 
@@ -397,13 +388,14 @@ export class Engine implements Host, Ground {
   // ---- groups ----
 
   batch<T>(fn: () => T): T {
+    this.open('batch');
     this.forbidInside('batch');
     this.held++;
     try {
       return fn();
     } finally {
       this.held--;
-      this.notify(undefined);
+      this.notify();
     }
   }
 
@@ -443,7 +435,7 @@ export class Engine implements Host, Ground {
       throw error;
     } finally {
       this.held--;
-      this.notify(undefined);
+      this.notify();
     }
   }
 
@@ -457,8 +449,9 @@ export class Engine implements Host, Ground {
       slot.state = states[name];
       slot.place.changed(before, slot.state, undefined);
     }
+    this.latest = undefined;
     for (const listener of this.listeners) listener.travelled?.(live);
-    this.notify(undefined);
+    this.notify();
   }
 
   reset(stores: readonly StoreDefinition[]): void {
@@ -482,10 +475,12 @@ export class Engine implements Host, Ground {
       slot.state = after;
       slot.place.changed(before, after, undefined);
     }
-    this.notify(this.tellFact(fact, changed, 'runtime'));
+    this.tellFact(fact, changed, 'runtime');
+    this.notify();
   }
 
   private tell(transition: Transition): void {
+    this.latest = transition;
     if (this.group) this.group.transitions.push(transition);
     else for (const listener of this.listeners) listener.transition?.(transition);
   }
@@ -509,7 +504,7 @@ export class Engine implements Host, Ground {
   follow(fn: (read: Read) => void): () => void {
     this.open('follow');
     const stop = this.reading.follow(fn);
-    this.notify(undefined);
+    this.notify();
     return stop;
   }
 
@@ -528,14 +523,13 @@ export class Engine implements Host, Ground {
   }
 
   /** Tells those who watch, then does what they dispatched meanwhile, until there is no more. */
-  private notify(transition: Transition | undefined): void {
+  private notify(): void {
     if (this.notifying || this.held > 0 || (this.pending.length === 0 && this.queue.length === 0)) return;
     let rounds: string[] | undefined;
-    const outer = this.answering;
-    if (transition) this.answering = transition;
     try {
       for (;;) {
         this.notifying = true;
+        this.answering = this.latest;
         while (this.pending.length > 0) {
           const { pending } = this;
           this.pending = [];
@@ -560,7 +554,7 @@ export class Engine implements Host, Ground {
       }
     } finally {
       this.notifying = false;
-      this.answering = outer;
+      this.answering = undefined;
     }
   }
 
@@ -600,6 +594,14 @@ export class Engine implements Host, Ground {
     this.reading.clear();
     for (const listener of this.listeners) listener.close?.();
   }
+}
+
+/** What is dispatched belongs to the runtime from then on. */
+function checkAction(action: AnyAction): void {
+  if (typeof action !== 'object' || action === null || typeof action.type !== 'string') throw notAnAction(action);
+  if (!DEV) return;
+  guardData(action.payload, { at: '', what: `The payload of '${action.type}'` });
+  Object.freeze(action);
 }
 
 /** Runs a change once more: the same state and payload must give the same result. */

@@ -161,6 +161,16 @@ describe('interceptors', () => {
     expect(runtime.trace.steps[1]).toMatchObject({ action: { payload: 8 } });
   });
 
+  test('what an interceptor puts in the place of an action is checked too', () => {
+    const { counter, added } = model();
+    const runtime = createRuntime({
+      stores: [counter],
+      interceptors: [(_one, { proceed }) => void proceed({ type: 'counter.added', payload: (() => 1) as never })],
+    });
+    expect(codeOf(() => runtime.dispatch(added(1)))).toBe('FLOE_NOT_PLAIN_DATA');
+    expect(runtime.read(counter).n).toBe(0);
+  });
+
   test('one that waits holds the action as a step; it decides once; close stops it', () => {
     const { counter, added } = model();
     const decisions: (() => unknown)[] = [];

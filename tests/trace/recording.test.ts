@@ -43,9 +43,16 @@ describe('recording', () => {
     const runtime = record();
     runtime.watch(at(counter, '/n'), (n) => {
       if (n === 1) runtime.dispatch(added(10));
+      if (n === 11) runtime.dispatch(added(100));
     });
     runtime.dispatch(added(1));
-    expect(runtime.trace.steps.at(-1)).toMatchObject({ cause: { by: 'code', step: 1 }, seq: 2 });
+    runtime.dispatch(added(1));
+    expect(runtime.trace.steps.slice(1).map(({ seq, cause }) => [seq, cause.step])).toEqual([
+      [1, undefined],
+      [2, 1],
+      [3, 2],
+      [4, undefined],
+    ]);
   });
 });
 
