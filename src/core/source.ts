@@ -59,7 +59,7 @@ export type Selector<T, A extends readonly unknown[] = []> = A extends readonly 
     ? Source<T> & ((...args: A) => Source<T>)
     : (...args: A) => Source<T>;
 
-export const DEFAULT_KEEP = 100;
+const DEFAULT_KEEP = 100;
 
 /** An id that nothing has. */
 export const NO_BARE = 0;

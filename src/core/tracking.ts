@@ -31,7 +31,7 @@ export class Place extends Port {
     super();
   }
 
-  place(key: string): Place {
+  private place(key: string): Place {
     let part = this.parts?.get(key);
     if (!part) (this.parts ??= new Map()).set(key, (part = new Place(this, key)));
     return part;

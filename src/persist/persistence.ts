@@ -95,7 +95,7 @@ class Keeper implements Persistence, Listener {
 
   transition({ kind, fact, changed }: Transition): void {
     // An action in the past has begun a branch: it is the present now.
-    if (kind === 'action' && changed.length > 0 && this.past) {
+    if (kind === 'action' && this.past) {
       this.past = false;
       for (const store of this.host.stores()) this.unsaved.add(store);
     }

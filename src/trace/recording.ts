@@ -65,7 +65,7 @@ class Recorder implements Trace, Listener {
   transition(transition: Transition): void {
     const { kind, fact, action, cause, outcome, changed, took, time, reason, group, problems } = transition;
     const { changes, undo } = differenceOf(transition);
-    const stays = fact === 'joined' && !this.isLive;
+    const stays = (fact === 'joined' || fact === 'rehydrated') && !this.isLive;
     if (stays) this.liveTree = undefined;
     if (!this.isLive && !stays) this.fork();
     const causedBy = cause.of && this.seqs.get(cause.of);

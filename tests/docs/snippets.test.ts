@@ -3,6 +3,7 @@ import { execFileSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import ts from 'typescript';
+import { options, problemsOf } from '../support/compile.js';
 
 const root = process.cwd();
 const guides = join(root, 'docs/guides');
@@ -31,19 +32,7 @@ test.each(all)('$name compiles, runs, and does what its comments say', ({ ending
   try {
     const file = join(folder, `snippet.${ending}`);
     writeFileSync(file, `export {};\n${text}`);
-    const options: ts.CompilerOptions = {
-      target: ts.ScriptTarget.ES2022,
-      module: ts.ModuleKind.NodeNext,
-      moduleResolution: ts.ModuleResolutionKind.NodeNext,
-      jsx: ts.JsxEmit.ReactJSX,
-      strict: true,
-      skipLibCheck: true,
-      lib: ['lib.es2023.d.ts', 'lib.dom.d.ts'],
-      types: ['node'],
-      noEmit: true,
-    };
-    const found = ts.getPreEmitDiagnostics(ts.createProgram([file], options));
-    expect(found.map((one) => ts.flattenDiagnosticMessageText(one.messageText, '\n'))).toEqual([]);
+    expect(problemsOf([file])).toEqual([]);
     if (!runs) return;
     const program = join(folder, 'snippet.mjs');
     writeFileSync(

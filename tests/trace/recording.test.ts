@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import { at, createRuntime, store } from 'floe';
+import { memoryStorage } from 'floe/persist';
 import { readTrace, recording } from 'floe/trace';
 
 const counter = store('counter', { n: 0, at: new Date(0) });
@@ -103,13 +104,14 @@ describe('travel', () => {
   });
 
   test('a store that is first read in the past is there in the present too', () => {
-    const late = store('late', { m: 1 });
-    const runtime = record();
+    const late = store('late', { m: 1 }).persisted();
+    const kept = new Map([['late', '{"floe":"stored","version":1,"state":{"m":2}}']]);
+    const runtime = createRuntime({ stores: [counter], trace: recording(), storage: memoryStorage(kept) });
     runtime.dispatch(added(1));
     runtime.trace.back();
-    expect(runtime.read(late)).toEqual({ m: 1 });
+    expect(runtime.read(late)).toEqual({ m: 2 });
     runtime.trace.live();
-    expect([runtime.read(counter).n, runtime.read(late).m, runtime.trace.branches.length]).toEqual([1, 1, 1]);
+    expect([runtime.read(counter).n, runtime.read(late).m, runtime.trace.branches.length]).toEqual([1, 2, 1]);
   });
 });
 

@@ -1,0 +1,21 @@
+// Compiles files as a user's project would, against the built package.
+import ts from 'typescript';
+
+export const options: ts.CompilerOptions = {
+  target: ts.ScriptTarget.ES2022,
+  module: ts.ModuleKind.NodeNext,
+  moduleResolution: ts.ModuleResolutionKind.NodeNext,
+  jsx: ts.JsxEmit.ReactJSX,
+  strict: true,
+  noEmit: true,
+  skipLibCheck: true,
+  lib: ['lib.es2023.d.ts', 'lib.dom.d.ts'],
+  types: ['node'],
+};
+
+/** What the compiler has to say about some files, each with its line. */
+export const problemsOf = (files: readonly string[], host?: ts.CompilerHost): string[] =>
+  ts.getPreEmitDiagnostics(ts.createProgram(files, options, host)).map((found) => {
+    const { line } = found.file?.getLineAndCharacterOfPosition(found.start ?? 0) ?? { line: -1 };
+    return `${line + 1}: ${ts.flattenDiagnosticMessageText(found.messageText, ' ')}`;
+  });
