@@ -89,6 +89,10 @@ export function storageContract(name: string, open: () => () => StorageArea): vo
       const stored = area().read('log');
       runtime.trace.back();
       expect(area().read('log')).toBe(stored);
+      // Even one that changes nothing begins a branch: what is shown is the present from then on.
+      expect(runtime.dispatch(own.written('one'))).toBe('unchanged');
+      expect(area().read('log')).toContain('one');
+      runtime.trace.back();
       runtime.dispatch(own.written('three'));
       expect(area().read('log')).toContain('three');
     });
