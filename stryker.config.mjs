@@ -1,7 +1,8 @@
 // `npm run test:mutants`: mutation testing of the core. FLOE_MUTATE names other files.
+process.env.FLOE_RUNS ??= '12';
+
 export default {
   testRunner: 'jest',
-  testRunnerNodeArgs: ['--experimental-vm-modules', '--no-warnings'],
   plugins: ['@stryker-mutator/jest-runner'],
   jest: { configFile: 'jest.mutants.config.mjs', enableFindRelatedTests: false },
   coverageAnalysis: 'perTest',
@@ -12,7 +13,7 @@ export default {
   jsonReporter: { fileName: 'reports/mutants.json' },
   clearTextReporter: { allowColor: false, logTests: false, reportTests: false },
   thresholds: { high: 90, low: 80, break: 80 },
-  timeoutMS: 20_000,
-  concurrency: 2,
+  timeoutMS: 5_000,
+  concurrency: Number(process.env.FLOE_WORKERS ?? 2),
   tempDirName: '.stryker-tmp',
 };

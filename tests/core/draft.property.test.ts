@@ -13,7 +13,7 @@ import {
   type Json,
   type Tally,
 } from '../support/edit-programs.js';
-import { leastLength, runs } from '../support/runs.js';
+import { leastLength, longMode, runs } from '../support/runs.js';
 
 /** Dispatches one change on a state; gives what the trace recorded and the state after. */
 function transition(
@@ -105,7 +105,7 @@ describe('drafts against plain mutable data', () => {
       ),
       { numRuns: runs(300) },
     );
-    if (process.env.FLOE_RUNS) console.log('edits that had something to work on:', Object.fromEntries(tally));
+    if (longMode) console.log('edits that had something to work on:', Object.fromEntries(tally));
   });
 
   test('no operation can be left out, and what did not change keeps its identity', () => {

@@ -1,8 +1,9 @@
+import { isDeepStrictEqual } from 'node:util';
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { createRuntime, selector, store, type Read, type Source } from 'floe';
 import { plain, type Json, type Tally } from '../support/edit-programs.js';
-import { leastLength, runs } from '../support/runs.js';
+import { leastLength, longMode, runs } from '../support/runs.js';
 
 // The state: rows in boxes, and a few loose values that steer conditional reads.
 interface State {
@@ -199,6 +200,11 @@ const result = (work: () => unknown): unknown => {
   }
 };
 
+/** As `expect(found).toEqual(wanted)`, but fast when they agree. */
+function agree(found: unknown, wanted: unknown): void {
+  if (!isDeepStrictEqual(found, wanted)) expect(found).toEqual(wanted);
+}
+
 test('selectors and watchers against values computed anew: right, in step, run once, and only when something that they read changed', () => {
   const tally: Tally = new Map();
   fc.assert(
@@ -267,7 +273,10 @@ test('selectors and watchers against values computed anew: right, in step, run o
         };
         const check = (): void => {
           for (const [i, source] of sources.entries())
-            expect(result(() => runtime.read(source))).toEqual(result(() => fresh(i)));
+            agree(
+              result(() => runtime.read(source)),
+              result(() => fresh(i)),
+            );
         };
 
         const watched = new Map<number, { stop: () => void; heard: [unknown, unknown][] }>();
@@ -321,31 +330,31 @@ test('selectors and watchers against values computed anew: right, in step, run o
 
           for (const i of sources.keys()) {
             const times = ran[i] - ranBefore[i];
-            expect(times).toBeLessThanOrEqual(1);
+            if (times > 1) expect(times).toBeLessThanOrEqual(1);
             // What was changed and taken back counts as changed.
             if (times === 0 || kind === 'undone') continue;
             const { recorder, others } = runsBefore[i];
             const changed =
               recorder.changedIn(now()) ||
               [...others].some(([other, value]) => value === NOTHING || !Object.is(value, valueOf(other)));
-            expect({ selector: i, ran: times, changed }).toEqual({ selector: i, ran: times, changed: true });
+            agree({ selector: i, ran: times, changed }, { selector: i, ran: times, changed: true });
           }
           for (const [i, { deep }] of plans.entries()) {
             const is = valueOf(i);
             if (!deep || is === NOTHING || before[i] === NOTHING) continue;
-            if (JSON.stringify(is) === JSON.stringify(before[i])) expect(is).toBe(before[i]);
+            if (is !== before[i] && JSON.stringify(is) === JSON.stringify(before[i])) expect(is).toBe(before[i]);
           }
           for (const [i, { heard }] of watched) {
             const is = valueOf(i);
             if (is === NOTHING || before[i] === NOTHING) continue;
-            expect(heard).toEqual(Object.is(before[i], is) ? [] : [[before[i], is]]);
+            agree(heard, Object.is(before[i], is) ? [] : [[before[i], is]]);
           }
         }
         // Only a watcher's own selector may complain, and only about what it throws.
-        for (const problem of problems) expect(String(problem)).toContain('two');
+        expect(problems.filter((problem) => !String(problem).includes('two'))).toEqual([]);
       },
     ),
     { numRuns: runs(150) },
   );
-  if (process.env.FLOE_RUNS) console.log('operations:', Object.fromEntries(tally));
+  if (longMode) console.log('operations:', Object.fromEntries(tally));
 });
