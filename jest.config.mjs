@@ -5,6 +5,7 @@ const shared = {
     '^(\\.{1,2}/.*)\\.js$': '$1',
     // The public entries, as a user imports them, from the source.
     '^floe$': '<rootDir>/src/core/index.ts',
+    '^floe/entities$': '<rootDir>/src/entities/index.ts',
     '^floe/trace$': '<rootDir>/src/trace/index.ts',
     '^floe/persist$': '<rootDir>/src/persist/index.ts',
     '^floe/persist/node$': '<rootDir>/src/persist/node/index.ts',
@@ -35,7 +36,7 @@ export default {
       ...shared,
       displayName: 'node',
       testEnvironment: 'node',
-      testMatch: ['<rootDir>/tests/{core,trace,persist,cli,types,docs,package}/**/*.test.ts'],
+      testMatch: ['<rootDir>/tests/{core,entities,trace,persist,cli,types,docs,package}/**/*.test.ts'],
     },
     { ...shared, displayName: 'dom', testEnvironment: 'jsdom', testMatch: ['<rootDir>/tests/bindings/**/*.test.tsx'] },
     { ...shared, displayName: 'browser', testEnvironment: 'node', testMatch: ['<rootDir>/tests/browser/**/*.test.ts'] },

@@ -2,11 +2,12 @@
 // into, and where a draft knows which keys it touched, only those are.
 import type { PatchOperation } from './patch.js';
 import type { Transition } from './transition.js';
-import { escapeKey, hasOwn, kindOf, same, sameData, type Container } from './plain.js';
+import { KEYED, type Keyed } from './keyed.js';
+import { escapeKey, hasOwn, kindOf, same, sameData, type Branch } from './plain.js';
 
 /** What a draft knows about one container that it changed: what it was before, and which keys were touched. */
 export interface Touch {
-  readonly base: Container;
+  readonly base: Branch;
   /** The touched keys, none twice. */
   readonly keys: readonly string[] | undefined;
   /** Items of an array moved about: the touched keys do not tell. */
@@ -73,7 +74,8 @@ class Differ implements Difference {
     if (kind === 0 || kind !== kindOf(after)) return this.replace(before, after, path);
     const operations = this.changes.length;
     const common = this.common;
-    if (kind === 1) this.objects(before as Record<string, unknown>, after as Record<string, unknown>, path);
+    if (kind === 3) this.tables(before as Keyed, after as Keyed, path);
+    else if (kind === 1) this.objects(before as Record<string, unknown>, after as Record<string, unknown>, path);
     else this.arrays(before as unknown[], after as unknown[], path);
     // Several operations that keep nothing say less than one that replaces the whole.
     if (this.common === common && this.changes.length > operations + 1) {
@@ -112,6 +114,31 @@ class Differ implements Difference {
       if (hasOwn(before, key)) this.remove(at, before[key]);
     } else if (!hasOwn(before, key)) this.add(at, after[key]);
     else this.compare(before[key], after[key], at);
+  }
+
+  /** Rows that come elsewhere than at the end say before which one; see `AddOperation.before`. */
+  private tables(before: Keyed, after: Keyed, path: string): void {
+    const kind = before[KEYED];
+    const { changed, removed, added } = kind.difference(before, after);
+    if (before.size > changed.length + removed.length) this.common++;
+    const at = (key: string): string => `${path}/${escapeKey(key)}`;
+    for (const key of removed) {
+      const next = kind.keyAfter(before, key);
+      this.changes.push({ op: 'remove', path: at(key) });
+      this.undo.push({ op: 'add', path: at(key), value: before.get(key), ...(next !== undefined && { before: next }) });
+    }
+    for (const key of changed) this.compare(before.get(key), after.get(key), at(key));
+    // From the last to the first, so that the row after it is always there.
+    for (const key of [...added].reverse()) {
+      const next = kind.keyAfter(after, key);
+      this.changes.push({
+        op: 'add',
+        path: at(key),
+        value: after.get(key),
+        ...(next !== undefined && { before: next }),
+      });
+      this.undo.push({ op: 'remove', path: at(key) });
+    }
   }
 
   private arrays(before: unknown[], after: unknown[], path: string): void {

@@ -9,16 +9,19 @@
 // - A draft works only while its change runs.
 import type { Touch, Touches } from './diff.js';
 import { draftEnded, draftMisuse, notPlain } from './errors.js';
+import { KEYED, isKeyed, type DRAFTED } from './keyed.js';
 import {
   NODE,
   hasOwn,
   inheritedOrOwn,
+  isBranch,
   isContainer,
   put,
   replaceParts,
   same,
   sameData,
   shallowCopy,
+  type Branch,
   type Container,
 } from './plain.js';
 
@@ -29,13 +32,15 @@ import {
  */
 export type Draft<S> = S extends string | number | boolean | bigint | null | undefined | Date
   ? S
-  : S extends ReadonlyMap<infer _K, infer _V> | ReadonlySet<infer _T>
-    ? S
-    : S extends readonly unknown[]
-      ? { [K in keyof S]: Draft<S[K]> }
-      : S extends object
-        ? { -readonly [K in keyof S]: Draft<S[K]> }
-        : S;
+  : S extends { readonly [DRAFTED]: infer D }
+    ? D
+    : S extends ReadonlyMap<infer _K, infer _V> | ReadonlySet<infer _T>
+      ? S
+      : S extends readonly unknown[]
+        ? { [K in keyof S]: Draft<S[K]> }
+        : S extends object
+          ? { -readonly [K in keyof S]: Draft<S[K]> }
+          : S;
 
 /**
  * One change of one store: its drafts, and what came of it. A production build uses the same one for all changes of a
@@ -64,13 +69,13 @@ export class Editing implements Touches {
     this.serial = ++this.runs;
     try {
       // What the last change made is a container, if its base was one.
-      if ((base !== this.next || this.root === undefined) && !isContainer(base)) {
+      if ((base !== this.next || this.root === undefined) && !isBranch(base)) {
         this.returned = withoutDrafts(change(base as never, payload as never));
         this.next = base;
         this.edited = false;
         return;
       }
-      const root = this.rootFor(base as Container);
+      const root = this.rootFor(base as Branch);
       const returned = change(root.proxy as never, payload as never);
       this.next = root.fold();
       this.edited = root.changed;
@@ -80,14 +85,15 @@ export class Editing implements Touches {
     }
   }
 
-  private rootFor(base: Container): DraftNode {
+  private rootFor(base: Branch): DraftNode {
     const { root } = this;
-    if (root !== undefined && Array.isArray(base) === Array.isArray(root.base)) {
+    if (root !== undefined && isContainer(base) && Array.isArray(base) === Array.isArray(root.base)) {
       root.restart(base);
       if (this.nodes.length > 1) this.nodes = [root];
       return root;
     }
     this.nodes = [];
+    if (isKeyed(base)) return base[KEYED].node(base, undefined, this, false);
     return (this.root = new DraftNode(base, undefined, this, false));
   }
 
@@ -104,14 +110,15 @@ export class Editing implements Touches {
   }
 }
 
-class DraftNode {
-  copy: Container | undefined;
+/** A place of the state during a change; the nodes of tables differ in how they reach their parts. */
+export class DraftNode {
+  copy: Branch | undefined;
   changed = false;
   /** The draft handed out for a part of this container that is still in its place; mostly there is one. */
-  private kid: DraftNode | undefined;
-  private kidKey = '';
+  protected kid: DraftNode | undefined;
+  protected kidKey = '';
   /** The others, if there are more. */
-  private kids: Map<string, DraftNode> | undefined;
+  protected kids: Map<string, DraftNode> | undefined;
   /** Keys that were assigned or deleted; none twice. */
   keys: string[] | undefined;
   /** The same keys, once they are many. */
@@ -119,26 +126,31 @@ class DraftNode {
   /** Items moved about: every slot has to be looked at. */
   moved = false;
   /** The items before anything moved; made when first asked for. */
-  private items: Set<unknown> | undefined;
+  protected items: Set<unknown> | undefined;
   folding = false;
-  result: Container | undefined;
+  result: Branch | undefined;
   readonly proxy: object;
   /** The change that it belongs to. */
   serial: number;
   constructor(
-    public base: Container,
+    public base: Branch,
     readonly parent: DraftNode | undefined,
     readonly editing: Editing,
     /** The container is new to the state: drafts may stand anywhere inside it. */
     readonly fresh: boolean,
   ) {
-    this.proxy = Array.isArray(base) ? new Proxy(arrayTarget(this), arrayTraps) : new Proxy(this, objectTraps);
+    this.proxy = this.face();
     this.serial = editing.serial;
     editing.nodes.push(this);
   }
 
+  /** What the change gets to see. */
+  protected face(): object {
+    return Array.isArray(this.base) ? new Proxy(arrayTarget(this), arrayTraps) : new Proxy(this, objectTraps);
+  }
+
   /** Begins anew with another state. */
-  restart(base: Container): void {
+  restart(base: Branch): void {
     this.base = base;
     this.serial = this.editing.serial;
     this.copy = this.kid = this.kids = this.keys = this.manyKeys = this.items = this.result = undefined;
@@ -154,7 +166,7 @@ class DraftNode {
     } else if (!keys.includes(key) && keys.push(key) > 16) this.manyKeys = new Set(keys);
   }
 
-  private kidAt(key: string): DraftNode | undefined {
+  protected kidAt(key: string): DraftNode | undefined {
     return this.kid !== undefined && this.kidKey === key ? this.kid : this.kids?.get(key);
   }
   private addKid(key: string, kid: DraftNode): void {
@@ -168,37 +180,54 @@ class DraftNode {
     this.kids?.delete(key);
   }
 
-  get source(): Container {
+  get source(): Branch {
     return this.copy ?? this.base;
   }
 
   part(key: string): unknown {
-    const value = (this.source as Record<string, unknown>)[key];
+    const source = this.source as Container;
+    const value = (source as Record<string, unknown>)[key];
     if (typeof value === 'object')
-      return value === null ? value : hasOwn(this.source, key) ? this.wrap(key, value) : undefined;
-    return typeof value === 'function' ? inheritedOrOwn(this.source, key) : value;
+      return value === null ? value : hasOwn(source, key) ? this.wrap(key, value) : undefined;
+    return typeof value === 'function' ? inheritedOrOwn(source, key) : value;
   }
 
   wrap(key: string, value: object): unknown {
-    if ((value as { [NODE]?: DraftNode })[NODE] || !isContainer(value)) return value;
+    if ((value as { [NODE]?: DraftNode })[NODE] || !isBranch(value)) return value;
     const known = this.kidAt(key);
     if (known?.base === value) return known.proxy;
-    const kid = new DraftNode(value, this, this.editing, this.isNew(value, key));
+    const kid = this.below(value, this.isNew(value, key));
     this.addKid(key, kid);
     return kid.proxy;
   }
 
+  private below(value: Branch, fresh: boolean): DraftNode {
+    return isContainer(value)
+      ? new DraftNode(value, this, this.editing, fresh)
+      : value[KEYED].node(value, this, this.editing, fresh);
+  }
+
   /** Whether a part came into this container during the change. */
-  private isNew(value: object, key?: string): boolean {
+  protected isNew(value: object, key?: string): boolean {
     if (this.fresh) return true;
     if (!this.copy) return false;
     if (key !== undefined && (this.base as Record<string, unknown>)[key] === value) return false;
     return !this.moved || !(this.items ??= new Set(this.base as unknown[])).has(value);
   }
 
-  edit(): Container {
+  edit(): Branch {
     for (let node: DraftNode | undefined = this; node && !node.changed; node = node.parent) node.changed = true;
-    return (this.copy ??= shallowCopy(this.base));
+    return (this.copy ??= this.copied());
+  }
+
+  /** Puts a part into the copy. */
+  protected write(key: string, value: unknown): void {
+    put(this.edit(), key, value);
+  }
+
+  /** A copy of the base that may be edited. */
+  protected copied(): Branch {
+    return shallowCopy(this.base as Container);
   }
 
   assign(key: string, value: unknown): void {
@@ -213,7 +242,7 @@ class DraftNode {
         : !kid?.changed && same(old, value) && (old !== undefined || hasOwn(source, key))
     )
       return;
-    put(this.edit(), key, value);
+    this.write(key, value);
     this.touchKey(key);
     if (kid) this.dropKid(key);
   }
@@ -237,12 +266,12 @@ class DraftNode {
 
   /** A draft for a value that has left its slot. */
   loose(value: unknown): unknown {
-    if (!isContainer(value) || nodeOf(value)) return value;
-    return new DraftNode(value, this, this.editing, this.isNew(value)).proxy;
+    if (!isBranch(value) || nodeOf(value)) return value;
+    return this.below(value, this.isNew(value)).proxy;
   }
 
   /** The next value of this place. */
-  fold(): Container {
+  fold(): Branch {
     if (this.result) return this.result;
     if (!this.changed && !this.fresh) return (this.result = this.base);
     if (this.folding) throw notPlain('The state after this change', '', 'cycle');
@@ -252,29 +281,29 @@ class DraftNode {
     return this.result;
   }
 
-  private foldFresh(): Container {
+  protected foldFresh(): Branch {
     if (this.kid) this.foldFreshKid(this.kidKey, this.kid);
     if (this.kids) for (const [key, kid] of this.kids) this.foldFreshKid(key, kid);
-    return withoutDrafts(this.source) as Container;
+    return withoutDrafts(this.source) as Branch;
   }
 
-  private foldFreshKid(key: string, kid: DraftNode): void {
+  protected foldFreshKid(key: string, kid: DraftNode): void {
     const value = kid.fold();
-    if (value !== kid.base) put((this.copy ??= shallowCopy(this.base)), key, value);
+    if (value !== kid.base) put((this.copy ??= this.copied()), key, value);
   }
 
   /** Puts the final value of a part in its place; whether that is certainly another one than before. */
-  private foldKid(key: string, kid: DraftNode): boolean {
+  protected foldKid(key: string, kid: DraftNode): boolean {
     if (!kid.changed && !kid.fresh) return false;
     const value = kid.fold();
     if (value === kid.base) return false;
-    put(this.edit(), key, value);
+    this.write(key, value);
     if (kid.fresh) return false;
     this.touchKey(key);
     return true;
   }
 
-  private foldKnown(): Container {
+  protected foldKnown(): Branch {
     const base = this.base as Record<string, unknown>;
     let differs = this.kid !== undefined && this.foldKid(this.kidKey, this.kid);
     if (this.kids) for (const [key, kid] of this.kids) differs = this.foldKid(key, kid) || differs;
@@ -313,11 +342,11 @@ class DraftNode {
   }
 }
 
-const nodeOf = (value: unknown): DraftNode | undefined =>
+export const nodeOf = (value: unknown): DraftNode | undefined =>
   typeof value === 'object' && value !== null ? (value as { [NODE]?: DraftNode })[NODE] : undefined;
 
 /** New data with every draft in it replaced by what the draft became. Data without drafts is returned as it is. */
-function withoutDrafts(value: unknown, above?: Set<object>): unknown {
+export function withoutDrafts(value: unknown, above?: Set<object>): unknown {
   if (typeof value !== 'object' || value === null) return value;
   const node = nodeOf(value);
   if (node) {
@@ -332,7 +361,7 @@ function withoutDrafts(value: unknown, above?: Set<object>): unknown {
   return result;
 }
 
-function alive(node: DraftNode, key: PropertyKey): void {
+export function alive(node: DraftNode, key: PropertyKey): void {
   if (node.serial !== node.editing.serial) throw draftEnded(String(key));
 }
 

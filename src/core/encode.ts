@@ -1,5 +1,6 @@
 // One small encoding of leaf values in JSON, for snapshots, trace files, storages and links: a tagged object.
 import { badSnapshot } from './errors.js';
+import { isKeyed, keyedMaker } from './keyed.js';
 import { hasOwn, isContainer, isDate, isMap, isSet, put, type Container } from './plain.js';
 
 const TAG = 'floe:type';
@@ -34,6 +35,11 @@ export function encode(value: unknown): unknown {
       Array.from(value, ([key, part]) => [encode(key), encode(part)]),
     );
   if (isSet(value)) return tagged('set', Array.from(value, encode));
+  if (isKeyed(value))
+    return tagged(
+      'table',
+      Array.from(value, ([key, row]) => [key, encode(row)]),
+    );
   if (!isContainer(value)) return value;
   if (hasOwn(value, TAG))
     return tagged(
@@ -61,6 +67,9 @@ export function decode(value: unknown): unknown {
       return new Map((content! as [unknown, unknown][]).map(([key, part]) => [decode(key), decode(part)]));
     case 'set':
       return new Set((content! as unknown[]).map(decode));
+    case 'table':
+      if (!keyedMaker.make) throw badSnapshot("it holds a table: import 'floe/entities' first");
+      return keyedMaker.make((content! as [string, unknown][]).map(([key, row]) => [key, decode(row)]));
     case 'object': {
       const result = {};
       for (const [key, part] of content! as [string, unknown][]) put(result, key, decode(part));

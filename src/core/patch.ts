@@ -1,11 +1,30 @@
 // JSON Patch, RFC 6902, on immutable data: what an operation does not touch is shared with the document before.
 import { FloeError, messageOf, patchFailed } from './errors.js';
-import { escapeKey, hasOwn, isContainer, put, sameData, shallowCopy, type Container } from './plain.js';
+import { isKeyed, KEYED } from './keyed.js';
+import {
+  escapeKey,
+  hasOwn,
+  hasPart,
+  isBranch,
+  partOf,
+  put,
+  sameData,
+  shallowCopy,
+  type Branch,
+  type Container,
+} from './plain.js';
 import { parsePointer } from './pointer.js';
 
 /** One operation of a JSON Patch document (RFC 6902, section 4). */
 export type PatchOperation =
-  | { readonly op: 'add' | 'replace' | 'test'; readonly path: string; readonly value: unknown }
+  | {
+      readonly op: 'add';
+      readonly path: string;
+      readonly value: unknown;
+      /** For a row of a table: the key of the row that it goes before. Others ignore it, as RFC 6902 tells them to. */
+      readonly before?: string;
+    }
+  | { readonly op: 'replace' | 'test'; readonly path: string; readonly value: unknown }
   | { readonly op: 'remove'; readonly path: string }
   | { readonly op: 'move' | 'copy'; readonly from: string; readonly path: string };
 
@@ -47,7 +66,7 @@ class Patching {
     const keys = this.keys(operation.path);
     switch (operation.op) {
       case 'add':
-        return this.add(operation.path, keys, this.value(operation));
+        return this.add(operation.path, keys, this.value(operation), operation.before);
       case 'replace':
         this.read(operation.path, keys);
         return this.set(operation.path, keys, this.value(operation));
@@ -85,13 +104,14 @@ class Patching {
 
   private read(path: string, keys: readonly string[]): unknown {
     let value = this.document;
-    for (const key of keys) {
-      if (!isContainer(value)) this.fail(path, 'nothing is there');
-      if (Array.isArray(value)) value = value[this.index(path, value, key, value.length - 1)];
-      else if (hasOwn(value, key)) value = value[key];
-      else this.fail(path, 'nothing is there');
-    }
+    for (const key of keys) value = this.part(path, value, key);
     return value;
+  }
+
+  private part(path: string, value: unknown, key: string): unknown {
+    if (Array.isArray(value)) return value[this.index(path, value, key, value.length - 1)];
+    if (!isBranch(value) || !hasPart(value, key)) this.fail(path, `nothing is at '${escapeKey(key)}'`);
+    return partOf(value, key);
   }
 
   private index(path: string, array: readonly unknown[], key: string, last: number): number {
@@ -101,54 +121,59 @@ class Patching {
     return index;
   }
 
-  /** The parent of a location, copied so that it may be changed, along with everything above it. */
-  private parent(path: string, keys: readonly string[]): Container {
-    let target = (this.document = this.copied(path, this.document));
-    for (let i = 0; i < keys.length - 1; i++) {
-      const key = keys[i];
-      if (Array.isArray(target)) {
-        const index = this.index(path, target, key, target.length - 1);
-        target = target[index] = this.copied(path, target[index]);
-      } else {
-        if (!hasOwn(target, key)) this.fail(path, `there is nothing at '${escapeKey(key)}' to hold it`);
-        const part = this.copied(path, target[key]);
-        put(target, key, part);
-        target = part;
-      }
-    }
-    return target;
+  /** Changes what holds a location; everything above it is copied. The whole document has no holder. */
+  private within(
+    path: string,
+    keys: readonly string[],
+    change: (holder: Branch, key: string) => Branch,
+    value = this.document,
+    depth = 0,
+  ): Branch {
+    if (!isBranch(value)) this.fail(path, 'what should hold it is neither an object nor an array');
+    const key = keys[depth];
+    const holder = isKeyed(value) || this.own.has(value) ? value : this.copied(value);
+    if (depth === keys.length - 1) return change(holder, key);
+    const part = this.within(path, keys, change, this.part(path, holder, key), depth + 1);
+    if (isKeyed(holder)) return holder[KEYED].with(holder, key, part);
+    put(holder, key, part);
+    return holder;
   }
 
-  private copied(path: string, value: unknown): Container {
-    if (!isContainer(value)) this.fail(path, 'what should hold it is neither an object nor an array');
-    if (this.own.has(value)) return value;
+  private copied(value: Container): Container {
     const copy = shallowCopy(value);
     this.own.add(copy);
     return copy;
   }
 
-  private add(path: string, keys: readonly string[], value: unknown): void {
+  private add(path: string, keys: readonly string[], value: unknown, before?: string): void {
     if (keys.length === 0) return void (this.document = value);
-    const target = this.parent(path, keys);
-    const key = keys[keys.length - 1];
-    if (!Array.isArray(target)) put(target, key, value);
-    else if (key === '-') target.push(value);
-    else target.splice(this.index(path, target, key, target.length), 0, value);
+    this.document = this.within(path, keys, (holder, key) => {
+      if (isKeyed(holder)) return holder[KEYED].with(holder, key, value, before);
+      if (!Array.isArray(holder)) put(holder, key, value);
+      else if (key === '-') holder.push(value);
+      else holder.splice(this.index(path, holder, key, holder.length), 0, value);
+      return holder;
+    });
   }
 
   private set(path: string, keys: readonly string[], value: unknown): void {
     if (keys.length === 0) return void (this.document = value);
-    const target = this.parent(path, keys);
-    put(target, keys[keys.length - 1], value);
+    this.document = this.within(path, keys, (holder, key) => {
+      if (isKeyed(holder)) return holder[KEYED].with(holder, key, value);
+      put(holder, key, value);
+      return holder;
+    });
   }
 
   private remove(path: string, keys: readonly string[]): void {
     this.read(path, keys);
     if (keys.length === 0) return void (this.document = undefined);
-    const target = this.parent(path, keys);
-    const key = keys[keys.length - 1];
-    if (Array.isArray(target)) target.splice(Number(key), 1);
-    else delete target[key];
+    this.document = this.within(path, keys, (holder, key) => {
+      if (isKeyed(holder)) return holder[KEYED].without(holder, key);
+      if (Array.isArray(holder)) holder.splice(Number(key), 1);
+      else delete holder[key];
+      return holder;
+    });
   }
 }
 

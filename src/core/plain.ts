@@ -1,6 +1,7 @@
 // What counts as data: containers (plain objects and arrays) that are edited in part, and leaf values that are
 // replaced whole and compared by value.
 import { notPlain, type DataProblem } from './errors.js';
+import { isKeyed, KEYED, keyedKind, type Keyed } from './keyed.js';
 import { DEV } from './mode.js';
 
 /** A plain object or an array, seen from inside the core. */
@@ -24,8 +25,13 @@ export function isContainer(value: unknown): value is Container {
   );
 }
 
-/** 0: leaf or absent, 1: object, 2: array. */
-export const kindOf = (value: unknown): 0 | 1 | 2 => (Array.isArray(value) ? 2 : isContainer(value) ? 1 : 0);
+/** What is looked into: a plain object, an array or a table. */
+export type Branch = Container | Keyed;
+export const isBranch = (value: unknown): value is Branch => isContainer(value) || isKeyed(value);
+
+/** 0: leaf or absent, 1: object, 2: array, 3: table. */
+export const kindOf = (value: unknown): 0 | 1 | 2 | 3 =>
+  Array.isArray(value) ? 2 : isContainer(value) ? 1 : isKeyed(value) ? 3 : 0;
 
 const classOf = (value: unknown): string => Object.prototype.toString.call(value).slice(8, -1);
 export const isDate = (value: unknown): value is Date => value instanceof Date || classOf(value) === 'Date';
@@ -33,11 +39,13 @@ export const isMap = (value: unknown): value is Map<unknown, unknown> =>
   value instanceof Map || classOf(value) === 'Map';
 export const isSet = (value: unknown): value is Set<unknown> => value instanceof Set || classOf(value) === 'Set';
 
-/** The property of a container, never anything inherited. */
+/** The part of an object, an array or a table under a key, never anything inherited. */
 export const partOf = (value: unknown, key: string): unknown =>
-  value !== null && typeof value === 'object' && hasOwn(value, key)
-    ? (value as Record<string, unknown>)[key]
-    : undefined;
+  isKeyed(value) ? value.get(key) : hasPart(value, key) ? (value as Record<string, unknown>)[key] : undefined;
+
+/** Whether there is a part under a key. */
+export const hasPart = (value: unknown, key: string): boolean =>
+  typeof value === 'object' && value !== null && (isKeyed(value) ? value.has(key) : hasOwn(value, key));
 
 /** A property as code would read it, except that `constructor` and `__proto__` are data or nothing. */
 export function inheritedOrOwn(value: Container, key: string): unknown {
@@ -97,7 +105,8 @@ function sameLeaf(a: object, b: object): boolean {
     for (const value of a) if (!sameData(value, others.next().value)) return false;
     return true;
   }
-  return false;
+  const kind = keyedKind(a);
+  return kind !== undefined && isKeyed(b) && kind.same(a as Keyed, b);
 }
 
 /** Deep equality of data. Parts that are the same object are not looked into. The order of keys does not count. */
@@ -140,6 +149,11 @@ export function guardData(value: unknown, where: { readonly at: string; readonly
   freeze(value);
 }
 
+/** Development only: refuses what is not plain data, and leaves it as it is. */
+export function checkPlain(value: unknown, where: { readonly at: string; readonly what: string }): void {
+  if (DEV) checkData(value, [], new Set(), where);
+}
+
 function checkData(
   value: unknown,
   path: (string | number)[],
@@ -167,6 +181,8 @@ function checkData(
   } else if (isSet(value)) {
     let i = 0;
     for (const part of value) look(i++, part);
+  } else if (isKeyed(value)) {
+    for (const [key, row] of value[KEYED].unsettled(value, settled)) look(key, row);
   } else if (!isDate(value)) {
     if (!isContainer(value)) refuse('class');
     if (Array.isArray(value)) for (let i = 0; i < value.length; i++) if (!hasOwn(value, i)) refuse('hole');
@@ -209,6 +225,10 @@ function freeze(value: unknown): void {
       value,
       Object.getOwnPropertyNames(Date.prototype).filter((name) => name.startsWith('set')),
     );
+  } else if (isKeyed(value)) {
+    for (const [, row] of value[KEYED].unsettled(value, settled)) freeze(row);
+    value[KEYED].settle(value, settled);
+    return;
   } else {
     for (const part of Object.values(value)) freeze(part);
   }

@@ -1,7 +1,7 @@
 // Reading and watching in one runtime: a derived value for each source that was asked for, as long as somebody watches it
 // or there is room.
 import { currentReader, note, Reader, unnoted } from './graph.js';
-import { freezeResult, isContainer } from './plain.js';
+import { freezeResult, isBranch } from './plain.js';
 import { DEV } from './mode.js';
 import { NO_BARE, recipeOf, SOURCE, type Read, type Recipe, type Source } from './source.js';
 import { StoreDefinition } from './store.js';
@@ -50,7 +50,9 @@ class Entry extends Reader implements Informed {
   ) {
     super();
     const { of, args } = recipe;
-    if (!(of instanceof StoreDefinition) && !of.store && args.length === 0) this.plain = of.derive as never;
+    if (of instanceof StoreDefinition) return;
+    if (of.starting) this.plain = of.starting(...(args as never[]));
+    else if (!of.store && args.length === 0) this.plain = of.derive as never;
   }
 
   get name(): string {
@@ -209,7 +211,7 @@ export class Reading {
 
   readonly standIn = (store: StoreDefinition): unknown => {
     const { state, place } = this.ground.slot(store);
-    if (isContainer(state)) {
+    if (isBranch(state)) {
       place.noteKind();
       return place.standIn(state);
     }

@@ -39,6 +39,8 @@ export interface Derivation {
   /** When a result that is another value counts as unchanged; never, without one. */
   readonly equal: ((before: unknown, after: unknown) => boolean) | undefined;
   readonly keep: number;
+  /** Makes the function that derives, once for each value that a runtime keeps: it may remember what it did before. */
+  readonly starting?: (...args: never[]) => (read: Read) => unknown;
 }
 
 /** One source: a derivation and its arguments. `key` is equal for equal arguments. */

@@ -1,6 +1,7 @@
 import { takesPayload, makeCreator, type ActionCreator, type ActionOptions, type AnyCreator } from './action.js';
 import { badName, notItsOwn } from './errors.js';
 import type { Draft } from './draft.js';
+import { isKeyed } from './keyed.js';
 import { partOf } from './plain.js';
 import { parsePointer } from './pointer.js';
 import {
@@ -265,14 +266,15 @@ function readAt(state: unknown, pointer: string, fallback: unknown): unknown {
   let value = state;
   const keys = parsePointer(pointer);
   for (const [i, key] of keys.entries()) {
-    if (typeof value !== 'object' || value === null || !(key in value)) return fallback;
+    if (typeof value !== 'object' || value === null || !(isKeyed(value) ? value.has(key) : key in value))
+      return fallback;
     value = partOf(value, key);
     if (value === undefined && i < keys.length - 1) return fallback;
   }
   return value;
 }
 
-function plainName(what: string, name: unknown): string {
+export function plainName(what: string, name: unknown): string {
   if (typeof name !== 'string' || name === '' || /[./]/.test(name)) throw badName(what, name);
   return name;
 }

@@ -4,7 +4,19 @@
 import type { Touches } from './diff.js';
 import { draftMisuse } from './errors.js';
 import { currentReader, note, Port } from './graph.js';
-import { NODE, hasOwn, inheritedOrOwn, isContainer, kindOf, replaceParts, type Container } from './plain.js';
+import { isKeyed, KEYED } from './keyed.js';
+import {
+  NODE,
+  hasOwn,
+  hasPart as holds,
+  inheritedOrOwn,
+  isBranch,
+  isContainer,
+  kindOf,
+  partOf,
+  replaceParts,
+  type Branch,
+} from './plain.js';
 
 /** Reads of more parts of one object than this, by one selector, become one read of the whole object. */
 const MOST_PARTS = 128;
@@ -17,8 +29,10 @@ export class Place extends Port {
   private presence: Port | undefined;
   /** For those who listed the keys. */
   private keys: Port | undefined;
+  /** For those who only saw how many rows a table has. */
+  private size: Port | undefined;
   private parts: Map<string, Place> | undefined;
-  private view: { readonly raw: Container; readonly proxy: object } | undefined;
+  private view: { readonly raw: Branch; readonly proxy: object } | undefined;
   // How many parts the run that reads now has read here; from a limit on it depends on the whole.
   private run = 0;
   private count = 0;
@@ -38,8 +52,12 @@ export class Place extends Port {
   }
 
   /** The stand-in for the container that is here now. */
-  standIn(raw: Container): object {
+  standIn(raw: Branch): object {
     if (this.view?.raw !== raw) {
+      if (isKeyed(raw)) {
+        this.view = { raw, proxy: raw[KEYED].standIn(raw, this) };
+        return this.view.proxy;
+      }
       const view = new View(raw, this);
       const proxy = Array.isArray(raw)
         ? new Proxy<unknown[]>(Object.assign([], { view }), arrayView)
@@ -57,6 +75,9 @@ export class Place extends Port {
   }
   noteKeys(): void {
     note((this.keys ??= new Port(this)));
+  }
+  noteSize(): void {
+    note((this.size ??= new Port(this)));
   }
 
   /** The part under a key, counted once a run; nothing when the run depends on the whole anyway. */
@@ -87,6 +108,16 @@ export class Place extends Port {
     if (Object.is(before, after)) return;
     this.mark();
     if (this.kind && kindOf(before) !== kindOf(after)) this.kind.mark();
+    if (isKeyed(before) && isKeyed(after)) {
+      if (this.size && before.size !== after.size) this.size.mark();
+      if (!this.keys && !this.parts) return;
+      const { changed, removed, added } = before[KEYED].difference(before, after);
+      if (removed.length + added.length > 0) this.keys?.mark();
+      for (const keys of [changed, removed, added])
+        for (const key of keys) this.parts?.get(key)?.within(before, after, touches);
+      return;
+    }
+    this.size?.mark();
     if (this.keys && !sameKeys(before, after)) this.keys.mark();
     if (!this.parts) return;
     const touch = touches?.get(after);
@@ -98,19 +129,22 @@ export class Place extends Port {
   }
 
   private within(before: unknown, after: unknown, touches: Touches | undefined): void {
-    const had = own(before, this.key);
-    const has = own(after, this.key);
+    const had = isBranch(before) && holds(before, this.key);
+    const has = isBranch(after) && holds(after, this.key);
     if (this.presence && had !== has) this.presence.mark();
-    this.changed(
-      had ? (before as Record<string, unknown>)[this.key] : undefined,
-      has ? (after as Record<string, unknown>)[this.key] : undefined,
-      touches,
-    );
+    this.changed(had ? partOf(before, this.key) : undefined, has ? partOf(after, this.key) : undefined, touches);
   }
 
   /** A place that nobody reads any more is forgotten, and so are those above it. */
   override unused(): void {
-    if (!this.read && !this.kind?.read && !this.presence?.read && !this.keys?.read && !this.parts?.size)
+    if (
+      !this.read &&
+      !this.kind?.read &&
+      !this.presence?.read &&
+      !this.keys?.read &&
+      !this.size?.read &&
+      !this.parts?.size
+    )
       this.above?.forget(this.key);
   }
   private forget(key: string): void {
@@ -122,9 +156,6 @@ export class Place extends Port {
   }
 }
 
-const own = (value: unknown, key: string): boolean =>
-  typeof value === 'object' && value !== null && isContainer(value) && hasOwn(value, key);
-
 function sameKeys(before: unknown, after: unknown): boolean {
   if (!isContainer(before) || !isContainer(after)) return false;
   if (Array.isArray(before)) return Array.isArray(after) && before.length === after.length;
@@ -133,21 +164,22 @@ function sameKeys(before: unknown, after: unknown): boolean {
   return keys.length === others.length && keys.every((key, i) => key === others[i]);
 }
 
-class View {
+/** What a stand-in stands for. */
+export class View {
   constructor(
-    readonly raw: Container,
+    readonly raw: Branch,
     readonly place: Place,
   ) {}
 }
 
 /** Reads one part of a stand-in, and notes that it was read. */
-function readPart(view: View, key: string): unknown {
+export function readPart(view: View, key: string): unknown {
   const { raw, place } = view;
-  const value = inheritedOrOwn(raw, key);
+  const value = isKeyed(raw) ? raw.get(key) : inheritedOrOwn(raw, key);
   const reader = currentReader();
   const part = reader && place.partFor(key, reader.run);
   if (!part) return value;
-  if (typeof value === 'object' && value !== null && hasOwn(raw, key) && isContainer(value)) {
+  if (typeof value === 'object' && value !== null && holds(raw, key) && isBranch(value)) {
     part.noteKind();
     return part.standIn(value);
   }

@@ -1,0 +1,52 @@
+// What the core has to know of a table: a persistent map of rows by text key, which lives in `floe/entities`. The core
+// looks into one through these questions only, so that an application without tables ships none of it.
+import type { DraftNode, Editing } from './draft.js';
+import type { Place } from './tracking.js';
+
+/** Marks a table, and answers for it. */
+export const KEYED: unique symbol = Symbol('floe.keyed');
+
+/** A table, as the core sees it: the reading half of a `Map` from text to rows. Never changed in place. */
+export interface Keyed extends ReadonlyMap<string, unknown> {
+  readonly [KEYED]: KeyedKind;
+}
+
+/** Only for types: under this, a type says what a change sees of it. */
+export declare const DRAFTED: unique symbol;
+
+/** How two versions of a table differ. A row that changed its place in the order counts as removed and added. */
+export interface KeyedDifference {
+  readonly changed: readonly string[];
+  /** In the order of the version before. */
+  readonly removed: readonly string[];
+  /** In the order of the version after. */
+  readonly added: readonly string[];
+}
+
+/** What the core asks of tables. */
+export interface KeyedKind {
+  /** The node of a draft of it. */
+  node(base: Keyed, parent: DraftNode | undefined, editing: Editing, fresh: boolean): DraftNode;
+  /** What a selector sees of it. */
+  standIn(raw: Keyed, place: Place): object;
+  /** Costs what differs, not what both hold. */
+  difference(before: Keyed, after: Keyed): KeyedDifference;
+  same(a: Keyed, b: Keyed): boolean;
+  /** The key of the row after another in the order. */
+  keyAfter(table: Keyed, key: string): string | undefined;
+  /** The version with a row put in, or replaced; a new one goes before another, or to the end. */
+  with(table: Keyed, key: string, row: unknown, before?: string): Keyed;
+  without(table: Keyed, key: string): Keyed;
+  /** Development only: the rows that stand in parts not in `settled`; then `settle` puts these parts in. */
+  unsettled(table: Keyed, settled: WeakSet<object>): Iterable<readonly [string, unknown]>;
+  settle(table: Keyed, settled: WeakSet<object>): void;
+}
+
+/** The answers of a table, for what may be one. */
+export const keyedKind = (value: unknown): KeyedKind | undefined =>
+  typeof value === 'object' && value !== null ? (value as Partial<Keyed>)[KEYED] : undefined;
+
+export const isKeyed = (value: unknown): value is Keyed => keyedKind(value) !== undefined;
+
+/** Makes a table of rows; set by `floe/entities`, which any code that has tables imports. */
+export const keyedMaker: { make?: (rows: readonly (readonly [string, unknown])[]) => Keyed } = {};

@@ -1,0 +1,226 @@
+// Entity types: what a kind of record is known by, and what it links to.
+import type { StandardSchemaV1 } from '@standard-schema/spec';
+import { badName } from '../core/errors.js';
+import { DEV } from '../core/mode.js';
+import { noKey } from './errors.js';
+
+/** Says of what type the records are, and nothing at run time. */
+export interface RowOf<T> {
+  readonly rowOf: true;
+  readonly record?: T;
+}
+
+/**
+ * The type of the records of an entity, as the server nests them. Checks nothing: give `entity` a validator instead where
+ * answers are to be checked.
+ * @example
+ * const operator = entity('operator', rowOf<Operator>(), { key: 'id' });
+ */
+export const rowOf = <T>(): RowOf<T> => ({ rowOf: true });
+
+/** What becomes of a link when the row that it leads to is removed. */
+export type Removed = 'refuse' | 'unlink' | 'cascade';
+
+export interface LinkOptions {
+  /**
+   * What becomes of the row with the link when its target is removed: the removal is refused, the link is taken out
+   * (`null`, or out of the list), or the row goes too. Default: `'refuse'`.
+   */
+  readonly removed?: Removed;
+}
+
+/** Where a link leads: an entity type, or the name of one where types refer to each other in a circle. */
+export type Target = AnyEntity | string;
+
+export interface OneLink<T extends Target = Target> {
+  readonly link: 'one';
+  readonly target: T;
+  readonly removed: Removed;
+}
+export interface KindLink<
+  F extends string = string,
+  K extends Readonly<Record<string, Target>> = Readonly<Record<string, Target>>,
+> {
+  readonly link: 'kind';
+  readonly field: F;
+  readonly kinds: K;
+  readonly removed: Removed;
+}
+export type Single = Target | OneLink | KindLink;
+export interface ListLink<S extends Single = Single> {
+  readonly link: 'list';
+  readonly of: S;
+  readonly removed: Removed;
+}
+export interface MapLink<S extends Single = Single> {
+  readonly link: 'map';
+  readonly of: S;
+  readonly removed: Removed;
+}
+/** What stands at a field of `links`. */
+export type Link = Single | ListLink | MapLink;
+export type Links = Readonly<Record<string, Link>>;
+
+const rule = (options?: LinkOptions): { readonly removed: Removed } => ({ removed: options?.removed ?? 'refuse' });
+
+/** A link to one record, with options; without them the entity type alone says the same. */
+export const linkTo = <T extends Target>(target: T, options?: LinkOptions): OneLink<T> => ({
+  link: 'one',
+  target,
+  ...rule(options),
+});
+/** A link to a list of records: the row holds their keys. */
+export const listOf = <S extends Single>(of: S, options?: LinkOptions): ListLink<S> => ({
+  link: 'list',
+  of,
+  ...rule(options),
+});
+/** A link to records under names: the row holds an object with a key under each name. */
+export const mapOf = <S extends Single>(of: S, options?: LinkOptions): MapLink<S> => ({
+  link: 'map',
+  of,
+  ...rule(options),
+});
+/**
+ * A link to a record of one of several types: its field `field` says which. The row holds `{ kind, key }`.
+ * @example
+ * links: { place: byKind('kind', { berth, anchorage }) }
+ */
+export const byKind = <F extends string, const K extends Readonly<Record<string, Target>>>(
+  field: F,
+  kinds: K,
+  options?: LinkOptions,
+): KindLink<F, K> => ({ link: 'kind', field, kinds, ...rule(options) });
+
+/** What a record is known by: a field, several fields together, or what a function makes of it. */
+export type KeyOf<T> = (keyof T & string) | readonly (keyof T & string)[] | ((record: T) => string | number);
+
+export interface EntityOptions<T, F, L extends Links> {
+  readonly key: KeyOf<T>;
+  /** The fields that hold other records, and of which type. Default: none. */
+  readonly links?: L;
+  /** A row as it should stand in the table, of the row as it came in: dates parsed once, not at every reader. */
+  readonly incoming?: (row: F) => F;
+  /**
+   * What comes of the row that is there and one that comes in. Default: fields of the newer win, fields that it does not
+   * have stay; a link is replaced as a whole.
+   */
+  readonly join?: (older: F, newer: F) => F;
+}
+
+/** A declared entity type: its name, the record `T` as the server nests it, the flat row `F`, and its links. */
+export interface Entity<N extends string = string, T = unknown, F = unknown, L extends Links = Links> {
+  readonly name: N;
+  readonly links: L;
+  /** The key under which a record would stand in its table. */
+  keyOf(record: T): string;
+  /** @internal */
+  readonly inner: EntityInner;
+  /** Only there for the types. */
+  readonly types?: { readonly record: T; readonly row: F };
+}
+
+// eslint-disable-next-line @typescript-eslint/no-explicit-any -- an entity type of any record
+export type AnyEntity = Entity<string, any, any, any>;
+
+/** The inside of an entity type. */
+export interface EntityInner {
+  /** The key as it stands in the record: text or a number; anything else is none. */
+  readonly rawKey: (record: Readonly<Record<string, unknown>>) => unknown;
+  /** For messages: what it is known by. */
+  readonly knownBy: string;
+  readonly check: StandardSchemaV1['~standard'] | undefined;
+  readonly incoming: ((row: never) => unknown) | undefined;
+  readonly join: ((older: never, newer: never) => unknown) | undefined;
+}
+
+// ---- types of flat rows ----
+
+/** The row that holds a link: keys in the place of records. */
+export type FlatRow<T, L extends Links> = T extends object
+  ? { [K in keyof T]: K extends keyof L ? FlatLink<L[K], T[K]> : T[K] }
+  : T;
+
+/** Keeps `null` and `undefined` of the nested field. */
+type FlatLink<L, V> = FlatSingle<L> | Extract<V, null | undefined>;
+type FlatSingle<L> =
+  L extends ListLink<infer S>
+    ? readonly FlatSingle<S>[]
+    : L extends MapLink<infer S>
+      ? Readonly<Record<string, FlatSingle<S>>>
+      : L extends KindLink<string, infer K>
+        ? { readonly kind: keyof K & string; readonly key: string }
+        : string;
+
+/** The flat row of an entity type. */
+export type RowIn<E> = E extends Entity<string, infer _T, infer F, infer _L> ? F : never;
+/** The record of an entity type, as the server nests it. */
+export type RecordOf<E> = E extends Entity<string, infer T, infer _F, infer _L> ? T : never;
+
+/**
+ * Declares a type of records that are known by a key.
+ * @param name its name, and that of its table
+ * @param row `rowOf<T>()`, or a validator that implements Standard Schema: the flat row is checked as it comes in
+ * @throws FLOE_BAD_NAME when the name is empty or holds '.' or '/'
+ * @example
+ * const vessel = entity('vessel', rowOf<Vessel>(), { key: 'hull', links: { operator } });
+ */
+export function entity<N extends string, T, const L extends Links = Readonly<Record<never, Link>>>(
+  name: N,
+  row: RowOf<T>,
+  options: EntityOptions<T, FlatRow<T, L>, L>,
+): Entity<N, T, FlatRow<T, L>, L>;
+export function entity<N extends string, F, const L extends Links = Readonly<Record<never, Link>>>(
+  name: N,
+  row: StandardSchemaV1<unknown, F>,
+  options: EntityOptions<F, F, L>,
+): Entity<N, NestedAny<F, L>, F, L>;
+export function entity(
+  name: string,
+  row: RowOf<unknown> | StandardSchemaV1,
+  // eslint-disable-next-line @typescript-eslint/no-explicit-any -- the options of any entity type
+  { key, links = {}, incoming, join }: EntityOptions<any, any, any>,
+): AnyEntity {
+  if (typeof name !== 'string' || name === '' || /[./]/.test(name)) throw badName('An entity type', name);
+  const rawKey = keyReader(key as KeyOf<Record<string, unknown>>);
+  const knownBy = typeof key === 'function' ? 'what its key function gives' : `'${[key].flat().join("', '")}'`;
+  const inner: EntityInner = {
+    rawKey,
+    knownBy: DEV ? knownBy : '',
+    check: '~standard' in row ? row['~standard'] : undefined,
+    incoming,
+    join,
+  };
+  return {
+    name,
+    links,
+    inner,
+    keyOf(record: Record<string, unknown>) {
+      const found = rawKey(record);
+      if (!isKey(found)) throw noKey(name, '', knownBy, found);
+      return String(found);
+    },
+  };
+}
+
+/** With a validator, the record as it is nested is only known to have the row's fields, and anything at its links. */
+export type NestedAny<F, L extends Links> = { [K in keyof F]: K extends keyof L ? unknown : F[K] };
+
+export const isKey = (value: unknown): value is string | number =>
+  typeof value === 'string' || (typeof value === 'number' && Number.isFinite(value));
+
+function keyReader(key: KeyOf<Record<string, unknown>>): EntityInner['rawKey'] {
+  if (typeof key === 'function') return key;
+  if (typeof key === 'string') return (record) => record[key];
+  // Escaped, so that no two lists of parts make one text.
+  const part = (value: unknown): string => String(value).replaceAll('%', '%25').replaceAll(':', '%3A');
+  return (record) => {
+    const parts = key.map((field) => record[field]);
+    const bad = parts.find((found) => !isKey(found));
+    return parts.every(isKey) ? parts.map(part).join(':') : bad;
+  };
+}
+
+/** Whether a link is more than a target alone. */
+export const linkOf = (link: Link): OneLink | KindLink | ListLink | MapLink =>
+  typeof link === 'string' || !('link' in link) ? { link: 'one', target: link, removed: 'refuse' } : link;

@@ -1,0 +1,120 @@
+// The catalogue of the entities' errors; see core/errors.ts.
+import { FloeError, nearest } from '../core/errors.js';
+import { DEV } from '../core/mode.js';
+
+const error = (code: string, subject: string, text: string | false, path?: string): FloeError =>
+  new FloeError(code, text || `${code} ${subject}`, path === undefined ? undefined : { path });
+
+const place = (path: string): string => (path === '' ? 'The answer itself' : `The value at ${path}`);
+
+export const notARecord = (type: string, path: string, found: unknown): FloeError =>
+  error(
+    'FLOE_NOT_A_RECORD',
+    `${type} ${path}`,
+    DEV &&
+      `${place(path)} should be a record of '${type}' (found: ${found === null ? 'null' : Array.isArray(found) ? 'an array' : typeof found}). If the records stand deeper in the answer, say where: ingest(${type}, answer, { at: '/data' }).`,
+    path,
+  );
+
+export const noKey = (type: string, path: string, key: string, found: unknown): FloeError =>
+  error(
+    'FLOE_NO_KEY',
+    `${type} ${path}`,
+    DEV &&
+      `${place(path)} has no key: a record of '${type}' is known by ${key}, which must be text or a number (found: ${found === null ? 'null' : typeof found}).`,
+    path,
+  );
+
+export const keyClash = (type: string, path: string, key: string): FloeError =>
+  error(
+    'FLOE_KEY_CLASH',
+    `${type} ${path}`,
+    DEV &&
+      `${place(path)} has the key '${key}' as a number, and another '${type}' in this answer has it as text (or the other way round). In a table both are '${key}': make them two keys, for example key: (record) => \`n\${record.id}\`.`,
+    path,
+  );
+
+export const unknownKind = (path: string, found: unknown, known: readonly string[]): FloeError =>
+  error(
+    'FLOE_UNKNOWN_KIND',
+    `${path} ${String(found)}`,
+    DEV &&
+      `${place(path)} is of the kind ${typeof found === 'string' ? `'${found}'` : String(found)}, which this link does not know (known: ${known.join(', ')}).${meant(found, known)}`,
+    path,
+  );
+
+export const kindClash = (path: string, key: string, kinds: readonly string[]): FloeError =>
+  error(
+    'FLOE_KIND_CLASH',
+    `${path} ${key}`,
+    DEV &&
+      `${place(path)}: the key '${key}' stands for a '${kinds[0]}' here and for a '${kinds[1]}' elsewhere in this answer. One thing has one kind.`,
+    path,
+  );
+
+export const cyclicAnswer = (path: string): FloeError =>
+  error(
+    'FLOE_CYCLIC_ANSWER',
+    path,
+    DEV &&
+      `${place(path)} contains itself, as no JSON can. Give the inner one as its key: a link may be a key instead of a record.`,
+    path,
+  );
+
+export const tooDeep = (path: string): FloeError =>
+  error(
+    'FLOE_TOO_DEEP',
+    path,
+    DEV &&
+      `${place(path)} is nested too deeply to be looked through. Declare what is nested in it as a link, or expand to a smaller depth.`,
+    path,
+  );
+
+export const badRow = (type: string, path: string, issues: string): FloeError =>
+  error('FLOE_BAD_ROW', `${type} ${path}`, DEV && `${place(path)} is not a valid '${type}': ${issues}.`, path);
+
+export const asyncCheck = (type: string): FloeError =>
+  error(
+    'FLOE_ASYNC_CHECK',
+    type,
+    DEV && `The validator of '${type}' answers later, with a promise. Rows are checked at once: use a synchronous one.`,
+  );
+
+export const unknownEntity = (what: string, name: string, known: readonly string[]): FloeError =>
+  error(
+    'FLOE_UNKNOWN_ENTITY',
+    `${what} ${name}`,
+    DEV &&
+      `${what} names the entity type '${name}', which these tables do not hold (they hold: ${known.join(', ')}).${meant(name, known)} List it in tables(name, [...]).`,
+  );
+
+export const noSuchRow = (type: string, key: string): FloeError =>
+  error(
+    'FLOE_NO_SUCH_ROW',
+    `${type} ${key}`,
+    DEV && `There is no '${type}' with the key '${key}' to merge into. Put a whole row, or look with has first.`,
+  );
+
+export const missingTarget = (type: string, key: string, from: string): FloeError =>
+  error(
+    'FLOE_MISSING_TARGET',
+    `${type} ${key}`,
+    DEV &&
+      `${from} leads to the ${type} '${key}', of which there is no row. Ingest it, or expand with { missing: 'null' }.`,
+  );
+
+export const stillLinked = (type: string, key: string, from: readonly string[]): FloeError =>
+  error(
+    'FLOE_STILL_LINKED',
+    `${type} ${key}`,
+    DEV &&
+      `The ${type} '${key}' cannot be removed: ${from.slice(0, 3).join(', ')}${from.length > 3 ? ` and ${from.length - 3} more` : ''} still link to it. Remove them too, or declare what shall happen at the link: { removed: 'unlink' } or { removed: 'cascade' }.`,
+  );
+
+export const badView = (why: string): FloeError =>
+  error('FLOE_BAD_VIEW', why, DEV && `These view options do not work: ${why}.`);
+
+const meant = (name: unknown, known: readonly string[]): string => {
+  const other = typeof name === 'string' ? nearest(name, known) : undefined;
+  return other === undefined ? '' : ` Did you mean '${other}'?`;
+};

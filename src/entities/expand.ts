@@ -1,0 +1,125 @@
+// Nested views of flat rows. Each row that is expanded is a source of its own, so that an expanded row is shared by all
+// that lead to it and made anew only when something in it changed.
+import type { Read, Source } from '../core/source.js';
+import { put } from '../core/plain.js';
+import { missingTarget, tooDeep } from './errors.js';
+import { referenced, type LinkPlan, type TypePlan } from './plan.js';
+
+export interface ExpandOptions {
+  /** How many links deep. `Infinity`: all, where a row that is inside itself stays a key. Default: 1. */
+  readonly depth?: number;
+  /** Only these links, as paths: `['vessel', 'vessel.operator']`. Then `depth` does not count. */
+  readonly along?: readonly string[];
+  /** What stands where a link leads to no row. Default: `'null'`. */
+  readonly missing?: 'null' | 'error';
+}
+
+/** What is expanded below a row. */
+export interface Way {
+  readonly depth: number;
+  readonly along: readonly string[] | undefined;
+  readonly missing: 'null' | 'error';
+}
+
+/** As deep as rows may be nested in one another; a chain that is longer is hardly meant to be seen at once. */
+const MOST_LEVELS = 500;
+
+export const wayOf = ({ depth = 1, along, missing = 'null' }: ExpandOptions = {}): Way => ({
+  // The longest path says how deep; a path includes those that lead to it.
+  depth: along ? Math.max(0, ...along.map((path) => path.split('.').length)) : depth,
+  along: along && [...new Set(along.flatMap(prefixes))].sort(),
+  missing,
+});
+
+const prefixes = (path: string): string[] => {
+  const names = path.split('.');
+  return names.map((_, i) => names.slice(0, i + 1).join('.'));
+};
+
+/** The way on, below a link; nothing when it is not followed. */
+function below(way: Way, link: LinkPlan): Way | undefined {
+  if (way.depth <= 0) return undefined;
+  if (!way.along) return { ...way, depth: way.depth - 1 };
+  if (!way.along.includes(link.name)) return undefined;
+  const along = way.along
+    .filter((path) => path.startsWith(`${link.name}.`))
+    .map((path) => path.slice(link.name.length + 1));
+  return { ...way, depth: way.depth - 1, along };
+}
+
+/** How a row is reached: flat, or expanded as a source. */
+export interface Access {
+  row(read: Read, plan: TypePlan, key: string): unknown;
+  expanded(plan: TypePlan, key: string, way: Way): Source<unknown>;
+}
+
+/** The nested view of one row; `undefined` when there is none. */
+export function expandRow(read: Read, access: Access, plan: TypePlan, key: string, way: Way): unknown {
+  if (way.depth === Infinity && plan.recursive) return expandAll(read, access, plan, key, way, []);
+  return nested(read, access, plan, key, way, (target, targetKey, on) =>
+    on.depth > 0 && target.links.length > 0
+      ? read(access.expanded(target, targetKey, on))
+      : access.row(read, target, targetKey),
+  );
+}
+
+/** All the way down where types lead back to themselves: a row that is inside itself stays a key. */
+function expandAll(
+  read: Read,
+  access: Access,
+  plan: TypePlan,
+  key: string,
+  way: Way,
+  above: readonly string[],
+): unknown {
+  const own = `${plan.name}/${key}`;
+  if (above.length > MOST_LEVELS) throw tooDeep(`/${own}`);
+  const path = [...above, own];
+  return nested(read, access, plan, key, way, (target, targetKey, on) =>
+    path.includes(`${target.name}/${targetKey}`)
+      ? STAYS
+      : target.recursive
+        ? expandAll(read, access, target, targetKey, on, path)
+        : read(access.expanded(target, targetKey, on)),
+  );
+}
+
+/** A link that is left as it is. */
+const STAYS = Symbol('stays');
+
+function nested(
+  read: Read,
+  access: Access,
+  plan: TypePlan,
+  key: string,
+  way: Way,
+  expand: (plan: TypePlan, key: string, way: Way) => unknown,
+): unknown {
+  const row = access.row(read, plan, key) as Readonly<Record<string, unknown>> | undefined;
+  if (row === undefined) return undefined;
+  let result = row as Record<string, unknown>;
+  for (const link of plan.links) {
+    const on = below(way, link);
+    const value = row[link.name];
+    if (!on || value === undefined || value === null) continue;
+    const one = (reference: unknown): unknown => {
+      const target = referenced(link.single, reference);
+      if (!target) return reference;
+      const found = expand(...target, on);
+      if (found === STAYS) return reference;
+      if (found === undefined && way.missing === 'error')
+        throw missingTarget(target[0].name, target[1], `'${link.name}' of the ${plan.name} '${key}'`);
+      return found ?? null;
+    };
+    let made: unknown;
+    if (link.many === 'one') made = one(value);
+    else if (link.many === 'list') made = (value as unknown[]).map(one);
+    else {
+      made = {};
+      for (const [name, reference] of Object.entries(value)) put(made as object, name, one(reference));
+    }
+    if (result === row) result = { ...row };
+    put(result, link.name, made);
+  }
+  return result;
+}

@@ -1,0 +1,26 @@
+// floe/entities: entity types, tables, nested answers in, flat rows kept once, nested and sorted views out.
+export { entity, rowOf, linkTo, listOf, mapOf, byKind } from './entity.js';
+export { tables } from './tables.js';
+export { tableOf } from './table.js';
+
+export type {
+  Entity,
+  AnyEntity,
+  EntityOptions,
+  RowOf,
+  RowIn,
+  RecordOf,
+  KeyOf,
+  Link,
+  LinkOptions,
+  Removed,
+} from './entity.js';
+export type { TableStore, RowKey, Ingest, RowsAction } from './tables.js';
+export type { Ingested, IngestOptions, Skipped } from './ingest.js';
+export type { ExpandOptions } from './expand.js';
+export type { Incoming, Expanded, Along, StateOfTables } from './types.js';
+export type { ViewOptions, GroupedView, Conditions, SortBy } from './view.js';
+export type { Rows, Group } from './rows.js';
+export type { Linked } from './linked.js';
+export type { Table } from './table.js';
+export type { TableDraft } from './table-draft.js';

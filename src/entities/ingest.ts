@@ -1,0 +1,311 @@
+// Nested answers into flat rows. It goes through an answer in document order, with a stack of its own, so that no depth
+// can overflow; what refers to a record holds its key, and what is said of one record in several places is joined.
+import type { StandardSchemaV1 } from '@standard-schema/spec';
+import { FloeError } from '../core/errors.js';
+import { DEV } from '../core/mode.js';
+import { checkPlain, escapeKey, hasOwn, hasPart, partOf, put, sameData } from '../core/plain.js';
+import { parsePointer } from '../core/pointer.js';
+import { isKey } from './entity.js';
+import {
+  asyncCheck,
+  badRow,
+  cyclicAnswer,
+  keyClash,
+  kindClash,
+  noKey,
+  notARecord,
+  tooDeep,
+  unknownKind,
+} from './errors.js';
+import type { LinkPlan, Reference, SinglePlan, TypePlan } from './plan.js';
+
+export interface IngestOptions {
+  /** Where in the answer the records stand, as a JSON Pointer. Default: the answer itself is a record or a list of them. */
+  readonly at?: string;
+  /** Takes what is good and lists in the payload what was left out, instead of refusing it all. Default: false. */
+  readonly skip?: boolean;
+}
+
+/** Something that was left out of an answer. */
+export interface Skipped {
+  /** Where in the answer, as a JSON Pointer. */
+  readonly path: string;
+  readonly code: string;
+  readonly problem: string;
+}
+
+/** The payload of `ingest`: by type, the keys that came, in document order, and the row of each. */
+export interface Ingested {
+  readonly keys: Readonly<Record<string, readonly string[]>>;
+  readonly rows: Readonly<Record<string, readonly unknown[]>>;
+  /** What was left out, with `{ skip: true }`. */
+  readonly skipped?: readonly Skipped[];
+}
+
+type Row = Record<string, unknown>;
+
+/** A record on the way through an answer. */
+interface Visit {
+  readonly plan: TypePlan;
+  readonly record: Row;
+  readonly key: string;
+  /** The record around it, the field there, and the place in that field. */
+  readonly around: Visit | undefined;
+  readonly field: string;
+  readonly item: string | number | undefined;
+}
+
+/** A newer row on top of an older one: what it says wins, what it does not say stays. The older one if nothing differs. */
+export function joined(join: TypePlan['join'], older: Row, newer: Row): Row {
+  if (join) {
+    const made = join(older as never, newer as never) as Row;
+    return sameData(older, made) ? older : made;
+  }
+  let result = older;
+  for (const key of Object.keys(newer)) {
+    const value = newer[key];
+    const known = older[key];
+    if (Object.is(known, value) ? value !== undefined || hasOwn(older, key) : sameData(known, value)) continue;
+    if (result === older) result = { ...older };
+    put(result, key, value);
+  }
+  return result;
+}
+
+class Ingesting {
+  private readonly rows = new Map<TypePlan, Map<string, Row>>();
+  /** Keys that came as numbers, and those that came as text. */
+  private readonly numbers = new Map<TypePlan, { readonly numbers: Set<string>; readonly texts: Set<string> }>();
+  private readonly kinds = new Map<SinglePlan, Map<string, string>>();
+  private readonly seen = new Set<object>();
+  private readonly stack: Visit[] = [];
+  private readonly found: Visit[] = [];
+  private readonly skipped: Skipped[] = [];
+
+  constructor(
+    private readonly start: string,
+    private readonly skip: boolean,
+  ) {}
+
+  run(plan: TypePlan, answer: unknown): Ingested {
+    const many = Array.isArray(answer);
+    const roots: readonly unknown[] = many ? answer : [answer];
+    for (let i = 0; i < roots.length; i++) {
+      const item = many ? i : undefined;
+      this.refer(plan, roots[i], undefined, '', item);
+      // One root after the other keeps the stack small.
+      this.work();
+    }
+    const keys: Record<string, string[]> = {};
+    const rows: Record<string, unknown[]> = {};
+    for (const [{ name }, table] of this.rows) {
+      put(keys, name, [...table.keys()]);
+      put(rows, name, [...table.values()]);
+    }
+    return this.skip ? { keys, rows, skipped: this.skipped } : { keys, rows };
+  }
+
+  /** The path of a place in the answer. */
+  private path(around: Visit | undefined, field: string, item?: string | number): string {
+    const tokens: string[] = [];
+    const add = (name: string, at: string | number | undefined): void => {
+      if (at !== undefined) tokens.push(escapeKey(String(at)));
+      if (name !== '') tokens.push(escapeKey(name));
+    };
+    add(field, item);
+    for (let visit = around; visit; visit = visit.around) add(visit.field, visit.item);
+    return tokens.reduceRight((path, token) => `${path}/${token}`, this.start);
+  }
+
+  /** Throws, or notes what is left out. */
+  private refuse(problem: FloeError): undefined {
+    if (!this.skip) throw problem;
+    this.skipped.push({ path: problem.path ?? '', code: problem.code, problem: problem.message });
+    return undefined;
+  }
+
+  private work(): void {
+    const { stack, found } = this;
+    for (;;) {
+      // What a record holds comes before what stands after it.
+      while (found.length > 0) stack.push(found.pop()!);
+      const visit = stack.pop();
+      if (!visit) return;
+      this.record(visit);
+    }
+  }
+
+  /** The key of a record, which is looked at later; or of a reference by key alone. */
+  private refer(
+    plan: TypePlan,
+    value: unknown,
+    around: Visit | undefined,
+    field: string,
+    item: string | number | undefined,
+  ): string | undefined {
+    let key: unknown;
+    if (typeof value === 'object' && value !== null && !Array.isArray(value)) {
+      key = plan.rawKey(value as Row);
+      if (typeof key !== 'string' && !isKey(key))
+        return this.refuse(noKey(plan.name, this.path(around, field, item), plan.knownBy, key));
+    } else if (around && isKey(value)) key = value;
+    else return this.refuse(notARecord(plan.name, this.path(around, field, item), value));
+    if (typeof key === 'number' || this.numbers.has(plan)) {
+      if (!this.oneWay(plan, key as string | number, typeof value === 'object'))
+        return this.refuse(keyClash(plan.name, this.path(around, field, item), String(key)));
+    }
+    const text = String(key);
+    if (typeof value === 'object') this.found.push({ plan, record: value as Row, key: text, around, field, item });
+    return text;
+  }
+
+  /** Whether a key comes always as a number or always as text; a reference may be the other. */
+  private oneWay(plan: TypePlan, key: string | number, isRecord: boolean): boolean {
+    if (!isRecord) return true;
+    let known = this.numbers.get(plan);
+    if (!known) {
+      known = { numbers: new Set(), texts: new Set(this.rows.get(plan)?.keys()) };
+      for (const waiting of [...this.stack, ...this.found]) if (waiting.plan === plan) known.texts.add(waiting.key);
+      this.numbers.set(plan, known);
+    }
+    const text = String(key);
+    const [own, other] = typeof key === 'number' ? [known.numbers, known.texts] : [known.texts, known.numbers];
+    if (other.has(text)) return false;
+    own.add(text);
+    return true;
+  }
+
+  private record(visit: Visit): void {
+    const { plan, record, key } = visit;
+    let again = false;
+    if (plan.recursive) {
+      again = this.seen.has(record);
+      if (again) {
+        for (let outer = visit.around; outer; outer = outer.around)
+          if (outer.record === record)
+            return void this.refuse(cyclicAnswer(this.path(visit.around, visit.field, visit.item)));
+      }
+      this.seen.add(record);
+    }
+    let row = record;
+    if (DEV && !this.plain(visit)) return;
+    for (const link of plan.links) {
+      const value = record[link.name];
+      if (value === undefined || value === null || !hasOwn(record, link.name)) continue;
+      if (row === record) row = { ...record };
+      const flat = this.link(link, value, visit);
+      put(row, link.name, flat === undefined ? null : flat);
+    }
+    // Children of a record that was met before were met before, too.
+    if (again) this.found.length = 0;
+    const final = this.checked(plan, row, visit);
+    if (final === undefined) return;
+    let rows = this.rows.get(plan);
+    if (!rows) this.rows.set(plan, (rows = new Map()));
+    const older = rows.get(key);
+    rows.set(key, older === undefined ? final : joined(plan.join, older, final));
+  }
+
+  /** Development only: whether what is no link is plain data. */
+  private plain({ plan, record, around, field, item }: Visit): boolean {
+    const path = (): string => this.path(around, field, item);
+    const own: Row = { ...record };
+    for (const { name } of plan.links) Reflect.deleteProperty(own, name);
+    try {
+      // The path is long in the making, and mostly nobody needs it.
+      checkPlain(own, {
+        what: 'The answer',
+        get at() {
+          return path();
+        },
+      });
+      return true;
+    } catch (error) {
+      if (error instanceof RangeError) this.refuse(tooDeep(path()));
+      else if (error instanceof FloeError) this.refuse(error);
+      else throw error;
+      return false;
+    }
+  }
+
+  private checked(plan: TypePlan, row: Row, { around, field, item }: Visit): Row | undefined {
+    let checked: unknown = row;
+    if (plan.check) {
+      const result = plan.check.validate(row);
+      if (result instanceof Promise) throw asyncCheck(plan.name);
+      const { issues } = result as StandardSchemaV1.Result<unknown>;
+      if (issues) {
+        const told = issues.map(({ message, path = [] }) => [...path.map(tokenOf), message].join(': ')).join('; ');
+        return this.refuse(badRow(plan.name, this.path(around, field, item), told));
+      }
+      checked = (result as { readonly value: unknown }).value;
+    }
+    return (plan.incoming ? plan.incoming(checked as never) : checked) as Row;
+  }
+
+  private link(link: LinkPlan, value: unknown, visit: Visit): unknown {
+    const { many, single, name } = link;
+    if (many === 'one') return this.single(single, value, visit, name, undefined);
+    if (many === 'list') {
+      if (!Array.isArray(value)) return this.refuse(notARecord(`list '${name}'`, this.path(visit, name), value));
+      const keys: unknown[] = [];
+      for (let i = 0; i < value.length; i++) {
+        const key = this.single(single, value[i], visit, name, i);
+        if (key !== undefined) keys.push(key);
+      }
+      return keys;
+    }
+    if (typeof value !== 'object' || Array.isArray(value))
+      return this.refuse(notARecord(`map '${name}'`, this.path(visit, name), value));
+    const keys = {};
+    for (const [item, one] of Object.entries(value as object)) {
+      const key = one === null ? null : this.single(single, one, visit, name, item);
+      if (key !== undefined) put(keys, item, key);
+    }
+    return keys;
+  }
+
+  private single(
+    single: SinglePlan,
+    value: unknown,
+    visit: Visit,
+    name: string,
+    item: string | number | undefined,
+  ): Reference | undefined {
+    if (single.target) return this.refer(single.target, value, visit, name, item);
+    if (typeof value !== 'object' || value === null)
+      return this.refuse(notARecord(`record by kind`, this.path(visit, name, item), value));
+    const kind = (value as Row)[single.field] ?? (value as Row).kind;
+    const plan = single.kinds.get(kind as string);
+    if (!plan) return this.refuse(unknownKind(this.path(visit, name, item), kind, [...single.kinds.keys()]));
+    // `{ kind, key }` alone, as it stands in a row, is a reference.
+    const reference = (value as Row).key;
+    const bare = isKey(reference) && !isKey(plan.rawKey(value as Row));
+    const key = this.refer(plan, bare ? reference : value, visit, name, item);
+    if (key === undefined) return undefined;
+    let kinds = this.kinds.get(single);
+    if (!kinds) this.kinds.set(single, (kinds = new Map()));
+    const known = kinds.get(key);
+    if (known === undefined) kinds.set(key, kind as string);
+    else if (known !== kind) {
+      if (!bare) this.found.pop();
+      return this.refuse(kindClash(this.path(visit, name, item), key, [kind as string, known]));
+    }
+    return { kind: kind as string, key };
+  }
+}
+
+const tokenOf = (token: PropertyKey | StandardSchemaV1.PathSegment): string =>
+  String(typeof token === 'object' ? token.key : token);
+
+/** The rows in an answer, by type. */
+export function ingested(plan: TypePlan, answer: unknown, { at = '', skip = false }: IngestOptions = {}): Ingested {
+  let part = answer;
+  let path = '';
+  for (const key of parsePointer(at)) {
+    path += `/${escapeKey(key)}`;
+    if (!hasPart(part, key)) throw notARecord(plan.name, path, undefined);
+    part = partOf(part, key);
+  }
+  return new Ingesting(at, skip).run(plan, part);
+}

@@ -1,0 +1,176 @@
+// Who links to a row, and what becomes of links when rows are removed.
+import { put } from '../core/plain.js';
+import { stillLinked } from './errors.js';
+import { referenced, referencesOf, type LinkPlan, type TypePlan } from './plan.js';
+import { Table } from './table.js';
+
+/** The tables of a state, by type. */
+export type Tables = Readonly<Record<string, Table>>;
+
+/** A row that links to another. */
+export interface Linked {
+  readonly type: string;
+  readonly key: string;
+  /** The field that holds the link. */
+  readonly link: string;
+}
+
+/**
+ * The rows that hold a link, by what they link to. It follows one version of the table after the other; for a version
+ * that has nothing to do with the last it begins anew. What it says depends on the table alone.
+ */
+class LinkIndex {
+  private table: WeakRef<Table> | undefined;
+  private sources = new Map<string, Set<string>>();
+  constructor(private readonly link: LinkPlan) {}
+
+  sourcesOf(table: Table, type: string, key: string): readonly string[] {
+    this.follow(table);
+    const sources = this.sources.get(`${type}/${key}`);
+    return sources ? [...sources].sort((a, b) => Table.slot(table, a) - Table.slot(table, b)) : [];
+  }
+
+  private follow(table: Table): void {
+    const before = this.table?.deref();
+    if (before === table) return;
+    this.table = new WeakRef(table);
+    if (!before || !Table.sameSlots(before, table)) {
+      this.sources = new Map();
+      for (const [key, row] of table) this.note(key, row, true);
+      return;
+    }
+    const { changed, removed, added } = Table.difference(before, table);
+    for (const key of [...changed, ...removed]) this.note(key, before.get(key), false);
+    for (const key of [...changed, ...added]) this.note(key, table.get(key), true);
+  }
+
+  private note(source: string, row: unknown, there: boolean): void {
+    for (const [{ name }, key] of referencesOf(row, this.link)) {
+      const target = `${name}/${key}`;
+      let sources = this.sources.get(target);
+      if (there) {
+        if (!sources) this.sources.set(target, (sources = new Set()));
+        sources.add(source);
+      } else if (sources?.delete(source) && sources.size === 0) this.sources.delete(target);
+    }
+  }
+}
+
+const indexes = new WeakMap<LinkPlan, LinkIndex>();
+
+function sourcesOf(state: Tables, link: LinkPlan, type: string, key: string): readonly string[] {
+  let index = indexes.get(link);
+  if (!index) indexes.set(link, (index = new LinkIndex(link)));
+  return index.sourcesOf(state[link.from.name], type, key);
+}
+
+/** All rows that link to a row. */
+export function linkedTo(state: Tables, plan: TypePlan, key: string): Linked[] {
+  return plan.linkedBy.flatMap((link) =>
+    sourcesOf(state, link, plan.name, key).map((source) => ({ type: link.from.name, key: source, link: link.name })),
+  );
+}
+
+/**
+ * The state without some rows, and without what the rules at the links take with them.
+ * @throws FLOE_STILL_LINKED when a row that stays links to one of them, and refuses
+ */
+export function without<S extends Tables>(state: S, plan: TypePlan, keys: readonly string[]): S {
+  const going = new Map<TypePlan, Set<string>>();
+  const goes = (type: TypePlan, key: string): boolean => going.get(type)?.has(key) ?? false;
+  const unlinking: { readonly link: LinkPlan; readonly source: string; readonly target: string }[] = [];
+  const refusing: {
+    readonly target: string;
+    readonly linked: Linked;
+    readonly from: TypePlan;
+    readonly to: TypePlan;
+  }[] = [];
+  const work = keys.map((key) => [plan, key] as const);
+  for (let next = work.pop(); next; next = work.pop()) {
+    const [type, key] = next;
+    if (goes(type, key) || !state[type.name].has(key)) continue;
+    const set = going.get(type);
+    if (set) set.add(key);
+    else going.set(type, new Set([key]));
+    for (const link of type.linkedBy) {
+      for (const source of sourcesOf(state, link, type.name, key)) {
+        if (link.removed === 'cascade') work.push([link.from, source]);
+        else if (link.removed === 'unlink') unlinking.push({ link, source, target: `${type.name}/${key}` });
+        else {
+          const linked = { type: link.from.name, key: source, link: link.name };
+          refusing.push({ target: key, linked, from: link.from, to: type });
+        }
+      }
+    }
+  }
+  const [first] = refusing.filter(({ from, linked }) => !goes(from, linked.key));
+  if (first) {
+    const all = refusing.filter(
+      ({ from, linked, target, to }) => target === first.target && to === first.to && !goes(from, linked.key),
+    );
+    throw stillLinked(
+      first.to.name,
+      first.target,
+      all.map(({ linked }) => `${linked.type} '${linked.key}' (${linked.link})`),
+    );
+  }
+  const edits = new Map<string, Table>();
+  const edited = (name: string): Table => {
+    let table = edits.get(name);
+    if (!table) edits.set(name, (table = Table.edit(state[name])));
+    return table;
+  };
+  for (const { link, source } of unlinking) {
+    if (goes(link.from, source)) continue;
+    const table = edited(link.from.name);
+    Table.set(table, source, unlinked(table.get(source) as Row, link, goes));
+  }
+  for (const [type, gone] of going) for (const key of gone) Table.delete(edited(type.name), key);
+  return withTables(state, edits);
+}
+
+type Row = Readonly<Record<string, unknown>>;
+
+/** A row without the links to rows that go. */
+function unlinked(row: Row, link: LinkPlan, goes: (type: TypePlan, key: string) => boolean): Row {
+  const value = row[link.name];
+  const stays = (reference: unknown): boolean => {
+    const target = referenced(link.single, reference);
+    return !target || !goes(...target);
+  };
+  if (link.many === 'one') return stays(value) ? row : { ...row, [link.name]: null };
+  if (link.many === 'list') return { ...row, [link.name]: (value as unknown[]).filter(stays) };
+  const kept = {};
+  for (const [name, one] of Object.entries(value as object)) if (stays(one)) put(kept, name, one);
+  return { ...row, [link.name]: kept };
+}
+
+/** The state with other versions of some tables; the same one when they hold the same. */
+export function withTables<S extends Tables>(state: S, edits: ReadonlyMap<string, Table>): S {
+  let next = state;
+  for (const [name, table] of edits) {
+    if (next === state) next = { ...state };
+    put(next, name, Table.seal(table));
+  }
+  return next;
+}
+
+/** The rows that can be reached from some roots, by type. */
+export function reached(
+  state: Tables,
+  roots: readonly (readonly [TypePlan, string])[],
+): ReadonlyMap<TypePlan, Set<string>> {
+  const found = new Map<TypePlan, Set<string>>();
+  const work = [...roots];
+  for (let next = work.pop(); next; next = work.pop()) {
+    const [plan, key] = next;
+    let keys = found.get(plan);
+    if (!keys) found.set(plan, (keys = new Set()));
+    if (keys.has(key)) continue;
+    const row = state[plan.name].get(key);
+    if (row === undefined) continue;
+    keys.add(key);
+    for (const link of plan.links) work.push(...referencesOf(row, link));
+  }
+  return found;
+}

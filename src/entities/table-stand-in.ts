@@ -1,0 +1,62 @@
+// A table in a selector: notes which rows were read, whether the keys were listed, and whether the size was asked for.
+import { currentReader } from '../core/graph.js';
+import { KEYED, type Keyed, type KeyedKind } from '../core/keyed.js';
+import { NODE } from '../core/plain.js';
+import { readPart, View, type Place } from '../core/tracking.js';
+import { keyText } from './table.js';
+
+export const tableStandIn = (raw: Keyed, place: Place): object => new TableStandIn(new View(raw, place), raw);
+
+class TableStandIn implements ReadonlyMap<string, unknown> {
+  readonly #view: View;
+  readonly #raw: Keyed;
+  constructor(view: View, raw: Keyed) {
+    this.#view = view;
+    this.#raw = raw;
+  }
+  get [NODE](): View {
+    return this.#view;
+  }
+  get [KEYED](): KeyedKind {
+    return this.#raw[KEYED];
+  }
+  get [Symbol.toStringTag](): string {
+    return 'Table';
+  }
+
+  get size(): number {
+    if (currentReader()) this.#view.place.noteSize();
+    return this.#raw.size;
+  }
+  get(key: string | number): unknown {
+    return readPart(this.#view, keyText(key));
+  }
+  has(key: string | number): boolean {
+    const text = keyText(key);
+    const reader = currentReader();
+    if (reader) this.#view.place.partFor(text, reader.run)?.notePresence();
+    return this.#raw.has(text);
+  }
+  keys(): MapIterator<string> {
+    if (currentReader()) this.#view.place.noteKeys();
+    return this.#raw.keys();
+  }
+  entries(): MapIterator<[string, unknown]> {
+    const reader = currentReader();
+    // A long table gone through is read as a whole.
+    if (!reader || this.#view.place.collapsed(reader.run, this.#raw.size)) return this.#raw.entries();
+    return this.#tracked(this.keys());
+  }
+  *#tracked(keys: Iterable<string>): MapIterator<[string, unknown]> {
+    for (const key of keys) yield [key, this.get(key)];
+  }
+  *values(): MapIterator<unknown> {
+    for (const [, row] of this.entries()) yield row;
+  }
+  [Symbol.iterator](): MapIterator<[string, unknown]> {
+    return this.entries();
+  }
+  forEach(fn: (row: unknown, key: string, table: ReadonlyMap<string, unknown>) => void): void {
+    for (const [key, row] of this.entries()) fn(row, key, this);
+  }
+}

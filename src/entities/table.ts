@@ -1,0 +1,434 @@
+// A persistent ordered map from text keys to rows.
+//
+// Every version keeps its rows in a trie of 32-wide nodes, indexed by slot number: a new key gets the next slot, so slots
+// are in insertion order, and changing a row copies one node a level. Which slot a key has is found in one ordinary Map
+// that all versions of a table share. It may also know slots of other versions, so a version believes it only where its
+// own trie holds that key in that slot. A removed row leaves its key behind; when more slots are left than rows, a new
+// trie with a new Map is made of what there is.
+//
+// Two versions that share the Map are compared by going down both tries where they are not the same node.
+import { KEYED, keyedMaker, type DRAFTED, type Keyed, type KeyedDifference, type KeyedKind } from '../core/keyed.js';
+import { put } from '../core/plain.js';
+import type { TableDraft } from './table-draft.js';
+import { tableKind } from './table-kind.js';
+
+const BITS = 5;
+const WIDTH = 1 << BITS;
+const MASK = WIDTH - 1;
+/** What stands in the slot of a removed row. */
+const GONE: unique symbol = Symbol('gone');
+/** As many slots and keys beyond those in use are not worth making anew. */
+const SLACK = 32;
+
+/** Who may edit a node in place: one edit of one table. */
+type Owner = object | undefined;
+
+class Leaf {
+  constructor(
+    public keys: string[],
+    public rows: unknown[],
+    public owner: Owner,
+    /** Whether the owner may also edit the keys: a changed row shares them with the version before. */
+    public ownsKeys: boolean,
+  ) {}
+}
+
+class Inner {
+  constructor(
+    public kids: TrieNode[],
+    public owner: Owner,
+  ) {}
+}
+
+type TrieNode = Leaf | Inner;
+
+/** By key, its slot; several, in order, where versions put it into different ones or it was removed and put in again. */
+type Index = Map<string, number | number[]>;
+
+/** A text key, as it stands in a table: a number becomes its decimal text. */
+export const keyText = (key: string | number): string => (typeof key === 'string' ? key : String(key));
+
+/**
+ * An immutable map from text keys to rows, in insertion order, with the reading half of the standard `Map`. In a change,
+ * its draft also has `set`, `delete` and `clear`. Versions share all rows in which they do not differ.
+ */
+export class Table<Row = unknown> implements Keyed {
+  #index: Index;
+  #root: TrieNode;
+  /** Levels above the leaves. */
+  #height = 0;
+  /** Slots given out; the rows are fewer where some were removed. */
+  #length = 0;
+  #size = 0;
+  #owner: Owner;
+
+  /** @internal */
+  constructor(index: Index, root: TrieNode, owner: Owner) {
+    this.#index = index;
+    this.#root = root;
+    this.#owner = owner;
+  }
+
+  /** Only for types: what a change sees of it. */
+  declare readonly [DRAFTED]: TableDraft<Row>;
+
+  /** @internal */
+  get [KEYED](): KeyedKind {
+    return tableKind;
+  }
+  get [Symbol.toStringTag](): string {
+    return 'Table';
+  }
+
+  /** How many rows there are. */
+  get size(): number {
+    return this.#size;
+  }
+
+  get(key: string | number): Row | undefined {
+    const text = keyText(key);
+    const slot = this.#slotOf(text);
+    if (slot < 0) return undefined;
+    const row = this.#leaf(slot).rows[slot & MASK];
+    return row === GONE ? undefined : (row as Row);
+  }
+
+  has(key: string | number): boolean {
+    const slot = this.#slotOf(keyText(key));
+    return slot >= 0 && this.#leaf(slot).rows[slot & MASK] !== GONE;
+  }
+
+  keys(): MapIterator<string> {
+    return this.#walk((key) => key);
+  }
+  values(): MapIterator<Row> {
+    return this.#walk((_key, row) => row as Row);
+  }
+  entries(): MapIterator<[string, Row]> {
+    return this.#walk((key, row) => [key, row as Row]);
+  }
+  [Symbol.iterator](): MapIterator<[string, Row]> {
+    return this.entries();
+  }
+  forEach(fn: (row: Row, key: string, table: ReadonlyMap<string, Row>) => void): void {
+    this.#each((key, row) => fn(row as Row, key, this));
+  }
+
+  /** The rows as an object, as a JSON Pointer sees them. An object does not keep every order of keys: files do it otherwise. */
+  toJSON(): Record<string, Row> {
+    const rows: Record<string, Row> = {};
+    this.#each((key, row) => put(rows, key, row));
+    return rows;
+  }
+  /** What consoles print. */
+  [Symbol.for('nodejs.util.inspect.custom')](): Map<string, Row> {
+    return new Map(this);
+  }
+
+  #walk<T>(pick: (key: string, row: unknown) => T): MapIterator<T> {
+    return new Walk((slot) => this.#leaf(slot), this.#length, pick) as unknown as MapIterator<T>;
+  }
+
+  #each(fn: (key: string, row: unknown) => void): void {
+    for (let slot = 0; slot < this.#length; slot += WIDTH) {
+      const { keys, rows } = this.#leaf(slot);
+      for (let i = 0; i < rows.length; i++) if (rows[i] !== GONE) fn(keys[i], rows[i]);
+    }
+  }
+
+  #leaf(slot: number): Leaf {
+    let node = this.#root;
+    for (let shift = this.#height * BITS; shift > 0; shift -= BITS)
+      node = (node as Inner).kids[(slot >>> shift) & MASK];
+    return node as Leaf;
+  }
+
+  /** The newest slot in which this version put a key, or -1; the row there may be gone. */
+  #slotOf(key: string): number {
+    const known = this.#index.get(key);
+    if (known === undefined) return -1;
+    if (typeof known === 'number') return this.#holds(known, key) ? known : -1;
+    for (let i = known.length - 1; i >= 0; i--) if (this.#holds(known[i], key)) return known[i];
+    return -1;
+  }
+  #holds(slot: number, key: string): boolean {
+    return slot < this.#length && this.#leaf(slot).keys[slot & MASK] === key;
+  }
+
+  // ---- edits: only on a version that `edit` made and `seal` has not yet closed ----
+
+  /** A version that may be edited in place until it is sealed; nothing is copied before it is edited. */
+  static edit<Row>(table: Table<Row>): Table<Row> {
+    if (table.#length === 0) return Table.start();
+    const next = new Table<Row>(table.#index, table.#root, {});
+    next.#height = table.#height;
+    next.#length = table.#length;
+    next.#size = table.#size;
+    return next;
+  }
+
+  /** An empty version that may be edited. */
+  static start<Row>(): Table<Row> {
+    return new Table(new Map(), new Leaf([], [], undefined, false), {});
+  }
+
+  static seal<Row>(table: Table<Row>): Table<Row> {
+    table.#owner = undefined;
+    return table;
+  }
+
+  /** Replaces the row of a key in its place, or puts it at the end. */
+  static set(table: Table, key: string, row: unknown): void {
+    const slot = table.#slotOf(key);
+    if (slot < 0) return table.#append(key, row);
+    const at = slot & MASK;
+    if (table.#leaf(slot).rows[at] !== GONE) table.#owned(slot).rows[at] = row;
+    else if (slot === table.#length - 1) table.#revive(slot, row);
+    else table.#append(key, row);
+  }
+
+  static delete(table: Table, key: string): void {
+    const slot = table.#slotOf(key);
+    if (slot < 0 || table.#leaf(slot).rows[slot & MASK] === GONE) return;
+    table.#owned(slot).rows[slot & MASK] = GONE;
+    table.#size--;
+    if (table.#length - table.#size > table.#size + SLACK) table.#rebuild(table.entries());
+  }
+
+  static clear(table: Table): void {
+    table.#rebuild([]);
+  }
+
+  /** Puts a new row before another one; only where it had not stood before does that cost the whole table. */
+  static insert(table: Table, key: string, row: unknown, before: string): void {
+    const slot = table.#slotOf(key);
+    if (slot >= 0 && table.#live(slot + 1)?.key === before) return table.#revive(slot, row);
+    const rows = Array.from(table.entries());
+    rows.splice(
+      rows.findIndex(([other]) => other === before),
+      0,
+      [key, row],
+    );
+    table.#rebuild(rows);
+  }
+
+  #revive(slot: number, row: unknown): void {
+    this.#owned(slot).rows[slot & MASK] = row;
+    this.#size++;
+  }
+
+  #append(key: string, row: unknown): void {
+    if (this.#index.size > 2 * this.#length + SLACK) this.#reindex();
+    const slot = this.#length++;
+    this.#size++;
+    if (slot === WIDTH << (BITS * this.#height)) {
+      this.#root = new Inner([this.#root], this.#owner);
+      this.#height++;
+    }
+    const leaf = this.#owned(slot);
+    if (!leaf.ownsKeys) {
+      leaf.keys = leaf.keys.slice();
+      leaf.ownsKeys = true;
+    }
+    leaf.keys.push(key);
+    leaf.rows.push(row);
+    note(this.#index, key, slot);
+  }
+
+  /** The leaf of a slot, with everything on the way to it ours to edit; made where there is none yet. */
+  #owned(slot: number): Leaf {
+    const owner = this.#owner;
+    let shift = this.#height * BITS;
+    let node = (this.#root = own(this.#root, owner, shift));
+    while (shift > 0) {
+      const { kids } = node as Inner;
+      const i = (slot >>> shift) & MASK;
+      shift -= BITS;
+      const kid = kids[i] as TrieNode | undefined;
+      node = kid?.owner === owner && kid !== undefined ? kid : (kids[i] = own(kid, owner, shift));
+    }
+    return node as Leaf;
+  }
+
+  #rebuild(rows: Iterable<readonly [string, unknown]>): void {
+    const kept = [...rows];
+    this.#index = new Map();
+    this.#root = new Leaf([], [], this.#owner, true);
+    this.#height = this.#length = this.#size = 0;
+    for (const [key, row] of kept) this.#append(key, row);
+  }
+
+  /** Other versions left more keys than this one has: it goes on with an index of its own. */
+  #reindex(): void {
+    this.#index = new Map();
+    for (let slot = 0; slot < this.#length; slot++) note(this.#index, this.#leaf(slot).keys[slot & MASK], slot);
+  }
+
+  // ---- questions of the core ----
+
+  /** The first row at or after a slot. */
+  #live(from: number): { readonly key: string; readonly slot: number } | undefined {
+    for (let slot = from; slot < this.#length; slot++) {
+      const leaf = this.#leaf(slot);
+      if (leaf.rows[slot & MASK] !== GONE) return { key: leaf.keys[slot & MASK], slot };
+    }
+    return undefined;
+  }
+
+  static keyAfter(table: Table, key: string): string | undefined {
+    return table.#live(table.#slotOf(key) + 1)?.key;
+  }
+
+  /** A number that is greater for rows further down; comparable between versions as long as `sameSlots` says so. */
+  static slot(table: Table, key: string): number {
+    return table.#slotOf(key);
+  }
+  static sameSlots(a: Table, b: Table): boolean {
+    return a.#index === b.#index;
+  }
+
+  static difference(before: Table, after: Table): KeyedDifference {
+    if (before.#index !== after.#index) return foreignDifference(before, after);
+    const changed: string[] = [];
+    const removed: string[] = [];
+    const added: string[] = [];
+    const compare = (a: TrieNode | undefined, b: TrieNode | undefined, levels: number): void => {
+      if (a === b) return;
+      if (levels > 0) {
+        const [left, right] = [(a as Inner | undefined)?.kids, (b as Inner | undefined)?.kids];
+        const count = Math.max(left?.length ?? 0, right?.length ?? 0);
+        for (let i = 0; i < count; i++) compare(left?.[i], right?.[i], levels - 1);
+        return;
+      }
+      const [left, right] = [a as Leaf | undefined, b as Leaf | undefined];
+      const count = Math.max(left?.rows.length ?? 0, right?.rows.length ?? 0);
+      for (let i = 0; i < count; i++) {
+        const [was, is] = [rowAt(left, i), rowAt(right, i)];
+        if (was === is && left?.keys[i] === right?.keys[i]) continue;
+        const [oldKey, key] = [left?.keys[i], right?.keys[i]];
+        if (oldKey === key && was !== GONE && is !== GONE) changed.push(key!);
+        else {
+          if (was !== GONE) removed.push(oldKey!);
+          if (is !== GONE) added.push(key!);
+        }
+      }
+    };
+    // The lower trie stands where the first branch of the higher one does.
+    const height = Math.max(before.#height, after.#height);
+    compare(raised(before.#root, height - before.#height), raised(after.#root, height - after.#height), height);
+    return { changed, removed, added };
+  }
+
+  static *unsettled(table: Table, settled: WeakSet<object>): Iterable<readonly [string, unknown]> {
+    for (const leaf of unsettledLeaves(table.#root, settled)) {
+      const { keys, rows } = leaf;
+      for (let i = 0; i < rows.length; i++) if (rows[i] !== GONE) yield [keys[i], rows[i]];
+    }
+  }
+
+  static settle(table: Table, settled: WeakSet<object>): void {
+    settleNode(table.#root, settled);
+  }
+}
+
+/** A table of rows, in their order; of two with one key the later row counts, in the place of the first. */
+export function tableOf<Row>(rows: Iterable<readonly [string | number, Row]> = []): Table<Row> {
+  const table = Table.start<Row>();
+  for (const [key, row] of rows) Table.set(table as Table, keyText(key), row);
+  return Table.seal(table);
+}
+
+keyedMaker.make = tableOf;
+
+function own(node: TrieNode | undefined, owner: Owner, level: number): TrieNode {
+  if (node === undefined) return level > 0 ? new Inner([], owner) : new Leaf([], [], owner, true);
+  if (node.owner === owner && owner !== undefined) return node;
+  return node instanceof Leaf
+    ? new Leaf(node.keys, node.rows.slice(), owner, false)
+    : new Inner(node.kids.slice(), owner);
+}
+
+function note(index: Index, key: string, slot: number): void {
+  const known = index.get(key);
+  if (known === undefined) index.set(key, slot);
+  else if (typeof known === 'number') {
+    if (known !== slot) index.set(key, known < slot ? [known, slot] : [slot, known]);
+  } else {
+    let i = known.length;
+    while (i > 0 && known[i - 1] > slot) i--;
+    if (known[i - 1] !== slot) known.splice(i, 0, slot);
+  }
+}
+
+const rowAt = (leaf: Leaf | undefined, i: number): unknown => (leaf && i < leaf.rows.length ? leaf.rows[i] : GONE);
+
+function raised(node: TrieNode, levels: number): TrieNode {
+  for (; levels > 0; levels--) node = new Inner([node], undefined);
+  return node;
+}
+
+/** Of two tables that have no slots in common. */
+function foreignDifference(before: Table, after: Table): KeyedDifference {
+  const changed: string[] = [];
+  const removed: string[] = [];
+  const added: string[] = [];
+  const kept: string[] = [];
+  for (const [key, row] of before) {
+    if (!after.has(key)) removed.push(key);
+    else {
+      kept.push(key);
+      if (after.get(key) !== row) changed.push(key);
+    }
+  }
+  let next = 0;
+  let inOrder = true;
+  for (const key of after.keys()) {
+    if (!before.has(key)) added.push(key);
+    else if (kept[next++] !== key) inOrder = false;
+  }
+  return inOrder ? { changed, removed, added } : { changed: [], removed: [...before.keys()], added: [...after.keys()] };
+}
+
+function* unsettledLeaves(node: TrieNode, settled: WeakSet<object>): Iterable<Leaf> {
+  if (settled.has(node)) return;
+  if (node instanceof Leaf) yield node;
+  else for (const kid of node.kids) yield* unsettledLeaves(kid, settled);
+}
+
+function settleNode(node: TrieNode, settled: WeakSet<object>): void {
+  if (settled.has(node)) return;
+  settled.add(node);
+  if (node instanceof Inner) for (const kid of node.kids) settleNode(kid, settled);
+}
+
+/** Goes through the rows of one version. By hand, since a generator takes several times as long. */
+class Walk<T> {
+  private slot = -WIDTH;
+  private i = 0;
+  private keys: string[] = [];
+  private rows: unknown[] = [];
+  constructor(
+    private readonly leafAt: (slot: number) => Leaf,
+    private readonly length: number,
+    private readonly pick: (key: string, row: unknown) => T,
+  ) {}
+  next(): IteratorResult<T, undefined> {
+    for (;;) {
+      while (this.i < this.rows.length) {
+        const i = this.i++;
+        const row = this.rows[i];
+        if (row !== GONE) return { done: false, value: this.pick(this.keys[i], row) };
+      }
+      this.slot += WIDTH;
+      if (this.slot >= this.length) {
+        this.slot = this.length;
+        return { done: true, value: undefined };
+      }
+      ({ keys: this.keys, rows: this.rows } = this.leafAt(this.slot));
+      this.i = 0;
+    }
+  }
+  [Symbol.iterator](): this {
+    return this;
+  }
+}

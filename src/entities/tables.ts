@@ -1,0 +1,402 @@
+import type { ActionCreator, ActionOf } from '../core/action.js';
+import { nodeOf } from '../core/draft.js';
+import { escapeKey, put, sameData } from '../core/plain.js';
+import {
+  argumentKey,
+  makeSelector,
+  nextId,
+  NO_BARE,
+  SOURCE,
+  type Derivation,
+  type Read,
+  type Source,
+} from '../core/source.js';
+import { plainName, StoreDefinition, type Store } from '../core/store.js';
+import { isKey, type AnyEntity, type RowIn } from './entity.js';
+import { noKey, noSuchRow } from './errors.js';
+import { expandRow, wayOf, type Access, type ExpandOptions, type Way } from './expand.js';
+import { ingested, joined, type Ingested, type IngestOptions } from './ingest.js';
+import { linkedTo, reached, without, withTables, type Linked, type Tables } from './linked.js';
+import { Plans, type TypePlan } from './plan.js';
+import type { Group, Rows } from './rows.js';
+import { keyText, Table, tableOf } from './table.js';
+import type { Along, Expanded, Incoming, PathsOf, StateOfTables } from './types.js';
+import { View, type GroupedView, type ViewOptions } from './view.js';
+
+/** The key of a row; a number means its decimal text. */
+export type RowKey = string | number;
+
+/** What `missing` leaves in the place of a row that is not there. */
+type Gone<M> = M extends 'error' ? never : null;
+
+/** A store of tables, with the actions and sources that all tables have. */
+export interface TableStore<N extends string, Types extends readonly AnyEntity[]> extends Store<
+  N,
+  StateOfTables<Types>
+> {
+  /** Nested records into flat rows, in one transition. Rows in which nothing differs stay as they are. */
+  readonly ingest: Ingest<N, Types>;
+  /** Puts flat rows in the place of those with their keys, or at the end. */
+  put<E extends Types[number]>(type: E, rows: RowIn<E> | readonly RowIn<E>[]): RowsAction<`${N}.put`>;
+  /** Gives some fields of a row new values. */
+  merge<E extends Types[number]>(type: E, key: RowKey, part: Partial<RowIn<E>>): RowsAction<`${N}.merge`>;
+  /** Takes rows out; the links to them go by the rules declared there. */
+  remove(type: Types[number], keys: RowKey | readonly RowKey[]): RowsAction<`${N}.remove`>;
+  /** Takes all rows out of the tables of these types, or of all; links to them go by the rules declared there. */
+  clear(...types: Types[number][]): RowsAction<`${N}.clear`>;
+  /** Drops all rows that cannot be reached from the roots given: keys by type, or `'all'` rows of a type. */
+  prune(roots: { readonly [E in Types[number]['name']]?: readonly RowKey[] | 'all' }): RowsAction<`${N}.prune`>;
+
+  /** One flat row; `undefined` when there is none. */
+  one<E extends Types[number]>(type: E, key: RowKey): Source<RowIn<E> | undefined>;
+  /** The rows of some keys, in the order of the keys; those that are not there are left out. */
+  many<E extends Types[number]>(type: E, keys: readonly RowKey[]): Source<readonly RowIn<E>[]>;
+  /** A maintained view in groups: the rows of each, under the value that they share. */
+  all<E extends Types[number], K extends keyof RowIn<E> & string, G extends readonly unknown[] = readonly []>(
+    type: E,
+    options: GroupedView<RowIn<E>, K, G>,
+  ): Source<Rows<Group<RowIn<E>, RowIn<E>[K]>>>;
+  all<E extends Types[number], K, G extends readonly unknown[] = readonly []>(
+    type: E,
+    options: GroupedView<RowIn<E>, (row: RowIn<E>, ...given: G) => K, G>,
+  ): Source<Rows<Group<RowIn<E>, K>>>;
+  /** A maintained view: the rows that fulfil the conditions, in order. */
+  all<E extends Types[number], G extends readonly unknown[] = readonly []>(
+    type: E,
+    options?: ViewOptions<RowIn<E>, G>,
+  ): Source<Rows<RowIn<E>>>;
+  /** How many rows fulfil the conditions; maintained. */
+  count<E extends Types[number], G extends readonly unknown[] = readonly []>(
+    type: E,
+    options?: Pick<ViewOptions<RowIn<E>, G>, 'where' | 'given'>,
+  ): Source<number>;
+  /** The nested view of one row; memoised, and shared where nothing changed. `undefined` when there is no such row. */
+  expand<E extends Types[number], const P extends PathsOf<E>, M extends 'null' | 'error' = 'null'>(
+    type: E,
+    key: RowKey,
+    options: { readonly along: readonly P[]; readonly missing?: M },
+  ): Source<Along<E, P, Gone<M>> | undefined>;
+  expand<E extends Types[number], D extends number = 1, M extends 'null' | 'error' = 'null'>(
+    type: E,
+    key: RowKey,
+    options?: { readonly depth?: D; readonly missing?: M },
+  ): Source<Expanded<E, D, Gone<M>> | undefined>;
+  /** The rows that link to a row. */
+  linkedFrom(type: Types[number], key: RowKey): Source<readonly Linked[]>;
+
+  as<L extends string>(label: L): TableStore<L, Types>;
+}
+
+/** An action on rows; its payload is plain data. */
+export interface RowsAction<T extends string> {
+  readonly type: T;
+  readonly payload: unknown;
+}
+
+/** The creator of `ingest`, whose payload others can answer: `when(port.ingest, (draft, { keys }) => ...)`. */
+export interface Ingest<N extends string, Types extends readonly AnyEntity[]> extends Pick<
+  ActionCreator<`${N}.ingest`, [payload: Ingested]>,
+  'type' | 'about' | 'made'
+> {
+  /**
+   * @param answer a record, or a list of them; fields that are missing are left as they are
+   * @throws FLOE_NO_KEY and others, with the path into the answer; then no row of it lands
+   */
+  <E extends Types[number]>(
+    type: E,
+    answer: Incoming<E> | readonly Incoming<E>[],
+    options?: { readonly skip?: boolean },
+  ): ActionOf<`${N}.ingest`, [payload: Ingested]>;
+  <E extends Types[number]>(
+    type: E,
+    answer: unknown,
+    options: IngestOptions & { readonly at: string },
+  ): ActionOf<`${N}.ingest`, [payload: Ingested]>;
+}
+
+interface Keyed {
+  readonly type: string;
+  readonly keys: readonly string[];
+}
+
+/** The state itself, behind the draft of a change: these changes return the next state. */
+const stateOf = (draft: object): Tables => nodeOf(draft)!.base as unknown as Tables;
+
+const functionKeys = new WeakMap<object, string>();
+let functions = 0;
+
+export class TablesDefinition extends StoreDefinition {
+  private readonly plans: Plans;
+  private readonly creators: Readonly<Record<'ingest' | 'put' | 'merge' | 'remove' | 'clear' | 'prune', ActionCreator>>;
+  private readonly flat = new Map<TypePlan, (key: string) => Source<unknown>>();
+  private readonly several = new Map<TypePlan, (keys: readonly string[]) => Source<unknown>>();
+  private readonly nested = new Map<TypePlan, (key: string, way: Way) => Source<unknown>>();
+  private readonly linked = new Map<TypePlan, (key: string) => Source<unknown>>();
+  private readonly views = new Map<TypePlan, Derivation>();
+  private readonly counts = new Map<TypePlan, Derivation>();
+  readonly ingest: unknown;
+
+  constructor(
+    name: string,
+    private readonly types_: readonly AnyEntity[],
+    copied?: TablesDefinition,
+  ) {
+    const plans = copied?.plans ?? new Plans(types_);
+    const begin = (): Tables => {
+      const state = {};
+      for (const type of plans.byName.keys()) put(state, type, tableOf());
+      return state;
+    };
+    super(name, begin, copied);
+    this.plans = plans;
+    const made = copied?.creators;
+    const own = (key: keyof NonNullable<typeof made>, change: (state: Tables, payload: never) => Tables): never =>
+      (made
+        ? this.its(made[key] as never)
+        : this.action(key, ((draft: object, payload: never) => change(stateOf(draft), payload)) as never)) as never;
+    this.creators = {
+      ingest: own('ingest', (state, payload: Ingested) => this.landed(state, payload)),
+      put: own('put', (state, payload: Ingested) => this.placed(state, payload)),
+      merge: own('merge', (state, payload: Ingested) => this.merged(state, payload)),
+      remove: own('remove', (state, { type, keys }: Keyed) => without(state, this.plan('remove', type), keys)),
+      clear: own('clear', (state, types: readonly string[]) => this.cleared(state, types)),
+      prune: own('prune', (state, roots: Roots) => this.pruned(state, roots)),
+    };
+    const { ingest } = this.creators;
+    this.ingest = Object.assign(
+      (type: AnyEntity, answer: unknown, options?: IngestOptions) =>
+        (ingest as unknown as (payload: unknown) => unknown)(ingested(this.plan('ingest', type), answer, options)),
+      { type: ingest.type, about: ingest.about, made: ingest.made, store: this, takes: true },
+    );
+    for (const plan of plans.byName.values()) this.prepare(plan);
+  }
+
+  override as(label: string): TablesDefinition {
+    return new TablesDefinition(plainName('A copy of a store', label), this.types_, this);
+  }
+
+  private plan(what: string, type: AnyEntity | string): TypePlan {
+    return this.plans.get(`${this.name}.${what}`, typeof type === 'string' ? type : type.name);
+  }
+
+  private prepare(plan: TypePlan): void {
+    const { name } = plan;
+    const selector = (what: string, derive: unknown, whole: boolean, options?: object): never =>
+      makeSelector(`${this.name}.${what}(${name})`, whole ? undefined : this, derive as never, options) as never;
+    const access: Access = {
+      row: (read, target, key) => read(this.flat.get(target)!(key)),
+      expanded: (target, key, way) => this.nested.get(target)!(key, way),
+    };
+    this.flat.set(
+      plan,
+      selector('one', (state: Tables, key: string) => state[name].get(key), false),
+    );
+    this.several.set(
+      plan,
+      selector(
+        'many',
+        (state: Tables, keys: readonly string[]) =>
+          keys.filter((key) => state[name].has(key)).map((key) => state[name].get(key)),
+        false,
+      ),
+    );
+    this.nested.set(
+      plan,
+      selector('expand', (read: Read, key: string, way: Way) => expandRow(read, access, plan, key, way), true),
+    );
+    this.linked.set(
+      plan,
+      selector(
+        'linkedFrom',
+        (read: Read, key: string) => {
+          const state: Record<string, Table> = {};
+          for (const { from } of plan.linkedBy) put(state, from.name, read(this.table(from)));
+          return linkedTo(state, plan, key);
+        },
+        true,
+        { equal: 'deep' },
+      ),
+    );
+    const view = (what: string, result: (view: View) => unknown): Derivation => ({
+      id: nextId(),
+      name: `${this.name}.${what}(${name})`,
+      store: undefined,
+      derive: () => undefined,
+      starting: (options: object) => {
+        const kept = new View(options);
+        return (read: Read) => {
+          kept.update(read(this.table(plan)));
+          return result(kept);
+        };
+      },
+      equal: undefined,
+      keep: 100,
+    });
+    this.views.set(
+      plan,
+      view('all', ({ result }) => result),
+    );
+    this.counts.set(
+      plan,
+      view('count', ({ count }) => count),
+    );
+  }
+
+  /** A table as it is: what is made of it depends on the whole of it. */
+  private table({ name }: TypePlan): Source<Table> {
+    return this.at(`/${escapeKey(name)}`, undefined) as Source<Table>;
+  }
+
+  // ---- actions ----
+
+  private act(which: keyof TablesDefinition['creators'], payload: unknown): unknown {
+    return (this.creators[which] as unknown as (payload: unknown) => unknown)(payload);
+  }
+
+  put(type: AnyEntity, rows: unknown): unknown {
+    const plan = this.plan('put', type);
+    const list = (Array.isArray(rows) ? rows : [rows]) as readonly Readonly<Record<string, unknown>>[];
+    const keys = list.map((row, i) => {
+      const key = typeof row === 'object' && (row as object | null) !== null ? plan.rawKey(row) : undefined;
+      if (!isKey(key)) throw noKey(plan.name, Array.isArray(rows) ? `/${i}` : '', plan.knownBy, key);
+      return String(key);
+    });
+    return this.act('put', { keys: { [plan.name]: keys }, rows: { [plan.name]: list } });
+  }
+  merge(type: AnyEntity, key: RowKey, part: object): unknown {
+    const { name } = this.plan('merge', type);
+    return this.act('merge', { keys: { [name]: [keyText(key)] }, rows: { [name]: [part] } });
+  }
+  remove(type: AnyEntity, keys: RowKey | readonly RowKey[]): unknown {
+    const { name } = this.plan('remove', type);
+    return this.act('remove', { type: name, keys: [keys].flat().map((key) => keyText(key as RowKey)) });
+  }
+  clear(...types: AnyEntity[]): unknown {
+    const named = types.length > 0 ? types.map((type) => this.plan('clear', type).name) : [...this.plans.byName.keys()];
+    return this.act('clear', named);
+  }
+  prune(roots: Roots): unknown {
+    const named: Record<string, readonly string[] | 'all'> = {};
+    for (const [type, keys] of Object.entries(roots))
+      put(named, this.plan('prune', type).name, keys === 'all' ? keys : keys.map(keyText));
+    return this.act('prune', named);
+  }
+
+  private edited(
+    state: Tables,
+    { keys, rows }: Ingested,
+    next: (plan: TypePlan, old: Row | undefined, row: Row, key: string) => Row,
+  ): Tables {
+    const edits = new Map<string, Table>();
+    for (const [name, list] of Object.entries(keys)) {
+      const plan = this.plan('ingest', name);
+      const table = state[name];
+      let edit: Table | undefined;
+      for (let i = 0; i < list.length; i++) {
+        const old = (edit ?? table).get(list[i]) as Row | undefined;
+        const row = next(plan, old, rows[name][i] as Row, list[i]);
+        if (row !== old) Table.set((edit ??= Table.edit(table)), list[i], row);
+      }
+      if (edit) edits.set(name, edit);
+    }
+    return withTables(state, edits);
+  }
+  private landed(state: Tables, payload: Ingested): Tables {
+    return this.edited(state, payload, ({ join }, old, row) => (old ? joined(join, old, row) : row));
+  }
+  private placed(state: Tables, payload: Ingested): Tables {
+    return this.edited(state, payload, (_plan, old, row) => (old && sameData(old, row) ? old : row));
+  }
+  private merged(state: Tables, payload: Ingested): Tables {
+    return this.edited(state, payload, ({ name }, old, part, key) => {
+      if (!old) throw noSuchRow(name, key);
+      return joined(undefined, old, part);
+    });
+  }
+  private cleared(state: Tables, names: readonly string[]): Tables {
+    // Rows of one of these tables may link to rows of another: all go together.
+    let next = state;
+    const gone = new Set(names);
+    const links = [...this.plans.byName.values()].flatMap((plan) => plan.links);
+    const linkedFromOutside = (name: string): boolean =>
+      links.some(({ from, single }) => !gone.has(from.name) && leadsTo(single, name) && state[from.name].size > 0);
+    const edits = new Map<string, Table>();
+    for (const name of names) {
+      if (!linkedFromOutside(name)) {
+        if (state[name].size > 0) edits.set(name, Table.start());
+      } else next = without(next, this.plan('clear', name), [...next[name].keys()]);
+    }
+    return withTables(next, edits);
+  }
+  private pruned(state: Tables, roots: Roots): Tables {
+    const starts = Object.entries(roots).flatMap(([name, keys]) => {
+      const plan = this.plan('prune', name);
+      return (keys === 'all' ? [...state[name].keys()] : keys).map((key) => [plan, key as string] as const);
+    });
+    const kept = reached(state, starts);
+    const edits = new Map<string, Table>();
+    for (const [name, plan] of this.plans.byName) {
+      const stays = kept.get(plan);
+      let edit: Table | undefined;
+      for (const key of state[name].keys()) if (!stays?.has(key)) Table.delete((edit ??= Table.edit(state[name])), key);
+      if (edit) edits.set(name, edit);
+    }
+    return withTables(state, edits);
+  }
+
+  // ---- sources ----
+
+  one(type: AnyEntity, key: RowKey): Source<unknown> {
+    return this.flat.get(this.plan('one', type))!(keyText(key));
+  }
+  many(type: AnyEntity, keys: readonly RowKey[]): Source<unknown> {
+    return this.several.get(this.plan('many', type))!(keys.map(keyText));
+  }
+  all(type: AnyEntity, options: object = {}): Source<unknown> {
+    return this.viewed(this.views.get(this.plan('all', type))!, options);
+  }
+  count(type: AnyEntity, options: object = {}): Source<unknown> {
+    return this.viewed(this.counts.get(this.plan('count', type))!, options);
+  }
+  expand(type: AnyEntity, key: RowKey, options?: ExpandOptions): Source<unknown> {
+    return this.nested.get(this.plan('expand', type))!(keyText(key), wayOf(options));
+  }
+  linkedFrom(type: AnyEntity, key: RowKey): Source<unknown> {
+    return this.linked.get(this.plan('linkedFrom', type))!(keyText(key));
+  }
+
+  /** Equal options are one view; functions are equal when they are the same. */
+  private viewed(of: Derivation, options: object): Source<unknown> {
+    const parts = Object.entries(options)
+      .sort(([a], [b]) => (a < b ? -1 : 1))
+      .map(([name, value]: [string, unknown]) => {
+        if (typeof value !== 'function') return [name, argumentKey(of.name, [value])];
+        let key = functionKeys.get(value);
+        if (key === undefined) functionKeys.set(value, (key = `function ${++functions}`));
+        return [name, key, true];
+      });
+    return { [SOURCE]: { of, args: [options], key: JSON.stringify(parts), bare: NO_BARE } };
+  }
+}
+
+type Row = Readonly<Record<string, unknown>> & Record<string, unknown>;
+type Roots = Readonly<Record<string, readonly RowKey[] | 'all'>>;
+
+const leadsTo = ({ target, kinds }: TypePlan['links'][number]['single'], name: string): boolean =>
+  target ? target.name === name : [...kinds.values()].some((plan) => plan.name === name);
+
+/**
+ * Declares a store of tables, one for each entity type: nested answers go in, flat rows are kept once, and views of them
+ * keep themselves up to date. It is a store like any other: declare actions, selectors and rules beside it.
+ * @throws FLOE_UNKNOWN_ENTITY when a type links to one that is not listed
+ * @example
+ * export const port = tables('port', [operator, vessel, visit]);
+ * runtime.dispatch(port.ingest(visit, await response.json()));
+ * runtime.read(port.expand(visit, 'v7', { depth: 2 })).vessel.operator.name;
+ */
+export function tables<N extends string, const Types extends readonly AnyEntity[]>(
+  name: N,
+  types: Types,
+): TableStore<N, Types> {
+  return new TablesDefinition(plainName('A store', name), types) as unknown as TableStore<N, Types>;
+}

@@ -1,0 +1,94 @@
+// What goes into and comes out of tables, as types: answers as they may come in, rows as they are expanded.
+import type { AnyEntity, Entity, KindLink, Link, Links, ListLink, MapLink, OneLink } from './entity.js';
+import type { Table } from './table.js';
+
+/** The state of a set of tables: under the name of each type, its table. */
+export type StateOfTables<Types extends readonly AnyEntity[]> = {
+  readonly [E in Types[number] as E['name']]: E extends Entity<string, infer _T, infer F, infer _L> ? Table<F> : never;
+};
+
+/** A record as it may come in: any of its fields, with links nested or as keys. */
+export type Incoming<E> =
+  E extends Entity<string, infer T, infer _F, infer L>
+    ? { readonly [K in keyof T]?: K extends keyof L ? IncomingLink<L[K], T[K]> : T[K] }
+    : never;
+
+type IncomingLink<L, V> = Extract<V, null | undefined> | null | IncomingOne<L>;
+type IncomingOne<L> =
+  L extends ListLink<infer S>
+    ? readonly IncomingOne<S>[]
+    : L extends MapLink<infer S>
+      ? Readonly<Record<string, IncomingOne<S> | null>>
+      : L extends KindLink<string, infer K>
+        ? Incoming<K[keyof K]> | { readonly kind: keyof K; readonly key: string | number } | ByName<K[keyof K]>
+        : L extends OneLink<infer E>
+          ? IncomingOne<E>
+          : L extends AnyEntity
+            ? Incoming<L> | string | number
+            : unknown;
+type ByName<E> = E extends string ? object : never;
+
+/** One less, for small depths; any other number stays one. */
+type Less<D extends number> = number extends D
+  ? number
+  : [0, 0, 1, 2, 3, 4, 5, 6, 7, 8, 9][D] extends infer N extends number
+    ? N
+    : number;
+
+/** A row with its links expanded to a depth. `Gone` is what stands for a target that is missing. */
+export type Expanded<E, D extends number, Gone> =
+  E extends Entity<string, infer T, infer F, infer L>
+    ? D extends 0
+      ? F
+      : { readonly [K in keyof F]: K extends keyof L ? ExpandedLink<L[K], Less<D>, Gone, Field<T, K>, F[K]> : F[K] }
+    : never;
+
+type Field<T, K> = K extends keyof T ? T[K] : unknown;
+type ExpandedLink<L, D extends number, Gone, V, Flat> = Extract<Flat, null | undefined> | ExpandedOne<L, D, Gone, V>;
+type ExpandedOne<L, D extends number, Gone, V> =
+  L extends ListLink<infer S>
+    ? readonly ExpandedOne<S, D, Gone, Item<V>>[]
+    : L extends MapLink<infer S>
+      ? Readonly<Record<string, ExpandedOne<S, D, Gone, V[keyof V]>>>
+      : L extends KindLink<string, infer K>
+        ? ExpandedOne<K[keyof K], D, Gone, V>
+        : L extends OneLink<infer E>
+          ? ExpandedOne<E, D, Gone, V>
+          : L extends AnyEntity
+            ? Expanded<L, D, Gone> | Gone
+            : V | Gone;
+type Item<V> = V extends readonly (infer I)[] ? I : unknown;
+
+/** A row with some links expanded, named by their paths. */
+export type Along<E, P extends string, Gone> =
+  E extends Entity<string, infer T, infer F, infer L>
+    ? {
+        readonly [K in keyof F]: K extends keyof L & string
+          ? K extends First<P>
+            ? Extract<F[K], null | undefined> | AlongOne<L[K], Rest<P, K>, Gone, Field<T, K>>
+            : F[K]
+          : F[K];
+      }
+    : never;
+type First<P extends string> = P extends `${infer K}.${string}` ? K : P;
+type Rest<P extends string, K extends string> = P extends `${K}.${infer R}` ? R : never;
+type AlongOne<L, P extends string, Gone, V> =
+  L extends ListLink<infer S>
+    ? readonly AlongOne<S, P, Gone, Item<V>>[]
+    : L extends MapLink<infer S>
+      ? Readonly<Record<string, AlongOne<S, P, Gone, V[keyof V]>>>
+      : L extends KindLink<string, infer K>
+        ? AlongOne<K[keyof K], P, Gone, V>
+        : L extends OneLink<infer E>
+          ? AlongOne<E, P, Gone, V>
+          : L extends AnyEntity
+            ? Along<L, P, Gone> | Gone
+            : V | Gone;
+
+/** The paths of links, two deep, for completion; deeper ones may be written, too. */
+export type PathsOf<E> = E extends Entity<string, infer _T, infer _F, infer L> ? PathsIn<L> : never;
+type PathsIn<L extends Links> = {
+  [K in keyof L & string]: K | `${K}.${string}`;
+}[keyof L & string];
+
+export type { Link };

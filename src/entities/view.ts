@@ -1,0 +1,286 @@
+// Maintained views: which rows of a table, in which order, kept up to date from what changed between two versions of the
+// table instead of being computed again.
+import { same } from '../core/plain.js';
+import { badView } from './errors.js';
+import { Rows, type Entry, type Group } from './rows.js';
+import {
+  countWhile,
+  inserted,
+  itemAt,
+  lengthOf,
+  removedAt,
+  replacedAt,
+  sequenceOf,
+  type Sequence,
+} from './sequence.js';
+import { Table } from './table.js';
+
+/** A field to sort by; ascending unless it says otherwise. Numbers, texts, dates and booleans; nothing comes last. */
+export type SortBy<Row> =
+  (keyof Row & string) | { readonly by: keyof Row & string; readonly order?: 'ascending' | 'descending' };
+
+/** Fields and the values that they must have, or a list of values of which they must have one. */
+export type Conditions<Row> = { readonly [K in keyof Row]?: Row[K] | readonly Row[K][] };
+
+/**
+ * Which rows, and in which order. Fields say it best: views with equal conditions are one view. A function must look at
+ * nothing but its arguments; declare it once, outside of selectors and components, since another function is another view.
+ */
+export interface ViewOptions<Row, G extends readonly unknown[] = readonly unknown[]> {
+  /** Which rows. Default: all. */
+  readonly where?: Conditions<Row> | ((row: Row, ...given: G) => boolean);
+  /** Plain data handed on to the functions `where`, `sort` and `group`. Default: none. */
+  readonly given?: G;
+  /** In which order; rows that are equal in it, and all rows without it, are in the order of the table. */
+  readonly sort?: SortBy<Row> | readonly SortBy<Row>[] | ((a: Row, b: Row, ...given: G) => number);
+  /** At most so many rows, in each group if there are any. Default: no limit. */
+  readonly limit?: number;
+}
+
+export interface GroupedView<Row, K, G extends readonly unknown[] = readonly unknown[]> extends ViewOptions<Row, G> {
+  /** The field, or function, whose value makes the groups. They come in the order of that value. */
+  readonly group: K;
+}
+
+type AnyRow = Record<string, unknown>;
+type Order = (a: AnyRow, b: AnyRow) => number;
+
+/** What the options come to. */
+interface Spec {
+  readonly where: (row: AnyRow) => boolean;
+  readonly order: Order | undefined;
+  readonly group: ((row: AnyRow) => unknown) | undefined;
+  readonly limit: number;
+}
+
+/** Orders two values of a field: numbers, texts, dates, booleans; what is missing, and NaN, comes last. */
+export function compareValues(a: unknown, b: unknown): number {
+  const [left, right] = [a instanceof Date ? a.getTime() : a, b instanceof Date ? b.getTime() : b];
+  const [none, otherNone] = [isNothing(left), isNothing(right)];
+  if (none || otherNone) return Number(none) - Number(otherNone);
+  if (typeof left !== typeof right) return typeof left < typeof right ? -1 : 1;
+  return (left as number) < (right as number) ? -1 : (left as number) > (right as number) ? 1 : 0;
+}
+const isNothing = (value: unknown): boolean => value === undefined || value === null || Number.isNaN(value);
+
+function specOf(options: Partial<GroupedView<never, unknown>>): Spec {
+  const { where, sort, group, limit = Infinity, given = [] } = options;
+  if (!(limit >= 0)) throw badView(`limit must be 0 or more (found: ${String(limit)})`);
+  return { where: condition(where, given), order: orderOf(sort, given), group: grouping(group, given), limit };
+}
+
+function condition(where: unknown, given: readonly unknown[]): Spec['where'] {
+  if (where === undefined) return () => true;
+  if (typeof where === 'function') {
+    const holds = where as (...args: unknown[]) => boolean;
+    return given.length === 0 ? (holds as Spec['where']) : (row) => holds(row, ...given);
+  }
+  if (typeof where !== 'object' || where === null) throw badView("'where' is fields with values, or a function");
+  const tests = Object.entries(where);
+  return (row) =>
+    tests.every(([field, wanted]) =>
+      Array.isArray(wanted) ? wanted.some((one) => same(row[field], one)) : same(row[field], wanted),
+    );
+}
+
+function orderOf(sort: unknown, given: readonly unknown[]): Order | undefined {
+  if (sort === undefined) return undefined;
+  if (typeof sort === 'function') {
+    const compare = sort as (...args: unknown[]) => number;
+    return given.length === 0 ? (compare as Order) : (a, b) => compare(a, b, ...given);
+  }
+  const fields = [sort].flat().map((one: unknown) => {
+    const { by, order = 'ascending' } = (typeof one === 'string' ? { by: one } : one) as { by: string; order?: string };
+    if (typeof by !== 'string' || (order !== 'ascending' && order !== 'descending'))
+      throw badView(
+        "'sort' is a field, { by: field, order: 'ascending' | 'descending' }, a list of these, or a function",
+      );
+    return { by, sign: order === 'descending' ? -1 : 1 };
+  });
+  return (a, b) => {
+    for (const { by, sign } of fields) {
+      const found = compareValues(a[by], b[by]);
+      // What is missing comes last both ways.
+      if (found !== 0) return isNothing(a[by]) || isNothing(b[by]) ? found : found * sign;
+    }
+    return 0;
+  };
+}
+
+function grouping(group: unknown, given: readonly unknown[]): Spec['group'] {
+  if (group === undefined) return undefined;
+  if (typeof group === 'string') return (row) => row[group];
+  if (typeof group !== 'function') throw badView("'group' is a field or a function");
+  const keyOf = group as (...args: unknown[]) => unknown;
+  return (row) => keyOf(row, ...given);
+}
+
+/** Keeps one list of entries in order. */
+class Ordered {
+  entries: Sequence<Entry<AnyRow>>;
+  private result: Rows<AnyRow> | undefined;
+  constructor(private readonly spec: Spec) {}
+
+  private readonly compare = (a: Entry<AnyRow>, b: Entry<AnyRow>): number =>
+    this.spec.order?.(a.row, b.row) || a.slot - b.slot;
+
+  fill(entries: Entry<AnyRow>[]): void {
+    // The order of the table is that of the slots already.
+    if (this.spec.order) entries.sort(this.compare);
+    this.entries = sequenceOf(entries);
+  }
+  private indexOf(entry: Entry<AnyRow>): number {
+    return countWhile(this.entries, (other) => this.compare(other, entry) < 0);
+  }
+  add(entry: Entry<AnyRow>): void {
+    this.entries = inserted(this.entries, this.indexOf(entry), entry);
+  }
+  /** False when it is not where it should be: a function was not the same as before. */
+  take(entry: Entry<AnyRow>): boolean {
+    const index = this.indexOf(entry);
+    if (itemAt(this.entries, index)?.key !== entry.key) return false;
+    this.entries = removedAt(this.entries, index);
+    return true;
+  }
+  /** A row whose order did not change. */
+  replace(old: Entry<AnyRow>, entry: Entry<AnyRow>): boolean {
+    if (this.compare(old, entry) !== 0) return this.take(old) && (this.add(entry), true);
+    const index = this.indexOf(old);
+    if (itemAt(this.entries, index)?.key !== entry.key) return false;
+    this.entries = replacedAt(this.entries, index, entry);
+    return true;
+  }
+
+  /** The rows as they are now; the same object while they are the same. */
+  get rows(): Rows<AnyRow> {
+    const { limit } = this.spec;
+    if (this.result && this.shown === this.entries) return this.result;
+    const now = new Rows(this.entries, limit);
+    if (!this.result || !sameRows(this.result, now, limit < Infinity || this.rebuilt)) this.result = now;
+    this.shown = this.entries;
+    this.rebuilt = false;
+    return this.result;
+  }
+  private shown: Sequence<Entry<AnyRow>>;
+  /** All was made anew: it may still come to the same. */
+  rebuilt = false;
+}
+
+/** Whether two results hold the same rows; only looked into where that may be so. */
+function sameRows(a: Rows<unknown>, b: Rows<unknown>, perhaps: boolean): boolean {
+  if (a.length !== b.length) return false;
+  if (!perhaps) return a.length === 0;
+  let next = 0;
+  const others = b.toArray();
+  return a.toArray().every((row) => row === others[next++]);
+}
+
+/** One view: told the table's next version, it gives the next result. */
+export class View {
+  private readonly spec: Spec;
+  private table: Table | undefined;
+  private readonly groups = new Map<unknown, { readonly ordered: Ordered; group?: Group<AnyRow> }>();
+  /** The groups in the order of their keys, as long as there are the same ones. */
+  private inOrder: [unknown, { readonly ordered: Ordered; group?: Group<AnyRow> }][] | undefined;
+  private shown: Rows<Group<AnyRow>> | undefined;
+  private readonly whole: Ordered;
+
+  constructor(options: object) {
+    this.spec = specOf(options as Partial<GroupedView<never, unknown>>);
+    this.whole = new Ordered(this.spec);
+  }
+
+  update(table: Table): void {
+    const before = this.table;
+    if (before === table) return;
+    // Until it is done; a function that throws leaves nothing to go on from.
+    this.table = undefined;
+    if (!before || !Table.sameSlots(before, table) || !this.follow(before, table)) this.build(table);
+    this.table = table;
+  }
+
+  /** The rows, or the groups. */
+  get result(): Rows<AnyRow> | Rows<Group<AnyRow>> {
+    if (!this.spec.group) return this.whole.rows;
+    let same = this.shown !== undefined && this.inOrder !== undefined;
+    this.inOrder ??= [...this.groups.entries()].sort(([a], [b]) => compareValues(a, b));
+    for (const [key, list] of this.inOrder) {
+      if (lengthOf(list.ordered.entries) === 0) {
+        this.groups.delete(key);
+        this.inOrder = undefined;
+        return this.result;
+      }
+      const { rows } = list.ordered;
+      if (list.group?.rows === rows) continue;
+      list.group = { key, rows };
+      same = false;
+    }
+    if (same) return this.shown!;
+    const entries = this.inOrder.map(([key, { group }], slot) => ({ key: String(key), row: group!, slot }));
+    return (this.shown = new Rows(sequenceOf(entries)));
+  }
+
+  /** How many rows. */
+  get count(): number {
+    return lengthOf(this.whole.entries);
+  }
+
+  private listFor(row: AnyRow): Ordered {
+    if (!this.spec.group) return this.whole;
+    const key = this.spec.group(row);
+    let list = this.groups.get(key);
+    if (!list) {
+      this.groups.set(key, (list = { ordered: new Ordered(this.spec) }));
+      this.inOrder = undefined;
+    }
+    return list.ordered;
+  }
+
+  private build(table: Table): void {
+    const lists = new Map<Ordered, Entry<AnyRow>[]>();
+    for (const [key, row] of table as Table<AnyRow>) {
+      if (!this.spec.where(row)) continue;
+      const list = this.listFor(row);
+      const entry = { key, row, slot: Table.slot(table, key) };
+      const entries = lists.get(list);
+      if (entries) entries.push(entry);
+      else lists.set(list, [entry]);
+    }
+    for (const list of [this.whole, ...Array.from(this.groups.values(), ({ ordered }) => ordered)]) {
+      list.fill(lists.get(list) ?? []);
+      list.rebuilt = true;
+    }
+  }
+
+  /** Goes from one version to the next; false when it is better to begin anew. */
+  private follow(before: Table, after: Table): boolean {
+    const { changed, removed, added } = Table.difference(before, after);
+    if (4 * (changed.length + removed.length + added.length) > after.size) return false;
+    const at = (table: Table, key: string): Entry<AnyRow> => ({
+      key,
+      row: table.get(key) as AnyRow,
+      slot: Table.slot(table, key),
+    });
+    for (const key of removed) {
+      const old = at(before, key);
+      if (this.spec.where(old.row) && !this.listFor(old.row).take(old)) return false;
+    }
+    for (const key of changed) {
+      const [old, now] = [at(before, key), at(after, key)];
+      const [was, is] = [this.spec.where(old.row), this.spec.where(now.row)];
+      const from = was ? this.listFor(old.row) : undefined;
+      const to = is ? this.listFor(now.row) : undefined;
+      if (from && from === to) {
+        if (!from.replace(old, now)) return false;
+        continue;
+      }
+      if (from && !from.take(old)) return false;
+      to?.add(now);
+    }
+    for (const key of added) {
+      const now = at(after, key);
+      if (this.spec.where(now.row)) this.listFor(now.row).add(now);
+    }
+    return true;
+  }
+}
