@@ -296,11 +296,15 @@ export function store<N extends string, S>(name: N, initial: S | (() => S)): Sto
  * @example
  * runtime.watch(at(visits, '/list/0/phase', 'unknown'), (phase) => { ... });
  */
-export function at<S, P extends string>(store: Store<string, S>, pointer: P): Source<PartAt<S, P> | undefined>;
-export function at<S, P extends string, F>(store: Store<string, S>, pointer: P, fallback: F): Source<PartAt<S, P> | F>;
+export function at<S, P extends string>(store: StoreOf<S>, pointer: P): Source<PartAt<S, P> | undefined>;
+export function at<S, P extends string, F>(store: StoreOf<S>, pointer: P, fallback: F): Source<PartAt<S, P> | F>;
 export function at(store: Source<unknown>, pointer: string, fallback?: unknown): Source<unknown> {
   return definitionOf(store).at(pointer, fallback);
 }
+
+/** A store, for the type of its state. */
+// eslint-disable-next-line @typescript-eslint/no-explicit-any -- what a draft of the state looks like says nothing of the state
+export type StoreOf<S> = Store<string, any> & Source<S>;
 
 /** The type of the part at a literal JSON Pointer; `unknown` where the pointer is computed or leads nowhere known. */
 export type PartAt<S, P extends string> = string extends P
@@ -313,17 +317,20 @@ export type PartAt<S, P extends string> = string extends P
         ? PartOf<S, K>
         : unknown;
 
-type PartOf<S, K extends string> = S extends readonly (infer I)[]
-  ? K extends 'length'
-    ? number
-    : I
-  : S extends object
-    ? K extends keyof S
-      ? S[K]
-      : string extends keyof S
-        ? S[keyof S]
-        : unknown
-    : unknown;
+type PartOf<S, K extends string> =
+  S extends ReadonlyMap<string, infer R>
+    ? R
+    : S extends readonly (infer I)[]
+      ? K extends 'length'
+        ? number
+        : I
+      : S extends object
+        ? K extends keyof S
+          ? S[K]
+          : string extends keyof S
+            ? S[keyof S]
+            : unknown
+        : unknown;
 
 /** The inside of a store. */
 export const definitionOf = (store: Source<unknown>): StoreDefinition => store as unknown as StoreDefinition;

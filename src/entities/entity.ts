@@ -127,6 +127,8 @@ export type AnyEntity = Entity<string, any, any, any>;
 export interface EntityInner {
   /** The key as it stands in the record: text or a number; anything else is none. */
   readonly rawKey: (record: Readonly<Record<string, unknown>>) => unknown;
+  /** The one field that it is known by, if it is one. */
+  readonly keyField: string | undefined;
   /** For messages: what it is known by. */
   readonly knownBy: string;
   readonly check: StandardSchemaV1['~standard'] | undefined;
@@ -145,9 +147,9 @@ export type FlatRow<T, L extends Links> = T extends object
 type FlatLink<L, V> = FlatSingle<L> | Extract<V, null | undefined>;
 type FlatSingle<L> =
   L extends ListLink<infer S>
-    ? readonly FlatSingle<S>[]
+    ? FlatSingle<S>[]
     : L extends MapLink<infer S>
-      ? Readonly<Record<string, FlatSingle<S>>>
+      ? Record<string, FlatSingle<S>>
       : L extends KindLink<string, infer K>
         ? { readonly kind: keyof K & string; readonly key: string }
         : string;
@@ -186,6 +188,7 @@ export function entity(
   const knownBy = typeof key === 'function' ? 'what its key function gives' : `'${[key].flat().join("', '")}'`;
   const inner: EntityInner = {
     rawKey,
+    keyField: typeof key === 'string' ? key : undefined,
     knownBy: DEV ? knownBy : '',
     check: '~standard' in row ? row['~standard'] : undefined,
     incoming,

@@ -145,7 +145,7 @@ class Ingesting {
   ): string | undefined {
     let key: unknown;
     if (typeof value === 'object' && value !== null && !Array.isArray(value)) {
-      key = plan.rawKey(value as Row);
+      key = this.keyOf(plan, value as Row);
       if (typeof key !== 'string' && !isKey(key))
         return this.refuse(noKey(plan.name, this.path(around, field, item), plan.knownBy, key));
     } else if (around && isKey(value)) key = value;
@@ -157,6 +157,16 @@ class Ingesting {
     const text = String(key);
     if (typeof value === 'object') this.found.push({ plan, record: value as Row, key: text, around, field, item });
     return text;
+  }
+
+  /** What a record is known by; a key function that cannot make anything of it finds no key. */
+  private keyOf(plan: TypePlan, record: Row): unknown {
+    if (plan.keyField !== undefined) return record[plan.keyField];
+    try {
+      return plan.rawKey(record);
+    } catch {
+      return undefined;
+    }
   }
 
   /** Whether a key comes always as a number or always as text; a reference may be the other. */
@@ -280,7 +290,8 @@ class Ingesting {
     if (!plan) return this.refuse(unknownKind(this.path(visit, name, item), kind, [...single.kinds.keys()]));
     // `{ kind, key }` alone, as it stands in a row, is a reference.
     const reference = (value as Row).key;
-    const bare = isKey(reference) && !isKey(plan.rawKey(value as Row));
+    const bare =
+      isKey(reference) && plan.keyField !== 'key' && hasOwn(value, 'kind') && Object.keys(value).length === 2;
     const key = this.refer(plan, bare ? reference : value, visit, name, item);
     if (key === undefined) return undefined;
     let kinds = this.kinds.get(single);

@@ -112,6 +112,8 @@ export interface Ingest<N extends string, Types extends readonly AnyEntity[]> ex
     answer: unknown,
     options: IngestOptions & { readonly at: string },
   ): ActionOf<`${N}.ingest`, [payload: Ingested]>;
+  /** The action of rows that are flat already. */
+  (payload: Ingested): ActionOf<`${N}.ingest`, [payload: Ingested]>;
 }
 
 interface Keyed {
@@ -164,8 +166,10 @@ export class TablesDefinition extends StoreDefinition {
     };
     const { ingest } = this.creators;
     this.ingest = Object.assign(
-      (type: AnyEntity, answer: unknown, options?: IngestOptions) =>
-        (ingest as unknown as (payload: unknown) => unknown)(ingested(this.plan('ingest', type), answer, options)),
+      (...args: [payload: Ingested] | [type: AnyEntity, answer: unknown, options?: IngestOptions]) =>
+        (ingest as unknown as (payload: Ingested) => unknown)(
+          args.length === 1 ? args[0] : ingested(this.plan('ingest', args[0]), args[1], args[2]),
+        ),
       { type: ingest.type, about: ingest.about, made: ingest.made, store: this, takes: true },
     );
     for (const plan of plans.byName.values()) this.prepare(plan);

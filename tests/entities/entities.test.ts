@@ -1,0 +1,619 @@
+import { describe, expect, test } from '@jest/globals';
+import type { StandardSchemaV1 } from '@standard-schema/spec';
+import { createRequire } from 'node:module';
+import { at, createRuntime, FloeError, selector, store } from 'floe';
+import { byKind, entity, listOf, mapOf, rowOf, tableOf, tables, type Table } from 'floe/entities';
+import { memoryStorage } from 'floe/persist';
+import { recording } from 'floe/trace';
+import { berth, crew, operator, service, somePort, vessel, visit, type Crew } from './port.js';
+
+const ern = { hull: 'h1', name: 'Ern', operator: { id: 'o1', name: 'Tern Line' } };
+const day = [
+  {
+    id: 'v1',
+    phase: 'expected' as const,
+    arrives: '06:00',
+    vessel: ern,
+    place: { kind: 'berth' as const, id: 'N1', depth: 7 },
+    services: [{ id: 's1', kind: 'pilot', crew: { badge: 7, name: 'Ada' } }],
+  },
+  { id: 'v2', phase: 'alongside' as const, arrives: '05:00', vessel: { hull: 'h1', draught: 4 }, services: ['s1'] },
+];
+
+function started() {
+  const port = somePort();
+  const runtime = createRuntime({ stores: [port], trace: recording() });
+  runtime.dispatch(port.ingest(visit, day));
+  return { port, runtime };
+}
+
+const failure = (work: () => unknown): { code: string; path: string | undefined } => {
+  try {
+    work();
+  } catch (error) {
+    if (error instanceof FloeError) return { code: error.code, path: error.path };
+    throw error;
+  }
+  throw new Error('nothing was thrown');
+};
+
+describe('ingest', () => {
+  test('flat rows, links as keys, what is said in two places joined, the keys that came in the payload', () => {
+    const { port, runtime } = started();
+    const action = port.ingest(visit, day);
+    expect(action.type).toBe('port.ingest');
+    expect(action.payload.keys).toEqual({
+      visit: ['v1', 'v2'],
+      vessel: ['h1'],
+      operator: ['o1'],
+      berth: ['N1'],
+      service: ['s1'],
+      crew: ['7'],
+    });
+    expect(runtime.read(port.one(vessel, 'h1'))).toEqual({ hull: 'h1', name: 'Ern', operator: 'o1', draught: 4 });
+    expect(runtime.read(port.one(visit, 'v1'))).toMatchObject({
+      place: { kind: 'berth', key: 'N1' },
+      services: ['s1'],
+    });
+    expect(runtime.read(port.one(crew, 7))).toEqual({ badge: 7, name: 'Ada' });
+    expect(runtime.read(port.many(visit, ['v2', 'none', 'v1'])).map(({ id }) => id)).toEqual(['v2', 'v1']);
+  });
+
+  test('what did not really change keeps its identity, and nobody is told', () => {
+    const { port, runtime } = started();
+    const before = runtime.read(port);
+    const told: unknown[] = [];
+    runtime.watch(port, () => told.push('port'));
+    expect(runtime.dispatch(port.ingest(visit, structuredClone(day)))).toBe('unchanged');
+    expect(runtime.read(port)).toBe(before);
+    runtime.dispatch(port.ingest(vessel, { hull: 'h1', name: 'Ern II' }));
+    expect(told).toEqual(['port']);
+    expect(runtime.read(port).visit).toBe(before.visit);
+    expect(runtime.trace.steps.at(-1)!.changes).toEqual([
+      { op: 'replace', path: '/port/vessel/h1/name', value: 'Ern II' },
+    ]);
+  });
+
+  test('a page with the records under a path; other stores answer with the keys', () => {
+    const port = somePort();
+    const arrivals = store('arrivals', { keys: [] as readonly string[] });
+    arrivals.when(port.ingest, (draft, { keys }) => {
+      draft.keys = keys.visit;
+    });
+    const runtime = createRuntime({ stores: [port, arrivals] });
+    const page = { total: 2, data: { 'visits/today': day } };
+    const action = port.ingest(visit, page, { at: '/data/visits~1today' });
+    expect(port.ingest.made(action)).toBe(true);
+    runtime.dispatch(action);
+    expect(runtime.read(arrivals)).toEqual({ keys: ['v1', 'v2'] });
+  });
+
+  test('incoming makes a row what it should be, join decides where two meet', () => {
+    const tide = entity('tide', rowOf<{ hour: string | Date; metres: number; seen?: number }>(), {
+      key: ['hour', 'metres'],
+      incoming: (row) => ({ ...row, hour: new Date(row.hour) }),
+      join: (older, newer) => ({ ...older, ...newer, seen: (older.seen ?? 1) + 1 }),
+    });
+    const tides = tables('tides', [tide]);
+    const runtime = createRuntime({ stores: [tides] });
+    const hour = '2031-03-02T06:00:00.000Z';
+    runtime.dispatch(tides.ingest(tide, [{ hour, metres: 2 }]));
+    const key = '2031-03-02T06%3A00%3A00.000Z:2';
+    expect(tide.keyOf({ hour, metres: 2 })).toBe(key);
+    expect(runtime.read(tides.one(tide, key))).toEqual({ hour: new Date(hour), metres: 2 });
+    runtime.dispatch(tides.ingest(tide, { hour, metres: 2 }));
+    expect(runtime.read(tides.one(tide, key))?.seen).toBe(2);
+  });
+
+  test('maps of records, lists by kind, one key by a function', () => {
+    const buoy = entity('buoy', rowOf<{ at: [number, number] }>(), { key: ({ at: [x, y] }) => `${x}/${y}` });
+    const light = entity('light', rowOf<{ n: number; colour: string }>(), { key: 'n' });
+    interface Lane {
+      id: string;
+      marks: Record<string, { at: [number, number] } | null>;
+      lights: ({ what: 'light'; n: number; colour: string } | { what: 'buoy'; at: [number, number] })[];
+    }
+    const lane = entity('lane', rowOf<Lane>(), {
+      key: 'id',
+      links: { marks: mapOf(buoy), lights: listOf(byKind('what', { light, buoy })) },
+    });
+    const chart = tables('chart', [buoy, light, lane]);
+    const runtime = createRuntime({ stores: [chart] });
+    const answer: Lane = {
+      id: 'in',
+      marks: { port: { at: [1, 2] }, __proto__x: { at: [3, 4] }, none: null },
+      lights: [
+        { what: 'light', n: 1, colour: 'red' },
+        { what: 'buoy', at: [1, 2] },
+      ],
+    };
+    runtime.dispatch(chart.ingest(lane, answer));
+    expect(runtime.read(chart.one(lane, 'in'))).toEqual({
+      id: 'in',
+      marks: { port: '1/2', __proto__x: '3/4', none: null },
+      lights: [
+        { kind: 'light', key: '1' },
+        { kind: 'buoy', key: '1/2' },
+      ],
+    });
+    expect(runtime.read(chart.expand(lane, 'in'))).toEqual({
+      ...answer,
+      marks: { ...answer.marks, port: answer.lights[1] },
+    });
+    // What stands in a row can come in again.
+    expect(runtime.dispatch(chart.ingest(lane, runtime.read(chart.one(lane, 'in'))!))).toBe('unchanged');
+  });
+
+  test('100,000 levels do not overflow the stack', () => {
+    const port = somePort();
+    const runtime = createRuntime({ stores: [port] });
+    let record: Crew = { badge: 0, name: 'the first' };
+    for (let badge = 1; badge < 100_000; badge++) record = { badge, name: 'one', mentor: record };
+    runtime.dispatch(port.ingest(crew, record));
+    expect(runtime.read(port.count(crew))).toBe(100_000);
+    expect(runtime.read(port.one(crew, 99_999))?.mentor).toBe('99998');
+    expect(failure(() => runtime.read(port.expand(crew, 99_999, { depth: Infinity }))).code).toBe('FLOE_TOO_DEEP');
+  });
+
+  test('keys like __proto__ and constructor are ordinary keys', () => {
+    const port = somePort();
+    const runtime = createRuntime({ stores: [port], trace: recording() });
+    const odd = JSON.parse(
+      '[{"id":"__proto__","note":{"__proto__":{"polluted":true}}},{"id":"constructor"},{"id":"prototype"}]',
+    ) as never;
+    runtime.dispatch(port.ingest(operator, odd));
+    expect(runtime.read(port).operator.size).toBe(3);
+    expect(({} as { polluted?: boolean }).polluted).toBeUndefined();
+    expect(runtime.read(port.one(operator, '__proto__'))).toEqual(odd[0]);
+    expect(runtime.read(port.one(operator, 'toString'))).toBeUndefined();
+    runtime.dispatch(port.remove(operator, '__proto__'));
+    runtime.trace.back();
+    expect([...runtime.read(port).operator.keys()]).toEqual(['__proto__', 'constructor', 'prototype']);
+  });
+});
+
+describe('bad answers', () => {
+  const self = { badge: 1, name: 'Ada' } as { badge: number; name: string; mentor?: unknown };
+  self.mentor = { badge: 2, mentor: self };
+  const deep = (): unknown => {
+    let value: unknown = {};
+    for (let i = 0; i < 100_000; i++) value = [value];
+    return value;
+  };
+  const bad: [what: string, code: string, path: string, answer: unknown[]][] = [
+    ['no key', 'FLOE_NO_KEY', '/1/vessel', [day[0], { id: 'v9', vessel: { name: 'Nameless' } }]],
+    ['a key that is no key', 'FLOE_NO_KEY', '/0', [{ id: { not: 'a key' } }]],
+    [
+      'a key that is NaN',
+      'FLOE_NO_KEY',
+      '/0/services/0/crew',
+      [{ id: 'v9', services: [{ id: 's', crew: { badge: NaN } }] }],
+    ],
+    ['null among records', 'FLOE_NOT_A_RECORD', '/1', [day[0], null]],
+    ['null in a list of links', 'FLOE_NOT_A_RECORD', '/0/services/1', [{ id: 'v9', services: ['s1', null] }]],
+    ['a list where a record should be', 'FLOE_NOT_A_RECORD', '/0/vessel', [{ id: 'v9', vessel: [] }]],
+    ['a record where a list should be', 'FLOE_NOT_A_RECORD', '/0/services', [{ id: 'v9', services: { id: 's1' } }]],
+    ['an unknown kind', 'FLOE_UNKNOWN_KIND', '/0/place', [{ id: 'v9', place: { kind: 'birth', id: 'N1' } }]],
+    [
+      'one key of two kinds',
+      'FLOE_KIND_CLASH',
+      '/1/place',
+      [
+        { id: 'v8', place: { kind: 'berth', id: 'N1' } },
+        { id: 'v9', place: { kind: 'anchorage', id: 'N1' } },
+      ],
+    ],
+    [
+      'a key as number and as text',
+      'FLOE_KEY_CLASH',
+      '/0/services/1/crew',
+      [
+        {
+          id: 'v9',
+          services: [
+            { id: 's1', crew: { badge: '7' } },
+            { id: 's2', crew: { badge: 7 } },
+          ],
+        },
+      ],
+    ],
+    [
+      'a record inside itself',
+      'FLOE_CYCLIC_ANSWER',
+      '/0/services/0/crew/mentor/mentor',
+      [{ id: 'v9', services: [{ id: 's1', crew: self }] }],
+    ],
+    [
+      'what is no plain data',
+      'FLOE_NOT_PLAIN_DATA',
+      '/0/vessel/on~1off/0',
+      [{ id: 'v9', vessel: { hull: 'h1', 'on/off': [() => 1] } }],
+    ],
+    ['data too deep to look through', 'FLOE_TOO_DEEP', '/0', [{ id: 'v9', remarks: deep() }]],
+  ];
+  test.each(bad)('%s', (_what, code, path, answer) => {
+    const { port, runtime } = started();
+    const before = runtime.read(port);
+    expect(failure(() => runtime.dispatch(port.ingest(visit, answer as never)))).toEqual({ code, path });
+    expect(runtime.read(port)).toBe(before);
+    expect(failure(() => port.ingest(visit, { page: answer }, { at: '/page' })).path).toBe(`/page${path}`);
+    // Or the rest of it is taken, and what was left out is listed.
+    const taken = port.ingest(visit, answer as never, { skip: true });
+    expect(taken.payload.skipped).toEqual([{ path, code, problem: expect.stringContaining(path) }]);
+    runtime.dispatch(taken);
+  });
+
+  test('a path that leads nowhere, and what is no record at all', () => {
+    const { port } = started();
+    expect(failure(() => port.ingest(visit, { data: {} }, { at: '/data/visits' }))).toEqual({
+      code: 'FLOE_NOT_A_RECORD',
+      path: '/data/visits',
+    });
+    for (const answer of [null, undefined, 'v1', 7])
+      expect(failure(() => port.ingest(visit, answer as never)).code).toBe('FLOE_NOT_A_RECORD');
+  });
+
+  test('the same object twice is no cycle', () => {
+    const port = somePort();
+    const runtime = createRuntime({ stores: [port] });
+    const ada: Crew = { badge: 1, name: 'Ada' };
+    runtime.dispatch(
+      port.ingest(crew, [
+        { badge: 2, name: 'Bo', mentor: ada },
+        { badge: 3, name: 'Cy', mentor: ada },
+      ]),
+    );
+    expect(runtime.read(port).crew.size).toBe(3);
+  });
+
+  test('a validator sees the flat row as it comes in', () => {
+    type Row = { id: string; metres: number };
+    const schema: StandardSchemaV1<unknown, Row> = {
+      '~standard': {
+        version: 1,
+        vendor: 'test',
+        validate: (value) => {
+          const { id, metres } = value as Row;
+          return metres > 0
+            ? { value: { id, metres: Math.round(metres) } }
+            : { issues: [{ message: 'must be positive', path: ['metres'] }] };
+        },
+      },
+    };
+    const gauge = entity('gauge', schema, { key: 'id' });
+    const gauges = tables('gauges', [gauge]);
+    const runtime = createRuntime({ stores: [gauges] });
+    runtime.dispatch(gauges.ingest(gauge, { id: 'g1', metres: 2.4 }));
+    expect(runtime.read(gauges.one(gauge, 'g1'))).toEqual({ id: 'g1', metres: 2 });
+    const wrong = [
+      { id: 'g2', metres: 3 },
+      { id: 'g3', metres: -1 },
+    ];
+    expect(() => gauges.ingest(gauge, wrong)).toThrow(
+      "The value at /1 is not a valid 'gauge': metres: must be positive.",
+    );
+    expect(gauges.ingest(gauge, wrong, { skip: true }).payload.keys).toEqual({ gauge: ['g2'] });
+  });
+
+  test('types that are not there are named, with the nearest', () => {
+    expect(() => tables('port', [visit, vessel])).toThrow(/The link 'visit.place' names the entity type 'berth'/);
+    const { port } = started();
+    expect(() => port.one(entity('vesel', rowOf<{ id: string }>(), { key: 'id' }) as never, 'h1')).toThrow(
+      "Did you mean 'vessel'?",
+    );
+    expect(failure(() => entity('a.b', rowOf(), { key: 'id' as never })).code).toBe('FLOE_BAD_NAME');
+    expect(failure(() => vessel.keyOf({ name: 'x' } as never)).code).toBe('FLOE_NO_KEY');
+  });
+});
+
+describe('expand', () => {
+  test('to a depth, or along named links; types follow', () => {
+    const { port, runtime } = started();
+    const one = runtime.read(port.expand(visit, 'v1'))!;
+    expect(one.vessel?.operator satisfies string | null | undefined).toBe('o1');
+    const two = runtime.read(port.expand(visit, 'v1', { depth: 2, missing: 'error' }))!;
+    expect(two.vessel.operator?.name satisfies string | undefined).toBe('Tern Line');
+    expect(two.services[0].crew?.name).toBe('Ada');
+    const along = runtime.read(port.expand(visit, 'v1', { along: ['services.crew', 'place'], missing: 'error' }))!;
+    expect(along.vessel satisfies string).toBe('h1');
+    expect(along.services[0].crew?.badge satisfies number | undefined).toBe(7);
+    expect(along.place).toEqual({ kind: 'berth', id: 'N1', depth: 7 });
+    expect(runtime.read(port.expand(visit, 'none'))).toBeUndefined();
+    expect(runtime.read(port.expand(visit, 'v1', { depth: 0 }))).toBe(runtime.read(port.one(visit, 'v1')));
+  });
+
+  test('is memoised; what did not change is shared; one edit shows everywhere', () => {
+    const { port, runtime } = started();
+    const full = (id: string) => port.expand(visit, id, { depth: 3, missing: 'error' });
+    const [v1, v2] = [runtime.read(full('v1'))!, runtime.read(full('v2'))!];
+    expect(v1.vessel).toBe(v2.vessel);
+    const told: string[] = [];
+    for (const id of ['v1', 'v2']) runtime.watch(full(id), (now) => told.push(`${id} ${now!.vessel.name}`));
+    runtime.dispatch(port.merge(vessel, 'h1', { name: 'Ern II' }));
+    expect(told.sort()).toEqual(['v1 Ern II', 'v2 Ern II']);
+    const after = runtime.read(full('v1'))!;
+    expect(after.services).toEqual(v1.services);
+    expect(after.services[0]).toBe(v1.services[0]);
+    expect(after.vessel.operator).toBe(v1.vessel.operator);
+    runtime.dispatch(port.put(berth, { kind: 'berth', id: 'N2' }));
+    expect(runtime.read(full('v1'))).toBe(after);
+  });
+
+  test('a row inside itself stays a key; a missing target is null or an error', () => {
+    const { port, runtime } = started();
+    runtime.dispatch(
+      port.ingest(crew, [
+        { badge: 1, name: 'Ada', mentor: 2 },
+        { badge: 2, name: 'Bo', mentor: { badge: 1 } },
+      ] as never),
+    );
+    const all = { depth: Infinity };
+    expect(runtime.read(port.expand(crew, 1, all))).toEqual({
+      badge: 1,
+      name: 'Ada',
+      mentor: { badge: 2, name: 'Bo', mentor: '1' },
+    });
+    expect(runtime.read(port.expand(crew, 1, { depth: 2 }))?.mentor).toMatchObject({
+      mentor: { badge: 1, mentor: '2' },
+    });
+    runtime.dispatch(port.ingest(visit, { id: 'v3', vessel: 'h9', services: [] }));
+    expect(runtime.read(port.expand(visit, 'v3'))).toEqual({ id: 'v3', vessel: null, services: [] });
+    expect(() => runtime.read(port.expand(visit, 'v3', { missing: 'error' }))).toThrow(
+      "'vessel' of the visit 'v3' leads to the vessel 'h9'",
+    );
+  });
+});
+
+describe('removal', () => {
+  test('refused while somebody links, unlinked, or taken along: as the link says', () => {
+    const { port, runtime } = started();
+    const before = runtime.read(port);
+    expect(() => runtime.dispatch(port.remove(berth, 'N1'))).toThrow("visit 'v1' (place)");
+    expect(runtime.read(port)).toBe(before);
+    expect(runtime.read(port.linkedFrom(service, 's1'))).toEqual([
+      { type: 'visit', key: 'v1', link: 'services' },
+      { type: 'visit', key: 'v2', link: 'services' },
+    ]);
+    runtime.dispatch(port.remove(service, ['s1', 'none']));
+    expect(runtime.read(port.one(visit, 'v2'))?.services).toEqual([]);
+    runtime.dispatch(port.remove(vessel, 'h1'));
+    expect(runtime.read(port.count(visit))).toBe(0);
+    expect(runtime.read(port.linkedFrom(operator, 'o1'))).toEqual([]);
+    runtime.dispatch(port.remove(operator, 'o1'));
+    expect(runtime.read(port).operator.size).toBe(0);
+    runtime.trace.seek(runtime.trace.steps.find(({ action }) => action)!.seq);
+    expect(runtime.read(port)).toEqual(before);
+  });
+
+  test('clear and prune', () => {
+    const { port, runtime } = started();
+    runtime.dispatch(
+      port.put(berth, [
+        { kind: 'berth', id: 'N8' },
+        { kind: 'berth', id: 'N9' },
+      ]),
+    );
+    expect(failure(() => runtime.dispatch(port.clear(berth))).code).toBe('FLOE_STILL_LINKED');
+    runtime.dispatch(port.prune({ visit: ['v2'], berth: ['N9'] }));
+    const sizes = (): object =>
+      Object.fromEntries(Object.entries(runtime.read(port)).map(([type, table]) => [type, (table as Table).size]));
+    expect(sizes()).toEqual({ operator: 1, vessel: 1, crew: 1, service: 1, berth: 1, anchorage: 0, visit: 1 });
+    expect(runtime.dispatch(port.prune({ visit: 'all', berth: 'all' }))).toBe('unchanged');
+    runtime.dispatch(port.clear(visit, vessel));
+    expect(sizes()).toMatchObject({ visit: 0, vessel: 0, operator: 1 });
+    runtime.dispatch(port.clear());
+    expect(sizes()).toMatchObject({ operator: 0, crew: 0 });
+    expect(failure(() => runtime.dispatch(port.merge(visit, 'v1', { arrives: '' }))).code).toBe('FLOE_NO_SUCH_ROW');
+  });
+});
+
+describe('a store of tables is a store', () => {
+  test('its own actions edit rows as drafts, with the methods of a Map', () => {
+    const { port, runtime } = started();
+    const departed = port.action('departed', ({ visit: visits }, id: string) => {
+      const row = visits.get(id);
+      if (row) row.phase = 'departed';
+      visits.set('v9', { id: 'v9', phase: 'expected', arrives: '09:00', vessel: 'h1', services: [] });
+      visits.delete('v2');
+      let leaked = 0;
+      for (const [key, one] of visits) if (key === 'v9') leaked = one.services.push('s1');
+      visits.forEach((one, key) => (one.priority = Number(key.slice(1)) + leaked));
+      expect([visits.size, visits.has('v2'), [...visits.keys()].join(), [...visits.values()].length]).toEqual([
+        2,
+        false,
+        'v1,v9',
+        2,
+      ]);
+    });
+    runtime.dispatch(departed('v1'));
+    expect([...runtime.read(port).visit.values()]).toMatchObject([
+      { id: 'v1', phase: 'departed', priority: 2 },
+      { id: 'v9', services: ['s1'], priority: 10 },
+    ]);
+    expect(runtime.read(at(port, '/visit/v1/phase'))).toBe('departed');
+    runtime.trace.back();
+    expect(runtime.read(port).visit.get('v2')?.phase).toBe('alongside');
+    let kept: { get(key: string): unknown } | undefined;
+    runtime.dispatch(port.action('kept', (draft) => void (kept = draft.visit))());
+    expect(failure(() => kept!.get('v1')).code).toBe('FLOE_DRAFT_ENDED');
+  });
+
+  test('selectors depend on the rows that they read', () => {
+    const { port, runtime } = started();
+    let ran = 0;
+    const name = port.selector('name', (state, hull: string) => (ran++, state.vessel.get(hull)?.name));
+    const names = selector('names', (read) => [...read(port).vessel].map(([key, row]) => `${key} ${row.name}`));
+    expect(runtime.read(name('h1'))).toBe('Ern');
+    expect(runtime.read(names)).toEqual(['h1 Ern']);
+    runtime.dispatch(port.put(vessel, { hull: 'h2', name: 'Skua', operator: null }));
+    expect([runtime.read(name('h1')), ran]).toEqual(['Ern', 1]);
+    expect(runtime.read(names)).toEqual(['h1 Ern', 'h2 Skua']);
+  });
+
+  test('snapshots, trace files and storages keep tables, with their order', async () => {
+    const { port, runtime } = started();
+    runtime.dispatch(
+      port.put(operator, [
+        { id: '10', name: 'Ten' },
+        { id: '9', name: 'Nine' },
+      ]),
+    );
+    const server = createRuntime({ stores: [port], initial: runtime.snapshotText() });
+    expect(server.read(port)).toEqual(runtime.read(port));
+    expect([...server.read(port).operator.keys()]).toEqual(['o1', '10', '9']);
+    const other = createRuntime({ stores: [port], trace: recording() });
+    other.trace.import(runtime.trace.export());
+    expect(other.read(port)).toEqual(runtime.read(port));
+
+    const kept = tables('kept', [operator]).persisted();
+    const storage = memoryStorage();
+    const first = createRuntime({ stores: [kept], storage });
+    first.dispatch(kept.put(operator, { id: 'o1', name: 'Tern Line' }));
+    await first.persistence.flush();
+    expect(createRuntime({ stores: [kept], storage }).read(kept)).toEqual(first.read(kept));
+  });
+
+  test('a copy has its own tables, actions and sources', () => {
+    const { port, runtime } = started();
+    const archive = port.as('archive');
+    runtime.dispatch(archive.ingest(visit, [{ id: 'v9', vessel: 'h1', services: [] }]));
+    expect(archive.put(operator, { id: 'o', name: '' }).type).toBe('archive.put');
+    expect([...runtime.read(archive).visit.keys()]).toEqual(['v9']);
+    expect(runtime.read(port).visit.has('v9')).toBe(false);
+    expect(runtime.read(archive.one(visit, 'v9'))?.id).toBe('v9');
+  });
+
+  test('tables compare by their rows in tests, and show them on a console', () => {
+    const table = tableOf([
+      ['a', { n: 1 }],
+      [7, { n: 2 }],
+    ]);
+    expect(table).toEqual(
+      tableOf([
+        ['a', { n: 1 }],
+        ['7', { n: 2 }],
+      ]),
+    );
+    expect(table).not.toEqual(
+      tableOf([
+        ['7', { n: 2 }],
+        ['a', { n: 1 }],
+      ]),
+    );
+    expect(table).not.toEqual(
+      tableOf([
+        ['a', { n: 1 }],
+        ['7', { n: 3 }],
+      ]),
+    );
+    expect(JSON.stringify(table)).toBe('{"7":{"n":2},"a":{"n":1}}');
+    expect(table.get(7)).toBe(table.get('7'));
+  });
+
+  test('a key put in, taken out and put in again, in two lines of history', () => {
+    const { port, runtime } = started();
+    const step = runtime.trace.cursor;
+    const tern = { id: 'x', name: 'one' };
+    runtime.dispatch(port.put(operator, tern));
+    runtime.dispatch(port.remove(operator, 'x'));
+    runtime.dispatch(port.put(operator, { ...tern, name: 'two' }));
+    const [end, first] = [runtime.trace.cursor, runtime.read(port).operator];
+    runtime.trace.seek(step);
+    runtime.dispatch(port.put(operator, { ...tern, name: 'three' }));
+    expect(first.get('x')?.name).toBe('two');
+    expect(runtime.read(port).operator.get('x')?.name).toBe('three');
+    runtime.trace.switchTo(0);
+    runtime.trace.seek(end);
+    expect(runtime.read(port).operator.get('x')?.name).toBe('two');
+  });
+});
+
+// A data set that was not made for this: countries, with what they share as records inside them.
+describe('real-world data', () => {
+  interface Country {
+    cca3: string;
+    name: { common: string };
+    region: string;
+    subregion: string;
+    currencies: Record<string, { name: string; symbol: string }>;
+    languages: Record<string, string>;
+    borders: string[];
+    [field: string]: unknown;
+  }
+  interface Region {
+    name: string;
+  }
+  interface Subregion {
+    name: string;
+    region: Region;
+  }
+  interface Currency {
+    id: string;
+    name: string;
+    symbol: string;
+  }
+  interface Language {
+    code: string;
+    name: string;
+  }
+  interface Nested {
+    cca3: string;
+    region: Region;
+    subregion: Subregion;
+    currencies: Record<string, Currency>;
+    languages: Language[];
+    borders: Partial<Nested>[];
+  }
+  const countries = createRequire(import.meta.url)('world-countries') as Country[];
+
+  test('250 countries with regions, currencies, languages and partial neighbours: in, and back equal', () => {
+    const byCode = new Map(countries.map((country) => [country.cca3, country]));
+    const nested = countries.map(
+      (country) =>
+        ({
+          ...country,
+          region: { name: country.region },
+          subregion: { name: `${country.region}, ${country.subregion}`, region: { name: country.region } },
+          // One code has several symbols in this data: the symbol makes part of what it is.
+          currencies: Object.fromEntries(
+            Object.entries(country.currencies).map(([code, { name, symbol }]) => [
+              code,
+              { id: `${code} ${name} ${symbol}`, name, symbol },
+            ]),
+          ),
+          languages: Object.entries(country.languages).map(([code, name]) => ({ code: `${code} ${name}`, name })),
+          // A neighbour says only its name.
+          borders: country.borders.map((code) => ({ cca3: code, name: byCode.get(code)!.name })),
+        }) as unknown as Nested,
+    );
+    const region = entity('region', rowOf<Region>(), { key: 'name' });
+    const subregion = entity('subregion', rowOf<Subregion>(), { key: 'name', links: { region } });
+    const currency = entity('currency', rowOf<Currency>(), { key: 'id' });
+    const language = entity('language', rowOf<Language>(), { key: 'code' });
+    const country = entity('country', rowOf<Nested>(), {
+      key: 'cca3',
+      links: {
+        region,
+        subregion,
+        currencies: mapOf(currency),
+        languages: listOf(language),
+        borders: listOf('country'),
+      },
+    });
+    const world = tables('world', [region, subregion, currency, language, country]);
+    const runtime = createRuntime({ stores: [world] });
+    runtime.dispatch(world.ingest(country, structuredClone(nested)));
+    const state = runtime.read(world);
+    expect(state.country.size).toBe(250);
+    expect(state.region.size).toBe(new Set(countries.map((one) => one.region)).size);
+    const along = ['region', 'subregion.region', 'currencies', 'languages', 'borders'] as const;
+    for (const original of nested) {
+      const { borders, ...rest } = runtime.read(world.expand(country, original.cca3, { along, missing: 'error' }))!;
+      const { borders: wanted, ...others } = original;
+      expect(rest).toEqual(others);
+      // The neighbours are whole now: what was said of them elsewhere is there, too.
+      expect(borders).toEqual(wanted.map(({ cca3 }) => state.country.get(cca3!)));
+    }
+    expect(runtime.dispatch(world.ingest(country, nested))).toBe('unchanged');
+  });
+});
