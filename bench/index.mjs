@@ -1,5 +1,6 @@
 // `npm run bench`: prints each ratio, and writes docs/benchmarks.md.
 import { writeFileSync } from 'node:fs';
+import { rows as entityRows } from './entities.mjs';
 import { diamond, rows } from './model.mjs';
 import { bundleSize } from './size.mjs';
 
@@ -11,7 +12,7 @@ const say = (work, against, found, wanted, reached) => {
   lines.push(`| ${work} | ${against} | ${found} | ${wanted} | ${reached ? 'yes' : 'no'} |`);
 };
 
-for (const { work, against, most, least, run } of rows) {
+for (const { work, against, most, least, run } of [...rows, ...entityRows]) {
   process.stderr.write(`measuring: ${work}, against ${against} ...\n`);
   const { floe, peer } = run();
   if (most) say(work, against, `${(floe / peer).toFixed(2)} times`, `at most ${most} times`, floe / peer <= most);

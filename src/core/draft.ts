@@ -355,9 +355,8 @@ export function withoutDrafts(value: unknown, above?: Set<object>): unknown {
   }
   if (!isContainer(value)) return value;
   if (above?.has(value)) throw notPlain('The state after this change', '', 'cycle');
-  (above ??= new Set()).add(value);
-  const result = replaceParts(value, (part) => withoutDrafts(part, above));
-  above.delete(value);
+  const result = replaceParts(value, (part) => withoutDrafts(part, (above ??= new Set()).add(value)));
+  above?.delete(value);
   return result;
 }
 

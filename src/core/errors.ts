@@ -2,6 +2,8 @@
 // is for development; a production build keeps the code and the names in it. `docs/reference/errors.md` explains each.
 import { DEV } from './mode.js';
 
+// Stryker disable StringLiteral: the wording of messages; tests look at codes, paths and the names in a message.
+
 /** Every error that Floe throws or reports. `code` is stable and never reused; `path` is a JSON Pointer where one helps. */
 export class FloeError extends Error {
   override readonly name = 'FloeError';

@@ -110,7 +110,7 @@ class Patching {
 
   private part(path: string, value: unknown, key: string): unknown {
     if (Array.isArray(value)) return value[this.index(path, value, key, value.length - 1)];
-    if (!isBranch(value) || !hasPart(value, key)) this.fail(path, `nothing is at '${escapeKey(key)}'`);
+    if (!hasPart(value, key)) this.fail(path, `nothing is at '${escapeKey(key)}'`);
     return partOf(value, key);
   }
 

@@ -40,12 +40,14 @@ export const isMap = (value: unknown): value is Map<unknown, unknown> =>
 export const isSet = (value: unknown): value is Set<unknown> => value instanceof Set || classOf(value) === 'Set';
 
 /** The part of an object, an array or a table under a key, never anything inherited. */
-export const partOf = (value: unknown, key: string): unknown =>
-  isKeyed(value) ? value.get(key) : hasPart(value, key) ? (value as Record<string, unknown>)[key] : undefined;
+export function partOf(value: unknown, key: string): unknown {
+  if (isContainer(value)) return hasOwn(value, key) ? (value as Record<string, unknown>)[key] : undefined;
+  return isKeyed(value) ? value.get(key) : undefined;
+}
 
 /** Whether there is a part under a key. */
 export const hasPart = (value: unknown, key: string): boolean =>
-  typeof value === 'object' && value !== null && (isKeyed(value) ? value.has(key) : hasOwn(value, key));
+  isContainer(value) ? hasOwn(value, key) : isKeyed(value) && value.has(key);
 
 /** A property as code would read it, except that `constructor` and `__proto__` are data or nothing. */
 export function inheritedOrOwn(value: Container, key: string): unknown {

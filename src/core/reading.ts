@@ -1,9 +1,9 @@
 // Reading and watching in one runtime: a derived value for each source that was asked for, as long as somebody watches it
 // or there is room.
 import { currentReader, note, Reader, unnoted } from './graph.js';
-import { freezeResult, isBranch } from './plain.js';
+import { freezeResult, hasPart, isBranch, partOf } from './plain.js';
 import { DEV } from './mode.js';
-import { NO_BARE, recipeOf, SOURCE, type Read, type Recipe, type Source } from './source.js';
+import { NO_BARE, recipeOf, SOURCE, type Read, type ReadPart, type Recipe, type Source } from './source.js';
 import { StoreDefinition } from './store.js';
 import { withoutStandIns, type Place } from './tracking.js';
 
@@ -42,7 +42,7 @@ class Entry extends Reader implements Informed {
   /** Replaced, never edited: it may be gone through while it changes. */
   private watchers: readonly Watcher[] = [];
   /** For a selector without a store and without arguments: nothing has to be looked up before it runs. */
-  private readonly plain: ((read: Read) => unknown) | undefined;
+  private readonly plain: ((read: Read, part: ReadPart) => unknown) | undefined;
   constructor(
     protected readonly reading: Reading,
     readonly recipe: Recipe<unknown>,
@@ -65,7 +65,7 @@ class Entry extends Reader implements Informed {
 
   protected override derive(): unknown {
     const { plain, reading } = this;
-    const value = plain === undefined ? this.look() : plain(reading.readTracked);
+    const value = plain === undefined ? this.look() : plain(reading.readTracked, reading.readPart);
     if (typeof value !== 'object' || value === null) return value;
     const result = withoutStandIns(value);
     if (DEV) freezeResult(result);
@@ -205,6 +205,18 @@ export class Reading {
     if (bare !== undefined) return bare.get();
     return recipe.of instanceof StoreDefinition ? this.standIn(recipe.of) : this.entry(recipe).get();
   }) as Read;
+
+  readonly readPart: ReadPart = (store, way, fallback) => {
+    let { state: value, place } = this.ground.slot(store);
+    let there = true;
+    for (const key of way) {
+      place = place.place(key);
+      there &&= hasPart(value, key);
+      value = partOf(value, key);
+    }
+    note(place);
+    return there ? value : fallback;
+  };
 
   /** What is followed gets the state's own objects: reading a store means the whole of it. */
   readonly readWhole = ((source: Source<unknown>) => this.entry(recipeOf(source)).get()) as Read;

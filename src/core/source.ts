@@ -18,6 +18,9 @@ export interface Source<out T> {
 /** Reads a source. Handed to selectors and to `follow`, it notes what was read. */
 export type Read = <T>(source: Source<T>) => T;
 
+/** Reads the whole of one part of a store, by the way to it; the fallback where there is nothing. */
+export type ReadPart = (store: StoreDefinition, way: readonly string[], fallback?: unknown) => unknown;
+
 /** When a result counts as unchanged: the same value, deeply equal data, or as a function says. */
 export type Equality<T> = 'same' | 'deep' | ((before: T, after: T) => boolean);
 
@@ -39,8 +42,11 @@ export interface Derivation {
   /** When a result that is another value counts as unchanged; never, without one. */
   readonly equal: ((before: unknown, after: unknown) => boolean) | undefined;
   readonly keep: number;
-  /** Makes the function that derives, once for each value that a runtime keeps: it may remember what it did before. */
-  readonly starting?: (...args: never[]) => (read: Read) => unknown;
+  /**
+   * Instead of `derive`: makes the function that derives, once for each value that a runtime keeps, so that it may remember
+   * what it did before.
+   */
+  readonly starting?: undefined | ((...args: never[]) => (read: Read, part: ReadPart) => unknown);
 }
 
 /** One source: a derivation and its arguments. `key` is equal for equal arguments. */
@@ -76,7 +82,7 @@ export function makeSelector(
   name: string,
   store: StoreDefinition | undefined,
   derive: (from: never, ...args: never[]) => unknown,
-  options: SelectorOptions<never> = {},
+  options: SelectorOptions<never> & Pick<Derivation, 'starting'> = {},
 ): unknown {
   const { equal = 'same', keep = DEFAULT_KEEP } = options;
   const of: Derivation = {
@@ -86,6 +92,7 @@ export function makeSelector(
     derive,
     equal: (typeof equal === 'string' ? equalities[equal] : equal) as unknown as Derivation['equal'],
     keep,
+    starting: options.starting,
   };
   return selectorOf(of);
 }

@@ -1,8 +1,6 @@
 import { takesPayload, makeCreator, type ActionCreator, type ActionOptions, type AnyCreator } from './action.js';
 import { badName, notItsOwn } from './errors.js';
 import type { Draft } from './draft.js';
-import { isKeyed } from './keyed.js';
-import { partOf } from './plain.js';
 import { parsePointer } from './pointer.js';
 import {
   DERIVATION,
@@ -12,6 +10,8 @@ import {
   selectorOf,
   SOURCE,
   type Derivation,
+  type Read,
+  type ReadPart,
   type Recipe,
   type Selector,
   type SelectorOptions,
@@ -129,7 +129,12 @@ export class StoreDefinition implements Source<unknown> {
     /** The store that this one is a copy of: what that one declares, now or later, counts here too. */
     private readonly original?: StoreDefinition,
   ) {
-    this.atPointer = makeSelector(`${name}.at`, this, readAt) as never;
+    this.atPointer = makeSelector(`${name}.at`, undefined, (_read, pointer: never, _fallback) => pointer, {
+      starting: (pointer: string, fallback: unknown) => {
+        const way = parsePointer(pointer);
+        return (_read: Read, part: ReadPart) => part(this, way, fallback);
+      },
+    }) as never;
   }
 
   /** What is kept between sessions, if anything is. */
@@ -259,19 +264,6 @@ function answersType(answered: AnswerTo, type: string): boolean {
   return Array.isArray(named)
     ? named.some((one: AnyCreator) => one.type === type)
     : (named as unknown as AnyCreator).type === type;
-}
-
-/** The part of a state at a JSON Pointer, read step by step so that only these steps count as read. */
-function readAt(state: unknown, pointer: string, fallback: unknown): unknown {
-  let value = state;
-  const keys = parsePointer(pointer);
-  for (const [i, key] of keys.entries()) {
-    if (typeof value !== 'object' || value === null || !(isKeyed(value) ? value.has(key) : key in value))
-      return fallback;
-    value = partOf(value, key);
-    if (value === undefined && i < keys.length - 1) return fallback;
-  }
-  return value;
 }
 
 export function plainName(what: string, name: unknown): string {

@@ -4,7 +4,7 @@
 import type { Touches } from './diff.js';
 import { draftMisuse } from './errors.js';
 import { currentReader, note, Port } from './graph.js';
-import { isKeyed, KEYED } from './keyed.js';
+import { isKeyed, KEYED, type Keyed } from './keyed.js';
 import {
   NODE,
   hasOwn,
@@ -45,7 +45,7 @@ export class Place extends Port {
     super();
   }
 
-  private place(key: string): Place {
+  place(key: string): Place {
     let part = this.parts?.get(key);
     if (!part) (this.parts ??= new Map()).set(key, (part = new Place(this, key)));
     return part;
@@ -108,15 +108,8 @@ export class Place extends Port {
     if (Object.is(before, after)) return;
     this.mark();
     if (this.kind && kindOf(before) !== kindOf(after)) this.kind.mark();
-    if (isKeyed(before) && isKeyed(after)) {
-      if (this.size && before.size !== after.size) this.size.mark();
-      if (!this.keys && !this.parts) return;
-      const { changed, removed, added } = before[KEYED].difference(before, after);
-      if (removed.length + added.length > 0) this.keys?.mark();
-      for (const keys of [changed, removed, added])
-        for (const key of keys) this.parts?.get(key)?.within(before, after, touches);
-      return;
-    }
+    if (!this.parts && !this.keys && !this.size) return;
+    if (!isContainer(after) && isKeyed(before) && isKeyed(after)) return this.tableChanged(before, after, touches);
     this.size?.mark();
     if (this.keys && !sameKeys(before, after)) this.keys.mark();
     if (!this.parts) return;
@@ -128,9 +121,25 @@ export class Place extends Port {
     } else for (const part of this.parts.values()) part.within(before, after, touches);
   }
 
+  private tableChanged(before: Keyed, after: Keyed, touches: Touches | undefined): void {
+    if (this.size && before.size !== after.size) this.size.mark();
+    if (!this.keys && !this.parts) return;
+    const touch = touches?.get(after);
+    if (touch && !touch.moved && touch.base === before) {
+      // Only rows that are in their places were edited.
+      for (const key of touch.keys ?? []) this.parts?.get(key)?.changed(before.get(key), after.get(key), touches);
+      return;
+    }
+    const { changed, removed, added } = before[KEYED].difference(before, after);
+    if (removed.length + added.length > 0) this.keys?.mark();
+    if (!this.parts) return;
+    for (const key of changed) this.parts.get(key)?.changed(before.get(key), after.get(key), touches);
+    for (const keys of [removed, added]) for (const key of keys) this.parts?.get(key)?.within(before, after, touches);
+  }
+
   private within(before: unknown, after: unknown, touches: Touches | undefined): void {
-    const had = isBranch(before) && holds(before, this.key);
-    const has = isBranch(after) && holds(after, this.key);
+    const had = holds(before, this.key);
+    const has = holds(after, this.key);
     if (this.presence && had !== has) this.presence.mark();
     this.changed(had ? partOf(before, this.key) : undefined, has ? partOf(after, this.key) : undefined, touches);
   }
@@ -274,6 +283,5 @@ export function withoutStandIns(value: unknown, above?: Set<object>): unknown {
     return view.raw;
   }
   if (!isContainer(value) || above?.has(value)) return value;
-  (above ??= new Set()).add(value);
-  return replaceParts(value, (part) => withoutStandIns(part, above));
+  return replaceParts(value, (part) => withoutStandIns(part, (above ??= new Set()).add(value)));
 }

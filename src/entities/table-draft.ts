@@ -1,7 +1,7 @@
 // A table in a change: what the change sees, and the node that turns its edits into the next version.
 import { alive, DraftNode, nodeOf, withoutDrafts, type Draft } from '../core/draft.js';
 import { draftEnded } from '../core/errors.js';
-import { NODE, same, sameData, type Branch } from '../core/plain.js';
+import { NODE, sameData, type Branch } from '../core/plain.js';
 import { keyText, Table } from './table.js';
 
 /** A table while a change runs: a `Map` whose rows are drafts. */
@@ -37,27 +37,31 @@ export class TableNode extends DraftNode {
   protected override isNew(row: object, key?: string): boolean {
     return this.fresh || (this.copy !== undefined && (key === undefined || asTable(this.base).get(key) !== row));
   }
+  /** The rows that were put in or taken out; edits of rows in their places are not among them. */
+  private readonly slots: number[] = [];
+  /** A row was taken out and put in again: it stands elsewhere, though all may come to the same. */
+  private again = false;
+
+  /** An edited row, in its place. */
   protected override write(key: string, row: unknown): void {
     Table.set(asTable(this.edit()), key, row);
   }
 
   override assign(key: string, row: unknown): void {
-    const { rows } = this;
     const inner = nodeOf(row);
     if (inner && (inner.editing !== this.editing || inner.serial !== this.serial)) throw draftEnded(key);
-    const old = rows.get(key);
     const kid = this.kidAt(key);
-    if (inner ? inner === kid : !kid?.changed && same(old, row) && (old !== undefined || rows.has(key))) return;
-    // A row that was taken out and is put in again stands at the end: the touched keys do not tell.
-    if (this.copy && !rows.has(key) && asTable(this.base).has(key)) this.moved = true;
-    this.write(key, row);
-    this.touchKey(key);
+    if (inner && inner === kid) return;
+    const slot = Table.set(asTable(this.edit()), key, row);
+    this.slots.push(slot < 0 ? ~slot : slot);
+    if (slot < 0) this.again = true;
+    this.moved = true;
     if (kid) this.dropKid(key);
   }
   override remove(key: string): void {
     if (!this.rows.has(key)) return;
-    Table.delete(asTable(this.edit()), key);
-    this.touchKey(key);
+    this.slots.push(Table.delete(asTable(this.edit()), key));
+    this.moved = true;
     this.dropKid(key);
   }
   clear(): void {
@@ -72,8 +76,9 @@ export class TableNode extends DraftNode {
     if (this.kids) for (const [key, kid] of this.kids) this.foldFreshKid(key, kid);
     const { copy } = this;
     if (!copy) return this.base;
-    for (const [key, row] of [...asTable(copy)]) this.settleRow(asTable(copy), key, row);
-    return Table.seal(asTable(copy));
+    const edited = asTable(copy);
+    for (const [key, row] of [...edited]) Table.set(edited, key, withoutDrafts(row));
+    return Table.seal(edited);
   }
   protected override foldFreshKid(key: string, kid: DraftNode): void {
     const row = kid.fold();
@@ -86,34 +91,15 @@ export class TableNode extends DraftNode {
     if (this.kids) for (const [key, kid] of this.kids) differs = this.foldKid(key, kid) || differs;
     if (!this.copy) return this.base;
     const copy = asTable(this.copy);
-    if (this.moved) {
-      for (const [key, row] of [...copy]) this.settleRow(copy, key, row);
-      return sameData(base, copy) ? this.base : Table.seal(copy);
-    }
-    for (const key of this.keys ?? []) {
-      const kid = this.kidAt(key);
-      if (kid && !kid.fresh) continue;
-      const row = copy.get(key);
-      if (copy.has(key) !== base.has(key)) {
-        if (copy.has(key)) this.settleRow(copy, key, row);
-        differs = true;
-      } else if (copy.has(key)) {
-        const final = this.settleRow(copy, key, row);
-        const old = base.get(key);
-        if (final === old) continue;
-        if (sameData(old, final)) Table.set(copy, key, old);
-        else differs = true;
-      }
-    }
-    return differs ? Table.seal(copy) : this.base;
+    if (this.moved && Table.settleRows(base, copy, this.slots, settleRow)) differs = true;
+    return differs && !(this.again && Table.same(base, copy)) ? Table.seal(copy) : this.base;
   }
+}
 
-  /** Puts the final value of a row that may hold drafts in its place. */
-  private settleRow(copy: Table, key: string, row: unknown): unknown {
-    const final = withoutDrafts(row);
-    if (final !== row) Table.set(copy, key, final);
-    return final;
-  }
+/** The final value of a row that may hold drafts; the row before, where that is the same. */
+function settleRow(row: unknown, old: unknown, had: boolean): unknown {
+  const final = withoutDrafts(row);
+  return had && sameData(old, final) ? old : final;
 }
 
 class DraftOfTable implements TableDraft<unknown> {

@@ -1,6 +1,5 @@
 // What the core asks of tables, answered.
 import type { Keyed, KeyedKind } from '../core/keyed.js';
-import { sameData } from '../core/plain.js';
 import { TableNode } from './table-draft.js';
 import { tableStandIn } from './table-stand-in.js';
 import { Table } from './table.js';
@@ -11,14 +10,7 @@ export const tableKind: KeyedKind = {
   node: (base, parent, editing, fresh) => new TableNode(base, parent, editing, fresh),
   standIn: tableStandIn,
   difference: (before, after) => Table.difference(table(before), table(after)),
-  same(a, b) {
-    if (a === b) return true;
-    if (a.size !== b.size) return false;
-    const { changed, removed } = Table.difference(table(a), table(b));
-    // Slots of rows that came and went say nothing: only the order of the rows that are there does.
-    if (removed.length > 0) return sameRows(a, b);
-    return changed.every((key) => sameData(a.get(key), b.get(key)));
-  },
+  same: (a, b) => Table.same(table(a), table(b)),
   keyAfter: (keyed, key) => Table.keyAfter(table(keyed), key),
   with(keyed, key, row, before) {
     const next = Table.edit(table(keyed));
@@ -34,12 +26,3 @@ export const tableKind: KeyedKind = {
   unsettled: (keyed, settled) => Table.unsettled(table(keyed), settled),
   settle: (keyed, settled) => Table.settle(table(keyed), settled),
 };
-
-function sameRows(a: Keyed, b: Keyed): boolean {
-  const others = b.entries();
-  for (const [key, row] of a) {
-    const [otherKey, otherRow] = others.next().value!;
-    if (key !== otherKey || !sameData(row, otherRow)) return false;
-  }
-  return true;
-}

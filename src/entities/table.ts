@@ -8,7 +8,7 @@
 //
 // Two versions that share the Map are compared by going down both tries where they are not the same node.
 import { KEYED, keyedMaker, type DRAFTED, type Keyed, type KeyedDifference, type KeyedKind } from '../core/keyed.js';
-import { put } from '../core/plain.js';
+import { put, sameData } from '../core/plain.js';
 import type { TableDraft } from './table-draft.js';
 import { tableKind } from './table-kind.js';
 
@@ -177,22 +177,67 @@ export class Table<Row = unknown> implements Keyed {
     return table;
   }
 
-  /** Replaces the row of a key in its place, or puts it at the end. */
-  static set(table: Table, key: string, row: unknown): void {
-    const slot = table.#slotOf(key);
+  /**
+   * Replaces the row of a key in its place, or puts it at the end. Gives the slot; where the key had been removed before,
+   * the bitwise complement of it.
+   */
+  static set(table: Table, key: string, row: unknown): number {
+    const known = table.#index.get(key);
+    const slot = typeof known === 'number' && known < table.#length ? known : table.#slotOf(key);
     if (slot < 0) return table.#append(key, row);
-    const at = slot & MASK;
-    if (table.#leaf(slot).rows[at] !== GONE) table.#owned(slot).rows[at] = row;
-    else if (slot === table.#length - 1) table.#revive(slot, row);
-    else table.#append(key, row);
+    const { keys, rows } = table.#owned(slot);
+    // Another version put the key there, and this one another key.
+    if (keys[slot & MASK] !== key) return table.#append(key, row);
+    if (rows[slot & MASK] !== GONE) {
+      rows[slot & MASK] = row;
+      return slot;
+    }
+    if (slot !== table.#length - 1) return ~table.#append(key, row);
+    table.#revive(slot, row);
+    return ~slot;
   }
 
-  static delete(table: Table, key: string): void {
+  /** Gives the slot that the row had; -1 where there is none. */
+  static delete(table: Table, key: string): number {
     const slot = table.#slotOf(key);
-    if (slot < 0 || table.#leaf(slot).rows[slot & MASK] === GONE) return;
+    if (slot < 0 || table.#leaf(slot).rows[slot & MASK] === GONE) return -1;
     table.#owned(slot).rows[slot & MASK] = GONE;
     table.#size--;
     if (table.#length - table.#size > table.#size + SLACK) table.#rebuild(table.entries());
+    return slot;
+  }
+
+  /**
+   * Gives the rows in some slots of an edited version their final values; whether any of them differs in the end.
+   * @param settle gets the row now, and the row before if there was one
+   */
+  static settleRows(
+    before: Table,
+    edited: Table,
+    slots: readonly number[],
+    settle: (row: unknown, old: unknown, had: boolean) => unknown,
+  ): boolean {
+    // Made anew on the way: slots are others than they were.
+    if (before.#index !== edited.#index) {
+      for (let slot = 0; slot < edited.#length; slot++) {
+        const { keys, rows } = edited.#leaf(slot);
+        const i = slot & MASK;
+        if (rows[i] !== GONE) rows[i] = settle(rows[i], before.get(keys[i]), before.has(keys[i]));
+      }
+      return !Table.same(before, edited);
+    }
+    let differs = false;
+    for (const slot of slots) {
+      const i = slot & MASK;
+      const { keys, rows } = edited.#leaf(slot);
+      const leaf = slot < before.#length ? before.#leaf(slot) : undefined;
+      const was = leaf ? leaf.rows[i] : GONE;
+      if (rows[i] === was && (was === GONE || leaf!.keys[i] === keys[i])) continue;
+      const had = was !== GONE && leaf!.keys[i] === keys[i];
+      if (rows[i] !== GONE) rows[i] = settle(rows[i], had ? was : undefined, had);
+      if (!had || rows[i] !== was) differs = true;
+    }
+    return differs;
   }
 
   static clear(table: Table): void {
@@ -217,7 +262,7 @@ export class Table<Row = unknown> implements Keyed {
     this.#size++;
   }
 
-  #append(key: string, row: unknown): void {
+  #append(key: string, row: unknown): number {
     if (this.#index.size > 2 * this.#length + SLACK) this.#reindex();
     const slot = this.#length++;
     this.#size++;
@@ -233,6 +278,7 @@ export class Table<Row = unknown> implements Keyed {
     leaf.keys.push(key);
     leaf.rows.push(row);
     note(this.#index, key, slot);
+    return slot;
   }
 
   /** The leaf of a slot, with everything on the way to it ours to edit; made where there is none yet. */
@@ -283,6 +329,17 @@ export class Table<Row = unknown> implements Keyed {
   static slot(table: Table, key: string): number {
     return table.#slotOf(key);
   }
+  /** As `slot`, for keys that mostly come in the order of the table: looks at the slot after the last one first. */
+  static slotAfter(table: Table, last: number, key: string): number {
+    const next = last + 1;
+    // Where the row there was removed, the key may stand further down again.
+    return table.#holds(next, key) && table.#leaf(next).rows[next & MASK] !== GONE ? next : table.#slotOf(key);
+  }
+  /** The row in a slot; `undefined` where it was removed, and for -1. */
+  static rowIn(table: Table, slot: number): unknown {
+    const row = slot < 0 ? GONE : table.#leaf(slot).rows[slot & MASK];
+    return row === GONE ? undefined : row;
+  }
   static sameSlots(a: Table, b: Table): boolean {
     return a.#index === b.#index;
   }
@@ -292,31 +349,43 @@ export class Table<Row = unknown> implements Keyed {
     const changed: string[] = [];
     const removed: string[] = [];
     const added: string[] = [];
-    const compare = (a: TrieNode | undefined, b: TrieNode | undefined, levels: number): void => {
-      if (a === b) return;
-      if (levels > 0) {
-        const [left, right] = [(a as Inner | undefined)?.kids, (b as Inner | undefined)?.kids];
-        const count = Math.max(left?.length ?? 0, right?.length ?? 0);
-        for (let i = 0; i < count; i++) compare(left?.[i], right?.[i], levels - 1);
-        return;
-      }
-      const [left, right] = [a as Leaf | undefined, b as Leaf | undefined];
-      const count = Math.max(left?.rows.length ?? 0, right?.rows.length ?? 0);
+    eachLeafPair(before.#aligned(after), after.#aligned(before), (left, right) => {
+      const [oldKeys, oldRows] = left ? [left.keys, left.rows] : [NO_KEYS, NO_KEYS];
+      const [keys, rows] = right ? [right.keys, right.rows] : [NO_KEYS, NO_KEYS];
+      const count = Math.max(oldRows.length, rows.length);
       for (let i = 0; i < count; i++) {
-        const [was, is] = [rowAt(left, i), rowAt(right, i)];
-        if (was === is && left?.keys[i] === right?.keys[i]) continue;
-        const [oldKey, key] = [left?.keys[i], right?.keys[i]];
-        if (oldKey === key && was !== GONE && is !== GONE) changed.push(key!);
+        const was = i < oldRows.length ? oldRows[i] : GONE;
+        const is = i < rows.length ? rows[i] : GONE;
+        if (was === is && (oldKeys === keys || oldKeys[i] === keys[i])) continue;
+        if (oldKeys[i] === keys[i] && was !== GONE && is !== GONE) changed.push(keys[i]);
         else {
-          if (was !== GONE) removed.push(oldKey!);
-          if (is !== GONE) added.push(key!);
+          if (was !== GONE) removed.push(oldKeys[i]);
+          if (is !== GONE) added.push(keys[i]);
         }
       }
-    };
-    // The lower trie stands where the first branch of the higher one does.
-    const height = Math.max(before.#height, after.#height);
-    compare(raised(before.#root, height - before.#height), raised(after.#root, height - after.#height), height);
+    });
     return { changed, removed, added };
+  }
+
+  static same(a: Table, b: Table): boolean {
+    if (a === b) return true;
+    if (a.#size !== b.#size) return false;
+    if (a.#index === b.#index) {
+      const { changed, removed } = Table.difference(a, b);
+      if (removed.length === 0) return changed.every((key) => sameData(a.get(key), b.get(key)));
+    }
+    // Slots say nothing of the order where rows came and went: only the rows that are there do.
+    const others = b.entries();
+    for (const [key, row] of a) {
+      const [otherKey, otherRow] = others.next().value!;
+      if (key !== otherKey || !sameData(row, otherRow)) return false;
+    }
+    return true;
+  }
+
+  /** The root, as high as that of the higher one of two: the lower trie stands where the first branch of the other does. */
+  #aligned(other: Table): TrieNode {
+    return raised(this.#root, other.#height - this.#height);
   }
 
   static *unsettled(table: Table, settled: WeakSet<object>): Iterable<readonly [string, unknown]> {
@@ -360,7 +429,25 @@ function note(index: Index, key: string, slot: number): void {
   }
 }
 
-const rowAt = (leaf: Leaf | undefined, i: number): unknown => (leaf && i < leaf.rows.length ? leaf.rows[i] : GONE);
+const NO_KEYS: string[] = [];
+
+/** Goes down two tries of equal height, where they are not the same node, to the leaves. */
+function eachLeafPair(
+  a: TrieNode | undefined,
+  b: TrieNode | undefined,
+  visit: (a: Leaf | undefined, b: Leaf | undefined) => void,
+): void {
+  if (a instanceof Leaf || b instanceof Leaf) return visit(a as Leaf | undefined, b as Leaf | undefined);
+  const left = a ? a.kids : NO_KIDS;
+  const right = b ? b.kids : NO_KIDS;
+  const count = Math.max(left.length, right.length);
+  for (let i = 0; i < count; i++) {
+    const was = i < left.length ? left[i] : undefined;
+    const is = i < right.length ? right[i] : undefined;
+    if (was !== is) eachLeafPair(was, is, visit);
+  }
+}
+const NO_KIDS: TrieNode[] = [];
 
 function raised(node: TrieNode, levels: number): TrieNode {
   for (; levels > 0; levels--) node = new Inner([node], undefined);

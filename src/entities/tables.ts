@@ -9,6 +9,7 @@ import {
   SOURCE,
   type Derivation,
   type Read,
+  type ReadPart,
   type Source,
 } from '../core/source.js';
 import { plainName, StoreDefinition, type Store } from '../core/store.js';
@@ -193,7 +194,9 @@ export class TablesDefinition extends StoreDefinition {
     };
     this.flat.set(
       plan,
-      selector('one', (state: Tables, key: string) => state[name].get(key), false),
+      selector('one', (_read: Read, key: string) => key, true, {
+        starting: (key: string) => (_: Read, part: ReadPart) => part(this, [name, key]),
+      }),
     );
     this.several.set(
       plan,
@@ -296,8 +299,10 @@ export class TablesDefinition extends StoreDefinition {
       const plan = this.plan('ingest', name);
       const table = state[name];
       let edit: Table | undefined;
+      let slot = -1;
       for (let i = 0; i < list.length; i++) {
-        const old = (edit ?? table).get(list[i]) as Row | undefined;
+        slot = Table.slotAfter(edit ?? table, slot, list[i]);
+        const old = Table.rowIn(edit ?? table, slot) as Row | undefined;
         const row = next(plan, old, rows[name][i] as Row, list[i]);
         if (row !== old) Table.set((edit ??= Table.edit(table)), list[i], row);
       }
