@@ -57,6 +57,10 @@ export interface MapLink<S extends Single = Single> {
   readonly of: S;
   readonly removed: Removed;
 }
+/** Of a type without links. */
+// eslint-disable-next-line @typescript-eslint/no-empty-object-type -- exactly that: no field is a link
+export type NoLinks = {};
+
 /** What stands at a field of `links`. */
 export type Link = Single | ListLink | MapLink;
 export type Links = Readonly<Record<string, Link>>;
@@ -167,12 +171,12 @@ export type RecordOf<E> = E extends Entity<string, infer T, infer _F, infer _L> 
  * @example
  * const vessel = entity('vessel', rowOf<Vessel>(), { key: 'hull', links: { operator } });
  */
-export function entity<N extends string, T, const L extends Links = Readonly<Record<never, Link>>>(
+export function entity<N extends string, T, const L extends Links = NoLinks>(
   name: N,
   row: RowOf<T>,
   options: EntityOptions<T, FlatRow<T, L>, L>,
 ): Entity<N, T, FlatRow<T, L>, L>;
-export function entity<N extends string, F, const L extends Links = Readonly<Record<never, Link>>>(
+export function entity<N extends string, F, const L extends Links = NoLinks>(
   name: N,
   row: StandardSchemaV1<unknown, F>,
   options: EntityOptions<F, F, L>,
@@ -196,7 +200,7 @@ export function entity(
   };
   return {
     name,
-    links,
+    links: links as Links,
     inner,
     keyOf(record: Record<string, unknown>) {
       const found = rawKey(record);

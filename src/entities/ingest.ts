@@ -119,7 +119,7 @@ class Ingesting {
   }
 
   /** Throws, or notes what is left out. */
-  private refuse(problem: FloeError): undefined {
+  private refuse<T>(problem: FloeError): T | undefined {
     if (!this.skip) throw problem;
     this.skipped.push({ path: problem.path ?? '', code: problem.code, problem: problem.message });
     return undefined;
@@ -194,7 +194,7 @@ class Ingesting {
       if (again) {
         for (let outer = visit.around; outer; outer = outer.around)
           if (outer.record === record)
-            return void this.refuse(cyclicAnswer(this.path(visit.around, visit.field, visit.item)));
+            return this.refuse(cyclicAnswer(this.path(visit.around, visit.field, visit.item)));
       }
       this.seen.add(record);
     }
@@ -212,7 +212,7 @@ class Ingesting {
     const final = this.checked(plan, row, visit);
     if (final === undefined) return;
     let rows = this.rows.get(plan);
-    if (!rows) this.rows.set(plan, (rows = new Map()));
+    if (!rows) this.rows.set(plan, (rows = new Map<string, Row>()));
     const older = rows.get(key);
     rows.set(key, older === undefined ? final : joined(plan.join, older, final));
   }
@@ -244,7 +244,7 @@ class Ingesting {
     if (plan.check) {
       const result = plan.check.validate(row);
       if (result instanceof Promise) throw asyncCheck(plan.name);
-      const { issues } = result as StandardSchemaV1.Result<unknown>;
+      const { issues } = result;
       if (issues) {
         const told = issues.map(({ message, path = [] }) => [...path.map(tokenOf), message].join(': ')).join('; ');
         return this.refuse(badRow(plan.name, this.path(around, field, item), told));
@@ -296,7 +296,7 @@ class Ingesting {
     const key = this.refer(plan, bare ? reference : value, visit, name, item);
     if (key === undefined) return undefined;
     let kinds = this.kinds.get(single);
-    if (!kinds) this.kinds.set(single, (kinds = new Map()));
+    if (!kinds) this.kinds.set(single, (kinds = new Map<string, string>()));
     const known = kinds.get(key);
     if (known === undefined) kinds.set(key, kind as string);
     else if (known !== kind) {

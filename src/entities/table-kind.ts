@@ -4,7 +4,7 @@ import { TableNode } from './table-draft.js';
 import { tableStandIn } from './table-stand-in.js';
 import { Table } from './table.js';
 
-const table = (keyed: Keyed): Table => keyed as Table;
+const table = (keyed: Keyed): Table => keyed as unknown as Table;
 
 export const tableKind: KeyedKind = {
   node: (base, parent, editing, fresh) => new TableNode(base, parent, editing, fresh),

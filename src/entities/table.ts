@@ -126,7 +126,7 @@ export class Table<Row = unknown> implements Keyed {
   }
 
   #walk<T>(pick: (key: string, row: unknown) => T): MapIterator<T> {
-    return new Walk((slot) => this.#leaf(slot), this.#length, pick) as unknown as MapIterator<T>;
+    return new Walk((slot) => this.#leaf(slot), this.#length, pick);
   }
 
   #each(fn: (key: string, row: unknown) => void): void {

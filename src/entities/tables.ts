@@ -156,7 +156,7 @@ export class TablesDefinition extends StoreDefinition {
     const own = (key: keyof NonNullable<typeof made>, change: (state: Tables, payload: never) => Tables): never =>
       (made
         ? this.its(made[key] as never)
-        : this.action(key, ((draft: object, payload: never) => change(stateOf(draft), payload)) as never)) as never;
+        : this.action(key, ((draft: object, payload: never) => change(stateOf(draft), payload)))) as never;
     this.creators = {
       ingest: own('ingest', (state, payload: Ingested) => this.landed(state, payload)),
       put: own('put', (state, payload: Ingested) => this.placed(state, payload)),
@@ -276,7 +276,7 @@ export class TablesDefinition extends StoreDefinition {
   }
   remove(type: AnyEntity, keys: RowKey | readonly RowKey[]): unknown {
     const { name } = this.plan('remove', type);
-    return this.act('remove', { type: name, keys: [keys].flat().map((key) => keyText(key as RowKey)) });
+    return this.act('remove', { type: name, keys: [keys].flat().map((key) => keyText(key)) });
   }
   clear(...types: AnyEntity[]): unknown {
     const named = types.length > 0 ? types.map((type) => this.plan('clear', type).name) : [...this.plans.byName.keys()];

@@ -73,7 +73,7 @@ function condition(where: unknown, given: readonly unknown[]): Spec['where'] {
   if (where === undefined) return () => true;
   if (typeof where === 'function') {
     const holds = where as (...args: unknown[]) => boolean;
-    return given.length === 0 ? (holds as Spec['where']) : (row) => holds(row, ...given);
+    return given.length === 0 ? (holds) : (row) => holds(row, ...given);
   }
   if (typeof where !== 'object' || where === null) throw badView("'where' is fields with values, or a function");
   const tests = Object.entries(where);
@@ -87,7 +87,7 @@ function orderOf(sort: unknown, given: readonly unknown[]): Order | undefined {
   if (sort === undefined) return undefined;
   if (typeof sort === 'function') {
     const compare = sort as (...args: unknown[]) => number;
-    return given.length === 0 ? (compare as Order) : (a, b) => compare(a, b, ...given);
+    return given.length === 0 ? (compare) : (a, b) => compare(a, b, ...given);
   }
   const fields = [sort].flat().map((one: unknown) => {
     const { by, order = 'ascending' } = (typeof one === 'string' ? { by: one } : one) as { by: string; order?: string };
@@ -186,7 +186,7 @@ export class View {
   private readonly whole: Ordered;
 
   constructor(options: object) {
-    this.spec = specOf(options as Partial<GroupedView<never, unknown>>);
+    this.spec = specOf(options);
     this.whole = new Ordered(this.spec);
   }
 

@@ -450,7 +450,7 @@ describe('a store of tables is a store', () => {
     expect(runtime.read(names)).toEqual(['h1 Ern', 'h2 Skua']);
   });
 
-  test('snapshots, trace files and storages keep tables, with their order', async () => {
+  test('snapshots, trace files and storages keep tables, with their order', () => {
     const { port, runtime } = started();
     runtime.dispatch(
       port.put(operator, [
@@ -469,7 +469,7 @@ describe('a store of tables is a store', () => {
     const storage = memoryStorage();
     const first = createRuntime({ stores: [kept], storage });
     first.dispatch(kept.put(operator, { id: 'o1', name: 'Tern Line' }));
-    await first.persistence.flush();
+    first.persistence.flush();
     expect(createRuntime({ stores: [kept], storage }).read(kept)).toEqual(first.read(kept));
   });
 
