@@ -1,4 +1,6 @@
 import { readFileSync } from 'node:fs';
+// A trace may hold tables.
+import '../entities/index.js';
 import { readTrace, type TraceFile } from '../trace/index.js';
 import { fileUnreadable } from './errors.js';
 

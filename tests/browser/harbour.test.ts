@@ -127,6 +127,29 @@ test('a visit moves on in phase; a taken berth is refused and nothing changes', 
   expect(complaints).toEqual([]);
 });
 
+test('a vessel renamed once has its new name everywhere, and back in the past the old one', async () => {
+  const { page, complaints } = await open();
+  await rows(page).first().waitFor();
+  await page.locator('.berth-taken').first().click();
+  const picked = page.getByRole('region', { name: 'Picked visit and log' });
+  const old = (await picked.getByRole('heading').textContent())!;
+  const shown = () => page.getByText(old, { exact: true }).count();
+  const before = await shown();
+  expect(before).toBeGreaterThan(2);
+  await button(page, 'Rename').click();
+  await page.getByLabel('Name of the vessel').fill(' ');
+  await button(page, 'Save').click();
+  await picked.getByText('A vessel needs a name.').waitFor();
+  await page.getByLabel('Name of the vessel').fill('Marigold');
+  await page.keyboard.press('Enter');
+  await picked.getByRole('heading', { name: 'Marigold' }).waitFor();
+  expect(await page.getByText('Marigold', { exact: true }).count()).toBe(before);
+  expect(await shown()).toBe(0);
+  await button(page, 'Back').click();
+  expect(await shown()).toBe(before);
+  expect(complaints.filter((text) => !text.includes('400'))).toEqual([]);
+});
+
 test('loading shows placeholders, a closed office a way to try again', async () => {
   const slow = await open('?delay=1500');
   expect(await slow.page.locator('.mantine-Skeleton-root').count()).toBeGreaterThan(20);

@@ -15,12 +15,13 @@ const importsOf = (file: string): string[] =>
 // What each part may import: other parts, and packages. "node:" stands for Node's own modules.
 const arrows: Record<string, { parts: string[]; packages: string[] }> = {
   core: { parts: [], packages: [] },
+  entities: { parts: ['core'], packages: ['@standard-schema/spec'] },
   trace: { parts: ['core'], packages: [] },
   persist: { parts: ['core'], packages: [] },
   'persist/node': { parts: ['core', 'persist'], packages: ['node:'] },
   'bindings/react': { parts: ['core'], packages: ['react'] },
   cli: {
-    parts: ['core', 'trace', 'persist', 'persist/node'],
+    parts: ['core', 'entities', 'trace', 'persist', 'persist/node'],
     packages: ['node:', 'commander', 'picocolors', 'cli-table3'],
   },
 };

@@ -4,7 +4,7 @@ import { serveStatic } from '@hono/node-server/serve-static';
 import { Hono } from 'hono';
 import { setTimeout as wait } from 'node:timers/promises';
 import type { AddressInfo } from 'node:net';
-import type { Plan, Visit } from '../src/model/types.js';
+import type { Plan, Vessel, Visit } from '../src/model/types.js';
 import { anchorages, berths, NOW, randomFrom, vessels, visitsOf } from './data.js';
 
 export interface OfficeOptions {
@@ -35,6 +35,9 @@ export function officeApp({ seed = 7, delay = 0, fail = 0 }: Omit<OfficeOptions,
     days.set(day, known);
     return known;
   };
+  const names = new Map<string, string>();
+  const named = (vessel: Vessel): Vessel => ({ ...vessel, name: names.get(vessel.hull) ?? vessel.name });
+  const told = (visit: Visit): Visit => ({ ...visit, vessel: named(visit.vessel) });
   const app = new Hono();
   app.use('/office/*', async (c, next) => {
     await wait(Number(c.req.query('delay') ?? delay));
@@ -43,12 +46,12 @@ export function officeApp({ seed = 7, delay = 0, fail = 0 }: Omit<OfficeOptions,
       return c.json({ problem: 'The office is closed for a moment. Try again.' }, status as 503);
     return next();
   });
-  app.get('/office/port', (c) => c.json({ berths, vessels }));
+  app.get('/office/port', (c) => c.json({ berths, vessels: vessels.map(named) }));
   app.get('/office/days/:day/visits', (c) => {
     const day = c.req.param('day');
     if (!/^\d{4}-\d{2}-\d{2}$/.test(day) || Number.isNaN(Date.parse(day)))
       return c.json({ problem: `'${day}' is not a day.` }, 400);
-    return c.json(visitsOn(day));
+    return c.json(visitsOn(day).map(told));
   });
   app.post('/office/visits', async (c) => {
     const plan = await c.req.json<Plan>().catch(() => undefined);
@@ -72,7 +75,7 @@ export function officeApp({ seed = 7, delay = 0, fail = 0 }: Omit<OfficeOptions,
       services: [],
     };
     there.push(visit);
-    return c.json(visit, 201);
+    return c.json(told(visit), 201);
   });
   app.post('/office/visits/:id/move-on', (c) => {
     const id = c.req.param('id');
@@ -86,15 +89,23 @@ export function officeApp({ seed = 7, delay = 0, fail = 0 }: Omit<OfficeOptions,
         (other) => other.place.kind === 'berth' && other.place.id === visit.place.id && other.phase === 'alongside',
       );
       if (visit.phase === 'expected' && there)
-        return c.json({ problem: `${visit.place.id} is taken: ${there.vessel.name} lies there.` }, 409);
+        return c.json({ problem: `${visit.place.id} is taken: ${named(there.vessel).name} lies there.` }, 409);
       const moved: Visit =
         visit.phase === 'expected'
           ? { ...visit, phase: 'alongside', arrives: NOW }
           : { ...visit, phase: 'departed', departs: NOW };
       list[index] = moved;
-      return c.json(moved);
+      return c.json(told(moved));
     }
     return c.json({ problem: `There is no visit '${id}'.` }, 404);
+  });
+  app.post('/office/vessels/:hull/name', async (c) => {
+    const vessel = vessels.find(({ hull }) => hull === c.req.param('hull'));
+    if (!vessel) return c.json({ problem: `There is no vessel '${c.req.param('hull')}'.` }, 404);
+    const { name } = await c.req.json<{ name?: unknown }>().catch(() => ({ name: undefined }));
+    if (typeof name !== 'string' || name.trim() === '') return c.json({ problem: 'A vessel needs a name.' }, 400);
+    names.set(vessel.hull, name.trim());
+    return c.json(named(vessel));
   });
   return app;
 }

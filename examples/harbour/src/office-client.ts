@@ -1,11 +1,12 @@
 // Talks to the harbour office over HTTP.
-import type { Plan, Port, Visit } from './model/types.js';
+import type { Plan, Port, Vessel, Visit } from './model/types.js';
 
 export interface Office {
   port(): Promise<Port>;
   visits(day: string): Promise<Visit[]>;
   plan(plan: Plan): Promise<Visit>;
   moveOn(id: string): Promise<Visit>;
+  rename(hull: string, name: string): Promise<Vessel>;
 }
 
 /**
@@ -33,5 +34,6 @@ export function httpOffice(base: string, search = ''): Office {
     visits: (day) => ask(`/days/${day}/visits`),
     plan: (plan) => ask('/visits', plan),
     moveOn: (id) => ask(`/visits/${id}/move-on`, {}),
+    rename: (hull, name) => ask(`/vessels/${hull}/name`, { name }),
   };
 }

@@ -8,8 +8,9 @@ import {
   shiftEnded,
   visitPicked,
   visitsShown,
+  shown,
   vessels,
-  type Visit,
+  type VisitShown,
 } from './model/index.js';
 import type { Work } from './work.js';
 
@@ -18,7 +19,7 @@ export type Tell = (line: string) => void;
 
 export async function playShift(runtime: Runtime, work: Work, tell: Tell): Promise<void> {
   const { read, dispatch } = runtime;
-  const name = (visit: Visit): string => `${visit.vessel.name} (${visit.vessel.kind})`;
+  const name = (visit: VisitShown): string => `${visit.vessel.name} (${visit.vessel.kind})`;
   const free = (): string =>
     `${read(freeBerths).length} berths free: ${read(freeBerths)
       .map((berth) => berth.id)
@@ -30,15 +31,17 @@ export async function playShift(runtime: Runtime, work: Work, tell: Tell): Promi
   tell(free());
 
   dispatch(filterPicked('expected'));
-  const isFree = ({ place }: Visit): boolean => read(freeBerths).some((berth) => berth.id === place.id);
-  const [first, second] = read(visitsShown).filter(isFree) as [Visit, Visit];
+  const isFree = ({ place }: VisitShown): boolean => read(freeBerths).some((berth) => berth.id === place.id);
+  const [first, second] = read(visitsShown)
+    .map(({ id }) => shown(read, id))
+    .filter(isFree) as [VisitShown, VisitShown];
   dispatch(visitPicked(first.id));
   tell(`Next for a free berth is ${name(first)}: ${first.place.id} at ${first.arrives.slice(11, 16)}.`);
 
   await work.moveOn(first.id);
   tell(`${first.vessel.name} is alongside. ${free()}`);
 
-  const vessel = read(vessels).find((one) => one.kind === 'survey') ?? read(vessels)[0];
+  const vessel = read(vessels).find((one) => one.kind === 'survey') ?? read(vessels).at(0)!;
   const berth = read(freeBerths).at(-1)!;
   await work.plan({
     hull: vessel.hull,

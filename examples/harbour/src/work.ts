@@ -4,9 +4,12 @@ import {
   dayPicked,
   dayShown,
   loadingFailed,
-  portArrived,
+  berth,
+  port,
+  vessel,
+  visit,
   visitMovedOn,
-  visitPlanned,
+  visitPicked,
   visitsArrived,
   type Plan,
 } from './model/index.js';
@@ -18,13 +21,21 @@ export interface Work {
   showDay(day: string): Promise<void>;
   plan(plan: Plan): Promise<void>;
   moveOn(id: string): Promise<void>;
+  rename(hull: string, name: string): Promise<void>;
 }
 
-export function workWith({ dispatch, read }: Pick<Runtime, 'dispatch' | 'read'>, office: Office): Work {
+export function workWith(
+  { dispatch, read, atomic }: Pick<Runtime, 'dispatch' | 'read' | 'atomic'>,
+  office: Office,
+): Work {
   const showDay = async (day: string): Promise<void> => {
     dispatch(dayPicked(day));
     try {
-      dispatch(visitsArrived({ day, list: await office.visits(day) }));
+      const list = await office.visits(day);
+      atomic(() => {
+        dispatch(port.ingest(visit, list));
+        dispatch(visitsArrived(day));
+      });
     } catch (error) {
       dispatch(loadingFailed({ day, problem: error instanceof Error ? error.message : String(error) }));
     }
@@ -32,15 +43,27 @@ export function workWith({ dispatch, read }: Pick<Runtime, 'dispatch' | 'read'>,
   return {
     showDay,
     async open() {
-      const arriving = office.port().then((port) => void dispatch(portArrived(port)));
+      const arriving = office.port().then(({ berths, vessels }) =>
+        atomic(() => {
+          dispatch(port.ingest(berth, berths));
+          dispatch(port.ingest(vessel, vessels));
+        }),
+      );
       await Promise.all([arriving, showDay(read(dayShown))]);
     },
     async plan(plan) {
-      dispatch(visitPlanned(await office.plan(plan)));
+      const planned = await office.plan(plan);
+      atomic(() => {
+        dispatch(port.ingest(visit, planned));
+        dispatch(visitPicked(planned.id));
+      });
     },
     async moveOn(id) {
       const { phase, arrives, departs } = await office.moveOn(id);
       dispatch(visitMovedOn({ id, phase, at: phase === 'departed' ? (departs ?? arrives) : arrives }));
+    },
+    async rename(hull, name) {
+      dispatch(port.ingest(vessel, await office.rename(hull, name)));
     },
   };
 }

@@ -1,13 +1,26 @@
 // What the control room derives from several stores.
-import { selector } from 'floe';
-import { berths } from './port.js';
-import type { Berth, Phase, Visit } from './types.js';
-import { filterShown, inOrder, pickedId, visitById, type Filter } from './visits.js';
+import { selector, type Read } from 'floe';
+import type { RowIn } from 'floe/entities';
+import { berths, port, visit, visitShown, visitWhole, type VisitShown } from './port.js';
+import type { Berth } from './types.js';
+import { dayShown, filterShown, pickedId, type Filter } from './visits.js';
+
+type VisitRow = RowIn<typeof visit>;
+
+// Declared once, so that equal views are one view.
+const onDay = ({ arrives }: VisitRow, day: string): boolean => arrives.startsWith(day);
+const onDayIn = (row: VisitRow, day: string, filter: Filter): boolean => onDay(row, day) && row.phase === filter;
+
+/** All visits of the day in the order in which they arrive. */
+export const inOrder = selector('inOrder', (read) =>
+  read(port.all(visit, { where: onDay, given: [read(dayShown)], sort: 'arrives' })),
+);
 
 /** The visits that the chosen filter lets through. */
 export const visitsShown = selector('visitsShown', (read) => {
   const filter = read(filterShown);
-  return read(inOrder).filter((visit) => filter === 'all' || visit.phase === filter);
+  if (filter === 'all') return read(inOrder);
+  return read(port.all(visit, { where: onDayIn, given: [read(dayShown), filter], sort: 'arrives' }));
 });
 
 /** How many visits there are in each phase, and in all. */
@@ -21,9 +34,9 @@ export const counts = selector(
       departed: 0,
       cancelled: 0,
     };
-    for (const { phase } of read(inOrder)) {
-      count.all++;
-      count[phase]++;
+    for (const { key, rows } of read(port.all(visit, { where: onDay, given: [read(dayShown)], group: 'phase' }))) {
+      count[key] = rows.length;
+      count.all += rows.length;
     }
     return count;
   },
@@ -33,15 +46,25 @@ export const counts = selector(
 /** One berth, who lies there now, and who comes next. */
 export interface BerthRow {
   readonly berth: Berth;
-  readonly alongside: Visit | undefined;
-  readonly next: Visit | undefined;
+  readonly alongside: VisitShown | undefined;
+  readonly next: VisitShown | undefined;
 }
 
 export const berthBoard = selector('berthBoard', (read): BerthRow[] => {
-  const at = (id: string, phase: Phase): Visit | undefined =>
-    read(inOrder).find((visit) => visit.place.id === id && visit.phase === phase);
-  return read(berths).map((berth) => ({ berth, alongside: at(berth.id, 'alongside'), next: at(berth.id, 'expected') }));
+  const at = { alongside: new Map<string, VisitShown>(), expected: new Map<string, VisitShown>() };
+  for (const { id, phase, place } of read(inOrder)) {
+    if (place.kind !== 'berth' || (phase !== 'alongside' && phase !== 'expected')) continue;
+    if (!at[phase].has(place.key)) at[phase].set(place.key, shown(read, id));
+  }
+  return read(berths).map((berth) => ({
+    berth,
+    alongside: at.alongside.get(berth.id),
+    next: at.expected.get(berth.id),
+  }));
 });
+
+/** A visit of which it is certain that it is there. */
+export const shown = (read: Read, id: string): VisitShown => read(visitShown(id))!;
 
 export const freeBerths = selector('freeBerths', (read) =>
   read(berthBoard)
@@ -51,5 +74,5 @@ export const freeBerths = selector('freeBerths', (read) =>
 
 export const pickedVisit = selector('pickedVisit', (read) => {
   const id = read(pickedId);
-  return id === null ? undefined : read(visitById(id));
+  return id === null ? undefined : read(visitWhole(id));
 });

@@ -1,11 +1,55 @@
-import { store } from 'floe';
-import type { Port } from './types.js';
+// The port: everything that has a key, kept once. The office's nested answers go in, nested views come out.
+import { byKind, entity, linkTo, listOf, rowOf, tables, type Along } from 'floe/entities';
+import type { Anchorage, Berth, Crew, Operator, Phase, Service, Vessel, Visit } from './types.js';
 
-/** The port itself: berths, and the vessels that call here. */
-const empty: Port = { berths: [], vessels: [] };
-export const port = store('port', empty);
+export const operator = entity('operator', rowOf<Operator>(), { key: 'id' });
+export const vessel = entity('vessel', rowOf<Vessel>(), { key: 'hull', links: { operator } });
+export const berth = entity('berth', rowOf<Berth>(), { key: 'id' });
+export const anchorage = entity('anchorage', rowOf<Anchorage>(), { key: 'id' });
+export const crew = entity('crew', rowOf<Crew>(), { key: 'badge' });
+export const service = entity('service', rowOf<Service>(), { key: 'id', links: { crew } });
+export const visit = entity('visit', rowOf<Visit>(), {
+  key: 'id',
+  links: {
+    // A visit is nothing without its vessel.
+    vessel: linkTo(vessel, { removed: 'cascade' }),
+    place: byKind('kind', { berth, anchorage }),
+    services: listOf(service, { removed: 'unlink' }),
+  },
+});
 
-export const portArrived = port.action('arrived', (_draft, answer: Port) => answer);
+export const port = tables('port', [operator, vessel, berth, anchorage, crew, service, visit]);
 
-export const berths = port.selector('berths', (state) => state.berths);
-export const vessels = port.selector('vessels', (state) => state.vessels);
+export const visitMovedOn = port.action(
+  'movedOn',
+  (draft, { id, phase, at }: { id: string; phase: Phase; at: string }) => {
+    const row = draft.visit.get(id);
+    if (!row) return;
+    row.phase = phase;
+    if (phase === 'alongside') row.arrives = at;
+    if (phase === 'departed') row.departs = at;
+  },
+);
+
+port.invariant('a departed visit has a departure time', (state) =>
+  [...state.visit.values()].every(({ phase, departs }) => phase !== 'departed' || departs !== null),
+);
+port.invariant('no two visits alongside one berth', (state) => {
+  const taken = [...state.visit.values()].filter(({ phase, place }) => phase === 'alongside' && place.kind === 'berth');
+  return new Set(taken.map(({ place }) => place.key)).size === taken.length;
+});
+port.invariant('every visit leads to its vessel and its place', (state) =>
+  [...state.visit.values()].every((row) => state.vessel.has(row.vessel) && state[row.place.kind].has(row.place.key)),
+);
+
+export const berths = port.all(berth);
+export const vessels = port.all(vessel, { sort: 'name' });
+
+/** A visit as lists show it: with its vessel and its place. */
+export type VisitShown = Along<typeof visit, 'vessel' | 'place', never>;
+export const visitShown = (id: string) => port.expand(visit, id, { along: ['vessel', 'place'], missing: 'error' });
+
+/** A visit with all that is known of it. */
+export type VisitWhole = Along<typeof visit, 'vessel.operator' | 'place' | 'services.crew', never>;
+export const visitWhole = (id: string) =>
+  port.expand(visit, id, { along: ['vessel.operator', 'place', 'services.crew'], missing: 'error' });

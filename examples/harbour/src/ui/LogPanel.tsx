@@ -1,8 +1,10 @@
-import { Group, Paper, Text, Textarea, Title } from '@mantine/core';
+import { Button, Group, Paper, Text, Textarea, TextInput, Title } from '@mantine/core';
 import { useAction, useSelection } from 'floe/react';
-import { note, noteWritten, pickedVisit, type Visit } from '../model/index.js';
+import { useState, type SyntheticEvent } from 'react';
+import { note, noteWritten, pickedVisit, type VisitWhole } from '../model/index.js';
 import { PhaseBadge } from './PhaseBadge.js';
 import { clock } from './times.js';
+import { useWork } from './work-context.js';
 
 /** The picked visit, and what the next watch should know. */
 export function LogPanel() {
@@ -11,9 +13,13 @@ export function LogPanel() {
   const write = useAction(noteWritten);
   return (
     <Paper component="section" withBorder className="panel panel-log" aria-label="Picked visit and log">
-      <Title order={2} size="h5" className="panel-head">
-        {picked ? picked.vessel.name : 'No visit picked'}
-      </Title>
+      {picked ? (
+        <VesselName key={picked.vessel.hull} hull={picked.vessel.hull} name={picked.vessel.name} />
+      ) : (
+        <Title order={2} size="h5" className="panel-head">
+          No visit picked
+        </Title>
+      )}
       <div className="log-body">
         {picked ? (
           <VisitDetails visit={picked} />
@@ -36,7 +42,59 @@ export function LogPanel() {
   );
 }
 
-function VisitDetails({ visit }: { readonly visit: Visit }) {
+/** The name of a vessel; a new one shows wherever the vessel does. */
+function VesselName({ hull, name }: { readonly hull: string; readonly name: string }) {
+  const { rename } = useWork();
+  const [next, setNext] = useState<string>();
+  const [problem, setProblem] = useState<string>();
+  if (next === undefined)
+    return (
+      <Group className="panel-head" justify="space-between" wrap="nowrap">
+        <Title order={2} size="h5">
+          {name}
+        </Title>
+        <Button size="compact-xs" variant="default" onClick={() => setNext(name)}>
+          Rename
+        </Button>
+      </Group>
+    );
+  const close = (): void => {
+    setNext(undefined);
+    setProblem(undefined);
+  };
+  const submit = (event: SyntheticEvent): void => {
+    event.preventDefault();
+    rename(hull, next).then(close, (error: unknown) =>
+      setProblem(error instanceof Error ? error.message : String(error)),
+    );
+  };
+  return (
+    <form className="panel-head" onSubmit={submit}>
+      <Group gap="xs" wrap="nowrap" align="flex-start">
+        <TextInput
+          aria-label="Name of the vessel"
+          size="xs"
+          flex={1}
+          value={next}
+          error={problem}
+          autoFocus
+          onChange={(event) => setNext(event.currentTarget.value)}
+          onKeyDown={(event) => {
+            if (event.key === 'Escape') close();
+          }}
+        />
+        <Button size="xs" type="submit">
+          Save
+        </Button>
+        <Button size="xs" variant="default" onClick={close}>
+          Back
+        </Button>
+      </Group>
+    </form>
+  );
+}
+
+function VisitDetails({ visit }: { readonly visit: VisitWhole }) {
   const { vessel, place, services } = visit;
   return (
     <div>

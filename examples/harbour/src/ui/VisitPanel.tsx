@@ -11,9 +11,9 @@ import {
   nextPhase,
   pickedId,
   visitPicked,
+  visitShown,
   visitsShown,
   type Filter,
-  type Visit,
 } from '../model/index.js';
 import { PhaseBadge } from './PhaseBadge.js';
 import { clock } from './times.js';
@@ -95,9 +95,7 @@ function VisitList() {
             </Table.Th>
           </Table.Tr>
         </Table.Thead>
-        <Table.Tbody>
-          {waiting ? <Placeholders /> : visits.map((visit) => <VisitRow key={visit.id} visit={visit} />)}
-        </Table.Tbody>
+        <Table.Tbody>{waiting ? <Placeholders /> : visits.map(({ id }) => <VisitRow key={id} id={id} />)}</Table.Tbody>
       </Table>
       {!waiting && visits.length === 0 && (
         <Text c="dimmed" size="sm" p="md">
@@ -122,11 +120,13 @@ function Placeholders() {
   ));
 }
 
-function VisitRow({ visit }: { readonly visit: Visit }) {
-  const picked = useSelection(pickedId) === visit.id;
+function VisitRow({ id }: { readonly id: string }) {
+  const visit = useSelection(visitShown(id));
+  const picked = useSelection(pickedId) === id;
   const pick = useAction(visitPicked);
   const { moveOn } = useWork();
   const [problem, setProblem] = useState<string>();
+  if (!visit) return null;
   const next = nextPhase[visit.phase];
   return (
     <Table.Tr aria-selected={picked} className={picked ? 'row row-picked' : 'row'} onClick={() => pick(visit.id)}>
