@@ -40,6 +40,14 @@ export function change${s}x${a}(state: State${s}, row: { id: string; n: number; 
   return { ...state, rows: [...state.rows, row], picked: row.id, count: state.count + ${a} };
 }`,
 ).join('\n')}
+export type Action${s} = ${Array.from({ length: ACTIONS }, (_, a) => `ReturnType<typeof happened${s}x${a}>`).join(' | ')};
+export function reduce${s}(state: State${s} = initial${s}, action: Action${s}): State${s} {
+  switch (action.type) {
+${Array.from({ length: ACTIONS }, (_, a) => `    case 'store${s}.happened${a}':\n      return change${s}x${a}(state, action.payload);`).join('\n')}
+    default:
+      return state;
+  }
+}
 export const count${s} = (state: State${s}) => state.rows.length + state.count;
 export const made${s} = [${Array.from({ length: ACTIONS }, (_, a) => `happened${s}x${a}({ id: 'a', n: 1, tags: [] }).type`).join(', ')}];
 `;

@@ -22,5 +22,4 @@ export type { Incoming, Expanded, Along, StateOfTables } from './types.js';
 export type { ViewOptions, GroupedView, Conditions, SortBy } from './view.js';
 export type { Rows, Group } from './rows.js';
 export type { Linked } from './linked.js';
-export type { Table } from './table.js';
-export type { TableDraft } from './table-draft.js';
+export type { Table, TableDraft } from './table-types.js';

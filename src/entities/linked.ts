@@ -2,10 +2,10 @@
 import { put } from '../core/plain.js';
 import { stillLinked } from './errors.js';
 import { referenced, referencesOf, type LinkPlan, type TypePlan } from './plan.js';
-import { Table } from './table.js';
+import { RowTable } from './table.js';
 
 /** The tables of a state, by type. */
-export type Tables = Readonly<Record<string, Table>>;
+export type Tables = Readonly<Record<string, RowTable>>;
 
 /** A row that links to another. */
 export interface Linked {
@@ -20,26 +20,26 @@ export interface Linked {
  * that has nothing to do with the last it begins anew. What it says depends on the table alone.
  */
 class LinkIndex {
-  private table: WeakRef<Table> | undefined;
+  private table: WeakRef<RowTable> | undefined;
   private sources = new Map<string, Set<string>>();
   constructor(private readonly link: LinkPlan) {}
 
-  sourcesOf(table: Table, type: string, key: string): readonly string[] {
+  sourcesOf(table: RowTable, type: string, key: string): readonly string[] {
     this.follow(table);
     const sources = this.sources.get(`${type}/${key}`);
-    return sources ? [...sources].sort((a, b) => Table.slot(table, a) - Table.slot(table, b)) : [];
+    return sources ? [...sources].sort((a, b) => RowTable.slot(table, a) - RowTable.slot(table, b)) : [];
   }
 
-  private follow(table: Table): void {
+  private follow(table: RowTable): void {
     const before = this.table?.deref();
     if (before === table) return;
     this.table = new WeakRef(table);
-    if (!before || !Table.sameSlots(before, table)) {
+    if (!before || !RowTable.sameSlots(before, table)) {
       this.sources = new Map();
       for (const [key, row] of table) this.note(key, row, true);
       return;
     }
-    const { changed, removed, added } = Table.difference(before, table);
+    const { changed, removed, added } = RowTable.difference(before, table);
     for (const key of [...changed, ...removed]) this.note(key, before.get(key), false);
     for (const key of [...changed, ...added]) this.note(key, table.get(key), true);
   }
@@ -114,18 +114,18 @@ export function without<S extends Tables>(state: S, plan: TypePlan, keys: readon
       all.map(({ linked }) => `${linked.type} '${linked.key}' (${linked.link})`),
     );
   }
-  const edits = new Map<string, Table>();
-  const edited = (name: string): Table => {
+  const edits = new Map<string, RowTable>();
+  const edited = (name: string): RowTable => {
     let table = edits.get(name);
-    if (!table) edits.set(name, (table = Table.edit(state[name])));
+    if (!table) edits.set(name, (table = RowTable.edit(state[name])));
     return table;
   };
   for (const { link, source } of unlinking) {
     if (goes(link.from, source)) continue;
     const table = edited(link.from.name);
-    Table.set(table, source, unlinked(table.get(source) as Row, link, goes));
+    RowTable.set(table, source, unlinked(table.get(source) as Row, link, goes));
   }
-  for (const [type, gone] of going) for (const key of gone) Table.delete(edited(type.name), key);
+  for (const [type, gone] of going) for (const key of gone) RowTable.delete(edited(type.name), key);
   return withTables(state, edits);
 }
 
@@ -146,11 +146,11 @@ function unlinked(row: Row, link: LinkPlan, goes: (type: TypePlan, key: string) 
 }
 
 /** The state with other versions of some tables; the same one when they hold the same. */
-export function withTables<S extends Tables>(state: S, edits: ReadonlyMap<string, Table>): S {
+export function withTables<S extends Tables>(state: S, edits: ReadonlyMap<string, RowTable>): S {
   let next = state;
   for (const [name, table] of edits) {
     if (next === state) next = { ...state };
-    put(next, name, Table.seal(table));
+    put(next, name, RowTable.seal(table));
   }
   return next;
 }

@@ -1,32 +1,21 @@
 // A table in a change: what the change sees, and the node that turns its edits into the next version.
-import { alive, DraftNode, nodeOf, withoutDrafts, type Draft } from '../core/draft.js';
+import { alive, DraftNode, nodeOf, withoutDrafts } from '../core/draft.js';
 import { draftEnded } from '../core/errors.js';
 import { NODE, sameData, type Branch } from '../core/plain.js';
-import { keyText, Table } from './table.js';
+import type { DRAFTED } from '../core/keyed.js';
+import { keyText, RowTable } from './table.js';
+import type { TableDraft } from './table-types.js';
 
-/** A table while a change runs: a `Map` whose rows are drafts. */
-export interface TableDraft<Row> extends Omit<
-  Map<string, Draft<Row>>,
-  'get' | 'has' | 'set' | 'delete' | 'getOrInsert' | 'getOrInsertComputed'
-> {
-  get(key: string | number): Draft<Row> | undefined;
-  has(key: string | number): boolean;
-  /** Puts a row in: in the place of the one with that key, or at the end. */
-  set(key: string | number, row: Row | Draft<Row>): this;
-  delete(key: string | number): boolean;
-  clear(): void;
-}
-
-const asTable = (value: Branch): Table => value as unknown as Table;
+const asTable = (value: Branch): RowTable => value as unknown as RowTable;
 
 export class TableNode extends DraftNode {
   protected override face(): object {
     return new DraftOfTable(this);
   }
   protected override copied(): Branch {
-    return Table.edit(asTable(this.base));
+    return RowTable.edit(asTable(this.base));
   }
-  get rows(): Table {
+  get rows(): RowTable {
     return asTable(this.source);
   }
 
@@ -44,7 +33,7 @@ export class TableNode extends DraftNode {
 
   /** An edited row, in its place. */
   protected override write(key: string, row: unknown): void {
-    Table.set(asTable(this.edit()), key, row);
+    RowTable.set(asTable(this.edit()), key, row);
   }
 
   override assign(key: string, row: unknown): void {
@@ -52,7 +41,7 @@ export class TableNode extends DraftNode {
     if (inner && (inner.editing !== this.editing || inner.serial !== this.serial)) throw draftEnded(key);
     const kid = this.kidAt(key);
     if (inner && inner === kid) return;
-    const slot = Table.set(asTable(this.edit()), key, row);
+    const slot = RowTable.set(asTable(this.edit()), key, row);
     this.slots.push(slot < 0 ? ~slot : slot);
     if (slot < 0) this.again = true;
     this.moved = true;
@@ -60,13 +49,13 @@ export class TableNode extends DraftNode {
   }
   override remove(key: string): void {
     if (!this.rows.has(key)) return;
-    this.slots.push(Table.delete(asTable(this.edit()), key));
+    this.slots.push(RowTable.delete(asTable(this.edit()), key));
     this.moved = true;
     this.dropKid(key);
   }
   clear(): void {
     if (this.rows.size === 0) return;
-    Table.clear(asTable(this.edit()));
+    RowTable.clear(asTable(this.edit()));
     this.kid = this.kids = undefined;
     this.moved = true;
   }
@@ -77,12 +66,12 @@ export class TableNode extends DraftNode {
     const { copy } = this;
     if (!copy) return this.base;
     const edited = asTable(copy);
-    for (const [key, row] of [...edited]) Table.set(edited, key, withoutDrafts(row));
-    return Table.seal(edited);
+    for (const [key, row] of [...edited]) RowTable.set(edited, key, withoutDrafts(row));
+    return RowTable.seal(edited);
   }
   protected override foldFreshKid(key: string, kid: DraftNode): void {
     const row = kid.fold();
-    if (row !== kid.base) Table.set(asTable((this.copy ??= this.copied())), key, row);
+    if (row !== kid.base) RowTable.set(asTable((this.copy ??= this.copied())), key, row);
   }
 
   protected override foldKnown(): Branch {
@@ -91,8 +80,8 @@ export class TableNode extends DraftNode {
     if (this.kids) for (const [key, kid] of this.kids) differs = this.foldKid(key, kid) || differs;
     if (!this.copy) return this.base;
     const copy = asTable(this.copy);
-    if (this.moved && Table.settleRows(base, copy, this.slots, settleRow)) differs = true;
-    return differs && !(this.again && Table.same(base, copy)) ? Table.seal(copy) : this.base;
+    if (this.moved && RowTable.settleRows(base, copy, this.slots, settleRow)) differs = true;
+    return differs && !(this.again && RowTable.same(base, copy)) ? RowTable.seal(copy) : this.base;
   }
 }
 
@@ -103,6 +92,7 @@ function settleRow(row: unknown, old: unknown, had: boolean): unknown {
 }
 
 class DraftOfTable implements TableDraft<unknown> {
+  declare readonly [DRAFTED]: TableDraft<unknown>;
   readonly #node: TableNode;
   constructor(node: TableNode) {
     this.#node = node;

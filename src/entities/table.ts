@@ -9,7 +9,7 @@
 // Two versions that share the Map are compared by going down both tries where they are not the same node.
 import { KEYED, keyedMaker, type DRAFTED, type Keyed, type KeyedDifference, type KeyedKind } from '../core/keyed.js';
 import { put, sameData } from '../core/plain.js';
-import type { TableDraft } from './table-draft.js';
+import type { Table, TableDraft } from './table-types.js';
 import { tableKind } from './table-kind.js';
 
 const BITS = 5;
@@ -48,11 +48,8 @@ type Index = Map<string, number | number[]>;
 /** A text key, as it stands in a table: a number becomes its decimal text. */
 export const keyText = (key: string | number): string => (typeof key === 'string' ? key : String(key));
 
-/**
- * An immutable map from text keys to rows, in insertion order, with the reading half of the standard `Map`. In a change,
- * its draft also has `set`, `delete` and `clear`. Versions share all rows in which they do not differ.
- */
-export class Table<Row = unknown> implements Keyed {
+/** A `Table`, and what the rest of this folder does with it. */
+export class RowTable<Row = unknown> implements Keyed, Table<Row> {
   #index: Index;
   #root: TrieNode;
   /** Levels above the leaves. */
@@ -158,9 +155,9 @@ export class Table<Row = unknown> implements Keyed {
   // ---- edits: only on a version that `edit` made and `seal` has not yet closed ----
 
   /** A version that may be edited in place until it is sealed; nothing is copied before it is edited. */
-  static edit<Row>(table: Table<Row>): Table<Row> {
-    if (table.#length === 0) return Table.start();
-    const next = new Table<Row>(table.#index, table.#root, {});
+  static edit<Row>(table: RowTable<Row>): RowTable<Row> {
+    if (table.#length === 0) return RowTable.start();
+    const next = new RowTable<Row>(table.#index, table.#root, {});
     next.#height = table.#height;
     next.#length = table.#length;
     next.#size = table.#size;
@@ -168,11 +165,11 @@ export class Table<Row = unknown> implements Keyed {
   }
 
   /** An empty version that may be edited. */
-  static start<Row>(): Table<Row> {
-    return new Table(new Map(), new Leaf([], [], undefined, false), {});
+  static start<Row>(): RowTable<Row> {
+    return new RowTable(new Map(), new Leaf([], [], undefined, false), {});
   }
 
-  static seal<Row>(table: Table<Row>): Table<Row> {
+  static seal<Row>(table: RowTable<Row>): RowTable<Row> {
     table.#owner = undefined;
     return table;
   }
@@ -181,7 +178,7 @@ export class Table<Row = unknown> implements Keyed {
    * Replaces the row of a key in its place, or puts it at the end. Gives the slot; where the key had been removed before,
    * the bitwise complement of it.
    */
-  static set(table: Table, key: string, row: unknown): number {
+  static set(table: RowTable, key: string, row: unknown): number {
     const known = table.#index.get(key);
     const slot = typeof known === 'number' && known < table.#length ? known : table.#slotOf(key);
     if (slot < 0) return table.#append(key, row);
@@ -198,7 +195,7 @@ export class Table<Row = unknown> implements Keyed {
   }
 
   /** Gives the slot that the row had; -1 where there is none. */
-  static delete(table: Table, key: string): number {
+  static delete(table: RowTable, key: string): number {
     const slot = table.#slotOf(key);
     if (slot < 0 || table.#leaf(slot).rows[slot & MASK] === GONE) return -1;
     table.#owned(slot).rows[slot & MASK] = GONE;
@@ -212,8 +209,8 @@ export class Table<Row = unknown> implements Keyed {
    * @param settle gets the row now, and the row before if there was one
    */
   static settleRows(
-    before: Table,
-    edited: Table,
+    before: RowTable,
+    edited: RowTable,
     slots: readonly number[],
     settle: (row: unknown, old: unknown, had: boolean) => unknown,
   ): boolean {
@@ -224,7 +221,7 @@ export class Table<Row = unknown> implements Keyed {
         const i = slot & MASK;
         if (rows[i] !== GONE) rows[i] = settle(rows[i], before.get(keys[i]), before.has(keys[i]));
       }
-      return !Table.same(before, edited);
+      return !RowTable.same(before, edited);
     }
     let differs = false;
     for (const slot of slots) {
@@ -240,12 +237,12 @@ export class Table<Row = unknown> implements Keyed {
     return differs;
   }
 
-  static clear(table: Table): void {
+  static clear(table: RowTable): void {
     table.#rebuild([]);
   }
 
   /** Puts a new row before another one; only where it had not stood before does that cost the whole table. */
-  static insert(table: Table, key: string, row: unknown, before: string): void {
+  static insert(table: RowTable, key: string, row: unknown, before: string): void {
     const slot = table.#slotOf(key);
     if (slot >= 0 && table.#live(slot + 1)?.key === before) return table.#revive(slot, row);
     const rows = Array.from(table.entries());
@@ -321,30 +318,30 @@ export class Table<Row = unknown> implements Keyed {
     return undefined;
   }
 
-  static keyAfter(table: Table, key: string): string | undefined {
+  static keyAfter(table: RowTable, key: string): string | undefined {
     return table.#live(table.#slotOf(key) + 1)?.key;
   }
 
   /** A number that is greater for rows further down; comparable between versions as long as `sameSlots` says so. */
-  static slot(table: Table, key: string): number {
+  static slot(table: RowTable, key: string): number {
     return table.#slotOf(key);
   }
   /** As `slot`, for keys that mostly come in the order of the table: looks at the slot after the last one first. */
-  static slotAfter(table: Table, last: number, key: string): number {
+  static slotAfter(table: RowTable, last: number, key: string): number {
     const next = last + 1;
     // Where the row there was removed, the key may stand further down again.
     return table.#holds(next, key) && table.#leaf(next).rows[next & MASK] !== GONE ? next : table.#slotOf(key);
   }
   /** The row in a slot; `undefined` where it was removed, and for -1. */
-  static rowIn(table: Table, slot: number): unknown {
+  static rowIn(table: RowTable, slot: number): unknown {
     const row = slot < 0 ? GONE : table.#leaf(slot).rows[slot & MASK];
     return row === GONE ? undefined : row;
   }
-  static sameSlots(a: Table, b: Table): boolean {
+  static sameSlots(a: RowTable, b: RowTable): boolean {
     return a.#index === b.#index;
   }
 
-  static difference(before: Table, after: Table): KeyedDifference {
+  static difference(before: RowTable, after: RowTable): KeyedDifference {
     if (before.#index !== after.#index) return foreignDifference(before, after);
     const changed: string[] = [];
     const removed: string[] = [];
@@ -367,11 +364,11 @@ export class Table<Row = unknown> implements Keyed {
     return { changed, removed, added };
   }
 
-  static same(a: Table, b: Table): boolean {
+  static same(a: RowTable, b: RowTable): boolean {
     if (a === b) return true;
     if (a.#size !== b.#size) return false;
     if (a.#index === b.#index) {
-      const { changed, removed } = Table.difference(a, b);
+      const { changed, removed } = RowTable.difference(a, b);
       if (removed.length === 0) return changed.every((key) => sameData(a.get(key), b.get(key)));
     }
     // Slots say nothing of the order where rows came and went: only the rows that are there do.
@@ -384,30 +381,30 @@ export class Table<Row = unknown> implements Keyed {
   }
 
   /** The root, as high as that of the higher one of two: the lower trie stands where the first branch of the other does. */
-  #aligned(other: Table): TrieNode {
+  #aligned(other: RowTable): TrieNode {
     return raised(this.#root, other.#height - this.#height);
   }
 
-  static *unsettled(table: Table, settled: WeakSet<object>): Iterable<readonly [string, unknown]> {
+  static *unsettled(table: RowTable, settled: WeakSet<object>): Iterable<readonly [string, unknown]> {
     for (const leaf of unsettledLeaves(table.#root, settled)) {
       const { keys, rows } = leaf;
       for (let i = 0; i < rows.length; i++) if (rows[i] !== GONE) yield [keys[i], rows[i]];
     }
   }
 
-  static settle(table: Table, settled: WeakSet<object>): void {
+  static settle(table: RowTable, settled: WeakSet<object>): void {
     settleNode(table.#root, settled);
   }
 }
 
 /** A table of rows, in their order; of two with one key the later row counts, in the place of the first. */
 export function tableOf<Row>(rows: Iterable<readonly [string | number, Row]> = []): Table<Row> {
-  const table = Table.start<Row>();
-  for (const [key, row] of rows) Table.set(table as Table, keyText(key), row);
-  return Table.seal(table);
+  const table = RowTable.start<Row>();
+  for (const [key, row] of rows) RowTable.set(table as RowTable, keyText(key), row);
+  return RowTable.seal(table);
 }
 
-keyedMaker.make = tableOf;
+keyedMaker.make = (rows) => tableOf(rows) as RowTable;
 
 function own(node: TrieNode | undefined, owner: Owner, level: number): TrieNode {
   if (node === undefined) return level > 0 ? new Inner([], owner) : new Leaf([], [], owner, true);
@@ -455,7 +452,7 @@ function raised(node: TrieNode, levels: number): TrieNode {
 }
 
 /** Of two tables that have no slots in common. */
-function foreignDifference(before: Table, after: Table): KeyedDifference {
+function foreignDifference(before: RowTable, after: RowTable): KeyedDifference {
   const changed: string[] = [];
   const removed: string[] = [];
   const added: string[] = [];

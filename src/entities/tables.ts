@@ -20,7 +20,7 @@ import { ingested, joined, type Ingested, type IngestOptions } from './ingest.js
 import { linkedTo, reached, without, withTables, type Linked, type Tables } from './linked.js';
 import { Plans, type TypePlan } from './plan.js';
 import type { Group, Rows } from './rows.js';
-import { keyText, Table, tableOf } from './table.js';
+import { keyText, RowTable, tableOf } from './table.js';
 import type { Along, Expanded, Incoming, PathsOf, StateOfTables } from './types.js';
 import { View, type GroupedView, type ViewOptions } from './view.js';
 
@@ -156,7 +156,7 @@ export class TablesDefinition extends StoreDefinition {
     const own = (key: keyof NonNullable<typeof made>, change: (state: Tables, payload: never) => Tables): never =>
       (made
         ? this.its(made[key] as never)
-        : this.action(key, ((draft: object, payload: never) => change(stateOf(draft), payload)))) as never;
+        : this.action(key, (draft: object, payload: never) => change(stateOf(draft), payload))) as never;
     this.creators = {
       ingest: own('ingest', (state, payload: Ingested) => this.landed(state, payload)),
       put: own('put', (state, payload: Ingested) => this.placed(state, payload)),
@@ -216,7 +216,7 @@ export class TablesDefinition extends StoreDefinition {
       selector(
         'linkedFrom',
         (read: Read, key: string) => {
-          const state: Record<string, Table> = {};
+          const state: Record<string, RowTable> = {};
           for (const { from } of plan.linkedBy) put(state, from.name, read(this.table(from)));
           return linkedTo(state, plan, key);
         },
@@ -250,8 +250,8 @@ export class TablesDefinition extends StoreDefinition {
   }
 
   /** A table as it is: what is made of it depends on the whole of it. */
-  private table({ name }: TypePlan): Source<Table> {
-    return this.at(`/${escapeKey(name)}`, undefined) as Source<Table>;
+  private table({ name }: TypePlan): Source<RowTable> {
+    return this.at(`/${escapeKey(name)}`, undefined) as Source<RowTable>;
   }
 
   // ---- actions ----
@@ -294,17 +294,17 @@ export class TablesDefinition extends StoreDefinition {
     { keys, rows }: Ingested,
     next: (plan: TypePlan, old: Row | undefined, row: Row, key: string) => Row,
   ): Tables {
-    const edits = new Map<string, Table>();
+    const edits = new Map<string, RowTable>();
     for (const [name, list] of Object.entries(keys)) {
       const plan = this.plan('ingest', name);
       const table = state[name];
-      let edit: Table | undefined;
+      let edit: RowTable | undefined;
       let slot = -1;
       for (let i = 0; i < list.length; i++) {
-        slot = Table.slotAfter(edit ?? table, slot, list[i]);
-        const old = Table.rowIn(edit ?? table, slot) as Row | undefined;
+        slot = RowTable.slotAfter(edit ?? table, slot, list[i]);
+        const old = RowTable.rowIn(edit ?? table, slot) as Row | undefined;
         const row = next(plan, old, rows[name][i] as Row, list[i]);
-        if (row !== old) Table.set((edit ??= Table.edit(table)), list[i], row);
+        if (row !== old) RowTable.set((edit ??= RowTable.edit(table)), list[i], row);
       }
       if (edit) edits.set(name, edit);
     }
@@ -329,10 +329,10 @@ export class TablesDefinition extends StoreDefinition {
     const links = [...this.plans.byName.values()].flatMap((plan) => plan.links);
     const linkedFromOutside = (name: string): boolean =>
       links.some(({ from, single }) => !gone.has(from.name) && leadsTo(single, name) && state[from.name].size > 0);
-    const edits = new Map<string, Table>();
+    const edits = new Map<string, RowTable>();
     for (const name of names) {
       if (!linkedFromOutside(name)) {
-        if (state[name].size > 0) edits.set(name, Table.start());
+        if (state[name].size > 0) edits.set(name, RowTable.start());
       } else next = without(next, this.plan('clear', name), [...next[name].keys()]);
     }
     return withTables(next, edits);
@@ -343,11 +343,12 @@ export class TablesDefinition extends StoreDefinition {
       return (keys === 'all' ? [...state[name].keys()] : keys).map((key) => [plan, key as string] as const);
     });
     const kept = reached(state, starts);
-    const edits = new Map<string, Table>();
+    const edits = new Map<string, RowTable>();
     for (const [name, plan] of this.plans.byName) {
       const stays = kept.get(plan);
-      let edit: Table | undefined;
-      for (const key of state[name].keys()) if (!stays?.has(key)) Table.delete((edit ??= Table.edit(state[name])), key);
+      let edit: RowTable | undefined;
+      for (const key of state[name].keys())
+        if (!stays?.has(key)) RowTable.delete((edit ??= RowTable.edit(state[name])), key);
       if (edit) edits.set(name, edit);
     }
     return withTables(state, edits);

@@ -1,6 +1,6 @@
 // What goes into and comes out of tables, as types: answers as they may come in, rows as they are expanded.
 import type { AnyEntity, Entity, KindLink, Link, Links, ListLink, MapLink, OneLink } from './entity.js';
-import type { Table } from './table.js';
+import type { Table } from './table-types.js';
 
 /** The state of a set of tables: under the name of each type, its table. */
 export type StateOfTables<Types extends readonly AnyEntity[]> = {

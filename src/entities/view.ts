@@ -13,7 +13,7 @@ import {
   sequenceOf,
   type Sequence,
 } from './sequence.js';
-import { Table } from './table.js';
+import { RowTable } from './table.js';
 
 /** A field to sort by; ascending unless it says otherwise. Numbers, texts, dates and booleans; nothing comes last. */
 export type SortBy<Row> =
@@ -73,7 +73,7 @@ function condition(where: unknown, given: readonly unknown[]): Spec['where'] {
   if (where === undefined) return () => true;
   if (typeof where === 'function') {
     const holds = where as (...args: unknown[]) => boolean;
-    return given.length === 0 ? (holds) : (row) => holds(row, ...given);
+    return given.length === 0 ? holds : (row) => holds(row, ...given);
   }
   if (typeof where !== 'object' || where === null) throw badView("'where' is fields with values, or a function");
   const tests = Object.entries(where);
@@ -87,7 +87,7 @@ function orderOf(sort: unknown, given: readonly unknown[]): Order | undefined {
   if (sort === undefined) return undefined;
   if (typeof sort === 'function') {
     const compare = sort as (...args: unknown[]) => number;
-    return given.length === 0 ? (compare) : (a, b) => compare(a, b, ...given);
+    return given.length === 0 ? compare : (a, b) => compare(a, b, ...given);
   }
   const fields = [sort].flat().map((one: unknown) => {
     const { by, order = 'ascending' } = (typeof one === 'string' ? { by: one } : one) as { by: string; order?: string };
@@ -178,7 +178,7 @@ function sameRows(a: Rows<unknown>, b: Rows<unknown>, perhaps: boolean): boolean
 /** One view: told the table's next version, it gives the next result. */
 export class View {
   private readonly spec: Spec;
-  private table: Table | undefined;
+  private table: RowTable | undefined;
   private readonly groups = new Map<unknown, { readonly ordered: Ordered; group?: Group<AnyRow> }>();
   /** The groups in the order of their keys, as long as there are the same ones. */
   private inOrder: [unknown, { readonly ordered: Ordered; group?: Group<AnyRow> }][] | undefined;
@@ -190,12 +190,12 @@ export class View {
     this.whole = new Ordered(this.spec);
   }
 
-  update(table: Table): void {
+  update(table: RowTable): void {
     const before = this.table;
     if (before === table) return;
     // Until it is done; a function that throws leaves nothing to go on from.
     this.table = undefined;
-    if (!before || !Table.sameSlots(before, table) || !this.follow(before, table)) this.build(table);
+    if (!before || !RowTable.sameSlots(before, table) || !this.follow(before, table)) this.build(table);
     this.table = table;
   }
 
@@ -236,12 +236,12 @@ export class View {
     return list.ordered;
   }
 
-  private build(table: Table): void {
+  private build(table: RowTable): void {
     const lists = new Map<Ordered, Entry<AnyRow>[]>();
-    for (const [key, row] of table as Table<AnyRow>) {
+    for (const [key, row] of table as RowTable<AnyRow>) {
       if (!this.spec.where(row)) continue;
       const list = this.listFor(row);
-      const entry = { key, row, slot: Table.slot(table, key) };
+      const entry = { key, row, slot: RowTable.slot(table, key) };
       const entries = lists.get(list);
       if (entries) entries.push(entry);
       else lists.set(list, [entry]);
@@ -253,13 +253,13 @@ export class View {
   }
 
   /** Goes from one version to the next; false when it is better to begin anew. */
-  private follow(before: Table, after: Table): boolean {
-    const { changed, removed, added } = Table.difference(before, after);
+  private follow(before: RowTable, after: RowTable): boolean {
+    const { changed, removed, added } = RowTable.difference(before, after);
     if (4 * (changed.length + removed.length + added.length) > after.size) return false;
-    const at = (table: Table, key: string): Entry<AnyRow> => ({
+    const at = (table: RowTable, key: string): Entry<AnyRow> => ({
       key,
       row: table.get(key) as AnyRow,
-      slot: Table.slot(table, key),
+      slot: RowTable.slot(table, key),
     });
     for (const key of removed) {
       const old = at(before, key);

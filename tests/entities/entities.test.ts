@@ -473,6 +473,47 @@ describe('a store of tables is a store', () => {
     expect(createRuntime({ stores: [kept], storage }).read(kept)).toEqual(first.read(kept));
   });
 
+  test('a table may be a whole state, stand in a list, or in a row of a table', () => {
+    const crews = store('crews', () =>
+      tableOf([['day', { members: tableOf([['7', 'Ada']]), tables: [tableOf([['x', 1]])] }]]),
+    );
+    const joined = crews.action('joined', (draft, name: string) => {
+      const row = draft.get('day')!;
+      row.members.set(8, name);
+      row.tables[0].set('x', 2);
+      row.tables.push(tableOf([['y', 3]]) as never);
+      draft.set('night', { members: row.members, tables: [] } as never);
+    });
+    const runtime = createRuntime({ stores: [crews], trace: recording() });
+    const names = selector('names', (read) => [...(read(crews).get('day')?.members.values() ?? [])]);
+    const sizes = selector('sizes', (read) =>
+      read(crews)
+        .get('day')
+        ?.tables.map((table) => table.size),
+    );
+    expect([runtime.read(names), runtime.read(sizes)]).toEqual([['Ada'], [1]]);
+    const before = runtime.read(crews);
+    runtime.dispatch(joined('Bo'));
+    expect([runtime.read(names), runtime.read(sizes)]).toEqual([
+      ['Ada', 'Bo'],
+      [1, 1],
+    ]);
+    expect(runtime.read(at(crews, '/day/tables/0/x'))).toBe(2);
+    expect([...runtime.read(crews).get('night')!.members]).toEqual([
+      ['7', 'Ada'],
+      ['8', 'Bo'],
+    ]);
+    expect(runtime.trace.steps.at(-1)!.changes).toContainEqual({
+      op: 'add',
+      path: '/crews/day/members/8',
+      value: 'Bo',
+    });
+    runtime.trace.back();
+    expect(runtime.read(crews)).toEqual(before);
+    runtime.dispatch(crews.action('emptied', () => tableOf())() as never);
+    expect(runtime.read(names)).toEqual([]);
+  });
+
   test('a copy has its own tables, actions and sources', () => {
     const { port, runtime } = started();
     const archive = port.as('archive');

@@ -1,6 +1,6 @@
 // Compiled, never run: flat rows, nested answers, views and expanded rows have the types that follow from the entity types.
 import { at, createRuntime } from 'floe';
-import { byKind, entity, linkTo, listOf, mapOf, rowOf, tables, type Rows, type Table } from 'floe/entities';
+import { byKind, entity, linkTo, listOf, mapOf, rowOf, tableOf, tables, type Rows, type Table } from 'floe/entities';
 
 type Equal<A, B> = (<T>() => T extends A ? 1 : 2) extends <T>() => T extends B ? 1 : 2 ? true : false;
 const is = <T extends true>(): T | undefined => undefined;
@@ -118,3 +118,6 @@ is<Equal<typeof phase, 'expected' | 'alongside' | undefined>>();
 is<Equal<ReturnType<typeof read<Table<Operator>>>, Table<Operator>>>();
 // @ts-expect-error a table outside of a change has no setters
 read(port).visit.set('v1', row);
+
+// a whole new table: in the next state that a change returns
+port.action('cleaned', (draft) => ({ ...draft, road: tableOf<{ kind: 'road'; id: string }>() }));
