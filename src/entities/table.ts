@@ -404,7 +404,7 @@ export function tableOf<Row>(rows: Iterable<readonly [string | number, Row]> = [
   return RowTable.seal(table);
 }
 
-keyedMaker.make = (rows) => tableOf(rows) as RowTable;
+keyedMaker.make = (rows) => tableOf(rows) as unknown as RowTable;
 
 function own(node: TrieNode | undefined, owner: Owner, level: number): TrieNode {
   if (node === undefined) return level > 0 ? new Inner([], owner) : new Leaf([], [], owner, true);
