@@ -233,7 +233,7 @@ export abstract class Reader extends Port {
     this.dropped = undefined;
   }
 
-  /** Lets go of all that it read. Asked again, it starts anew. */
+  /** Lets go of all that it read, for good: asked again, it works its value out each time. */
   end(): void {
     this.ended = true;
     this.state = DIRTY;
