@@ -1,13 +1,13 @@
 // One flat project with the tests of the core, for mutation testing: thousands of runs, so each must be quick. Modules are
-// CommonJS here (quicker to link), random programs are few and always the same, and a failing one is not made smaller.
+// CommonJS here (quicker to link) and all suites stand in one file, random programs are few and always the same, and a
+// failing one is not made smaller.
 import config from './jest.config.mjs';
 
-const node = { ...config.projects[0], testTimeout: 20_000, testMatch: ['<rootDir>/tests/core/**/*.test.ts'] };
+const node = { ...config.projects[0], testTimeout: 20_000, testMatch: ['<rootDir>/tests/support/core-suites.ts'] };
 delete node.displayName;
 delete node.extensionsToTreatAsEsm;
 const jsc = { parser: { syntax: 'typescript' }, target: 'es2022' };
 node.transform = { '^.+\\.ts$': ['@swc/jest', { jsc, module: { type: 'commonjs' } }] };
 node.setupFiles = ['<rootDir>/scripts/mutants-setup.cjs'];
-node.testSequencer = '<rootDir>/scripts/mutants-order.cjs';
 
 export default node;
