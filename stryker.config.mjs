@@ -1,5 +1,5 @@
 // `npm run test:mutants`: mutation testing of the core. FLOE_MUTATE names other files.
-process.env.FLOE_RUNS ??= '5';
+process.env.FLOE_SHARE ??= '0.1';
 
 export default {
   testRunner: 'jest',

@@ -63,7 +63,7 @@ export interface Recipe<out T> {
 /** A selector: a source as it is when it has no arguments, else a function from its arguments to a source. */
 export type Selector<T, A extends readonly unknown[] = []> = A extends readonly []
   ? Source<T> & (() => Source<T>)
-  : readonly [] extends A
+  : [] extends A
     ? Source<T> & ((...args: A) => Source<T>)
     : (...args: A) => Source<T>;
 

@@ -1,6 +1,11 @@
-/** How many random programs a property-based test runs. The long mode asks for more: `FLOE_RUNS=10000`. */
-export const runs = (usual: number): number => Number(process.env.FLOE_RUNS ?? usual);
+const { FLOE_RUNS, FLOE_SHARE = '1' } = process.env;
+
+/**
+ * How many random programs a property-based test runs. The long mode asks for more, `FLOE_RUNS=10000`; mutation testing
+ * for a share of the usual number, `FLOE_SHARE=0.1`.
+ */
+export const runs = (usual: number): number => Number(FLOE_RUNS ?? Math.ceil(usual * Number(FLOE_SHARE)));
 
 /** The long mode runs long programs only, 50 to 60 operations, and says how often each kind of operation came. */
-export const longMode = runs(0) >= 1000;
+export const longMode = Number(FLOE_RUNS ?? 0) >= 1000;
 export const leastLength = longMode ? 50 : 0;

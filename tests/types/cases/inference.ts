@@ -119,3 +119,11 @@ export function Hooks(): unknown {
   useSelection(byId);
   return picked;
 }
+
+// a selector whose arguments are all optional is a source as it is
+const nth = visits.selector('nth', (state, n: number = 0) => state.list[n]);
+const runtime2 = createRuntime({ stores: [visits] });
+runtime2.read(nth)?.id.slice();
+runtime2.read(nth(2))?.id.slice();
+// @ts-expect-error an argument of another type
+nth('2');
