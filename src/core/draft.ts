@@ -98,6 +98,8 @@ export class Editing implements Touches {
   }
 
   get(after: unknown): Touch | undefined {
+    // A draft that was only looked at came to nothing yet, and what is gone is nothing too.
+    if (after === undefined) return undefined;
     for (const node of this.nodes) if (node.result === after && !node.fresh && node.result !== node.base) return node;
     return undefined;
   }

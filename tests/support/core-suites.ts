@@ -7,4 +7,5 @@ import '../core/runtime.test.js';
 import '../core/graph.property.test.js';
 import '../core/selectors.property.test.js';
 import '../core/draft.property.test.js';
+import '../core/production.property.test.js';
 import '../entities/table.property.test.js';
