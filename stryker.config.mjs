@@ -16,7 +16,4 @@ export default {
   timeoutMS: 5_000,
   concurrency: Number(process.env.FLOE_WORKERS ?? 2),
   tempDirName: '.stryker-tmp',
-  // The next run tests only what changed since.
-  incremental: true,
-  incrementalFile: 'reports/mutants-incremental.json',
 };
