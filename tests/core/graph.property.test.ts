@@ -1,7 +1,7 @@
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { currentReader, note, Port, Reader, unnoted } from '../../src/core/graph.js';
-import { longMode, runs } from '../support/runs.js';
+import { leastLength, longMode, runs } from '../support/runs.js';
 
 /** A place that can be read; counts how often it was left by its last reader. */
 class Leaf extends Port {
@@ -61,7 +61,7 @@ test('who reads what: attached while read by the last run and not longer, run on
   fc.assert(
     fc.property(
       fc.array(someList, { minLength: 5, maxLength: 5 }),
-      fc.array(someOperation, { maxLength: 40 }),
+      fc.array(someOperation, { minLength: Math.min(leastLength, 25), maxLength: 40 }),
       (lists, program) => {
         const values = new Map<Leaf, number>();
         const leaves = Array.from({ length: 5 }, (_, i) => {

@@ -2,7 +2,7 @@
 import { beforeAll, describe, expect, jest, test } from '@jest/globals';
 import fc from 'fast-check';
 import { plain, runEdits, someEdit, someState, type Json } from '../support/edit-programs.js';
-import { runs } from '../support/runs.js';
+import { leastLength, runs } from '../support/runs.js';
 
 let floe: typeof import('floe');
 beforeAll(async () => {
@@ -26,7 +26,7 @@ describe('in production', () => {
   test('changes one after the other on the same drafts end where plain data ends; states before stay as they were', () => {
     const { at, createRuntime, selector, store } = floe;
     const someProgram = fc.record({
-      edits: fc.array(someEdit, { maxLength: 12 }),
+      edits: fc.array(someEdit, { minLength: Math.min(leastLength, 6), maxLength: 12 }),
       fails: fc.boolean(),
       other: fc.boolean(),
     });

@@ -8,4 +8,5 @@ export const runs = (usual: number): number => Number(FLOE_RUNS ?? Math.ceil(usu
 
 /** The long mode runs long programs only, 50 to 60 operations, and says how often each kind of operation came. */
 export const longMode = Number(FLOE_RUNS ?? 0) >= 1000;
-export const leastLength = longMode ? 50 : 0;
+// The first programs are short otherwise, and a small share is nothing but first programs.
+export const leastLength = longMode ? 50 : Number(FLOE_SHARE) < 1 ? 25 : 0;
