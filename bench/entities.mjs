@@ -217,7 +217,7 @@ function viewing() {
         sorted = rows.filter((row) => wanted.has(row.phase)).sort((a, b) => a.arrives - b.arrives);
       },
     },
-    { calls: 4, rounds: 15 },
+    { calls: 10, rounds: 15 },
   );
   if (seen.length !== sorted.length || seen.at(99).id !== sorted[99].id)
     throw new Error('the two did not do the same work');

@@ -71,15 +71,24 @@ export const shallowCopy = <T extends Container>(value: T): T =>
  */
 export function replaceParts(value: Container, replace: (part: object) => unknown): Container {
   let result = value;
-  const look = (key: string | number, part: unknown): void => {
-    if (typeof part !== 'object' || part === null) return;
+  const look = (key: string | number, part: object): void => {
     const next = replace(part);
     if (next === part) return;
     if (result === value && Object.isFrozen(value)) result = shallowCopy(value);
     put(result, key, next);
   };
-  if (Array.isArray(value)) for (let i = 0; i < value.length; i++) look(i, value[i]);
-  else for (const key of Object.keys(value)) look(key, value[key]);
+  if (Array.isArray(value))
+    for (let i = 0; i < value.length; i++) {
+      const part = value[i];
+      if (typeof part === 'object' && part !== null) look(i, part);
+    }
+  else {
+    // Without a list of keys; what is inherited is left alone.
+    for (const key in value) {
+      const part = value[key];
+      if (typeof part === 'object' && part !== null && hasOwn(value, key)) look(key, part);
+    }
+  }
   return result;
 }
 
@@ -123,12 +132,16 @@ export function sameData(a: unknown, b: unknown): boolean {
   if (Array.isArray(b)) return false;
   if (!isContainer(a)) return !isContainer(b) && sameLeaf(a, b);
   if (!isContainer(b)) return false;
-  const keys = Object.keys(a);
-  if (keys.length !== Object.keys(b).length) return false;
-  for (const key of keys)
-    if (!hasOwn(b, key) || !sameData((a as Record<string, unknown>)[key], (b as Record<string, unknown>)[key]))
-      return false;
-  return true;
+  const [partsOfA, partsOfB] = [a as Record<string, unknown>, b as Record<string, unknown>];
+  // Without lists of keys, which would be made for nothing where the first parts differ.
+  let more = 0;
+  for (const key in a) {
+    if (!hasOwn(a, key)) continue;
+    if (!hasOwn(b, key) || !sameData(partsOfA[key], partsOfB[key])) return false;
+    more++;
+  }
+  for (const key in b) if (hasOwn(b, key)) more--;
+  return more === 0;
 }
 
 /** The JSON Pointer (RFC 6901) of a list of keys. */
