@@ -1,7 +1,9 @@
 // `npm run bench`: prints each ratio, and writes docs/benchmarks.md.
 import { writeFileSync } from 'node:fs';
-import { rows as entityRows } from './entities.mjs';
-import { diamond, rows } from './model.mjs';
+import { execFileSync } from 'node:child_process';
+import { fileURLToPath } from 'node:url';
+import { diamond } from './model.mjs';
+import { rows } from './row.mjs';
 import { bundleSize } from './size.mjs';
 import { typeCost } from './types.mjs';
 
@@ -13,9 +15,10 @@ const say = (work, against, found, wanted, reached) => {
   lines.push(`| ${work} | ${against} | ${found} | ${wanted} | ${reached ? 'yes' : 'no'} |`);
 };
 
-for (const { work, against, most, least, run } of [...rows, ...entityRows]) {
+const script = fileURLToPath(new URL('row.mjs', import.meta.url));
+for (const [i, { work, against, most, least }] of rows.entries()) {
   process.stderr.write(`measuring: ${work}, against ${against} ...\n`);
-  const { floe, peer } = run();
+  const { floe, peer } = JSON.parse(execFileSync(process.execPath, [script, String(i)], { encoding: 'utf8' }));
   if (most) say(work, against, `${(floe / peer).toFixed(2)} times`, `at most ${most} times`, floe / peer <= most);
   else
     say(
@@ -57,8 +60,8 @@ writeFileSync(
   `# Benchmarks
 
 Written by \`npm run bench\` with Node.js ${process.versions.node} on ${process.platform} ${process.arch}: production build, no trace. Each
-ratio is of the medians of one run in which both sides took turns, so that whatever the machine does, it does to both. The
-peers stand in \`bench/peers.mjs\`: they are what one would write by hand instead.
+ratio is of the medians of one run in which both sides took turns, so that whatever the machine does, it does to both; each
+row in a process of its own. The peers stand in \`bench/peers.mjs\`: they are what one would write by hand instead.
 
 | work | against | found | wanted | reached |
 | --- | --- | --- | --- | --- |

@@ -132,12 +132,15 @@ export function sameData(a: unknown, b: unknown): boolean {
   if (Array.isArray(b)) return false;
   if (!isContainer(a)) return !isContainer(b) && sameLeaf(a, b);
   if (!isContainer(b)) return false;
-  const [partsOfA, partsOfB] = [a as Record<string, unknown>, b as Record<string, unknown>];
-  // Without lists of keys, which would be made for nothing where the first parts differ.
+  return sameParts(a as Record<string, unknown>, b as Record<string, unknown>);
+}
+
+/** Without lists of keys, which would be made for nothing where the first parts differ. */
+function sameParts(a: Record<string, unknown>, b: Record<string, unknown>): boolean {
   let more = 0;
   for (const key in a) {
     if (!hasOwn(a, key)) continue;
-    if (!hasOwn(b, key) || !sameData(partsOfA[key], partsOfB[key])) return false;
+    if (!hasOwn(b, key) || !sameData(a[key], b[key])) return false;
     more++;
   }
   for (const key in b) if (hasOwn(b, key)) more--;

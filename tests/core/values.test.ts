@@ -67,7 +67,9 @@ describe('arguments of selectors', () => {
   });
 
   test('what is no plain data is refused, with where it stands', () => {
-    class Vessel {}
+    class Vessel {
+      name = 'Ern';
+    }
     const circle: unknown[] = [];
     circle.push(circle);
     const bad: [unknown[], string][] = [
