@@ -73,7 +73,7 @@ function VesselName({ hull, name }: { readonly hull: string; readonly name: stri
       <Group gap="xs" wrap="nowrap" align="flex-start">
         <TextInput
           aria-label="Name of the vessel"
-          size="xs"
+          size="sm"
           flex={1}
           value={next}
           error={problem}
@@ -83,10 +83,10 @@ function VesselName({ hull, name }: { readonly hull: string; readonly name: stri
             if (event.key === 'Escape') close();
           }}
         />
-        <Button size="xs" type="submit">
+        <Button size="sm" type="submit">
           Save
         </Button>
-        <Button size="xs" variant="default" onClick={close}>
+        <Button size="sm" variant="default" onClick={close}>
           Back
         </Button>
       </Group>
