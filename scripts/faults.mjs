@@ -254,7 +254,7 @@ const faults = [
   [
     entities,
     'entities/linked.ts',
-    'for (const key of gone) Table.delete(edited(type.name), key);',
+    'for (const key of gone) RowTable.delete(edited(type.name), key);',
     'for (const key of gone) void key;',
     'removed rows stay',
   ],
