@@ -358,3 +358,16 @@ test('selectors and watchers against values computed anew: right, in step, run o
   );
   if (longMode) console.log('operations:', Object.fromEntries(tally));
 });
+
+test('who only looked whether something is an object hears when it is one no more', () => {
+  const thing = store('thing', { box: { n: 1 } as { n: number } | number[] | null });
+  const put = thing.action('put', (draft, box: { n: number } | number[] | null) => {
+    draft.box = box;
+  });
+  const is = thing.selector('is', ({ box }) => (box === null ? 'nothing' : Array.isArray(box) ? 'list' : 'object'));
+  const runtime = createRuntime({ stores: [thing] });
+  const heard: string[] = [];
+  runtime.watch(is, (now) => heard.push(now));
+  for (const next of [{ n: 2 }, null, { n: 3 }, [1], [2], { n: 4 }]) runtime.dispatch(put(next));
+  expect(heard).toEqual(['nothing', 'object', 'list', 'object']);
+});
