@@ -116,7 +116,7 @@ class Differ implements Difference {
     else this.compare(before[key], after[key], at);
   }
 
-  /** Rows that come elsewhere than at the end say before which one; see `AddOperation.before`. */
+  /** Rows that come elsewhere than at the end say before which one; see `before` in `PatchOperation`. */
   private tables(before: Keyed, after: Keyed, path: string): void {
     const kind = before[KEYED];
     const { changed, removed, added } = kind.difference(before, after);

@@ -355,6 +355,7 @@ export function withoutDrafts(value: unknown, above?: Set<object>): unknown {
     alive(node, 'value');
     return node.fold();
   }
+  if (isKeyed(value)) return value[KEYED].resolved(value, (row) => withoutDrafts(row, above));
   if (!isContainer(value)) return value;
   if (above?.has(value)) throw notPlain('The state after this change', '', 'cycle');
   const result = replaceParts(value, (part) => withoutDrafts(part, (above ??= new Set()).add(value)));

@@ -32,6 +32,8 @@ export interface KeyedKind {
   /** Costs what differs, not what both hold. */
   difference(before: Keyed, after: Keyed): KeyedDifference;
   same(a: Keyed, b: Keyed): boolean;
+  /** A table that code just made, with its rows replaced; all others, whose rows are known, as they are. */
+  resolved(table: Keyed, replace: (row: unknown) => unknown): Keyed;
   /** The key of the row after another in the order. */
   keyAfter(table: Keyed, key: string): string | undefined;
   /** The version with a row put in, or replaced; a new one goes before another, or to the end. */

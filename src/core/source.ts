@@ -97,6 +97,19 @@ export function makeSelector(
   return selectorOf(of);
 }
 
+/** A selector for parts of one store, read as a whole by a direct way; its arguments are a key and a fallback. */
+export const partSelector = (
+  name: string,
+  store: StoreDefinition,
+  wayTo: (key: string) => readonly string[],
+): ((key: string, fallback?: unknown) => Source<unknown>) =>
+  makeSelector(name, undefined, (_read, key: never, _fallback) => key, {
+    starting(key: string, fallback: unknown) {
+      const way = wayTo(key);
+      return (_read: Read, part: ReadPart) => part(store, way, fallback);
+    },
+  }) as never;
+
 /** The selector of a derivation, as a user calls it. */
 export function selectorOf(of: Derivation): unknown {
   // Named by its key: defining the name afterwards would make the function slow to read from, and it is read on every run.

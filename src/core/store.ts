@@ -1,17 +1,17 @@
 import { takesPayload, makeCreator, type ActionCreator, type ActionOptions, type AnyCreator } from './action.js';
 import { badName, notItsOwn } from './errors.js';
 import type { Draft } from './draft.js';
+import type { DRAFTED } from './keyed.js';
 import { parsePointer } from './pointer.js';
 import {
   DERIVATION,
   makeSelector,
   NO_BARE,
   nextId,
+  partSelector,
   selectorOf,
   SOURCE,
   type Derivation,
-  type Read,
-  type ReadPart,
   type Recipe,
   type Selector,
   type SelectorOptions,
@@ -129,12 +129,7 @@ export class StoreDefinition implements Source<unknown> {
     /** The store that this one is a copy of: what that one declares, now or later, counts here too. */
     private readonly original?: StoreDefinition,
   ) {
-    this.atPointer = makeSelector(`${name}.at`, undefined, (_read, pointer: never, _fallback) => pointer, {
-      starting: (pointer: string, fallback: unknown) => {
-        const way = parsePointer(pointer);
-        return (_read: Read, part: ReadPart) => part(this, way, fallback);
-      },
-    }) as never;
+    this.atPointer = partSelector(`${name}.at`, this, parsePointer);
   }
 
   /** What is kept between sessions, if anything is. */
@@ -310,8 +305,9 @@ export type PartAt<S, P extends string> = string extends P
         : unknown;
 
 type PartOf<S, K extends string> =
-  S extends ReadonlyMap<string, infer R>
-    ? R
+  // A table; a native Map is a leaf.
+  S extends { readonly [DRAFTED]: unknown; get(key: string): infer R }
+    ? Exclude<R, undefined>
     : S extends readonly (infer I)[]
       ? K extends 'length'
         ? number

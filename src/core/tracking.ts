@@ -8,7 +8,7 @@ import { isKeyed, KEYED, type Keyed } from './keyed.js';
 import {
   NODE,
   hasOwn,
-  hasPart as holds,
+  hasPart,
   inheritedOrOwn,
   isBranch,
   isContainer,
@@ -138,8 +138,8 @@ export class Place extends Port {
   }
 
   private within(before: unknown, after: unknown, touches: Touches | undefined): void {
-    const had = holds(before, this.key);
-    const has = holds(after, this.key);
+    const had = hasPart(before, this.key);
+    const has = hasPart(after, this.key);
     if (this.presence && had !== has) this.presence.mark();
     this.changed(had ? partOf(before, this.key) : undefined, has ? partOf(after, this.key) : undefined, touches);
   }
@@ -182,13 +182,13 @@ export class View {
 }
 
 /** Reads one part of a stand-in, and notes that it was read. */
-export function readPart(view: View, key: string): unknown {
+export function readOfView(view: View, key: string): unknown {
   const { raw, place } = view;
   const value = isKeyed(raw) ? raw.get(key) : inheritedOrOwn(raw, key);
   const reader = currentReader();
   const part = reader && place.partFor(key, reader.run);
   if (!part) return value;
-  if (typeof value === 'object' && value !== null && holds(raw, key) && isBranch(value)) {
+  if (typeof value === 'object' && value !== null && hasPart(raw, key) && isBranch(value)) {
     part.noteKind();
     return part.standIn(value);
   }
@@ -214,13 +214,13 @@ const common = {
 function describeView(view: View, key: PropertyKey): PropertyDescriptor | undefined {
   const found = Object.getOwnPropertyDescriptor(view.raw, key);
   if (!found || typeof key === 'symbol' || !found.enumerable) {
-    if (key === 'length') readPart(view, key);
+    if (key === 'length') readOfView(view, key);
     return found && { ...found, writable: true };
   }
-  return { value: readPart(view, String(key)), writable: true, enumerable: true, configurable: true };
+  return { value: readOfView(view, String(key)), writable: true, enumerable: true, configurable: true };
 }
 
-function hasPart(view: View, key: PropertyKey): boolean {
+function hasInView(view: View, key: PropertyKey): boolean {
   if (typeof key === 'string' && (hasOwn(view.raw, key) || !(key in view.raw))) {
     const reader = currentReader();
     if (reader) view.place.partFor(key, reader.run)?.notePresence();
@@ -235,8 +235,8 @@ function keysOf(view: View): (string | symbol)[] {
 
 const objectView: ProxyHandler<View> = {
   ...common,
-  get: (view, key) => (typeof key === 'string' ? readPart(view, key) : key === NODE ? view : undefined),
-  has: hasPart,
+  get: (view, key) => (typeof key === 'string' ? readOfView(view, key) : key === NODE ? view : undefined),
+  has: hasInView,
   ownKeys: keysOf,
   getOwnPropertyDescriptor: describeView,
   getPrototypeOf: () => Object.prototype,
@@ -251,7 +251,7 @@ const arrayView: ProxyHandler<unknown[]> = {
     if (key === NODE) return view;
     const raw = view.raw as unknown[];
     const inherited = key in Array.prototype && key !== 'length';
-    if (!inherited) return typeof key === 'string' ? readPart(view, key) : undefined;
+    if (!inherited) return typeof key === 'string' ? readOfView(view, key) : undefined;
     const method = (raw as unknown as Record<PropertyKey, unknown>)[key];
     // A method that goes through a long array reads it as a whole, at the speed of the array itself.
     const reader = currentReader();
@@ -266,7 +266,7 @@ const arrayView: ProxyHandler<unknown[]> = {
     }
     return method;
   },
-  has: (target, key) => hasPart(viewOf(target), key),
+  has: (target, key) => hasInView(viewOf(target), key),
   ownKeys: (target) => keysOf(viewOf(target)),
   getOwnPropertyDescriptor: (target, key) => describeView(viewOf(target), key),
 };
@@ -282,6 +282,7 @@ export function withoutStandIns(value: unknown, above?: Set<object>): unknown {
     note(view.place);
     return view.raw;
   }
+  if (isKeyed(value)) return value[KEYED].resolved(value, (row) => withoutStandIns(row, above));
   if (!isContainer(value) || above?.has(value)) return value;
   return replaceParts(value, (part) => withoutStandIns(part, (above ??= new Set()).add(value)));
 }

@@ -1,7 +1,7 @@
 // Nested views of flat rows. Each row that is expanded is a source of its own, so that an expanded row is shared by all
 // that lead to it and made anew only when something in it changed.
 import type { Read, Source } from '../core/source.js';
-import { put } from '../core/plain.js';
+import { hasOwn, isContainer, partOf, put, sameData, shallowCopy } from '../core/plain.js';
 import { missingTarget, tooDeep } from './errors.js';
 import { referenced, type LinkPlan, type TypePlan } from './plan.js';
 
@@ -53,9 +53,15 @@ export interface Access {
   expanded(plan: TypePlan, key: string, way: Way): Source<unknown>;
 }
 
-/** The nested view of one row; `undefined` when there is none. */
-export function expandRow(read: Read, access: Access, plan: TypePlan, key: string, way: Way): unknown {
-  if (way.depth === Infinity && plan.recursive) return expandAll(read, access, plan, key, way, []);
+/** What gives the nested view of one row, again and again; `undefined` when there is none. */
+export function expansion(access: Access, plan: TypePlan, key: string, way: Way): (read: Read) => unknown {
+  if (way.depth !== Infinity || !plan.recursive) return (read) => expandRow(read, access, plan, key, way);
+  // Here no row has a source of its own, since what becomes of it depends on what it is in.
+  let last: unknown;
+  return (read) => (last = reused(last, expandAll(read, access, plan, key, way, [])));
+}
+
+function expandRow(read: Read, access: Access, plan: TypePlan, key: string, way: Way): unknown {
   return nested(read, access, plan, key, way, (target, targetKey, on) =>
     on.depth > 0 && target.links.length > 0
       ? read(access.expanded(target, targetKey, on))
@@ -82,6 +88,17 @@ function expandAll(
         ? expandAll(read, access, target, targetKey, on, path)
         : read(access.expanded(target, targetKey, on)),
   );
+}
+
+/** A result with the parts of the last one in the place of those that are the same. */
+function reused(last: unknown, now: unknown): unknown {
+  if (Object.is(last, now) || !isContainer(now) || !isContainer(last) || Array.isArray(now) !== Array.isArray(last))
+    return now;
+  if (sameData(last, now)) return last;
+  const result = shallowCopy(now);
+  for (const key of Object.keys(now))
+    if (hasOwn(last, key)) put(result, key, reused(partOf(last, key), partOf(now, key)));
+  return result;
 }
 
 /** A link that is left as it is. */

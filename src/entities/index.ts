@@ -18,7 +18,7 @@ export type {
 export type { TableStore, RowKey, Ingest, RowsAction } from './tables.js';
 export type { Ingested, IngestOptions, Skipped } from './ingest.js';
 export type { ExpandOptions } from './expand.js';
-export type { Incoming, Expanded, Along, StateOfTables } from './types.js';
+export type { Incoming, Expanded, StateOfTables } from './types.js';
 export type { ViewOptions, GroupedView, Conditions, SortBy } from './view.js';
 export type { Rows, Group } from './rows.js';
 export type { Linked } from './linked.js';

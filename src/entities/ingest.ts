@@ -152,7 +152,7 @@ class Ingesting {
     } else if (around && isKey(value)) key = value;
     else return this.refuse(notARecord(plan.name, this.path(around, field, item), value));
     if (typeof key === 'number' || this.numbers.has(plan)) {
-      if (!this.oneWay(plan, key as string | number, typeof value === 'object'))
+      if (!this.oneWay(plan, key as string | number, typeof value === 'object', around))
         return this.refuse(keyClash(plan.name, this.path(around, field, item), String(key)));
     }
     const text = String(key);
@@ -171,12 +171,14 @@ class Ingesting {
   }
 
   /** Whether a key comes always as a number or always as text; a reference may be the other. */
-  private oneWay(plan: TypePlan, key: string | number, isRecord: boolean): boolean {
+  private oneWay(plan: TypePlan, key: string | number, isRecord: boolean, around: Visit | undefined): boolean {
     if (!isRecord) return true;
     let known = this.numbers.get(plan);
     if (!known) {
       known = { numbers: new Set(), texts: new Set(this.rows.get(plan)?.keys()) };
-      for (const waiting of [...this.stack, ...this.found]) if (waiting.plan === plan) known.texts.add(waiting.key);
+      // Those whose row is not made yet: what waits, and the record that holds this one.
+      for (const visit of [...this.stack, ...this.found, ...(around ? [around] : [])])
+        if (visit.plan === plan) known.texts.add(visit.key);
       this.numbers.set(plan, known);
     }
     const text = String(key);

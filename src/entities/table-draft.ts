@@ -9,6 +9,11 @@ import type { TableDraft } from './table-types.js';
 const asTable = (value: Branch): RowTable => value as unknown as RowTable;
 
 export class TableNode extends DraftNode {
+  /** The rows that were put in or taken out; edits of rows in their places are not among them. */
+  private readonly slots: number[] = [];
+  /** A row was taken out and put in again: it stands elsewhere, though all may come to the same. */
+  private again = false;
+
   protected override face(): object {
     return new DraftOfTable(this);
   }
@@ -26,11 +31,6 @@ export class TableNode extends DraftNode {
   protected override isNew(row: object, key?: string): boolean {
     return this.fresh || (this.copy !== undefined && (key === undefined || asTable(this.base).get(key) !== row));
   }
-  /** The rows that were put in or taken out; edits of rows in their places are not among them. */
-  private readonly slots: number[] = [];
-  /** A row was taken out and put in again: it stands elsewhere, though all may come to the same. */
-  private again = false;
-
   /** An edited row, in its place. */
   protected override write(key: string, row: unknown): void {
     RowTable.set(asTable(this.edit()), key, row);
@@ -64,9 +64,12 @@ export class TableNode extends DraftNode {
     if (this.kid) this.foldFreshKid(this.kidKey, this.kid);
     if (this.kids) for (const [key, kid] of this.kids) this.foldFreshKid(key, kid);
     const { copy } = this;
-    if (!copy) return this.base;
+    if (!copy) return withoutDrafts(this.base) as Branch;
     const edited = asTable(copy);
-    for (const [key, row] of [...edited]) RowTable.set(edited, key, withoutDrafts(row));
+    for (const [key, row] of [...edited]) {
+      const final = withoutDrafts(row);
+      if (final !== row) RowTable.set(edited, key, final);
+    }
     return RowTable.seal(edited);
   }
   protected override foldFreshKid(key: string, kid: DraftNode): void {

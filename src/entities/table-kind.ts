@@ -11,6 +11,7 @@ export const tableKind: KeyedKind = {
   standIn: tableStandIn,
   difference: (before, after) => RowTable.difference(table(before), table(after)),
   same: (a, b) => RowTable.same(table(a), table(b)),
+  resolved: (keyed, replace) => RowTable.resolved(table(keyed), replace),
   keyAfter: (keyed, key) => RowTable.keyAfter(table(keyed), key),
   with(keyed, key, row, before) {
     const next = RowTable.edit(table(keyed));

@@ -2,7 +2,7 @@
 import { currentReader } from '../core/graph.js';
 import { KEYED, type Keyed, type KeyedKind } from '../core/keyed.js';
 import { NODE } from '../core/plain.js';
-import { readPart, View, type Place } from '../core/tracking.js';
+import { readOfView, View, type Place } from '../core/tracking.js';
 import { keyText } from './table.js';
 
 export const tableStandIn = (raw: Keyed, place: Place): object => new TableStandIn(new View(raw, place), raw);
@@ -29,7 +29,7 @@ class TableStandIn implements ReadonlyMap<string, unknown> {
     return this.#raw.size;
   }
   get(key: string | number): unknown {
-    return readPart(this.#view, keyText(key));
+    return readOfView(this.#view, keyText(key));
   }
   has(key: string | number): boolean {
     const text = keyText(key);

@@ -58,6 +58,8 @@ export class RowTable<Row = unknown> implements Keyed, Table<Row> {
   #length = 0;
   #size = 0;
   #owner: Owner;
+  /** Made of any rows, by any code: drafts or stand-ins may be among them. */
+  #raw = false;
 
   /** @internal */
   constructor(index: Index, root: TrieNode, owner: Owner) {
@@ -380,6 +382,29 @@ export class RowTable<Row = unknown> implements Keyed, Table<Row> {
     return true;
   }
 
+  /** With the rows of a table that `tableOf` made replaced, once; a table that the state holds is as it should be. */
+  static resolved(table: RowTable, replace: (row: unknown) => unknown): RowTable {
+    if (!table.#raw) return table;
+    table.#raw = false;
+    const next = RowTable.edit(table);
+    let differs = false;
+    table.#each((key, row) => {
+      const final = replace(row);
+      if (final === row) return;
+      RowTable.set(next, key, final);
+      differs = true;
+    });
+    return differs ? RowTable.seal(next) : table;
+  }
+
+  /** `tableOf`. */
+  static of(rows: Iterable<readonly [string | number, unknown]>): RowTable {
+    const table = RowTable.start();
+    for (const [key, row] of rows) RowTable.set(table, keyText(key), row);
+    table.#raw = true;
+    return RowTable.seal(table);
+  }
+
   /** The root, as high as that of the higher one of two: the lower trie stands where the first branch of the other does. */
   #aligned(other: RowTable): TrieNode {
     return raised(this.#root, other.#height - this.#height);
@@ -399,12 +424,10 @@ export class RowTable<Row = unknown> implements Keyed, Table<Row> {
 
 /** A table of rows, in their order; of two with one key the later row counts, in the place of the first. */
 export function tableOf<Row>(rows: Iterable<readonly [string | number, Row]> = []): Table<Row> {
-  const table = RowTable.start<Row>();
-  for (const [key, row] of rows) RowTable.set(table as RowTable, keyText(key), row);
-  return RowTable.seal(table);
+  return RowTable.of(rows) as RowTable<Row>;
 }
 
-keyedMaker.make = (rows) => tableOf(rows) as unknown as RowTable;
+keyedMaker.make = (rows) => RowTable.of(rows);
 
 function own(node: TrieNode | undefined, owner: Owner, level: number): TrieNode {
   if (node === undefined) return level > 0 ? new Inner([], owner) : new Leaf([], [], owner, true);

@@ -6,22 +6,22 @@ import {
   makeSelector,
   nextId,
   NO_BARE,
+  partSelector,
   SOURCE,
   type Derivation,
   type Read,
-  type ReadPart,
   type Source,
 } from '../core/source.js';
 import { plainName, StoreDefinition, type Store } from '../core/store.js';
 import { isKey, type AnyEntity, type RowIn } from './entity.js';
 import { noKey, noSuchRow } from './errors.js';
-import { expandRow, wayOf, type Access, type ExpandOptions, type Way } from './expand.js';
+import { expansion, wayOf, type Access, type ExpandOptions, type Way } from './expand.js';
 import { ingested, joined, type Ingested, type IngestOptions } from './ingest.js';
 import { linkedTo, reached, without, withTables, type Linked, type Tables } from './linked.js';
 import { Plans, type TypePlan } from './plan.js';
 import type { Group, Rows } from './rows.js';
 import { keyText, RowTable, tableOf } from './table.js';
-import type { Along, Expanded, Incoming, PathsOf, StateOfTables } from './types.js';
+import type { Expanded, Incoming, PathsOf, StateOfTables } from './types.js';
 import { View, type GroupedView, type ViewOptions } from './view.js';
 
 /** The key of a row; a number means its decimal text. */
@@ -76,7 +76,7 @@ export interface TableStore<N extends string, Types extends readonly AnyEntity[]
     type: E,
     key: RowKey,
     options: { readonly along: readonly P[]; readonly missing?: M },
-  ): Source<Along<E, P, Gone<M>> | undefined>;
+  ): Source<Expanded<E, P, Gone<M>> | undefined>;
   expand<E extends Types[number], D extends number = 1, M extends 'null' | 'error' = 'null'>(
     type: E,
     key: RowKey,
@@ -194,9 +194,7 @@ export class TablesDefinition extends StoreDefinition {
     };
     this.flat.set(
       plan,
-      selector('one', (_read: Read, key: string) => key, true, {
-        starting: (key: string) => (_: Read, part: ReadPart) => part(this, [name, key]),
-      }),
+      partSelector(`${this.name}.one(${name})`, this, (key) => [name, key]),
     );
     this.several.set(
       plan,
@@ -209,7 +207,9 @@ export class TablesDefinition extends StoreDefinition {
     );
     this.nested.set(
       plan,
-      selector('expand', (read: Read, key: string, way: Way) => expandRow(read, access, plan, key, way), true),
+      selector('expand', (_read: Read, key: string, _way: Way) => key, true, {
+        starting: (key: string, way: Way) => expansion(access, plan, key, way),
+      }),
     );
     this.linked.set(
       plan,

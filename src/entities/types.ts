@@ -1,5 +1,5 @@
 // What goes into and comes out of tables, as types: answers as they may come in, rows as they are expanded.
-import type { AnyEntity, Entity, KindLink, Link, Links, ListLink, MapLink, OneLink } from './entity.js';
+import type { AnyEntity, Entity, KindLink, Links, ListLink, MapLink, OneLink } from './entity.js';
 import type { Table } from './table-types.js';
 
 /** The state of a set of tables: under the name of each type, its table. */
@@ -35,54 +35,46 @@ type Less<D extends number> = number extends D
     ? N
     : number;
 
-/** A row with its links expanded to a depth. `Gone` is what stands for a target that is missing. */
-export type Expanded<E, D extends number, Gone> =
-  E extends Entity<string, infer T, infer F, infer L>
-    ? D extends 0
-      ? F
-      : { readonly [K in keyof F]: K extends keyof L ? ExpandedLink<L[K], Less<D>, Gone, Field<T, K>, F[K]> : F[K] }
-    : never;
-
-type Field<T, K> = K extends keyof T ? T[K] : unknown;
-type ExpandedLink<L, D extends number, Gone, V, Flat> = Extract<Flat, null | undefined> | ExpandedOne<L, D, Gone, V>;
-type ExpandedOne<L, D extends number, Gone, V> =
-  L extends ListLink<infer S>
-    ? readonly ExpandedOne<S, D, Gone, Item<V>>[]
-    : L extends MapLink<infer S>
-      ? Readonly<Record<string, ExpandedOne<S, D, Gone, V[keyof V]>>>
-      : L extends KindLink<string, infer K>
-        ? ExpandedOne<K[keyof K], D, Gone, V>
-        : L extends OneLink<infer E>
-          ? ExpandedOne<E, D, Gone, V>
-          : L extends AnyEntity
-            ? Expanded<L, D, Gone> | Gone
-            : V | Gone;
-type Item<V> = V extends readonly (infer I)[] ? I : unknown;
-
-/** A row with some links expanded, named by their paths. */
-export type Along<E, P extends string, Gone> =
+/**
+ * A row with its links expanded: to a depth, or along links named by their paths. `Gone` is what stands for a target
+ * that is missing.
+ */
+export type Expanded<E, Way extends number | string, Gone = never> =
   E extends Entity<string, infer T, infer F, infer L>
     ? {
         readonly [K in keyof F]: K extends keyof L & string
-          ? K extends First<P>
-            ? Extract<F[K], null | undefined> | AlongOne<L[K], Rest<P, K>, Gone, Field<T, K>>
+          ? Follows<Way, K> extends true
+            ? Extract<F[K], null | undefined> | ExpandedLink<L[K], Below<Way, K>, Gone, Field<T, K>>
             : F[K]
           : F[K];
       }
     : never;
-type First<P extends string> = P extends `${infer K}.${string}` ? K : P;
-type Rest<P extends string, K extends string> = P extends `${K}.${infer R}` ? R : never;
-type AlongOne<L, P extends string, Gone, V> =
+
+// Without any path left, the way is `never`: it leads no further.
+type Follows<Way, K> = [Way] extends [number]
+  ? [Way] extends [0]
+    ? false
+    : true
+  : K extends First<Way>
+    ? true
+    : false;
+type Below<Way, K extends string> = [Way] extends [number] ? Less<Way> : Rest<Way, K>;
+type First<P> = P extends `${infer K}.${string}` ? K : P;
+type Rest<P, K extends string> = P extends `${K}.${infer R}` ? R : never;
+type Field<T, K> = K extends keyof T ? T[K] : unknown;
+type Item<V> = V extends readonly (infer I)[] ? I : unknown;
+
+type ExpandedLink<L, Way extends number | string, Gone, V> =
   L extends ListLink<infer S>
-    ? readonly AlongOne<S, P, Gone, Item<V>>[]
+    ? readonly ExpandedLink<S, Way, Gone, Item<V>>[]
     : L extends MapLink<infer S>
-      ? Readonly<Record<string, AlongOne<S, P, Gone, V[keyof V]>>>
+      ? Readonly<Record<string, ExpandedLink<S, Way, Gone, V[keyof V]>>>
       : L extends KindLink<string, infer K>
-        ? AlongOne<K[keyof K], P, Gone, V>
+        ? ExpandedLink<K[keyof K], Way, Gone, V>
         : L extends OneLink<infer E>
-          ? AlongOne<E, P, Gone, V>
+          ? ExpandedLink<E, Way, Gone, V>
           : L extends AnyEntity
-            ? Along<L, P, Gone> | Gone
+            ? Expanded<L, Way, Gone> | Gone
             : V | Gone;
 
 /** The paths of links, two deep, for completion; deeper ones may be written, too. */
@@ -90,5 +82,3 @@ export type PathsOf<E> = E extends Entity<string, infer _T, infer _F, infer L> ?
 type PathsIn<L extends Links> = {
   [K in keyof L & string]: K | `${K}.${string}`;
 }[keyof L & string];
-
-export type { Link };

@@ -12,15 +12,8 @@ import {
   store,
   type AnyAction,
 } from 'floe';
+import { codeOf } from '../support/failures.js';
 
-const codeOf = (work: () => unknown): string => {
-  try {
-    work();
-  } catch (error) {
-    return error instanceof FloeError ? error.code : String(error);
-  }
-  return 'no error';
-};
 afterEach(() => {
   jest.restoreAllMocks();
 });
@@ -229,7 +222,6 @@ describe('a confirmation', () => {
   });
   const withAnswer = (answer: () => boolean | Promise<boolean>) => {
     const questions: [string, AnyAction][] = [];
-    const steps: unknown[] = [];
     const runtime = createRuntime({
       stores: [thing],
       interceptors: [
@@ -239,7 +231,7 @@ describe('a confirmation', () => {
         }),
       ],
     });
-    return { runtime, questions, steps };
+    return { runtime, questions };
   };
 
   test('is answered at once, yes or no', () => {

@@ -3,6 +3,7 @@ import { beforeAll, describe, expect, jest, test } from '@jest/globals';
 import fc from 'fast-check';
 import { plain, runEdits, someEdit, someState, type Json } from '../support/edit-programs.js';
 import { leastLength, runs } from '../support/runs.js';
+import { codeOf } from '../support/failures.js';
 
 let floe: typeof import('floe');
 beforeAll(async () => {
@@ -12,15 +13,6 @@ beforeAll(async () => {
   floe = await import('floe');
   process.env.NODE_ENV = NODE_ENV;
 });
-
-const codeOf = (work: () => unknown): string => {
-  try {
-    work();
-  } catch (error) {
-    return (error as { code?: string }).code ?? String(error);
-  }
-  return 'no error';
-};
 
 describe('in production', () => {
   test('changes one after the other on the same drafts end where plain data ends; states before stay as they were', () => {

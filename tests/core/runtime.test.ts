@@ -1,5 +1,6 @@
 import { describe, expect, jest, test } from '@jest/globals';
-import { action, at, createRuntime, FloeError, selector, store, type AnyAction, type Problem } from 'floe';
+import { action, at, createRuntime, selector, store, type AnyAction, type Problem } from 'floe';
+import { codeOf } from '../support/failures.js';
 
 interface Visit {
   id: string;
@@ -28,15 +29,6 @@ const model = () => {
   const expected = visits.selector('expected', (state) => state.list.filter((visit) => visit.phase === 'expected'));
   const byId = visits.selector('byId', (state, id: string) => state.list.find((visit) => visit.id === id));
   return { visits, planned, picked, cleared, expected, byId };
-};
-
-const codeOf = (work: () => unknown): string => {
-  try {
-    work();
-  } catch (error) {
-    return error instanceof FloeError ? error.code : String(error);
-  }
-  return 'no error';
 };
 
 describe('a transition', () => {

@@ -1,18 +1,9 @@
 // What counts as data, as an argument, and as the same; and how values travel as text.
 import { describe, expect, test } from '@jest/globals';
-import { createRuntime, FloeError, selector, store, type Read, type Source } from 'floe';
+import { createRuntime, selector, store, type Read, type Source } from 'floe';
 import { tableOf } from 'floe/entities';
 import { inlineSource } from '../../src/core/source.js';
-
-const failure = (work: () => unknown): { code: string; path: string | undefined; message: string } => {
-  try {
-    work();
-  } catch (error) {
-    if (error instanceof FloeError) return { code: error.code, path: error.path, message: error.message };
-    throw error;
-  }
-  throw new Error('nothing was thrown');
-};
+import { failure } from '../support/failures.js';
 
 describe('arguments of selectors', () => {
   const thing = store('thing', { n: 0 });
@@ -141,7 +132,6 @@ describe('plain data', () => {
       draft.value = next;
     });
     const runtime = createRuntime({ stores: [thing] });
-    if (typeof value === 'function') return;
     const { code, path: found, message } = failure(() => runtime.dispatch(put(value)));
     expect([code, found]).toEqual(['FLOE_NOT_PLAIN_DATA', path]);
     expect(message).toContain("The payload of 'thing.put' is not plain data");

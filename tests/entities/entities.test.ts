@@ -1,11 +1,12 @@
 import { describe, expect, test } from '@jest/globals';
 import type { StandardSchemaV1 } from '@standard-schema/spec';
 import { createRequire } from 'node:module';
-import { at, createRuntime, FloeError, selector, store } from 'floe';
+import { at, createRuntime, selector, store } from 'floe';
 import { byKind, entity, listOf, mapOf, rowOf, tableOf, tables, type Table } from 'floe/entities';
 import { memoryStorage } from 'floe/persist';
 import { recording } from 'floe/trace';
 import { berth, crew, operator, service, somePort, vessel, visit, type Crew } from './port.js';
+import { failure } from '../support/failures.js';
 
 const ern = { hull: 'h1', name: 'Ern', operator: { id: 'o1', name: 'Tern Line' } };
 const day = [
@@ -26,16 +27,6 @@ function started() {
   runtime.dispatch(port.ingest(visit, day));
   return { port, runtime };
 }
-
-const failure = (work: () => unknown): { code: string; path: string | undefined } => {
-  try {
-    work();
-  } catch (error) {
-    if (error instanceof FloeError) return { code: error.code, path: error.path };
-    throw error;
-  }
-  throw new Error('nothing was thrown');
-};
 
 describe('ingest', () => {
   test('flat rows, links as keys, what is said in two places joined, the keys that came in the payload', () => {
@@ -218,6 +209,12 @@ describe('bad answers', () => {
       ],
     ],
     [
+      'a key as number inside a record with the same as text',
+      'FLOE_KEY_CLASH',
+      '/0/services/0/crew/mentor',
+      [{ id: 'v9', services: [{ id: 's1', crew: { badge: '7', mentor: { badge: 7 } } }] }],
+    ],
+    [
       'a record inside itself',
       'FLOE_CYCLIC_ANSWER',
       '/0/services/0/crew/mentor/mentor',
@@ -234,7 +231,7 @@ describe('bad answers', () => {
   test.each(bad)('%s', (_what, code, path, answer) => {
     const { port, runtime } = started();
     const before = runtime.read(port);
-    expect(failure(() => runtime.dispatch(port.ingest(visit, answer as never)))).toEqual({ code, path });
+    expect(failure(() => runtime.dispatch(port.ingest(visit, answer as never)))).toMatchObject({ code, path });
     expect(runtime.read(port)).toBe(before);
     expect(failure(() => port.ingest(visit, { page: answer }, { at: '/page' })).path).toBe(`/page${path}`);
     // Or the rest of it is taken, and what was left out is listed.
@@ -245,7 +242,7 @@ describe('bad answers', () => {
 
   test('a path that leads nowhere, and what is no record at all', () => {
     const { port } = started();
-    expect(failure(() => port.ingest(visit, { data: {} }, { at: '/data/visits' }))).toEqual({
+    expect(failure(() => port.ingest(visit, { data: {} }, { at: '/data/visits' }))).toMatchObject({
       code: 'FLOE_NOT_A_RECORD',
       path: '/data/visits',
     });
@@ -353,6 +350,12 @@ describe('expand', () => {
       name: 'Ada',
       mentor: { badge: 2, name: 'Bo', mentor: '1' },
     });
+    // What did not change is shared with the result before.
+    const pair = port.expand(crew, 1, all);
+    const { mentor } = runtime.read(pair)!;
+    runtime.dispatch(port.merge(crew, 1, { name: 'Ada II' }));
+    expect(runtime.read(pair)).toMatchObject({ name: 'Ada II' });
+    expect(runtime.read(pair)!.mentor).toBe(mentor);
     expect(runtime.read(port.expand(crew, 1, { depth: 2 }))?.mentor).toMatchObject({
       mentor: { badge: 1, mentor: '2' },
     });
@@ -512,6 +515,31 @@ describe('a store of tables is a store', () => {
     expect(runtime.read(crews)).toEqual(before);
     runtime.dispatch(crews.action('emptied', () => tableOf())() as never);
     expect(runtime.read(names)).toEqual([]);
+  });
+
+  test('drafts and stand-ins in a new table become what they stand for', () => {
+    const thing = store('thing', () => ({ row: { n: 1 }, table: tableOf<{ n: number }>(), more: [{ n: 5 }] }));
+    const tabled = thing.action('tabled', (draft) => {
+      const inner = tableOf([['inner', draft.more[0]]]);
+      const table = tableOf([
+        ['same', draft.row],
+        ['edited', draft.more[0]],
+        ['new', { n: 3 }],
+      ]);
+      draft.more[0].n = 6;
+      return { row: draft.row, table, more: [...draft.more, { n: inner.size }] } as never;
+    });
+    const put = thing.action('put', (draft) => {
+      (draft as { table: unknown }).table = tableOf([['row', draft.row]]);
+      draft.row.n = 9;
+    });
+    const runtime = createRuntime({ stores: [thing], onProblem: () => undefined });
+    expect(failure(() => runtime.dispatch(tabled())).code).toBe('FLOE_EDITED_AND_RETURNED');
+    runtime.dispatch(put());
+    expect(runtime.read(thing)).toMatchObject({ row: { n: 9 } });
+    expect(runtime.read(thing).table.get('row')).toEqual({ n: 9 });
+    const byName = thing.selector('byName', (state) => tableOf(state.more.map((row) => [`r${row.n}`, row])));
+    expect(runtime.read(byName).get('r5')).toBe(runtime.read(thing).more[0]);
   });
 
   test('a copy has its own tables, actions and sources', () => {

@@ -30,12 +30,31 @@ describe('a production bundle of an application that imports only floe', () => {
       'FLOE_PATCH_FAILED',
       'FLOE_NOT_A_TRACE',
       'FLOE_STORED_DAMAGED',
+      'FLOE_STILL_LINKED',
+      // What a table says it is.
+      '`Table`',
       'localStorage',
       'process.env',
       'node:',
     ])
       expect(code).not.toContain(word);
   });
+});
+
+test('a production bundle with tables takes answers in, and hands tables over as text', async () => {
+  const code = await bundled(`
+    import { createRuntime } from 'floe';
+    import { entity, rowOf, tables } from 'floe/entities';
+    const vessel = entity('vessel', rowOf(), { key: 'hull' });
+    const port = tables('port', [vessel]);
+    const runtime = createRuntime({ stores: [port] });
+    runtime.dispatch(port.ingest(vessel, [{ hull: 10, name: 'Ern' }, { hull: 9, name: 'Skua' }]));
+    const again = createRuntime({ stores: [port], initial: runtime.snapshotText() });
+    console.log(again.read(port.all(vessel)).map(({ name }) => name).join());
+  `);
+  expect(code).not.toContain('FLOE_NOT_A_TRACE');
+  const { stdout } = await promisify(execFile)(process.execPath, ['--input-type=module', '-e', code]);
+  expect(stdout).toBe('Ern,Skua\n');
 });
 
 test('a bundle with the trace has what the trace needs', async () => {

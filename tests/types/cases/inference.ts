@@ -120,6 +120,10 @@ export function Hooks(): unknown {
   return picked;
 }
 
+// a native Map is a leaf: at leads to none of its parts
+const deep = createRuntime({ stores: [visits] }).read(at(visits, '/depth/N1'));
+is<Equal<typeof deep, unknown>>();
+
 // a selector whose arguments are all optional is a source as it is
 const nth = visits.selector('nth', (state, n: number = 0) => state.list[n]);
 const runtime2 = createRuntime({ stores: [visits] });

@@ -1,5 +1,5 @@
 // The port: everything that has a key, kept once. The office's nested answers go in, nested views come out.
-import { byKind, entity, linkTo, listOf, rowOf, tables, type Along } from 'floe/entities';
+import { byKind, entity, linkTo, listOf, rowOf, tables, type Expanded } from 'floe/entities';
 import type { Anchorage, Berth, Crew, Operator, Phase, Service, Vessel, Visit } from './types.js';
 
 export const operator = entity('operator', rowOf<Operator>(), { key: 'id' });
@@ -46,10 +46,10 @@ export const berths = port.all(berth);
 export const vessels = port.all(vessel, { sort: 'name' });
 
 /** A visit as lists show it: with its vessel and its place. */
-export type VisitShown = Along<typeof visit, 'vessel' | 'place', never>;
+export type VisitShown = Expanded<typeof visit, 'vessel' | 'place'>;
 export const visitShown = (id: string) => port.expand(visit, id, { along: ['vessel', 'place'], missing: 'error' });
 
 /** A visit with all that is known of it. */
-export type VisitWhole = Along<typeof visit, 'vessel.operator' | 'place' | 'services.crew', never>;
+export type VisitWhole = Expanded<typeof visit, 'vessel.operator' | 'place' | 'services.crew'>;
 export const visitWhole = (id: string) =>
   port.expand(visit, id, { along: ['vessel.operator', 'place', 'services.crew'], missing: 'error' });
