@@ -252,5 +252,11 @@ export const rows = [
     least: 300,
     run: viewing,
   },
-  { work: 'memory of 1,000 versions of a table of 100,000', against: 'one version', most: 1.25, run: versions },
+  {
+    work: 'memory of 1,000 versions of a table of 100,000',
+    against: 'one version',
+    most: 1.25,
+    unit: 'bytes',
+    run: versions,
+  },
 ];

@@ -16,9 +16,11 @@ const say = (work, against, found, wanted, reached) => {
 };
 
 const script = fileURLToPath(new URL('row.mjs', import.meta.url));
-for (const [i, { work, against, most, least }] of rows.entries()) {
+const number = new Intl.NumberFormat('en', { maximumFractionDigits: 0 });
+for (const [i, { work, against, most, least, unit = 'ns' }] of rows.entries()) {
   process.stderr.write(`measuring: ${work}, against ${against} ...\n`);
   const { floe, peer } = JSON.parse(execFileSync(process.execPath, [script, String(i)], { encoding: 'utf8' }));
+  process.stderr.write(`  ${number.format(floe)} ${unit} against ${number.format(peer)} ${unit}\n`);
   if (most) say(work, against, `${(floe / peer).toFixed(2)} times`, `at most ${most} times`, floe / peer <= most);
   else
     say(
