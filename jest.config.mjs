@@ -7,6 +7,7 @@ const shared = {
     '^floe$': '<rootDir>/src/core/index.ts',
     '^floe/entities$': '<rootDir>/src/entities/index.ts',
     '^floe/trace$': '<rootDir>/src/trace/index.ts',
+    '^floe/testing$': '<rootDir>/src/testing/index.ts',
     '^floe/persist$': '<rootDir>/src/persist/index.ts',
     '^floe/persist/node$': '<rootDir>/src/persist/node/index.ts',
     '^floe/react$': '<rootDir>/src/bindings/react/index.ts',

@@ -281,4 +281,34 @@ export const badSnapshot = (why: string): FloeError =>
     DEV && `The text is not a snapshot of a runtime: ${why}. Make one with runtime.snapshotText().`,
   );
 
+export const runCancelled = (task: string, reason: string): FloeError =>
+  error('FLOE_RUN_CANCELLED', `${task} ${reason}`, DEV && `The run of the task '${task}' was cancelled (${reason}).`);
+
+export const needMissing = (need: string, task: string): FloeError =>
+  error(
+    'FLOE_NEED_MISSING',
+    `${need} ${task}`,
+    DEV &&
+      `The task '${task}' needs '${need}', and the runtime was not given it: createRuntime({ needs: [${need}.by(...)] }).`,
+  );
+
+export const notATaskCall = (found: unknown): FloeError =>
+  error(
+    'FLOE_NOT_A_TASK_CALL',
+    typeof found,
+    DEV &&
+      (typeof found === 'function'
+        ? `run was given the task '${found.name}' itself. Call it: run(task(arguments)).`
+        : `run needs the call of a task: run(task(arguments)) (found: ${found === null ? 'null' : typeof found}).`),
+  );
+
+export const droppedWithout = (type: string, without: string, cause: unknown): FloeError =>
+  error(
+    'FLOE_DROPPED',
+    `${type} ${without}`,
+    DEV &&
+      `'${type}' built on '${without}', which was taken back, and cannot be applied without it (${messageOf(cause)}). It was dropped.`,
+    { cause },
+  );
+
 export const messageOf = (cause: unknown): string => (cause instanceof Error ? cause.message : String(cause));

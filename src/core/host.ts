@@ -4,6 +4,24 @@ const host = globalThis as {
   performance?: { now(): number };
   console?: { error(...parts: unknown[]): void; log(...parts: unknown[]): void };
   document?: object;
+  setTimeout?(fn: () => void, ms: number): unknown;
+  clearTimeout?(timer: unknown): void;
+  AbortController?: new () => { readonly signal: CancelSignal; abort(reason?: unknown): void };
+};
+
+/** The platform's own `AbortSignal`, where its types are known. */
+export type CancelSignal = typeof globalThis extends { AbortSignal: { prototype: infer S } }
+  ? S
+  : { readonly aborted: boolean };
+
+/** Makes an `AbortController`; it is made only where a task asks for its signal. */
+export const aborter = (): { readonly signal: CancelSignal; abort(reason?: unknown): void } =>
+  new host.AbortController!();
+
+/** Calls `fn` once after some milliseconds. Returns a function that prevents it. */
+export const timer = (ms: number, fn: () => void): (() => void) => {
+  const started = host.setTimeout!(fn, ms);
+  return () => host.clearTimeout!(started);
 };
 
 /** Milliseconds on a clock that never goes back; for measuring, not for dates. */

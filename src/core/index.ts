@@ -2,6 +2,7 @@
 export { store, at } from './store.js';
 export { action } from './action.js';
 export { selector } from './source.js';
+export { task, need } from './task.js';
 export { createRuntime, defaultRuntime } from './runtime.js';
 export { actionLog, confirmation } from './interceptor.js';
 export { applyPatch } from './patch.js';
@@ -10,9 +11,24 @@ export { FloeError } from './errors.js';
 export type { Store, StateOf, Change, PersistOptions, Edits, PartAt, Answered } from './store.js';
 export type { AnyAction, ActionCreator, ActionOf, ActionOptions, About, AnyCreator } from './action.js';
 export type { Source, Selector, SelectorOptions, Equality, Read, Recipe } from './source.js';
-export type { Runtime, RuntimeOptions, Attached, AnyStore, DispatchResult, Problem } from './runtime.js';
+export type { Runtime, RuntimeOptions, Attached, AnyStore, Clock, DispatchResult, Problem } from './runtime.js';
+export type {
+  Task,
+  TaskCall,
+  TaskContext,
+  TaskOptions,
+  TaskStatus,
+  TaskError,
+  AnyTask,
+  Run,
+  Overlap,
+  Optimistic,
+  Need,
+  Given,
+  Work,
+} from './task.js';
 export type { Selection, Observer } from './selection.js';
 export type { Interceptor, InterceptorTools } from './interceptor.js';
 export type { Patch, PatchOperation } from './patch.js';
 export type { Draft } from './draft.js';
-export type { Attachment, Outcome, FactName } from './transition.js';
+export type { Attachment, Outcome, FactName, RunNote } from './transition.js';

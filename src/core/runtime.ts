@@ -7,6 +7,7 @@ import type { Interceptor } from './interceptor.js';
 import { LiveSelection, type Selection } from './selection.js';
 import type { Read, Source } from './source.js';
 import { definitionOf, type Store } from './store.js';
+import type { AnyTask, Given, Run, TaskCall } from './task.js';
 import type { Attachment } from './transition.js';
 
 /** What became of a dispatched action, as far as `dispatch` can tell. */
@@ -26,6 +27,14 @@ export interface Problem {
   readonly action?: AnyAction;
 }
 
+/** A clock that tasks wait by. */
+export interface Clock {
+  /** Epoch milliseconds. */
+  now(): number;
+  /** Calls `fn` once after some milliseconds. Returns a function that prevents it. */
+  after(ms: number, fn: () => void): () => void;
+}
+
 export interface RuntimeOptions {
   /** The stores that the runtime begins with. Others join when they are first read or one of their actions comes. */
   readonly stores?: readonly AnyStore[];
@@ -41,8 +50,17 @@ export interface RuntimeOptions {
   readonly invariants?: 'report' | 'refuse';
   /** Development only: runs each change twice and compares. Default: false. */
   readonly checkPurity?: boolean;
-  /** Epoch milliseconds, for the times in the trace. Default: `Date.now`. */
-  readonly clock?: () => number;
+  /** Tasks without a store that begin with the runtime. Others need not be listed. */
+  readonly tasks?: readonly AnyTask[];
+  /** What tasks need from outside: `[office.by(httpOffice(''))]`. */
+  readonly needs?: readonly Given[];
+  /**
+   * The time in epoch milliseconds, for `now` and the times in the trace; as an object also what `sleep` waits by.
+   * Default: the host's.
+   */
+  readonly clock?: (() => number) | Clock;
+  /** Gives numbers from 0 up to 1, for tasks. Default: `Math.random`. */
+  readonly random?: () => number;
   /** The runtime under this name on the global object, to play with on the console. Default: none. */
   readonly expose?: string;
   /** Told of what went wrong where nobody waits. Default: written to the console. */
@@ -77,6 +95,13 @@ export interface Runtime {
   follow(fn: (read: Read) => void): () => void;
   /** A live selection: the value, and several ways to be told of the next. */
   select<T>(source: Source<T>): Selection<T>;
+  /**
+   * Runs a task. A failure that nobody waits for is reported to `onProblem`.
+   * @example
+   * const run = runtime.run(loadVisits('2031-03-02'));
+   * await run; // or run.cancel()
+   */
+  run<T>(call: TaskCall<T>): Run<T>;
   /** Many transitions, one notification. */
   batch<T>(fn: () => T): T;
   /** Many transitions that stand or fall together. */
@@ -92,7 +117,7 @@ export interface Runtime {
   snapshot(options?: { readonly only?: readonly AnyStore[] }): Record<string, unknown>;
   /** The same as text, safe inside a page. */
   snapshotText(options?: { readonly only?: readonly AnyStore[] }): string;
-  /** Ends watches and links; what is unsaved is saved. Later calls are errors. */
+  /** Ends runs, watches and links; what is unsaved is saved. Later calls are errors. */
   close(): void;
 }
 
@@ -116,6 +141,7 @@ export function createRuntime<const O extends RuntimeOptions = object>(
       engine.watch(source, listener, how),
     follow: (fn: (read: Read) => void) => engine.follow(fn),
     select: (source: Source<unknown>) => new LiveSelection(runtime, source),
+    run: (call: TaskCall<unknown>) => engine.run(call),
     batch: <T>(fn: () => T) => engine.batch(fn),
     atomic: <T>(fn: () => T) => engine.atomic(fn),
     addInterceptor: (name: string, fn: Interceptor) => engine.addInterceptor(name, fn),
@@ -137,6 +163,7 @@ export function createRuntime<const O extends RuntimeOptions = object>(
   if (given.trace) runtime.trace = engine.attach(given.trace);
   if (given.storage) runtime.persistence = engine.attach(given.storage);
   engine.join((given.stores ?? []).map(definitionOf), 'initial');
+  if (given.tasks) engine.startTasks(given.tasks.map((one) => one.definition));
   if (given.expose) publish(given.expose, runtime);
   return runtime as Runtime & Attached<O>;
 }

@@ -175,7 +175,8 @@ export function inlineSource<T>(fn: (read: Read) => T): Source<T> {
 export function argumentKey(name: string, args: readonly unknown[]): string {
   const only = args[0];
   if (args.length === 1) {
-    if (typeof only === 'string') return `"${only}`;
+    // As JSON, but without the cost of escaping: what stands between the first and the last quote is the text.
+    if (typeof only === 'string') return `"${only}"`;
     if (typeof only === 'number') return Object.is(only, -0) ? '-0' : String(only);
   }
   return JSON.stringify(args.map((arg, i) => sorted(name, arg, `/${i}`, new Set())));

@@ -12,11 +12,13 @@ import {
   selectorOf,
   SOURCE,
   type Derivation,
+  type Read,
   type Recipe,
   type Selector,
   type SelectorOptions,
   type Source,
 } from './source.js';
+import { answersType, makeTask, type Task, type TaskDefinition, type TaskOptions, type Work } from './task.js';
 
 /** How a store answers an action: edits its draft, or returns the next state. Never both, never later. */
 export type Change = (draft: never, payload: never) => unknown;
@@ -80,6 +82,20 @@ export interface Store<N extends string = string, S = unknown> extends Source<S>
     derive: (state: S, ...args: A) => T,
     options?: SelectorOptions<T>,
   ): Selector<T, A>;
+  /**
+   * Declares work over time beside the store. Say what is to be done, in the imperative. Nothing happens until it is run:
+   * `runtime.run(loadVisits('2031-03-02'))`, or `when` an action comes.
+   * @example
+   * export const loadVisits = visits.task('load', async ({ dispatch, use, signal }, day: string) => {
+   *   dispatch(visitsArrived(await use(office).visits(day, { signal })));
+   * }, { overlap: 'replace' });
+   */
+  task<A extends readonly unknown[], T>(
+    name: string,
+    run: Work<A, T>,
+    options: TaskOptions<A> & { readonly unless: (read: Read, ...args: A) => unknown },
+  ): Task<A, T | undefined>;
+  task<A extends readonly unknown[], T>(name: string, run: Work<A, T>, options?: TaskOptions<A>): Task<A, T>;
   /** A rule that must hold after every transition. Reported when broken, or refused: see `createRuntime({ invariants })`. */
   invariant(name: string, holds: (state: S) => boolean): this;
   /** Ready-made actions: `replace(next)`, `merge(part)`, `remove(...keys)`. */
@@ -108,6 +124,7 @@ export type StateOf<T> = T extends Store<string, infer S> ? S : never;
 
 /** Goes up with every declaration: a runtime notices what was declared after it began. */
 export let declared = 0;
+export const declaredMore = (): void => void declared++;
 
 /** What a store answers to, as it was given. */
 export type AnswerTo = Answered<never> | (() => Answered<never>);
@@ -118,6 +135,7 @@ export class StoreDefinition implements Source<unknown> {
   private readonly changes = new Map<string, Change[]>();
   private readonly whens: { readonly answered: AnswerTo; readonly change: Change }[] = [];
   private readonly rules: Rule[] = [];
+  private readonly ownTasks: TaskDefinition[] = [];
   private readonly own = new Map<object, unknown>();
   readonly [SOURCE]: Recipe<unknown> = { of: this, args: [], key: '', bare: NO_BARE };
   private keeps: PersistOptions<never> | undefined;
@@ -128,6 +146,8 @@ export class StoreDefinition implements Source<unknown> {
     readonly initial: unknown,
     /** The store that this one is a copy of: what that one declares, now or later, counts here too. */
     private readonly original?: StoreDefinition,
+    /** Holds the status of a task: it joins unseen, and is neither reset nor in a snapshot. */
+    readonly internal = false,
   ) {
     this.atPointer = partSelector(`${name}.at`, this, parsePointer);
   }
@@ -225,6 +245,18 @@ export class StoreDefinition implements Source<unknown> {
     return makeSelector(`${this.name}.${plainName(`A selector of '${this.name}'`, name)}`, this, derive, options);
   }
 
+  task(name: string, work: Work<never[], unknown>, options?: TaskOptions<never[]>): unknown {
+    const full = `${this.name}.${plainName(`A task of '${this.name}'`, name)}`;
+    const { definition, made } = makeTask(full, work, options);
+    this.ownTasks.push(definition);
+    declared++;
+    return made;
+  }
+
+  get tasks(): readonly TaskDefinition[] {
+    return this.ownTasks;
+  }
+
   invariant(name: string, holds: (state: never) => boolean): this {
     this.rules.push({ name: `${this.name}.${plainName(`An invariant of '${this.name}'`, name)}`, holds });
     return this;
@@ -252,13 +284,6 @@ export class StoreDefinition implements Source<unknown> {
 interface Rule {
   readonly name: string;
   readonly holds: (state: never) => boolean;
-}
-
-function answersType(answered: AnswerTo, type: string): boolean {
-  const named = typeof answered === 'function' && !('type' in answered) ? answered() : answered;
-  return Array.isArray(named)
-    ? named.some((one: AnyCreator) => one.type === type)
-    : (named as unknown as AnyCreator).type === type;
 }
 
 export function plainName(what: string, name: unknown): string {

@@ -3,17 +3,44 @@ import type { AnyAction } from './action.js';
 import type { Touches } from './diff.js';
 import type { StoreDefinition } from './store.js';
 
-/** Who dispatched. `code` is the application; `of` is the transition that it answered. */
+/** Who did it. `code` is the application, `task` a run. */
 export interface Cause {
-  readonly by: 'code' | 'trace' | 'storage' | 'interceptor' | 'runtime';
+  readonly by: 'code' | 'task' | 'trace' | 'storage' | 'interceptor' | 'runtime';
+  /** The transition that it answered. */
   readonly of?: Transition;
+  /** The number of the run that did it. */
+  readonly run?: number;
 }
 
 /** What became of an action. */
 export type Outcome = 'applied' | 'unchanged' | 'waiting' | 'stopped' | 'refused' | 'failed' | 'reverted';
 
 /** What a fact step states: nothing computes it, so its patch is taken as given. */
-export type FactName = 'initial' | 'joined' | 'rehydrated' | 'reset' | 'renewed';
+export type FactName =
+  | 'initial'
+  | 'joined'
+  | 'rehydrated'
+  | 'reset'
+  | 'renewed'
+  /** A run of a task began, begins again after a failure, ended, or was not needed. */
+  | 'runStarted'
+  | 'runRetried'
+  | 'runEnded'
+  | 'runSkipped'
+  /** An optimistic action was confirmed, or taken back. */
+  | 'confirmed'
+  | 'reverted';
+
+/** A run of a task, as far as it is recorded. */
+export interface RunNote {
+  /** Counts up from 1 in one runtime. */
+  readonly id: number;
+  readonly task: string;
+  readonly args: readonly unknown[];
+  readonly phase: 'running' | 'done' | 'failed' | 'cancelled' | 'skipped';
+  /** What the run was given from outside the state, in order: the time, random numbers. */
+  readonly saw?: readonly (readonly ['now' | 'random', number])[];
+}
 
 export interface StoreChange {
   readonly store: StoreDefinition;
@@ -44,6 +71,12 @@ export interface Transition {
   readonly group?: number | undefined;
   /** The rules that do not hold after it. */
   readonly problems: unknown[];
+  /** The run that it tells of. */
+  readonly run?: RunNote;
+  /** The optimistic action that was confirmed or taken back. */
+  readonly about?: Transition | undefined;
+  /** It happened at the live end while the cursor is in the past. */
+  readonly unseen?: boolean;
 }
 
 /** Something that listens to every transition, and may bring stored state back. */
@@ -54,6 +87,8 @@ export interface Listener {
   travelled?(live: boolean): void;
   /** The state that a store should begin with instead of this one; the same value where nothing is stored. */
   begin?(store: StoreDefinition, state: unknown): unknown;
+  /** Whether a transition is on the line that is shown, at the cursor or before it. */
+  isShown?(transition: Transition): boolean;
   /** The runtime ends. */
   close?(): void;
 }
@@ -61,12 +96,16 @@ export interface Listener {
 /** What the runtime offers to what is attached to it. */
 export interface Host {
   readonly now: () => number;
-  /** The state of every store that has joined, under its name. */
+  /** The state of every store at the live end, under its name; without what open optimistic actions did. */
   states(): Readonly<Record<string, unknown>>;
+  /** Whether optimistic actions are open: then `states` may change though what is seen does not. */
+  readonly uncertain: boolean;
   /** The stores that have joined. */
   stores(): readonly StoreDefinition[];
   /** The one door for states that come from elsewhere: another time, a file. Tells those who watch. */
   restore(states: Readonly<Record<string, unknown>>, live: boolean): void;
+  /** Another line is about to be shown: runs that did not begin on it are cancelled. */
+  leave(stays: (transition: Transition) => boolean): void;
   /** Reports something that went wrong where nobody waits for an answer. */
   problem(error: unknown, transition?: Transition): void;
 }

@@ -93,24 +93,30 @@ class Keeper implements Persistence, Listener {
     this.report(storedDamaged(store.name, aside, why));
   }
 
-  transition({ kind, fact, changed }: Transition): void {
+  transition({ kind, fact, changed, unseen }: Transition): void {
     // An action in the past has begun a branch: it is the present now.
-    if (kind === 'action' && this.past) {
+    if (this.past && !unseen) {
       this.past = false;
       for (const store of this.host.stores()) this.unsaved.add(store);
     }
-    if (kind === 'fact' && fact !== 'renewed') return;
+    // What was left out while it was open may count from now on; and what changed nothing may change what is certain.
+    if (this.host.uncertain || fact === 'confirmed' || fact === 'reverted')
+      for (const store of this.host.stores()) this.unsaved.add(store);
+    else if (kind === 'fact' && fact !== 'renewed') return;
     for (const { store } of changed) this.unsaved.add(store);
-    if (!this.past) this.flush();
+    this.flush();
   }
 
   travelled(live: boolean): void {
     this.past = !live;
-    if (live) this.flush();
+    if (!live) return;
+    // Perhaps not back from a look at the past, but on another line. What is the same is not written again.
+    for (const store of this.host.stores()) this.unsaved.add(store);
+    this.flush();
   }
 
+  /** What is stored is the live end, wherever the cursor is. */
   flush(): void {
-    if (this.past) return;
     const states = this.host.states();
     for (const store of this.unsaved) {
       if (!store.kept || this.untouchable.has(store)) {

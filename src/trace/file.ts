@@ -18,6 +18,7 @@ const toLine = (step: Step): unknown => ({
   // A microsecond is finer than any clock here.
   took: Math.round(step.took * 1000) / 1000,
   ...(step.action && { action: encodeAction(step.action) }),
+  ...(step.run && { run: { ...step.run, args: encode(step.run.args) } }),
   changes: encodePatch(step.changes),
   undo: encodePatch(step.undo),
 });
@@ -112,7 +113,12 @@ export class TraceReader {
       Array.isArray(found.stores) && found.stores.every((name) => typeof name === 'string'),
       "'stores' is not a list of names",
     );
-    const { action } = found;
+    const { action, run } = found;
+    if (run !== undefined)
+      check(
+        isObject(run) && typeof (run as { task?: unknown }).task === 'string' && isCount((run as { id?: unknown }).id),
+        "'run' is not a run of a task",
+      );
     if (found.kind === 'action')
       check(isObject(action) && typeof (action as { type?: unknown }).type === 'string', "'action' is not an action");
     try {
@@ -123,6 +129,7 @@ export class TraceReader {
             ? { ...action, payload: decode((action as { payload?: unknown }).payload) }
             : action,
         }),
+        ...(isObject(run) && { run: { ...run, args: decode((run as { args?: unknown }).args) } }),
         changes: toPatch(found.changes, "'changes'", fail),
         undo: toPatch(found.undo, "'undo'", fail),
       } as Step;

@@ -63,19 +63,26 @@ class Recorder implements Trace, Listener {
   // ---- recording ----
 
   transition(transition: Transition): void {
-    const { kind, fact, action, cause, outcome, changed, took, time, reason, group, problems } = transition;
+    const { kind, fact, action, cause, outcome, changed, took, time, reason, group, problems, run, about } = transition;
     const { changes, undo } = differenceOf(transition);
-    const stays = (fact === 'joined' || fact === 'rehydrated') && !this.isLive;
-    if (stays) this.liveTree = undefined;
-    if (!this.isLive && !stays) this.fork();
-    const causedBy = cause.of && this.seqs.get(cause.of);
+    // What happens at the live end during a look at the past: the cursor stays where it is.
+    const unseen = transition.unseen === true && !this.isLive;
+    if (unseen) this.liveTree ??= this.treeAt(this.line.length - 1);
+    else if (!this.isLive) this.fork();
+    const seqOf = (one: Transition | undefined): number | undefined => one && this.seqs.get(one);
+    const causedBy = seqOf(cause.of);
+    const aboutStep = seqOf(about);
     const step: Step = {
       seq: this.nextSeq++,
       time,
       kind,
       ...(fact && { fact }),
       ...(action && { action }),
-      cause: { by: cause.by, ...(causedBy !== undefined && { step: causedBy }) },
+      cause: {
+        by: cause.by,
+        ...(causedBy !== undefined && { step: causedBy }),
+        ...(cause.run !== undefined && { run: cause.run }),
+      },
       stores: changed.map(({ store }) => store.name),
       changes,
       undo,
@@ -86,15 +93,27 @@ class Recorder implements Trace, Listener {
       ...(group !== undefined && { group }),
       ...(reason !== undefined && { reason: messageOf(reason) }),
       ...(problems.length > 0 && { problems: problems.map(messageOf) }),
+      ...(run && { run }),
+      ...(aboutStep !== undefined && { about: aboutStep }),
     };
     this.seqs.set(transition, step.seq);
     this.append(step);
     // The stores' own objects, not copies made by a patch: coming back to them tells nobody of a change.
-    this.tree = { ...this.tree, ...Object.fromEntries(changed.map(({ store, after }) => [store.name, after])) };
-    if (!stays) this.liveTree = this.tree;
-    // A store that joins during a look at the past is part of the present, and seen in the past as it begins.
-    if (!stays) this.at = this.line.length - 1;
+    const after = Object.fromEntries(changed.map(({ store, after }) => [store.name, after]));
+    if (unseen) {
+      this.liveTree = { ...this.liveTree, ...after };
+      // A store that joins during a look at the past is seen in the past as it begins.
+      if (fact === 'joined' || fact === 'rehydrated') this.tree = { ...this.tree, ...after };
+    } else {
+      this.tree = this.liveTree = { ...this.tree, ...after };
+      this.at = this.line.length - 1;
+    }
     this.changed();
+  }
+
+  isShown(transition: Transition): boolean {
+    const seq = this.seqs.get(transition);
+    return seq !== undefined && this.line.lastIndexOf(this.all.get(seq)!, this.at) >= 0;
   }
 
   private append(step: Step): void {
@@ -206,6 +225,9 @@ class Recorder implements Trace, Listener {
     const line = this.lineTo(found.tip);
     let common = 0;
     while (common < line.length && line[common] === this.line[common]) common++;
+    // Runs that did not begin on it are cancelled while this line is still the live one.
+    const shared = new Set(line.slice(0, common));
+    this.host.leave((transition) => shared.has(this.all.get(this.seqs.get(transition) ?? -1)!));
     this.moveTo(Math.min(this.at, common - 1));
     this.line = line;
     this.branch = branch;
@@ -239,6 +261,7 @@ class Recorder implements Trace, Listener {
     fresh.tree = fresh.treeAt(fresh.line.length - 1);
     guardData(fresh.tree, { at: '', what: 'The state in the trace file' });
     // Nothing was touched so far: a file that cannot be replayed throws above.
+    this.host.leave(() => false);
     this.all.clear();
     this.tips.clear();
     this.nextSeq = fresh.nextSeq;

@@ -1,5 +1,5 @@
 // The shapes of a recorded history. The trace file, the command line and tools share them: this is the wire format.
-import type { AnyAction, FactName, Outcome, Patch } from '../core/index.js';
+import type { AnyAction, FactName, Outcome, Patch, RunNote } from '../core/index.js';
 
 /**
  * The version of the trace file format.
@@ -17,10 +17,12 @@ export interface TraceHeader {
 
 /** Why a step came about. */
 export interface StepCause {
-  /** Who did it: application code, the trace itself, a storage, an interceptor, or the runtime. */
-  readonly by: 'code' | 'trace' | 'storage' | 'interceptor' | 'runtime';
-  /** The step that it answered: a watcher dispatched it. */
+  /** Who did it: application code, the run of a task, the trace itself, a storage, an interceptor, or the runtime. */
+  readonly by: 'code' | 'task' | 'trace' | 'storage' | 'interceptor' | 'runtime';
+  /** The step that it answered: a watcher dispatched it, or a task answers it. */
   readonly step?: number;
+  /** The number of the run that did it. */
+  readonly run?: number;
 }
 
 /** One transition, as recorded. */
@@ -54,6 +56,12 @@ export interface Step {
   readonly reason?: string;
   /** The rules that do not hold after it. */
   readonly problems?: readonly string[];
+  /** The run of a task that it tells of. */
+  readonly run?: RunNote;
+  /** The step of the optimistic action that it confirms or takes back. */
+  readonly about?: number;
+  /** How many actions that are not listed it sums up. */
+  readonly count?: number;
 }
 
 /** One line of history: it shares its steps up to a fork with the branch that it left. */

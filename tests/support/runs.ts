@@ -10,3 +10,6 @@ export const runs = (usual: number): number => Number(FLOE_RUNS ?? Math.ceil(usu
 export const longMode = Number(FLOE_RUNS ?? 0) >= 1000;
 // The first programs are short otherwise, and a small share is nothing but first programs.
 export const leastLength = longMode ? 50 : Number(FLOE_SHARE) < 1 ? 25 : 0;
+
+/** The share of the usual number of cases that is run. */
+export const share = Number(FLOE_SHARE);

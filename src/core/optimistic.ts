@@ -1,0 +1,131 @@
+// Optimistic actions: shown before it is certain that they stay. While one is open, what was applied since is kept, so that
+// the states can be computed without it. Nothing is kept while none is open.
+import type { AnyAction } from './action.js';
+import type { Transition } from './transition.js';
+
+/** One action, or one fact, that was applied while an optimistic action was open. */
+export interface Settling<S = unknown> {
+  /** Not there for a fact. */
+  action: AnyAction | undefined;
+  /** The states that it left, of the stores that it changed. */
+  after: ReadonlyMap<S, unknown>;
+  readonly group: number | undefined;
+  readonly transition: Transition | undefined;
+  /** Neither confirmed nor taken back. */
+  open: boolean;
+  /** Taken back, or dropped: it does not count. */
+  gone: boolean;
+}
+
+/** What an action makes of the states of stores; throws as the change throws. */
+export type Compute<S> = (action: AnyAction, stateOf: (slot: S) => unknown) => ReadonlyMap<S, unknown>;
+
+/** What could not be applied when the states were computed without something. */
+export interface Dropped<S> {
+  readonly entry: Settling<S>;
+  readonly error: unknown;
+}
+
+interface Outcome<S> {
+  readonly states: ReadonlyMap<S, unknown>;
+  readonly afters: ReadonlyMap<Settling<S>, ReadonlyMap<S, unknown>>;
+  readonly dropped: readonly Dropped<S>[];
+}
+
+export class Provisional<S> {
+  private entries: Settling<S>[] = [];
+
+  /** @param base the states of all stores before the first entry */
+  constructor(
+    private readonly base: Map<S, unknown>,
+    private readonly compute: Compute<S>,
+  ) {}
+
+  add(entry: Settling<S>): void {
+    this.entries.push(entry);
+  }
+
+  /** Whether an optimistic action is open; what came before the first open one is let go of. */
+  settle(): boolean {
+    let first = 0;
+    for (; first < this.entries.length && !this.entries[first].open; first++) {
+      const { gone, after } = this.entries[first];
+      if (!gone) for (const [slot, state] of after) this.base.set(slot, state);
+    }
+    if (first > 0) this.entries = this.entries.slice(first);
+    return this.entries.length > 0;
+  }
+
+  /** The states as they are without what is open. */
+  certain(): ReadonlyMap<S, unknown> {
+    return this.run((entry) => !entry.open).states;
+  }
+
+  /** Computes everything anew after `change` was made to an entry; `undone` takes that back when it fails itself. */
+  again(entry: Settling<S>, replacement?: AnyAction): Outcome<S> {
+    const { action } = entry;
+    if (replacement) entry.action = replacement;
+    else entry.gone = true;
+    const outcome = this.run(() => true);
+    const own = outcome.dropped.find((one) => one.entry === entry);
+    if (own) {
+      entry.action = action;
+      throw own.error;
+    }
+    entry.open = false;
+    for (const [one, after] of outcome.afters) one.after = after;
+    for (const one of outcome.dropped) {
+      one.entry.gone = true;
+      one.entry.open = false;
+    }
+    return outcome;
+  }
+
+  /** Lets go of entries that did not happen after all; their optimistic actions are closed. */
+  keep(stays: (entry: Settling<S>) => boolean): void {
+    const [kept, lost]: [Settling<S>[], Settling<S>[]] = [[], []];
+    for (const entry of this.entries) (stays(entry) ? kept : lost).push(entry);
+    this.entries = kept;
+    for (const entry of lost) close(entry);
+  }
+
+  /** Whether the entries lead to these states. */
+  leadsTo(stateOf: (slot: S) => unknown, same: (a: unknown, b: unknown) => boolean): boolean {
+    return Array.from(this.run(() => true).states).every(([slot, state]) => same(state, stateOf(slot)));
+  }
+
+  private run(counts: (entry: Settling<S>) => boolean): Outcome<S> {
+    const { entries } = this;
+    const afters = new Map<Settling<S>, ReadonlyMap<S, unknown>>();
+    const dropped: Dropped<S>[] = [];
+    let states = new Map(this.base);
+    for (let i = 0, end: number; i < entries.length; i = end) {
+      const { group } = entries[i];
+      for (end = i + 1; group !== undefined && entries[end]?.group === group; end++);
+      const together = entries.slice(i, end).filter((entry) => !entry.gone && counts(entry));
+      // A group stands or falls as a whole; what is stated as a fact stands.
+      const trial = new Map(states);
+      try {
+        for (const entry of together) this.step(entry, trial, afters);
+        states = trial;
+      } catch (error) {
+        for (const entry of together) {
+          if (entry.action) dropped.push({ entry, error });
+          else this.step(entry, states, afters);
+        }
+      }
+    }
+    return { states, afters, dropped };
+  }
+
+  private step(entry: Settling<S>, states: Map<S, unknown>, afters: Map<Settling<S>, ReadonlyMap<S, unknown>>): void {
+    const after = entry.action ? this.compute(entry.action, (slot) => states.get(slot)) : entry.after;
+    for (const [slot, state] of after) states.set(slot, state);
+    afters.set(entry, after);
+  }
+}
+
+export function close(entry: Settling): void {
+  entry.open = false;
+  entry.gone = true;
+}

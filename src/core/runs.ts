@@ -1,0 +1,445 @@
+// The runs of tasks in one runtime: which are under way, what overlaps, and who waits for which action.
+import type { AnyAction, AnyCreator } from './action.js';
+import { endlessLoop, FloeError, messageOf } from './errors.js';
+import { contextOf } from './context.js';
+import { guardData } from './plain.js';
+import { DEV } from './mode.js';
+import { TaskRun } from './run.js';
+import type { Read, Source } from './source.js';
+import type { StoreDefinition } from './store.js';
+import type { Optimistic, Need, Statuses, TaskCall, TaskDefinition, TaskError, TaskStatus } from './task.js';
+import type { Cause, FactName, RunNote, Transition } from './transition.js';
+import type { DispatchResult } from './runtime.js';
+import type { Settling } from './optimistic.js';
+
+/** What runs need of the runtime. Everything happens at the live end. */
+export interface RunHost {
+  readonly now: () => number;
+  readonly random: () => number;
+  /** Calls `fn` after some milliseconds. Returns a function that prevents it. */
+  readonly after: (ms: number, fn: () => void) => () => void;
+  /** Whether somebody records. */
+  readonly recorded: boolean;
+  /** Throws where no task can be run: in a change, in a selector, inside `atomic`, after the end. */
+  mayRun(task: string): void;
+  /** Calls `fn` now, or when what stands or falls together has done so. */
+  later(fn: () => void): void;
+  readLive<T>(source: Source<T>): T;
+  dispatchBy(run: TaskRun, action: AnyAction): DispatchResult;
+  atomicBy<T>(run: TaskRun, fn: () => T): T;
+  optimisticBy(run: TaskRun, action: AnyAction): Optimistic;
+  settle(entry: Settling, how: 'confirmed' | 'reverted', by: Cause): void;
+  answerTo(need: Need<unknown>, task: string): unknown;
+  /** Notes a step of a run, and changes the status of its task. */
+  noteRun(
+    task: TaskDefinition,
+    next: ((state: Statuses) => Statuses) | undefined,
+    what: { fact: FactName; run: RunNote; cause: Cause; reason?: unknown },
+  ): Transition | undefined;
+  problem(error: unknown): void;
+}
+
+/** The runs of one task. */
+interface Lanes {
+  readonly lanes: Map<string, Lane>;
+  running: number;
+  /** How many run, by status key. */
+  readonly busy: Map<string, number>;
+  /** The status keys of which none runs, in the order in which they ended. */
+  readonly ended: Set<string>;
+}
+
+interface Lane {
+  readonly running: Set<TaskRun>;
+  readonly queue: { readonly run: TaskRun; readonly cause: Cause }[];
+}
+
+/** As many statuses of runs that have ended are kept, a task, for different arguments. */
+const KEEP = 100;
+
+/** As many values that a run saw are recorded. */
+export const MOST_SEEN = 100;
+
+/** As many runs that start each other without a pause are taken for an endless loop. */
+const MOST_STARTS = 1000;
+
+export class Runs {
+  private readonly tasks = new Map<TaskDefinition, Lanes>();
+  private readonly ears = new Map<string, Set<(action: AnyAction) => void>>();
+  private readonly toStart: { readonly call: TaskCall<unknown>; readonly cause: Cause }[] = [];
+  private starting = false;
+  private count = 0;
+  private readonly started = new WeakMap<TaskRun, Transition>();
+  /** Runs that have ended and still wait for something: their work goes on beside them. */
+  private readonly lingering = new Set<TaskRun>();
+
+  constructor(readonly host: RunHost) {}
+
+  // ---- beginning ----
+
+  start(call: TaskCall<unknown>, cause: Cause, parent?: TaskRun): TaskRun {
+    const { task, args } = call;
+    this.host.mayRun(task.name);
+    if (DEV) guardData(args, { at: '', what: `What the task '${task.name}' is called with` });
+    const { overlap = 'allow', unless } = task.options;
+    const key = task.statusKey(args);
+    const run = new TaskRun(call, task.laneKey(args), key, (one, reason) =>
+      this.host.later(() => this.cancel(one, reason)),
+    );
+    if (parent?.ended === true) {
+      run.finishCancelled('cancelled');
+      this.noteSkipped(run, cause, 'cancelled');
+      return run;
+    }
+    const lanes = this.lanesOf(task);
+    let lane = lanes.lanes.get(run.lane);
+    const other = lane && first(lane.running);
+    if (other !== undefined && overlap === 'share') return other;
+    if (parent !== undefined) {
+      run.parent = parent;
+      (parent.children ??= new Set()).add(run);
+    }
+    if (unless && this.notNeeded(run, unless, cause)) return run;
+    if (other !== undefined && overlap === 'ignore') {
+      run.finishCancelled('ignored');
+      this.leaveParent(run);
+      this.noteSkipped(run, cause, 'ignored');
+      return run;
+    }
+    if (other !== undefined && overlap === 'replace') {
+      for (const one of [...lane!.running]) this.cancel(one, 'replaced');
+      lane = lanes.lanes.get(run.lane);
+    }
+    if (!lane) lanes.lanes.set(run.lane, (lane = { running: new Set(), queue: [] }));
+    if (other !== undefined && overlap === 'queue') lane.queue.push({ run, cause });
+    else this.begin(run, cause, lanes, lane);
+    return run;
+  }
+
+  private notNeeded(run: TaskRun, unless: (read: Read, ...args: never[]) => unknown, cause: Cause): boolean {
+    try {
+      if (!unless(((source: Source<unknown>) => this.host.readLive(source)) as Read, ...(run.args as never[])))
+        return false;
+      run.finish('done', undefined);
+      this.noteSkipped(run, cause, 'there is nothing to do');
+    } catch (error) {
+      run.finish('failed', error);
+      this.noteSkipped(run, cause, error);
+      this.reportUnobserved(run, error);
+    }
+    this.leaveParent(run);
+    return true;
+  }
+
+  private noteSkipped(run: TaskRun, cause: Cause, reason: unknown): void {
+    if (this.host.recorded)
+      this.host.noteRun(run.task, undefined, { fact: 'runSkipped', run: run.note('skipped'), cause, reason });
+  }
+
+  private lanesOf(task: TaskDefinition): Lanes {
+    let lanes = this.tasks.get(task);
+    if (!lanes) this.tasks.set(task, (lanes = { lanes: new Map(), running: 0, busy: new Map(), ended: new Set() }));
+    return lanes;
+  }
+
+  private begin(run: TaskRun, cause: Cause, lanes: Lanes, lane: Lane): void {
+    const { task, key } = run;
+    run.id = ++this.count;
+    run.phase = 'running';
+    lane.running.add(run);
+    lanes.running++;
+    if (key !== '') {
+      lanes.busy.set(key, (lanes.busy.get(key) ?? 0) + 1);
+      lanes.ended.delete(key);
+    }
+    const startedAt = this.host.now();
+    const begun = (status: TaskStatus | undefined): TaskStatus => ({
+      phase: 'running',
+      runs: (status?.runs ?? 0) + 1,
+      startedAt,
+      endedAt: null,
+      error: null,
+    });
+    const transition = this.host.noteRun(
+      task,
+      ({ all, by }) => ({ all: begun(all), by: key === '' ? by : { ...by, [key]: begun(by[key]) } }),
+      { fact: 'runStarted', run: run.note('running'), cause },
+    );
+    if (transition) this.started.set(run, transition);
+    // A watcher of the status may have cancelled it already.
+    if (run.phase === 'running') this.work(run);
+  }
+
+  private work(run: TaskRun): void {
+    run.attempt++;
+    const { attempt } = run;
+    let result: unknown;
+    try {
+      result = run.task.work(contextOf(this, run), ...(run.args as never[]));
+    } catch (error) {
+      return this.fail(run, error);
+    }
+    if (typeof (result as PromiseLike<unknown> | undefined)?.then !== 'function') return this.end(run, 'done', result);
+    (result as PromiseLike<unknown>).then(
+      (value) => this.end(run, 'done', value),
+      (error: unknown) => {
+        if (run.attempt === attempt) this.fail(run, error);
+      },
+    );
+  }
+
+  private fail(run: TaskRun, error: unknown): void {
+    const { retry } = run.task.options;
+    if (run.phase !== 'running' || !retry || run.attempt > retry.times) return this.end(run, 'failed', error);
+    this.settleOpen(run, 'reverted');
+    const { wait = 0 } = retry;
+    const ms = typeof wait === 'function' ? wait(run.attempt) : wait;
+    if (this.host.recorded)
+      this.host.noteRun(run.task, undefined, {
+        fact: 'runRetried',
+        run: run.note('running'),
+        cause: { by: 'task', run: run.id },
+        reason: error,
+      });
+    const stop = this.host.after(ms, () => {
+      came();
+      this.work(run);
+    });
+    const came = run.await({ end: stop });
+  }
+
+  // ---- the end ----
+
+  private end(run: TaskRun, phase: 'done' | 'failed', value: unknown): void {
+    if (run.phase !== 'running') return;
+    run.finish(phase, value);
+    this.ended(run, phase, phase === 'failed' ? value : undefined);
+    if (phase === 'failed') this.reportUnobserved(run, value);
+  }
+
+  readonly cancel = (run: TaskRun, reason: string): void => {
+    if (run.ended) return;
+    if (run.phase === 'waiting') {
+      run.finishCancelled(reason);
+      const { queue } = this.lanesOf(run.task).lanes.get(run.lane)!;
+      const [{ cause }] = queue.splice(
+        queue.findIndex((one) => one.run === run),
+        1,
+      );
+      this.leaveParent(run);
+      return this.noteSkipped(run, cause, reason);
+    }
+    run.finishCancelled(reason);
+    if (run.children) for (const child of [...run.children]) this.cancel(child, reason);
+    this.ended(run, 'cancelled', reason);
+  };
+
+  private ended(run: TaskRun, phase: 'done' | 'failed' | 'cancelled', reason: unknown): void {
+    const { task, key } = run;
+    this.leaveParent(run);
+    if (run.open) this.settleOpen(run, phase === 'done' ? 'confirmed' : 'reverted');
+    if (run.waits && phase !== 'cancelled') this.lingering.add(run);
+    const lanes = this.lanesOf(task);
+    const lane = lanes.lanes.get(run.lane)!;
+    lane.running.delete(run);
+    lanes.running--;
+    const forgotten = this.countEnd(lanes, key);
+    const endedAt = this.host.now();
+    const error = phase === 'failed' ? asData(reason) : null;
+    const over = (status: TaskStatus): TaskStatus => ({ ...status, phase, endedAt, error });
+    this.host.noteRun(
+      task,
+      (state) => {
+        const all = lanes.running > 0 ? state.all : over(state.all);
+        let { by } = state;
+        if (key !== '' && !lanes.busy.has(key) && by[key] !== undefined) {
+          const next = { ...by, [key]: over(by[key]) };
+          if (forgotten !== undefined) delete next[forgotten];
+          by = next;
+        }
+        return all === state.all && by === state.by ? state : { all, by };
+      },
+      {
+        fact: 'runEnded',
+        run: run.note(phase),
+        cause: { by: 'task', run: run.id },
+        ...(reason !== undefined && { reason }),
+      },
+    );
+    const next = lane.running.size === 0 ? lane.queue.shift() : undefined;
+    if (next) this.begin(next.run, next.cause, lanes, lane);
+    else if (lane.running.size === 0 && lane.queue.length === 0 && lanes.lanes.get(run.lane) === lane)
+      lanes.lanes.delete(run.lane);
+  }
+
+  /** Counts one run less under a status key. Returns the key whose status there is no more room for. */
+  private countEnd({ busy, ended }: Lanes, key: string): string | undefined {
+    if (key === '') return undefined;
+    const left = busy.get(key)! - 1;
+    if (left > 0) {
+      busy.set(key, left);
+      return undefined;
+    }
+    busy.delete(key);
+    ended.add(key);
+    if (ended.size <= KEEP) return undefined;
+    const [oldest] = ended;
+    ended.delete(oldest);
+    return oldest;
+  }
+
+  private settleOpen(run: TaskRun, how: 'confirmed' | 'reverted'): void {
+    if (!run.open) return;
+    for (const entry of [...run.open]) this.host.settle(entry, how, { by: 'task', run: run.id });
+    run.open = undefined;
+  }
+
+  private leaveParent(run: TaskRun): void {
+    run.parent?.children?.delete(run);
+    run.parent = undefined;
+  }
+
+  /** `await` asks for the promise a little later than the call: only then is it known that nobody does. */
+  private reportUnobserved(run: TaskRun, error: unknown): void {
+    void Promise.resolve()
+      .then(() => undefined)
+      .then(() => undefined)
+      .then(() => {
+        if (!run.observed) this.host.problem(error);
+      });
+  }
+
+  // ---- actions ----
+
+  /** Whether anybody waits for actions of a type. */
+  hears(type: string): boolean {
+    return this.ears.has(type);
+  }
+  get listens(): boolean {
+    return this.ears.size > 0;
+  }
+
+  /** Calls `ear` with each action of these types. Returns a function that stops it. */
+  listen(types: readonly string[], ear: (action: AnyAction) => void): () => void {
+    for (const type of types) {
+      const known = this.ears.get(type);
+      if (known) known.add(ear);
+      else this.ears.set(type, new Set([ear]));
+    }
+    return () => {
+      for (const type of types) {
+        const ears = this.ears.get(type);
+        if (ears?.delete(ear) && ears.size === 0) this.ears.delete(type);
+      }
+    };
+  }
+
+  /** An action was applied: tells who waits for it, and starts the tasks that answer it. */
+  heard(action: AnyAction, tasks: readonly TaskDefinition[], transition: Transition | undefined): void {
+    const ears = this.ears.get(action.type);
+    if (ears) for (const ear of [...ears]) ear(action);
+    if (tasks.length === 0) return;
+    const args = 'payload' in action ? [action.payload] : [];
+    const cause: Cause = transition ? { by: 'runtime', of: transition } : { by: 'runtime' };
+    for (const task of tasks) this.toStart.push({ call: { task, args }, cause });
+    this.startWaiting();
+  }
+
+  atStart(tasks: readonly TaskDefinition[]): void {
+    for (const task of tasks)
+      if (task.options.atStart) this.toStart.push({ call: { task, args: [] }, cause: { by: 'runtime' } });
+    if (this.toStart.length > 0) this.startWaiting();
+  }
+
+  private startWaiting(): void {
+    if (this.starting) return;
+    this.starting = true;
+    try {
+      for (let count = 1; this.toStart.length > 0; count++) {
+        const { call, cause } = this.toStart.shift()!;
+        if (count > MOST_STARTS) {
+          const names = this.toStart.splice(0).map((one) => one.call.task.name);
+          return this.host.problem(endlessLoop([...new Set([call.task.name, ...names])]));
+        }
+        try {
+          this.start(call, cause);
+        } catch (error) {
+          this.host.problem(error);
+        }
+      }
+    } finally {
+      this.starting = false;
+    }
+  }
+
+  // ---- all runs ----
+
+  private *underWay(): Iterable<TaskRun> {
+    for (const { lanes } of this.tasks.values())
+      for (const { running, queue } of lanes.values()) {
+        for (const { run } of [...queue]) yield run;
+        yield* [...running];
+      }
+  }
+
+  /** Cancels the runs that did not begin on the line that is now shown. */
+  leave(stays: (transition: Transition) => boolean): void {
+    for (const run of [...this.underWay()]) {
+      const started = this.started.get(run);
+      if (started && !stays(started)) this.cancel(run, 'branch');
+    }
+  }
+
+  /** On a line on which a run was left under way, and that has ended elsewhere: notes the end there too. */
+  endLost(statuses: StoreDefinition, { all, by }: Statuses): void {
+    const found = [...this.tasks].find(([{ statuses: one }]) => one === statuses);
+    if (!found) return;
+    const [task, { running, busy }] = found;
+    const endedAt = this.host.now();
+    const over = (status: TaskStatus): TaskStatus => ({ ...status, phase: 'cancelled', endedAt });
+    const lost = Object.entries(by).filter(([key, { phase }]) => phase === 'running' && !busy.has(key));
+    const allLost = all.phase === 'running' && running === 0;
+    if (lost.length === 0 && !allLost) return;
+    this.host.noteRun(
+      task,
+      () => ({
+        all: allLost ? over(all) : all,
+        by: { ...by, ...Object.fromEntries(lost.map(([key, status]) => [key, over(status)])) },
+      }),
+      {
+        fact: 'runEnded',
+        run: { id: 0, task: task.name, args: [], phase: 'cancelled' },
+        cause: { by: 'runtime' },
+        reason: 'branch',
+      },
+    );
+  }
+
+  close(): void {
+    for (const run of [...this.underWay()]) this.cancel(run, 'closed');
+    for (const run of this.lingering) run.abandon();
+    this.lingering.clear();
+  }
+
+  /** What still waits beside a run that has ended. */
+  came(run: TaskRun): void {
+    if (!run.waits) this.lingering.delete(run);
+  }
+}
+
+const first = <T>(all: Iterable<T>): T | undefined => {
+  for (const one of all) return one;
+  return undefined;
+};
+
+export const typesOf = (actions: AnyCreator | readonly AnyCreator[]): string[] =>
+  (Array.isArray(actions) ? (actions as readonly AnyCreator[]) : [actions as AnyCreator]).map(({ type }) => type);
+
+/** What is kept of an error in the status. */
+function asData(error: unknown): TaskError {
+  const code = (error as { code?: unknown } | null | undefined)?.code;
+  return {
+    message: messageOf(error),
+    ...(typeof code === 'string' && (error instanceof FloeError || error instanceof Error) && { code }),
+  };
+}

@@ -1,0 +1,51 @@
+import { createRuntime, type Problem, type Runtime, type RuntimeOptions, type Attached } from '../core/index.js';
+import { recording, type Trace } from '../trace/index.js';
+import { handClock, type HandClock } from './clock.js';
+
+/** A runtime whose time, chance and problems a test has in its hand. */
+export interface TestRuntime extends Runtime {
+  readonly clock: HandClock;
+  readonly trace: Trace;
+  /** What was reported, oldest first. */
+  readonly problems: readonly Problem[];
+}
+
+/** As those of `createRuntime`; the clock, chance, the trace and the report of problems are there already. */
+export type TestRuntimeOptions = Omit<RuntimeOptions, 'clock' | 'trace' | 'onProblem'> & {
+  /** What the random numbers begin with. Default: 1 */
+  readonly seed?: number;
+};
+
+/**
+ * A runtime for a test: a clock driven by hand, random numbers that are the same each time, a trace, and a list of what
+ * was reported.
+ * @example
+ * const runtime = testRuntime({ stores: [visits], needs: [office.by(slowOffice)] });
+ * const run = runtime.run(loadVisits('2031-03-02'));
+ * await runtime.clock.advance(1000);
+ * expect(runtime.read(loadVisits.status).phase).toBe('done');
+ */
+export function testRuntime<const O extends TestRuntimeOptions = object>(
+  options?: O & TestRuntimeOptions,
+): TestRuntime & Attached<O> {
+  const { seed = 1, ...given }: TestRuntimeOptions = options ?? {};
+  const clock = handClock();
+  const problems: Problem[] = [];
+  const runtime = createRuntime({
+    random: seeded(seed),
+    ...given,
+    clock,
+    trace: recording(),
+    onProblem: (problem) => problems.push(problem),
+  });
+  return Object.assign(runtime, { clock, problems }) as unknown as TestRuntime & Attached<O>;
+}
+
+/** Numbers from 0 up to 1 by a 32-bit linear congruential generator (Numerical Recipes' constants). */
+function seeded(seed: number): () => number {
+  let state = seed >>> 0;
+  return () => {
+    state = (Math.imul(state, 1664525) + 1013904223) >>> 0;
+    return state / 2 ** 32;
+  };
+}
