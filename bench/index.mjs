@@ -39,6 +39,15 @@ say(
   'each runs once',
   most === 1,
 );
+const memory = fileURLToPath(new URL('tasks-memory.mjs', import.meta.url));
+const { more } = JSON.parse(execFileSync(process.execPath, ['--expose-gc', memory], { encoding: 'utf8' }));
+say(
+  'the heap after 10,000 runs of tasks and 10,000 listeners',
+  'before them',
+  `${(more / 1e6).toFixed(2)} MB more`,
+  'at most 1 MB more',
+  more <= 1e6,
+);
 const bytes = await bundleSize();
 say(
   "all of `import { store, createRuntime } from 'floe'`, minified and gzipped",

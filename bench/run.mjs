@@ -26,3 +26,17 @@ export function measure(works, { calls = 2000, rounds = 41 } = {}) {
   }
   return Object.fromEntries(Object.entries(samples).map(([name, values]) => [name, median(values)]));
 }
+
+/** The same for works that give a promise, one call after the other. */
+export async function measureAsync(works, { calls = 2000, rounds = 41 } = {}) {
+  const samples = Object.fromEntries(Object.keys(works).map((name) => [name, []]));
+  for (const work of Object.values(works)) for (let call = 0; call < 30_000; call++) await work(call);
+  for (let round = -1; round < rounds; round++) {
+    for (const [name, work] of Object.entries(works)) {
+      const began = process.hrtime.bigint();
+      for (let i = 0; i < calls; i++) await work(i);
+      if (round >= 0) samples[name].push(Number(process.hrtime.bigint() - began) / calls);
+    }
+  }
+  return Object.fromEntries(Object.entries(samples).map(([name, values]) => [name, median(values)]));
+}

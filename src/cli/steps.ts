@@ -1,7 +1,7 @@
 // `floe steps TRACE`: what happened, one line a step.
 import Table from 'cli-table3';
 import colours from 'picocolors';
-import type { Step } from '../trace/index.js';
+import { causeOf, titleOf, type Step } from '../trace/index.js';
 import { readTraceFile } from './input.js';
 import type { Output } from './output.js';
 
@@ -24,7 +24,9 @@ const summaryOf = (step: Step): object => ({
   seq: step.seq,
   time: new Date(step.time).toISOString(),
   kind: step.kind,
-  name: nameOf(step),
+  name: titleOf(step),
+  cause: step.cause,
+  ...(step.run && { run: step.run }),
   outcome: step.outcome,
   stores: step.stores,
   changes: step.changes.length,
@@ -32,8 +34,6 @@ const summaryOf = (step: Step): object => ({
   branch: step.branch,
   ...(step.reason !== undefined && { reason: step.reason }),
 });
-
-const nameOf = ({ action, fact }: Step): string => action?.type ?? fact ?? '';
 
 const tones: Partial<Record<Step['outcome'], (text: string) => string>> = {
   failed: colours.red,
@@ -57,18 +57,24 @@ export function tableOf(steps: readonly Step[]): string {
     'bottom-right': '',
   };
   const table = new Table({
-    head: ['step', 'time (UTC)', 'what happened', 'stores touched', 'changes', 'took'].map(colours.bold),
+    head: ['step', 'time (UTC)', 'what happened', 'because of', 'stores touched', 'changes', 'took'].map(colours.bold),
     chars: { ...bar, left: '', 'left-mid': '', mid: '', 'mid-mid': '', right: '', 'right-mid': '', middle: '  ' },
     style: { head: [], border: [], 'padding-left': 0, 'padding-right': 0 },
-    colAligns: ['right', 'left', 'left', 'left', 'right', 'right'],
+    colAligns: ['right', 'left', 'left', 'left', 'left', 'right', 'right'],
   });
   for (const step of steps) {
-    const tone = step.kind === 'fact' ? colours.cyan : (tones[step.outcome] ?? ((text: string) => text));
+    const failed = step.run?.phase === 'failed';
+    const tone = failed
+      ? colours.red
+      : step.kind === 'fact'
+        ? colours.cyan
+        : (tones[step.outcome] ?? ((text: string) => text));
     const outcome = step.outcome === 'applied' ? '' : ` (${step.outcome})`;
     table.push([
       colours.dim(String(step.seq)),
       colours.dim(new Date(step.time).toISOString().slice(11, 23)),
-      tone(nameOf(step) + outcome),
+      tone(titleOf(step) + outcome),
+      colours.dim(causeOf(step)),
       step.stores.join(', ') || colours.dim('none'),
       String(step.changes.length),
       colours.dim(`${step.took.toFixed(2)} ms`),

@@ -43,16 +43,13 @@ class Context {
   }
   get sleep(): (ms: number) => Promise<void> {
     const { runs, run_ } = this;
-    return (ms) =>
-      awaited(runs, run_, (resolve) =>
-        runs.host.after(ms, () => resolve(undefined)),
-      ) as Promise<unknown> as Promise<void>;
+    return (ms) => awaited(run_, (resolve) => runs.host.after(ms, () => resolve(undefined))) as Promise<void>;
   }
   get next(): (actions: AnyCreator | readonly AnyCreator[]) => Promise<AnyAction> {
     const { runs, run_ } = this;
     return (actions) => {
       const types = typesOf(actions);
-      return awaited(runs, run_, (resolve) => runs.listen(types, resolve)) as Promise<AnyAction>;
+      return awaited(run_, (resolve) => runs.listen(types, resolve)) as Promise<AnyAction>;
     };
   }
   get each(): (actions: AnyCreator | readonly AnyCreator[]) => AsyncIterableIterator<AnyAction> {
@@ -78,22 +75,15 @@ class Context {
 }
 
 /** A promise of something that comes once, unless the run is cancelled before. */
-function awaited(runs: Runs, run: TaskRun, begin: (resolve: (value: unknown) => void) => () => void): Promise<unknown> {
+function awaited(run: TaskRun, begin: (resolve: (value: unknown) => void) => () => void): Promise<unknown> {
   const promise = new Promise<unknown>((resolve, reject) => {
     let stop = ignore;
-    // Ended at once where the run is cancelled already.
-    const over = run.await({
-      end(error) {
-        stop();
-        reject(error);
-      },
-    });
-    if (run.phase === 'cancelled') return;
+    const over = run.await({ stop: () => stop(), reject });
+    if (run.ended) return;
     stop = begin((value) => {
       over();
       stop();
       resolve(value);
-      runs.came(run);
     });
   });
   // It may stand in a race that is over: then nobody waits for it.
@@ -116,20 +106,14 @@ function eachOf(runs: Runs, run: TaskRun, types: readonly string[]): AsyncIterab
     done = true;
     kept.length = 0;
     stopListening();
-    over();
-    wanted?.resolve({ done: true, value: undefined });
-    wanted = undefined;
-    runs.came(run);
   };
-  let over = ignore;
-  const end = (reason: unknown): void => {
-    error = reason;
-    const waiting = wanted;
-    wanted = undefined;
-    stop();
-    waiting?.reject(reason);
-  };
-  over = run.await({ end });
+  const over = run.await({
+    stop,
+    reject(reason) {
+      error = reason;
+      wanted?.reject(reason);
+    },
+  });
   return {
     [Symbol.asyncIterator]() {
       return this;
@@ -143,6 +127,8 @@ function eachOf(runs: Runs, run: TaskRun, types: readonly string[]): AsyncIterab
       }),
     return: () => {
       stop();
+      over();
+      wanted?.resolve({ done: true, value: undefined });
       return Promise.resolve({ done: true, value: undefined });
     },
   };

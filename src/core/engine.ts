@@ -106,8 +106,8 @@ interface Group {
 interface Applying {
   /** Why it can no longer be applied, if it cannot. */
   readonly stopped?: () => string | undefined;
-  /** Told of the entry that an optimistic action became. */
-  readonly optimistic?: ((entry: Settling<Slot>) => void) | undefined;
+  /** Told of the entry that an optimistic action became, and then that it is applied. */
+  readonly optimistic?: { became(entry: Settling<Slot>): void; applied(): void } | undefined;
 }
 
 interface Queued {
@@ -436,7 +436,7 @@ export class Engine implements Host, Ground, RunHost {
         gone: false,
       };
       this.provisional.add(entry);
-      by?.optimistic?.(entry);
+      by?.optimistic?.became(entry);
     }
     for (const { slot, after } of changed) {
       const before = slot.state;
@@ -448,6 +448,7 @@ export class Engine implements Host, Ground, RunHost {
     for (const error of broken) this.problem(error, transition, action);
     if (transition) this.tell(transition);
     this.notify();
+    by?.optimistic?.applied();
     this.heard(action, tasks, transition);
     return outcome;
   }
@@ -786,7 +787,7 @@ export class Engine implements Host, Ground, RunHost {
     return this.atLiveEnd(() => this.read(source));
   }
 
-  dispatchBy(run: TaskRun, action: AnyAction, optimistic?: (entry: Settling<Slot>) => void): DispatchResult {
+  dispatchBy(run: TaskRun, action: AnyAction, optimistic?: Applying['optimistic']): DispatchResult {
     checkAction(action);
     const cause: Cause = { by: 'task', run: run.id };
     const stopped = (): string | undefined => {
@@ -823,13 +824,16 @@ export class Engine implements Host, Ground, RunHost {
       settled = { how, action: replacement };
       if (entry) run.open?.delete(entry);
     };
-    const result = this.dispatchBy(run, action, (applied) => {
-      entry = applied;
-      (run.open ??= new Set()).add(applied);
-      if (settled) {
-        this.later(() => this.settle(applied, settled!.how, cause, settled!.action));
-        run.open.delete(applied);
-      }
+    const result = this.dispatchBy(run, action, {
+      became: (applied) => {
+        entry = applied;
+        (run.open ??= new Set()).add(applied);
+      },
+      applied: () => {
+        if (!settled || !entry) return;
+        run.open?.delete(entry);
+        this.settle(entry, settled.how, cause, settled.action);
+      },
     });
     return {
       result,
@@ -839,8 +843,8 @@ export class Engine implements Host, Ground, RunHost {
   }
 
   answerTo(need: Need<unknown>, task: string): unknown {
-    if (!this.needs.has(need as Need<never>)) throw needMissing(need.name, task);
-    return this.needs.get(need as Need<never>);
+    if (!this.needs.has(need)) throw needMissing(need.name, task);
+    return this.needs.get(need);
   }
 
   noteRun(

@@ -7,8 +7,10 @@ import type { Settling } from './optimistic.js';
 
 /** Something that a run waits for. */
 export interface Pending {
+  /** The run has ended: nobody waits any more. */
+  stop(): void;
   /** The run is cancelled: it will not come. */
-  end(error: unknown): void;
+  reject(error: unknown): void;
 }
 
 export class TaskRun implements Run<unknown> {
@@ -67,6 +69,7 @@ export class TaskRun implements Run<unknown> {
   finish(phase: 'done' | 'failed', value: unknown): void {
     this.phase = phase;
     this.value = value;
+    this.stopWaiting();
     if (phase === 'done') this.resolve?.(value);
     else this.reject?.(value);
   }
@@ -75,7 +78,7 @@ export class TaskRun implements Run<unknown> {
     this.phase = 'cancelled';
     this.reason = reason;
     this.controller?.abort(this.cancellation);
-    this.abandon();
+    this.stopWaiting();
     this.reject?.(this.cancellation);
   }
 
@@ -94,24 +97,24 @@ export class TaskRun implements Run<unknown> {
     return this.controller.signal;
   }
 
-  get waits(): boolean {
-    return this.pending !== undefined && this.pending.size > 0;
-  }
-
   /** Has `pending` ended when the run is cancelled. Returns how to note that it came. */
   await(pending: Pending): () => void {
     const { pending: all = (this.pending = new Set()) } = this;
-    if (this.phase === 'cancelled') pending.end(this.cancellation);
-    else all.add(pending);
+    if (this.phase === 'cancelled') pending.reject(this.cancellation);
+    else if (!this.ended) all.add(pending);
+    else pending.stop();
     return () => void all.delete(pending);
   }
 
-  /** Ends all that is still awaited. */
-  abandon(): void {
+  /** Nobody waits any more: what was not awaited ends with the run. */
+  private stopWaiting(): void {
     const { pending } = this;
     if (!pending || pending.size === 0) return;
     this.pending = undefined;
-    for (const one of pending) one.end(this.cancellation);
+    for (const one of pending) {
+      one.stop();
+      if (this.phase === 'cancelled') one.reject(this.cancellation);
+    }
   }
 
   // ---- the promise ----

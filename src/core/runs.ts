@@ -70,8 +70,6 @@ export class Runs {
   private starting = false;
   private count = 0;
   private readonly started = new WeakMap<TaskRun, Transition>();
-  /** Runs that have ended and still wait for something: their work goes on beside them. */
-  private readonly lingering = new Set<TaskRun>();
 
   constructor(readonly host: RunHost) {}
 
@@ -205,7 +203,7 @@ export class Runs {
       came();
       this.work(run);
     });
-    const came = run.await({ end: stop });
+    const came = run.await({ stop, reject: stop });
   }
 
   // ---- the end ----
@@ -238,7 +236,6 @@ export class Runs {
     const { task, key } = run;
     this.leaveParent(run);
     if (run.open) this.settleOpen(run, phase === 'done' ? 'confirmed' : 'reverted');
-    if (run.waits && phase !== 'cancelled') this.lingering.add(run);
     const lanes = this.lanesOf(task);
     const lane = lanes.lanes.get(run.lane)!;
     lane.running.delete(run);
@@ -417,13 +414,6 @@ export class Runs {
 
   close(): void {
     for (const run of [...this.underWay()]) this.cancel(run, 'closed');
-    for (const run of this.lingering) run.abandon();
-    this.lingering.clear();
-  }
-
-  /** What still waits beside a run that has ended. */
-  came(run: TaskRun): void {
-    if (!run.waits) this.lingering.delete(run);
   }
 }
 

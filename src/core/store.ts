@@ -18,7 +18,15 @@ import {
   type SelectorOptions,
   type Source,
 } from './source.js';
-import { answersType, makeTask, type Task, type TaskDefinition, type TaskOptions, type Work } from './task.js';
+import {
+  answersType,
+  makeTask,
+  type Task,
+  type TaskDefinition,
+  type TaskOptions,
+  type WhenOptions,
+  type Work,
+} from './task.js';
 
 /** How a store answers an action: edits its draft, or returns the next state. Never both, never later. */
 export type Change = (draft: never, payload: never) => unknown;
@@ -90,6 +98,17 @@ export interface Store<N extends string = string, S = unknown> extends Source<S>
    *   dispatch(visitsArrived(await use(office).visits(day, { signal })));
    * }, { overlap: 'replace' });
    */
+  task<A extends readonly unknown[], P extends readonly [...A, ...unknown[]], T>(
+    name: string,
+    run: Work<A, T>,
+    options: WhenOptions<A, () => Answered<P>>,
+  ): Task<A, T>;
+  task<A extends readonly unknown[], P extends readonly [...A, ...unknown[]], T>(
+    name: string,
+    run: Work<A, T>,
+    // eslint-disable-next-line @typescript-eslint/unified-signatures -- a creator can be called too: joined, the payload would be inferred from that call
+    options: WhenOptions<A, Answered<P>>,
+  ): Task<A, T>;
   task<A extends readonly unknown[], T>(
     name: string,
     run: Work<A, T>,
@@ -124,7 +143,9 @@ export type StateOf<T> = T extends Store<string, infer S> ? S : never;
 
 /** Goes up with every declaration: a runtime notices what was declared after it began. */
 export let declared = 0;
-export const declaredMore = (): void => void declared++;
+export function declaredMore(): void {
+  declared++;
+}
 
 /** What a store answers to, as it was given. */
 export type AnswerTo = Answered<never> | (() => Answered<never>);

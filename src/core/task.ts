@@ -49,7 +49,10 @@ export interface Optimistic {
   revert(): void;
 }
 
-/** What a run works with. Its members can be taken out of it: `async ({ dispatch, signal }) => ...`. */
+/**
+ * What a run works with; what it waits for and does not await ends with it. Its members can be taken out of it:
+ * `async ({ dispatch, signal }) => ...`.
+ */
 export interface TaskContext {
   /** Dispatches an action that names this run as its cause. Once the run is cancelled, actions are stopped. */
   readonly dispatch: (action: Dispatchable) => DispatchResult;
@@ -100,6 +103,9 @@ export interface TaskOptions<A extends readonly unknown[]> {
   /** When this gives something true, there is nothing to do: the run ends at once without a result. */
   readonly unless?: (read: Read, ...args: A) => unknown;
 }
+
+/** The options of a task that answers actions: it takes their payload, or no arguments. */
+export type WhenOptions<A extends readonly unknown[], W> = Omit<TaskOptions<A>, 'when'> & { readonly when: W };
 
 /** A call of a task, for `run`. By itself it does nothing. */
 export interface TaskCall<out T> {
@@ -211,6 +217,17 @@ export function makeTask(
  *   dispatch(signedIn(await use(office).signIn(name)));
  * });
  */
+export function task<A extends readonly unknown[], P extends readonly [...A, ...unknown[]], T>(
+  name: string,
+  run: Work<A, T>,
+  options: WhenOptions<A, () => Answered<P>>,
+): Task<A, T>;
+export function task<A extends readonly unknown[], P extends readonly [...A, ...unknown[]], T>(
+  name: string,
+  run: Work<A, T>,
+  // eslint-disable-next-line @typescript-eslint/unified-signatures -- a creator can be called too: joined, the payload would be inferred from that call
+  options: WhenOptions<A, Answered<P>>,
+): Task<A, T>;
 export function task<A extends readonly unknown[], T>(
   name: string,
   run: Work<A, T>,
@@ -259,7 +276,7 @@ export interface Given {
 export function need<T>(name: string): Need<T> {
   const declared: Need<T> = {
     name: plainName('A need', name),
-    by: (value) => ({ need: declared as unknown as Need<never>, value }),
+    by: (value) => ({ need: declared, value }),
   };
   return declared;
 }

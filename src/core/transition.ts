@@ -29,7 +29,9 @@ export type FactName =
   | 'runSkipped'
   /** An optimistic action was confirmed, or taken back. */
   | 'confirmed'
-  | 'reverted';
+  | 'reverted'
+  /** What several actions came to that a trace does not list. */
+  | 'summed';
 
 /** A run of a task, as far as it is recorded. */
 export interface RunNote {

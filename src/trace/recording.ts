@@ -1,8 +1,16 @@
 import { differenceOf } from '../core/diff.js';
 import { messageOf, type FloeError } from '../core/errors.js';
-import { applyPatch } from '../core/index.js';
+import { applyPatch, type AnyCreator, type AnyTask } from '../core/index.js';
 import { guardData } from '../core/plain.js';
-import { ATTACH, type Attachment, type Host, type Listener, type Transition } from '../core/transition.js';
+import type { StoreDefinition } from '../core/store.js';
+import {
+  ATTACH,
+  type Attachment,
+  type Host,
+  type Listener,
+  type StoreChange,
+  type Transition,
+} from '../core/transition.js';
 import { noSuchBranch, noSuchStep } from './errors.js';
 import { readTrace, traceLines } from './file.js';
 import type { Branch, Step } from './step.js';
@@ -43,6 +51,22 @@ export interface Trace {
 
 type States = Readonly<Record<string, unknown>>;
 
+/** What a trace is to hold. */
+export interface RecordingOptions {
+  /**
+   * Actions that would bury the others, by creator or type, and tasks whose runs would. They are applied as ever; what they
+   * come to between two listed steps is one step with their count. Default: none.
+   */
+  readonly ignore?: readonly (AnyCreator | AnyTask | string)[];
+}
+
+/** The step that sums up what is not listed, as long as nothing that is listed follows. */
+interface Sum {
+  readonly step: Step;
+  /** The stores that it changed, as they were before the first of its actions. */
+  readonly from: Map<StoreDefinition, StoreChange>;
+}
+
 class Recorder implements Trace, Listener {
   private readonly all = new Map<number, Step>();
   private readonly tips = new Map<number, { from: number | null; tip: number }>();
@@ -57,18 +81,34 @@ class Recorder implements Trace, Listener {
   private liveTree: States | undefined;
   private readonly seqs = new WeakMap<Transition, number>();
   private readonly watchers = new Set<() => void>();
+  private readonly ignored: ReadonlySet<string>;
+  private sum: Sum | undefined;
 
-  constructor(private readonly host: Host) {}
+  constructor(
+    private readonly host: Host,
+    { ignore = [] }: RecordingOptions,
+  ) {
+    this.ignored = new Set(
+      ignore.map((one) => (typeof one === 'string' ? one : 'definition' in one ? one.definition.name : one.type)),
+    );
+  }
 
   // ---- recording ----
 
   transition(transition: Transition): void {
+    const { action: sent, run: ofRun, outcome: became } = transition;
+    const isQuiet =
+      (became === 'applied' || became === 'unchanged') &&
+      ofRun?.phase !== 'failed' &&
+      this.ignored.has(ofRun?.task ?? sent?.type ?? '');
+    if (isQuiet) this.sumUp(transition);
+    else this.list(transition);
+  }
+
+  private list(transition: Transition): void {
     const { kind, fact, action, cause, outcome, changed, took, time, reason, group, problems, run, about } = transition;
     const { changes, undo } = differenceOf(transition);
-    // What happens at the live end during a look at the past: the cursor stays where it is.
-    const unseen = transition.unseen === true && !this.isLive;
-    if (unseen) this.liveTree ??= this.treeAt(this.line.length - 1);
-    else if (!this.isLive) this.fork();
+    const unseen = this.goTo(transition);
     const seqOf = (one: Transition | undefined): number | undefined => one && this.seqs.get(one);
     const causedBy = seqOf(cause.of);
     const aboutStep = seqOf(about);
@@ -98,6 +138,20 @@ class Recorder implements Trace, Listener {
     };
     this.seqs.set(transition, step.seq);
     this.append(step);
+    this.moveOn(transition, unseen);
+    this.changed();
+  }
+
+  /** To where the transition happens; whether that is the live end during a look at the past. */
+  private goTo({ unseen }: Transition): boolean {
+    if (this.isLive) return false;
+    if (unseen) this.liveTree ??= this.treeAt(this.line.length - 1);
+    else this.fork();
+    return unseen === true;
+  }
+
+  /** The trees after a transition. The cursor stays where it is during a look at the past. */
+  private moveOn({ changed, fact }: Transition, unseen: boolean): void {
     // The stores' own objects, not copies made by a patch: coming back to them tells nobody of a change.
     const after = Object.fromEntries(changed.map(({ store, after }) => [store.name, after]));
     if (unseen) {
@@ -108,7 +162,41 @@ class Recorder implements Trace, Listener {
       this.tree = this.liveTree = { ...this.tree, ...after };
       this.at = this.line.length - 1;
     }
-    this.changed();
+  }
+
+  /** Adds a transition that is not listed to the step that sums up those since the last listed one. */
+  private sumUp(transition: Transition): void {
+    const unseen = this.goTo(transition);
+    const last = this.line.at(-1);
+    const known = this.sum?.step === last && last?.branch === this.branch ? this.sum : undefined;
+    const from = known?.from ?? new Map<StoreDefinition, StoreChange>();
+    for (const change of transition.changed) {
+      const first = from.get(change.store) ?? change;
+      from.set(change.store, { ...first, after: change.after });
+    }
+    const changed = [...from.values()].filter(({ before, after }) => before !== after);
+    const step: Step = {
+      seq: known ? known.step.seq : this.nextSeq++,
+      time: transition.time,
+      kind: 'fact',
+      fact: 'summed',
+      cause: { by: 'runtime' },
+      stores: changed.map(({ store }) => store.name),
+      ...differenceOf({ ...transition, changed, touches: undefined }),
+      took: (known?.step.took ?? 0) + transition.took,
+      outcome: changed.length > 0 ? 'applied' : 'unchanged',
+      after: known ? known.step.after : (last?.seq ?? null),
+      branch: this.branch,
+      count: (known?.step.count ?? 0) + 1,
+    };
+    this.sum = { step, from };
+    this.seqs.set(transition, step.seq);
+    if (known) {
+      this.all.set(step.seq, step);
+      this.line[this.line.length - 1] = step;
+    } else this.append(step);
+    this.moveOn(transition, unseen);
+    this.shown = undefined;
   }
 
   isShown(transition: Transition): boolean {
@@ -251,7 +339,7 @@ class Recorder implements Trace, Listener {
 
   import(file: string): { readonly steps: number; readonly problem?: FloeError } {
     const { steps, problem } = readTrace(file);
-    const fresh = new Recorder(this.host);
+    const fresh = new Recorder(this.host, {});
     for (const step of steps) {
       fresh.append(step);
       guardData(step.action?.payload, { at: '', what: 'A payload in the trace file' });
@@ -288,9 +376,9 @@ class Recorder implements Trace, Listener {
  * const runtime = createRuntime({ stores: [visits], trace: recording() });
  * runtime.trace.back();
  */
-export const recording = (): Attachment<Trace> => ({
+export const recording = (options: RecordingOptions = {}): Attachment<Trace> => ({
   [ATTACH](host) {
-    const recorder = new Recorder(host);
+    const recorder = new Recorder(host, options);
     return { face: recorder, listener: recorder };
   },
 });

@@ -73,3 +73,23 @@ export interface Branch {
   /** Its last step. */
   readonly tip: number;
 }
+
+/** What happened, in a few words: for lists of steps. */
+export function titleOf({ action, fact, run, about, count }: Step): string {
+  if (run) {
+    const what = fact === 'runStarted' ? 'begins' : fact === 'runRetried' ? 'tries again' : run.phase;
+    return `${run.task}${run.id > 0 ? ` #${run.id}` : ''} ${what}`;
+  }
+  if (count !== undefined) return `${count} not listed`;
+  if (fact === 'confirmed' || fact === 'reverted') {
+    const stays = fact === 'confirmed' ? 'stays' : 'taken back';
+    return `${about === undefined ? 'optimistic' : `step ${about}`} ${stays}${action ? `: ${action.type}` : ''}`;
+  }
+  return action?.type ?? fact ?? '';
+}
+
+/** Who or what brought it about, in a few words; nothing where the application did. */
+export function causeOf({ cause: { by, run, step } }: Step): string {
+  const who = run !== undefined ? `run #${run}` : by === 'code' || (by === 'runtime' && step !== undefined) ? '' : by;
+  return [who, step === undefined ? '' : `step ${step}`].filter(Boolean).join(', ');
+}

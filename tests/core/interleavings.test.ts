@@ -173,8 +173,10 @@ async function play(events: readonly Event[], overlap: Overlap, lanes: number): 
         runs[visit] = run;
         run.then(
           (value) => (ends[visit] = value),
-          (error: { code?: string; message: string }) =>
-            (ends[visit] = error.code === 'FLOE_RUN_CANCELLED' ? /\((.*)\)/.exec(error.message)![1] : error.message),
+          (error: unknown) => {
+            const { code, message } = error as { code?: string; message: string };
+            ends[visit] = code === 'FLOE_RUN_CANCELLED' ? /\((.*)\)/.exec(message)![1] : message;
+          },
         );
       } catch (error) {
         expect(error).toMatchObject({ code: 'FLOE_CLOSED' });

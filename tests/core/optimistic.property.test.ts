@@ -57,7 +57,8 @@ const anAction: fc.Arbitrary<AnyAction> = fc.oneof(
   fc.constant(0).map(() => swapped()),
 );
 type Op =
-  | { readonly op: 'dispatch' | 'optimistic'; readonly action: AnyAction }
+  | { readonly op: 'dispatch'; readonly action: AnyAction }
+  | { readonly op: 'optimistic'; readonly action: AnyAction }
   | { readonly op: 'atomic'; readonly actions: readonly AnyAction[] }
   | { readonly op: 'confirm' | 'revert'; readonly which: number; readonly action?: AnyAction | undefined }
   | { readonly op: 'reset' };

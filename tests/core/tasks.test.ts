@@ -1,35 +1,804 @@
-import { describe, expect, test } from '@jest/globals';
-import { action, createRuntime, need, store, task } from 'floe';
-import { testRuntime } from 'floe/testing';
+import { describe, expect, jest, test } from '@jest/globals';
+import {
+  action,
+  confirmation,
+  createRuntime,
+  need,
+  selector,
+  store,
+  task,
+  type Optimistic,
+  type Run,
+  type TaskContext,
+} from 'floe';
+import { memoryStorage } from 'floe/persist';
+import { handClock, testRuntime } from 'floe/testing';
+import { readTrace, type Step } from 'floe/trace';
 
-interface Office {
-  visits(day: string): Promise<string[]>;
+// A desk that answers when the test says so.
+interface Desk {
+  ask(what: string): Promise<string>;
 }
-const office = need<Office>('office');
-const visits = store('visits', { list: [] as string[] });
-const arrived = visits.action('arrived', (draft, list: string[]) => {
-  draft.list = list;
-});
-const load = visits.task(
-  'load',
-  async ({ dispatch, use, sleep }, day: string) => {
-    const list = await use(office).visits(day);
-    await sleep(100);
-    dispatch(arrived(list));
-    return list.length;
-  },
-  { overlap: 'replace' },
-);
+const desk = need<Desk>('desk');
+/** The visits, declared anew: what one test declares beside them must not answer in another. */
+const declare = () => {
+  const visits = store('visits', { list: [] as string[], picked: null as string | null, filter: 'all' });
+  return {
+    visits,
+    listArrived: visits.action('listArrived', (draft, list: string[]) => {
+      draft.list = list;
+    }),
+    picked: visits.action('picked', (draft, id: string | null) => {
+      draft.picked = id;
+    }),
+    filterPicked: visits.action('filterPicked', (draft, filter: string) => {
+      draft.filter = filter;
+    }),
+  };
+};
+const asks = () => {
+  const open: { what: string; answer(text: string): void; fail(error: Error): void }[] = [];
+  const given = desk.by({
+    ask: (what) => new Promise((answer, fail) => open.push({ what, answer, fail })),
+  });
+  return { open, given };
+};
+const lines = (steps: readonly Step[]): string[] =>
+  steps.map(({ seq, fact, action: sent, run, cause, outcome, reason }) =>
+    [
+      seq,
+      fact ?? sent?.type,
+      run && `#${run.id} ${run.phase}`,
+      `by ${cause.by}${cause.run ? ` #${cause.run}` : ''}${cause.step === undefined ? '' : ` after ${cause.step}`}`,
+      outcome,
+      reason,
+    ]
+      .filter((part) => part !== undefined)
+      .join(', '),
+  );
+const codeOf = (error: unknown): string => (error as { code: string }).code;
+const phaseOf = (run: Run<unknown>): Promise<string> =>
+  run.then(
+    () => 'done',
+    (error: unknown) => (error as Error).message,
+  );
 
-test('thin', async () => {
-  const runtime = testRuntime({ stores: [visits], needs: [office.by({ visits: (day) => Promise.resolve([day]) })] });
-  const run = runtime.run(load('a'));
-  const run2 = runtime.run(load('b'));
-  expect(runtime.read(load.status).phase).toBe('running');
-  run.catch(() => {});
-  await runtime.clock.advance(100);
-  expect(await run2).toBe(1);
-  console.log(runtime.trace.steps.map((s) => JSON.stringify(s)).join('\n'));
-  expect(runtime.read(load.status)).toMatchObject({ phase: 'done', runs: 2 });
-  await expect(run).rejects.toMatchObject({ code: 'FLOE_RUN_CANCELLED' });
+describe('a run', () => {
+  test('is a promise of its result; its start, its actions and its end are steps with their causes', async () => {
+    const { visits, listArrived } = declare();
+    const { open, given } = asks();
+    const runtime = testRuntime({ stores: [visits], needs: [given] });
+    const load = visits.task('load', async ({ dispatch, use }, day: string) => {
+      const answer = await use(desk).ask(day);
+      dispatch(listArrived([answer]));
+      return answer.length;
+    });
+    const run = runtime.run(load('2031-03-02'));
+    expect(runtime.read(load.status)).toEqual({
+      phase: 'running',
+      runs: 1,
+      startedAt: runtime.clock.now(),
+      endedAt: null,
+      error: null,
+    });
+    await runtime.clock.advance(250);
+    open[0].answer('v7');
+    expect(await run).toBe(2);
+    expect(runtime.read(load.status)).toMatchObject({ phase: 'done', endedAt: runtime.clock.now() });
+    expect(runtime.read(load.statusOf('2031-03-02'))).toMatchObject({ phase: 'done', runs: 1 });
+    expect(runtime.read(load.statusOf('2031-03-03'))).toMatchObject({ phase: 'idle', runs: 0 });
+    expect(lines(runtime.trace.steps)).toEqual([
+      '0, initial, by runtime, applied',
+      '1, runStarted, #1 running, by code, applied',
+      '2, visits.listArrived, by task #1, applied',
+      '3, runEnded, #1 done, by task #1, applied',
+    ]);
+    expect(runtime.trace.steps[1].run).toEqual({ id: 1, task: 'visits.load', args: ['2031-03-02'], phase: 'running' });
+    const file = readTrace(runtime.trace.export());
+    expect(file.steps.map(({ run: one }) => one)).toEqual(runtime.trace.steps.map(({ run: one }) => one));
+  });
+
+  test('the whole chain from a click to a notice can be read from the trace', async () => {
+    const { visits, listArrived, picked } = declare();
+    const { open, given } = asks();
+    const notices = store('notices', { shown: null as string | null });
+    const noticeShown = notices.action('shown', (draft, text: string) => {
+      draft.shown = text;
+    });
+    const tell = notices.task('tell', ({ dispatch }, list: string[]) => void dispatch(noticeShown(`${list.length}`)), {
+      when: listArrived,
+    });
+    const load = visits.task('load', async ({ run, use }) => run(ask(await use(desk).ask('day'))), { when: picked });
+    const ask = visits.task('ask', ({ dispatch }, text: string) => void dispatch(listArrived([text])));
+    const runtime = testRuntime({ stores: [visits, notices], needs: [given] });
+    runtime.dispatch(picked('v7'));
+    await runtime.clock.advance();
+    open[0].answer('v7');
+    await runtime.clock.advance();
+    expect(lines(runtime.trace.steps.slice(1))).toEqual([
+      '1, visits.picked, by code, applied',
+      '2, runStarted, #1 running, by runtime after 1, applied',
+      '3, runStarted, #2 running, by task #1, applied',
+      '4, visits.listArrived, by task #2, applied',
+      '5, runStarted, #3 running, by runtime after 4, applied',
+      '6, notices.shown, by task #3, applied',
+      '7, runEnded, #3 done, by task #3, applied',
+      '8, runEnded, #2 done, by task #2, applied',
+      '9, runEnded, #1 done, by task #1, applied',
+    ]);
+    expect(runtime.read(tell.status).runs).toBe(1);
+    expect(runtime.read(load.status).runs).toBe(1);
+  });
+
+  test('cancelled: its signal is aborted, what waits is rejected, what it still dispatches is stopped', async () => {
+    const { visits, listArrived, picked } = declare();
+    const { open, given } = asks();
+    const runtime = testRuntime({ stores: [visits], needs: [given] });
+    let seen: { aborted: boolean; reason?: unknown } | undefined;
+    const ends: string[] = [];
+    const load = visits.task('load', async ({ dispatch, atomic, use, signal, sleep, run, optimistic }) => {
+      seen = signal;
+      void run(wait()).catch((error: unknown) => ends.push(codeOf(error)));
+      sleep(50).catch((error: unknown) => ends.push(codeOf(error)));
+      const answer = await use(desk).ask('list');
+      expect(dispatch(listArrived([answer]))).toBe('stopped');
+      atomic(() => dispatch(picked(answer)));
+      optimistic(picked('x')).revert();
+      await sleep(1);
+    });
+    const wait = visits.task('wait', ({ sleep }) => sleep(1000));
+    const run = runtime.run(load());
+    run.cancel('the officer left');
+    run.cancel('once more');
+    expect(seen).toMatchObject({ aborted: true, reason: expect.objectContaining({ code: 'FLOE_RUN_CANCELLED' }) });
+    open[0].answer('v7');
+    await runtime.clock.advance(2000);
+    await expect(run).rejects.toMatchObject({
+      code: 'FLOE_RUN_CANCELLED',
+      message: expect.stringMatching(/officer left/),
+    });
+    expect(ends).toEqual(['FLOE_RUN_CANCELLED', 'FLOE_RUN_CANCELLED']);
+    expect(runtime.clock.waiting).toBe(0);
+    expect(lines(runtime.trace.steps.slice(3))).toEqual([
+      '3, runEnded, #2 cancelled, by task #2, applied, the officer left',
+      '4, runEnded, #1 cancelled, by task #1, applied, the officer left',
+      '5, visits.listArrived, by task #1, stopped, its run is over: the officer left',
+      '6, visits.picked, by task #1, stopped, its run is over: the officer left',
+      '7, visits.picked, by task #1, stopped, its run is over: the officer left',
+    ]);
+    expect(runtime.problems).toEqual([]);
+  });
+
+  test('a failure that nobody waits for is reported, one that somebody waits for is not; both are in the status', async () => {
+    const failing = task('failing', ({ sleep }, ms: number) =>
+      sleep(ms).then(() => Promise.reject(Object.assign(new Error('no line'), { code: 'OFFLINE' }))),
+    );
+    const now = task('failingNow', () => {
+      throw new Error('at once');
+    });
+    const runtime = testRuntime();
+    void runtime.run(failing(1));
+    const awaited = expect(runtime.run(failing(2))).rejects.toThrow('no line');
+    const settled = Promise.allSettled([runtime.run(now())]);
+    await runtime.clock.advance(5);
+    await awaited;
+    expect((await settled)[0]).toMatchObject({ status: 'rejected', reason: new Error('at once') });
+    await expect(runtime.run(now()).catch(String)).resolves.toBe('Error: at once');
+    expect(runtime.problems.map(({ error }) => String(error))).toEqual(['Error: no line']);
+    expect(runtime.read(failing.status)).toMatchObject({
+      phase: 'failed',
+      error: { message: 'no line', code: 'OFFLINE' },
+    });
+    expect(runtime.read(now.status).error).toEqual({ message: 'at once' });
+    const late = runtime.run(now());
+    await runtime.clock.advance();
+    await expect(late.finally(() => undefined)).rejects.toThrow('at once');
+  });
+
+  test('sees time and chance of the runtime, and the trace says what it saw', async () => {
+    const { visits, picked } = declare();
+    const roll = visits.task('roll', async ({ now, random, sleep, dispatch }) => {
+      const began = now();
+      await sleep(1500);
+      dispatch(picked(`${now() - began} ${random() < 1}`));
+    });
+    const played = async () => {
+      const runtime = testRuntime({ stores: [visits] });
+      void runtime.run(roll());
+      await runtime.clock.advance(1500);
+      return runtime;
+    };
+    const runtime = await played();
+    expect(runtime.read(visits).picked).toBe('1500 true');
+    const saw = runtime.trace.steps.at(-1)!.run!.saw!;
+    expect(saw.map(([what]) => what)).toEqual(['now', 'now', 'random']);
+    expect(saw[1][1] - saw[0][1]).toBe(1500);
+    expect((await played()).trace.steps.at(-1)!.run!.saw).toEqual(saw);
+    const real = createRuntime({ stores: [visits] });
+    const before = Date.now();
+    await real.run(
+      task('short', ({ sleep, now, random }) =>
+        sleep(20).then(() => expect(now() + random()).toBeGreaterThan(before)),
+      )(),
+    );
+    expect(Date.now() - before).toBeGreaterThanOrEqual(15);
+  });
+});
+
+describe('what is wrong is said', () => {
+  const idle = task('idle', () => undefined);
+  test.each<[string, string, () => unknown]>([
+    ['a task that is not called', 'FLOE_NOT_A_TASK_CALL', () => testRuntime().run(idle as never)],
+    ['nothing', 'FLOE_NOT_A_TASK_CALL', () => testRuntime().run(undefined as never)],
+    ['no work', 'FLOE_BAD_NAME', () => task('none', undefined as never)],
+    ['a bad name', 'FLOE_BAD_NAME', () => declare().visits.task('a.b', () => undefined)],
+    [
+      'an argument that is no data',
+      'FLOE_NOT_PLAIN_DATA',
+      () => testRuntime().run(task('any', (_ctx, _fn: unknown) => undefined)(() => 1)),
+    ],
+    [
+      'run in an atomic',
+      'FLOE_ASYNC_IN_ATOMIC',
+      () => {
+        const one = testRuntime();
+        one.atomic(() => void one.run(idle()));
+      },
+    ],
+    [
+      'run in a selector',
+      'FLOE_WRONG_PLACE',
+      () => {
+        const one = testRuntime();
+        one.read(selector('runs', () => one.run(idle()).id));
+      },
+    ],
+    [
+      'run after the end',
+      'FLOE_CLOSED',
+      () => {
+        const one = testRuntime();
+        one.close();
+        void one.run(idle());
+      },
+    ],
+  ])('%s', (_name, code, fn) => {
+    let found = '';
+    try {
+      fn();
+    } catch (error) {
+      found = codeOf(error);
+    }
+    expect(found).toBe(code);
+  });
+
+  test('a need that the runtime was not given is named, with its task', async () => {
+    const { visits } = declare();
+    const load = visits.task('load', ({ use }) => use(desk).ask('list'));
+    await expect(testRuntime().run(load())).rejects.toMatchObject({
+      code: 'FLOE_NEED_MISSING',
+      message: expect.stringMatching(/visits\.load.*desk.*desk\.by/),
+    });
+  });
+});
+
+describe('options', () => {
+  test('retry: tries again after a pause, takes back what the failed try left open, and can be cancelled in the pause', async () => {
+    const { visits, filterPicked } = declare();
+    const tries: number[] = [];
+    const save = visits.task(
+      'save',
+      ({ optimistic, now }, until: number) => {
+        tries.push(now());
+        optimistic(filterPicked(`try ${tries.length}`));
+        if (tries.length < until) throw new Error(`try ${tries.length}`);
+        return tries.length;
+      },
+      { retry: { times: 2, wait: (attempt) => attempt * 100 } },
+    );
+    const runtime = testRuntime({ stores: [visits] });
+    const start = runtime.clock.now();
+    const run = runtime.run(save(3));
+    expect(runtime.read(visits).filter).toBe('all');
+    expect(runtime.read(save.status).phase).toBe('running');
+    await runtime.clock.advance(300);
+    expect(await run).toBe(3);
+    expect(tries.map((at) => at - start)).toEqual([0, 100, 300]);
+    expect(runtime.read(visits).filter).toBe('try 3');
+    expect(runtime.trace.steps.filter(({ fact }) => fact === 'runRetried').map(({ reason }) => reason)).toEqual([
+      'try 1',
+      'try 2',
+    ]);
+    tries.length = 0;
+    const failing = runtime.run(save(9));
+    await runtime.clock.advance(300);
+    await expect(failing).rejects.toThrow('try 3');
+    tries.length = 0;
+    const left = runtime.run(save(9));
+    left.cancel();
+    await expect(left).rejects.toMatchObject({ code: 'FLOE_RUN_CANCELLED' });
+    expect(runtime.clock.waiting).toBe(0);
+    await runtime.clock.advance(300);
+    expect(tries).toHaveLength(1);
+  });
+
+  test('unless: nothing is done where there is nothing to do, and the trace says so', async () => {
+    const { visits, listArrived } = declare();
+    const load = visits.task('load', ({ dispatch }, id: string) => (dispatch(listArrived([id])), 'asked'), {
+      unless: (read, id) => read(visits).list.includes(id),
+    });
+    const runtime = testRuntime({ stores: [visits] });
+    expect(await runtime.run(load('v7'))).toBe('asked');
+    expect(await runtime.run(load('v7'))).toBeUndefined();
+    expect(await runtime.run(load('v8'))).toBe('asked');
+    expect(runtime.read(load.status).runs).toBe(2);
+    expect(lines(runtime.trace.steps).filter((line) => line.includes('Skipped'))).toEqual([
+      '4, runSkipped, #0 skipped, by code, unchanged, there is nothing to do',
+    ]);
+    const broken = visits.task('broken', () => 1, {
+      unless: () => {
+        throw new Error('oh');
+      },
+    });
+    await expect(runtime.run(broken())).rejects.toThrow('oh');
+    void runtime.run(broken());
+    await runtime.clock.advance();
+    expect(runtime.problems.map(({ error }) => String(error))).toEqual(['Error: oh']);
+  });
+
+  test('when: answers one action or several, also by name later, with the payload; a failure is reported', async () => {
+    const { visits, picked } = declare();
+    const seen: unknown[] = [];
+    const shiftEnded = action('shiftEnded');
+    const gone = action<string>('gone');
+    store('unknown', 0).task('never', () => seen.push('never'), { when: picked });
+    visits.task('one', (_ctx, id: string | null) => void seen.push(['one', id]), { when: () => picked });
+    const left = action<string>('left');
+    task('several', (_ctx, id: string) => void seen.push(['several', id]), { when: [left, gone] });
+    task(
+      'bare',
+      (_ctx) => {
+        seen.push('bare');
+        throw new Error('bare');
+      },
+      { when: shiftEnded },
+    );
+    const runtime = testRuntime({ stores: [visits] });
+    runtime.dispatch(picked('v7'));
+    runtime.dispatch(left('v7'));
+    runtime.dispatch(gone('v8'));
+    expect(seen).toEqual([
+      ['one', 'v7'],
+      ['several', 'v7'],
+      ['several', 'v8'],
+    ]);
+    runtime.dispatch(shiftEnded());
+    await runtime.clock.advance();
+    expect(runtime.problems.map(({ error }) => String(error))).toEqual(['Error: bare']);
+    // What was taken back did not happen.
+    seen.length = 0;
+    expect(() =>
+      runtime.atomic(() => {
+        runtime.dispatch(gone('v9'));
+        throw new Error('no');
+      }),
+    ).toThrow('no');
+    runtime.atomic(() => {
+      runtime.dispatch(gone('v9'));
+      expect(seen).toEqual([]);
+    });
+    expect(seen).toEqual([['several', 'v9']]);
+  });
+
+  test('when: tasks that start each other without end are stopped', () => {
+    const ping = action('ping');
+    task('pong', ({ dispatch }) => void dispatch(ping()), { when: ping });
+    const runtime = testRuntime();
+    runtime.dispatch(ping());
+    expect(runtime.problems.map(({ error }) => codeOf(error))).toEqual(['FLOE_ENDLESS_LOOP']);
+  });
+
+  test('atStart and each: lives as long as the runtime, misses nothing that comes while it works', async () => {
+    const { visits, picked, filterPicked } = declare();
+    const seen: string[] = [];
+    const follow = visits.task(
+      'follow',
+      async ({ each, sleep, next }) => {
+        for await (const { payload } of each(filterPicked)) {
+          seen.push(payload);
+          await sleep(100);
+          if (payload === 'last') break;
+        }
+        seen.push((await next([picked, filterPicked])).type);
+      },
+      { atStart: true },
+    );
+    const free = task('free', ({ sleep }) => sleep(1e6), { atStart: true });
+    const runtime = testRuntime({ stores: [visits], tasks: [free] });
+    for (const filter of ['a', 'b', 'a', 'last', 'lost']) runtime.dispatch(filterPicked(filter));
+    expect(seen).toEqual([]);
+    await runtime.clock.advance(350);
+    expect(seen).toEqual(['a', 'b', 'a', 'last']);
+    await runtime.clock.advance(100);
+    runtime.dispatch(picked('v7'));
+    await runtime.clock.advance();
+    expect(seen.at(-1)).toBe('visits.picked');
+    expect([follow, free].map(({ status }) => runtime.read(status).phase)).toEqual(['done', 'running']);
+    runtime.close();
+    expect(runtime.clock.waiting).toBe(0);
+    expect(lines(runtime.trace.steps).at(-1)).toMatch(/runEnded, #2 cancelled, by task #2, applied, closed$/);
+    await runtime.clock.advance();
+    expect(runtime.problems).toEqual([]);
+  });
+
+  test('atStart: a store that is first read inside a selector starts its tasks afterwards', async () => {
+    const { visits, picked } = declare();
+    const late = store('late', 1);
+    const seen: unknown[] = [];
+    late.task('begin', ({ dispatch }) => seen.push(dispatch(picked('v7'))), { atStart: true });
+    const runtime = testRuntime({ stores: [visits] });
+    expect(runtime.read(selector('ofLate', (read) => read(late)))).toBe(1);
+    expect(seen).toEqual([]);
+    await runtime.clock.advance();
+    expect(seen).toEqual(['applied']);
+  });
+
+  test('overlapBy: runs of different rows do not disturb each other, and have their own status', async () => {
+    const { visits } = declare();
+    const { open, given } = asks();
+    const save = visits.task('save', ({ use }, id: string, text: string) => use(desk).ask(`${id} ${text}`), {
+      overlap: 'replace',
+      overlapBy: (id) => id,
+    });
+    const runtime = testRuntime({ stores: [visits], needs: [given] });
+    const phases = [runtime.run(save('a', '1')), runtime.run(save('b', '1')), runtime.run(save('a', '2'))].map(phaseOf);
+    const status = (id: string) => runtime.read(save.statusOf(id)).phase;
+    open[1].answer('');
+    await runtime.clock.advance();
+    expect([status('a'), status('b'), runtime.read(save.status).phase]).toEqual(['running', 'done', 'running']);
+    open[2].answer('');
+    expect(await Promise.all(phases)).toEqual([expect.stringMatching(/replaced/), 'done', 'done']);
+    expect(runtime.read(save.statusOf('a', 'whatever'))).toMatchObject({ phase: 'done', runs: 2 });
+  });
+
+  test('the status of a hundred different arguments is kept, the oldest is forgotten first', async () => {
+    const { visits } = declare();
+    const touch = visits.task('touch', ({ sleep }, n: number) => sleep(n === 0 ? 1000 : 1));
+    const runtime = testRuntime({ stores: [visits] });
+    for (let n = 0; n <= 101; n++) void runtime.run(touch(n));
+    await runtime.clock.advance(1);
+    const phases = [0, 1, 2, 101].map((n) => runtime.read(touch.statusOf(n)).phase);
+    expect(phases).toEqual(['running', 'idle', 'done', 'done']);
+  });
+});
+
+describe('optimistic', () => {
+  let held: { context: TaskContext; run: Run<unknown> };
+  const hold = task('hold', (context) => {
+    held = { context, run: undefined as never };
+    return new Promise(() => undefined);
+  });
+  const holding = (runtime: { run(call: ReturnType<typeof hold>): Run<unknown> }) => {
+    const run = runtime.run(hold());
+    void run.catch(() => undefined);
+    return { ...held, run };
+  };
+
+  test('rule 20: taking back is a step of its own with the net difference; earlier steps stay as they were', () => {
+    const { visits, picked, filterPicked } = declare();
+    const runtime = testRuntime({ stores: [visits] });
+    const { context } = holding(runtime);
+    const seen: unknown[] = [];
+    runtime.watch(visits, (state) => seen.push([state.picked, state.filter]));
+    const open = context.optimistic(picked('v7'));
+    runtime.dispatch(filterPicked('expected'));
+    open.revert();
+    open.revert();
+    open.confirm();
+    expect(open.result).toBe('applied');
+    expect(seen).toEqual([
+      ['v7', 'all'],
+      ['v7', 'expected'],
+      [null, 'expected'],
+    ]);
+    const [, , optimistic, , reverted] = runtime.trace.steps;
+    expect(reverted).toMatchObject({
+      kind: 'fact',
+      fact: 'reverted',
+      about: optimistic.seq,
+      cause: { by: 'task', run: 1 },
+      changes: [{ op: 'replace', path: '/visits/picked', value: null }],
+    });
+    expect(runtime.trace.steps).toHaveLength(5);
+    expect(runtime.trace.stateAt(3)).toMatchObject({ visits: { picked: 'v7', filter: 'expected' } });
+    expect(runtime.trace.stateAt(4)).toMatchObject({ visits: { picked: null, filter: 'expected' } });
+  });
+
+  test('confirm(action) takes the place of the original, and is heard of', () => {
+    const { visits, listArrived, picked } = declare();
+    const runtime = testRuntime({ stores: [visits] });
+    const { context } = holding(runtime);
+    const seen: unknown[] = [];
+    visits.task('hears', (_ctx, id: string | null) => void seen.push(id), { when: picked });
+    const open = context.optimistic(listArrived(['guess']));
+    runtime.dispatch(picked('v7'));
+    open.confirm(picked('v8'));
+    // The later one counts, though it was dispatched before the confirmation.
+    expect(runtime.read(visits)).toMatchObject({ list: [], picked: 'v7' });
+    expect(seen).toEqual(['v7', 'v8']);
+    expect(runtime.trace.steps.find(({ fact }) => fact === 'confirmed')).toMatchObject({ action: picked('v8') });
+  });
+
+  test('an action held by an interceptor is settled when it is let go', () => {
+    const { visits, picked } = declare();
+    const answers: ((yes: boolean) => void)[] = [];
+    const cancelled = visits.action('cancelled', (draft) => void (draft.picked = null), {
+      about: { confirm: 'Cancel?' },
+    });
+    const ask = confirmation((_text: string) => new Promise<boolean>((answer) => answers.push(answer)));
+    const runtime = testRuntime({ stores: [visits], interceptors: [ask] });
+    runtime.dispatch(picked('v7'));
+    const { context, run } = holding(runtime);
+    const [kept, back] = [cancelled(), cancelled(), cancelled()].map((one) => context.optimistic(one));
+    expect(kept.result).toBe('waiting');
+    back.revert();
+    return (async () => {
+      answers[1](true);
+      await runtime.clock.advance();
+      expect(runtime.read(visits).picked).toBe('v7');
+      answers[0](true);
+      await runtime.clock.advance();
+      expect(runtime.read(visits).picked).toBe(null);
+      run.cancel('left');
+      expect(runtime.read(visits).picked).toBe('v7');
+      answers[2](true);
+      await runtime.clock.advance();
+      expect(runtime.read(visits).picked).toBe('v7');
+      expect(lines(runtime.trace.steps).at(-1)).toMatch(/visits.cancelled, by task #1, stopped, its run is over: left/);
+    })();
+  });
+
+  test('what cannot be applied without the one taken back is dropped, noted and reported', () => {
+    const log = store('log', { lines: [] as string[] });
+    const written = log.action('written', (draft, line: string) => void draft.lines.push(line));
+    const corrected = log.action('corrected', (draft, line: string) => {
+      if (draft.lines.length === 0) throw new Error('there is no line');
+      draft.lines[0] = line;
+    });
+    const runtime = testRuntime({ stores: [log] });
+    const { context } = holding(runtime);
+    const open = context.optimistic(written('a'));
+    runtime.dispatch(corrected('b'));
+    runtime.dispatch(written('c'));
+    open.revert();
+    expect(runtime.read(log).lines).toEqual(['c']);
+    expect(runtime.problems.map(({ error }) => (error as Error).message)).toEqual([
+      expect.stringMatching(/'log.corrected' built on 'log.written'.*there is no line.*dropped/),
+    ]);
+    expect(runtime.trace.steps.at(-1)!.problems).toEqual([expect.stringMatching(/log.corrected/)]);
+  });
+
+  test('rule 15: while it is open, what is stored is without it', () => {
+    const kept = store('kept', { picked: '', filter: '' }).persisted();
+    const keptPicked = kept.action('picked', (draft, id: string) => void (draft.picked = id));
+    const keptFilter = kept.action('filter', (draft, id: string) => void (draft.filter = id));
+    const texts = new Map<string, string>();
+    const stored = (): unknown => (JSON.parse(texts.get('kept') ?? '{}') as { state?: unknown }).state;
+    const runtime = createRuntime({ stores: [kept], storage: memoryStorage(texts) });
+    const { context } = holding(runtime);
+    const first = context.optimistic(keptPicked('v7'));
+    expect(stored()).toEqual({ picked: '', filter: '' });
+    runtime.dispatch(keptFilter('expected'));
+    expect(stored()).toEqual({ picked: '', filter: 'expected' });
+    expect(runtime.read(kept).picked).toBe('v7');
+    first.confirm();
+    expect(stored()).toEqual({ picked: 'v7', filter: 'expected' });
+  });
+
+  test('a run that ends well keeps what it left open; one that fails takes it back', async () => {
+    const { visits, picked } = declare();
+    const runtime = testRuntime({ stores: [visits] });
+    await runtime.run(task('well', ({ optimistic }) => void optimistic(picked('v7')))());
+    expect(runtime.read(visits).picked).toBe('v7');
+    const ill = task('ill', ({ optimistic }) => {
+      optimistic(picked('v8'));
+      throw new Error('ill');
+    });
+    await expect(runtime.run(ill())).rejects.toThrow('ill');
+    expect(runtime.read(visits).picked).toBe('v7');
+  });
+
+  test('inside atomic it stands and falls with the rest, and is settled when that is over', () => {
+    const { visits, picked } = declare();
+    const runtime = testRuntime({ stores: [visits] });
+    const { context } = holding(runtime);
+    let open: Optimistic | undefined;
+    expect(() =>
+      context.atomic(() => {
+        open = context.optimistic(picked('v7'));
+        throw new Error('no');
+      }),
+    ).toThrow('no');
+    open!.revert();
+    expect(runtime.read(visits).picked).toBe(null);
+    context.atomic(() => {
+      open = context.optimistic(picked('v7'));
+      open.revert();
+      expect(runtime.read(visits).picked).toBe('v7');
+    });
+    expect(runtime.read(visits).picked).toBe(null);
+    expect(runtime.problems).toEqual([]);
+  });
+});
+
+describe('rule 14: while somebody looks at the past', () => {
+  const { visits, listArrived, picked, filterPicked } = declare();
+  const setUp = () => {
+    const { open, given } = asks();
+    const texts = new Map<string, string>();
+    const runtime = testRuntime({ stores: [visits, watch], needs: [given], storage: memoryStorage(texts) });
+    return { open, runtime, stored: () => texts.get('watch') ?? '' };
+  };
+  const watch = store('watch', { last: '' }).persisted();
+  watch.when(listArrived, (draft, [id]) => {
+    draft.last = id;
+  });
+  const count = selector('count', (read) => read(visits).list.length);
+  const load = visits.task('load', async ({ dispatch, read, use }) => {
+    dispatch(listArrived([await use(desk).ask('list')]));
+    return read(count);
+  });
+
+  test('what a task dispatches goes to the live end, unseen; it reads there, and storage follows it', async () => {
+    const { open, runtime, stored } = setUp();
+    const run = runtime.run(load());
+    runtime.dispatch(picked('v1'));
+    runtime.trace.seek(0);
+    const heard = jest.fn();
+    runtime.watch(count, heard);
+    expect(runtime.read(load.status).phase).toBe('idle');
+    open[0].answer('v7');
+    expect(await run).toBe(1);
+    expect([runtime.trace.cursor, runtime.trace.isLive, runtime.read(count)]).toEqual([0, false, 0]);
+    expect(heard).not.toHaveBeenCalled();
+    expect(stored()).toContain('v7');
+    expect(runtime.trace.branches).toHaveLength(1);
+    runtime.trace.live();
+    expect(runtime.read(visits)).toMatchObject({ list: ['v7'], picked: 'v1' });
+    expect(runtime.read(load.status).phase).toBe('done');
+    expect(heard.mock.calls).toEqual([[1, 0]]);
+    for (const { seq } of runtime.trace.steps) runtime.trace.seek(seq);
+    expect(runtime.read(count)).toBe(1);
+  });
+
+  test('a branch cancels the runs that began after it; older ones go on at the new end', async () => {
+    const { open, runtime } = setUp();
+    const older = runtime.run(load());
+    const fork = runtime.trace.cursor;
+    const younger = phaseOf(runtime.run(load()));
+    runtime.trace.seek(fork);
+    runtime.dispatch(picked('v3'));
+    expect(await younger).toMatch(/branch/);
+    expect(runtime.trace.branches).toHaveLength(2);
+    open[1].answer('v9');
+    open[0].answer('v7');
+    expect(await older).toBe(1);
+    expect(runtime.trace.isLive).toBe(true);
+    expect(runtime.read(visits)).toMatchObject({ list: ['v7'], picked: 'v3' });
+    expect(runtime.read(load.status)).toMatchObject({ phase: 'done', runs: 1 });
+    for (const { seq } of runtime.trace.steps) runtime.trace.seek(seq);
+    runtime.trace.switchTo(0);
+    expect(runtime.read(load.status)).toMatchObject({ phase: 'running', runs: 2 });
+    expect(lines(runtime.trace.steps).at(-1)).toMatch(/runEnded, #2 cancelled.*branch$/);
+  });
+
+  test('a run that the branch still shows as running, but that has ended, is ended there too', async () => {
+    const { open, runtime } = setUp();
+    const run = runtime.run(load());
+    const fork = runtime.trace.cursor;
+    open[0].answer('v7');
+    await run;
+    runtime.trace.seek(fork);
+    expect(runtime.read(load.status).phase).toBe('running');
+    runtime.dispatch(picked('v3'));
+    expect(runtime.read(load.status).phase).toBe('cancelled');
+    expect(lines(runtime.trace.steps).slice(-2)[0]).toMatch(/runEnded, #0 cancelled, by runtime, applied, branch/);
+  });
+
+  test('a task that is run by hand in the past begins a branch, as an action does', async () => {
+    const { open, runtime } = setUp();
+    runtime.dispatch(picked('v1'));
+    runtime.trace.seek(0);
+    const run = runtime.run(load());
+    open[0].answer('v7');
+    await run;
+    expect(runtime.trace.branches).toHaveLength(2);
+    expect(runtime.read(visits)).toMatchObject({ list: ['v7'], picked: null });
+  });
+
+  test('switching to another branch cancels the runs of the one that is left', async () => {
+    const { runtime } = setUp();
+    runtime.dispatch(picked('v1'));
+    runtime.trace.seek(0);
+    runtime.dispatch(picked('v2'));
+    const run = phaseOf(runtime.run(load()));
+    runtime.trace.switchTo(0);
+    expect(await run).toMatch(/branch/);
+    expect(runtime.read(visits).picked).toBe('v1');
+    expect(runtime.read(load.status).phase).toBe('idle');
+  });
+
+  test('an optimistic action is taken back at the live end; on a branch only where it belongs to it', () => {
+    let context!: TaskContext;
+    const hold = task('holdHere', (given) => {
+      context = given;
+      return new Promise(() => undefined);
+    });
+    const { runtime } = setUp();
+    void runtime.run(hold()).catch(() => undefined);
+    const before = runtime.trace.cursor;
+    const first = context.optimistic(picked('v1'));
+    const between = runtime.trace.cursor;
+    const second = context.optimistic(filterPicked('expected'));
+    runtime.trace.seek(between);
+    first.revert();
+    expect(runtime.read(visits).picked).toBe('v1');
+    runtime.trace.live();
+    expect(runtime.read(visits)).toMatchObject({ picked: null, filter: 'expected' });
+    const third = context.optimistic(picked('v3'));
+    runtime.trace.seek(before);
+    runtime.dispatch(filterPicked('departed'));
+    second.revert();
+    third.confirm(picked('v4'));
+    // What became known since is news for the branch; there is nothing to take back there.
+    expect(runtime.read(visits)).toMatchObject({ picked: 'v4', filter: 'departed' });
+    expect(runtime.problems).toEqual([]);
+  });
+});
+
+test('rule 24: close cancels all runs, and what they still dispatch is stopped', async () => {
+  const { visits, listArrived } = declare();
+  const { open, given } = asks();
+  const runtime = testRuntime({ stores: [visits], needs: [given] });
+  const load = visits.task('load', async ({ dispatch, use }) => {
+    const answer = await use(desk).ask('list');
+    expect(dispatch(listArrived([answer]))).toBe('stopped');
+  });
+  const run = phaseOf(runtime.run(load()));
+  runtime.close();
+  open[0].answer('v7');
+  expect(await run).toMatch(/closed/);
+  await runtime.clock.advance();
+  expect(lines(runtime.trace.steps).slice(-2)).toEqual([
+    '2, runEnded, #1 cancelled, by task #1, applied, closed',
+    '3, visits.listArrived, by task #1, stopped, its run is over: closed',
+  ]);
+});
+
+test('the status is neither in a snapshot nor reset, and several runtimes do not share it', async () => {
+  const { visits } = declare();
+  const load = visits.task('load', () => 1);
+  const [one, two] = [testRuntime({ stores: [visits] }), testRuntime({ stores: [visits] })];
+  await one.run(load());
+  one.reset();
+  expect(Object.keys(one.snapshot())).toEqual(['visits']);
+  expect([one, two].map((runtime) => runtime.read(load.status).runs)).toEqual([1, 0]);
+});
+
+test('a clock driven by hand: what falls due happens in its order, at its own time', async () => {
+  const clock = handClock(1000);
+  const seen: string[] = [];
+  const note = (text: string) => () => seen.push(`${text} ${clock.now()}`);
+  clock.after(300, note('c'));
+  clock.after(100, () => {
+    note('a')();
+    clock.after(100, note('b'));
+    void Promise.resolve().then(note('soon'));
+  });
+  const never = clock.after(200, note('never'));
+  never();
+  await clock.advance(299);
+  expect([seen, clock.now(), clock.waiting]).toEqual([['a 1100', 'soon 1100', 'b 1200'], 1299, 1]);
+  await clock.advance(1);
+  expect(seen.at(-1)).toBe('c 1300');
 });

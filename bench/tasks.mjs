@@ -1,0 +1,34 @@
+// The tasks' rows of the benchmark.
+import { createRuntime, store } from '../dist/core/index.js';
+import { handTask } from './peers.mjs';
+import { measureAsync } from './run.mjs';
+
+/** One run after the other: it begins, its work waits once, it ends; who watches the status hears of both. */
+async function oneRun(args) {
+  const visits = store('visits', { count: 0 });
+  const load = visits.task('load', async ({ signal }, n) => (signal.aborted ? 0 : n + 1), { overlap: 'replace' });
+  const runtime = createRuntime({ stores: [visits] });
+  const heard = { floe: 0, peer: 0 };
+  runtime.watch(load.status, () => heard.floe++);
+  const hand = handTask(
+    async (signal, n) => (signal.aborted ? 0 : n + 1),
+    () => heard.peer++,
+  );
+  let calls = 0;
+  const took = await measureAsync({
+    floe: (i) => runtime.run(load(args(i))),
+    peer: (i) => (calls++, hand(args(i))),
+  });
+  if (heard.peer !== heard.floe || runtime.read(load.status).runs !== calls)
+    throw new Error('the two did not do the same work');
+  return took;
+}
+
+export const rows = [
+  {
+    work: 'a run of a task, with its signal and a watched status',
+    against: 'an async function with an AbortController and a status object by hand',
+    most: 2,
+    run: () => oneRun(() => 1),
+  },
+];
