@@ -37,7 +37,7 @@ export default {
       ...shared,
       displayName: 'node',
       testEnvironment: 'node',
-      testMatch: ['<rootDir>/tests/{core,entities,trace,persist,recipes,cli,types,docs,package}/**/*.test.ts'],
+      testMatch: ['<rootDir>/tests/{core,entities,trace,persist,recipes,eslint,cli,types,docs,package}/**/*.test.ts'],
     },
     { ...shared, displayName: 'dom', testEnvironment: 'jsdom', testMatch: ['<rootDir>/tests/bindings/**/*.test.tsx'] },
     { ...shared, displayName: 'browser', testEnvironment: 'node', testMatch: ['<rootDir>/tests/browser/**/*.test.ts'] },

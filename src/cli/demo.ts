@@ -2,7 +2,7 @@
 import { existsSync, writeFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import colours from 'picocolors';
-import { createRuntime, type AnyStore, type Runtime } from '../core/index.js';
+import { createRuntime, type AnyStore, type Need, type Runtime } from '../core/index.js';
 import { recording } from '../trace/index.js';
 import { badOption, demoMissing, fileUnwritable, portTaken } from './errors.js';
 import type { Output } from './output.js';
@@ -31,10 +31,9 @@ interface OfficeModule {
   }): Promise<RunningOffice>;
 }
 interface ShiftModules {
-  readonly model: { readonly stores: readonly AnyStore[] };
+  readonly model: { readonly stores: readonly AnyStore[]; readonly office: Need<unknown> };
   readonly client: { httpOffice(address: string): unknown };
-  readonly work: { workWith(runtime: Runtime, office: unknown): unknown };
-  readonly shift: { playShift(runtime: Runtime, work: unknown, tell: (line: string) => void): Promise<void> };
+  readonly shift: { playShift(runtime: Runtime, tell: (line: string) => void): Promise<void> };
 }
 
 const place = (path: string): URL => new URL(`../demo/${path}`, import.meta.url);
@@ -80,18 +79,21 @@ function number(option: string, text: string, wanted: string, fits: (value: numb
 
 async function playHeadless(office: RunningOffice, file: string, out: Output): Promise<void> {
   try {
-    const [model, client, work, shift] = await Promise.all([
+    const [model, client, shift] = await Promise.all([
       load<ShiftModules['model']>('src/model/index.js'),
       load<ShiftModules['client']>('src/office-client.js'),
-      load<ShiftModules['work']>('src/work.js'),
       load<ShiftModules['shift']>('src/scripted-shift.js'),
     ]);
-    const runtime = createRuntime({ stores: model.stores, trace: recording() });
+    const runtime = createRuntime({
+      stores: model.stores,
+      needs: [model.office.by(client.httpOffice(office.address))],
+      trace: recording(),
+    });
     const { trace } = runtime;
     let told = 0;
     out.result(colours.bold('Skerrow Harbour: one shift, played without a page'));
     out.result(colours.dim('\nsteps   what happened'));
-    await shift.playShift(runtime, work.workWith(runtime, client.httpOffice(office.address)), (line) => {
+    await shift.playShift(runtime, (line) => {
       const last = trace.steps.length - 1;
       const steps = last < told ? '' : last === told ? String(last) : `${told}–${last}`;
       told = last + 1;

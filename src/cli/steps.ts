@@ -69,7 +69,7 @@ export function tableOf(steps: readonly Step[]): string {
       : step.kind === 'fact'
         ? colours.cyan
         : (tones[step.outcome] ?? ((text: string) => text));
-    const outcome = step.outcome === 'applied' ? '' : ` (${step.outcome})`;
+    const outcome = step.kind === 'fact' || step.outcome === 'applied' ? '' : ` (${step.outcome})`;
     table.push([
       colours.dim(String(step.seq)),
       colours.dim(new Date(step.time).toISOString().slice(11, 23)),

@@ -27,7 +27,7 @@ export interface Trace {
   readonly branches: readonly Branch[];
   /** Shows the state after a step. */
   seek(seq: number): void;
-  /** Goes back to the nearest earlier step that changed state. */
+  /** Goes back to the nearest earlier step that changed state; sums of what is not listed are passed by. */
   back(): void;
   /** Goes forward to the nearest later step that changed state. */
   forward(): void;
@@ -299,7 +299,10 @@ class Recorder implements Trace, Listener {
 
   /** The first index, from one on and in one direction, of a step that changed state. */
   private changingAt(from: number, by: 1 | -1): number | undefined {
-    for (let i = from; i >= 0 && i < this.line.length; i += by) if (this.line[i].changes.length > 0) return i;
+    for (let i = from; i >= 0 && i < this.line.length; i += by) {
+      const { changes, fact } = this.line[i];
+      if (changes.length > 0 && fact !== 'summed') return i;
+    }
     return undefined;
   }
 

@@ -89,7 +89,8 @@ export function titleOf({ action, fact, run, about, count }: Step): string {
 }
 
 /** Who or what brought it about, in a few words; nothing where the application did. */
-export function causeOf({ cause: { by, run, step } }: Step): string {
+export function causeOf({ cause: { by, run, step }, count }: Step): string {
+  if (count !== undefined) return '';
   const who = run !== undefined ? `run #${run}` : by === 'code' || (by === 'runtime' && step !== undefined) ? '' : by;
   return [who, step === undefined ? '' : `step ${step}`].filter(Boolean).join(', ');
 }

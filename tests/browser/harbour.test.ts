@@ -145,9 +145,69 @@ test('a vessel renamed once has its new name everywhere, and back in the past th
   await picked.getByRole('heading', { name: 'Marigold' }).waitFor();
   expect(await page.getByText('Marigold', { exact: true }).count()).toBe(before);
   expect(await shown()).toBe(0);
+  // The end of the run, then the answer of the office.
+  await button(page, 'Back').click();
   await button(page, 'Back').click();
   expect(await shown()).toBe(before);
   expect(complaints.filter((text) => !text.includes('400'))).toEqual([]);
+});
+
+test('a berth is assigned at once; the office confirms it or refuses it a second later', async () => {
+  const { page, complaints } = await open();
+  await rows(page).first().waitFor();
+  await pickFilter(page, 'Expected');
+  const place = () => page.locator('tr.row-picked .place-cell').textContent();
+  await rows(page).last().click();
+  const before = (await place())!;
+  const choices = await page.getByLabel('Assign a berth').locator('option').allTextContents();
+  const assign = (berth: string) => page.getByLabel('Assign a berth').selectOption(berth);
+  let confirmed = 0;
+  let refused = 0;
+  let now = before;
+  for (const berth of choices.map((text) => text.split(',')[0]).filter((one) => one !== before)) {
+    await assign(berth);
+    expect(await place()).toBe(berth);
+    const notice = page.getByRole('alert', { name: 'Notice' });
+    await notice.getByText(new RegExp(`${berth}( was not assigned)?\\.`)).waitFor();
+    if ((await notice.textContent())!.includes('confirms')) {
+      confirmed++;
+      now = berth;
+    } else refused++;
+    expect(await place()).toBe(now);
+    if (confirmed > 0 && refused > 0) break;
+  }
+  expect(Math.min(confirmed, refused)).toBe(1);
+  await page.getByRole('button', { name: 'Dismiss the notice' }).click();
+  await page.getByRole('alert', { name: 'Notice' }).waitFor({ state: 'hidden' });
+  expect(complaints).toEqual([]);
+});
+
+test('cancelling a visit asks first; positions arrive and do not bury the history; ending the shift clears all', async () => {
+  const { page, complaints } = await open();
+  await rows(page).first().waitFor();
+  await pickFilter(page, 'Expected');
+  await rows(page).first().click();
+  const expected = await rows(page).count();
+  const cancel = button(page, 'Cancel visit');
+  await cancel.click();
+  await page.getByRole('dialog').getByText('Cancel this visit?').waitFor();
+  await page.keyboard.press('Escape');
+  await page.getByRole('dialog').waitFor({ state: 'hidden' });
+  expect(await rows(page).count()).toBe(expected);
+  await cancel.click();
+  await button(page, 'Yes').click();
+  await page.getByRole('dialog').waitFor({ state: 'hidden' });
+  expect(await rows(page).count()).toBe(expected - 1);
+  expect(await page.getByText(/port\.tellCancelled #\d+ done/).count()).toBe(1);
+  expect(await page.getByText(/nautical miles from the harbour mouth/).count()).toBe(1);
+  await page.waitForFunction(() => /[2-9] not listed/.test(document.querySelector('.history-steps')!.textContent!));
+  expect(await page.getByText('positions.arrived').count()).toBe(0);
+  await page.getByLabel('Log note for the next watch').fill('Fog.');
+  await button(page, 'End shift').click();
+  expect(await page.getByLabel('Log note for the next watch').inputValue()).toBe('');
+  expect(await page.locator('tr.row-picked').count()).toBe(0);
+  expect(await page.getByRole('radio', { name: /All/ }).isChecked()).toBe(true);
+  expect(complaints).toEqual([]);
 });
 
 test('loading shows placeholders, a closed office a way to try again', async () => {

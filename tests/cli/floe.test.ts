@@ -23,7 +23,7 @@ describe('floe demo --headless, then floe steps', () => {
   test('plays a shift, tells it, and saves its trace', () => {
     expect(demo).toMatchObject({ code: 0 });
     expect(demo.out).toMatch(/The day's list arrives: \d+ visits/);
-    expect(demo.out).toContain('23 steps were recorded');
+    expect(demo.out).toContain('46 steps were recorded');
     expect(demo.err).toContain(`floe steps ${file}`);
   });
 
@@ -31,28 +31,35 @@ describe('floe demo --headless, then floe steps', () => {
     const people = await floe(['steps', file]);
     expect(people.code).toBe(0);
     const lines = people.out.trimEnd().split('\n');
-    expect(lines[0]).toMatch(/step +time \(UTC\) +what happened +stores touched +changes +took/);
-    expect(lines).toHaveLength(24);
-    expect(people.out).toMatch(/22 +\d\d:\d\d:\d\d\.\d{3} +shiftEnded +visits, log +\d +[\d.]+ ms/);
+    expect(lines[0]).toMatch(/step +time \(UTC\) +what happened +because of +stores touched +changes +took/);
+    expect(lines).toHaveLength(47);
+    expect(people.out).toMatch(/visits\.loadDay #3 begins +run #1 +visits\.loadDay\.status/);
+    expect(people.out).toMatch(/visits\.loadDay #10 begins +step 34/);
+    expect(people.out).toMatch(/45 +\d\d:\d\d:\d\d\.\d{3} +shiftEnded +visits, log, notices +\d +[\d.]+ ms/);
     const programs = await floe(['steps', '--json', '-'], readFileSync(file, 'utf8'));
     const steps = programs.out
       .trimEnd()
       .split('\n')
-      .map((line) => JSON.parse(line) as { name: string; changes: number });
-    expect(steps).toHaveLength(23);
-    expect(steps.at(-1)).toMatchObject({ name: 'shiftEnded', outcome: 'applied', stores: ['visits', 'log'] });
+      .map((line) => JSON.parse(line) as { name: string; changes: number; cause: object });
+    expect(steps[4]).toMatchObject({ name: 'port.ingest', cause: { by: 'task', run: 2 } });
+    expect(steps).toHaveLength(46);
+    expect(steps.at(-1)).toMatchObject({
+      name: 'shiftEnded',
+      outcome: 'applied',
+      stores: ['visits', 'log', 'notices'],
+    });
   });
 
   test('the saved trace, imported into a runtime, ends in the state that the shift ended in', () => {
     const text = readFileSync(file, 'utf8');
     const runtime = createRuntime({ stores, trace: recording() });
-    expect(runtime.trace.import(text)).toEqual({ steps: 23 });
+    expect(runtime.trace.import(text)).toEqual({ steps: 46 });
     // The same actions, dispatched anew, must come to the same state.
-    const again = createRuntime({ stores });
+    const again = createRuntime({ stores, onProblem: () => undefined });
     for (const { action } of runtime.trace.steps) if (action) again.dispatch(action);
     expect(runtime.snapshot()).toEqual(again.snapshot());
     expect(runtime.snapshot()).toMatchObject({
-      visits: { day: '2031-03-02', filter: 'all', picked: null, loading: 'done' },
+      visits: { day: '2031-03-02', filter: 'all', picked: null, known: '2031-03-02' },
       log: { note: '' },
     });
     const atNote = runtime.trace.steps.find(({ action }) => action?.type === 'log.noteWritten')!;
@@ -63,7 +70,7 @@ describe('floe demo --headless, then floe steps', () => {
   test('a file that was cut short is listed up to its last whole step, and says so', async () => {
     const cut = await floe(['steps', '-'], readFileSync(file, 'utf8').slice(0, -40));
     expect(cut.code).toBe(0);
-    expect(cut.out.trimEnd().split('\n')).toHaveLength(23);
+    expect(cut.out.trimEnd().split('\n')).toHaveLength(46);
     expect(cut.err).toContain('FLOE_TRACE_CUT_SHORT');
   });
 });

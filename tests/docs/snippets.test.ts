@@ -3,6 +3,7 @@ import { execFileSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import ts from 'typescript';
+import { guideText, withRecipes } from '../../scripts/recipes.mjs';
 import { options, problemsOf } from '../support/compile.js';
 
 const root = process.cwd();
@@ -46,4 +47,10 @@ test.each(all)('$name compiles, runs, and does what its comments say', ({ ending
   } finally {
     rmSync(folder, { recursive: true });
   }
+});
+
+test('the guide "Work over time" has every recipe as it stands in its module (npm run recipes)', () => {
+  const named = Array.from(guideText().matchAll(/^<!-- recipe: ([\w-]+) -->$/gm), (match) => `${match[1]}.ts`);
+  expect(named.sort()).toEqual(readdirSync(join(root, 'examples/recipes/src')).sort());
+  expect(guideText()).toBe(withRecipes(guideText()));
 });

@@ -18,6 +18,7 @@ const arrows: Record<string, { parts: string[]; packages: string[] }> = {
   entities: { parts: ['core'], packages: ['@standard-schema/spec'] },
   trace: { parts: ['core'], packages: [] },
   testing: { parts: ['core', 'trace'], packages: [] },
+  eslint: { parts: [], packages: [] },
   persist: { parts: ['core'], packages: [] },
   'persist/node': { parts: ['core', 'persist'], packages: ['node:'] },
   'bindings/react': { parts: ['core'], packages: ['react'] },

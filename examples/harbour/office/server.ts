@@ -14,6 +14,8 @@ export interface OfficeOptions {
   readonly seed?: number;
   /** Milliseconds before each answer. Default: 0. A request can ask for its own with `?delay=`. */
   readonly delay?: number;
+  /** Milliseconds that the office thinks about a berth before it confirms or refuses. Default: 1000. */
+  readonly thinking?: number;
   /** The share of requests that fail, 0 to 1. Default: 0. A request can ask for a failure with `?fail=503`. */
   readonly fail?: number;
   /** A folder with the built page, served at `/`. Default: none. */
@@ -27,7 +29,12 @@ export interface RunningOffice {
 }
 
 /** The office's answers, without a server around them. */
-export function officeApp({ seed = 7, delay = 0, fail = 0 }: Omit<OfficeOptions, 'port' | 'page'> = {}): Hono {
+export function officeApp({
+  seed = 7,
+  delay = 0,
+  thinking = 1000,
+  fail = 0,
+}: Omit<OfficeOptions, 'port' | 'page'> = {}): Hono {
   const random = randomFrom(seed);
   const days = new Map<string, Visit[]>();
   const visitsOn = (day: string): Visit[] => {
@@ -98,6 +105,58 @@ export function officeApp({ seed = 7, delay = 0, fail = 0 }: Omit<OfficeOptions,
       return c.json(told(moved));
     }
     return c.json({ problem: `There is no visit '${id}'.` }, 404);
+  });
+  /** The visit under an id, and how to put another in its place. */
+  const find = (id: string) => {
+    for (const list of days.values()) {
+      const index = list.findIndex((visit) => visit.id === id);
+      if (index >= 0) return { visit: list[index], list, replace: (next: Visit) => (list[index] = next) };
+    }
+    return undefined;
+  };
+  app.post('/office/visits/:id/place', async (c) => {
+    const { place } = await c.req.json<{ place?: unknown }>().catch(() => ({ place: undefined }));
+    await wait(thinking);
+    const found = find(c.req.param('id'));
+    const berth = berths.find(({ id }) => id === place);
+    if (!found || !berth) return c.json({ problem: 'There is no such visit, or no such berth.' }, 404);
+    const { visit, list, replace } = found;
+    const { vessel } = visit;
+    if (visit.phase !== 'expected') return c.json({ problem: `The visit is ${visit.phase}.` }, 409);
+    if (vessel.length > berth.length || vessel.draught > berth.depth)
+      return c.json(
+        { problem: `${named(vessel).name} does not fit: ${berth.length} m long, ${berth.depth} m deep.` },
+        409,
+      );
+    const clash = list.find(
+      (other) =>
+        other.id !== visit.id &&
+        other.place.id === berth.id &&
+        (other.phase === 'expected' || other.phase === 'alongside') &&
+        other.arrives < (visit.departs ?? '9') &&
+        (other.departs ?? '9') > visit.arrives,
+    );
+    if (clash) return c.json({ problem: `${named(clash.vessel).name} lies there at that time.` }, 409);
+    return c.json(told(replace({ ...visit, place: berth })));
+  });
+  app.post('/office/visits/:id/cancel', (c) => {
+    const found = find(c.req.param('id'));
+    if (!found) return c.json({ problem: `There is no visit '${c.req.param('id')}'.` }, 404);
+    const { visit, replace } = found;
+    if (visit.phase !== 'expected') return c.json({ problem: `The visit is ${visit.phase}.` }, 409);
+    return c.json(told(replace({ ...visit, phase: 'cancelled' })));
+  });
+  /** Each vessel goes round its own way: a little further with every question. */
+  let turn = 0;
+  app.get('/office/positions', (c) => {
+    turn++;
+    return c.json(
+      vessels.map(({ hull }, i) => ({
+        hull,
+        north: Number((6 * Math.sin(i + turn / 50)).toFixed(3)),
+        east: Number((9 * Math.cos(i * 2 + turn / 60)).toFixed(3)),
+      })),
+    );
   });
   app.post('/office/vessels/:hull/name', async (c) => {
     const vessel = vessels.find(({ hull }) => hull === c.req.param('hull'));

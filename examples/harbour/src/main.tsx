@@ -3,29 +3,32 @@ import '@mantine/dates/styles.css';
 import './ui/harbour.css';
 import { createTheme, MantineProvider } from '@mantine/core';
 import { DatesProvider } from '@mantine/dates';
-import { createRuntime } from 'floe';
 import { webStorage } from 'floe/persist';
 import { RuntimeProvider } from 'floe/react';
 import { recording } from 'floe/trace';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
-import { stores } from './model/index.js';
+import { confirmation, createRuntime } from 'floe';
+import { followPositions, office, openRoom, positionsArrived, stores } from './model/index.js';
 import { httpOffice } from './office-client.js';
 import { ControlRoom } from './ui/ControlRoom.js';
 import { History } from './ui/History.js';
-import { WorkProvider } from './ui/work-context.js';
-import { workWith } from './work.js';
+import { askOfficer, Question } from './ui/Question.js';
+import { Notice } from './ui/Notice.js';
 
 const runtime = createRuntime({
   stores,
-  trace: recording(),
+  // `?delay=800` or `?fail=503` on the page's address is handed to the office, to see how the page takes it.
+  needs: [office.by(httpOffice('', location.search.slice(1)))],
+  interceptors: [confirmation(askOfficer)],
+  trace: recording({ ignore: [positionsArrived] }),
   storage: webStorage('local', { prefix: 'harbour' }),
   expose: 'harbour',
+  // What a task fails with stands in its status, and the page says so.
+  onProblem: ({ error }) => console.info(error),
 });
-
-// `?delay=800` or `?fail=503` on the page's address is handed to the office, to see how the page takes it.
-const work = workWith(runtime, httpOffice('', location.search.slice(1)));
-void work.open();
+void runtime.run(openRoom());
+void runtime.run(followPositions());
 
 const fontFamily = '"Segoe UI", Roboto, "Helvetica Neue", "Liberation Sans", Arial, sans-serif';
 const theme = createTheme({
@@ -42,10 +45,10 @@ createRoot(document.getElementById('root')!).render(
     <MantineProvider theme={theme}>
       <DatesProvider settings={{ firstDayOfWeek: 1 }}>
         <RuntimeProvider runtime={runtime}>
-          <WorkProvider value={work}>
-            <ControlRoom />
-            <History trace={runtime.trace} />
-          </WorkProvider>
+          <ControlRoom />
+          <Notice />
+          <Question />
+          <History trace={runtime.trace} />
         </RuntimeProvider>
       </DatesProvider>
     </MantineProvider>

@@ -1,13 +1,5 @@
 // Talks to the harbour office over HTTP.
-import type { Plan, Port, Vessel, Visit } from './model/types.js';
-
-export interface Office {
-  port(): Promise<Port>;
-  visits(day: string): Promise<Visit[]>;
-  plan(plan: Plan): Promise<Visit>;
-  moveOn(id: string): Promise<Visit>;
-  rename(hull: string, name: string): Promise<Vessel>;
-}
+import { Refused, type Office } from './model/office.js';
 
 /**
  * The office at an address.
@@ -15,8 +7,9 @@ export interface Office {
  * @param search query parameters for every request: `delay=800` or `fail=503` to see how the page takes it
  */
 export function httpOffice(base: string, search = ''): Office {
-  const ask = async <T>(path: string, body?: unknown): Promise<T> => {
+  const ask = async <T>(path: string, { signal }: { signal?: AbortSignal } = {}, body?: unknown): Promise<T> => {
     const answer = await fetch(`${base}/office${path}${search && `?${search}`}`, {
+      ...(signal && { signal }),
       ...(body !== undefined && {
         method: 'POST',
         headers: { 'content-type': 'application/json' },
@@ -25,15 +18,19 @@ export function httpOffice(base: string, search = ''): Office {
     });
     if (!answer.ok) {
       const { problem } = (await answer.json().catch(() => ({}))) as { problem?: string };
-      throw new Error(problem ?? `The office answered ${answer.status}.`);
+      const text = problem ?? `The office answered ${answer.status}.`;
+      throw answer.status === 409 ? new Refused(text) : new Error(text);
     }
     return (await answer.json()) as T;
   };
   return {
-    port: () => ask('/port'),
-    visits: (day) => ask(`/days/${day}/visits`),
-    plan: (plan) => ask('/visits', plan),
-    moveOn: (id) => ask(`/visits/${id}/move-on`, {}),
-    rename: (hull, name) => ask(`/vessels/${hull}/name`, { name }),
+    port: (asked) => ask('/port', asked),
+    visits: (day, asked) => ask(`/days/${day}/visits`, asked),
+    positions: (asked) => ask('/positions', asked),
+    plan: (plan) => ask('/visits', {}, plan),
+    moveOn: (id) => ask(`/visits/${id}/move-on`, {}, {}),
+    assign: (id, place) => ask(`/visits/${id}/place`, {}, { place }),
+    cancel: (id) => ask(`/visits/${id}/cancel`, {}, {}),
+    rename: (hull, name) => ask(`/vessels/${hull}/name`, {}, { name }),
   };
 }

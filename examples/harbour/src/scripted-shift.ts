@@ -1,10 +1,17 @@
 // One shift of a watch officer, played without a page: what `floe demo --headless` does.
 import type { Runtime } from 'floe';
 import {
+  assignBerth,
   counts,
+  dayPicked,
   filterPicked,
   freeBerths,
+  loadDay,
+  moveOn,
   noteWritten,
+  openRoom,
+  pickedId,
+  planVisit,
   shiftEnded,
   visitPicked,
   visitsShown,
@@ -12,20 +19,19 @@ import {
   vessels,
   type VisitShown,
 } from './model/index.js';
-import type { Work } from './work.js';
 
 /** What the officer did, in words. */
 export type Tell = (line: string) => void;
 
-export async function playShift(runtime: Runtime, work: Work, tell: Tell): Promise<void> {
-  const { read, dispatch } = runtime;
+export async function playShift(runtime: Runtime, tell: Tell): Promise<void> {
+  const { read, dispatch, run } = runtime;
   const name = (visit: VisitShown): string => `${visit.vessel.name} (${visit.vessel.kind})`;
   const free = (): string =>
     `${read(freeBerths).length} berths free: ${read(freeBerths)
       .map((berth) => berth.id)
       .join(', ')}`;
 
-  await work.open();
+  await run(openRoom());
   const { all, expected, alongside, departed } = read(counts);
   tell(`The day's list arrives: ${all} visits, ${expected} expected, ${alongside} alongside, ${departed} departed.`);
   tell(free());
@@ -38,30 +44,48 @@ export async function playShift(runtime: Runtime, work: Work, tell: Tell): Promi
   dispatch(visitPicked(first.id));
   tell(`Next for a free berth is ${name(first)}: ${first.place.id} at ${first.arrives.slice(11, 16)}.`);
 
-  await work.moveOn(first.id);
+  await run(moveOn(first.id));
   tell(`${first.vessel.name} is alongside. ${free()}`);
 
   const vessel = read(vessels).find((one) => one.kind === 'survey') ?? read(vessels).at(0)!;
   const berth = read(freeBerths).at(-1)!;
-  await work.plan({
-    hull: vessel.hull,
-    place: berth.id,
-    arrives: '2031-03-02T22:30:00.000Z',
-    departs: '2031-03-02T23:45:00.000Z',
-  });
+  await run(
+    planVisit({
+      hull: vessel.hull,
+      place: berth.id,
+      arrives: '2031-03-02T22:30:00.000Z',
+      departs: '2031-03-02T23:45:00.000Z',
+    }),
+  );
   tell(`${vessel.name} calls in: planned for ${berth.id} at 22:30.`);
 
+  const other = read(freeBerths)[0];
+  const answer = await run(assignBerth(read(pickedId)!, other.id)).then(
+    () => `the office confirms ${other.id}`,
+    (error: unknown) => `the office refuses ${other.id}, and it stays at ${berth.id}: ${(error as Error).message}`,
+  );
+  tell(`Another berth is tried for it at once on the screen; ${answer}.`);
+
   dispatch(visitPicked(second.id));
-  await work.moveOn(second.id);
-  await work.moveOn(second.id);
+  await run(moveOn(second.id));
+  await run(moveOn(second.id));
   tell(`${second.vessel.name} comes alongside, takes on stores and leaves again. ${free()}`);
 
   dispatch(noteWritten(`${first.vessel.name} asks for shore power at ${first.place.id}. ${vessel.name} due 22:30.`));
   tell('A note goes into the log for the next watch.');
 
-  await work.showDay('2031-03-03');
+  const showDay = (day: string): Promise<void> =>
+    new Promise((resolve) => {
+      dispatch(dayPicked(day));
+      const stop = runtime.watch(loadDay.status, ({ phase }) => {
+        if (phase !== 'done') return;
+        stop();
+        resolve();
+      });
+    });
+  await showDay('2031-03-03');
   tell(`A look at tomorrow: ${read(counts).expected} visits expected.`);
-  await work.showDay('2031-03-02');
+  await showDay('2031-03-02');
 
   dispatch(filterPicked('departed'));
   tell(`Back on the day: ${read(visitsShown).length} visits have departed.`);

@@ -12,8 +12,10 @@ import {
   type ActionCreator,
   type DispatchResult,
   type Read,
+  type Run,
   type Runtime,
   type Source,
+  type Task,
 } from '../../core/index.js';
 import { inlineSource, recipeOf, SOURCE } from '../../core/source.js';
 
@@ -64,4 +66,16 @@ export function useAction<A extends readonly unknown[]>(
 ): (...payload: A) => DispatchResult {
   const runtime = useRuntime();
   return useCallback((...payload: A) => runtime.dispatch(creator(...payload)), [runtime, creator]);
+}
+
+/**
+ * A function that runs a task. Where the run is, is in `task.status`; a failure that nobody waits for is reported.
+ * @example
+ * const load = useTask(loadVisits);
+ * const { phase } = useSelection(loadVisits.status);
+ * <button disabled={phase === 'running'} onClick={() => void load(day)}>Load</button>
+ */
+export function useTask<A extends readonly unknown[], T>(task: Task<A, T>): (...args: A) => Run<T> {
+  const runtime = useRuntime();
+  return useCallback((...args: A) => runtime.run(task(...args)), [runtime, task]);
 }

@@ -31,6 +31,30 @@ export const visitMovedOn = port.action(
   },
 );
 
+/** Shown at once; the office confirms it, or refuses. */
+export const berthAssigned = port.action(
+  'berthAssigned',
+  (draft, { id, berth: key }: { id: string; berth: string }) => {
+    const row = draft.visit.get(id);
+    if (row) row.place = { kind: 'berth', key };
+  },
+);
+
+export const visitCancelled = port.action(
+  'visitCancelled',
+  (draft, id: string) => {
+    const row = draft.visit.get(id);
+    if (row) row.phase = 'cancelled';
+  },
+  { about: { confirm: 'Cancel this visit?' } },
+);
+
+/** The office did not take a cancelling. */
+export const visitRestored = port.action('visitRestored', (draft, id: string) => {
+  const row = draft.visit.get(id);
+  if (row) row.phase = 'expected';
+});
+
 port.invariant('a departed visit has a departure time', (state) =>
   [...state.visit.values()].every(({ phase, departs }) => phase !== 'departed' || departs !== null),
 );

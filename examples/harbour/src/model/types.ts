@@ -79,3 +79,10 @@ export interface Port {
   readonly berths: readonly Berth[];
   readonly vessels: readonly Vessel[];
 }
+
+/** Where a vessel is, in nautical miles from the harbour mouth. */
+export interface Position {
+  readonly hull: string;
+  readonly north: number;
+  readonly east: number;
+}

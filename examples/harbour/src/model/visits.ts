@@ -10,32 +10,20 @@ export const nextPhase: Partial<Record<Phase, Phase>> = { expected: 'alongside',
 /** What the watch officer looks at: a day, a filter, a visit. The visits themselves are rows of the port. */
 export const visits = store('visits', {
   day: '2031-03-02',
-  loading: 'not yet' as 'not yet' | 'under way' | 'done' | 'failed',
-  problem: null as string | null,
+  /** The day whose visits have arrived. */
+  known: null as string | null,
   filter: 'all' as Filter,
   picked: null as string | null,
 }).persisted({ only: ['day', 'filter'] });
 
 export const dayPicked = visits.action('dayPicked', (draft, day: string) => {
   draft.day = day;
-  draft.loading = 'under way';
-  draft.problem = null;
   draft.picked = null;
 });
 
 export const visitsArrived = visits.action('arrived', (draft, day: string) => {
-  // An answer for a day that is no longer looked at comes too late.
-  if (day === draft.day) draft.loading = 'done';
+  draft.known = day;
 });
-
-export const loadingFailed = visits.action(
-  'loadingFailed',
-  (draft, { day, problem }: { day: string; problem: string }) => {
-    if (day !== draft.day) return;
-    draft.loading = 'failed';
-    draft.problem = problem;
-  },
-);
 
 export const filterPicked = visits.action('filterPicked', (draft, filter: Filter) => {
   draft.filter = filter;
@@ -52,6 +40,5 @@ visits.when(shiftEnded, (draft) => {
 
 export const dayShown = visits.selector('dayShown', (state) => state.day);
 export const filterShown = visits.selector('filterShown', (state) => state.filter);
-export const loading = visits.selector('loading', (state) => state.loading);
-export const loadingProblem = visits.selector('loadingProblem', (state) => state.problem);
+export const dayKnown = visits.selector('dayKnown', (state) => state.known === state.day);
 export const pickedId = visits.selector('pickedId', (state) => state.picked);

@@ -2,11 +2,10 @@ import { Button, Group, Text, Title } from '@mantine/core';
 import { DatePickerInput } from '@mantine/dates';
 import { useAction, useSelection } from 'floe/react';
 import { useState } from 'react';
-import { counts, dayShown, freeBerths, loading, shiftEnded } from '../model/index.js';
+import { counts, dayPicked, dayShown, freeBerths, loading, shiftEnded } from '../model/index.js';
 import { BerthPanel } from './BerthPanel.js';
 import { LogPanel } from './LogPanel.js';
 import { PlanVisit } from './PlanVisit.js';
-import { useWork } from './work-context.js';
 import { VisitPanel } from './VisitPanel.js';
 
 /** The whole room: the day's visits on the left, berths and the log on the right. */
@@ -45,7 +44,7 @@ export function ControlRoom() {
 
 function DayPicker() {
   const day = useSelection(dayShown);
-  const { showDay } = useWork();
+  const pickDay = useAction(dayPicked);
   return (
     <DatePickerInput
       aria-label="Day"
@@ -53,7 +52,7 @@ function DayPicker() {
       value={day}
       valueFormat="ddd D MMM YYYY"
       onChange={(picked) => {
-        if (picked) void showDay(picked);
+        if (picked) pickDay(picked);
       }}
     />
   );

@@ -1,5 +1,5 @@
 import { Button, Group, Text } from '@mantine/core';
-import type { Step, Trace } from 'floe/trace';
+import { causeOf, titleOf, type Step, type Trace } from 'floe/trace';
 import { useEffect, useRef, useSyncExternalStore } from 'react';
 import { clockWithSeconds } from './times.js';
 
@@ -55,6 +55,7 @@ interface ChipProps {
 
 function StepChip({ step, state, onClick }: ChipProps) {
   const { length } = step.changes;
+  const cause = causeOf(step);
   return (
     <li>
       <button
@@ -64,10 +65,10 @@ function StepChip({ step, state, onClick }: ChipProps) {
         onClick={onClick}
       >
         <span className="step-what">
-          <small>{step.seq}</small> {step.action?.type ?? step.fact}
+          <small>{step.seq}</small> {titleOf(step)}
         </span>
         <small>
-          {clockWithSeconds(step.time)} ·{' '}
+          {clockWithSeconds(step.time)} · {cause && `${cause} · `}
           {length === 0 ? step.outcome : length === 1 ? '1 change' : `${length} changes`}
         </small>
       </button>

@@ -1,10 +1,19 @@
-import { Button, Group, Paper, Text, Textarea, TextInput, Title } from '@mantine/core';
-import { useAction, useSelection } from 'floe/react';
+import { Button, Group, NativeSelect, Paper, Text, Textarea, TextInput, Title } from '@mantine/core';
+import { useAction, useSelection, useTask } from 'floe/react';
 import { useState, type SyntheticEvent } from 'react';
-import { note, noteWritten, pickedVisit, type VisitWhole } from '../model/index.js';
+import {
+  assignBerth,
+  berths,
+  note,
+  noteWritten,
+  pickedVisit,
+  positionOf,
+  renameVessel,
+  visitCancelled,
+  type VisitWhole,
+} from '../model/index.js';
 import { PhaseBadge } from './PhaseBadge.js';
 import { clock } from './times.js';
-import { useWork } from './work-context.js';
 
 /** The picked visit, and what the next watch should know. */
 export function LogPanel() {
@@ -29,8 +38,7 @@ export function LogPanel() {
           </Text>
         )}
         <Textarea
-          label="Log note for the next watch"
-          description="Kept in this browser; it survives a reload."
+          label="Log note for the next watch (kept in this browser)"
           value={text}
           onChange={(event) => write(event.currentTarget.value)}
           autosize
@@ -44,7 +52,7 @@ export function LogPanel() {
 
 /** The name of a vessel; a new one shows wherever the vessel does. */
 function VesselName({ hull, name }: { readonly hull: string; readonly name: string }) {
-  const { rename } = useWork();
+  const rename = useTask(renameVessel);
   const [next, setNext] = useState<string>();
   const [problem, setProblem] = useState<string>();
   if (next === undefined)
@@ -109,11 +117,52 @@ function VisitDetails({ visit }: { readonly visit: VisitWhole }) {
         {vessel.kind} {vessel.hull}, {vessel.length} m, draught {vessel.draught} m · {vessel.operator.name} (
         {vessel.operator.flag})
       </Text>
+      <Whereabouts hull={vessel.hull} />
       {services.length > 0 && (
         <Text size="sm" c="dimmed">
           {services.map((service) => `${service.kind} ${service.status}, ${service.crew.name}`).join(' · ')}
         </Text>
       )}
+      {visit.phase === 'expected' && <Decisions visit={visit} />}
     </div>
+  );
+}
+
+function Whereabouts({ hull }: { readonly hull: string }) {
+  const position = useSelection(positionOf(hull));
+  if (!position) return null;
+  return (
+    <Text size="sm" c="dimmed" className="time">
+      {Math.hypot(position.north, position.east).toFixed(1)} nautical miles from the harbour mouth
+    </Text>
+  );
+}
+
+/** What can still be decided about a visit that is expected. */
+function Decisions({ visit }: { readonly visit: VisitWhole }) {
+  const choices = useSelection(berths);
+  const assign = useTask(assignBerth);
+  const assigning = useSelection(assignBerth.statusOf(visit.id));
+  const cancel = useAction(visitCancelled);
+  const { kind, id } = visit.place;
+  return (
+    <Group gap="xs" mt={6} wrap="nowrap">
+      <NativeSelect
+        aria-label="Assign a berth"
+        size="xs"
+        value={kind === 'berth' ? id : ''}
+        data={[
+          ...(kind === 'berth' ? [] : [{ value: '', label: 'Assign a berth' }]),
+          ...choices.toArray().map((one) => ({ value: one.id, label: `${one.id}, ${one.depth} m deep` })),
+        ]}
+        onChange={(event) => void assign(visit.id, event.currentTarget.value)}
+      />
+      <Text size="xs" c="dimmed" flex={1}>
+        {assigning.phase === 'running' ? 'asking the office …' : ''}
+      </Text>
+      <Button size="compact-xs" variant="default" onClick={() => cancel(visit.id)}>
+        Cancel visit
+      </Button>
+    </Group>
   );
 }

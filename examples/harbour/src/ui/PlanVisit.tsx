@@ -1,9 +1,8 @@
 import { Alert, Button, Group, Modal, Select, Stack } from '@mantine/core';
 import { TimeInput } from '@mantine/dates';
-import { useSelection } from 'floe/react';
+import { useSelection, useTask } from 'floe/react';
 import { useState, type SyntheticEvent } from 'react';
-import { berths, dayShown, vessels } from '../model/index.js';
-import { useWork } from './work-context.js';
+import { berths, dayShown, planVisit, vessels } from '../model/index.js';
 
 /** The form that plans a visit on the day that is shown. */
 export function PlanVisit({ opened, onClose }: { readonly opened: boolean; readonly onClose: () => void }) {
@@ -18,7 +17,7 @@ function PlanForm({ onDone }: { readonly onDone: () => void }) {
   const day = useSelection(dayShown);
   const fleet = useSelection(vessels);
   const places = useSelection(berths);
-  const { plan } = useWork();
+  const plan = useTask(planVisit);
   const [hull, setHull] = useState<string | null>(null);
   const [place, setPlace] = useState<string | null>(null);
   const [arrives, setArrives] = useState('21:30');

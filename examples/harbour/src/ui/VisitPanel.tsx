@@ -1,13 +1,14 @@
 import { Alert, Button, Group, Paper, SegmentedControl, Skeleton, Table, Text, Title } from '@mantine/core';
-import { useAction, useSelection } from 'floe/react';
-import { useState } from 'react';
+import { useAction, useSelection, useTask } from 'floe/react';
 import {
   counts,
   dayShown,
   filterPicked,
   filterShown,
+  loadDay,
   loading,
   loadingProblem,
+  moveOn,
   nextPhase,
   pickedId,
   visitPicked,
@@ -17,7 +18,6 @@ import {
 } from '../model/index.js';
 import { PhaseBadge } from './PhaseBadge.js';
 import { clock } from './times.js';
-import { useWork } from './work-context.js';
 
 const filters: readonly Filter[] = ['all', 'expected', 'alongside', 'departed'];
 
@@ -64,14 +64,14 @@ function VisitList() {
   const visits = useSelection(visitsShown);
   const filter = useSelection(filterShown);
   const day = useSelection(dayShown);
-  const { showDay } = useWork();
+  const load = useTask(loadDay);
   if (state === 'failed') {
     return (
       <Alert m="md" color="red" title="The visits could not be loaded">
         <Text size="sm" mb="sm">
           {problem}
         </Text>
-        <Button size="xs" color="red" variant="light" onClick={() => void showDay(day)}>
+        <Button size="xs" color="red" variant="light" onClick={() => void load(day)}>
           Try again
         </Button>
       </Alert>
@@ -124,8 +124,8 @@ function VisitRow({ id }: { readonly id: string }) {
   const visit = useSelection(visitShown(id));
   const picked = useSelection(pickedId) === id;
   const pick = useAction(visitPicked);
-  const { moveOn } = useWork();
-  const [problem, setProblem] = useState<string>();
+  const move = useTask(moveOn);
+  const moving = useSelection(moveOn.statusOf(id));
   if (!visit) return null;
   const next = nextPhase[visit.phase];
   return (
@@ -140,9 +140,9 @@ function VisitRow({ id }: { readonly id: string }) {
           {visit.vessel.kind} · {visit.vessel.length} m{visit.remarks && ` · ${visit.remarks}`}
           {visit.priority === 'high' && ' · high priority'}
         </Text>
-        {problem && (
+        {moving.error && (
           <Text size="xs" c="red" role="alert">
-            {problem}
+            {moving.error.message}
           </Text>
         )}
       </Table.Td>
@@ -155,12 +155,10 @@ function VisitRow({ id }: { readonly id: string }) {
           <Button
             size="compact-xs"
             variant={picked ? 'filled' : 'default'}
+            loading={moving.phase === 'running'}
             onClick={(event) => {
               event.stopPropagation();
-              setProblem(undefined);
-              moveOn(visit.id).catch((error: unknown) =>
-                setProblem(error instanceof Error ? error.message : String(error)),
-              );
+              void move(visit.id);
             }}
           >
             {next === 'alongside' ? 'Bring alongside' : 'Let depart'}

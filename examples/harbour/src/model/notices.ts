@@ -1,0 +1,29 @@
+// What the officer is told in passing: a text that shows itself for some seconds.
+import { store } from 'floe';
+import { shiftEnded } from './shift.js';
+
+export const notices = store('notices', { text: null as string | null });
+
+export const noticeShown = notices.action('shown', (draft, text: string) => {
+  draft.text = text;
+});
+
+export const noticeDismissed = notices.action('dismissed', (draft) => {
+  draft.text = null;
+});
+
+notices.when(shiftEnded, (draft) => {
+  draft.text = null;
+});
+
+export const showNotice = notices.task(
+  'show',
+  async ({ dispatch, sleep, next }, text: string) => {
+    dispatch(noticeShown(text));
+    const gone = await Promise.race([sleep(5000), next([noticeDismissed, shiftEnded])]);
+    if (!gone) dispatch(noticeDismissed());
+  },
+  { overlap: 'replace' },
+);
+
+export const notice = notices.selector('notice', (state) => state.text);

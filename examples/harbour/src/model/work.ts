@@ -1,0 +1,97 @@
+// The work of the control room that takes time: it asks the office, then says what happened.
+import { selector } from 'floe';
+import { showNotice } from './notices.js';
+import { office } from './office.js';
+import { berth, berthAssigned, port, vessel, visit, visitCancelled, visitMovedOn, visitRestored } from './port.js';
+import type { Plan } from './types.js';
+import { dayKnown, dayPicked, dayShown, visits, visitPicked, visitsArrived } from './visits.js';
+
+export const loadPort = port.task('load', async ({ atomic, dispatch, use, signal }) => {
+  const { berths, vessels } = await use(office).port({ signal });
+  atomic(() => {
+    dispatch(port.ingest(berth, berths));
+    dispatch(port.ingest(vessel, vessels));
+  });
+});
+
+/** Asks for the visits of a day; one that is picked meanwhile takes its place. */
+export const loadDay = visits.task(
+  'loadDay',
+  async ({ atomic, dispatch, use, signal }, day: string) => {
+    const list = await use(office).visits(day, { signal });
+    atomic(() => {
+      dispatch(port.ingest(visit, list));
+      dispatch(visitsArrived(day));
+    });
+  },
+  { when: dayPicked, overlap: 'replace' },
+);
+
+/** What the page begins with: the port, and the day that is shown. */
+export const openRoom = visits.task('open', async ({ read, run }) => {
+  await Promise.all([run(loadPort()), run(loadDay(read(dayShown)))]);
+});
+
+/** Whether the visits of the day are there, on their way, or missing. */
+export const loading = selector('loading', (read): 'done' | 'under way' | 'failed' => {
+  if (read(loadDay.status).phase === 'failed') return 'failed';
+  return read(dayKnown) ? 'done' : 'under way';
+});
+export const loadingProblem = selector('loadingProblem', (read) => read(loadDay.status).error?.message);
+
+export const planVisit = visits.task('plan', async ({ atomic, dispatch, use }, plan: Plan) => {
+  const planned = await use(office).plan(plan);
+  atomic(() => {
+    dispatch(port.ingest(visit, planned));
+    dispatch(visitPicked(planned.id));
+  });
+});
+
+/** Brings a visit alongside, or lets it depart. */
+export const moveOn = port.task(
+  'moveOn',
+  async ({ dispatch, use }, id: string) => {
+    const { phase, arrives, departs } = await use(office).moveOn(id);
+    dispatch(visitMovedOn({ id, phase, at: phase === 'departed' ? (departs ?? arrives) : arrives }));
+  },
+  { overlap: 'ignore', overlapBy: (id) => id },
+);
+
+/** Gives a visit a berth: on the screen at once; the office confirms or refuses a little later. */
+export const assignBerth = port.task(
+  'assignBerth',
+  async ({ optimistic, use, run }, id: string, place: string) => {
+    const desk = use(office);
+    const assigned = optimistic(berthAssigned({ id, berth: place }));
+    try {
+      await desk.assign(id, place);
+      assigned.confirm();
+      void run(showNotice(`The office confirms ${place}.`));
+    } catch (error) {
+      assigned.revert();
+      void run(showNotice(`${place} was not assigned. ${(error as Error).message}`));
+      throw error;
+    }
+  },
+  { overlap: 'queue', overlapBy: (id) => id },
+);
+
+/** The visit is cancelled on the screen, after a question; now the office is told, and may see it otherwise. */
+export const tellCancelled = port.task(
+  'tellCancelled',
+  async ({ dispatch, use, run }, id: string) => {
+    const desk = use(office);
+    try {
+      await desk.cancel(id);
+    } catch (error) {
+      dispatch(visitRestored(id));
+      void run(showNotice(`The visit stays. ${(error as Error).message}`));
+      throw error;
+    }
+  },
+  { when: visitCancelled },
+);
+
+export const renameVessel = port.task('rename', async ({ dispatch, use }, hull: string, name: string) => {
+  dispatch(port.ingest(vessel, await use(office).rename(hull, name)));
+});

@@ -1,0 +1,12 @@
+// floe/eslint: a plugin for ESLint.
+import { dispatched } from './dispatched.js';
+
+/**
+ * Rules for code that uses Floe.
+ * @example
+ * // eslint.config.js
+ * import floe from 'floe/eslint';
+ * export default [{ plugins: { floe }, rules: { 'floe/dispatched': 'error' } }];
+ */
+const plugin = { meta: { name: 'floe', version: '0.1.0' }, rules: { dispatched } };
+export default plugin;
