@@ -1,0 +1,2 @@
+export function guideText(): string;
+export function withRecipes(text: string): string;
