@@ -1,14 +1,15 @@
 // Optimistic actions: shown before it is certain that they stay. While one is open, what was applied since is kept, so that
 // the states can be computed without it. Nothing is kept while none is open.
 import type { AnyAction } from './action.js';
+import type { Compute, Slot } from './slot.js';
 import type { Transition } from './transition.js';
 
 /** One action, or one fact, that was applied while an optimistic action was open. */
-export interface Settling<S = unknown> {
+export interface Settling {
   /** Not there for a fact. */
   action: AnyAction | undefined;
   /** The states that it left, of the stores that it changed. */
-  after: ReadonlyMap<S, unknown>;
+  after: ReadonlyMap<Slot, unknown>;
   readonly group: number | undefined;
   readonly transition: Transition | undefined;
   /** Neither confirmed nor taken back. */
@@ -17,31 +18,28 @@ export interface Settling<S = unknown> {
   gone: boolean;
 }
 
-/** What an action makes of the states of stores; throws as the change throws. */
-export type Compute<S> = (action: AnyAction, stateOf: (slot: S) => unknown) => ReadonlyMap<S, unknown>;
-
 /** What could not be applied when the states were computed without something. */
-export interface Dropped<S> {
-  readonly entry: Settling<S>;
+export interface Dropped {
+  readonly entry: Settling;
   readonly error: unknown;
 }
 
-interface Outcome<S> {
-  readonly states: ReadonlyMap<S, unknown>;
-  readonly afters: ReadonlyMap<Settling<S>, ReadonlyMap<S, unknown>>;
-  readonly dropped: readonly Dropped<S>[];
+interface Outcome {
+  readonly states: ReadonlyMap<Slot, unknown>;
+  readonly afters: ReadonlyMap<Settling, ReadonlyMap<Slot, unknown>>;
+  readonly dropped: readonly Dropped[];
 }
 
-export class Provisional<S> {
-  private entries: Settling<S>[] = [];
+export class Provisional {
+  private entries: Settling[] = [];
 
   /** @param base the states of all stores before the first entry */
   constructor(
-    private readonly base: Map<S, unknown>,
-    private readonly compute: Compute<S>,
+    private readonly base: Map<Slot, unknown>,
+    private readonly compute: Compute,
   ) {}
 
-  add(entry: Settling<S>): void {
+  add(entry: Settling): void {
     this.entries.push(entry);
   }
 
@@ -57,12 +55,12 @@ export class Provisional<S> {
   }
 
   /** The states as they are without what is open. */
-  certain(): ReadonlyMap<S, unknown> {
+  certain(): ReadonlyMap<Slot, unknown> {
     return this.run((entry) => !entry.open).states;
   }
 
   /** Computes everything anew after `change` was made to an entry; `undone` takes that back when it fails itself. */
-  again(entry: Settling<S>, replacement?: AnyAction): Outcome<S> {
+  again(entry: Settling, replacement?: AnyAction): Outcome {
     const { action } = entry;
     if (replacement) entry.action = replacement;
     else entry.gone = true;
@@ -82,22 +80,22 @@ export class Provisional<S> {
   }
 
   /** Lets go of entries that did not happen after all; their optimistic actions are closed. */
-  keep(stays: (entry: Settling<S>) => boolean): void {
-    const [kept, lost]: [Settling<S>[], Settling<S>[]] = [[], []];
+  keep(stays: (entry: Settling) => boolean): void {
+    const [kept, lost]: [Settling[], Settling[]] = [[], []];
     for (const entry of this.entries) (stays(entry) ? kept : lost).push(entry);
     this.entries = kept;
     for (const entry of lost) close(entry);
   }
 
   /** Whether the entries lead to these states. */
-  leadsTo(stateOf: (slot: S) => unknown, same: (a: unknown, b: unknown) => boolean): boolean {
+  leadsTo(stateOf: (slot: Slot) => unknown, same: (a: unknown, b: unknown) => boolean): boolean {
     return Array.from(this.run(() => true).states).every(([slot, state]) => same(state, stateOf(slot)));
   }
 
-  private run(counts: (entry: Settling<S>) => boolean): Outcome<S> {
+  private run(counts: (entry: Settling) => boolean): Outcome {
     const { entries } = this;
-    const afters = new Map<Settling<S>, ReadonlyMap<S, unknown>>();
-    const dropped: Dropped<S>[] = [];
+    const afters = new Map<Settling, ReadonlyMap<Slot, unknown>>();
+    const dropped: Dropped[] = [];
     let states = new Map(this.base);
     for (let i = 0, end: number; i < entries.length; i = end) {
       const { group } = entries[i];
@@ -118,7 +116,7 @@ export class Provisional<S> {
     return { states, afters, dropped };
   }
 
-  private step(entry: Settling<S>, states: Map<S, unknown>, afters: Map<Settling<S>, ReadonlyMap<S, unknown>>): void {
+  private step(entry: Settling, states: Map<Slot, unknown>, afters: Map<Settling, ReadonlyMap<Slot, unknown>>): void {
     const after = entry.action ? this.compute(entry.action, (slot) => states.get(slot)) : entry.after;
     for (const [slot, state] of after) states.set(slot, state);
     afters.set(entry, after);

@@ -266,3 +266,34 @@ function lock(value: object, mutators: readonly string[]): void {
     });
   }
 }
+
+/** `after`, with the parts of `before` where they are the same data: what did not change stays the same object. */
+export function keeping(before: unknown, after: unknown): unknown {
+  if (Object.is(before, after)) return before;
+  if (!isContainer(before) || !isContainer(after) || Array.isArray(before) !== Array.isArray(after))
+    return sameData(before, after) ? before : after;
+  if (Array.isArray(before)) return keepingItems(before, after as readonly unknown[]);
+  const next: Record<string, unknown> = {};
+  let kept = 0;
+  for (const key of Object.keys(after)) {
+    const there = hasOwn(before, key);
+    const part = there ? keeping(partOf(before, key), partOf(after, key)) : partOf(after, key);
+    if (there && Object.is(part, partOf(before, key))) kept++;
+    put(next, key, part);
+  }
+  return kept === Object.keys(before).length && kept === Object.keys(after).length ? before : next;
+}
+
+/** Items from both ends, up to what came in or went out between them. */
+function keepingItems(before: readonly unknown[], after: readonly unknown[]): readonly unknown[] {
+  const next = after.slice();
+  const least = Math.min(before.length, after.length);
+  let start = 0;
+  while (start < least && sameData(before[start], after[start])) next[start] = before[start++];
+  let end = 1;
+  while (end <= least - start && sameData(before.at(-end), after.at(-end))) next[next.length - end] = before.at(-end++);
+  if (start === before.length && start === after.length) return before;
+  // Between them, place by place.
+  for (let i = start; i <= least - end; i++) next[i] = keeping(before[i], after[i]);
+  return next;
+}

@@ -78,7 +78,7 @@ export interface Transition {
   /** The optimistic action that was confirmed or taken back. */
   readonly about?: Transition | undefined;
   /** It happened at the live end while the cursor is in the past. */
-  readonly unseen?: boolean;
+  unseen?: boolean;
 }
 
 /** Something that listens to every transition, and may bring stored state back. */

@@ -196,7 +196,7 @@ class Recorder implements Trace, Listener {
       this.line[this.line.length - 1] = step;
     } else this.append(step);
     this.moveOn(transition, unseen);
-    this.shown = undefined;
+    this.changed();
   }
 
   isShown(transition: Transition): boolean {

@@ -716,6 +716,47 @@ describe('rule 14: while somebody looks at the past', () => {
     expect(runtime.read(visits)).toMatchObject({ list: ['v7'], picked: null });
   });
 
+  test('a run that began unseen is part of the line from then on', async () => {
+    const { open, runtime } = setUp();
+    const rest = visits.task('rest', ({ sleep }) => sleep(1000));
+    const both = visits.task('both', async ({ use, run }) => {
+      await use(desk).ask('list');
+      await run(rest());
+    });
+    const run = runtime.run(both());
+    runtime.trace.seek(0);
+    open[0].answer('');
+    await runtime.clock.advance();
+    runtime.trace.live();
+    runtime.dispatch(picked('v1'));
+    runtime.trace.seek(runtime.trace.steps.at(-2)!.seq);
+    expect(runtime.read(rest.status).phase).toBe('running');
+    runtime.dispatch(picked('v2'));
+    await runtime.clock.advance(1000);
+    await run;
+    expect(runtime.read(rest.status)).toMatchObject({ phase: 'done', runs: 1 });
+    expect(runtime.trace.branches).toHaveLength(2);
+  });
+
+  test('an action that was held before: refused, it is noted at the live end; let go, it begins a branch', async () => {
+    const answers: ((yes: boolean) => void)[] = [];
+    const sent = visits.action('sent', (draft) => void (draft.filter = 'sent'), { about: { confirm: 'Send?' } });
+    const ask = confirmation((_text: string) => new Promise<boolean>((answer) => answers.push(answer)));
+    const runtime = testRuntime({ stores: [visits], interceptors: [ask] });
+    expect([runtime.dispatch(sent()), runtime.dispatch(sent())]).toEqual(['waiting', 'waiting']);
+    runtime.trace.seek(0);
+    answers[0](false);
+    await runtime.clock.advance();
+    expect([runtime.trace.cursor, runtime.trace.branches.length]).toEqual([0, 1]);
+    expect(lines(runtime.trace.steps).at(-1)).toMatch(/visits.sent, by code, stopped, not confirmed/);
+    answers[1](true);
+    await runtime.clock.advance();
+    expect(runtime.trace.isLive).toBe(true);
+    expect(runtime.trace.branches).toHaveLength(2);
+    expect(lines(runtime.trace.steps)).toEqual(['0, initial, by runtime, applied', '4, visits.sent, by code, applied']);
+    expect(runtime.read(visits).filter).toBe('sent');
+  });
+
   test('switching to another branch cancels the runs of the one that is left', async () => {
     const { runtime } = setUp();
     runtime.dispatch(picked('v1'));

@@ -2,8 +2,11 @@
 import { describe, expect, test } from '@jest/globals';
 import { createRuntime, selector, store, type Read, type Source } from 'floe';
 import { tableOf } from 'floe/entities';
+import fc from 'fast-check';
+import { keeping, sameData } from '../../src/core/plain.js';
 import { inlineSource } from '../../src/core/source.js';
 import { failure } from '../support/failures.js';
+import { runs } from '../support/runs.js';
 
 describe('arguments of selectors', () => {
   const thing = store('thing', { n: 0 });
@@ -297,5 +300,49 @@ describe('snapshots as text', () => {
     const initial = { thing: { list: [{ n: 1 }] } };
     const thing = store('thing', { list: [] as { n: number }[] });
     expect(createRuntime({ stores: [thing], initial }).read(thing)).toBe(initial.thing);
+  });
+});
+
+describe('keeping what did not change', () => {
+  const { tree } = fc.letrec<{ tree: unknown; leaf: unknown }>((tie) => ({
+    leaf: fc.oneof(
+      fc.nat(2),
+      fc.constantFrom('', 'a', null, undefined),
+      fc.nat(1).map((n) => new Date(n)),
+    ),
+    tree: fc.oneof(
+      { maxDepth: 4 },
+      tie('leaf'),
+      fc.array(tie('tree'), { maxLength: 4 }),
+      fc.dictionary(fc.constantFrom('a', 'b', '__proto__'), tie('tree'), { noNullPrototype: true }),
+    ),
+  }));
+
+  test('the result is what came after, and made of the parts that were there before', () => {
+    fc.assert(
+      fc.property(tree, tree, (before, after) => {
+        const kept = keeping(before, after);
+        expect(sameData(kept, after)).toBe(true);
+        if (sameData(before, after)) expect(kept).toBe(before);
+        // Of an object each part that is the same is the one of before.
+        if (typeof before === 'object' && typeof kept === 'object' && before && kept && !Array.isArray(before))
+          for (const [key, part] of Object.entries(kept as Record<string, unknown>))
+            if (Object.hasOwn(before, key) && sameData((before as Record<string, unknown>)[key], part))
+              expect(part).toBe((before as Record<string, unknown>)[key]);
+      }),
+      { numRuns: runs(2000) },
+    );
+  });
+
+  test('items before and after what came in, went out or changed stay the same objects', () => {
+    const items = (text: string) => text.split('').map((name) => ({ name, more: { name } }));
+    const before = items('abcdef');
+    const same = (after: readonly unknown[]) =>
+      (keeping(before, after) as unknown[]).map((item) => (before.includes(item as never) ? '=' : '+')).join('');
+    expect(same(items('abXcdef'))).toBe('==+====');
+    expect(same(items('abef'))).toBe('====');
+    expect(same(items('abcdef').map((item, i) => (i === 2 ? { ...item, name: 'X' } : item)))).toBe('==+===');
+    const [changed] = keeping([{ a: { n: 1 }, b: 1 }], [{ a: { n: 1 }, b: 2 }]) as [{ a: object }];
+    expect(changed).toEqual({ a: { n: 1 }, b: 2 });
   });
 });

@@ -2,6 +2,9 @@
 import '../core/corners.test.js';
 import '../core/patch.test.js';
 import '../core/rules.test.js';
+import '../core/tasks.test.js';
+import '../core/interleavings.test.js';
+import '../core/optimistic.property.test.js';
 import '../core/values.test.js';
 import '../core/runtime.test.js';
 import '../core/graph.property.test.js';

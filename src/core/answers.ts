@@ -1,0 +1,56 @@
+// Who answers an action: the changes of stores, and the tasks that it starts.
+import { makerOf, type AnyAction, type AnyCreator } from './action.js';
+import { unknownAction } from './errors.js';
+import type { Slot } from './slot.js';
+import { declared, type Change, type StoreDefinition } from './store.js';
+import { freeTasks, startsWith, type TaskDefinition } from './task.js';
+
+/** Who answers actions of one type. */
+export interface Answers {
+  readonly maker: AnyCreator | undefined;
+  readonly stores: readonly { readonly slot: Slot; readonly changes: readonly Change[] }[];
+  readonly tasks: readonly TaskDefinition[];
+}
+
+export class Answering {
+  /** By action type. Made anew when something is declared or a store joins. */
+  private readonly known = new Map<string, Answers>();
+  private declarations = declared;
+
+  constructor(
+    private readonly slots: ReadonlyMap<string, Slot>,
+    /** Has a store join when it has not. */
+    private readonly join: (store: StoreDefinition) => void,
+  ) {}
+
+  clear(): void {
+    this.known.clear();
+  }
+
+  to(action: AnyAction): Answers {
+    if (this.declarations !== declared) {
+      this.declarations = declared;
+      this.known.clear();
+    }
+    const { type } = action;
+    const maker = makerOf(action);
+    const known = this.known.get(type);
+    if (known && (maker === undefined || known.maker === maker)) return known;
+    if (maker?.store) this.join(maker.store);
+    const stores: { readonly slot: Slot; readonly changes: readonly Change[] }[] = [];
+    const tasks = freeTasks.filter((task) => startsWith(task, type));
+    for (const slot of this.slots.values()) {
+      const changes = [...slot.store.changesFor(type)];
+      if (changes.length > 0) stores.push({ slot, changes });
+      tasks.push(...slot.store.tasks.filter((task) => startsWith(task, type)));
+    }
+    if (stores.length === 0 && tasks.length === 0 && !maker) throw unknownAction(type, this.types());
+    const answers = { maker, stores, tasks };
+    this.known.set(type, answers);
+    return answers;
+  }
+
+  private *types(): Iterable<string> {
+    for (const { store } of this.slots.values()) yield* store.types();
+  }
+}

@@ -1,0 +1,89 @@
+// Runs the changes of stores: what they make of a state, and what they must not do.
+import type { AnyAction } from './action.js';
+import { difference, type Touch } from './diff.js';
+import { Editing } from './draft.js';
+import { asyncChange, changeFailed, editedAndReturned, FloeError, impureChange, invariantBroken } from './errors.js';
+import { DEV } from './mode.js';
+import { guardData, sameData } from './plain.js';
+import type { Slot } from './slot.js';
+import type { Change, StoreDefinition } from './store.js';
+
+export class Changing {
+  /** The change that runs now, in words; nothing while none does. */
+  inside = '';
+
+  constructor(private readonly checksPurity: boolean | undefined) {}
+
+  /** The state of one store after all of its changes for an action. */
+  all(
+    slot: Slot,
+    changes: readonly Change[],
+    before: unknown,
+    action: AnyAction,
+    touches?: Map<unknown, Touch>,
+  ): unknown {
+    let after = before;
+    for (const change of changes) after = this.one(slot, change, after, action, touches);
+    if (changes.length > 1 && after !== before && sameData(before, after)) return before;
+    if (DEV && after !== before)
+      guardData(after, { at: '', what: `The state of '${slot.store.name}' after '${action.type}'` });
+    return after;
+  }
+
+  /** The state of one store after one change. */
+  one(slot: Slot, change: Change, before: unknown, action: AnyAction, touches?: Map<unknown, Touch>): unknown {
+    const { type } = action;
+    const { name } = slot.store;
+    const outer = this.inside;
+    this.inside = DEV ? `the change of '${name}' for '${type}'` : name;
+    if (DEV) slot.editing = new Editing();
+    const { editing } = slot;
+    try {
+      editing.run(before, change, action.payload);
+      const { next, returned } = editing;
+      if (returned === undefined) {
+        if (touches) editing.remember(touches);
+      } else if (isThenable(returned)) {
+        // Nobody waits for it: whatever it comes to has no effect.
+        returned.then(undefined, () => undefined);
+        throw asyncChange(type, name);
+      } else if (editing.edited) throw editedAndReturned(type, name);
+      const after = returned === undefined ? next : sameData(before, returned) ? before : returned;
+      if (DEV && this.checksPurity) checkPurity(name, change, before, action, after);
+      return after;
+    } catch (error) {
+      throw error instanceof FloeError ? error : changeFailed(type, name, error);
+    } finally {
+      this.inside = outer;
+    }
+  }
+}
+
+/** Runs a change once more: the same state and payload must give the same result. */
+function checkPurity(store: string, change: Change, before: unknown, action: AnyAction, first: unknown): void {
+  const again = new Editing();
+  again.run(before, change, action.payload);
+  const [found] = difference(first, again.returned ?? again.next).changes;
+  if (found) throw impureChange(action.type, store, found.path);
+}
+
+/** The rules of changed stores that do not hold. */
+export function brokenBy(
+  changed: readonly { readonly store: StoreDefinition; readonly after: unknown }[],
+  type: string,
+): FloeError[] {
+  const broken: FloeError[] = [];
+  for (const { store, after } of changed) {
+    for (const { name, holds } of store.invariants) {
+      try {
+        if (!holds(after as never)) broken.push(invariantBroken(name, type));
+      } catch (cause) {
+        broken.push(invariantBroken(name, type, cause));
+      }
+    }
+  }
+  return broken;
+}
+
+export const isThenable = (value: unknown): value is PromiseLike<unknown> =>
+  typeof (value as { then?: unknown } | null | undefined)?.then === 'function';

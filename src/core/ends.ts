@@ -1,0 +1,75 @@
+// What is shown, and the live end. They are the same until the cursor of a trace goes into the past; from then on the slots
+// hold what is shown, and the live end stands beside, with values read and watchers of its own.
+import { Place } from './tracking.js';
+import type { Informed, Reading } from './reading.js';
+import type { Slot } from './slot.js';
+
+interface OtherEnd {
+  readonly slots: Map<Slot, Pick<Slot, 'state' | 'place' | 'told'>>;
+  reading: Reading;
+  pending: Informed[];
+}
+
+export class Ends {
+  readonly slots = new Map<string, Slot>();
+  reading: Reading;
+  /** Who is informed at the next notification. */
+  pending: Informed[] = [];
+  /** The live end, or what is shown while something is done at the live end. */
+  private other: OtherEnd | undefined;
+  /** Something is done at the live end, unseen. */
+  unseen = false;
+
+  constructor(private readonly makeReading: () => Reading) {
+    this.reading = makeReading();
+  }
+
+  /** Whether the slots hold a past that is looked at. */
+  get showsPast(): boolean {
+    return this.other !== undefined && !this.unseen;
+  }
+
+  add(slot: Slot): void {
+    this.slots.set(slot.store.name, slot);
+    this.other?.slots.set(slot, otherOf(slot));
+  }
+
+  /** From now on something else than the live end may be shown. */
+  part(): void {
+    this.other ??= {
+      slots: new Map(Array.from(this.slots.values(), (slot) => [slot, otherOf(slot)])),
+      reading: this.makeReading(),
+      pending: [],
+    };
+  }
+
+  /** What is shown is the live end. */
+  join(): void {
+    this.other = undefined;
+  }
+
+  /** Does something at the live end, unseen while the cursor is in the past. */
+  atLive<T>(fn: () => T): T {
+    const { other } = this;
+    if (!other || this.unseen) return fn();
+    this.change(other);
+    this.unseen = true;
+    try {
+      return fn();
+    } finally {
+      this.unseen = false;
+      this.change(other);
+    }
+  }
+
+  private change(other: OtherEnd): void {
+    for (const [slot, { state, place, told }] of other.slots) {
+      other.slots.set(slot, { state: slot.state, place: slot.place, told: slot.told });
+      Object.assign(slot, { state, place, told });
+    }
+    [this.reading, other.reading] = [other.reading, this.reading];
+    [this.pending, other.pending] = [other.pending, this.pending];
+  }
+}
+
+const otherOf = ({ state, told }: Slot) => ({ state, told, place: new Place(undefined, '') });
