@@ -110,8 +110,11 @@ export interface Runtime {
   addInterceptor(name: string, fn: Interceptor): () => void;
   /** Back to the declared state, in memory. Without stores: all. What is stored stays. */
   reset(...stores: AnyStore[]): void;
-  /** Adds the stores of a part that was loaded later, or takes the definition of a reloaded module. */
-  add(...stores: AnyStore[]): void;
+  /**
+   * Adds the stores of a part that was loaded later, and its tasks that begin at once; or takes the definition of a
+   * reloaded module.
+   */
+  add(...storesAndTasks: (AnyStore | AnyTask)[]): void;
   add(store: AnyStore, options: { readonly renew: true }): void;
   /** The states of all stores, or of some, by name. */
   snapshot(options?: { readonly only?: readonly AnyStore[] }): Record<string, unknown>;
@@ -146,13 +149,15 @@ export function createRuntime<const O extends RuntimeOptions = object>(
     atomic: <T>(fn: () => T) => engine.atomic(fn),
     addInterceptor: (name: string, fn: Interceptor) => engine.addInterceptor(name, fn),
     reset: (...stores: AnyStore[]) => engine.reset(stores.map(definitionOf)),
-    add(...stores: (AnyStore | { readonly renew?: boolean })[]) {
-      const last = stores.at(-1);
-      const named = stores
-        .filter((one) => !(typeof one === 'object' && 'renew' in one))
+    add(...given: (AnyStore | AnyTask | { readonly renew?: boolean })[]) {
+      const last = given.at(-1);
+      const tasks = given.filter((one) => typeof one === 'function');
+      const named = given
+        .filter((one) => typeof one === 'object' && !('renew' in one))
         .map((one) => definitionOf(one as AnyStore));
       if (last && 'renew' in last && last.renew) for (const one of named) engine.renew(one);
       else engine.join(named, 'joined');
+      if (tasks.length > 0) engine.startTasks(tasks.map((one) => one.definition));
     },
     snapshot: (how?: { readonly only?: readonly AnyStore[] }) => engine.snapshot(how?.only?.map(definitionOf)),
     snapshotText: (how?: { readonly only?: readonly AnyStore[] }) =>

@@ -241,7 +241,9 @@ export function task<A extends readonly unknown[], T>(
 export function task(name: string, run: Work<never[], unknown>, options?: TaskOptions<never[]>): unknown {
   const { definition, made } = makeTask(plainName('A task', name), run, options);
   if (options?.when) {
-    freeTasks.push(definition);
+    // A reloaded module declares it once more: the newer one takes the place of the older.
+    const known = freeTasks.findIndex((one) => one.name === name);
+    freeTasks.splice(known < 0 ? freeTasks.length : known, 1, definition);
     declaredMore();
   }
   return made;

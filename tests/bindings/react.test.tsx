@@ -1,7 +1,7 @@
 import { expect, test } from '@jest/globals';
 import { act, cleanup, render, screen } from '@testing-library/react';
-import { createRuntime, selector, store } from 'floe';
-import { RuntimeProvider, useAction, useRuntime, useSelection } from 'floe/react';
+import { createRuntime, selector, store, type Run } from 'floe';
+import { RuntimeProvider, useAction, useRuntime, useSelection, useTask } from 'floe/react';
 import { recording } from 'floe/trace';
 import { StrictMode, type ReactNode } from 'react';
 
@@ -58,6 +58,37 @@ test('components show what they select, render only for that, and follow the tra
   expect(screen.getByText('phase expected')).toBeTruthy();
   act(() => runtime.trace.back());
   expect(screen.getByText('picked nothing')).toBeTruthy();
+});
+
+test('a component runs a task, shows where it is, and cancels it', async () => {
+  let answer: (phase: string) => void = () => undefined;
+  const depart = visits.task('depart', async ({ dispatch }, id: string) => {
+    const phase = await new Promise<string>((resolve) => (answer = resolve));
+    if (phase === 'departed') dispatch(departed(id));
+    return phase;
+  });
+  const runs: Run<string>[] = [];
+  function Depart() {
+    const run = useTask(depart);
+    const { phase } = useSelection(depart.statusOf('v1'));
+    return <button onClick={() => runs.push(run('v1'))}>{phase}</button>;
+  }
+  const runtime = mount(<Depart />);
+  const button = screen.getByRole('button');
+  expect(button.textContent).toBe('idle');
+  act(() => button.click());
+  expect(button.textContent).toBe('running');
+  await act(async () => {
+    answer('departed');
+    await runs[0];
+  });
+  expect(button.textContent).toBe('done');
+  expect(runtime.read(byId('v1'))?.phase).toBe('departed');
+  act(() => button.click());
+  act(() => runs[1].cancel());
+  expect(button.textContent).toBe('cancelled');
+  act(() => runtime.trace.back());
+  expect(button.textContent).toBe('running');
 });
 
 test('an inline selection uses the newest props, and many renderings leave nothing behind', () => {

@@ -431,6 +431,25 @@ describe('options', () => {
     expect(runtime.problems).toEqual([]);
   });
 
+  test('a part that is loaded later brings its tasks; a task that is declared once more takes the place of the first', async () => {
+    const { visits } = declare();
+    const seen: string[] = [];
+    const later = store('laterPart', 1);
+    later.task('begin', () => void seen.push('of the store'), { atStart: true });
+    const free = task('freePart', () => void seen.push('free'), { atStart: true });
+    const runtime = testRuntime({ stores: [visits] });
+    runtime.add(later, free);
+    expect(seen).toEqual(['of the store', 'free']);
+    const reloadedOnce = action('reloadedOnce');
+    task('reloaded', () => void seen.push('old'), { when: reloadedOnce });
+    runtime.dispatch(reloadedOnce());
+    task('reloaded', () => void seen.push('new'), { when: reloadedOnce });
+    runtime.dispatch(reloadedOnce());
+    expect(seen.slice(2)).toEqual(['old', 'new']);
+    await runtime.clock.advance();
+    expect(runtime.problems).toEqual([]);
+  });
+
   test('atStart: a store that is first read inside a selector starts its tasks afterwards', async () => {
     const { visits, picked } = declare();
     const late = store('late', 1);
