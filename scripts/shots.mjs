@@ -26,7 +26,11 @@ async function pages() {
   await page.getByText(/^Expected \d+$/).click();
   await page.waitForTimeout(400);
   await page.screenshot({ path: shot('harbour') });
-  for (let i = 0; i < 3; i++) await page.getByRole('button', { name: 'Back', exact: true }).click();
+  await page.locator('tr.row').last().click();
+  await page.getByLabel('Assign a berth').selectOption('N1');
+  await page.getByRole('alert', { name: 'Notice' }).waitFor();
+  await page.screenshot({ path: shot('harbour-refused') });
+  for (let i = 0; i < 5; i++) await page.getByRole('button', { name: 'Back', exact: true }).click();
   await page.waitForTimeout(400);
   await page.screenshot({ path: shot('harbour-past') });
   await browser.close();
@@ -56,4 +60,8 @@ const cwd = mkdtempSync(join(tmpdir(), 'floe-shots-'));
 const floe = `node ${join(root, 'dist', 'cli', 'bin.js')}`;
 const prompt = (words) => `printf '\\033[2m$\\033[0m ${words}\\n'`;
 terminal('demo-headless', `${prompt('floe demo --headless')}; ${floe} demo --headless`, cwd);
-terminal('steps', `${prompt('floe steps harbour-shift.jsonl')}; ${floe} steps harbour-shift.jsonl`, cwd);
+terminal(
+  'steps',
+  `${prompt('floe steps harbour-shift.jsonl | head -38')}; ${floe} steps harbour-shift.jsonl 2>/dev/null | head -38`,
+  cwd,
+);

@@ -10,6 +10,8 @@ export interface Answers {
   readonly maker: AnyCreator | undefined;
   readonly stores: readonly { readonly slot: Slot; readonly changes: readonly Change[] }[];
   readonly tasks: readonly TaskDefinition[];
+  /** The only one that answers, with its only change: the common case, for the short way. */
+  readonly alone: { readonly slot: Slot; readonly change: Change } | undefined;
 }
 
 export class Answering {
@@ -45,7 +47,10 @@ export class Answering {
       tasks.push(...slot.store.tasks.filter((task) => startsWith(task, type)));
     }
     if (stores.length === 0 && tasks.length === 0 && !maker) throw unknownAction(type, this.types());
-    const answers = { maker, stores, tasks };
+    const [only] = stores;
+    const isAlone = stores.length === 1 && only.changes.length === 1 && tasks.length === 0;
+    const alone = isAlone ? { slot: only.slot, change: only.changes[0] } : undefined;
+    const answers = { maker, stores, tasks, alone };
     this.known.set(type, answers);
     return answers;
   }

@@ -307,22 +307,11 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   }
 
   private apply(action: AnyAction, cause: Cause, by?: Applying): 'applied' | 'unchanged' {
-    const { type } = action;
-    const { stores, tasks } = this.answering.to(action);
+    const { stores, tasks, alone } = this.answering.to(action);
     const recorded = this.listeners.length > 0;
-    const [only] = stores;
-    if (
-      stores.length === 1 &&
-      !recorded &&
-      !this.group &&
-      !this.settlement.isOpen &&
-      !by &&
-      tasks.length === 0 &&
-      only.changes.length === 1 &&
-      only.slot.store.invariants.length === 0
-    ) {
-      return this.applyAlone(only.slot, only.changes[0], action);
-    }
+    if (alone && !recorded && !by && !this.group && !this.settlement.isOpen && alone.slot.store.invariants.length === 0)
+      return this.applyAlone(alone.slot, alone.change, action);
+    const { type } = action;
     const started = recorded ? stopwatch() : 0;
     const changed: SlotChange[] = [];
     const touches = recorded ? new Map<unknown, Touch>() : undefined;

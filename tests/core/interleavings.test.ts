@@ -193,6 +193,7 @@ async function play(events: readonly Event[], overlap: Overlap, lanes: number): 
     }
     await settle();
     same(phases(runs), phases(model.runs));
+    if (!model.closed) same(runtime.read(ask.status).phase, model.phase);
   }
   const written = runtime.trace.steps.filter(({ kind }) => kind === 'action');
   const lines = (outcome: string) =>
