@@ -19,6 +19,7 @@ export class Ends {
   private other: OtherEnd | undefined;
   /** Something is done at the live end, unseen. */
   unseen = false;
+  private readonly afterwards: (() => void)[] = [];
 
   constructor(private readonly makeReading: () => Reading) {
     this.reading = makeReading();
@@ -59,7 +60,14 @@ export class Ends {
     } finally {
       this.unseen = false;
       this.change(other);
+      for (const fn of this.afterwards.splice(0)) fn();
     }
+  }
+
+  /** Calls `fn` now, or when what is done unseen is done: then the slots hold what is shown again. */
+  outside(fn: () => void): void {
+    if (this.unseen) this.afterwards.push(fn);
+    else fn();
   }
 
   private change(other: OtherEnd): void {

@@ -350,7 +350,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
 
   heard(action: AnyAction, tasks: readonly TaskDefinition[], transition: Transition | undefined): void {
     if (tasks.length === 0 && !this.runs.listens) return;
-    const hear = (): void => this.runs.heard(action, tasks, transition);
+    // The work of tasks that begin is the application's: it finds what is shown.
+    const hear = (): void => this.ends.outside(() => this.runs.heard(action, tasks, transition));
     if (this.group) this.group.heard.push(hear);
     else hear();
   }
@@ -435,6 +436,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   // ---- the past, and the live end ----
 
   restore(states: Readonly<Record<string, unknown>>, live: boolean): void {
+    if (this.ends.unseen) throw wrongPlace('moving in time', 'what happens unseen at the live end');
     if (!live) this.ends.part();
     for (const [name, slot] of this.slots) {
       slot.told = hasOwn(states, name);

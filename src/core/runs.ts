@@ -105,8 +105,9 @@ export class Runs {
       return run;
     }
     if (other !== undefined && overlap === 'replace') {
-      for (const one of [...lane!.running]) this.cancel(one, 'replaced');
-      lane = lanes.lanes.get(run.lane);
+      // Who watches the status may start another one meanwhile: the newest call counts.
+      for (; lane && lane.running.size > 0; lane = lanes.lanes.get(run.lane))
+        for (const one of [...lane.running]) this.cancel(one, 'replaced');
     }
     if (!lane) lanes.lanes.set(run.lane, (lane = { running: new Set(), queue: [] }));
     if (other !== undefined && overlap === 'queue') lane.queue.push({ run, cause });

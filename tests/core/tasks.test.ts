@@ -480,6 +480,25 @@ describe('options', () => {
     expect(runtime.read(save.statusOf('a', 'whatever'))).toMatchObject({ phase: 'done', runs: 2 });
   });
 
+  test('replace: when somebody who watches starts another one meanwhile, the newest call counts', async () => {
+    const { visits } = declare();
+    const load = visits.task('load', ({ sleep }, _n: number) => sleep(100), { overlap: 'replace' });
+    const runtime = testRuntime({ stores: [visits] });
+    let more = 1;
+    const runs = [runtime.run(load(1))].map(phaseOf);
+    runtime.watch(load.statusOf(1), ({ phase }) => {
+      if (phase === 'cancelled' && more-- > 0) runs.push(phaseOf(runtime.run(load(2))));
+    });
+    runs.push(phaseOf(runtime.run(load(3))));
+    await runtime.clock.advance(100);
+    expect(await Promise.all(runs)).toEqual([
+      expect.stringMatching(/replaced/),
+      expect.stringMatching(/replaced/),
+      'done',
+    ]);
+    expect(runtime.problems).toEqual([]);
+  });
+
   test('the status of a hundred different arguments is kept, the oldest is forgotten first', async () => {
     const { visits } = declare();
     const touch = visits.task('touch', ({ sleep }, n: number) => sleep(n === 0 ? 1000 : 1));
@@ -774,6 +793,35 @@ describe('rule 14: while somebody looks at the past', () => {
     expect(runtime.trace.branches).toHaveLength(2);
     expect(lines(runtime.trace.steps)).toEqual(['0, initial, by runtime, applied', '4, visits.sent, by code, applied']);
     expect(runtime.read(visits).filter).toBe('sent');
+  });
+
+  test('a task that begins unseen finds what is shown where it does not ask its context, and may go to the live end', async () => {
+    const { open, runtime } = setUp();
+    const found: unknown[] = [];
+    visits.task(
+      'look',
+      ({ read }) => {
+        found.push(runtime.read(count), read(count));
+        runtime.trace.live();
+        found.push(runtime.read(count));
+      },
+      { when: listArrived },
+    );
+    const run = runtime.run(load());
+    runtime.trace.seek(0);
+    open[0].answer('v7');
+    expect(await run).toBe(1);
+    expect(found).toEqual([0, 1, 1]);
+    expect([runtime.trace.isLive, runtime.read(count), runtime.trace.branches.length]).toEqual([true, 1, 1]);
+    const meddling = (_action: unknown, { proceed }: { proceed(): unknown }): void => {
+      runtime.trace.live();
+      proceed();
+    };
+    runtime.addInterceptor('meddling', meddling);
+    const again = phaseOf(runtime.run(load()));
+    runtime.trace.seek(0);
+    open[1].answer('v8');
+    expect(await again).toMatch(/moving in time/);
   });
 
   test('switching to another branch cancels the runs of the one that is left', async () => {
