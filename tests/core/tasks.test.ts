@@ -616,6 +616,30 @@ describe('optimistic', () => {
     expect(runtime.trace.steps.at(-1)!.problems).toEqual([expect.stringMatching(/log.corrected/)]);
   });
 
+  test('a group that cannot be applied any more is dropped as a whole; a reset in it stands', () => {
+    const log = store('logOfGroup', { lines: [] as string[] });
+    const written = log.action('written', (draft, line: string) => void draft.lines.push(line));
+    const corrected = log.action('corrected', (draft) => {
+      if (draft.lines.length === 0) throw new Error('there is no line');
+      draft.lines[0] += '!';
+    });
+    const other = store('otherOfGroup', { n: 0 });
+    const counted = other.action('counted', (draft) => void draft.n++);
+    const runtime = testRuntime({ stores: [log, other] });
+    runtime.dispatch(counted());
+    const { context } = holding(runtime);
+    const open = context.optimistic(written('a'));
+    runtime.atomic(() => {
+      runtime.dispatch(counted());
+      runtime.reset(other);
+      runtime.dispatch(corrected());
+    });
+    expect([runtime.read(log).lines, runtime.read(other).n]).toEqual([['a!'], 0]);
+    open.revert();
+    expect([runtime.read(log).lines, runtime.read(other).n]).toEqual([[], 0]);
+    expect(runtime.problems.map(({ error }) => codeOf(error))).toEqual(['FLOE_DROPPED', 'FLOE_DROPPED']);
+  });
+
   test('rule 15: while it is open, what is stored is without it', () => {
     const kept = store('kept', { picked: '', filter: '' }).persisted();
     const keptPicked = kept.action('picked', (draft, id: string) => void (draft.picked = id));
@@ -669,6 +693,103 @@ describe('optimistic', () => {
   });
 });
 
+describe('what outlives its run', () => {
+  const { visits, picked, filterPicked } = declare();
+  let leaked!: TaskContext;
+  const leak = visits.task('leak', (context, ms: number) => {
+    leaked = context;
+    return context.sleep(ms);
+  });
+
+  test('cancelled: everything that waits is refused, and the signal says so, however late it is asked for', async () => {
+    const runtime = testRuntime({ stores: [visits] });
+    const run = runtime.run(leak(1000));
+    const listening = leaked.each(picked);
+    const waiting = listening.next();
+    run.cancel();
+    for (const late of [
+      waiting,
+      listening.next(),
+      leaked.sleep(1),
+      leaked.next(picked),
+      leaked.each(picked).next(),
+      run,
+    ])
+      await expect(late).rejects.toMatchObject({ code: 'FLOE_RUN_CANCELLED' });
+    expect(leaked.signal.aborted).toBe(true);
+    expect(leaked.signal).toBe(leaked.signal);
+    expect(runtime.clock.waiting).toBe(0);
+  });
+
+  test('done: what it did not await never comes, and holds nothing', async () => {
+    const runtime = testRuntime({ stores: [visits] });
+    const run = runtime.run(leak(10));
+    const listening = leaked.each([picked, filterPicked]);
+    runtime.dispatch(picked('v1'));
+    let settled = 0;
+    const late = [leaked.sleep(1000), leaked.next(picked)];
+    for (const one of late) void one.finally(() => settled++);
+    await runtime.clock.advance(10);
+    await run;
+    expect(leaked.signal.aborted).toBe(false);
+    late.push(leaked.sleep(1));
+    expect(runtime.clock.waiting).toBe(0);
+    runtime.dispatch(picked('v2'));
+    await runtime.clock.advance(2000);
+    expect(settled).toBe(0);
+    expect(await listening.next()).toEqual({ done: true, value: undefined });
+    expect(await leaked.each(picked).next()).toEqual({ done: true, value: undefined });
+    expect(runtime.problems).toEqual([]);
+  });
+
+  test('each: whoever leaves the loop hears no more, also one who waits', async () => {
+    const runtime = testRuntime({ stores: [visits] });
+    void runtime.run(leak(1000));
+    const listening = leaked.each(picked);
+    runtime.dispatch(picked('v1'));
+    expect(await listening.next()).toEqual({ done: false, value: picked('v1') });
+    const waiting = listening.next();
+    expect(await listening.return!()).toEqual({ done: true, value: undefined });
+    runtime.dispatch(picked('v2'));
+    expect(await waiting).toEqual({ done: true, value: undefined });
+    expect(await listening.next()).toEqual({ done: true, value: undefined });
+  });
+});
+
+test('without a trace: tasks answer, listen and take back all the same', async () => {
+  const { visits, picked, filterPicked } = declare();
+  const seen: unknown[] = [];
+  visits.task('answer', (_context, id: string | null) => void seen.push(id), { when: picked });
+  const clock = handClock();
+  const runtime = createRuntime({ stores: [visits], clock });
+  const listen = visits.task('listen', async ({ next, each }) => {
+    seen.push((await next(filterPicked)).payload);
+    for await (const { payload } of each(filterPicked)) seen.push(payload);
+  });
+  const hold = visits.task('hold', async ({ optimistic, sleep }) => {
+    optimistic(picked('v2'));
+    await sleep(10);
+    throw new Error('no');
+  });
+  const listening = runtime.run(listen());
+  runtime.dispatch(picked('v1'));
+  runtime.dispatch({ type: 'visits.picked', payload: 'v1' });
+  runtime.dispatch(filterPicked('a'));
+  await clock.advance();
+  // Unchanged, but it happened.
+  for (const filter of ['b', 'b']) runtime.dispatch(filterPicked(filter));
+  await clock.advance();
+  const held = expect(runtime.run(hold())).rejects.toThrow('no');
+  expect(runtime.read(visits).picked).toBe('v2');
+  runtime.dispatch(filterPicked('c'));
+  await clock.advance(10);
+  await held;
+  expect(runtime.read(visits)).toMatchObject({ picked: 'v1', filter: 'c' });
+  expect(seen).toEqual(['v1', 'v1', 'a', 'b', 'b', 'v2', 'c']);
+  listening.cancel();
+  await expect(listening).rejects.toMatchObject({ code: 'FLOE_RUN_CANCELLED' });
+});
+
 describe('rule 14: while somebody looks at the past', () => {
   const { visits, listArrived, picked, filterPicked } = declare();
   const setUp = () => {
@@ -676,6 +797,19 @@ describe('rule 14: while somebody looks at the past', () => {
     const texts = new Map<string, string>();
     const runtime = testRuntime({ stores: [visits, watch], needs: [given], storage: memoryStorage(texts) });
     return { open, runtime, stored: () => texts.get('watch') ?? '' };
+  };
+  const setUpHolding = () => {
+    const { runtime } = setUp();
+    let context!: TaskContext;
+    const holdOn = visits.task('holdOn', (given) => {
+      context = given;
+      return new Promise(() => undefined);
+    });
+    const hold = () => {
+      void runtime.run(holdOn()).catch(() => undefined);
+      return { context };
+    };
+    return { runtime, hold };
   };
   const watch = store('watch', { last: '' }).persisted();
   watch.when(listArrived, (draft, [id]) => {
@@ -834,6 +968,44 @@ describe('rule 14: while somebody looks at the past', () => {
     expect(await run).toMatch(/branch/);
     expect(runtime.read(visits).picked).toBe('v1');
     expect(runtime.read(load.status).phase).toBe('idle');
+  });
+
+  test('on a branch an open optimistic action that belongs to it can be taken back, without what the line had after it', () => {
+    const { runtime, hold } = setUpHolding();
+    const { context } = hold();
+    const first = context.optimistic(picked('v1'));
+    runtime.dispatch(filterPicked('expected'));
+    const fork = runtime.trace.cursor;
+    const second = context.optimistic(listArrived(['v9']));
+    runtime.trace.seek(fork);
+    runtime.dispatch(filterPicked('departed'));
+    expect(runtime.read(visits)).toMatchObject({ list: [], picked: 'v1', filter: 'departed' });
+    second.revert();
+    first.revert();
+    expect(runtime.read(visits)).toMatchObject({ list: [], picked: null, filter: 'departed' });
+    for (const { seq } of runtime.trace.steps) runtime.trace.seek(seq);
+    expect(runtime.read(visits)).toMatchObject({ list: [], picked: null, filter: 'departed' });
+    runtime.trace.switchTo(0);
+    expect(runtime.read(visits)).toMatchObject({ list: ['v9'], picked: 'v1', filter: 'expected' });
+    expect(runtime.problems).toEqual([]);
+  });
+
+  test('on a branch that shows what was taken back elsewhere, what is open stays', () => {
+    const { runtime, hold } = setUpHolding();
+    const { context } = hold();
+    const first = context.optimistic(picked('v1'));
+    const second = context.optimistic(filterPicked('expected'));
+    const fork = runtime.trace.cursor;
+    second.revert();
+    runtime.trace.seek(fork);
+    runtime.dispatch(listArrived(['v3']));
+    first.revert();
+    expect(runtime.read(visits)).toMatchObject({ list: ['v3'], picked: 'v1', filter: 'expected' });
+    // Nothing is kept any more: what comes now is as ever.
+    const third = context.optimistic(picked('v4'));
+    third.revert();
+    expect(runtime.read(visits)).toMatchObject({ list: ['v3'], picked: 'v1', filter: 'expected' });
+    expect(runtime.problems).toEqual([]);
   });
 
   test('an optimistic action is taken back at the live end; on a branch only where it belongs to it', () => {
