@@ -624,7 +624,9 @@ describe('optimistic', () => {
       draft.lines[0] += '!';
     });
     const other = store('otherOfGroup', { n: 0 });
-    const counted = other.action('counted', (draft) => void draft.n++);
+    const counted = other.action('counted', (draft) => {
+      draft.n++;
+    });
     const runtime = testRuntime({ stores: [log, other] });
     runtime.dispatch(counted());
     const { context } = holding(runtime);
