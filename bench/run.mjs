@@ -9,6 +9,8 @@ function batch(work, calls) {
 }
 
 const median = (values) => values.toSorted((a, b) => a - b)[values.length >> 1];
+const medians = (samples) =>
+  Object.fromEntries(Object.entries(samples).map(([name, values]) => [name, median(values)]));
 
 /** Medians, in nanoseconds a call, of several works measured in turns. */
 export function measure(works, { calls = 2000, rounds = 41 } = {}) {
@@ -24,7 +26,7 @@ export function measure(works, { calls = 2000, rounds = 41 } = {}) {
       if (round >= 0) samples[name].push(took);
     }
   }
-  return Object.fromEntries(Object.entries(samples).map(([name, values]) => [name, median(values)]));
+  return medians(samples);
 }
 
 /** The same for works that give a promise, one call after the other. */
@@ -38,5 +40,5 @@ export async function measureAsync(works, { calls = 2000, rounds = 41 } = {}) {
       if (round >= 0) samples[name].push(Number(process.hrtime.bigint() - began) / calls);
     }
   }
-  return Object.fromEntries(Object.entries(samples).map(([name, values]) => [name, median(values)]));
+  return medians(samples);
 }

@@ -90,7 +90,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   private notifying = false;
   private held = 0;
   /** The transition whose watchers are told: what they dispatch answers it. */
-  private answered: Transition | undefined;
+  private toldOf: Transition | undefined;
   private latest: Transition | undefined;
   private group: Group | undefined;
   private groups = 0;
@@ -169,7 +169,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     this.tellFact(fact, changed, 'runtime');
     if (rehydrated.length > 0) this.tellFact('rehydrated', rehydrated, 'storage');
     const starting = fresh.flatMap((store) => store.tasks.filter(({ options }) => options.atStart));
-    if (starting.length > 0) this.startLater(starting);
+    if (starting.length > 0) this.startTasks(starting);
   }
 
   private addSlot(store: StoreDefinition, state: unknown, told: boolean): Slot {
@@ -180,7 +180,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   }
 
   /** Tasks that begin with their stores: not inside a selector that was the first to read one. */
-  private startLater(tasks: readonly TaskDefinition[]): void {
+  startTasks(tasks: readonly TaskDefinition[]): void {
     const start = (): void => this.later(() => this.runs.atStart(tasks));
     if (this.changing.inside || currentReader()) void Promise.resolve().then(start);
     else start();
@@ -232,7 +232,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
 
   /** Who dispatches or runs something now: the application, perhaps in answer to what its watchers are told of. */
   private byCode(): Cause {
-    return this.answered ? { by: 'code', of: this.answered } : BY_CODE;
+    return this.toldOf ? { by: 'code', of: this.toldOf } : BY_CODE;
   }
 
   private open(what: string): void {
@@ -495,7 +495,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     return changed;
   }
 
-  *openSlots(): Iterable<Slot> {
+  *storeSlots(): Iterable<Slot> {
     for (const slot of this.slots.values()) if (!slot.store.internal) yield slot;
   }
 
@@ -517,10 +517,6 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     this.mayRun(call.task.name);
     if (!this.notifying) this.beHere();
     return this.runs.start(call, this.byCode());
-  }
-
-  startTasks(tasks: readonly TaskDefinition[]): void {
-    this.startLater(tasks);
   }
 
   mayRun(task: string): void {
@@ -709,7 +705,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     try {
       for (;;) {
         this.notifying = true;
-        this.answered = this.latest;
+        this.toldOf = this.latest;
         while (this.ends.pending.length > 0) {
           const { pending } = this.ends;
           this.ends.pending = [];
@@ -741,7 +737,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
       }
     } finally {
       this.notifying = false;
-      this.answered = undefined;
+      this.toldOf = undefined;
     }
   }
 

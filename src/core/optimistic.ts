@@ -1,6 +1,7 @@
 // Optimistic actions: shown before it is certain that they stay. While one is open, what was applied since is kept, so that
 // the states can be computed without it. Nothing is kept while none is open.
 import type { AnyAction } from './action.js';
+import { sameData } from './plain.js';
 import type { Compute, Slot } from './slot.js';
 import type { Transition } from './transition.js';
 
@@ -19,7 +20,7 @@ export interface Settling {
 }
 
 /** What could not be applied when the states were computed without something. */
-export interface Dropped {
+interface Dropped {
   readonly entry: Settling;
   readonly error: unknown;
 }
@@ -44,7 +45,7 @@ export class Provisional {
   }
 
   /** Whether an optimistic action is open; what came before the first open one is let go of. */
-  settle(): boolean {
+  trim(): boolean {
     let first = 0;
     for (; first < this.entries.length && !this.entries[first].open; first++) {
       const { gone, after } = this.entries[first];
@@ -59,7 +60,10 @@ export class Provisional {
     return this.run((entry) => !entry.open).states;
   }
 
-  /** Computes everything anew after `change` was made to an entry; `undone` takes that back when it fails itself. */
+  /**
+   * Computes everything anew without an entry, or with another action in its place.
+   * @throws what the other action throws; then nothing changed
+   */
   again(entry: Settling, replacement?: AnyAction): Outcome {
     const { action } = entry;
     if (replacement) entry.action = replacement;
@@ -72,10 +76,7 @@ export class Provisional {
     }
     entry.open = false;
     for (const [one, after] of outcome.afters) one.after = after;
-    for (const one of outcome.dropped) {
-      one.entry.gone = true;
-      one.entry.open = false;
-    }
+    for (const one of outcome.dropped) this.close(one.entry);
     return outcome;
   }
 
@@ -84,12 +85,17 @@ export class Provisional {
     const [kept, lost]: [Settling[], Settling[]] = [[], []];
     for (const entry of this.entries) (stays(entry) ? kept : lost).push(entry);
     this.entries = kept;
-    for (const entry of lost) close(entry);
+    for (const entry of lost) this.close(entry);
   }
 
   /** Whether the entries lead to these states. */
-  leadsTo(stateOf: (slot: Slot) => unknown, same: (a: unknown, b: unknown) => boolean): boolean {
-    return Array.from(this.run(() => true).states).every(([slot, state]) => same(state, stateOf(slot)));
+  leadsTo(stateOf: (slot: Slot) => unknown): boolean {
+    return Array.from(this.run(() => true).states).every(([slot, state]) => sameData(state, stateOf(slot)));
+  }
+
+  private close(entry: Settling): void {
+    entry.open = false;
+    entry.gone = true;
   }
 
   private run(counts: (entry: Settling) => boolean): Outcome {
@@ -121,9 +127,4 @@ export class Provisional {
     for (const [slot, state] of after) states.set(slot, state);
     afters.set(entry, after);
   }
-}
-
-export function close(entry: Settling): void {
-  entry.open = false;
-  entry.gone = true;
 }

@@ -97,12 +97,11 @@ export class TaskRun implements Run<unknown> {
     return this.controller.signal;
   }
 
-  /** Has `pending` ended when the run is cancelled. Returns how to note that it came. */
+  /** Has `pending` ended when the run ends; at once where it has. Returns how to note that it came. */
   await(pending: Pending): () => void {
     const { pending: all = (this.pending = new Set()) } = this;
-    if (this.phase === 'cancelled') pending.reject(this.cancellation);
-    else if (!this.ended) all.add(pending);
-    else pending.stop();
+    if (this.ended) this.drop(pending);
+    else all.add(pending);
     return () => void all.delete(pending);
   }
 
@@ -111,10 +110,11 @@ export class TaskRun implements Run<unknown> {
     const { pending } = this;
     if (!pending || pending.size === 0) return;
     this.pending = undefined;
-    for (const one of pending) {
-      one.stop();
-      if (this.phase === 'cancelled') one.reject(this.cancellation);
-    }
+    for (const one of pending) this.drop(one);
+  }
+  private drop(pending: Pending): void {
+    pending.stop();
+    if (this.phase === 'cancelled') pending.reject(this.cancellation);
   }
 
   // ---- the promise ----

@@ -1,6 +1,7 @@
 // The runs of tasks in one runtime: which are under way, what overlaps, and who waits for which action.
 import type { AnyAction, AnyCreator } from './action.js';
-import { endlessLoop, FloeError, messageOf } from './errors.js';
+import { endlessLoop, messageOf } from './errors.js';
+import { isThenable } from './changing.js';
 import { contextOf } from './context.js';
 import { guardData } from './plain.js';
 import { DEV } from './mode.js';
@@ -84,26 +85,17 @@ export class Runs {
     const run = new TaskRun(call, task.laneKey(args), key, (one, reason) =>
       this.host.later(() => this.cancel(one, reason)),
     );
-    if (parent?.ended === true) {
-      run.finishCancelled('cancelled');
-      this.noteSkipped(run, cause, 'cancelled');
-      return run;
-    }
+    if (parent?.ended === true) return this.neverBegins(run, cause, 'cancelled');
     const lanes = this.lanesOf(task);
     let lane = lanes.lanes.get(run.lane);
-    const other = lane && first(lane.running);
+    const other = lane?.running.values().next().value;
     if (other !== undefined && overlap === 'share') return other;
     if (parent !== undefined) {
       run.parent = parent;
       (parent.children ??= new Set()).add(run);
     }
     if (unless && this.notNeeded(run, unless, cause)) return run;
-    if (other !== undefined && overlap === 'ignore') {
-      run.finishCancelled('ignored');
-      this.leaveParent(run);
-      this.noteSkipped(run, cause, 'ignored');
-      return run;
-    }
+    if (other !== undefined && overlap === 'ignore') return this.neverBegins(run, cause, 'ignored');
     if (other !== undefined && overlap === 'replace') {
       // Who watches the status may start another one meanwhile: the newest call counts.
       for (; lane && lane.running.size > 0; lane = lanes.lanes.get(run.lane))
@@ -128,6 +120,14 @@ export class Runs {
     }
     this.leaveParent(run);
     return true;
+  }
+
+  /** Cancelled before its work began. */
+  private neverBegins(run: TaskRun, cause: Cause, reason: string): TaskRun {
+    run.finishCancelled(reason);
+    this.leaveParent(run);
+    this.noteSkipped(run, cause, reason);
+    return run;
   }
 
   private noteSkipped(run: TaskRun, cause: Cause, reason: unknown): void {
@@ -171,28 +171,30 @@ export class Runs {
 
   private work(run: TaskRun): void {
     run.attempt++;
-    const { attempt } = run;
     let result: unknown;
     try {
       result = run.task.work(contextOf(this, run), ...(run.args as never[]));
     } catch (error) {
       return this.fail(run, error);
     }
-    if (typeof (result as PromiseLike<unknown> | undefined)?.then !== 'function') return this.end(run, 'done', result);
-    (result as PromiseLike<unknown>).then(
+    if (!isThenable(result)) return this.end(run, 'done', result);
+    result.then(
       (value) => this.end(run, 'done', value),
-      (error: unknown) => {
-        if (run.attempt === attempt) this.fail(run, error);
-      },
+      (error: unknown) => this.fail(run, error),
     );
   }
 
   private fail(run: TaskRun, error: unknown): void {
     const { retry } = run.task.options;
     if (run.phase !== 'running' || !retry || run.attempt > retry.times) return this.end(run, 'failed', error);
-    this.settleOpen(run, 'reverted');
     const { wait = 0 } = retry;
-    const ms = typeof wait === 'function' ? wait(run.attempt) : wait;
+    let ms: number;
+    try {
+      ms = typeof wait === 'function' ? wait(run.attempt) : wait;
+    } catch (second) {
+      return this.end(run, 'failed', second);
+    }
+    this.settleOpen(run, 'reverted');
     if (this.host.recorded)
       this.host.noteRun(run.task, undefined, {
         fact: 'runRetried',
@@ -219,14 +221,11 @@ export class Runs {
   readonly cancel = (run: TaskRun, reason: string): void => {
     if (run.ended) return;
     if (run.phase === 'waiting') {
-      run.finishCancelled(reason);
       const { queue } = this.lanesOf(run.task).lanes.get(run.lane)!;
-      const [{ cause }] = queue.splice(
-        queue.findIndex((one) => one.run === run),
-        1,
-      );
-      this.leaveParent(run);
-      return this.noteSkipped(run, cause, reason);
+      const place = queue.findIndex((one) => one.run === run);
+      const [{ cause }] = queue.splice(place, 1);
+      this.neverBegins(run, cause, reason);
+      return;
     }
     run.finishCancelled(reason);
     if (run.children) for (const child of [...run.children]) this.cancel(child, reason);
@@ -236,7 +235,7 @@ export class Runs {
   private ended(run: TaskRun, phase: 'done' | 'failed' | 'cancelled', reason: unknown): void {
     const { task, key } = run;
     this.leaveParent(run);
-    if (run.open) this.settleOpen(run, phase === 'done' ? 'confirmed' : 'reverted');
+    this.settleOpen(run, phase === 'done' ? 'confirmed' : 'reverted');
     const lanes = this.lanesOf(task);
     const lane = lanes.lanes.get(run.lane)!;
     lane.running.delete(run);
@@ -309,10 +308,7 @@ export class Runs {
 
   // ---- actions ----
 
-  /** Whether anybody waits for actions of a type. */
-  hears(type: string): boolean {
-    return this.ears.has(type);
-  }
+  /** Whether anybody waits for any action. */
   get listens(): boolean {
     return this.ears.size > 0;
   }
@@ -418,19 +414,11 @@ export class Runs {
   }
 }
 
-const first = <T>(all: Iterable<T>): T | undefined => {
-  for (const one of all) return one;
-  return undefined;
-};
-
 export const typesOf = (actions: AnyCreator | readonly AnyCreator[]): string[] =>
   (Array.isArray(actions) ? (actions as readonly AnyCreator[]) : [actions as AnyCreator]).map(({ type }) => type);
 
 /** What is kept of an error in the status. */
 function asData(error: unknown): TaskError {
   const code = (error as { code?: unknown } | null | undefined)?.code;
-  return {
-    message: messageOf(error),
-    ...(typeof code === 'string' && (error instanceof FloeError || error instanceof Error) && { code }),
-  };
+  return { message: messageOf(error), ...(typeof code === 'string' && { code }) };
 }

@@ -4,7 +4,7 @@ import { brokenBy } from './changing.js';
 import { droppedWithout, type FloeError } from './errors.js';
 import { DEV } from './mode.js';
 import { Provisional, type Settling } from './optimistic.js';
-import { guardData, keeping, sameData } from './plain.js';
+import { guardData, keeping } from './plain.js';
 import { slotChange, type Compute, type Slot, type SlotChange } from './slot.js';
 import type { Cause, FactName, StoreChange, Transition } from './transition.js';
 
@@ -12,7 +12,7 @@ import type { Cause, FactName, StoreChange, Transition } from './transition.js';
 export interface SettlementHost {
   readonly recorded: boolean;
   /** The slots of the stores, without those that hold the status of a task. */
-  openSlots(): Iterable<Slot>;
+  storeSlots(): Iterable<Slot>;
   readonly compute: Compute;
   isShown(transition: Transition | undefined): boolean;
   ofFact(fact: FactName, changed: readonly StoreChange[], cause: Cause, more?: Partial<Transition>): Transition;
@@ -45,7 +45,7 @@ export class Settlement {
   ): void {
     if (optimistic && !this.provisional) {
       const base = new Map<Slot, unknown>();
-      for (const slot of this.host.openSlots()) base.set(slot, slot.state);
+      for (const slot of this.host.storeSlots()) base.set(slot, slot.state);
       this.provisional = new Provisional(base, (one, stateOf) => this.host.compute(one, stateOf));
     }
     if (!this.provisional) return;
@@ -77,12 +77,12 @@ export class Settlement {
       return onLine;
     });
     // Something else happened on that line as well: what is open there stays.
-    if (provisional.settle() && !provisional.leadsTo((slot) => slot.state, sameData)) provisional.keep(() => false);
+    if (provisional.trim() && !provisional.leadsTo((slot) => slot.state)) provisional.keep(() => false);
     this.letGo();
   }
 
   private letGo(): void {
-    if (this.provisional && !this.provisional.settle()) this.provisional = undefined;
+    if (this.provisional && !this.provisional.trim()) this.provisional = undefined;
   }
 
   /**

@@ -8,5 +8,5 @@ import { dispatched } from './dispatched.js';
  * import floe from 'floe/eslint';
  * export default [{ plugins: { floe }, rules: { 'floe/dispatched': 'error' } }];
  */
-const plugin = { meta: { name: 'floe', version: '0.1.0' }, rules: { dispatched } };
+const plugin = { meta: { name: 'floe' }, rules: { dispatched } };
 export default plugin;

@@ -40,7 +40,7 @@ const codeOf = (work: () => unknown): unknown => {
   }
 };
 
-describe('atomic', () => {
+describe('rule 2: atomic', () => {
   test('many dispatches stand together, tell once, and share a group', () => {
     const { counter, added } = model();
     const runtime = createRuntime({ stores: [counter], trace: recording() });
@@ -100,7 +100,7 @@ describe('atomic', () => {
   });
 });
 
-test('batch gathers notifications and keeps the steps apart', () => {
+test('rule 2: batch gathers notifications and keeps the steps apart', () => {
   const { counter, added } = model();
   const runtime = createRuntime({ stores: [counter], trace: recording() });
   const heard: unknown[] = [];
@@ -114,7 +114,7 @@ test('batch gathers notifications and keeps the steps apart', () => {
   expect(outcomes(runtime)).toEqual(['applied', 'applied']);
 });
 
-describe('invariants', () => {
+describe('rule 1: invariants', () => {
   test('a broken rule is reported on the step that broke it', () => {
     const { counter, added } = model();
     counter.invariant('small', ({ n }) => n < 3);
@@ -171,7 +171,7 @@ describe('interceptors', () => {
     expect(runtime.read(counter).n).toBe(0);
   });
 
-  test('one that waits holds the action as a step; it decides once; close stops it', () => {
+  test('rule 4: one that waits holds the action as a step; it decides once; close stops it', () => {
     const { counter, added } = model();
     const decisions: (() => unknown)[] = [];
     const runtime = createRuntime({
@@ -221,7 +221,7 @@ describe('interceptors', () => {
   });
 });
 
-describe('stores that come and go', () => {
+describe('rule 5: stores that come and go', () => {
   test('a store joins at its first read, or at the first action that one of its creators made, without telling anybody', () => {
     const { counter, added } = model();
     const runtime = createRuntime({ trace: recording() });
@@ -305,7 +305,7 @@ describe('stores that come and go', () => {
     expect([heard, runtime.read(isOpen), runtime.read(before)]).toEqual([[true, false], false, runtime.read(after)]);
   });
 
-  test('reset gives what was declared, as a step', () => {
+  test('rule 22: reset gives what was declared, as a step', () => {
     const { counter, added } = model();
     const runtime = createRuntime({ stores: [counter], trace: recording() });
     runtime.dispatch(added(1));

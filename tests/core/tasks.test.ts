@@ -322,6 +322,21 @@ describe('options', () => {
     expect(tries).toHaveLength(1);
   });
 
+  test('retry: a pause that cannot be computed is a failure of the run', async () => {
+    const { visits } = declare();
+    const wait = () => {
+      throw new Error('no pause');
+    };
+    const save = visits.task('save', ({ sleep }) => sleep(1).then(() => Promise.reject(new Error('try'))), {
+      retry: { times: 2, wait },
+    });
+    const runtime = testRuntime({ stores: [visits] });
+    const end = phaseOf(runtime.run(save()));
+    await runtime.clock.advance(1);
+    expect(await end).toBe('no pause');
+    expect(runtime.read(save.status).phase).toBe('failed');
+  });
+
   test('unless: nothing is done where there is nothing to do, and the trace says so', async () => {
     const { visits, listArrived } = declare();
     const load = visits.task('load', ({ dispatch }, id: string) => (dispatch(listArrived([id])), 'asked'), {
@@ -1036,6 +1051,29 @@ describe('rule 14: while somebody looks at the past', () => {
     expect(runtime.read(visits)).toMatchObject({ picked: 'v4', filter: 'departed' });
     expect(runtime.problems).toEqual([]);
   });
+});
+
+test('rule 13: no task runs again because the cursor moves', async () => {
+  const { visits, picked } = declare();
+  const began: string[] = [];
+  visits.task('start', () => void began.push('start'), { atStart: true });
+  visits.task(
+    'answer',
+    ({ dispatch }) => void (began.push('answer'), dispatch({ type: 'visits.filterPicked', payload: 'x' })),
+    {
+      when: picked,
+    },
+  );
+  const runtime = testRuntime({ stores: [visits] });
+  runtime.dispatch(picked('v1'));
+  runtime.dispatch(picked('v2'));
+  const before = runtime.trace.steps;
+  for (const { seq } of [...before, ...before]) runtime.trace.seek(seq);
+  runtime.trace.back();
+  runtime.trace.live();
+  await runtime.clock.advance(1000);
+  expect(began).toEqual(['start', 'answer', 'answer']);
+  expect(runtime.trace.steps).toEqual(before);
 });
 
 test('rule 24: close cancels all runs, and what they still dispatch is stopped', async () => {

@@ -9,7 +9,7 @@ import { recording } from 'floe/trace';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { confirmation, createRuntime } from 'floe';
-import { followPositions, office, openRoom, positionsArrived, stores } from './model/index.js';
+import { askPositions, followPositions, office, openRoom, positionsArrived, stores } from './model/index.js';
 import { httpOffice } from './office-client.js';
 import { ControlRoom } from './ui/ControlRoom.js';
 import { History } from './ui/History.js';
@@ -21,7 +21,7 @@ const runtime = createRuntime({
   // `?delay=800` or `?fail=503` on the page's address is handed to the office, to see how the page takes it.
   needs: [office.by(httpOffice('', location.search.slice(1)))],
   interceptors: [confirmation(askOfficer)],
-  trace: recording({ ignore: [positionsArrived] }),
+  trace: recording({ ignore: [askPositions, positionsArrived] }),
   storage: webStorage('local', { prefix: 'harbour' }),
   expose: 'harbour',
   // What a task fails with stands in its status, and the page says so.

@@ -3,32 +3,22 @@ import { store } from 'floe';
 import { office } from './office.js';
 import type { Position } from './types.js';
 
-export const positions = store('positions', {
-  byHull: {} as Record<string, Position>,
-  /** Why the newest positions are missing. */
-  problem: null as string | null,
-});
+export const positions = store('positions', { byHull: {} as Record<string, Position> });
 
 export const positionsArrived = positions.action('arrived', (draft, list: readonly Position[]) => {
   for (const position of list) draft.byHull[position.hull] = position;
-  draft.problem = null;
 });
 
-export const positionsMissed = positions.action('missed', (draft, problem: string) => {
-  draft.problem = problem;
+/** Its status says why the newest positions are missing, when they are. */
+export const askPositions = positions.task('ask', async ({ dispatch, use, signal }) => {
+  dispatch(positionsArrived(await use(office).positions({ signal })));
 });
 
 export const followPositions = positions.task(
   'follow',
-  async ({ dispatch, use, signal, sleep }) => {
-    const desk = use(office);
+  async ({ run, sleep }) => {
     for (;;) {
-      try {
-        dispatch(positionsArrived(await desk.positions({ signal })));
-      } catch (error) {
-        if (signal.aborted) throw error;
-        dispatch(positionsMissed((error as Error).message));
-      }
+      await run(askPositions()).catch(() => undefined);
       await sleep(3000);
     }
   },

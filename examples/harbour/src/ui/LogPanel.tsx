@@ -2,6 +2,7 @@ import { Button, Group, NativeSelect, Paper, Text, Textarea, TextInput, Title } 
 import { useAction, useSelection, useTask } from 'floe/react';
 import { useState, type SyntheticEvent } from 'react';
 import {
+  askPositions,
   assignBerth,
   berths,
   note,
@@ -130,10 +131,12 @@ function VisitDetails({ visit }: { readonly visit: VisitWhole }) {
 
 function Whereabouts({ hull }: { readonly hull: string }) {
   const position = useSelection(positionOf(hull));
-  if (!position) return null;
+  const { error } = useSelection(askPositions.status);
+  if (!position && !error) return null;
   return (
     <Text size="sm" c="dimmed" className="time">
-      {Math.hypot(position.north, position.east).toFixed(1)} nautical miles from the harbour mouth
+      {position && `${Math.hypot(position.north, position.east).toFixed(1)} nautical miles from the harbour mouth`}
+      {error && ` (no newer position: ${error.message})`}
     </Text>
   );
 }
