@@ -118,7 +118,7 @@ function VisitDetails({ visit }: { readonly visit: VisitWhole }) {
         {vessel.kind} {vessel.hull}, {vessel.length} m, draught {vessel.draught} m · {vessel.operator.name} (
         {vessel.operator.flag})
       </Text>
-      <Whereabouts hull={vessel.hull} />
+      {visit.phase !== 'alongside' && <Whereabouts hull={vessel.hull} />}
       {services.length > 0 && (
         <Text size="sm" c="dimmed">
           {services.map((service) => `${service.kind} ${service.status}, ${service.crew.name}`).join(' · ')}
