@@ -2,7 +2,7 @@
 import { makerOf, type AnyAction } from './action.js';
 import { Answering } from './answers.js';
 import { brokenBy, Changing, isThenable } from './changing.js';
-import type { Touch } from './diff.js';
+import type { Touch, Touches } from './diff.js';
 import { fromText } from './encode.js';
 import { Ends } from './ends.js';
 import {
@@ -34,6 +34,7 @@ import type { Change, StoreDefinition } from './store.js';
 import { callOf, type Need, type Optimistic, type Statuses, type TaskCall, type TaskDefinition } from './task.js';
 import {
   ATTACH,
+  type Actor,
   type Attachment,
   type Cause,
   type FactName,
@@ -72,6 +73,7 @@ interface Queued {
 
 const BY_CODE: Cause = { by: 'code' };
 const NO_TASKS: readonly TaskDefinition[] = [];
+const NO_CHANGES: readonly StoreChange[] = [];
 
 /** As many dispatches out of watchers, one after the other, are taken for an endless loop. */
 const MOST_ROUNDS = 1000;
@@ -120,8 +122,24 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
 
   attach<Face>(attachment: Attachment<Face>): Face {
     const { face, listener } = attachment[ATTACH](this);
-    this.listeners.push(listener);
+    this.listen(listener);
     return face;
+  }
+
+  listen(listener: Listener): () => void {
+    this.listeners.push(listener);
+    return () => {
+      const index = this.listeners.indexOf(listener);
+      if (index >= 0) this.listeners.splice(index, 1);
+    };
+  }
+
+  get invariants(): 'report' | 'refuse' {
+    return this.options.invariants ?? 'report';
+  }
+
+  get oldestOpen(): Transition | undefined {
+    return this.settlement.oldestOpen;
   }
 
   // ---- stores ----
@@ -218,16 +236,20 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
 
   // ---- dispatch ----
 
-  dispatch(action: AnyAction): DispatchResult {
+  dispatch(action: AnyAction, by?: Cause): DispatchResult {
     this.open('dispatch');
     checkAction(action);
     this.forbidInside('dispatch');
     if (this.notifying) {
-      this.queue.push({ action, cause: this.byCode() });
+      this.queue.push({ action, cause: by ?? this.byCode() });
       return 'queued';
     }
     this.beHere();
-    return this.decide(action, BY_CODE);
+    return this.decide(action, by ?? BY_CODE);
+  }
+
+  send(action: AnyAction, by: Actor): DispatchResult {
+    return this.dispatch(action, { by });
   }
 
   /** Who dispatches or runs something now: the application, perhaps in answer to what its watchers are told of. */
@@ -258,9 +280,10 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
         // It may have waited: the run that dispatched it may be over, and the cursor elsewhere.
         const why = by?.stopped?.();
         if (why !== undefined) return this.stop(passed, cause, why);
-        if (cause.run !== undefined) return this.atLive(() => this.apply(passed, cause, by));
+        const from: Cause = passed === action ? cause : { ...cause, by: 'interceptor' };
+        if (cause.run !== undefined) return this.atLive(() => this.apply(passed, from, by));
         this.beHere();
-        return this.apply(passed, cause, by);
+        return this.apply(passed, from, by);
       },
       stopped: (reason) => this.fruitless(action, cause, 'stopped', reason),
       wait: (end) => {
@@ -279,22 +302,21 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
 
   /** Records an action that changed nothing. */
   private fruitless(action: AnyAction, cause: Cause, outcome: Outcome, reason?: unknown, took = 0): void {
-    if (this.recorded) this.atLive(() => this.tell(this.ofAction(action, cause, outcome, { reason, took })));
+    if (this.recorded) this.atLive(() => this.tell(this.ofAction(action, cause, outcome, took, NO_CHANGES, undefined, reason)));
   }
 
-  private ofAction(action: AnyAction, cause: Cause, outcome: Outcome, more: Partial<Transition>): Transition {
-    return {
-      kind: 'action',
-      action,
-      cause,
-      outcome,
-      changed: [],
-      time: this.now(),
-      took: 0,
-      group: this.group?.number,
-      problems: [],
-      ...more,
-    };
+  private ofAction(
+    action: AnyAction,
+    cause: Cause,
+    outcome: Outcome,
+    took: number,
+    changed: readonly StoreChange[] = NO_CHANGES,
+    touches?: Touches,
+    reason?: unknown,
+  ): Transition {
+    const time = this.now();
+    const group = this.group?.number;
+    return { kind: 'action', action, cause, outcome, changed, touches, time, took, reason, group, problems: [] };
   }
 
   private tellFact(fact: FactName, changed: readonly StoreChange[], by: Cause['by']): void {
@@ -330,7 +352,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     }
     const outcome = changed.length > 0 ? 'applied' : 'unchanged';
     const transition = recorded
-      ? this.ofAction(action, cause, outcome, { changed, touches, took: stopwatch() - started })
+      ? this.ofAction(action, cause, outcome, stopwatch() - started, changed, touches)
       : undefined;
     this.settlement.add(action, changed, this.group?.number, transition, by?.optimistic);
     for (const { slot, after } of changed) {
@@ -435,9 +457,26 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
 
   // ---- the past, and the live end ----
 
-  restore(states: Readonly<Record<string, unknown>>, live: boolean): void {
+  restore(
+    states: Readonly<Record<string, unknown>>,
+    live: boolean,
+    liveStates?: Readonly<Record<string, unknown>>,
+  ): void {
+    this.forbidInside('moving in time');
     if (this.ends.unseen) throw wrongPlace('moving in time', 'what happens unseen at the live end');
     if (!live) this.ends.part();
+    if (!live && liveStates) this.atLive(() => this.putStates(liveStates));
+    this.putStates(states);
+    if (live) {
+      this.ends.join();
+      this.settlement.keepOnLine();
+    }
+    this.latest = undefined;
+    for (const listener of this.listeners) listener.travelled?.(live);
+    this.notify();
+  }
+
+  private putStates(states: Readonly<Record<string, unknown>>): void {
     for (const [name, slot] of this.slots) {
       slot.told = hasOwn(states, name);
       // What joined later is shown as it is; but of a task that had not yet run there is nothing to show.
@@ -448,13 +487,6 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
       slot.state = state;
       slot.place.changed(before, slot.state, undefined);
     }
-    if (live) {
-      this.ends.join();
-      this.settlement.keepOnLine();
-    }
-    this.latest = undefined;
-    for (const listener of this.listeners) listener.travelled?.(live);
-    this.notify();
   }
 
   atLive<T>(fn: () => T): T {
@@ -636,7 +668,15 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     this.place(changed, 'reset');
   }
 
-  private place(changes: readonly StoreChange[], fact: FactName): void {
+  state(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): void {
+    this.open(fact);
+    this.forbidInside(fact);
+    this.beHere();
+    for (const { store, after } of changes) guardData(after, { at: '', what: `The state of '${store.name}'` });
+    this.place(changes, fact, more);
+  }
+
+  private place(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): void {
     // What is the same now may be another when something is taken back.
     for (const { store, after } of changes)
       this.settlement.addFact(this.slots.get(store.name)!, after, this.group?.number);
@@ -647,7 +687,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
       slot.state = after;
       slot.place.changed(before, after, undefined);
     }
-    this.tellFact(fact, changed, 'runtime');
+    this.tell(this.ofFact(fact, changed, { by: 'runtime' }, more));
     this.notify();
   }
 

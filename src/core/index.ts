@@ -31,4 +31,4 @@ export type { Selection, Observer } from './selection.js';
 export type { Interceptor, InterceptorTools } from './interceptor.js';
 export type { Patch, PatchOperation } from './patch.js';
 export type { Draft } from './draft.js';
-export type { Attachment, Outcome, FactName, RunNote } from './transition.js';
+export type { Actor, Attachment, Outcome, FactName, RunNote } from './transition.js';

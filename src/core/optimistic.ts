@@ -55,6 +55,10 @@ export class Provisional {
     return this.entries.length > 0;
   }
 
+  get oldest(): Transition | undefined {
+    return this.entries.find(({ open }) => open)?.transition;
+  }
+
   /** The states as they are without what is open. */
   certain(): ReadonlyMap<Slot, unknown> {
     return this.run((entry) => !entry.open).states;

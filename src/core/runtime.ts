@@ -8,7 +8,7 @@ import { LiveSelection, type Selection } from './selection.js';
 import type { Read, Source } from './source.js';
 import { definitionOf, type Store } from './store.js';
 import type { AnyTask, Given, Run, TaskCall } from './task.js';
-import type { Attachment } from './transition.js';
+import { HOST, type Attachment } from './transition.js';
 
 /** What became of a dispatched action, as far as `dispatch` can tell. */
 export type DispatchResult = 'applied' | 'unchanged' | 'stopped' | 'waiting' | 'queued';
@@ -164,6 +164,7 @@ export function createRuntime<const O extends RuntimeOptions = object>(
       toText(engine.snapshot(how?.only?.map(definitionOf))),
     close: () => engine.close(),
   } as unknown as Runtime & { trace?: unknown; persistence?: unknown };
+  Object.defineProperty(runtime, HOST, { value: engine });
   // The places of what is attached are fixed: the trace hears first, then the storage.
   if (given.trace) runtime.trace = engine.attach(given.trace);
   if (given.storage) runtime.persistence = engine.attach(given.storage);

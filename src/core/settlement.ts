@@ -30,6 +30,11 @@ export class Settlement {
     return this.provisional !== undefined;
   }
 
+  /** The oldest that is open. */
+  get oldestOpen(): Transition | undefined {
+    return this.provisional?.oldest;
+  }
+
   /** The states without what is open, where something is. */
   certain(): ReadonlyMap<Slot, unknown> | undefined {
     return this.provisional?.certain();

@@ -1,11 +1,18 @@
 // The record of one transition, and the contract of what listens to it (trace, persistence). The core knows neither.
 import type { AnyAction } from './action.js';
 import type { Touches } from './diff.js';
+import type { DispatchResult } from './runtime.js';
 import type { StoreDefinition } from './store.js';
 
-/** Who did it. `code` is the application, `task` a run. */
+/**
+ * Who did it. `code` is the application, `task` a run, `interceptor` one that put another action in the place of the one
+ * that was dispatched, `address` the user's navigation, `tab` another tab, `inspector` somebody at a tool.
+ */
+export type Actor = 'code' | 'task' | 'trace' | 'storage' | 'interceptor' | 'runtime' | 'address' | 'tab' | 'inspector';
+
+/** Why it came about. */
 export interface Cause {
-  readonly by: 'code' | 'task' | 'trace' | 'storage' | 'interceptor' | 'runtime';
+  readonly by: Actor;
   /** The transition that it answered. */
   readonly of?: Transition;
   /** The number of the run that did it. */
@@ -31,7 +38,10 @@ export type FactName =
   | 'confirmed'
   | 'reverted'
   /** What several actions came to that a trace does not list. */
-  | 'summed';
+  | 'summed'
+  /** What the user did was taken back, or done again. */
+  | 'undone'
+  | 'redone';
 
 /** A run of a task, as far as it is recorded. */
 export interface RunNote {
@@ -79,6 +89,8 @@ export interface Transition {
   readonly about?: Transition | undefined;
   /** It happened at the live end while the cursor is in the past. */
   unseen?: boolean;
+  /** The number that the trace gave it. */
+  step?: number;
 }
 
 /** Something that listens to every transition, and may bring stored state back. */
@@ -104,13 +116,30 @@ export interface Host {
   readonly uncertain: boolean;
   /** The stores that have joined. */
   stores(): readonly StoreDefinition[];
-  /** The one door for states that come from elsewhere: another time, a file. Tells those who watch. */
-  restore(states: Readonly<Record<string, unknown>>, live: boolean): void;
+  /** How rules are kept: see `createRuntime`. */
+  readonly invariants: 'report' | 'refuse';
+  /** The oldest transition that may still be confirmed or taken back. */
+  readonly oldestOpen: Transition | undefined;
+  /**
+   * The one door for states that come from elsewhere: another time, a file. Tells those who watch.
+   * @param live whether they are the live end
+   * @param liveStates what the live end is from now on, where it is not what is shown and is another one than before
+   */
+  restore(states: Readonly<Record<string, unknown>>, live: boolean, liveStates?: Readonly<Record<string, unknown>>): void;
+  /** Dispatches for somebody else than the application's code. */
+  send(action: AnyAction, by: Actor): DispatchResult;
+  /** States that are so from now on, as one fact. */
+  state(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): void;
+  /** Adds somebody who listens. Returns a function that stops it. */
+  listen(listener: Listener): () => void;
   /** Another line is about to be shown: runs that did not begin on it are cancelled. */
   leave(stays: (transition: Transition) => boolean): void;
   /** Reports something that went wrong where nobody waits for an answer. */
   problem(error: unknown, transition?: Transition): void;
 }
+
+/** On a runtime: what it offers to the parts of Floe that work on it. */
+export const HOST: unique symbol = Symbol('floe.host');
 
 /** Marks what can be attached to a runtime. */
 export const ATTACH: unique symbol = Symbol('floe.attach');

@@ -36,3 +36,21 @@ export const noSuchBranch = (id: unknown, known: readonly number[]): FloeError =
     'FLOE_NO_SUCH_BRANCH',
     `There is no branch ${String(id)}: there ${known.length === 1 ? 'is' : 'are'} ${known.join(', ')}.`,
   );
+
+export const stepFolded = (seq: number, first: number | undefined): FloeError =>
+  new FloeError(
+    'FLOE_STEP_FOLDED',
+    `Step ${seq} is no longer kept: the trace begins with step ${first ?? 0}. Keep more: recording({ limit: 100_000 }).`,
+  );
+
+export const isFact = (seq: number, fact: string | undefined): FloeError =>
+  new FloeError(
+    'FLOE_NOT_EXCLUDABLE',
+    `Step ${seq} cannot be excluded: it states a fact (${fact ?? 'unknown'}). Exclude the action that brought it about, with { withCaused: true }.`,
+  );
+
+export const stillOpen = (seq: number, open: number): FloeError =>
+  new FloeError(
+    'FLOE_NOT_EXCLUDABLE',
+    `Step ${seq} cannot be excluded now: step ${open} may still be taken back. Try again when it is confirmed or taken back.`,
+  );

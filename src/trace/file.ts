@@ -1,38 +1,90 @@
-// Trace files: JSON Lines (one JSON value a line). A header, then one line a step.
+// Trace files: JSON Lines (one JSON value a line). A header, then a line a step, with checkpoints and names of branches
+// between them. `docs/schemas/trace-line.schema.json` describes a line.
 import { decode, encode } from '../core/encode.js';
 import { FloeError, messageOf } from '../core/errors.js';
-import type { Patch } from '../core/index.js';
+import type { Patch, PatchOperation } from '../core/index.js';
 import { hasOwn } from '../core/plain.js';
 import { notATrace, traceCutShort, traceDamaged, traceTooNew } from './errors.js';
-import { TRACE_VERSION, type Step, type TraceHeader } from './step.js';
+import { TRACE_VERSION, type BranchLine, type CheckpointLine, type Step, type TraceHeader } from './step.js';
+import type { States } from './timeline.js';
 
-/** The lines of a trace file, each without its line end. */
-export function* traceLines(steps: Iterable<Step>, written: Date): Generator<string> {
-  const header: TraceHeader = { floe: 'trace', version: TRACE_VERSION, written: written.toISOString() };
-  yield JSON.stringify(header);
-  for (const step of steps) yield JSON.stringify(toLine(step));
+// ---- writing ----
+
+/** What a trace file is made of. */
+export interface TraceContents {
+  readonly steps: Iterable<Step>;
+  /** The step that was folded last, and the states after it, where the first steps are gone. */
+  readonly folded?: number | null;
+  readonly states?: States | undefined;
+  readonly names?: readonly { readonly id: number; readonly name: string }[];
 }
 
-const toLine = (step: Step): unknown => ({
-  ...step,
-  // A microsecond is finer than any clock here.
-  took: Math.round(step.took * 1000) / 1000,
-  ...(step.action && { action: encodeAction(step.action) }),
-  ...(step.run && { run: { ...step.run, args: encode(step.run.args) } }),
-  changes: encodePatch(step.changes),
-  undo: encodePatch(step.undo),
-});
+/** The lines of a trace file, each without its line end. */
+export function* traceLines({ steps, folded = null, states, names = [] }: TraceContents, written: Date): Generator<string> {
+  const header: TraceHeader = { floe: 'trace', version: TRACE_VERSION, written: written.toISOString() };
+  yield JSON.stringify(header);
+  if (folded !== null) yield checkpointLine(folded, states ?? {});
+  for (const step of steps) yield stepLine(step);
+  for (const { id, name } of names) yield branchLine(id, name);
+}
 
-const encodeAction = (action: NonNullable<Step['action']>): unknown =>
-  'payload' in action ? { type: action.type, payload: encode(action.payload) } : { type: action.type };
+/** The line of a step; `again` where it takes the place of an earlier line. */
+export const stepLine = (step: Step, again = false): string =>
+  JSON.stringify(again ? { ...toLine(step), again: true } : toLine(step));
 
-const encodePatch = (patch: Patch): unknown =>
-  patch.map((operation) => ('value' in operation ? { ...operation, value: encode(operation.value) } : operation));
+export function checkpointLine(checkpoint: number | null, states: States): string {
+  const line: CheckpointLine = { checkpoint, states: encode(states) as States };
+  return JSON.stringify(line);
+}
+
+export function branchLine(branch: number, name: string): string {
+  const line: BranchLine = { branch, name };
+  return JSON.stringify(line);
+}
+
+/** The step itself where JSON can carry it as it is. */
+function toLine(step: Step): Step {
+  const { action, run, changes, undo, given } = step;
+  const payload = action && 'payload' in action ? encode(action.payload) : undefined;
+  const args = run && (encode(run.args) as readonly unknown[]);
+  const [there, back] = [encodePatch(changes), encodePatch(undo)];
+  const kept = given && encodePatch(given);
+  if (there === changes && back === undo && args === run?.args && kept === given && payload === action?.payload)
+    return step;
+  return {
+    ...step,
+    ...(payload !== undefined && { action: { type: action!.type, payload } }),
+    ...(args && { run: { ...run!, args } }),
+    changes: there,
+    undo: back,
+    ...(kept && { given: kept }),
+  };
+}
+
+function encodePatch(patch: Patch): Patch {
+  let result: PatchOperation[] | undefined;
+  for (let i = 0; i < patch.length; i++) {
+    const operation = patch[i];
+    if (!('value' in operation)) continue;
+    const value = encode(operation.value);
+    if (value !== operation.value) (result ??= patch.slice())[i] = { ...operation, value };
+  }
+  return result ?? patch;
+}
+
+// ---- reading ----
 
 /** What a trace file holds. */
 export interface TraceFile {
   readonly header: TraceHeader;
+  /** The steps of all branches, in the order in which they happened. */
   readonly steps: readonly Step[];
+  /** The last step that was no longer kept when the file was written; `null` where it holds all. */
+  readonly folded: number | null;
+  /** The states before its first step. */
+  readonly states: States;
+  /** What branches were called. */
+  readonly names: readonly { readonly id: number; readonly name: string }[];
   /** Set when the file was cut short in its last line. */
   readonly problem?: FloeError;
 }
@@ -44,25 +96,38 @@ export interface TraceFile {
  */
 export function readTrace(lines: string | Iterable<string>): TraceFile {
   const reader = new TraceReader();
-  const all = typeof lines === 'string' ? lines.split('\n') : lines;
-  const steps: Step[] = [];
-  for (const line of all) {
+  const steps = new Map<number, Step>();
+  for (const line of typeof lines === 'string' ? linesOf(lines) : lines) {
     const step = reader.line(line);
-    if (step) steps.push(step);
+    if (step) steps.set(step.seq, step);
   }
-  const problem = reader.end();
-  return { header: reader.header!, steps, ...(problem && { problem }) };
+  return reader.file([...steps.values()]);
 }
 
-/** Reads a trace file line by line. */
+/** One after the other, so that a long text is not held twice. */
+function* linesOf(text: string): Iterable<string> {
+  for (let from = 0; from <= text.length;) {
+    const end = text.indexOf('\n', from);
+    yield text.slice(from, end < 0 ? text.length : end);
+    if (end < 0) return;
+    from = end + 1;
+  }
+}
+
+/** Reads a trace file line by line. It keeps numbers of steps only, so that a file may be longer than memory. */
 export class TraceReader {
   header: TraceHeader | undefined;
+  /** See `TraceFile`. */
+  folded: number | null = null;
+  states: States = {};
+  readonly names = new Map<number, string>();
   private number = 0;
-  private steps = 0;
   private broken: { readonly line: number; readonly why: string } | undefined;
-  private readonly known = new Set<number>();
+  /** By number of a step: the step before it, and its branch. */
+  private readonly places = new Map<number, { readonly after: number | null; readonly branch: number }>();
+  private readonly branches = new Set<number>([0]);
 
-  /** The step on this line, if it holds one. */
+  /** The step on this line, if it holds one; one with a number that was there before takes the place of that one. */
   line(text: string): Step | undefined {
     this.number++;
     if (text.trim() === '') return undefined;
@@ -80,68 +145,136 @@ export class TraceReader {
       this.header = toHeader(value, this.number);
       return undefined;
     }
-    const step = this.toStep(value);
-    this.steps++;
-    this.known.add(step.seq);
-    return step;
+    if (!isObject(value)) return this.fail('it is not a step');
+    // Nearly all lines hold no leaf value that JSON cannot carry.
+    const isEncoded = text.includes('"floe:type"');
+    if (hasOwn(value, 'seq')) return this.step(value, isEncoded);
+    if (hasOwn(value, 'checkpoint')) return this.checkpoint(value as Partial<CheckpointLine>);
+    if (hasOwn(value, 'name')) return this.name(value as Partial<BranchLine>);
+    return this.fail('it is not a step');
   }
 
   /** The end of the file: the problem with it, if it was cut short. */
   end(): FloeError | undefined {
     if (!this.header) throw notATrace(Math.max(1, this.number), 'it is empty');
-    return this.broken && traceCutShort(this.broken.line, this.steps);
+    return this.broken && traceCutShort(this.broken.line, this.places.size);
   }
 
-  private toStep(value: unknown): Step {
-    const fail = (why: string): never => {
-      throw traceDamaged(this.number, why);
-    };
-    const found = (isObject(value) ? value : fail('it is not a step')) as Partial<Record<keyof Step, unknown>>;
-    const check = (holds: boolean, why: string): void => {
-      if (!holds) fail(why);
-    };
-    const isCount = (count: unknown): boolean => Number.isSafeInteger(count) && (count as number) >= 0;
-    check(isCount(found.seq), "'seq' is not a whole number");
-    check(!this.known.has(found.seq as number), `step ${String(found.seq)} is there twice`);
-    check(found.after === null || this.known.has(found.after as number), "'after' names no earlier step");
-    check(isCount(found.branch), "'branch' is not a whole number");
-    check(Number.isFinite(found.time) && Number.isFinite(found.took), "'time' and 'took' must be numbers");
-    check(found.kind === 'action' || found.kind === 'fact', "'kind' is neither 'action' nor 'fact'");
-    check(typeof found.outcome === 'string', "'outcome' is not a text");
-    check(isObject(found.cause) && typeof (found.cause as { by?: unknown }).by === 'string', "'cause' is not a cause");
-    check(
+  /** All that the file holds, given the steps that `line` gave. */
+  file(steps: readonly Step[]): TraceFile {
+    const problem = this.end();
+    const { folded, states } = this;
+    const names = Array.from(this.names, ([id, name]) => ({ id, name }));
+    return { header: this.header!, steps, folded, states, names, ...(problem && { problem }) };
+  }
+
+  private fail(why: string): never {
+    throw traceDamaged(this.number, why);
+  }
+
+  private check(holds: boolean, why: string): void {
+    if (!holds) this.fail(why);
+  }
+
+  private decoded(value: unknown): unknown {
+    try {
+      return decode(value);
+    } catch (cause) {
+      return this.fail(messageOf(cause));
+    }
+  }
+
+  private checkpoint({ checkpoint, states }: Partial<CheckpointLine>): undefined {
+    this.check(checkpoint === null || isCount(checkpoint), "'checkpoint' is not the number of a step");
+    this.check(isObject(states), "'states' is not an object");
+    // Later ones are for readers that begin there.
+    if (this.places.size > 0) return;
+    this.folded = checkpoint!;
+    this.states = this.decoded(states) as States;
+  }
+
+  private name({ branch, name }: Partial<BranchLine>): undefined {
+    this.check(isCount(branch) && this.branches.has(branch!), "'branch' is not the number of a branch");
+    this.check(typeof name === 'string', "'name' is not a text");
+    this.names.set(branch!, name!);
+  }
+
+  private step(found: Partial<Record<keyof Step | 'again', unknown>>, isEncoded: boolean): Step {
+    const { seq, after, branch, again } = found;
+    this.check(isCount(seq), "'seq' is not a whole number");
+    this.check(isCount(branch), "'branch' is not a whole number");
+    const known = this.places.get(seq as number);
+    if (again === true) this.check(known?.after === after && known?.branch === branch, 'it repeats no step');
+    else {
+      this.check(!known, `step ${String(seq)} is there twice`);
+      const isFirst = after === this.folded;
+      this.check(isFirst || this.places.has(after as number), "'after' names no earlier step");
+      this.check(after === null || (after as number) < (seq as number), "'after' is no smaller number than 'seq'");
+      this.places.set(seq as number, { after: after as number | null, branch: branch as number });
+      this.branches.add(branch as number);
+    }
+    this.check(Number.isFinite(found.time) && Number.isFinite(found.took), "'time' and 'took' must be numbers");
+    this.check(found.kind === 'action' || found.kind === 'fact', "'kind' is neither 'action' nor 'fact'");
+    this.check(typeof found.outcome === 'string', "'outcome' is not a text");
+    this.check(isCause(found.cause), "'cause' is not a cause");
+    this.check(
       Array.isArray(found.stores) && found.stores.every((name) => typeof name === 'string'),
       "'stores' is not a list of names",
     );
     const { action, run } = found;
-    if (run !== undefined)
-      check(
-        isObject(run) && typeof (run as { task?: unknown }).task === 'string' && isCount((run as { id?: unknown }).id),
-        "'run' is not a run of a task",
+    if (run !== undefined) this.check(isRun(run), "'run' is not a run of a task");
+    if (found.kind === 'action' || action !== undefined)
+      this.check(isObject(action) && typeof (action as { type?: unknown }).type === 'string', "'action' is not an action");
+    for (const name of ['note', 'reason', 'fact'] as const)
+      if (found[name] !== undefined) this.check(typeof found[name] === 'string', `'${name}' is not a text`);
+    this.checkPatch(found.changes, "'changes'");
+    this.checkPatch(found.undo, "'undo'");
+    if (found.given !== undefined) this.checkPatch(found.given, "'given'");
+    if (again !== undefined) delete found.again;
+    const step = found as unknown as Step;
+    return isEncoded ? this.decodedStep(step) : step;
+  }
+
+  private decodedStep(step: Step): Step {
+    const { action, run, changes, undo, given } = step;
+    return {
+      ...step,
+      ...(action && 'payload' in action && { action: { ...action, payload: this.decoded(action.payload) } }),
+      ...(run && { run: { ...run, args: this.decoded(run.args) as readonly unknown[] } }),
+      changes: this.decodedPatch(changes),
+      undo: this.decodedPatch(undo),
+      ...(given && { given: this.decodedPatch(given) }),
+    };
+  }
+
+  private decodedPatch(patch: Patch): Patch {
+    return patch.map((operation) =>
+      'value' in operation ? { ...operation, value: this.decoded(operation.value) } : operation,
+    );
+  }
+
+  private checkPatch(value: unknown, name: string): void {
+    this.check(Array.isArray(value), `${name} is not a JSON Patch`);
+    for (const operation of value as readonly unknown[])
+      this.check(
+        isObject(operation) && typeof (operation as { path?: unknown }).path === 'string',
+        `${name} holds something that is not an operation`,
       );
-    if (found.kind === 'action')
-      check(isObject(action) && typeof (action as { type?: unknown }).type === 'string', "'action' is not an action");
-    try {
-      return {
-        ...(found as unknown as Step),
-        ...(isObject(action) && {
-          action: hasOwn(action, 'payload')
-            ? { ...action, payload: decode((action as { payload?: unknown }).payload) }
-            : action,
-        }),
-        ...(isObject(run) && { run: { ...run, args: decode((run as { args?: unknown }).args) } }),
-        changes: toPatch(found.changes, "'changes'", fail),
-        undo: toPatch(found.undo, "'undo'", fail),
-      } as Step;
-    } catch (cause) {
-      if (cause instanceof FloeError && cause.code === 'FLOE_TRACE_DAMAGED') throw cause;
-      return fail(messageOf(cause));
-    }
   }
 }
 
 const isObject = (value: unknown): value is object =>
   typeof value === 'object' && value !== null && !Array.isArray(value);
+
+const isCount = (count: unknown): boolean => Number.isSafeInteger(count) && (count as number) >= 0;
+
+const isCause = (cause: unknown): boolean => isObject(cause) && typeof (cause as { by?: unknown }).by === 'string';
+
+const isRun = (run: unknown): boolean =>
+  isObject(run) &&
+  typeof (run as { task?: unknown }).task === 'string' &&
+  isCount((run as { id?: unknown }).id) &&
+  Array.isArray((run as { args?: unknown }).args);
 
 function toHeader(value: unknown, line: number): TraceHeader {
   const header = value as Partial<TraceHeader> | null;
@@ -149,15 +282,4 @@ function toHeader(value: unknown, line: number): TraceHeader {
   if (!Number.isSafeInteger(header.version) || header.version! < 1) throw notATrace(line, 'its header has no version');
   if (header.version! > TRACE_VERSION) throw traceTooNew(header.version, TRACE_VERSION);
   return header as TraceHeader;
-}
-
-function toPatch(value: unknown, name: string, fail: (why: string) => never): Patch {
-  if (!Array.isArray(value)) return fail(`${name} is not a JSON Patch`);
-  return value.map((operation: unknown) => {
-    if (!isObject(operation) || typeof (operation as { path?: unknown }).path !== 'string')
-      return fail(`${name} holds something that is not an operation`);
-    return hasOwn(operation, 'value')
-      ? { ...operation, value: decode((operation as { value?: unknown }).value) }
-      : operation;
-  }) as unknown as Patch;
 }

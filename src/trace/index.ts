@@ -1,8 +1,13 @@
 // floe/trace: the recorded history of a runtime.
 export { recording } from './recording.js';
 export { readTrace, TraceReader } from './file.js';
+export { compareTraces } from './compare.js';
 export { TRACE_VERSION, causeOf, titleOf } from './step.js';
 
 export type { Trace, RecordingOptions } from './recording.js';
 export type { TraceFile } from './file.js';
-export type { Step, StepCause, Branch, TraceHeader } from './step.js';
+export type { Comparison } from './compare.js';
+export type { ValueChange } from './history.js';
+export type { RedactOptions } from './redaction.js';
+export type { States } from './timeline.js';
+export type { Step, StepCause, Branch, TraceHeader, CheckpointLine, BranchLine } from './step.js';

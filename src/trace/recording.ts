@@ -1,6 +1,8 @@
-import { differenceOf } from '../core/diff.js';
+// Listens to a runtime and makes a step of every transition.
+import { difference, differenceOf } from '../core/diff.js';
 import { messageOf, type FloeError } from '../core/errors.js';
-import { applyPatch, type AnyCreator, type AnyTask } from '../core/index.js';
+import type { AnyAction, AnyCreator, AnyTask, DispatchResult, Patch } from '../core/index.js';
+import { Model } from '../core/model.js';
 import { guardData } from '../core/plain.js';
 import type { StoreDefinition } from '../core/store.js';
 import {
@@ -11,9 +13,14 @@ import {
   type StoreChange,
   type Transition,
 } from '../core/transition.js';
-import { noSuchBranch, noSuchStep } from './errors.js';
-import { readTrace, traceLines } from './file.js';
-import type { Branch, Step } from './step.js';
+import { compareLines, type Comparison } from './compare.js';
+import { isFact, stillOpen } from './errors.js';
+import { branchLine, checkpointLine, readTrace, stepLine, traceLines, type TraceContents } from './file.js';
+import { changesOf, type ValueChange } from './history.js';
+import { recompute, type Recomputing } from './recompute.js';
+import { Redaction, type RedactOptions } from './redaction.js';
+import type { Branch, Step, StepCause } from './step.js';
+import { Timeline, type Known, type States } from './timeline.js';
 
 /** The recorded history of a runtime, and the way through it. */
 export interface Trace {
@@ -23,8 +30,12 @@ export interface Trace {
   readonly cursor: number;
   /** Whether the newest state of the branch is shown. */
   readonly isLive: boolean;
+  /** Whether transitions are summed up instead of listed. */
+  readonly isPaused: boolean;
   /** All branches. A dispatch in the past begins one. */
   readonly branches: readonly Branch[];
+  /** The id of the present branch. */
+  readonly branch: number;
   /** Shows the state after a step. */
   seek(seq: number): void;
   /** Goes back to the nearest earlier step that changed state; sums of what is not listed are passed by. */
@@ -33,23 +44,54 @@ export interface Trace {
   forward(): void;
   /** Goes to the newest state. */
   live(): void;
+  /**
+   * What if an action had not happened: what follows is computed anew without it. Actions that then fail or change nothing
+   * stay listed as such; those that it brought about stay, marked as `orphan`.
+   * @param options `withCaused: true` leaves out all that it brought about as well, runs of tasks included
+   * @throws FLOE_NOT_EXCLUDABLE for a fact, FLOE_STEP_FOLDED for what is no longer kept
+   */
+  exclude(seq: number, options?: { readonly withCaused?: boolean }): void;
+  /** Takes an excluded step in again. */
+  include(seq: number, options?: { readonly withCaused?: boolean }): void;
   /** Shows the newest state of another branch, which becomes the present one. */
   switchTo(branch: number): void;
+  /** Gives a branch a name. */
+  nameBranch(branch: number, name: string): void;
+  /** Where two branches part, and what became of the state on each. */
+  compareBranches(a: number, b: number): Comparison;
   /** The whole state tree after a step, by store name. */
-  stateAt(seq: number): Readonly<Record<string, unknown>>;
+  stateAt(seq: number): States;
+  /** The patch (RFC 6902) that leads from the state after one step to the state after another. */
+  changes(from: number, to: number): Patch;
+  /**
+   * The steps up to the cursor that changed a value, oldest first, with the value before and after. Items of lists are
+   * followed to where they stood before.
+   * @param pointer into the state tree (RFC 6901): `/visits/list/3`, `/port/visit/v7/phase`
+   */
+  history(pointer: string): readonly ValueChange[];
+  /** Remarks something about a step; an empty text takes the remark away. @param seq default: the step at the cursor */
+  mark(note: string, seq?: number): void;
+  /** From now on transitions are summed up instead of listed. */
+  pause(): void;
+  /** Transitions are listed again. */
+  resume(): void;
+  /** The types of all actions that the stores answer. */
+  readonly actions: readonly string[];
+  /** Dispatches an action by hand. It is recorded as the inspector's. */
+  send(action: AnyAction): DispatchResult;
   /** The trace as a file: JSON Lines text. */
   export(): string;
+  /** The lines of the same file, one after the other, without line ends: for long traces. */
+  lines(): Iterable<string>;
   /**
    * Takes a trace file in place of this history, and shows its newest state.
    * @returns how many steps it holds, and what is wrong with the file if it was cut short
    * @throws FLOE_NOT_A_TRACE, FLOE_TRACE_DAMAGED, FLOE_TRACE_TOO_NEW; then nothing changed
    */
-  import(file: string): { readonly steps: number; readonly problem?: FloeError };
+  import(file: string | Iterable<string>): { readonly steps: number; readonly problem?: FloeError };
   /** Calls `listener` after each new step and each move. Returns a function that stops it. */
   watch(listener: () => void): () => void;
 }
-
-type States = Readonly<Record<string, unknown>>;
 
 /** What a trace is to hold. */
 export interface RecordingOptions {
@@ -58,7 +100,30 @@ export interface RecordingOptions {
    * come to between two listed steps is one step with their count. Default: none.
    */
   readonly ignore?: readonly (AnyCreator | AnyTask | string)[];
+  /** Secrets, which never enter the trace nor a file made from it. Default: none. */
+  readonly redact?: RedactOptions;
+  /**
+   * How many steps of a branch are kept. Older ones are folded: their states stay, they can no longer be looked at or
+   * excluded, and branches that began among them are let go of. Default: 10,000.
+   */
+  readonly limit?: number;
+  /**
+   * Gets each line of a trace file as it comes about, without its line end: for files that hold more than is kept.
+   * @example
+   * const file = createWriteStream('shift.jsonl');
+   * recording({ lines: (line) => file.write(line + '\n') });
+   */
+  readonly lines?: (line: string) => void;
 }
+
+const DEFAULT_LIMIT = 10_000;
+
+/** As many steps lie between two checkpoints of a file. */
+export const CHECKPOINT_EVERY = 1000;
+
+const BY_CODE: StepCause = Object.freeze({ by: 'code' });
+const NO_STORES: readonly string[] = Object.freeze([]);
+const NO_PATCH: Patch = Object.freeze([]);
 
 /** The step that sums up what is not listed, as long as nothing that is listed follows. */
 interface Sum {
@@ -68,158 +133,192 @@ interface Sum {
 }
 
 class Recorder implements Trace, Listener {
-  private readonly all = new Map<number, Step>();
-  private readonly tips = new Map<number, { from: number | null; tip: number }>();
-  private line: Step[] = [];
-  private shown: readonly Step[] | undefined;
+  private timeline = new Timeline();
+  private shownSteps: readonly Step[] | undefined;
+  /** The index of the cursor on the line. */
   private at = -1;
-  private branch = 0;
-  private nextSeq = 0;
-  /** The state tree after the step at the cursor. */
-  private tree: States = {};
-  /** The newest state tree of the branch, where it is at hand. */
-  private liveTree: States | undefined;
-  private readonly seqs = new WeakMap<Transition, number>();
+  /** The states at the live end, without secrets; edited in place. */
+  private tip: Record<string, unknown> = {};
+  /** The states at the cursor, while it is in the past. */
+  private past: States | undefined;
   private readonly watchers = new Set<() => void>();
   private readonly ignored: ReadonlySet<string>;
+  private readonly limit: number;
+  private readonly write: ((line: string) => void) | undefined;
+  private readonly redaction: Redaction;
+  private readonly excluded = new Set<number>();
   private sum: Sum | undefined;
+  private lastStores: readonly string[] = NO_STORES;
+  isPaused = false;
 
   constructor(
     private readonly host: Host,
-    { ignore = [] }: RecordingOptions,
+    { ignore = [], redact, limit = DEFAULT_LIMIT, lines }: RecordingOptions,
   ) {
     this.ignored = new Set(
       ignore.map((one) => (typeof one === 'string' ? one : 'definition' in one ? one.definition.name : one.type)),
     );
+    this.redaction = new Redaction(redact);
+    this.limit = Math.max(1, limit);
+    this.write = lines;
+    if (lines) for (const line of traceLines({ steps: [] }, new Date(host.now()))) lines(line);
   }
 
   // ---- recording ----
 
   transition(transition: Transition): void {
-    const { action: sent, run: ofRun, outcome: became } = transition;
-    const isQuiet =
-      (became === 'applied' || became === 'unchanged') &&
-      ofRun?.phase !== 'failed' &&
-      this.ignored.has(ofRun?.task ?? sent?.type ?? '');
-    if (isQuiet) this.sumUp(transition);
+    if ((this.isPaused || this.ignored.size > 0) && this.isQuiet(transition)) this.sumUp(transition);
     else this.list(transition);
+    this.foldOld();
+    this.changed();
+  }
+
+  private isQuiet({ action, run, outcome }: Transition): boolean {
+    if (this.isPaused) return true;
+    const worked = (outcome === 'applied' || outcome === 'unchanged') && run?.phase !== 'failed';
+    return worked && this.ignored.has(run?.task ?? action?.type ?? '');
   }
 
   private list(transition: Transition): void {
-    const { kind, fact, action, cause, outcome, changed, took, time, reason, group, problems, run, about } = transition;
-    const { changes, undo } = differenceOf(transition);
     const unseen = this.goTo(transition);
-    const seqOf = (one: Transition | undefined): number | undefined => one && this.seqs.get(one);
-    const causedBy = seqOf(cause.of);
-    const aboutStep = seqOf(about);
-    const step: Step = {
-      seq: this.nextSeq++,
-      time,
-      kind,
-      ...(fact && { fact }),
-      ...(action && { action }),
-      cause: {
-        by: cause.by,
-        ...(causedBy !== undefined && { step: causedBy }),
-        ...(cause.run !== undefined && { run: cause.run }),
-      },
-      stores: changed.map(({ store }) => store.name),
-      changes,
-      undo,
-      took,
-      outcome,
-      after: this.line.at(-1)?.seq ?? null,
-      branch: this.branch,
-      ...(group !== undefined && { group }),
-      ...(reason !== undefined && { reason: messageOf(reason) }),
-      ...(problems.length > 0 && { problems: problems.map(messageOf) }),
-      ...(run && { run }),
-      ...(aboutStep !== undefined && { about: aboutStep }),
-    };
-    this.seqs.set(transition, step.seq);
-    this.append(step);
+    const step = this.stepOf(transition);
+    transition.step = step.seq;
+    this.timeline.append(step);
     this.moveOn(transition, unseen);
-    this.changed();
+    if (this.write) this.writeSteps([step]);
+  }
+
+  private stepOf(transition: Transition): Step {
+    const { kind, fact, action, outcome, changed, took, time, reason, group, problems, run, about } = transition;
+    const { redaction } = this;
+    const recorded = redaction.none || !action ? action : redaction.action(action);
+    const { changes, undo } = changed.length > 0 ? this.patches(transition, changed) : NO_DIFFERENCE;
+    // Members that every step has first, in one order: the engine then knows one shape for nearly all steps.
+    const seq = this.timeline.nextSeq;
+    const cause = this.causeOf(transition);
+    const stores = changed.length > 0 ? this.namesOf(changed) : NO_STORES;
+    const after = this.timeline.line.last?.seq ?? this.timeline.folded;
+    const { branch } = this.timeline;
+    const ms = Math.round(took * 1000) / 1000;
+    const base = { seq, time, kind, action: recorded, cause, stores, changes, undo, took: ms, outcome, after, branch };
+    const step: Writable<Step> = base as Writable<Step>;
+    if (recorded === undefined) delete step.action;
+    else if (recorded !== action) step.onTrust = true;
+    if (fact) step.fact = fact;
+    if (group !== undefined) step.group = group;
+    const text = (error: unknown): string =>
+      redaction.none ? messageOf(error) : redaction.message(messageOf(error), action, run);
+    if (reason !== undefined) step.reason = text(reason);
+    if (problems.length > 0) step.problems = problems.map(text);
+    if (run) step.run = redaction.run(run);
+    if (about?.step !== undefined) step.about = about.step;
+    return step;
+  }
+
+  private patches(transition: Transition, changed: readonly StoreChange[]): { changes: Patch; undo: Patch } {
+    const { redaction } = this;
+    if (redaction.none) return differenceOf(transition);
+    const concealed = changed.map((change) => ({
+      ...change,
+      before: redaction.conceal(change.store.name, change.before),
+      after: redaction.conceal(change.store.name, change.after),
+    }));
+    return differenceOf({ ...transition, changed: concealed });
+  }
+
+  private causeOf({ cause: { by, of, run } }: Transition): StepCause {
+    if (by === 'code' && of === undefined && run === undefined) return BY_CODE;
+    const step = of?.step;
+    return { by, ...(step !== undefined && { step }), ...(run !== undefined && { run }) };
+  }
+
+  /** One list of names for many steps. */
+  private namesOf(changed: readonly StoreChange[]): readonly string[] {
+    const last = this.lastStores;
+    if (last.length === changed.length && changed.every(({ store }, i) => store.name === last[i])) return last;
+    return (this.lastStores = changed.map(({ store }) => store.name));
   }
 
   /** To where the transition happens; whether that is the live end during a look at the past. */
   private goTo({ unseen }: Transition): boolean {
-    if (this.isLive) return false;
-    if (unseen) this.liveTree ??= this.treeAt(this.line.length - 1);
-    else this.fork();
-    return unseen === true;
+    if (!this.past) return false;
+    if (unseen) return true;
+    this.timeline.fork(this.at);
+    this.tip = { ...this.past };
+    this.past = undefined;
+    return false;
   }
 
-  /** The trees after a transition. The cursor stays where it is during a look at the past. */
+  /** The states after a transition. The cursor stays where it is during a look at the past. */
   private moveOn({ changed, fact }: Transition, unseen: boolean): void {
-    // The stores' own objects, not copies made by a patch: coming back to them tells nobody of a change.
-    const after = Object.fromEntries(changed.map(({ store, after }) => [store.name, after]));
-    if (unseen) {
-      this.liveTree = { ...this.liveTree, ...after };
-      // A store that joins during a look at the past is seen in the past as it begins.
-      if (fact === 'joined' || fact === 'rehydrated') this.tree = { ...this.tree, ...after };
-    } else {
-      this.tree = this.liveTree = { ...this.tree, ...after };
-      this.at = this.line.length - 1;
+    const { redaction, tip } = this;
+    for (const { store, after } of changed) {
+      // The stores' own objects, not copies made by a patch: coming back to them tells nobody of a change.
+      tip[store.name] = redaction.none ? after : redaction.conceal(store.name, after);
+      if (!redaction.none) redaction.noteLive(store.name, after);
     }
+    this.timeline.keep(tip);
+    if (!unseen) this.at = this.timeline.line.length - 1;
+    // A store that joins during a look at the past is seen in the past as it begins.
+    else if (fact === 'joined' || fact === 'rehydrated')
+      this.past = { ...this.past, ...Object.fromEntries(changed.map(({ store }) => [store.name, tip[store.name]])) };
   }
 
   /** Adds a transition that is not listed to the step that sums up those since the last listed one. */
   private sumUp(transition: Transition): void {
     const unseen = this.goTo(transition);
-    const last = this.line.at(-1);
-    const known = this.sum?.step === last && last?.branch === this.branch ? this.sum : undefined;
+    const { timeline } = this;
+    const { last } = timeline.line;
+    const known = this.sum?.step === last && last?.branch === timeline.branch ? this.sum : undefined;
     const from = known?.from ?? new Map<StoreDefinition, StoreChange>();
     for (const change of transition.changed) {
       const first = from.get(change.store) ?? change;
       from.set(change.store, { ...first, after: change.after });
     }
-    const changed = [...from.values()].filter(({ before, after }) => before !== after);
+    const changed = [...from.values()].filter(({ before, after, joined }) => joined || before !== after);
     const step: Step = {
-      seq: known ? known.step.seq : this.nextSeq++,
+      seq: known ? known.step.seq : timeline.nextSeq,
       time: transition.time,
       kind: 'fact',
       fact: 'summed',
       cause: { by: 'runtime' },
       stores: changed.map(({ store }) => store.name),
-      ...differenceOf({ ...transition, changed, touches: undefined }),
-      took: (known?.step.took ?? 0) + transition.took,
+      ...this.patches({ ...transition, touches: undefined, changed }, changed),
+      took: Math.round(((known?.step.took ?? 0) + transition.took) * 1000) / 1000,
       outcome: changed.length > 0 ? 'applied' : 'unchanged',
-      after: known ? known.step.after : (last?.seq ?? null),
-      branch: this.branch,
+      after: known ? known.step.after : (last?.seq ?? timeline.folded),
+      branch: timeline.branch,
       count: (known?.step.count ?? 0) + 1,
     };
     this.sum = { step, from };
-    this.seqs.set(transition, step.seq);
-    if (known) {
-      this.all.set(step.seq, step);
-      this.line[this.line.length - 1] = step;
-    } else this.append(step);
+    transition.step = step.seq;
+    if (known) timeline.replace(step);
+    else timeline.append(step);
     this.moveOn(transition, unseen);
-    this.changed();
+    if (this.write) this.writeSteps([step], known !== undefined);
   }
 
-  isShown(transition: Transition): boolean {
-    const seq = this.seqs.get(transition);
-    return seq !== undefined && this.line.lastIndexOf(this.all.get(seq)!, this.at) >= 0;
+  isShown({ step }: Transition): boolean {
+    if (step === undefined) return false;
+    if (this.timeline.folded !== null && step <= this.timeline.folded) return true;
+    const index = this.timeline.line.indexOf(step);
+    return index >= 0 && index <= this.at;
   }
 
-  private append(step: Step): void {
-    this.all.set(step.seq, step);
-    this.line.push(step);
-    const known = this.tips.get(step.branch);
-    if (known) known.tip = step.seq;
-    else this.tips.set(step.branch, { from: step.after, tip: step.seq });
-    this.nextSeq = Math.max(this.nextSeq, step.seq + 1);
-  }
-
-  private fork(): void {
-    this.line = this.line.slice(0, this.at + 1);
-    this.branch = Math.max(...this.tips.keys()) + 1;
+  private foldOld(): void {
+    const { timeline, limit } = this;
+    while (timeline.line.length > limit && this.at > 0) {
+      const open = this.host.oldestOpen?.step;
+      if (open !== undefined && timeline.line.first!.seq >= open) return;
+      this.excluded.delete(timeline.line.first!.seq);
+      timeline.fold();
+      this.at--;
+    }
   }
 
   private changed(): void {
-    this.shown = undefined;
+    this.shownSteps = undefined;
+    if (this.watchers.size === 0) return;
     for (const watcher of [...this.watchers]) {
       try {
         watcher();
@@ -229,59 +328,91 @@ class Recorder implements Trace, Listener {
     }
   }
 
+  pause(): void {
+    this.isPaused = true;
+    this.changed();
+  }
+  resume(): void {
+    this.isPaused = false;
+    this.changed();
+  }
+
+  mark(note: string, seq = this.cursor): void {
+    const step = this.timeline.line.at(this.timeline.indexOf(seq))!;
+    const { note: _before, ...rest } = step;
+    const marked: Step = note === '' ? rest : { ...rest, note };
+    this.timeline.replace(marked);
+    if (this.sum?.step === step) this.sum = undefined;
+    if (this.write) this.writeSteps([marked], true);
+    this.changed();
+  }
+
   // ---- reading ----
 
   get steps(): readonly Step[] {
-    return (this.shown ??= this.line.slice());
+    return (this.shownSteps ??= this.timeline.line.slice());
   }
   get cursor(): number {
-    return this.line[this.at]?.seq ?? -1;
+    return this.timeline.line.at(this.at)?.seq ?? -1;
   }
   get isLive(): boolean {
-    return this.at === this.line.length - 1;
+    return this.past === undefined;
   }
   get branches(): readonly Branch[] {
-    return Array.from(this.tips, ([id, { from, tip }]) => ({
-      id,
-      name: id === 0 ? 'first' : `branch ${id}`,
-      from,
-      tip,
-    }));
+    return this.timeline.branches;
+  }
+  get branch(): number {
+    return this.timeline.branch;
   }
 
   stateAt(seq: number): States {
-    return this.treeAt(this.indexOf(seq));
+    return { ...this.statesAt(this.timeline.indexOf(seq)) };
   }
 
-  private indexOf(seq: number): number {
-    const index = this.line.findIndex((step) => step.seq === seq);
-    if (index < 0) throw noSuchStep(seq, this.line[0]?.seq ?? 0, this.line.at(-1)?.seq ?? 0);
-    return index;
+  /** The states at the cursor and at the live end, from which others are worked out. */
+  private get known(): Known[] {
+    const live = { index: this.timeline.line.length - 1, states: this.tip };
+    return this.past ? [live, { index: this.at, states: this.past }] : [live];
   }
 
-  /** The state tree after the step at an index, from the one at the cursor. */
-  private treeAt(index: number): States {
-    let { tree } = this;
-    for (let i = this.at; i > index; i--) tree = applyPatch(tree, this.line[i].undo);
-    for (let i = this.at + 1; i <= index; i++) tree = applyPatch(tree, this.line[i].changes);
-    return tree;
+  private statesAt(index: number): States {
+    return this.timeline.statesAt(index, this.known);
+  }
+
+  changes(from: number, to: number): Patch {
+    return difference(this.stateAt(from), this.stateAt(to)).changes;
+  }
+
+  history(pointer: string): readonly ValueChange[] {
+    const steps = this.timeline.line.slice(0, this.at + 1).reverse();
+    return [...changesOf(pointer, steps, this.statesAt(this.at))].reverse();
+  }
+
+  compareBranches(a: number, b: number): Comparison {
+    return compareLines(this.contentsOf(a), this.contentsOf(b));
+  }
+
+  private contentsOf(branch: number): { steps: readonly Step[]; states: States } {
+    const { common, steps } = this.timeline.lineOf(branch);
+    const before = this.statesAt(-1);
+    return { steps: [...this.timeline.line.slice(0, common + 1), ...steps], states: before };
   }
 
   // ---- moving ----
 
   seek(seq: number): void {
-    this.moveTo(this.indexOf(seq));
+    this.moveTo(this.timeline.indexOf(seq));
   }
 
   private moveTo(index: number): void {
+    const { line } = this.timeline;
     if (index === this.at) return;
-    this.tree = (index === this.line.length - 1 && this.liveTree) || this.treeAt(index);
+    const isLive = index === line.length - 1;
+    const states = isLive ? this.tip : this.statesAt(index);
+    this.host.restore(this.redaction.reveal(states), isLive);
+    this.past = isLive ? undefined : states === this.tip ? { ...states } : states;
     this.at = index;
-    this.show();
-  }
-
-  private show(): void {
-    this.host.restore(this.tree, this.isLive);
+    this.foldOld();
     this.changed();
   }
 
@@ -299,71 +430,166 @@ class Recorder implements Trace, Listener {
 
   /** The first index, from one on and in one direction, of a step that changed state. */
   private changingAt(from: number, by: 1 | -1): number | undefined {
-    for (let i = from; i >= 0 && i < this.line.length; i += by) {
-      const { changes, fact } = this.line[i];
+    const { line } = this.timeline;
+    for (let i = from; i >= 0 && i < line.length; i += by) {
+      const { changes, fact } = line.at(i)!;
       if (changes.length > 0 && fact !== 'summed') return i;
     }
     return undefined;
   }
 
   live(): void {
-    this.moveTo(this.line.length - 1);
+    this.moveTo(this.timeline.line.length - 1);
   }
 
   switchTo(branch: number): void {
-    const found = this.tips.get(branch);
-    if (!found) throw noSuchBranch(branch, [...this.tips.keys()]);
-    const line = this.lineTo(found.tip);
-    let common = 0;
-    while (common < line.length && line[common] === this.line[common]) common++;
+    const { timeline } = this;
+    const { common } = timeline.lineOf(branch);
     // Runs that did not begin on it are cancelled while this line is still the live one.
-    const shared = new Set(line.slice(0, common));
-    this.host.leave((transition) => shared.has(this.all.get(this.seqs.get(transition) ?? -1)!));
-    this.moveTo(Math.min(this.at, common - 1));
-    this.line = line;
-    this.branch = branch;
-    this.liveTree = undefined;
-    this.live();
+    this.host.leave(({ step }) => step !== undefined && step <= (timeline.line.at(common)?.seq ?? -1));
+    const from = this.statesAt(common);
+    timeline.goTo(branch);
+    this.tip = { ...timeline.statesAt(timeline.line.length - 1, [{ index: common, states: from }]) };
+    this.show(timeline.line.length - 1);
+  }
+
+  nameBranch(branch: number, name: string): void {
+    this.timeline.rename(branch, name);
+    this.write?.(branchLine(branch, name));
     this.changed();
   }
 
-  private lineTo(tip: number): Step[] {
-    const line: Step[] = [];
-    for (let step = this.all.get(tip); step; step = step.after === null ? undefined : this.all.get(step.after))
-      line.push(step);
-    return line.reverse();
+  /** Shows the live end, after it became another one. */
+  private show(index: number): void {
+    const isLive = index === this.timeline.line.length - 1;
+    this.past = isLive ? undefined : this.timeline.statesAt(index, [{ index: this.timeline.line.length - 1, states: this.tip }]);
+    this.at = index;
+    const live = this.redaction.reveal(this.tip);
+    this.host.restore(isLive ? live : this.redaction.reveal(this.past!), isLive, live);
+    this.changed();
+  }
+
+  // ---- what if ----
+
+  exclude(seq: number, { withCaused = false }: { readonly withCaused?: boolean } = {}): void {
+    this.count(seq, withCaused, (one) => this.excluded.add(one));
+  }
+
+  include(seq: number, { withCaused = false }: { readonly withCaused?: boolean } = {}): void {
+    this.count(seq, withCaused, (one) => this.excluded.delete(one));
+  }
+
+  private count(seq: number, withCaused: boolean, change: (seq: number) => void): void {
+    const { timeline } = this;
+    const index = timeline.indexOf(seq);
+    const step = timeline.line.at(index)!;
+    if (step.kind === 'fact') throw isFact(seq, step.fact);
+    // Taking it back later could not be computed any more.
+    const open = this.host.oldestOpen?.step;
+    if (open !== undefined) throw stillOpen(seq, open);
+    const all = timeline.all();
+    const chosen = new Set([seq]);
+    // Steps that stand or fall together are left out together.
+    if (step.group !== undefined)
+      for (const other of all) if (other.group === step.group && other.kind === 'action') chosen.add(other.seq);
+    if (withCaused) for (const one of causedBy(all, chosen)) chosen.add(one);
+    const first = Math.min(...chosen);
+    const before = this.statesAt(timeline.line.indexOf(first) - 1);
+    for (const one of chosen) change(one);
+    this.revise(first, before, all);
+  }
+
+  /** Computes the steps from one on anew, on all lines. */
+  private revise(first: number, before: States, all: readonly Step[]): void {
+    const { timeline, redaction, host } = this;
+    const orphans = causedBy(all, this.excluded);
+    const how: Recomputing = {
+      model: new Model(host.stores()),
+      redaction,
+      refuses: host.invariants === 'refuse',
+      isExcluded: (seq) => this.excluded.has(seq),
+      isOrphan: ({ seq }) => orphans.has(seq),
+    };
+    const { line } = timeline;
+    const start = line.indexOf(first);
+    const chains = [line.slice(start), ...timeline.chainsAside()];
+    const forks = new Set(chains.slice(1).map((chain) => chain[0].after));
+    const statesAfter = new Map<number | null, States>([[line.at(start - 1)?.seq ?? timeline.folded, before]]);
+    const revised: Step[] = [];
+    let live = before;
+    for (const chain of chains) {
+      const from = statesAfter.get(chain[0].after);
+      // It left before the first step that is another one now.
+      if (!from) continue;
+      recompute(chain, from, how, (step, after) => {
+        revised.push(step);
+        if (forks.has(step.seq)) statesAfter.set(step.seq, after);
+        if (chain === chains[0]) live = after;
+      });
+    }
+    for (const step of revised) timeline.replace(step);
+    timeline.forgetFrom(start);
+    this.sum = undefined;
+    // Runs whose beginning no longer counts are over.
+    this.host.leave(({ step }) => step === undefined || !this.excluded.has(step));
+    this.tip = { ...live };
+    this.show(Math.min(this.at, line.length - 1));
+    if (this.write) this.writeSteps(revised.sort((a, b) => a.seq - b.seq), true);
+  }
+
+  // ---- by hand ----
+
+  get actions(): readonly string[] {
+    return [...new Set(this.host.stores().flatMap((store) => [...store.types()]))].sort();
+  }
+
+  send(action: AnyAction): DispatchResult {
+    return this.host.send(action, 'inspector');
   }
 
   // ---- files ----
 
-  export(): string {
-    return Array.from(traceLines(this.all.values(), new Date(this.host.now())), (line) => line + '\n').join('');
+  lines(): Iterable<string> {
+    const { timeline } = this;
+    const contents: TraceContents = {
+      steps: timeline.all(),
+      folded: timeline.folded,
+      states: timeline.folded === null ? undefined : this.statesAt(-1),
+      names: timeline.named,
+    };
+    return traceLines(contents, new Date(this.host.now()));
   }
 
-  import(file: string): { readonly steps: number; readonly problem?: FloeError } {
-    const { steps, problem } = readTrace(file);
-    const fresh = new Recorder(this.host, {});
+  export(): string {
+    return Array.from(this.lines(), (line) => line + '\n').join('');
+  }
+
+  private writeSteps(steps: readonly Step[], again = false): void {
+    const { timeline } = this;
     for (const step of steps) {
-      fresh.append(step);
-      guardData(step.action?.payload, { at: '', what: 'A payload in the trace file' });
+      this.write!(stepLine(step, again));
+      if (!again && step.seq > 0 && step.seq % CHECKPOINT_EVERY === 0 && timeline.line.last === step)
+        this.write!(checkpointLine(step.seq, this.tip));
     }
-    const last = steps.at(-1);
-    fresh.line = last ? fresh.lineTo(last.seq) : [];
-    fresh.tree = fresh.treeAt(fresh.line.length - 1);
-    guardData(fresh.tree, { at: '', what: 'The state in the trace file' });
+  }
+
+  import(file: string | Iterable<string>): { readonly steps: number; readonly problem?: FloeError } {
+    const { steps, problem, folded, states, names } = readTrace(file);
+    const timeline = new Timeline();
+    timeline.load(steps, folded);
+    for (const { id, name } of names) timeline.rename(id, name);
+    for (const { action } of steps) guardData(action?.payload, { at: '', what: 'A payload in the trace file' });
+    const last = timeline.line.length - 1;
+    const live = timeline.statesAt(last, [{ index: -1, states }]);
+    guardData(live, { at: '', what: 'The state in the trace file' });
     // Nothing was touched so far: a file that cannot be replayed throws above.
     this.host.leave(() => false);
-    this.all.clear();
-    this.tips.clear();
-    this.nextSeq = fresh.nextSeq;
-    for (const [seq, step] of fresh.all) this.all.set(seq, step);
-    for (const [id, tip] of fresh.tips) this.tips.set(id, tip);
-    this.line = fresh.line;
-    this.tree = fresh.tree;
-    this.branch = last?.branch ?? 0;
-    this.liveTree = this.tree;
-    this.at = this.line.length - 1;
-    this.show();
+    this.timeline = timeline;
+    this.sum = undefined;
+    this.excluded.clear();
+    for (const { seq, excluded } of steps) if (excluded) this.excluded.add(seq);
+    this.tip = { ...live };
+    this.show(last);
     return { steps: steps.length, ...(problem && { problem }) };
   }
 
@@ -373,10 +599,31 @@ class Recorder implements Trace, Listener {
   }
 }
 
+const NO_DIFFERENCE = { changes: NO_PATCH, undo: NO_PATCH };
+
+type Writable<T> = { -readonly [K in keyof T]: T[K] };
+
+/** What some steps brought about, without them: what answered them, and what the runs did that they started. */
+export function causedBy(all: readonly Step[], roots: ReadonlySet<number>): Set<number> {
+  const caused = new Set<number>();
+  const runs = new Set<number>();
+  const counts = (seq: number | undefined): boolean => seq !== undefined && (roots.has(seq) || caused.has(seq));
+  for (const { seq, cause, run, fact, about } of all) {
+    if (!counts(cause.step) && !(cause.run !== undefined && runs.has(cause.run)) && !counts(about)) {
+      if (fact === 'runStarted' && run && roots.has(seq)) runs.add(run.id);
+      continue;
+    }
+    if (fact === 'runStarted' && run) runs.add(run.id);
+    if (!roots.has(seq)) caused.add(seq);
+  }
+  return caused;
+}
+
 /**
  * Records every transition of a runtime, so that it can be looked at, moved through and saved.
  * @example
  * const runtime = createRuntime({ stores: [visits], trace: recording() });
+ * runtime.dispatch(visitPlanned(visit));
  * runtime.trace.back();
  */
 export const recording = (options: RecordingOptions = {}): Attachment<Trace> => ({

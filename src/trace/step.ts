@@ -1,24 +1,40 @@
 // The shapes of a recorded history. The trace file, the command line and tools share them: this is the wire format.
-import type { AnyAction, FactName, Outcome, Patch, RunNote } from '../core/index.js';
+import type { Actor, AnyAction, FactName, Outcome, Patch, RunNote } from '../core/index.js';
 
 /**
  * The version of the trace file format.
  * Raise it when a reader of the version before would misread a file; then teach `file.ts` to open the older one too.
  */
-export const TRACE_VERSION = 1;
+export const TRACE_VERSION = 2;
 
 /** The first line of a trace file. */
 export interface TraceHeader {
   readonly floe: 'trace';
   readonly version: number;
-  /** When the file was written, as ISO 8601 text in UTC. */
+  /** When the file was begun, as ISO 8601 text in UTC. */
   readonly written: string;
+}
+
+/** A line with the states at a point: everything before it may be missing. */
+export interface CheckpointLine {
+  /** The step after which the states are these; `null` before all. */
+  readonly checkpoint: number | null;
+  readonly states: Readonly<Record<string, unknown>>;
+}
+
+/** A line with the name that somebody gave to a branch. */
+export interface BranchLine {
+  readonly branch: number;
+  readonly name: string;
 }
 
 /** Why a step came about. */
 export interface StepCause {
-  /** Who did it: application code, the run of a task, the trace itself, a storage, an interceptor, or the runtime. */
-  readonly by: 'code' | 'task' | 'trace' | 'storage' | 'interceptor' | 'runtime';
+  /**
+   * Who did it: application code, the run of a task, a storage, an interceptor, the user's navigation, another tab, somebody
+   * at a tool, or the runtime.
+   */
+  readonly by: Actor;
   /** The step that it answered: a watcher dispatched it, or a task answers it. */
   readonly step?: number;
   /** The number of the run that did it. */
@@ -62,6 +78,16 @@ export interface Step {
   readonly about?: number;
   /** How many actions that are not listed it sums up. */
   readonly count?: number;
+  /** What somebody remarked about it. */
+  readonly note?: string;
+  /** It does not count: somebody asked what would be without it. */
+  readonly excluded?: true;
+  /** It counts, though what brought it about is excluded. */
+  readonly orphan?: true;
+  /** A part of its action is redacted: it cannot be computed again, its patch is taken as it is. */
+  readonly onTrust?: true;
+  /** The patch that a fact stated, where only a part of it, or nothing, applies now that a step before it is excluded. */
+  readonly given?: Patch;
 }
 
 /** One line of history: it shares its steps up to a fork with the branch that it left. */

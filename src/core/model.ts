@@ -1,0 +1,57 @@
+// What the code makes of an action, apart from any runtime: for what was recorded and is computed once more.
+import type { AnyAction } from './action.js';
+import { Answering } from './answers.js';
+import { brokenBy, Changing } from './changing.js';
+import type { Touch } from './diff.js';
+import type { FloeError } from './errors.js';
+import { hasOwn } from './plain.js';
+import { makeSlot, type Slot } from './slot.js';
+import type { StoreDefinition } from './store.js';
+import type { StoreChange } from './transition.js';
+
+/** What an action comes to. */
+export interface Computed {
+  readonly changed: readonly StoreChange[];
+  readonly touches: ReadonlyMap<unknown, Touch>;
+}
+
+export class Model {
+  private readonly slots = new Map<string, Slot>();
+  private readonly answering = new Answering(this.slots, (store) => this.add(store));
+  private readonly changing = new Changing(false);
+
+  constructor(stores: Iterable<StoreDefinition>) {
+    for (const store of stores) this.add(store);
+  }
+
+  private add(store: StoreDefinition): void {
+    if (!this.slots.has(store.name)) this.slots.set(store.name, makeSlot(store, undefined, true));
+  }
+
+  /**
+   * What an action makes of a state tree. Stores that are not in the tree had not joined: they do not answer.
+   * @throws what a change throws, or that nobody knows the action
+   */
+  apply(action: AnyAction, states: Readonly<Record<string, unknown>>): Computed {
+    const changed: StoreChange[] = [];
+    const touches = new Map<unknown, Touch>();
+    for (const { slot, changes } of this.answering.to(action).stores) {
+      const { store } = slot;
+      if (!hasOwn(states, store.name)) continue;
+      const before = states[store.name];
+      const after = this.changing.all(slot, changes, before, action, touches);
+      if (after !== before) changed.push({ store, before, after });
+    }
+    return { changed, touches };
+  }
+
+  /** The rules that do not hold in a state tree, of the stores with these names. */
+  broken(names: Iterable<string>, states: Readonly<Record<string, unknown>>, type: string): FloeError[] {
+    const changed: { store: StoreDefinition; after: unknown }[] = [];
+    for (const name of names) {
+      const slot = this.slots.get(name);
+      if (slot) changed.push({ store: slot.store, after: states[name] });
+    }
+    return brokenBy(changed, type);
+  }
+}

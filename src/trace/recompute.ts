@@ -1,0 +1,172 @@
+// What if: the steps that follow a step, computed once more without some of them.
+import { difference } from '../core/diff.js';
+import { messageOf } from '../core/errors.js';
+import { applyPatch, type Outcome, type Patch } from '../core/index.js';
+import type { Model } from '../core/model.js';
+import { escapeKey, hasOwn } from '../core/plain.js';
+import type { Redaction } from './redaction.js';
+import type { Step } from './step.js';
+import type { States } from './timeline.js';
+
+/** What recomputing needs to know. */
+export interface Recomputing {
+  readonly model: Model;
+  readonly redaction: Redaction;
+  /** Whether an action that breaks a rule is refused. */
+  readonly refuses: boolean;
+  isExcluded(seq: number): boolean;
+  /** Whether what brought a step about is excluded. */
+  isOrphan(step: Step): boolean;
+}
+
+const NONE: Patch = [];
+
+/** Computed only where the stores decide; what interceptors stopped, and what was taken back at once, stays so. */
+const COMPUTED: readonly Outcome[] = ['applied', 'unchanged', 'failed', 'refused'];
+
+interface Result {
+  readonly step: Step;
+  readonly after: States;
+}
+
+/** The same steps, one after the other, from other states. `each` gets the states after each step. */
+export function recompute(
+  steps: readonly Step[],
+  from: States,
+  how: Recomputing,
+  each: (step: Step, after: States) => void,
+): void {
+  let states = from;
+  for (let i = 0, end: number; i < steps.length; i = end) {
+    const { group } = steps[i];
+    for (end = i + 1; group !== undefined && steps[end]?.group === group; end++);
+    const results = group === undefined ? [one(steps[i], states, how)] : together(steps.slice(i, end), states, how);
+    for (const { step, after } of results) each(step, after);
+    states = results[results.length - 1].after;
+  }
+}
+
+/** Steps that stand or fall together. */
+function together(steps: readonly Step[], from: States, how: Recomputing): Result[] {
+  const results: Result[] = [];
+  let states = from;
+  for (const step of steps) {
+    const result = one(step, states, how, true);
+    results.push(result);
+    states = result.after;
+  }
+  const names = new Set(results.flatMap(({ step }) => step.stores));
+  const broken = how.refuses ? how.model.broken(names, how.redaction.reveal(states), 'atomic') : [];
+  const failed = results.find(({ step }, i) => step.outcome === 'failed' && steps[i].outcome !== 'failed');
+  const reason = failed?.step.reason ?? (broken.length > 0 ? messageOf(broken[0]) : undefined);
+  if (reason === undefined) return results;
+  // Taken back as a whole; facts stay facts.
+  states = from;
+  return results.map((result, i) => {
+    if (result.step.kind === 'fact' || isUntouched(result.step)) {
+      const again = one(steps[i], states, how);
+      states = again.after;
+      return again;
+    }
+    return { step: became(steps[i], how, { outcome: 'failed', reason }), after: states };
+  });
+}
+
+const isUntouched = (step: Step): boolean => step.excluded === true || !COMPUTED.includes(step.outcome);
+
+function one(step: Step, states: States, how: Recomputing, inGroup = false): Result {
+  const excluded = how.isExcluded(step.seq);
+  if (excluded || (step.about !== undefined && how.isExcluded(step.about))) {
+    const given = isGiven(step) ? (step.given ?? step.changes) : undefined;
+    return { step: became(step, how, { outcome: 'unchanged', excluded, given }), after: states };
+  }
+  if (isGiven(step)) return fact(step, step.given ?? step.changes, states, how);
+  if (!COMPUTED.includes(step.outcome))
+    return { step: became(step, how, { outcome: step.outcome, reason: step.reason }), after: states };
+  return action(step, states, how, inGroup);
+}
+
+/** What its patch states, nobody computes; where a payload is not known, the patch is taken on trust. */
+const isGiven = (step: Step): boolean => step.kind === 'fact' || step.onTrust === true;
+
+function action(step: Step, states: States, how: Recomputing, inGroup: boolean): Result {
+  const { model, redaction, refuses } = how;
+  try {
+    const seen = redaction.reveal(states);
+    const { changed, touches } = model.apply(step.action!, seen);
+    let problems: readonly string[] = [];
+    const names = changed.map(({ store }) => store.name);
+    if (!inGroup && changed.length > 0) {
+      const next = { ...seen };
+      for (const { store, after } of changed) next[store.name] = after;
+      const broken = model.broken(names, next, step.action!.type);
+      if (refuses && broken.length > 0)
+        return {
+          step: became(step, how, { outcome: 'refused', reason: redaction.message(messageOf(broken[0]), step.action) }),
+          after: states,
+        };
+      problems = broken.map((error) => redaction.message(messageOf(error), step.action));
+    }
+    const after: Record<string, unknown> = { ...states };
+    const changes = [];
+    const undo = [];
+    for (const change of changed) {
+      const { name } = change.store;
+      const next = redaction.conceal(name, change.after);
+      const found = difference(states[name], next, `/${escapeKey(name)}`, touches);
+      changes.push(...found.changes);
+      undo.unshift(...found.undo);
+      after[name] = next;
+    }
+    const outcome = changed.length > 0 ? 'applied' : 'unchanged';
+    return { step: became(step, how, { outcome, stores: names, changes, undo, problems }), after };
+  } catch (error) {
+    const reason = redaction.message(messageOf(error), step.action);
+    return { step: became(step, how, { outcome: 'failed', reason }), after: states };
+  }
+}
+
+/** States what it stated, wherever that can still be stated. */
+function fact(step: Step, given: Patch, states: States, how: Recomputing): Result {
+  let after: States;
+  try {
+    after = given.length > 0 ? applyPatch(states, given) : states;
+  } catch (error) {
+    return { step: became(step, how, { outcome: 'failed', reason: messageOf(error), given }), after: states };
+  }
+  const { changes, undo } = difference(states, after);
+  // What it states is there already in part: the whole is kept for when it is not.
+  const isWhole = changes.length === given.length;
+  const stores = Object.keys(after).filter((name) => !hasOwn(states, name) || states[name] !== after[name]);
+  const outcome = changes.length > 0 ? 'applied' : 'unchanged';
+  const now = { outcome, stores, changes: isWhole ? given : changes, undo, given: isWhole ? undefined : given } as const;
+  return { step: became(step, how, now), after };
+}
+
+interface Became {
+  readonly outcome: Outcome;
+  readonly reason?: string | undefined;
+  readonly stores?: readonly string[];
+  readonly changes?: Patch;
+  readonly undo?: Patch;
+  readonly problems?: readonly string[];
+  readonly excluded?: boolean;
+  readonly given?: Patch | undefined;
+}
+
+function became(step: Step, how: Recomputing, now: Became): Step {
+  const { outcome, reason, stores = [], changes = NONE, undo = NONE, problems = [], excluded = false, given } = now;
+  const { reason: _r, problems: _p, excluded: _e, orphan: _o, given: _g, ...rest } = step;
+  return {
+    ...rest,
+    stores,
+    changes,
+    undo,
+    outcome,
+    ...(reason !== undefined && { reason }),
+    ...(problems.length > 0 && { problems }),
+    ...(given && { given }),
+    ...(excluded && { excluded: true as const }),
+    ...(!excluded && how.isOrphan(step) && { orphan: true as const }),
+  };
+}

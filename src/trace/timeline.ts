@@ -1,0 +1,245 @@
+// All steps that are kept: the present line, what lies on other branches, and the states along the line.
+import { applyPatch, type PatchOperation } from '../core/index.js';
+import { noSuchBranch, noSuchStep, stepFolded } from './errors.js';
+import { Line } from './line.js';
+import type { Branch, Step } from './step.js';
+
+/** A state tree: the state of every store under its name. */
+export type States = Readonly<Record<string, unknown>>;
+
+/** The states after a step of the line; before the first one, the index is -1. */
+export interface Known {
+  readonly index: number;
+  readonly states: States;
+}
+
+/** Every so many steps the states are kept, so that no other is further away than half of that. */
+const EVERY = 1000;
+
+interface BranchNote {
+  name: string;
+  readonly from: number | null;
+  tip: number;
+}
+
+export class Timeline {
+  line = new Line();
+  /** The branch that the line ends on. */
+  branch = 0;
+  nextSeq = 0;
+  /** The last step that was folded away, if any was. */
+  folded: number | null = null;
+  /** The steps that are not on the line. */
+  private readonly aside = new Map<number, Step>();
+  private readonly notes = new Map<number, BranchNote>();
+  /** States after steps of the line, by number, oldest first. */
+  private kept: { readonly seq: number; readonly states: States }[] = [];
+
+  // ---- steps ----
+
+  /** Adds a step at the end of the line. */
+  append(step: Step): void {
+    this.line.push(step);
+    this.note(step);
+  }
+
+  private note({ seq, branch, after }: Step): void {
+    const known = this.notes.get(branch);
+    if (known) known.tip = seq;
+    else this.notes.set(branch, { name: usualName(branch), from: after, tip: seq });
+    if (seq >= this.nextSeq) this.nextSeq = seq + 1;
+  }
+
+  /** Takes steps as a file has them, and goes to the line of the last one. */
+  load(steps: readonly Step[], folded: number | null): void {
+    for (const step of steps) {
+      this.aside.set(step.seq, step);
+      this.note(step);
+    }
+    this.folded = folded;
+    const last = steps.at(-1);
+    if (last) this.goTo(last.branch);
+  }
+
+  /** Puts a step in the place of the one with its number. */
+  replace(step: Step): void {
+    const index = this.line.indexOf(step.seq);
+    if (index >= 0) this.line.set(index, step);
+    else this.aside.set(step.seq, step);
+  }
+
+  step(seq: number | undefined): Step | undefined {
+    if (seq === undefined) return undefined;
+    return this.line.at(this.line.indexOf(seq)) ?? this.aside.get(seq);
+  }
+
+  /** The index on the line of a step that must be there. */
+  indexOf(seq: number): number {
+    const index = this.line.indexOf(seq);
+    if (index >= 0) return index;
+    if (this.folded !== null && seq <= this.folded && seq >= 0 && !this.aside.has(seq)) throw stepFolded(seq, this.line.first?.seq);
+    throw noSuchStep(seq, this.line.first?.seq ?? 0, this.line.last?.seq ?? 0);
+  }
+
+  /** All steps of all branches, in the order in which they happened. */
+  all(): Step[] {
+    const line = this.line.slice();
+    if (this.aside.size === 0) return line;
+    return [...line, ...this.aside.values()].sort((a, b) => a.seq - b.seq);
+  }
+
+  /** The steps that are not on the line, in chains: each begins where it left another one. */
+  chainsAside(): Step[][] {
+    const chains = new Map<number, Step[]>();
+    for (const step of [...this.aside.values()].sort((a, b) => a.seq - b.seq)) {
+      const chain = chains.get(step.branch);
+      if (chain) chain.push(step);
+      else chains.set(step.branch, [step]);
+    }
+    return [...chains.values()];
+  }
+
+  // ---- branches ----
+
+  get branches(): Branch[] {
+    return Array.from(this.notes, ([id, { name, from, tip }]) => ({ id, name, from, tip }));
+  }
+
+  /** The branches that somebody named. */
+  get named(): Branch[] {
+    return this.branches.filter(({ id, name }) => name !== usualName(id));
+  }
+
+  rename(id: number, name: string): void {
+    this.noteOf(id).name = name;
+  }
+
+  private noteOf(id: number): BranchNote {
+    const note = this.notes.get(id);
+    if (!note) throw noSuchBranch(id, [...this.notes.keys()]);
+    return note;
+  }
+
+  /** Begins a branch after the step at an index: what comes after it is put aside. */
+  fork(index: number): void {
+    this.putAside(index + 1);
+    this.branch = Math.max(...this.notes.keys()) + 1;
+  }
+
+  private putAside(from: number): void {
+    for (const step of this.line.cut(from)) this.aside.set(step.seq, step);
+    const last = this.line.last?.seq ?? -1;
+    while (this.kept.length > 0 && this.kept[this.kept.length - 1].seq > last) this.kept.pop();
+  }
+
+  /** The steps of a branch, from where it leaves the present line; `common` is the index of the last step of both. */
+  lineOf(id: number): { readonly common: number; readonly steps: Step[] } {
+    const steps: Step[] = [];
+    let at: number | null = this.noteOf(id).tip;
+    let common = -1;
+    while (at !== null && at !== this.folded) {
+      common = this.line.indexOf(at);
+      if (common >= 0) break;
+      const step: Step | undefined = this.aside.get(at);
+      if (!step) break;
+      steps.push(step);
+      at = step.after;
+    }
+    return { common, steps: steps.reverse() };
+  }
+
+  /** Makes the line of a branch the present one. Gives the index of the last step that both have. */
+  goTo(id: number): number {
+    const { common, steps } = this.lineOf(id);
+    this.putAside(common + 1);
+    for (const step of steps) {
+      this.aside.delete(step.seq);
+      this.line.push(step);
+    }
+    this.branch = id;
+    return common;
+  }
+
+  // ---- folding ----
+
+  /** Takes the oldest step away; branches that left before it go with it. */
+  fold(): void {
+    const { seq } = this.line.shift();
+    this.folded = seq;
+    while (this.kept.length > 0 && this.kept[0].seq < seq) this.kept.shift();
+    if (this.notes.size > 1) this.dropUnreachable(seq);
+  }
+
+  private dropUnreachable(folded: number): void {
+    for (const [id, { tip }] of this.notes) {
+      if (id === this.branch || this.line.indexOf(tip) >= 0) continue;
+      let at: Step | undefined = this.aside.get(tip);
+      while (at && at.after !== folded && at.after !== null && this.line.indexOf(at.after) < 0)
+        at = this.aside.get(at.after);
+      if (at && at.after !== null) continue;
+      this.notes.delete(id);
+    }
+    const reachable = new Set<number>();
+    for (const id of this.notes.keys()) for (const { seq } of this.lineOf(id).steps) reachable.add(seq);
+    for (const seq of this.aside.keys()) if (!reachable.has(seq)) this.aside.delete(seq);
+  }
+
+  // ---- states ----
+
+  /** Keeps the states after the last step now and then. */
+  keep(states: States): void {
+    const { last } = this.line;
+    if (last && last.seq % EVERY === 0 && last.seq > 0) this.kept.push({ seq: last.seq, states: { ...states } });
+  }
+
+  /** Lets go of the kept states from the step at an index on: they are others now. */
+  forgetFrom(index: number): void {
+    const seq = this.line.at(index)?.seq ?? Infinity;
+    this.kept = this.kept.filter((one) => one.seq < seq);
+  }
+
+  /** The states after the step at an index, worked out from the nearest that are known. */
+  statesAt(index: number, known: readonly Known[]): States {
+    let nearest = known[0];
+    const look = (one: Known): void => {
+      if (Math.abs(one.index - index) < Math.abs(nearest.index - index)) nearest = one;
+    };
+    for (const one of known) look(one);
+    for (const one of this.keptAround(index)) look(one);
+    return this.lead(nearest, index);
+  }
+
+  private *keptAround(index: number): Iterable<Known> {
+    const seq = this.line.at(index)?.seq ?? -1;
+    let low = 0;
+    let high = this.kept.length;
+    while (low < high) {
+      const middle = (low + high) >>> 1;
+      if (this.kept[middle].seq <= seq) low = middle + 1;
+      else high = middle;
+    }
+    for (const one of this.kept.slice(Math.max(0, low - 1), low + 1)) {
+      const at = this.line.indexOf(one.seq);
+      if (at >= 0) yield { index: at, states: one.states };
+    }
+  }
+
+  /** All patches on the way are applied as one: what several of them change is copied once. */
+  private lead({ index: from, states }: Known, to: number): States {
+    const way: PatchOperation[] = [];
+    for (let i = from; i > to; i--) for (const operation of this.line.at(i)!.undo) way.push(operation);
+    for (let i = from + 1; i <= to; i++) for (const operation of this.line.at(i)!.changes) way.push(operation);
+    return way.length > 0 ? applyPatch(states, way) : states;
+  }
+}
+
+const usualName = (branch: number): string => (branch === 0 ? 'first' : `branch ${branch}`);
+
+/** The line of the last of some steps, oldest first. */
+export function lineOf(steps: readonly Step[], tip = steps.at(-1)?.seq): readonly Step[] {
+  const bySeq = new Map(steps.map((step) => [step.seq, step]));
+  const line: Step[] = [];
+  for (let step = bySeq.get(tip ?? -1); step; step = step.after === null ? undefined : bySeq.get(step.after))
+    line.push(step);
+  return line.reverse();
+}
