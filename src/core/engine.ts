@@ -331,8 +331,10 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   private apply(action: AnyAction, cause: Cause, by?: Applying): 'applied' | 'unchanged' {
     const { stores, tasks, alone } = this.answering.to(action);
     const recorded = this.listeners.length > 0;
-    if (alone && !recorded && !by && !this.group && !this.settlement.isOpen && alone.slot.store.invariants.length === 0)
-      return this.applyAlone(alone.slot, alone.change, action);
+    if (alone && !by && !this.group && !this.settlement.isOpen && alone.slot.store.invariants.length === 0)
+      return recorded
+        ? this.recordAlone(alone.slot, alone.change, action, cause)
+        : this.applyAlone(alone.slot, alone.change, action);
     const { type } = action;
     const started = recorded ? stopwatch() : 0;
     const changed: SlotChange[] = [];
@@ -392,6 +394,34 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     this.notify();
     if (this.runs.listens) this.heard(action, NO_TASKS, undefined);
     return 'applied';
+  }
+
+  /** The same where it is recorded. What the draft touched is only good until the next change: who records looks at once. */
+  private recordAlone(slot: Slot, change: Change, action: AnyAction, cause: Cause): 'applied' | 'unchanged' {
+    const started = stopwatch();
+    const before = slot.state;
+    let after: unknown;
+    try {
+      after = this.changing.one(slot, change, before, action);
+      if (DEV && after !== before)
+        guardData(after, { at: '', what: `The state of '${slot.store.name}' after '${action.type}'` });
+    } catch (error) {
+      this.fruitless(action, cause, 'failed', error, stopwatch() - started);
+      throw error;
+    }
+    const took = stopwatch() - started;
+    const outcome = after === before ? 'unchanged' : 'applied';
+    const changed = after === before ? NO_CHANGES : [slotChange(slot, after)];
+    const transition = this.ofAction(action, cause, outcome, took, changed, slot.editing);
+    if (after !== before) {
+      slot.state = after;
+      slot.told = true;
+      slot.place.changed(before, after, slot.editing);
+    }
+    this.tell(transition);
+    this.notify();
+    this.heard(action, NO_TASKS, transition);
+    return outcome;
   }
 
   // ---- groups ----

@@ -1,13 +1,50 @@
-import type { Step } from './step.js';
+import { CODE, type Step } from './step.js';
+
+/**
+ * The common step, kept small: code dispatched an action that replaced one value. Most steps are never looked at, and a
+ * whole one is ten objects. Times are whole numbers, which the engine keeps in place.
+ */
+export class PackedStep {
+  constructor(
+    readonly seq: number,
+    readonly after: number | null,
+    readonly branch: number,
+    readonly action: NonNullable<Step['action']>,
+    readonly stores: readonly string[],
+    readonly path: string,
+    readonly was: unknown,
+    readonly is: unknown,
+    /** Milliseconds after `PACKED_FROM`. */
+    readonly time: number,
+    /** Microseconds. */
+    readonly took: number,
+  ) {}
+}
+
+/** What packed times count from: whole numbers reach 24 days further. */
+export const PACKED_FROM = Math.floor(Date.now() / 1000) * 1000;
+
+function unpacked({ seq, after, branch, action, stores, path, was, is, time, took }: PackedStep): Step {
+  return {
+    seq,
+    time: PACKED_FROM + time,
+    kind: 'action',
+    action,
+    cause: CODE,
+    stores,
+    changes: [{ op: 'replace', path, value: is }],
+    undo: [{ op: 'replace', path, value: was }],
+    took: took / 1000,
+    outcome: 'applied',
+    after,
+    branch,
+  };
+}
 
 /** The steps of one line of history, oldest first. Steps come at the end, and leave at the front. */
 export class Line {
-  private items: Step[];
+  private items: (Step | PackedStep)[] = [];
   private head = 0;
-
-  constructor(steps: readonly Step[] = []) {
-    this.items = steps.slice();
-  }
 
   get length(): number {
     return this.items.length - this.head;
@@ -15,16 +52,29 @@ export class Line {
 
   /** The step at an index; negative ones and those beyond the end have none. */
   at(index: number): Step | undefined {
-    return index < 0 ? undefined : this.items[this.head + index];
+    const at = this.head + index;
+    return index < 0 || at >= this.items.length ? undefined : this.whole(at);
   }
   get first(): Step | undefined {
-    return this.items[this.head];
+    return this.at(0);
   }
   get last(): Step | undefined {
-    return this.length > 0 ? this.items[this.items.length - 1] : undefined;
+    return this.at(this.length - 1);
+  }
+  /** The number of the last step. */
+  get lastSeq(): number | undefined {
+    return this.length > 0 ? this.items[this.items.length - 1].seq : undefined;
+  }
+  get firstSeq(): number | undefined {
+    return this.length > 0 ? this.items[this.head].seq : undefined;
   }
 
-  push(step: Step): void {
+  private whole(at: number): Step {
+    const item = this.items[at];
+    return item instanceof PackedStep ? (this.items[at] = unpacked(item)) : item;
+  }
+
+  push(step: Step | PackedStep): void {
     this.items.push(step);
   }
 
@@ -32,25 +82,27 @@ export class Line {
     this.items[this.head + index] = step;
   }
 
-  /** Takes the oldest step. Its place is given back only now and then: that costs as much as what is left. */
-  shift(): Step {
-    const step = this.items[this.head++];
+  /** Takes the oldest step away, and gives its number. Its place is given back only now and then: that costs as much as what is left. */
+  shift(): number {
+    const { seq } = this.items[this.head++];
     if (this.head > 1000 && this.head > this.length) {
       this.items = this.items.slice(this.head);
       this.head = 0;
     }
-    return step;
+    return seq;
   }
 
   /** Takes all steps from an index on. */
   cut(index: number): Step[] {
-    return this.items.splice(this.head + index);
+    const steps = this.slice(index);
+    this.items.length = this.head + index;
+    return steps;
   }
 
   /** The index of a step, or -1. Numbers go up along a line. */
   indexOf(seq: number): number {
     const index = this.after(seq) - 1;
-    return this.at(index)?.seq === seq ? index : -1;
+    return index >= 0 && this.items[this.head + index].seq === seq ? index : -1;
   }
 
   /** How many steps have this number or a smaller one. */
@@ -66,6 +118,8 @@ export class Line {
   }
 
   slice(from = 0, to = this.length): Step[] {
-    return this.items.slice(this.head + from, this.head + to);
+    const steps: Step[] = [];
+    for (let at = this.head + from; at < this.head + to; at++) steps.push(this.whole(at));
+    return steps;
   }
 }

@@ -3,7 +3,7 @@ import { difference, differenceOf } from '../core/diff.js';
 import { messageOf, type FloeError } from '../core/errors.js';
 import type { AnyAction, AnyCreator, AnyTask, DispatchResult, Patch } from '../core/index.js';
 import { Model } from '../core/model.js';
-import { guardData } from '../core/plain.js';
+import { escapeKey, guardData } from '../core/plain.js';
 import type { StoreDefinition } from '../core/store.js';
 import {
   ATTACH,
@@ -19,7 +19,8 @@ import { branchLine, checkpointLine, readTrace, stepLine, traceLines, type Trace
 import { changesOf, type ValueChange } from './history.js';
 import { recompute, type Recomputing } from './recompute.js';
 import { Redaction, type RedactOptions } from './redaction.js';
-import type { Branch, Step, StepCause } from './step.js';
+import { PACKED_FROM, PackedStep } from './line.js';
+import { CODE, type Branch, type Step, type StepCause } from './step.js';
 import { Timeline, type Known, type States } from './timeline.js';
 
 /** The recorded history of a runtime, and the way through it. */
@@ -121,7 +122,6 @@ const DEFAULT_LIMIT = 10_000;
 /** As many steps lie between two checkpoints of a file. */
 export const CHECKPOINT_EVERY = 1000;
 
-const BY_CODE: StepCause = Object.freeze({ by: 'code' });
 const NO_STORES: readonly string[] = Object.freeze([]);
 const NO_PATCH: Patch = Object.freeze([]);
 
@@ -149,6 +149,7 @@ class Recorder implements Trace, Listener {
   private readonly excluded = new Set<number>();
   private sum: Sum | undefined;
   private lastStores: readonly string[] = NO_STORES;
+  private lastPath = { name: '', key: '', path: '' };
   isPaused = false;
 
   constructor(
@@ -181,11 +182,43 @@ class Recorder implements Trace, Listener {
 
   private list(transition: Transition): void {
     const unseen = this.goTo(transition);
-    const step = this.stepOf(transition);
+    const { timeline } = this;
+    const step = this.packed(transition) ?? this.stepOf(transition);
     transition.step = step.seq;
-    this.timeline.append(step);
+    timeline.append(step);
     this.moveOn(transition, unseen);
-    if (this.write) this.writeSteps([step]);
+    if (this.write) this.writeSteps([timeline.line.last!]);
+  }
+
+  /** The small form of the common step; nothing where it is another one. */
+  private packed(transition: Transition): PackedStep | undefined {
+    const { action, cause, changed, group, problems, touches, outcome, time, took } = transition;
+    if (changed.length !== 1 || action === undefined || !this.redaction.none || outcome !== 'applied') return undefined;
+    if (cause.by !== 'code' || cause.of || group !== undefined || problems.length > 0) return undefined;
+    const [{ store, before, after, joined }] = changed;
+    const touch = joined ? undefined : touches?.get(after);
+    if (!touch || touch.moved || touch.base !== before || touch.keys?.length !== 1) return undefined;
+    const [key] = touch.keys;
+    const was = (before as Record<string, unknown>)[key];
+    const is = (after as Record<string, unknown>)[key];
+    // `undefined` may also be a key that is not there.
+    if (was === undefined || is === undefined || isObject(was) || isObject(is)) return undefined;
+    const since = Math.round(time - PACKED_FROM);
+    const micros = Math.round(took * 1000);
+    if (since !== time - PACKED_FROM || (since | 0) !== since || (micros | 0) !== micros) return undefined;
+    const { line, nextSeq, branch, folded } = this.timeline;
+    const above = line.lastSeq ?? folded;
+    const stores = this.namesOf(changed);
+    return new PackedStep(nextSeq, above, branch, action, stores, this.pathOf(store, key), was, is, since, micros);
+  }
+
+  /** The pointer to a field of a store; one text for many steps. */
+  private pathOf({ name }: StoreDefinition, key: string): string {
+    const last = this.lastPath;
+    if (last.name === name && last.key === key) return last.path;
+    const path = `/${escapeKey(name)}/${escapeKey(key)}`;
+    this.lastPath = { name, key, path };
+    return path;
   }
 
   private stepOf(transition: Transition): Step {
@@ -197,7 +230,7 @@ class Recorder implements Trace, Listener {
     const seq = this.timeline.nextSeq;
     const cause = this.causeOf(transition);
     const stores = changed.length > 0 ? this.namesOf(changed) : NO_STORES;
-    const after = this.timeline.line.last?.seq ?? this.timeline.folded;
+    const after = this.timeline.line.lastSeq ?? this.timeline.folded;
     const { branch } = this.timeline;
     const ms = Math.round(took * 1000) / 1000;
     const base = { seq, time, kind, action: recorded, cause, stores, changes, undo, took: ms, outcome, after, branch };
@@ -227,7 +260,7 @@ class Recorder implements Trace, Listener {
   }
 
   private causeOf({ cause: { by, of, run } }: Transition): StepCause {
-    if (by === 'code' && of === undefined && run === undefined) return BY_CODE;
+    if (by === 'code' && of === undefined && run === undefined) return CODE;
     const step = of?.step;
     return { by, ...(step !== undefined && { step }), ...(run !== undefined && { run }) };
   }
@@ -308,9 +341,10 @@ class Recorder implements Trace, Listener {
   private foldOld(): void {
     const { timeline, limit } = this;
     while (timeline.line.length > limit && this.at > 0) {
+      const first = timeline.line.firstSeq!;
       const open = this.host.oldestOpen?.step;
-      if (open !== undefined && timeline.line.first!.seq >= open) return;
-      this.excluded.delete(timeline.line.first!.seq);
+      if (open !== undefined && first >= open) return;
+      this.excluded.delete(first);
       timeline.fold();
       this.at--;
     }
@@ -598,6 +632,8 @@ class Recorder implements Trace, Listener {
     return () => this.watchers.delete(listener);
   }
 }
+
+const isObject = (value: unknown): value is object => typeof value === 'object' && value !== null;
 
 const NO_DIFFERENCE = { changes: NO_PATCH, undo: NO_PATCH };
 

@@ -41,6 +41,9 @@ export interface StepCause {
   readonly run?: number;
 }
 
+/** The application's code did it, and not in answer to anything. */
+export const CODE: StepCause = Object.freeze({ by: 'code' });
+
 /** One transition, as recorded. */
 export interface Step {
   /** Unique over all branches; counts up from 0. */

@@ -1,7 +1,7 @@
 // All steps that are kept: the present line, what lies on other branches, and the states along the line.
 import { applyPatch, type PatchOperation } from '../core/index.js';
 import { noSuchBranch, noSuchStep, stepFolded } from './errors.js';
-import { Line } from './line.js';
+import { Line, type PackedStep } from './line.js';
 import type { Branch, Step } from './step.js';
 
 /** A state tree: the state of every store under its name. */
@@ -38,12 +38,12 @@ export class Timeline {
   // ---- steps ----
 
   /** Adds a step at the end of the line. */
-  append(step: Step): void {
+  append(step: Step | PackedStep): void {
     this.line.push(step);
     this.note(step);
   }
 
-  private note({ seq, branch, after }: Step): void {
+  private note({ seq, branch, after }: Step | PackedStep): void {
     const known = this.notes.get(branch);
     if (known) known.tip = seq;
     else this.notes.set(branch, { name: usualName(branch), from: after, tip: seq });
@@ -128,7 +128,7 @@ export class Timeline {
 
   private putAside(from: number): void {
     for (const step of this.line.cut(from)) this.aside.set(step.seq, step);
-    const last = this.line.last?.seq ?? -1;
+    const last = this.line.lastSeq ?? -1;
     while (this.kept.length > 0 && this.kept[this.kept.length - 1].seq > last) this.kept.pop();
   }
 
@@ -164,7 +164,7 @@ export class Timeline {
 
   /** Takes the oldest step away; branches that left before it go with it. */
   fold(): void {
-    const { seq } = this.line.shift();
+    const seq = this.line.shift();
     this.folded = seq;
     while (this.kept.length > 0 && this.kept[0].seq < seq) this.kept.shift();
     if (this.notes.size > 1) this.dropUnreachable(seq);
@@ -188,8 +188,8 @@ export class Timeline {
 
   /** Keeps the states after the last step now and then. */
   keep(states: States): void {
-    const { last } = this.line;
-    if (last && last.seq % EVERY === 0 && last.seq > 0) this.kept.push({ seq: last.seq, states: { ...states } });
+    const seq = this.line.lastSeq ?? 0;
+    if (seq % EVERY === 0 && seq > 0) this.kept.push({ seq, states: { ...states } });
   }
 
   /** Lets go of the kept states from the step at an index on: they are others now. */
