@@ -26,7 +26,7 @@ import { guardData, hasOwn, isContainer, put, sameData } from './plain.js';
 import { Reading, type Ground, type Informed } from './reading.js';
 import type { TaskRun } from './run.js';
 import { Runs, type RunHost } from './runs.js';
-import type { DispatchResult, Problem, RuntimeOptions } from './runtime.js';
+import { STILL, type DispatchResult, type Problem, type RuntimeOptions } from './runtime.js';
 import { Settlement, type SettlementHost } from './settlement.js';
 import { makeSlot, slotChange, type Slot, type SlotChange } from './slot.js';
 import type { Read, Source } from './source.js';
@@ -87,6 +87,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   private readonly interceptors: { readonly name: string; readonly fn: Interceptor }[] = [];
   private readonly answering: Answering;
   private readonly changing: Changing;
+  /** No task begins by itself. */
+  private readonly still: boolean;
   private readonly retired = new Set<StoreDefinition>();
   private readonly queue: Queued[] = [];
   private notifying = false;
@@ -110,6 +112,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     this.now = typeof clock === 'function' ? clock : clock ? () => clock.now() : Date.now;
     this.after = typeof clock === 'object' ? (ms, fn) => clock.after(ms, fn) : timer;
     this.random = random;
+    this.still = options[STILL] === true;
     this.answering = new Answering(this.slots, (store) => this.slot(store));
     this.changing = new Changing(options.checkPurity);
     this.settlement = new Settlement(this);
@@ -147,6 +150,10 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   states(): Record<string, unknown> {
     const certain = this.settlement.certain();
     return this.atLive(() => this.statesBy((slot) => (certain?.has(slot) ? certain.get(slot) : slot.state)));
+  }
+
+  shown(): Record<string, unknown> {
+    return this.statesBy(({ state }) => state);
   }
 
   get uncertain(): boolean {
@@ -199,6 +206,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
 
   /** Tasks that begin with their stores: not inside a selector that was the first to read one. */
   startTasks(tasks: readonly TaskDefinition[]): void {
+    if (this.still) return;
     const start = (): void => this.later(() => this.runs.atStart(tasks));
     if (this.changing.inside || currentReader()) void Promise.resolve().then(start);
     else start();
@@ -372,7 +380,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     return outcome;
   }
 
-  heard(action: AnyAction, tasks: readonly TaskDefinition[], transition: Transition | undefined): void {
+  heard(action: AnyAction, answering: readonly TaskDefinition[], transition: Transition | undefined): void {
+    const tasks = this.still ? NO_TASKS : answering;
     if (tasks.length === 0 && !this.runs.listens) return;
     // The work of tasks that begin is the application's: it finds what is shown.
     const hear = (): void => this.ends.outside(() => this.runs.heard(action, tasks, transition));
@@ -454,7 +463,10 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
       if (broken.length > 0 && this.options.invariants === 'refuse') throw broken[0];
       for (const error of broken) this.problem(error, group.transitions.at(-1));
       this.group = undefined;
-      for (const transition of group.transitions) this.tell(transition);
+      for (const transition of group.transitions) {
+        transition.caught = transition.outcome === 'failed';
+        this.tell(transition);
+      }
       // Tasks begin when those who watch were told.
       group.later.unshift(...group.heard);
       return result;
@@ -833,7 +845,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   }
 
   snapshot(only?: readonly StoreDefinition[]): Record<string, unknown> {
-    if (!only) return this.statesBy(({ state }) => state);
+    if (!only) return this.shown();
     return Object.fromEntries(only.map((store) => [store.name, this.slot(store).state]));
   }
 

@@ -35,6 +35,9 @@ export interface Clock {
   after(ms: number, fn: () => void): () => void;
 }
 
+/** An option for tests: no task begins by itself. */
+export const STILL: unique symbol = Symbol('floe.still');
+
 export interface RuntimeOptions {
   /** The stores that the runtime begins with. Others join when they are first read or one of their actions comes. */
   readonly stores?: readonly AnyStore[];
@@ -63,6 +66,8 @@ export interface RuntimeOptions {
   readonly random?: () => number;
   /** The runtime under this name on the global object, to play with on the console. Default: none. */
   readonly expose?: string;
+  /** @internal */
+  readonly [STILL]?: boolean | undefined;
   /** Told of what went wrong where nobody waits. Default: written to the console. */
   readonly onProblem?: (problem: Problem) => void;
 }

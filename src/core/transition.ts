@@ -87,6 +87,8 @@ export interface Transition {
   readonly run?: RunNote;
   /** The optimistic action that was confirmed or taken back. */
   readonly about?: Transition | undefined;
+  /** It failed in a group that stood all the same. */
+  caught?: boolean;
   /** It happened at the live end while the cursor is in the past. */
   unseen?: boolean;
   /** The number that the trace gave it. */
@@ -116,6 +118,8 @@ export interface Host {
   readonly uncertain: boolean;
   /** The stores that have joined. */
   stores(): readonly StoreDefinition[];
+  /** The state of every store as it is shown, under its name. */
+  shown(): Readonly<Record<string, unknown>>;
   /** How rules are kept: see `createRuntime`. */
   readonly invariants: 'report' | 'refuse';
   /** The oldest transition that may still be confirmed or taken back. */

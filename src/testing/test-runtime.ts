@@ -1,3 +1,6 @@
+import { partOf } from '../core/plain.js';
+import { parsePointer } from '../core/pointer.js';
+import { STILL } from '../core/runtime.js';
 import { createRuntime, type Problem, type Runtime, type RuntimeOptions, type Attached } from '../core/index.js';
 import { recording, type Trace } from '../trace/index.js';
 import { handClock, type HandClock } from './clock.js';
@@ -14,6 +17,8 @@ export interface TestRuntime extends Runtime {
 export type TestRuntimeOptions = Omit<RuntimeOptions, 'clock' | 'trace' | 'onProblem'> & {
   /** What the random numbers begin with. Default: 1 */
   readonly seed?: number;
+  /** Tasks do not begin by themselves, neither in answer to actions nor with their stores. Default: false */
+  readonly still?: boolean;
 };
 
 /**
@@ -28,12 +33,13 @@ export type TestRuntimeOptions = Omit<RuntimeOptions, 'clock' | 'trace' | 'onPro
 export function testRuntime<const O extends TestRuntimeOptions = object>(
   options?: O & TestRuntimeOptions,
 ): TestRuntime & Attached<O> {
-  const { seed = 1, ...given }: TestRuntimeOptions = options ?? {};
+  const { seed = 1, still, ...given }: TestRuntimeOptions = options ?? {};
   const clock = handClock();
   const problems: Problem[] = [];
   const runtime = createRuntime({
     random: seeded(seed),
     ...given,
+    [STILL]: still,
     clock,
     trace: recording(),
     onProblem: (problem) => problems.push(problem),
@@ -48,4 +54,14 @@ function seeded(seed: number): () => number {
     state = (Math.imul(state, 1664525) + 1013904223) >>> 0;
     return state / 2 ** 32;
   };
+}
+
+/**
+ * The value at a place of a runtime's state; `undefined` where nothing is.
+ * @param pointer into the state tree (RFC 6901): `'/visits/list/3'`
+ */
+export function valueAt(runtime: Pick<Runtime, 'snapshot'>, pointer: string): unknown {
+  let value: unknown = runtime.snapshot();
+  for (const key of parsePointer(pointer)) value = partOf(value, key);
+  return value;
 }

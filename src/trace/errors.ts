@@ -43,6 +43,12 @@ export const stepFolded = (seq: number, first: number | undefined): FloeError =>
     `Step ${seq} is no longer kept: the trace begins with step ${first ?? 0}. Keep more: recording({ limit: 100_000 }).`,
   );
 
+export const nothingToTest = (from: number | undefined, to: number | undefined): FloeError =>
+  new FloeError(
+    'FLOE_NOTHING_TO_TEST',
+    `No action lies between step ${from ?? 'the first'} and step ${to ?? 'the last'} that a test could dispatch. Choose a range with an applied or failed action.`,
+  );
+
 export const isFact = (seq: number, fact: string | undefined): FloeError =>
   new FloeError(
     'FLOE_NOT_EXCLUDABLE',

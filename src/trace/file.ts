@@ -17,11 +17,20 @@ export interface TraceContents {
   readonly folded?: number | null;
   readonly states?: States | undefined;
   readonly names?: readonly { readonly id: number; readonly name: string }[];
+  readonly redacted?: readonly string[];
 }
 
 /** The lines of a trace file, each without its line end. */
-export function* traceLines({ steps, folded = null, states, names = [] }: TraceContents, written: Date): Generator<string> {
-  const header: TraceHeader = { floe: 'trace', version: TRACE_VERSION, written: written.toISOString() };
+export function* traceLines(
+  { steps, folded = null, states, names = [], redacted = [] }: TraceContents,
+  written: Date,
+): Generator<string> {
+  const header: TraceHeader = {
+    floe: 'trace',
+    version: TRACE_VERSION,
+    written: written.toISOString(),
+    ...(redacted.length > 0 && { redacted }),
+  };
   yield JSON.stringify(header);
   if (folded !== null) yield checkpointLine(folded, states ?? {});
   for (const step of steps) yield stepLine(step);
@@ -281,5 +290,8 @@ function toHeader(value: unknown, line: number): TraceHeader {
   if (!isObject(header) || header.floe !== 'trace') throw notATrace(line, 'its first line is not the header');
   if (!Number.isSafeInteger(header.version) || header.version! < 1) throw notATrace(line, 'its header has no version');
   if (header.version! > TRACE_VERSION) throw traceTooNew(header.version, TRACE_VERSION);
+  const { redacted } = header;
+  if (redacted !== undefined && !(Array.isArray(redacted) && redacted.every((one) => typeof one === 'string')))
+    throw notATrace(line, "its header's 'redacted' is not a list of pointers");
   return header as TraceHeader;
 }

@@ -2,11 +2,17 @@
 export { recording } from './recording.js';
 export { readTrace, TraceReader } from './file.js';
 export { compareTraces } from './compare.js';
+export { replayTrace } from './replay.js';
+export { givenText, writeTest } from './write-test.js';
+export { undoStack } from './undo-stack.js';
 export { TRACE_VERSION, causeOf, titleOf } from './step.js';
 
 export type { Trace, RecordingOptions } from './recording.js';
 export type { TraceFile } from './file.js';
 export type { Comparison } from './compare.js';
+export type { Divergence, Replay, ReplayOptions } from './replay.js';
+export type { WriteTestOptions } from './write-test.js';
+export type { UndoResult, UndoStack, UndoStackOptions } from './undo-stack.js';
 export type { ValueChange } from './history.js';
 export type { RedactOptions } from './redaction.js';
 export type { States } from './timeline.js';

@@ -48,6 +48,9 @@ export function recompute(
 
 /** Steps that stand or fall together. */
 function together(steps: readonly Step[], from: States, how: Recomputing): Result[] {
+  // It was taken back when it happened: nothing of it was ever so.
+  if (steps.some(({ outcome }) => outcome === 'reverted'))
+    return recomputeFacts(steps, from, how);
   const results: Result[] = [];
   let states = from;
   for (const step of steps) {
@@ -57,7 +60,7 @@ function together(steps: readonly Step[], from: States, how: Recomputing): Resul
   }
   const names = new Set(results.flatMap(({ step }) => step.stores));
   const broken = how.refuses ? how.model.broken(names, how.redaction.reveal(states), 'atomic') : [];
-  const failed = results.find(({ step }, i) => step.outcome === 'failed' && steps[i].outcome !== 'failed');
+  const failed = results.find(({ step }) => step.outcome === 'failed' && step.kind === 'action' && !step.caught);
   const reason = failed?.step.reason ?? (broken.length > 0 ? messageOf(broken[0]) : undefined);
   if (reason === undefined) return results;
   // Taken back as a whole; facts stay facts.
@@ -81,10 +84,23 @@ function one(step: Step, states: States, how: Recomputing, inGroup = false): Res
     return { step: became(step, how, { outcome: 'unchanged', excluded, given }), after: states };
   }
   if (isGiven(step)) return fact(step, step.given ?? step.changes, states, how);
-  if (!COMPUTED.includes(step.outcome))
-    return { step: became(step, how, { outcome: step.outcome, reason: step.reason }), after: states };
+  if (!COMPUTED.includes(step.outcome)) return { step: asItWas(step, how), after: states };
   return action(step, states, how, inGroup);
 }
+
+/** Of what was taken back as a whole only the facts count: stores that joined have joined. */
+function recomputeFacts(steps: readonly Step[], from: States, how: Recomputing): Result[] {
+  let states = from;
+  return steps.map((step) => {
+    const result = step.kind === 'fact' ? one(step, states, how) : { step: asItWas(step, how), after: states };
+    states = result.after;
+    return result;
+  });
+}
+
+/** A step without an effect that stays one. */
+const asItWas = (step: Step, how: Recomputing): Step =>
+  became(step, how, { outcome: step.outcome, reason: step.reason, excluded: how.isExcluded(step.seq) });
 
 /** What its patch states, nobody computes; where a payload is not known, the patch is taken on trust. */
 const isGiven = (step: Step): boolean => step.kind === 'fact' || step.onTrust === true;

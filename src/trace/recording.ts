@@ -151,6 +151,8 @@ class Recorder implements Trace, Listener {
   private lastStores: readonly string[] = NO_STORES;
   private lastPath = { name: '', key: '', path: '' };
   isPaused = false;
+  /** Groups of an imported trace keep their numbers. */
+  private groupShift = 0;
 
   constructor(
     private readonly host: Host,
@@ -162,7 +164,7 @@ class Recorder implements Trace, Listener {
     this.redaction = new Redaction(redact);
     this.limit = Math.max(1, limit);
     this.write = lines;
-    if (lines) for (const line of traceLines({ steps: [] }, new Date(host.now()))) lines(line);
+    if (lines) for (const line of traceLines({ steps: [], redacted: this.redaction.places }, new Date(host.now()))) lines(line);
   }
 
   // ---- recording ----
@@ -222,7 +224,7 @@ class Recorder implements Trace, Listener {
   }
 
   private stepOf(transition: Transition): Step {
-    const { kind, fact, action, outcome, changed, took, time, reason, group, problems, run, about } = transition;
+    const { kind, fact, action, outcome, changed, took, time, reason, group, problems, run, about, caught } = transition;
     const { redaction } = this;
     const recorded = redaction.none || !action ? action : redaction.action(action);
     const { changes, undo } = changed.length > 0 ? this.patches(transition, changed) : NO_DIFFERENCE;
@@ -238,7 +240,8 @@ class Recorder implements Trace, Listener {
     if (recorded === undefined) delete step.action;
     else if (recorded !== action) step.onTrust = true;
     if (fact) step.fact = fact;
-    if (group !== undefined) step.group = group;
+    if (group !== undefined) step.group = group + this.groupShift;
+    if (caught) step.caught = true;
     const text = (error: unknown): string =>
       redaction.none ? messageOf(error) : redaction.message(messageOf(error), action, run);
     if (reason !== undefined) step.reason = text(reason);
@@ -590,6 +593,7 @@ class Recorder implements Trace, Listener {
       folded: timeline.folded,
       states: timeline.folded === null ? undefined : this.statesAt(-1),
       names: timeline.named,
+      redacted: this.redaction.places,
     };
     return traceLines(contents, new Date(this.host.now()));
   }
@@ -620,6 +624,7 @@ class Recorder implements Trace, Listener {
     this.host.leave(() => false);
     this.timeline = timeline;
     this.sum = undefined;
+    this.groupShift = steps.reduce((most, { group = 0 }) => Math.max(most, group), 0);
     this.excluded.clear();
     for (const { seq, excluded } of steps) if (excluded) this.excluded.add(seq);
     this.tip = { ...live };

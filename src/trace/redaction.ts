@@ -1,6 +1,6 @@
 // Secrets stay out of what is recorded: a marker stands in their place, in states, payloads, arguments and messages.
 import type { AnyAction, RunNote } from '../core/index.js';
-import { hasPart, isBranch, isContainer, partOf, shallowCopy } from '../core/plain.js';
+import { hasPart, isBranch, isContainer, partOf, pointerTo, shallowCopy } from '../core/plain.js';
 import { isKeyed, KEYED } from '../core/keyed.js';
 import { parsePointer } from '../core/pointer.js';
 import type { States } from './timeline.js';
@@ -22,6 +22,8 @@ type Keys = readonly string[];
 const ABSENT: unique symbol = Symbol('absent');
 
 export class Redaction {
+  /** The redacted places of the state tree. */
+  readonly places: readonly string[];
   /** Nothing is redacted. */
   readonly none: boolean;
   private readonly byStore = new Map<string, Keys[]>();
@@ -38,6 +40,7 @@ export class Redaction {
     for (const pointer of state) this.addState(parsePointer(pointer));
     // The status of a task is kept by its arguments.
     for (const task of this.byTask.keys()) this.addState([`${task}.status`, 'by']);
+    this.places = [...this.byStore].flatMap(([store, all]) => all.map((keys) => pointerTo([store, ...keys])));
     this.none = this.byStore.size + this.byAction.size + this.byTask.size === 0;
   }
 
@@ -65,7 +68,8 @@ export class Redaction {
     const result: Record<string, unknown> = { ...states };
     for (const [store, all] of this.byStore) {
       if (!(store in result)) continue;
-      for (const keys of all) result[store] = replaceAt(result[store], keys, this.live.get(keys) ?? ABSENT, true);
+      for (const keys of all)
+        if (this.live.has(keys)) result[store] = replaceAt(result[store], keys, this.live.get(keys), true);
     }
     return result;
   }

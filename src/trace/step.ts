@@ -13,6 +13,8 @@ export interface TraceHeader {
   readonly version: number;
   /** When the file was begun, as ISO 8601 text in UTC. */
   readonly written: string;
+  /** The places of the state tree that are redacted. */
+  readonly redacted?: readonly string[];
 }
 
 /** A line with the states at a point: everything before it may be missing. */
@@ -83,6 +85,8 @@ export interface Step {
   readonly count?: number;
   /** What somebody remarked about it. */
   readonly note?: string;
+  /** It failed inside of `atomic`, and what `atomic` was given went on. */
+  readonly caught?: true;
   /** It does not count: somebody asked what would be without it. */
   readonly excluded?: true;
   /** It counts, though what brought it about is excluded. */
