@@ -18,10 +18,10 @@ export const fileUnreadable = (file: string, cause: unknown): FloeError => {
   );
 };
 
-export const fileUnwritable = (file: string, cause: unknown): FloeError =>
+export const fileUnwritable = (file: string, cause: unknown, option = '--save'): FloeError =>
   new FloeError(
     'FLOE_FILE_UNWRITABLE',
-    `'${file}' cannot be written: ${messageOf(cause)}. Choose another place with --save.`,
+    `'${file}' cannot be written: ${messageOf(cause)}. Choose another place with ${option}.`,
     { cause },
   );
 
@@ -38,3 +38,28 @@ export const demoMissing = (cause: unknown): FloeError =>
 
 export const badOption = (option: string, found: string, wanted: string): FloeError =>
   new FloeError('FLOE_BAD_OPTION', `${option} takes ${wanted} (found: '${found}').`);
+
+export const lineTooLong = (file: string, line: number, most: number): FloeError =>
+  new FloeError(
+    'FLOE_NOT_A_TRACE',
+    `'${file}' is not a trace file: line ${line} is longer than ${most / 1024 / 1024} MB. A trace file has one step a line.`,
+  );
+
+export const noValue = (pointer: string, step: number): FloeError =>
+  new FloeError(
+    'FLOE_NO_VALUE',
+    `Nothing is at '${pointer}' after step ${step}. A pointer begins with a store: /visits/day; 'floe state' without one shows all.`,
+  );
+
+export const modelUnusable = (file: string, why: string, cause?: unknown): FloeError =>
+  new FloeError(
+    'FLOE_MODEL_UNUSABLE',
+    `The model '${file}' cannot be used: ${why}. Give a JavaScript module that exports a list: export const stores = [visits];`,
+    { cause },
+  );
+
+export const givenNeedsFile = (length: number): FloeError =>
+  new FloeError(
+    'FLOE_BAD_OPTION',
+    `The state before these steps has ${length} characters: too many to be read in a test. Give a file with --out, and it gets one of its own beside it.`,
+  );

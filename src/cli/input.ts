@@ -1,17 +1,118 @@
-import { readFileSync } from 'node:fs';
+// Trace files, line by line: a file may be longer than memory.
+import { createReadStream, fstatSync, openSync, readFileSync, statSync, closeSync } from 'node:fs';
+import { StringDecoder } from 'node:string_decoder';
 // A trace may hold tables.
 import '../entities/index.js';
-import { readTrace, type TraceFile } from '../trace/index.js';
-import { fileUnreadable } from './errors.js';
+import { FloeError } from '../core/errors.js';
+import { TraceReader, type Step, type TraceFile } from '../trace/index.js';
+import { fileUnreadable, lineTooLong } from './errors.js';
+import type { Output } from './output.js';
 
-/** The text of a file; `-` is standard input. */
+/** No step is longer; a file with a longer line is not worth the memory. */
+export const LONGEST_LINE = 64 * 1024 * 1024;
+
+/** Something with lines that can be read more than once. */
+export interface Source {
+  readonly name: string;
+  lines(): AsyncIterable<string>;
+}
+
+/** A file; `-` is standard input, which is kept, since it can be read once only. */
+export function sourceOf(file: string): Source {
+  if (file !== '-') {
+    check(file);
+    return { name: file, lines: () => linesOf(file, createReadStream(file)) };
+  }
+  let kept: string[] | undefined;
+  return {
+    name: 'standard input',
+    async *lines() {
+      if (kept) return yield* kept;
+      const lines: string[] = [];
+      for await (const line of linesOf('standard input', process.stdin)) lines.push(line);
+      kept = lines;
+      yield* kept;
+    },
+  };
+}
+
+function check(file: string): void {
+  let opened: number | undefined;
+  try {
+    opened = openSync(file, 'r');
+    if (fstatSync(opened).isDirectory()) throw Object.assign(new Error('it is a folder'), { code: 'EISDIR' });
+  } catch (cause) {
+    throw fileUnreadable(file, cause);
+  } finally {
+    if (opened !== undefined) closeSync(opened);
+  }
+}
+
+/** The lines of a stream of bytes, without line ends. */
+export async function* linesOf(name: string, chunks: AsyncIterable<Buffer | string>): AsyncGenerator<string> {
+  const decoder = new StringDecoder('utf8');
+  let rest: string[] = [];
+  let length = 0;
+  let number = 1;
+  try {
+    for await (const chunk of chunks) {
+      const text = typeof chunk === 'string' ? chunk : decoder.write(chunk);
+      let from = 0;
+      for (let end = text.indexOf('\n'); end >= 0; end = text.indexOf('\n', from)) {
+        rest.push(text.slice(from, end));
+        yield rest.length === 1 ? rest[0] : rest.join('');
+        number++;
+        rest = [];
+        length = 0;
+        from = end + 1;
+      }
+      rest.push(text.slice(from));
+      length += text.length - from;
+      if (length > LONGEST_LINE) throw lineTooLong(name, number, LONGEST_LINE);
+    }
+  } catch (cause) {
+    throw cause instanceof FloeError ? cause : fileUnreadable(name, cause);
+  }
+  rest.push(decoder.end());
+  const last = rest.join('');
+  if (last !== '') yield last;
+}
+
+/** How often a long reading says how far it is, in milliseconds. */
+const EVERY = 2000;
+
+/** Calls `each` with every step of a trace, in the order of the file. Gives the reader, which knows the rest. */
+export async function readSteps(source: Source, out: Output, each: (step: Step) => void): Promise<TraceReader> {
+  const reader = new TraceReader();
+  let next = Date.now() + EVERY;
+  let count = 0;
+  for await (const line of source.lines()) {
+    const step = reader.line(line);
+    if (!step) continue;
+    count++;
+    each(step);
+    if ((count & 1023) === 0 && Date.now() > next) {
+      out.progress(`${count} steps of ${source.name} read`);
+      next = Date.now() + EVERY;
+    }
+  }
+  return reader;
+}
+
+/** The whole of a trace. */
+export async function readTraceFile(file: string, out: Output): Promise<TraceFile> {
+  const steps = new Map<number, Step>();
+  const reader = await readSteps(sourceOf(file), out, (step) => steps.set(step.seq, step));
+  return reader.file([...steps.values()]);
+}
+
+/** The text of a small file. */
 export function readText(file: string): string {
   try {
-    return readFileSync(file === '-' ? 0 : file, 'utf8');
+    return readFileSync(file, 'utf8');
   } catch (cause) {
     throw fileUnreadable(file, cause);
   }
 }
 
-/** The trace in a file. */
-export const readTraceFile = (file: string): TraceFile => readTrace(readText(file));
+export const sizeOf = (file: string): number => statSync(file).size;

@@ -3,14 +3,18 @@ import { Command, CommanderError } from 'commander';
 import { readFileSync } from 'node:fs';
 import colours from 'picocolors';
 import { FloeError, messageOf } from '../core/errors.js';
+import { compare } from './compare.js';
 import { runDemo, type DemoOptions } from './demo.js';
+import { showChanges, showHistory, showState, type LookOptions } from './look.js';
 import type { Output } from './output.js';
+import { replay, type ReplayCommandOptions } from './replay.js';
 import { listSteps, type StepsOptions } from './steps.js';
+import { writeTestFile, type WriteTestCommandOptions } from './write-test.js';
 
 const version = (): string =>
   (JSON.parse(readFileSync(new URL('../../package.json', import.meta.url), 'utf8')) as { version: string }).version;
 
-function declare(out: Output): Command {
+function declare(out: Output, answer: { code: 0 | 1 }): Command {
   const program = new Command('floe')
     .description('Looks into traces of application state, and shows what Floe does.')
     .version(version(), '-v, --version')
@@ -31,16 +35,71 @@ function declare(out: Output): Command {
     .command('steps')
     .description('list the steps of a trace: when, what, which stores, how many changes, how long')
     .argument('<trace>', 'a trace file, or - for standard input')
+    .option('--store <names...>', 'only steps that touched one of these stores')
+    .option('--type <types...>', 'only actions of these types, runs of these tasks, or these facts')
+    .option('--from <step>', 'from this step on')
+    .option('--to <step>', 'up to this step')
+    .option('--follow', 'go on with what comes to the end of the file')
     .option('--json', 'one JSON value a line')
     .action((file: string, options: StepsOptions) => listSteps(file, options, out));
+  program
+    .command('state')
+    .description('show the state after a step, or a part of it')
+    .argument('<trace>', 'a trace file, or - for standard input')
+    .argument('[pointer]', 'which part, as a JSON Pointer: /visits/day')
+    .option('--at <step>', 'after which step; the last one without it')
+    .option('--json', 'on one line')
+    .action((file: string, pointer: string | undefined, options: LookOptions) => showState(file, pointer, options, out));
+  program
+    .command('changes')
+    .description('show what the state after one step has become after another')
+    .argument('<trace>', 'a trace file, or - for standard input')
+    .argument('<from>', 'the number of a step')
+    .argument('<to>', 'the number of another one; an earlier one shows the way back')
+    .option('--json', 'as a JSON Patch on one line')
+    .action((file: string, from: string, to: string, options: LookOptions) => showChanges(file, from, to, options, out));
+  program
+    .command('history')
+    .description('list the steps that changed a value, with the value before and after')
+    .argument('<trace>', 'a trace file, or - for standard input')
+    .argument('<pointer>', 'which value, as a JSON Pointer: /port/visit/v7/phase')
+    .option('--at <step>', 'up to which step; the last one without it')
+    .option('--json', 'one JSON value a line')
+    .action((file: string, pointer: string, options: LookOptions) => showHistory(file, pointer, options, out));
+  program
+    .command('compare')
+    .description('find where two traces part; exit code 1 where they do')
+    .argument('<a>', 'a trace file')
+    .argument('<b>', 'another one')
+    .option('--json', 'one JSON value')
+    .action(async (a: string, b: string, options: { json?: boolean }) => void (answer.code = await compare(a, b, options, out)));
+  program
+    .command('replay')
+    .description("run a trace against today's code, and show the first difference; exit code 1 where there is one")
+    .argument('<trace>', 'a trace file, or - for standard input')
+    .requiredOption('--model <file>', 'a JavaScript module that exports the list stores')
+    .option('--refuse', "actions that break a rule are refused, as with invariants: 'refuse'")
+    .option('--json', 'one JSON value')
+    .action(async (file: string, options: ReplayCommandOptions) => void (answer.code = await replay(file, options, out)));
+  program
+    .command('write-test')
+    .description('write a Jest test out of recorded steps')
+    .argument('<trace>', 'a trace file, or - for standard input')
+    .requiredOption('--model <module>', 'where the test imports the list stores from: ../src/model/index.js')
+    .option('--from <step>', 'the first step that happens in the test; the first action without it')
+    .option('--to <step>', 'the last one; the last step without it')
+    .option('--title <text>', 'what the test is called')
+    .option('--out <file>', 'where to write it; standard output without it')
+    .action((file: string, options: WriteTestCommandOptions) => writeTestFile(file, options, out));
   return program;
 }
 
 /** Runs the command line. Gives the exit code: 0 fine, 1 the answer is no, 2 could not run. */
 export async function main(args: readonly string[], out: Output): Promise<0 | 1 | 2> {
   try {
-    await declare(out).parseAsync([...args], { from: 'user' });
-    return 0;
+    const answer: { code: 0 | 1 } = { code: 0 };
+    await declare(out, answer).parseAsync([...args], { from: 'user' });
+    return answer.code;
   } catch (error) {
     if (error instanceof CommanderError) return error.exitCode === 0 ? 0 : 2;
     const code = error instanceof FloeError ? error.code : 'FLOE_UNEXPECTED';

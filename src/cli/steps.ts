@@ -1,22 +1,121 @@
 // `floe steps TRACE`: what happened, one line a step.
-import Table from 'cli-table3';
+import { watch as watchFile } from 'node:fs';
+import { open } from 'node:fs/promises';
+import { StringDecoder } from 'node:string_decoder';
 import colours from 'picocolors';
-import { causeOf, titleOf, type Step } from '../trace/index.js';
-import { readTraceFile } from './input.js';
-import type { Output } from './output.js';
+import { causeOf, titleOf, TraceReader, type Step } from '../trace/index.js';
+import { badOption } from './errors.js';
+import { readSteps, sourceOf } from './input.js';
+import { Columns, type Output } from './output.js';
+import { numberOf } from './options.js';
 
 export interface StepsOptions {
+  readonly store?: readonly string[];
+  readonly type?: readonly string[];
+  readonly from?: string;
+  readonly to?: string;
+  readonly follow?: boolean;
   readonly json?: boolean;
 }
 
-export function listSteps(file: string, { json }: StepsOptions, out: Output): void {
-  const { steps, problem } = readTraceFile(file);
-  if (json) for (const step of steps) out.result(JSON.stringify(summaryOf(step)));
-  else {
-    out.result(tableOf(steps));
-    out.talk(colours.dim(`\n${steps.length} steps; took is the time that the stores' changes needed.`));
-  }
+/** As many rows are aligned together. */
+const PART = 2000;
+
+export async function listSteps(file: string, options: StepsOptions, out: Output): Promise<void> {
+  if (options.follow && file === '-') throw badOption('--follow', '-', 'the path of a file');
+  const list = new List(options, out);
+  if (options.follow) return follow(file, list);
+  const reader = await readSteps(sourceOf(file), out, (step) => list.add(step));
+  const problem = reader.end();
+  list.end();
   if (problem) out.talk(colours.yellow(`\n${problem.code}: ${problem.message}`));
+}
+
+/** Lists what there is, then what comes to the end of the file, until the process is stopped. */
+async function follow(file: string, list: List): Promise<void> {
+  sourceOf(file);
+  const reader = new TraceReader();
+  const decoder = new StringDecoder('utf8');
+  const handle = await open(file);
+  const buffer = Buffer.alloc(64 * 1024);
+  let rest = '';
+  let reading = Promise.resolve();
+  let failed: (error: unknown) => void = () => undefined;
+  const read = async (): Promise<void> => {
+    for (;;) {
+      const { bytesRead } = await handle.read(buffer, 0, buffer.length, null);
+      if (bytesRead === 0) break;
+      const lines = (rest + decoder.write(buffer.subarray(0, bytesRead))).split('\n');
+      rest = lines.pop()!;
+      for (const line of lines) {
+        const step = reader.line(line);
+        if (step) list.add(step);
+      }
+    }
+    list.flush();
+  };
+  await read();
+  const watcher = watchFile(file, () => {
+    reading = reading.then(read).catch(failed);
+  });
+  try {
+    await new Promise<void>((resolve, reject) => {
+      failed = reject;
+      process.once('SIGINT', resolve);
+      process.once('SIGTERM', resolve);
+    });
+  } finally {
+    watcher.close();
+    await handle.close();
+  }
+}
+
+class List {
+  private rows: Step[] = [];
+  private count = 0;
+  private all = 0;
+  private readonly columns: Columns;
+  private readonly from: number;
+  private readonly to: number;
+
+  constructor(
+    private readonly options: StepsOptions,
+    private readonly out: Output,
+  ) {
+    this.from = numberOf('--from', options.from) ?? 0;
+    this.to = numberOf('--to', options.to) ?? Infinity;
+    const heads = ['step', 'time (UTC)', 'what happened', 'because of', 'stores touched', 'changes', 'took'];
+    this.columns = new Columns(out, heads, ['right', 'left', 'left', 'left', 'left', 'right', 'right']);
+  }
+
+  add(step: Step): void {
+    this.all++;
+    if (!this.isWanted(step)) return;
+    this.count++;
+    if (this.options.json) return this.out.result(JSON.stringify(summaryOf(step)));
+    this.rows.push(step);
+    if (this.rows.length >= PART) this.flush();
+  }
+
+  private isWanted({ seq, stores, action, fact, run }: Step): boolean {
+    const { store, type } = this.options;
+    if (seq < this.from || seq > this.to) return false;
+    if (store && !stores.some((name) => store.includes(name))) return false;
+    return !type || [action?.type, run?.task, fact].some((name) => name !== undefined && type.includes(name));
+  }
+
+  flush(): void {
+    if (this.options.json || (this.rows.length === 0 && this.count > 0)) return;
+    this.columns.write(this.rows.map(rowOf));
+    this.rows = [];
+  }
+
+  end(): void {
+    this.flush();
+    if (this.options.json) return;
+    const counted = this.count === this.all ? `${this.all} steps` : `${this.count} of ${this.all} steps`;
+    this.out.talk(colours.dim(`\n${counted}; took is the time that the stores' changes needed.`));
+  }
 }
 
 /** What `--json` gives for a step, one line each. */
@@ -32,10 +131,15 @@ const summaryOf = (step: Step): object => ({
   changes: step.changes.length,
   took: step.took,
   branch: step.branch,
+  after: step.after,
   ...(step.reason !== undefined && { reason: step.reason }),
+  ...(step.note !== undefined && { note: step.note }),
+  ...(step.excluded && { excluded: true }),
+  ...(step.orphan && { orphan: true }),
 });
 
-const tones: Partial<Record<Step['outcome'], (text: string) => string>> = {
+type Tone = (text: string) => string;
+const tones: Partial<Record<Step['outcome'], Tone>> = {
   failed: colours.red,
   refused: colours.red,
   stopped: colours.yellow,
@@ -44,41 +148,24 @@ const tones: Partial<Record<Step['outcome'], (text: string) => string>> = {
   reverted: colours.dim,
 };
 
-/** Steps as an aligned table for people. */
-export function tableOf(steps: readonly Step[]): string {
-  const bar = {
-    top: '',
-    'top-mid': '',
-    'top-left': '',
-    'top-right': '',
-    bottom: '',
-    'bottom-mid': '',
-    'bottom-left': '',
-    'bottom-right': '',
-  };
-  const table = new Table({
-    head: ['step', 'time (UTC)', 'what happened', 'because of', 'stores touched', 'changes', 'took'].map(colours.bold),
-    chars: { ...bar, left: '', 'left-mid': '', mid: '', 'mid-mid': '', right: '', 'right-mid': '', middle: '  ' },
-    style: { head: [], border: [], 'padding-left': 0, 'padding-right': 0 },
-    colAligns: ['right', 'left', 'left', 'left', 'left', 'right', 'right'],
-  });
-  for (const step of steps) {
-    const failed = step.run?.phase === 'failed';
-    const tone = failed
-      ? colours.red
-      : step.kind === 'fact'
-        ? colours.cyan
-        : (tones[step.outcome] ?? ((text: string) => text));
-    const outcome = step.kind === 'fact' || step.outcome === 'applied' ? '' : ` (${step.outcome})`;
-    table.push([
-      colours.dim(String(step.seq)),
-      colours.dim(new Date(step.time).toISOString().slice(11, 23)),
-      tone(titleOf(step) + outcome),
-      colours.dim(causeOf(step)),
-      step.stores.join(', ') || colours.dim('none'),
-      String(step.changes.length),
-      colours.dim(`${step.took.toFixed(2)} ms`),
-    ]);
-  }
-  return table.toString();
+/** What happened in a step, in its colour. */
+export function toldOf(step: Step): string {
+  const isFact = step.kind === 'fact';
+  const tone: Tone =
+    step.run?.phase === 'failed' ? colours.red : isFact ? colours.cyan : (tones[step.outcome] ?? ((text) => text));
+  const outcome = step.excluded ? ' (excluded)' : isFact || step.outcome === 'applied' ? '' : ` (${step.outcome})`;
+  const note = step.note === undefined ? '' : colours.yellow(`  “${step.note}”`);
+  return (step.excluded ? colours.dim : tone)(titleOf(step) + outcome) + note;
 }
+
+export const timeOf = (step: Step): string => new Date(step.time).toISOString().slice(11, 23);
+
+const rowOf = (step: Step): readonly string[] => [
+  colours.dim(String(step.seq)),
+  colours.dim(timeOf(step)),
+  toldOf(step),
+  colours.dim(causeOf(step)),
+  step.stores.join(', ') || colours.dim('none'),
+  String(step.changes.length),
+  colours.dim(`${step.took.toFixed(2)} ms`),
+];

@@ -624,7 +624,7 @@ class Recorder implements Trace, Listener {
     this.host.leave(() => false);
     this.timeline = timeline;
     this.sum = undefined;
-    this.groupShift = steps.reduce((most, { group = 0 }) => Math.max(most, group), 0);
+    this.groupShift = steps.reduce((most, { group = 0 }) => Math.max(most, group), this.groupShift);
     this.excluded.clear();
     for (const { seq, excluded } of steps) if (excluded) this.excluded.add(seq);
     this.tip = { ...live };

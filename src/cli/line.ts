@@ -1,0 +1,69 @@
+// The line of history that a command looks at, read in two passes so that no step need be kept.
+import { applyPatch } from '../core/index.js';
+import type { FloeError } from '../core/errors.js';
+import { noSuchStep } from '../trace/errors.js';
+import type { States, Step } from '../trace/index.js';
+import { readSteps, type Source } from './input.js';
+import type { Output } from './output.js';
+
+/** What a first look at a trace tells of the line to a step. */
+export interface LineToStep {
+  /** The states before its first step. */
+  readonly states: States;
+  readonly first: number;
+  readonly last: number;
+  readonly problem: FloeError | undefined;
+  /** Calls `each` with the steps of the line, oldest first. */
+  walk(each: (step: Step) => void): Promise<void>;
+}
+
+/** The line to the step with a number; without one, to the last step of the file. */
+export async function lineTo(source: Source, to: number | undefined, out: Output): Promise<LineToStep> {
+  const after: (number | undefined)[] = [];
+  /** Which line counts for a step: it may be there again, further down. */
+  const places: number[] = [];
+  let count = 0;
+  let newest = -1;
+  const reader = await readSteps(source, out, (step) => {
+    after[step.seq] = step.after ?? -1;
+    places[step.seq] = count++;
+    newest = Math.max(newest, step.seq);
+  });
+  const problem = reader.end();
+  const last = to ?? newest;
+  if (after[last] === undefined && last !== reader.folded) {
+    const first = after.findIndex((one) => one !== undefined);
+    throw noSuchStep(last, Math.max(0, first), newest);
+  }
+  const counts = new Set<number>();
+  let first = last;
+  for (let seq: number | undefined = last; seq !== undefined && after[seq] !== undefined; seq = after[seq]) {
+    counts.add(places[seq]);
+    first = seq;
+  }
+  return {
+    states: reader.states,
+    first,
+    last,
+    problem,
+    async walk(each) {
+      let place = 0;
+      await readSteps(source, out, (step) => {
+        if (counts.has(place++)) each(step);
+      });
+    },
+  };
+}
+
+/** The states after the last step of a line, and after some steps on the way. */
+export async function statesAt(line: LineToStep, at: readonly number[]): Promise<ReadonlyMap<number, States>> {
+  const found = new Map<number, States>();
+  let states = line.states;
+  const wanted = new Set(at);
+  await line.walk((step) => {
+    if (step.changes.length > 0) states = applyPatch(states, step.changes);
+    if (wanted.has(step.seq)) found.set(step.seq, states);
+  });
+  found.set(line.last, states);
+  return found;
+}

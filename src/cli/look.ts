@@ -1,0 +1,105 @@
+// `floe state`, `floe changes`, `floe history`: what the state was, how it became another, and who changed a value.
+import colours from 'picocolors';
+import { difference } from '../core/diff.js';
+import { encode } from '../core/encode.js';
+import { applyPatch } from '../core/index.js';
+import { parsePointer } from '../core/pointer.js';
+import { causeOf, type Step } from '../trace/index.js';
+import { changesOf, valueAt, type ValueChange } from '../trace/history.js';
+import { noValue } from './errors.js';
+import { sourceOf } from './input.js';
+import { lineTo, statesAt } from './line.js';
+import { numberOf } from './options.js';
+import { Columns, inShort, type Output } from './output.js';
+import { timeOf, toldOf } from './steps.js';
+
+export interface LookOptions {
+  readonly at?: string;
+  readonly json?: boolean;
+}
+
+export async function showState(file: string, pointer: string | undefined, options: LookOptions, out: Output): Promise<void> {
+  const keys = parsePointer(pointer ?? '');
+  const line = await lineTo(sourceOf(file), numberOf('--at', options.at), out);
+  const states = (await statesAt(line, [])).get(line.last);
+  const found = valueAt(states, keys);
+  if (!found) throw noValue(pointer ?? '', line.last);
+  out.result(JSON.stringify(encode(found.value), undefined, options.json ? undefined : 2));
+  if (!options.json) out.talk(colours.dim(`\nThe state after step ${line.last}.`));
+  tellProblem(line, out);
+}
+
+export async function showChanges(file: string, from: string, to: string, { json }: LookOptions, out: Output): Promise<void> {
+  const [start, end] = [numberOf('FROM', from)!, numberOf('TO', to)!];
+  const line = await lineTo(sourceOf(file), Math.max(start, end), out);
+  const states = await statesAt(line, [start, end]);
+  if (!states.has(Math.min(start, end))) await lineTo(sourceOf(file), Math.min(start, end), out);
+  const [before, after] = [states.get(start) ?? line.states, states.get(end) ?? line.states];
+  const { changes } = difference(before, after);
+  if (json) return out.result(JSON.stringify(changes.map((one) => ('value' in one ? { ...one, value: encode(one.value) } : one))));
+  const columns = new Columns(out, ['', 'where', 'before', 'after']);
+  const shown = (states: unknown, path: string): string => {
+    const found = valueAt(states, parsePointer(path));
+    return found ? inShort(found.value, 44) : colours.dim('nothing');
+  };
+  const tones = { add: colours.green, remove: colours.red, replace: colours.yellow } as const;
+  columns.write(
+    changes.map(({ op, path }) => [
+      tones[op as keyof typeof tones](op),
+      path,
+      op === 'add' ? colours.dim('nothing') : shown(before, path),
+      op === 'remove' ? colours.dim('nothing') : shown(after, path),
+    ]),
+  );
+  out.talk(colours.dim(`\n${changes.length} changes from step ${start} to step ${end}.`));
+  tellProblem(line, out);
+}
+
+export async function showHistory(file: string, pointer: string, options: LookOptions, out: Output): Promise<void> {
+  const [store] = parsePointer(pointer);
+  const line = await lineTo(sourceOf(file), numberOf('--at', options.at), out);
+  // Only what touched the same store can have changed it.
+  const touching: Step[] = [];
+  let states = line.states;
+  await line.walk((step) => {
+    const changes = step.changes.filter(({ path }) => path === '' || parsePointer(path)[0] === store);
+    if (changes.length === 0) return;
+    const undo = step.undo.filter(({ path }) => path === '' || parsePointer(path)[0] === store);
+    states = applyPatch(states, changes);
+    touching.push({ ...step, changes, undo });
+  });
+  const found = [...changesOf(pointer, touching.reverse(), states)].reverse();
+  if (found.length === 0 && !valueAt(states, parsePointer(pointer))) throw noValue(pointer, line.last);
+  if (options.json) for (const one of found) out.result(JSON.stringify(jsonOf(one)));
+  else {
+    const columns = new Columns(out, ['step', 'time (UTC)', 'what happened', 'because of', 'before', 'after']);
+    const shown = (one: ValueChange, of: 'before' | 'after'): string =>
+      of in one ? inShort(one[of], 34) : colours.dim('nothing');
+    columns.write(
+      found.map((one) => [
+        colours.dim(String(one.step.seq).padStart(4)),
+        colours.dim(timeOf(one.step)),
+        toldOf(one.step) + (one.pointer === pointer ? '' : colours.dim(` at ${one.pointer}`)),
+        colours.dim(causeOf(one.step)),
+        shown(one, 'before'),
+        shown(one, 'after'),
+      ]),
+    );
+    out.talk(colours.dim(`\n${found.length} steps changed ${pointer} up to step ${line.last}.`));
+  }
+  tellProblem(line, out);
+}
+
+const jsonOf = ({ step, pointer, ...values }: ValueChange): object => ({
+  seq: step.seq,
+  time: new Date(step.time).toISOString(),
+  name: step.action?.type ?? step.fact,
+  cause: step.cause,
+  pointer,
+  ...('before' in values && { before: encode(values.before) }),
+  ...('after' in values && { after: encode(values.after) }),
+});
+
+function tellProblem({ problem }: { readonly problem: { code: string; message: string } | undefined }, out: Output): void {
+  if (problem) out.talk(colours.yellow(`\n${problem.code}: ${problem.message}`));
+}

@@ -1,0 +1,76 @@
+// `floe replay TRACE --model FILE`: runs what was recorded against today's code.
+import { pathToFileURL } from 'node:url';
+import { resolve } from 'node:path';
+import colours from 'picocolors';
+import { encode } from '../core/encode.js';
+import type { AnyStore } from '../core/index.js';
+import { causeOf, replayTrace } from '../trace/index.js';
+import { modelUnusable } from './errors.js';
+import { readTraceFile } from './input.js';
+import { inShort, type Output } from './output.js';
+import { toldOf } from './steps.js';
+
+export interface ReplayCommandOptions {
+  readonly model: string;
+  readonly refuse?: boolean;
+  readonly json?: boolean;
+}
+
+/** The stores that a module exports as `stores`. */
+async function storesIn(file: string): Promise<readonly AnyStore[]> {
+  let found: { readonly stores?: unknown };
+  try {
+    found = (await import(pathToFileURL(resolve(file)).href)) as typeof found;
+  } catch (cause) {
+    throw modelUnusable(file, cause instanceof Error ? cause.message : String(cause), cause);
+  }
+  if (!Array.isArray(found.stores) || found.stores.length === 0) throw modelUnusable(file, "it exports no list 'stores'");
+  return found.stores as readonly AnyStore[];
+}
+
+/** Gives the exit code: 1 where the code does something else now. */
+export async function replay(file: string, options: ReplayCommandOptions, out: Output): Promise<0 | 1> {
+  const { model, refuse, json } = options;
+  const stores = await storesIn(model);
+  const trace = await readTraceFile(file, out);
+  let next = Date.now() + 2000;
+  const { steps, actions, onTrust, divergence } = replayTrace(trace, {
+    stores,
+    invariants: refuse ? 'refuse' : 'report',
+    onStep(done, all) {
+      if (Date.now() < next) return;
+      out.progress(`${done} of ${all} steps replayed`);
+      next = Date.now() + 2000;
+    },
+  });
+  if (trace.problem) out.talk(colours.yellow(`${trace.problem.code}: ${trace.problem.message}\n`));
+  if (json) {
+    const { step, pointer, reason, ...values } = divergence ?? {};
+    const told = divergence && {
+      seq: step!.seq,
+      name: step!.action?.type,
+      ...(pointer !== undefined && { pointer }),
+      ...('expected' in values && { expected: encode(values.expected) }),
+      ...('found' in values && { found: encode(values.found) }),
+      ...(reason !== undefined && { reason }),
+    };
+    out.result(JSON.stringify({ steps, actions, onTrust, ...(told && { divergence: told }) }));
+    return divergence ? 1 : 0;
+  }
+  const trusted = onTrust.length > 0 ? `; ${onTrust.length} steps with redacted actions were taken on trust` : '';
+  if (!divergence) {
+    out.result(`${colours.green('As recorded')}: ${actions} actions in ${steps} steps do what they did${trusted}.`);
+    return 0;
+  }
+  const { step, pointer, reason } = divergence;
+  const because = causeOf(step);
+  out.result(`${colours.red('Something else')} at step ${colours.bold(String(step.seq))}: ${toldOf(step)}`);
+  if (because) out.result(`  because of  ${because}`);
+  if (step.action && 'payload' in step.action) out.result(`  payload     ${inShort(step.action.payload, 100)}`);
+  if (pointer !== undefined) out.result(`  where       ${colours.bold(pointer)}`);
+  out.result(`  recorded    ${'expected' in divergence ? inShort(divergence.expected, 100) : 'nothing'}`);
+  out.result(`  now         ${'found' in divergence ? inShort(divergence.found, 100) : 'nothing'}`);
+  if (reason !== undefined) out.result(`  reason      ${reason}`);
+  out.talk(colours.dim(`\n${actions - 1} actions before it do what they did${trusted}.`));
+  return 1;
+}
