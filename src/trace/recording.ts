@@ -27,6 +27,8 @@ import { Timeline, type Known, type States } from './timeline.js';
 export interface Trace {
   /** The steps of the present branch, oldest first. A new array whenever it changes. */
   readonly steps: readonly Step[];
+  /** A step of any branch by its number, as long as it is kept. */
+  step(seq: number): Step | undefined;
   /** The `seq` of the step whose state is shown. */
   readonly cursor: number;
   /** Whether the newest state of the branch is shown. */
@@ -388,6 +390,9 @@ class Recorder implements Trace, Listener {
 
   get steps(): readonly Step[] {
     return (this.shownSteps ??= this.timeline.line.slice());
+  }
+  step(seq: number): Step | undefined {
+    return this.timeline.step(seq);
   }
   get cursor(): number {
     return this.timeline.line.at(this.at)?.seq ?? -1;

@@ -17,6 +17,8 @@ const arrows: Record<string, { parts: string[]; packages: string[] }> = {
   core: { parts: [], packages: [] },
   entities: { parts: ['core'], packages: ['@standard-schema/spec'] },
   trace: { parts: ['core'], packages: [] },
+  location: { parts: ['core'], packages: [] },
+  telemetry: { parts: ['core', 'trace'], packages: ['@opentelemetry/api'] },
   testing: { parts: ['core', 'trace'], packages: [] },
   eslint: { parts: [], packages: [] },
   persist: { parts: ['core'], packages: [] },

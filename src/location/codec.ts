@@ -1,0 +1,37 @@
+/** Turns a value into the text that stands in an address, and back. */
+export interface Codec<T> {
+  /** The value in a text; `undefined` where it is none. */
+  read(text: string): T | undefined;
+  write(value: T): string;
+}
+
+/** Any text. */
+export const text: Codec<string> = { read: (found) => found, write: (value) => value };
+
+/** A whole number, written in decimal. */
+export const whole: Codec<number> = {
+  read: (found) => (/^-?\d+$/.test(found) && Number.isSafeInteger(Number(found)) ? Number(found) : undefined),
+  write: String,
+};
+
+/** A finite number, written in decimal. */
+export const decimal: Codec<number> = {
+  read: (found) => (found.trim() !== '' && Number.isFinite(Number(found)) ? Number(found) : undefined),
+  write: String,
+};
+
+/** `yes` or `no`. */
+export const flag: Codec<boolean> = {
+  read: (found) => (found === 'yes' ? true : found === 'no' ? false : undefined),
+  write: (value) => (value ? 'yes' : 'no'),
+};
+
+/**
+ * One of some words.
+ * @example
+ * const filter = oneOf('all', 'expected', 'alongside');
+ */
+export const oneOf = <const T extends string>(...words: readonly T[]): Codec<T> => ({
+  read: (found) => words.find((word) => word === found),
+  write: (value) => value,
+});

@@ -1,0 +1,8 @@
+// floe/location: the address as state.
+export { location } from './location.js';
+export { browserAddress, linkAddress } from './link.js';
+export { decimal, flag, oneOf, text, whole } from './codec.js';
+
+export type { AddressStore, LocationOptions, Place, Going } from './location.js';
+export type { AddressBar } from './link.js';
+export type { Codec } from './codec.js';

@@ -1,0 +1,136 @@
+import { context, SpanStatusCode, trace as api, type Attributes, type Span, type Tracer } from '@opentelemetry/api';
+import { encode } from '../core/encode.js';
+import type { Runtime } from '../core/index.js';
+import { HOST, type Host, type Transition } from '../core/transition.js';
+import { titleOf, type Step, type Trace } from '../trace/index.js';
+
+export interface TelemetryOptions {
+  /** Where spans are made. Default: `trace.getTracer('floe')` of the OpenTelemetry API */
+  readonly tracer?: Tracer;
+  /** Whether spans hold payloads and arguments, as JSON without what is redacted. Default: false */
+  readonly payloads?: boolean;
+}
+
+/** As many spans are remembered, for those that they bring about. */
+const KEEP = 1000;
+
+/**
+ * Sends what happens as OpenTelemetry spans: one for each action and fact, one for each run of a task from its beginning to
+ * its end. What brought it about is its parent. Nothing is sent where no OpenTelemetry SDK is set up.
+ * @param runtime one with `trace: recording()`; what is redacted or ignored there is not sent
+ * @returns a function that stops it
+ * @see https://opentelemetry.io/docs/specs/otel/trace/api/
+ * @example
+ * telemetry(runtime, { tracer: provider.getTracer('control-room') });
+ */
+export function telemetry(runtime: Runtime & { readonly trace: Trace }, options: TelemetryOptions = {}): () => void {
+  const { tracer = api.getTracer('floe'), payloads = false } = options;
+  const spans = new Spans(tracer, payloads);
+  let last = -1;
+  const host = (runtime as unknown as { readonly [HOST]: Host })[HOST];
+  const stop = host.listen({
+    transition({ step: seq }: Transition) {
+      // A sum grows; it is sent as it begins.
+      if (seq === undefined || seq <= last) return;
+      last = seq;
+      const step = runtime.trace.step(seq);
+      if (step) spans.add(step);
+    },
+    close: () => spans.end(),
+  });
+  return () => {
+    stop();
+    spans.end();
+  };
+}
+
+class Spans {
+  /** By number of a step, and by number of a run. */
+  private readonly steps = new Map<number, Span>();
+  private readonly runs = new Map<number, Span>();
+  private readonly open = new Set<number>();
+
+  constructor(
+    private readonly tracer: Tracer,
+    private readonly payloads: boolean,
+  ) {}
+
+  add(step: Step): void {
+    const { seq, fact, run, time, took, reason } = step;
+    if (run && fact === 'runStarted') {
+      const span = this.start(step, run.task);
+      remember(this.runs, run.id, span);
+      remember(this.steps, seq, span);
+      this.open.add(run.id);
+      return;
+    }
+    const known = run && this.runs.get(run.id);
+    if (known && fact === 'runRetried') {
+      known.addEvent('tries again', { ...(reason !== undefined && { 'floe.reason': reason }) }, time);
+      return;
+    }
+    if (known && fact === 'runEnded' && this.open.delete(run.id)) {
+      known.setAttribute('floe.phase', run.phase);
+      if (reason !== undefined) known.setAttribute('floe.reason', reason);
+      if (run.phase === 'failed') known.setStatus({ code: SpanStatusCode.ERROR, ...(reason !== undefined && { message: reason }) });
+      known.end(time);
+      return;
+    }
+    const span = this.start(step, titleOf(step));
+    if (step.outcome === 'failed' || step.outcome === 'refused')
+      span.setStatus({ code: SpanStatusCode.ERROR, ...(reason !== undefined && { message: reason }) });
+    span.end(time + took);
+    remember(this.steps, seq, span);
+  }
+
+  private start(step: Step, name: string): Span {
+    const { cause, time, about } = step;
+    const parent = (cause.run !== undefined && this.runs.get(cause.run)) || this.stepSpan(cause.step);
+    const original = this.stepSpan(about);
+    return this.tracer.startSpan(
+      name,
+      {
+        startTime: time,
+        attributes: this.attributesOf(step),
+        root: !parent,
+        ...(original && { links: [{ context: original.spanContext() }] }),
+      },
+      parent ? api.setSpan(context.active(), parent) : context.active(),
+    );
+  }
+
+  private stepSpan(seq: number | undefined): Span | undefined {
+    return seq === undefined ? undefined : this.steps.get(seq);
+  }
+
+  private attributesOf(step: Step): Attributes {
+    const { seq, kind, fact, cause, outcome, stores, changes, branch, reason, run, action } = step;
+    return {
+      'floe.step': seq,
+      'floe.kind': kind,
+      'floe.cause': cause.by,
+      'floe.outcome': outcome,
+      'floe.stores': [...stores],
+      'floe.changes': changes.length,
+      'floe.branch': branch,
+      ...(fact && { 'floe.fact': fact }),
+      ...(run && { 'floe.run': run.id }),
+      ...(reason !== undefined && { 'floe.reason': reason }),
+      ...(this.payloads && action && 'payload' in action && { 'floe.payload': JSON.stringify(encode(action.payload)) }),
+      ...(this.payloads && run && { 'floe.arguments': JSON.stringify(encode(run.args)) }),
+    };
+  }
+
+  /** Nothing more comes: runs that are under way are sent as far as they are known. */
+  end(): void {
+    for (const id of this.open) this.runs.get(id)?.end();
+    this.open.clear();
+  }
+}
+
+function remember(spans: Map<number, Span>, key: number, span: Span): void {
+  spans.set(key, span);
+  if (spans.size <= KEEP) return;
+  const [oldest] = spans.keys();
+  spans.delete(oldest);
+}

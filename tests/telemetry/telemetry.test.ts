@@ -1,0 +1,66 @@
+import { expect, test } from '@jest/globals';
+import { BasicTracerProvider, InMemorySpanExporter, SimpleSpanProcessor, type ReadableSpan } from '@opentelemetry/sdk-trace-base';
+import { action, store } from 'floe';
+import { telemetry } from 'floe/telemetry';
+import { testRuntime } from 'floe/testing';
+
+function set() {
+  const exporter = new InMemorySpanExporter();
+  const provider = new BasicTracerProvider({ spanProcessors: [new SimpleSpanProcessor(exporter)] });
+  const visits = store('visits', { list: [] as string[], picked: null as string | null });
+  const arrived = visits.action('arrived', (draft, list: string[]) => {
+    draft.list = list;
+  });
+  const picked = visits.action('picked', (draft, id: string) => {
+    if (!draft.list.includes(id)) throw new Error('unknown');
+    draft.picked = id;
+  });
+  const asked = action('asked');
+  visits.task(
+    'load',
+    async ({ dispatch, sleep }) => {
+      await sleep(100);
+      if (!visits.name) throw new Error();
+      dispatch(arrived(['v7']));
+    },
+    { when: asked, retry: { times: 1 } },
+  );
+  const runtime = testRuntime({ stores: [visits] });
+  const stop = telemetry(runtime, { tracer: provider.getTracer('test') });
+  const parentOf = (span: ReadableSpan): string | undefined =>
+    exporter.getFinishedSpans().find((one) => one.spanContext().spanId === span.parentSpanContext?.spanId)?.name;
+  return { exporter, runtime, asked, picked, stop, parentOf, spans: () => exporter.getFinishedSpans() };
+}
+const ms = ([seconds, nanos]: readonly [number, number]): number => seconds * 1000 + nanos / 1e6;
+
+test('an action that starts a run that dispatches: each is a span, with what brought it about as its parent', async () => {
+  const { runtime, asked, spans, parentOf } = set();
+  runtime.dispatch(asked());
+  await runtime.clock.advance(100);
+  expect(spans().map((span) => [span.name, parentOf(span)])).toEqual([
+    ['asked', undefined],
+    ['visits.arrived', 'visits.load'],
+    ['visits.load', 'asked'],
+  ]);
+  const run = spans()[2];
+  expect(ms(run.endTime) - ms(run.startTime)).toBe(100);
+  expect(run.attributes).toMatchObject({ 'floe.run': 1, 'floe.phase': 'done', 'floe.cause': 'runtime' });
+  expect(spans()[1].attributes).toMatchObject({ 'floe.outcome': 'applied', 'floe.stores': ['visits'], 'floe.changes': 1 });
+  expect(spans()[1].attributes).not.toHaveProperty('floe.payload');
+});
+
+test('what fails is an error; what happens after the end is not sent', () => {
+  const { runtime, picked, spans, stop } = set();
+  expect(() => runtime.dispatch(picked('v9'))).toThrow();
+  expect(spans()[0]).toMatchObject({ name: 'visits.picked', status: { code: 2, message: expect.stringContaining('unknown') as unknown as string } });
+  stop();
+  expect(() => runtime.dispatch(picked('v9'))).toThrow();
+  expect(spans()).toHaveLength(1);
+});
+
+test('a run that is under way when it stops is sent as far as it came', () => {
+  const { runtime, asked, spans, stop } = set();
+  runtime.dispatch(asked());
+  stop();
+  expect(spans().map(({ name }) => name)).toEqual(['asked', 'visits.load']);
+});
