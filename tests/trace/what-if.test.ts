@@ -1,0 +1,249 @@
+// What if: exclusions, their causes, branches side by side, and what is kept.
+import { describe, expect, test } from '@jest/globals';
+import { action, createRuntime, FloeError, store } from 'floe';
+import { testRuntime } from 'floe/testing';
+import { readTrace, recording, type Step } from 'floe/trace';
+
+const codeOf = (fn: () => unknown): string | undefined => {
+  try {
+    fn();
+    return undefined;
+  } catch (error) {
+    return (error as FloeError).code;
+  }
+};
+const declare = () => {
+  const visits = store('visits', { list: [] as string[], count: 0 });
+  const planned = visits.action('planned', (draft, id: string) => {
+    if (draft.list.includes(id)) throw new Error('twice');
+    draft.list.push(id);
+  });
+  const removed = visits.action('removed', (draft, id: string) => {
+    const index = draft.list.indexOf(id);
+    if (index < 0) throw new Error('not there');
+    draft.list.splice(index, 1);
+  });
+  const counted = visits.action('counted', (draft) => {
+    draft.count = draft.list.length;
+  });
+  return { visits, planned, removed, counted };
+};
+const told = (steps: readonly Step[]): string[] =>
+  steps.map(({ seq, action: sent, fact, run, outcome, excluded, orphan }) =>
+    [seq, sent?.type ?? fact, run?.phase, outcome, excluded && 'excluded', orphan && 'orphan'].filter((part) => part !== undefined && part !== false).join(' '),
+  );
+
+describe('exclude and include', () => {
+  test('rule 16: what then throws is failed, what then changes nothing is unchanged; facts cannot be excluded', () => {
+    const { visits, planned, removed, counted } = declare();
+    const runtime = createRuntime({ stores: [visits], trace: recording() });
+    for (const one of [planned('v1'), counted(), removed('v1'), counted()]) runtime.dispatch(one);
+    const before = runtime.trace.steps;
+    runtime.trace.exclude(1);
+    expect(told(runtime.trace.steps)).toEqual([
+      '0 initial applied',
+      '1 visits.planned unchanged excluded',
+      '2 visits.counted unchanged',
+      '3 visits.removed failed',
+      '4 visits.counted unchanged',
+    ]);
+    expect(runtime.trace.steps[3].reason).toContain('not there');
+    runtime.trace.include(1);
+    const bare = (steps: readonly Step[]) => steps.map(({ took: _, ...step }) => step);
+    expect(bare(runtime.trace.steps)).toEqual(bare(before));
+    expect(codeOf(() => runtime.trace.exclude(0))).toBe('FLOE_NOT_EXCLUDABLE');
+    expect(codeOf(() => runtime.trace.exclude(9))).toBe('FLOE_NO_SUCH_STEP');
+  });
+
+  test('during a look at the past, both what is shown and the live end are computed anew', () => {
+    const { visits, planned } = declare();
+    const runtime = createRuntime({ stores: [visits], trace: recording() });
+    const seen: string[] = [];
+    runtime.watch(visits, ({ list }) => seen.push(list.join()));
+    for (const id of ['v1', 'v2', 'v3']) runtime.dispatch(planned(id));
+    runtime.trace.back();
+    runtime.trace.exclude(1);
+    expect([runtime.read(visits).list, runtime.trace.cursor]).toEqual([['v2'], 2]);
+    runtime.trace.live();
+    expect(runtime.read(visits).list).toEqual(['v2', 'v3']);
+    expect(seen).toEqual(['v1', 'v1,v2', 'v1,v2,v3', 'v1,v2', 'v2', 'v2,v3']);
+  });
+
+  test('rule 2: the steps of one atomic are excluded together, and taken back together when one of them now fails', () => {
+    const { visits, planned, removed } = declare();
+    const runtime = createRuntime({ stores: [visits], trace: recording() });
+    runtime.dispatch(planned('v1'));
+    runtime.atomic(() => {
+      runtime.dispatch(planned('v2'));
+      runtime.dispatch(removed('v1'));
+    });
+    runtime.trace.exclude(1);
+    expect(told(runtime.trace.steps).slice(1)).toEqual(['1 visits.planned unchanged excluded', '2 visits.planned failed', '3 visits.removed failed']);
+    runtime.trace.include(1);
+    expect(runtime.read(visits).list).toEqual(['v2']);
+    runtime.trace.exclude(3);
+    expect(runtime.trace.steps.map((step) => step.excluded ?? false)).toEqual([false, false, true, true]);
+    expect(runtime.read(visits).list).toEqual(['v1']);
+  });
+
+  test('a rule that refuses refuses in a recomputed step too', () => {
+    const { visits, planned, removed } = declare();
+    visits.invariant('at most one visit', ({ list }) => list.length <= 1);
+    const runtime = createRuntime({ stores: [visits], trace: recording(), invariants: 'refuse' });
+    for (const one of [planned('v1'), removed('v1'), planned('v2')]) runtime.dispatch(one);
+    runtime.trace.exclude(2);
+    expect(told(runtime.trace.steps).slice(2)).toEqual(['2 visits.removed unchanged excluded', '3 visits.planned refused']);
+    expect(runtime.read(visits).list).toEqual(['v1']);
+  });
+
+  test('rule 16: what it brought about stays as an orphan, or goes with it: watchers, runs, and what runs dispatch', async () => {
+    const { visits, planned, counted } = declare();
+    const asked = action('asked');
+    const load = visits.task(
+      'load',
+      async ({ dispatch, sleep }) => {
+        await sleep(10);
+        dispatch(planned('late'));
+      },
+      { when: asked },
+    );
+    const runtime = testRuntime({ stores: [visits] });
+    runtime.watch(visits, ({ list, count }) => void (list.length !== count && runtime.trace.isLive && runtime.dispatch(counted())));
+    runtime.dispatch(planned('v1'));
+    runtime.dispatch(asked());
+    await runtime.clock.advance(10);
+    expect(told(runtime.trace.steps)).toEqual([
+      '0 initial applied',
+      '1 visits.planned applied',
+      '2 visits.counted applied',
+      '3 asked unchanged',
+      '4 runStarted running applied',
+      '5 visits.planned applied',
+      '6 visits.counted applied',
+      '7 runEnded done applied',
+    ]);
+    runtime.trace.exclude(3);
+    expect(told(runtime.trace.steps).slice(3)).toEqual([
+      '3 asked unchanged excluded',
+      '4 runStarted running applied orphan',
+      '5 visits.planned applied orphan',
+      '6 visits.counted applied orphan',
+      '7 runEnded done applied orphan',
+    ]);
+    runtime.trace.exclude(3, { withCaused: true });
+    expect(runtime.trace.steps.map((step) => step.excluded ?? false)).toEqual([false, false, false, true, true, true, true, true]);
+    expect(runtime.read(visits)).toEqual({ list: ['v1'], count: 1 });
+    expect(runtime.read(load.status).phase).toBe('idle');
+    runtime.trace.include(3, { withCaused: true });
+    expect(runtime.read(visits)).toEqual({ list: ['v1', 'late'], count: 2 });
+    expect(runtime.read(load.status).phase).toBe('done');
+  });
+
+  test('a run whose beginning is excluded ends', async () => {
+    const { visits, planned } = declare();
+    const asked = action('asked');
+    visits.task('wait', async ({ sleep, dispatch }) => {
+      await sleep(10);
+      dispatch(planned('late'));
+    }, { when: asked });
+    const runtime = testRuntime({ stores: [visits] });
+    runtime.dispatch(asked());
+    runtime.trace.exclude(1, { withCaused: true });
+    await runtime.clock.advance(10);
+    expect(runtime.read(visits).list).toEqual([]);
+  });
+
+  test('rule 20: nothing is excluded while an optimistic action may still be taken back; afterwards its end goes with it', async () => {
+    const { visits, planned } = declare();
+    const assign = visits.task('assign', async ({ optimistic, sleep }, id: string) => {
+      optimistic(planned(id));
+      await sleep(10);
+      throw new Error('refused');
+    });
+    const runtime = testRuntime({ stores: [visits] });
+    runtime.dispatch(planned('v1'));
+    runtime.run(assign('v2')).catch(() => undefined);
+    expect(codeOf(() => runtime.trace.exclude(1))).toBe('FLOE_NOT_EXCLUDABLE');
+    await runtime.clock.advance(10);
+    expect(runtime.read(visits).list).toEqual(['v1']);
+    const { seq } = runtime.trace.steps.find(({ action: sent }) => sent?.payload === 'v2')!;
+    runtime.trace.exclude(seq);
+    expect(runtime.read(visits).list).toEqual(['v1']);
+    const { outcome } = runtime.trace.steps.find(({ fact }) => fact === 'reverted')!;
+    expect(outcome).toBe('unchanged');
+  });
+});
+
+describe('branches', () => {
+  test('they are named, listed, compared and written to files', () => {
+    const { visits, planned, counted } = declare();
+    const runtime = createRuntime({ stores: [visits], trace: recording() });
+    runtime.dispatch(planned('v1'));
+    runtime.dispatch(planned('v2'));
+    runtime.trace.back();
+    runtime.dispatch(planned('v3'));
+    runtime.dispatch(counted());
+    runtime.trace.nameBranch(1, 'with v3');
+    expect(runtime.trace.compareBranches(0, 1)).toMatchObject({
+      same: 2,
+      parts: { why: 'event', a: { seq: 2 }, b: { seq: 3 } },
+      changes: [
+        { op: 'replace', path: '/visits/list/1', value: 'v3' },
+        { op: 'replace', path: '/visits/count', value: 2 },
+      ],
+    });
+    const again = createRuntime({ stores: [visits], trace: recording() });
+    again.trace.import(runtime.trace.export());
+    expect(again.trace.branches).toEqual(runtime.trace.branches);
+    expect(again.trace.branches[1]).toMatchObject({ name: 'with v3', from: 1, tip: 4 });
+    expect(codeOf(() => again.trace.nameBranch(7, ''))).toBe('FLOE_NO_SUCH_BRANCH');
+  });
+});
+
+describe('rule 19: a limit', () => {
+  test('the oldest steps are folded; what is kept can be looked at, written and read', () => {
+    const { visits, planned } = declare();
+    const runtime = createRuntime({ stores: [visits], trace: recording({ limit: 3 }) });
+    for (let i = 0; i < 10; i++) runtime.dispatch(planned(`v${i}`));
+    const { trace } = runtime;
+    expect(trace.steps.map(({ seq }) => seq)).toEqual([8, 9, 10]);
+    expect(codeOf(() => trace.exclude(5))).toBe('FLOE_STEP_FOLDED');
+    expect(codeOf(() => trace.seek(5))).toBe('FLOE_STEP_FOLDED');
+    const file = readTrace(trace.export());
+    expect([file.folded, (file.states.visits as { list: string[] }).list.length]).toEqual([7, 7]);
+    const again = createRuntime({ stores: [visits], trace: recording() });
+    again.trace.import(trace.export());
+    again.trace.seek(8);
+    expect(again.read(visits).list).toHaveLength(8);
+    again.trace.exclude(9);
+    again.trace.live();
+    expect(again.read(visits).list).toEqual(['v0', 'v1', 'v2', 'v3', 'v4', 'v5', 'v6', 'v7', 'v9']);
+  });
+
+  test('folding passes neither the cursor nor an open optimistic action; branches from before go', async () => {
+    const { visits, planned } = declare();
+    const open = visits.task('open', async ({ optimistic, sleep }) => {
+      const tried = optimistic(planned('tried'));
+      await sleep(10);
+      tried.revert();
+    });
+    const runtime = testRuntimeWithLimit(visits, 4);
+    runtime.dispatch(planned('v1'));
+    runtime.trace.back();
+    runtime.dispatch(planned('v2'));
+    const run = runtime.run(open());
+    for (let i = 0; i < 10; i++) runtime.dispatch(planned(`w${i}`));
+    const tried = runtime.trace.steps.find(({ action: sent }) => sent?.payload === 'tried')!;
+    expect(runtime.trace.steps[0].seq).toBe(tried.seq);
+    expect(runtime.trace.branches.map(({ id }) => id)).toEqual([1]);
+    await runtime.clock.advance(10);
+    await run;
+    expect(runtime.trace.steps).toHaveLength(4);
+    expect(runtime.read(visits).list).toHaveLength(11);
+  });
+});
+
+function testRuntimeWithLimit(visits: ReturnType<typeof declare>['visits'], limit: number) {
+  const { clock } = testRuntime();
+  return Object.assign(createRuntime({ stores: [visits], trace: recording({ limit }), clock }), { clock });
+}
