@@ -19,26 +19,26 @@ export interface LineToStep {
 
 /** The line to the step with a number; without one, to the last step of the file. */
 export async function lineTo(source: Source, to: number | undefined, out: Output): Promise<LineToStep> {
-  const after: (number | undefined)[] = [];
+  const after = new Map<number, number | null>();
   /** Which line counts for a step: it may be there again, further down. */
-  const places: number[] = [];
+  const places = new Map<number, number>();
   let count = 0;
   let newest = -1;
   const reader = await readSteps(source, out, (step) => {
-    after[step.seq] = step.after ?? -1;
-    places[step.seq] = count++;
+    after.set(step.seq, step.after);
+    places.set(step.seq, count++);
     newest = Math.max(newest, step.seq);
   });
   const problem = reader.end();
   const last = to ?? newest;
-  if (after[last] === undefined && last !== reader.folded) {
-    const first = after.findIndex((one) => one !== undefined);
-    throw noSuchStep(last, Math.max(0, first), newest);
+  if (!after.has(last) && last !== reader.folded) {
+    const [first = 0] = after.keys();
+    throw noSuchStep(last, first, newest);
   }
   const counts = new Set<number>();
   let first = last;
-  for (let seq: number | undefined = last; seq !== undefined && after[seq] !== undefined; seq = after[seq]) {
-    counts.add(places[seq]);
+  for (let seq: number | null | undefined = last; typeof seq === 'number' && after.has(seq); seq = after.get(seq)) {
+    counts.add(places.get(seq)!);
     first = seq;
   }
   return {

@@ -102,6 +102,10 @@ export async function main(args: readonly string[], out: Output): Promise<0 | 1 
     return answer.code;
   } catch (error) {
     if (error instanceof CommanderError) return error.exitCode === 0 ? 0 : 2;
+    if (error instanceof RangeError && error.message.includes('call stack')) {
+      out.talk(`${colours.red('FLOE_TRACE_DAMAGED')}: What the file holds is nested too deeply to be data of a store.`);
+      return 2;
+    }
     const code = error instanceof FloeError ? error.code : 'FLOE_UNEXPECTED';
     out.talk(`${colours.red(code)}: ${messageOf(error)}`);
     return 2;

@@ -224,24 +224,31 @@ export class TraceReader {
     }
     this.check(Number.isFinite(found.time) && Number.isFinite(found.took), "'time' and 'took' must be numbers");
     this.check(found.kind === 'action' || found.kind === 'fact', "'kind' is neither 'action' nor 'fact'");
-    this.check(typeof found.outcome === 'string', "'outcome' is not a text");
+    this.check(OUTCOMES.has(found.outcome as string), "'outcome' is not an outcome");
     this.check(isCause(found.cause), "'cause' is not a cause");
-    this.check(
-      Array.isArray(found.stores) && found.stores.every((name) => typeof name === 'string'),
-      "'stores' is not a list of names",
-    );
+    this.check(isTexts(found.stores), "'stores' is not a list of names");
     const { action, run } = found;
     if (run !== undefined) this.check(isRun(run), "'run' is not a run of a task");
     if (found.kind === 'action' || action !== undefined)
       this.check(isObject(action) && typeof (action as { type?: unknown }).type === 'string', "'action' is not an action");
-    for (const name of ['note', 'reason', 'fact'] as const)
-      if (found[name] !== undefined) this.check(typeof found[name] === 'string', `'${name}' is not a text`);
+    this.checkMore(found);
     this.checkPatch(found.changes, "'changes'");
     this.checkPatch(found.undo, "'undo'");
     if (found.given !== undefined) this.checkPatch(found.given, "'given'");
     if (again !== undefined) delete found.again;
     const step = found as unknown as Step;
     return isEncoded ? this.decodedStep(step) : step;
+  }
+
+  /** The members that few steps have. */
+  private checkMore(found: Partial<Record<keyof Step | 'again', unknown>>): void {
+    for (const name in found) {
+      const value = found[name as keyof Step];
+      if (TEXTS.has(name)) this.check(typeof value === 'string', `'${name}' is not a text`);
+      else if (COUNTS.has(name)) this.check(isCount(value), `'${name}' is not a whole number`);
+      else if (MARKS.has(name)) this.check(value === true, `'${name}' is not true`);
+      else if (name === 'problems') this.check(isTexts(value), "'problems' is not a list of texts");
+    }
   }
 
   private decodedStep(step: Step): Step {
@@ -264,11 +271,7 @@ export class TraceReader {
 
   private checkPatch(value: unknown, name: string): void {
     this.check(Array.isArray(value), `${name} is not a JSON Patch`);
-    for (const operation of value as readonly unknown[])
-      this.check(
-        isObject(operation) && typeof (operation as { path?: unknown }).path === 'string',
-        `${name} holds something that is not an operation`,
-      );
+    this.check((value as readonly unknown[]).every(isOperation), `${name} holds something that is not an operation`);
   }
 }
 
@@ -277,13 +280,36 @@ const isObject = (value: unknown): value is object =>
 
 const isCount = (count: unknown): boolean => Number.isSafeInteger(count) && (count as number) >= 0;
 
-const isCause = (cause: unknown): boolean => isObject(cause) && typeof (cause as { by?: unknown }).by === 'string';
+const OUTCOMES = new Set(['applied', 'unchanged', 'waiting', 'stopped', 'refused', 'failed', 'reverted']);
+const PHASES = new Set(['running', 'done', 'failed', 'cancelled', 'skipped']);
+const OPERATIONS = new Set(['add', 'remove', 'replace', 'move', 'copy', 'test']);
+const TEXTS = new Set(['fact', 'reason', 'note']);
+const COUNTS = new Set(['group', 'about', 'count']);
+const MARKS = new Set(['caught', 'excluded', 'orphan', 'onTrust', 'again']);
 
-const isRun = (run: unknown): boolean =>
-  isObject(run) &&
-  typeof (run as { task?: unknown }).task === 'string' &&
-  isCount((run as { id?: unknown }).id) &&
-  Array.isArray((run as { args?: unknown }).args);
+const isTexts = (value: unknown): boolean => Array.isArray(value) && value.every((one) => typeof one === 'string');
+
+const isOptional = (value: unknown, is: (value: unknown) => boolean): boolean => value === undefined || is(value);
+
+function isCause(cause: unknown): boolean {
+  if (!isObject(cause)) return false;
+  const { by, step, run } = cause as Record<string, unknown>;
+  return typeof by === 'string' && isOptional(step, isCount) && isOptional(run, isCount);
+}
+
+function isOperation(operation: unknown): boolean {
+  if (!isObject(operation)) return false;
+  const { op, path, from, before } = operation as Record<string, unknown>;
+  const isText = (value: unknown): boolean => typeof value === 'string';
+  return OPERATIONS.has(op as string) && isText(path) && isOptional(from, isText) && isOptional(before, isText);
+}
+
+function isRun(run: unknown): boolean {
+  if (!isObject(run)) return false;
+  const { id, task, args, phase, saw } = run as Record<string, unknown>;
+  const isList = Array.isArray(args) && isOptional(saw, Array.isArray);
+  return typeof task === 'string' && isCount(id) && isList && PHASES.has(phase as string);
+}
 
 function toHeader(value: unknown, line: number): TraceHeader {
   const header = value as Partial<TraceHeader> | null;

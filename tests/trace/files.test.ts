@@ -1,0 +1,201 @@
+// Trace files: their schema, older versions, damage, and files that are written as things happen.
+import { describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import Ajv2020 from 'ajv/dist/2020.js';
+import { readFileSync } from 'node:fs';
+import { action, applyPatch, createRuntime, FloeError, store } from 'floe';
+import { entity, rowOf, tableOf, tables } from 'floe/entities';
+import { testRuntime } from 'floe/testing';
+import { readTrace, recording, type Step } from 'floe/trace';
+import { runs } from '../support/runs.js';
+
+const schema = JSON.parse(readFileSync('docs/schemas/trace-line.schema.json', 'utf8')) as object;
+const Ajv = Ajv2020 as unknown as typeof Ajv2020.default;
+const fits = new Ajv({ strict: true, strictRequired: false, strictTypes: false }).compile(schema);
+
+const visits = store('visits', { list: [] as string[], at: new Date(0), count: 0 });
+const planned = visits.action('planned', (draft, id: string) => {
+  if (draft.list.includes(id)) throw new Error('twice');
+  draft.list.push(id);
+});
+const dated = visits.action('dated', (draft, date: Date) => {
+  draft.at = date;
+});
+const asked = action('asked');
+visits.task('answer', ({ dispatch }) => void dispatch(planned('answered')), { when: asked });
+const berth = entity('berth', rowOf<{ id: string; quay: string }>(), { key: 'id' });
+const port = tables('port', [berth]);
+
+/** A trace with something of everything. */
+function full() {
+  const written: string[] = [];
+  const runtime = testRuntime({ stores: [visits, port] });
+  const made = createRuntime({
+    stores: [visits, port],
+    clock: runtime.clock,
+    trace: recording({ lines: (line) => written.push(line), ignore: [dated] }),
+    onProblem: () => undefined,
+  });
+  made.dispatch(planned('v1'));
+  made.dispatch(port.put(berth, { id: 'N1', quay: 'North' }));
+  made.dispatch(dated(new Date(86_400_000)));
+  made.dispatch(dated(new Date(1)));
+  expect(() => made.dispatch(planned('v1'))).toThrow('twice');
+  made.dispatch(asked());
+  made.atomic(() => made.dispatch(planned('v2')));
+  made.trace.mark('the officer was told');
+  made.trace.back();
+  made.dispatch(planned('v3'));
+  made.trace.nameBranch(1, 'without v2');
+  made.trace.exclude(1, { withCaused: true });
+  made.dispatch(planned('v9'));
+  made.reset();
+  return { runtime: made, written };
+}
+
+describe('the schema', () => {
+  test('describes every line, whether written at once or as things happen', () => {
+    const { runtime, written } = full();
+    const folded = createRuntime({ stores: [visits], trace: recording({ limit: 1 }) });
+    folded.dispatch(planned('v1'));
+    const lines = [...runtime.trace.lines(), ...written, ...folded.trace.lines()];
+    lines.push(...readFileSync('tests/fixtures/traces/version-1.jsonl', 'utf8').trimEnd().split('\n'));
+    for (const line of lines) expect([fits(JSON.parse(line)), line, fits.errors]).toEqual([true, line, null]);
+    expect(new Set(lines.map((line) => Object.keys(JSON.parse(line) as object)[0]))).toEqual(new Set(['floe', 'seq', 'checkpoint', 'branch']));
+  });
+
+  test('what it refuses, the reader refuses, with the line; and the other way round', () => {
+    const lines = [...full().runtime.trace.lines()];
+    const members = Object.keys((schema as { $defs: { step: { properties: object } } }).$defs.step.properties);
+    // What other lines say of these counts too.
+    const linked = ['seq', 'after', 'branch', 'again'];
+    const wrong = fc.oneof(fc.jsonValue({ maxDepth: 2 }), fc.constant(undefined), fc.constantFrom({ by: 'code' }, [{ op: 'add', path: '' }], 'failed', 'action', 1, true));
+    fc.assert(
+      fc.property(fc.nat(), fc.constantFrom(...members), wrong, (at, name, value) => {
+        const i = 1 + (at % (lines.length - 1));
+        const step = JSON.parse(lines[i]) as Record<string, unknown>;
+        if (!('seq' in step)) return;
+        if (value === undefined) delete step[name];
+        else step[name] = value;
+        const isRight = fits(step);
+        const read = (): unknown => readTrace([...lines.slice(0, i), JSON.stringify(step), ...lines.slice(i + 1)]);
+        if (isRight && linked.includes(name)) return;
+        if (isRight) read();
+        else expect(read).toThrow(expect.objectContaining({ code: 'FLOE_TRACE_DAMAGED', message: expect.stringContaining(`line ${i + 1}:`) as unknown as string }));
+      }),
+      { numRuns: runs(3000) },
+    );
+  });
+});
+
+describe('a file that is written as things happen', () => {
+  test('holds in the end what the trace holds', () => {
+    const { runtime, written } = full();
+    const file = readTrace(written);
+    const { trace } = runtime;
+    expect(file.steps).toEqual(readTrace(trace.export()).steps);
+    expect(file.names).toEqual([{ id: 1, name: 'without v2' }]);
+    const again = createRuntime({ stores: [visits, port], trace: recording() });
+    again.trace.import(written);
+    expect(again.snapshot()).toEqual(runtime.snapshot());
+    expect(again.trace.steps).toEqual(trace.steps);
+    again.trace.include(1);
+    trace.include(1);
+    expect(again.snapshot()).toEqual(runtime.snapshot());
+  });
+
+  test('has checkpoints', () => {
+    const written: string[] = [];
+    const runtime = createRuntime({ stores: [visits], trace: recording({ lines: (line) => written.push(line) }) });
+    for (let i = 0; i < 2000; i++) runtime.dispatch(dated(new Date(i)));
+    const lines = written.map((line) => JSON.parse(line) as { checkpoint?: number; states?: unknown });
+    const checkpoints = lines.filter((line) => 'checkpoint' in line);
+    expect(checkpoints.map(({ checkpoint }) => checkpoint)).toEqual([1000, 2000]);
+    expect(checkpoints[0].states).toMatchObject({ visits: { at: { 'floe:type': 'date', value: new Date(999).toISOString() } } });
+    expect(readTrace(written).steps).toHaveLength(2001);
+  });
+});
+
+test('a file of version 1 opens: steps, branches and states', () => {
+  const text = readFileSync('tests/fixtures/traces/version-1.jsonl', 'utf8');
+  const runtime = createRuntime({ stores: [visits, port], trace: recording() });
+  expect(runtime.trace.import(text)).toEqual({ steps: 12 });
+  expect(runtime.snapshot()).toEqual({
+    visits: { list: ['v1', 'v2', 'v3'], seen: new Set(['v1', 'v2', 'v3']), day: new Date('2031-03-02'), count: 3 },
+    port: { berth: tableOf([['N1', { id: 'N1', quay: 'North' }]]) },
+  });
+  expect(runtime.trace.branches).toHaveLength(2);
+  runtime.trace.switchTo(0);
+  expect(runtime.snapshot().visits).toMatchObject({ list: ['v1', 'v2'], day: new Date('2031-03-03') });
+});
+
+describe('damage', () => {
+  const text = full().runtime.trace.export();
+  const whole = readTrace(text).steps;
+
+  test('cut anywhere, it opens up to its last whole step, and says so', () => {
+    const header = text.indexOf('\n');
+    for (let at = 0; at < text.length - 1; at += 7) {
+      const cut = text.slice(0, at);
+      if (at < header) {
+        expect(() => readTrace(cut)).toThrow(expect.objectContaining({ code: 'FLOE_NOT_A_TRACE' }));
+        continue;
+      }
+      const { steps, problem } = readTrace(cut);
+      expect(steps).toEqual(whole.slice(0, steps.length));
+      const isBetweenLines = cut.endsWith('\n') || text[at] === '\n';
+      expect(problem?.code).toBe(isBetweenLines ? undefined : 'FLOE_TRACE_CUT_SHORT');
+    }
+  });
+
+  test('with any bytes changed it opens, or says what is wrong; the runtime stays as it is', () => {
+    const bytes = Buffer.from(text);
+    const runtime = createRuntime({ stores: [visits, port], trace: recording(), onProblem: () => undefined });
+    runtime.dispatch(planned('kept'));
+    fc.assert(
+      fc.property(fc.array(fc.tuple(fc.nat(bytes.length - 1), fc.oneof(fc.nat(255), fc.constantFrom(...Buffer.from('{}[]",:09eu\\n-')))), { minLength: 1, maxLength: 4 }), (flips) => {
+        const damaged = Buffer.from(bytes);
+        for (const [at, byte] of flips) damaged[at] = byte;
+        const before = [runtime.snapshot(), runtime.trace.export()];
+        try {
+          runtime.trace.import(damaged.toString());
+          runtime.trace.import(before[1] as string);
+        } catch (error) {
+          expect(error).toBeInstanceOf(FloeError);
+        }
+        expect(runtime.snapshot()).toEqual(before[0]);
+      }),
+      { numRuns: runs(2000) },
+    );
+  });
+
+  test.each([
+    ['a pointer to a prototype', { changes: [{ op: 'add', path: '/__proto__/polluted', value: 1 }] }],
+    ['an inherited part', { changes: [{ op: 'replace', path: '/visits/constructor/prototype/polluted', value: 1 }] }],
+    ['an unknown encoding', { changes: [{ op: 'add', path: '/visits', value: { 'floe:type': 'function', value: 'x' } }] }],
+    ['a map of nothing', { changes: [{ op: 'add', path: '/visits', value: { 'floe:type': 'map', value: 3 } }] }],
+    ['an integer of letters', { changes: [{ op: 'add', path: '/visits', value: { 'floe:type': 'bigint', value: 'x' } }] }],
+    ['a patch that does not apply', { changes: [{ op: 'remove', path: '/nowhere' }] }],
+    ['a step after itself', { after: 1 }],
+    ['a step after a later one', { after: 2 }],
+    ['a huge number', { seq: 1e300 }],
+  ])('%s: refused, and nothing is harmed', (_, change) => {
+    const lines = text.trimEnd().split('\n');
+    const step = JSON.stringify({ ...(JSON.parse(lines[2]) as Step), ...change });
+    const runtime = createRuntime({ stores: [visits, port], trace: recording() });
+    expect(() => runtime.trace.import([lines[0], lines[1], step].join('\n'))).toThrow(FloeError);
+    expect(runtime.trace.steps).toHaveLength(1);
+    expect(({} as { polluted?: unknown }).polluted).toBeUndefined();
+  });
+
+  test('a key __proto__ is data', () => {
+    const lines = text.trimEnd().split('\n');
+    const step = JSON.parse(lines[2]) as Step;
+    const changes = `[{"op":"add","path":"/visits/__proto__","value":{"polluted":1}}]`;
+    const line = JSON.stringify({ ...step, changes: [], undo: [] }).replace('"changes":[]', `"changes":${changes}`);
+    const { steps } = readTrace([lines[0], lines[1], line]);
+    const state = steps.reduce((states: unknown, one) => applyPatch(states, one.changes), {}) as { visits: object };
+    expect(Object.keys(state.visits)).toContain('__proto__');
+    expect((state.visits as { polluted?: unknown }).polluted).toBeUndefined();
+  });
+});

@@ -1,0 +1,240 @@
+// Where values come from, what became of them, and the application's own way back.
+import { describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { at, createRuntime, store } from 'floe';
+import { entity, rowOf, tables } from 'floe/entities';
+import { testRuntime } from 'floe/testing';
+import { recording, undoStack } from 'floe/trace';
+import { runs } from '../support/runs.js';
+
+interface Visit {
+  id: string;
+  phase: string;
+}
+const visits = store('visits', { list: [] as Visit[], note: '' });
+const planned = visits.action('planned', (draft, { at, id }: { at: number; id: string }) => {
+  draft.list.splice(at, 0, { id, phase: 'expected' });
+});
+const moved = visits.action('moved', (draft, { id, phase }: Visit) => {
+  const found = draft.list.find((visit) => visit.id === id);
+  if (found) found.phase = phase;
+});
+const removed = visits.action('removed', (draft, id: string) => {
+  const index = draft.list.findIndex((visit) => visit.id === id);
+  if (index >= 0) draft.list.splice(index, 1);
+});
+const reversed = visits.action('reversed', (draft) => void draft.list.reverse());
+const noted = visits.action('noted', (draft, note: string) => {
+  draft.note = note;
+});
+const shown = (found: readonly { step: { seq: number }; pointer: string; before?: unknown; after?: unknown }[]) =>
+  found.map(({ step, pointer, ...values }) => [step.seq, pointer, values.before, values.after]);
+
+describe('the history of a value', () => {
+  test('a field: who changed it, with the value before and after, up to the cursor', () => {
+    const runtime = createRuntime({ stores: [visits], trace: recording() });
+    for (const note of ['Fog', 'Fog', 'Clear']) runtime.dispatch(noted(note));
+    runtime.dispatch(planned({ at: 0, id: 'v1' }));
+    expect(shown(runtime.trace.history('/visits/note'))).toEqual([
+      [0, '/visits/note', undefined, ''],
+      [1, '/visits/note', '', 'Fog'],
+      [3, '/visits/note', 'Fog', 'Clear'],
+    ]);
+    runtime.trace.seek(2);
+    expect(runtime.trace.history('/visits/note')).toHaveLength(2);
+    expect(runtime.trace.history('/visits/nothing/here')).toEqual([]);
+  });
+
+  test('an item of a list that was put in order is followed to where it stood', () => {
+    const runtime = createRuntime({ stores: [visits], trace: recording() });
+    for (let i = 0; i < 200; i++) runtime.dispatch(planned({ at: i, id: `v${i}` }));
+    runtime.dispatch(moved({ id: 'v3', phase: 'alongside' }));
+    runtime.dispatch(reversed());
+    runtime.dispatch(moved({ id: 'v3', phase: 'departed' }));
+    expect(shown(runtime.trace.history('/visits/list/196/phase'))).toEqual([
+      [4, '/visits/list/3/phase', undefined, 'expected'],
+      [201, '/visits/list/3/phase', 'expected', 'alongside'],
+      [203, '/visits/list/196/phase', 'alongside', 'departed'],
+    ]);
+  });
+
+  test('a row of a table, which comes, goes, and comes again', () => {
+    const berth = entity('berth', rowOf<{ id: string; quay: string }>(), { key: 'id' });
+    const port = tables('port', [berth]);
+    const runtime = createRuntime({ stores: [port], trace: recording() });
+    runtime.dispatch(port.put(berth, { id: 'N/1', quay: 'North' }));
+    runtime.dispatch(port.merge(berth, 'N/1', { quay: 'South' }));
+    runtime.dispatch(port.remove(berth, 'N/1'));
+    runtime.dispatch(port.put(berth, { id: 'N/1', quay: 'East' }));
+    const path = '/port/berth/N~11/quay';
+    expect(shown(runtime.trace.history(path))).toEqual([
+      [1, path, undefined, 'North'],
+      [2, path, 'North', 'South'],
+      [3, path, 'South', undefined],
+      [4, path, undefined, 'East'],
+    ]);
+  });
+
+  test('each item is followed through whatever comes and goes around it', () => {
+    const command = fc.oneof(
+      fc.record({ do: fc.constant('plan' as const), at: fc.nat(8) }),
+      fc.record({ do: fc.constantFrom('move' as const, 'remove' as const), at: fc.nat(8), phase: fc.constantFrom('a', 'b') }),
+    );
+    fc.assert(
+      fc.property(fc.array(command, { maxLength: 40, size: 'max' }), (program) => {
+        const runtime = createRuntime({ stores: [visits], trace: recording() });
+        const expected = new Map<string, number[]>();
+        let count = 0;
+        for (const one of program) {
+          const { list } = runtime.read(visits);
+          if (one.do === 'plan') {
+            const id = `v${count++}`;
+            runtime.dispatch(planned({ at: Math.min(one.at, list.length), id }));
+            expected.set(id, [runtime.trace.cursor]);
+          } else if (list.length > 0) {
+            const { id } = list[one.at % list.length];
+            if (one.do === 'remove') runtime.dispatch(removed(id));
+            else if (runtime.dispatch(moved({ id, phase: one.phase })) === 'applied')
+              expected.get(id)!.push(runtime.trace.cursor);
+          }
+        }
+        for (const [i, { id }] of runtime.read(visits).list.entries()) {
+          const found = runtime.trace.history(`/visits/list/${i}`);
+          expect(found.map(({ step }) => step.seq)).toEqual(expected.get(id));
+          expect((found.at(-1)!.after as Visit).id).toBe(id);
+        }
+      }),
+      { numRuns: runs(200) },
+    );
+  });
+});
+
+test('changes: what one state has become in another, there and back', () => {
+  const runtime = createRuntime({ stores: [visits], trace: recording() });
+  for (const note of ['Fog', 'Clear', 'Fog']) runtime.dispatch(noted(note));
+  expect(runtime.trace.changes(0, 2)).toEqual([{ op: 'replace', path: '/visits/note', value: 'Clear' }]);
+  expect(runtime.trace.changes(3, 1)).toEqual([]);
+});
+
+describe('undo and redo', () => {
+  const begin = (options: Partial<Parameters<typeof undoStack>[1]> = {}) => {
+    const runtime = testRuntime({ stores: [visits] });
+    const edits = undoStack(runtime, { stores: [visits], ...options });
+    return { runtime, edits, note: () => runtime.read(visits).note, list: () => runtime.read(visits).list.map(({ id }) => id) };
+  };
+
+  test('typing is one entry; a pause begins another; each undo is one step', async () => {
+    const { runtime, edits, note } = begin();
+    for (const text of ['F', 'Fo', 'Fog']) {
+      runtime.dispatch(noted(text));
+      await runtime.clock.advance(300);
+    }
+    await runtime.clock.advance(2000);
+    runtime.dispatch(noted('Fog from the west'));
+    expect([edits.undos, edits.nextUndo]).toEqual([2, 'visits.noted']);
+    expect(edits.undo()).toEqual({ became: 'done', title: 'visits.noted' });
+    expect([note(), runtime.trace.steps.at(-1)]).toMatchObject(['Fog', { kind: 'fact', fact: 'undone' }]);
+    edits.undo();
+    expect([note(), edits.undo(), edits.redos]).toEqual(['', { became: 'nothing' }, 2]);
+    edits.redo();
+    edits.redo();
+    expect([note(), edits.redo()]).toEqual(['Fog from the west', { became: 'nothing' }]);
+    edits.undo();
+    runtime.dispatch(noted('other'));
+    expect(edits.redos).toBe(0);
+  });
+
+  test('one atomic is one entry; stores and actions that are not chosen, and tasks, make none', async () => {
+    const other = store('other', { n: 0 });
+    const counted = other.action('counted', (draft) => void draft.n++);
+    const write = visits.task('write', ({ dispatch }, text: string) => void dispatch(noted(text)));
+    const { runtime, edits, list } = begin({ except: ['visits.reversed'], limit: 2 });
+    runtime.dispatch(counted());
+    await runtime.run(write('by a task'));
+    runtime.dispatch(reversed());
+    expect(edits.undos).toBe(0);
+    runtime.atomic(() => {
+      runtime.dispatch(planned({ at: 0, id: 'v1' }));
+      runtime.dispatch(planned({ at: 0, id: 'v2' }));
+    });
+    expect(edits.undos).toBe(1);
+    edits.undo();
+    expect(list()).toEqual([]);
+    for (const id of ['v3', 'v4', 'v5']) runtime.dispatch(planned({ at: 0, id }));
+    expect(edits.undos).toBe(2);
+  });
+
+  test('what something else changed since is a conflict, which is told and not overwritten, unless one insists', async () => {
+    const write = visits.task('write', ({ dispatch }, text: string) => void dispatch(noted(text)));
+    const { runtime, edits, note } = begin();
+    runtime.dispatch(noted('Fog'));
+    await runtime.run(write('by a task'));
+    expect(edits.undo()).toEqual({ became: 'conflict', title: 'visits.noted', pointer: '/visits/note' });
+    expect([note(), edits.undos]).toEqual(['by a task', 1]);
+    expect(edits.undo({ anyway: true })).toMatchObject({ became: 'done' });
+    expect(note()).toBe('');
+  });
+
+  test('an entry goes with the items of a list that something else moved', async () => {
+    const arrive = visits.task('arrive', ({ dispatch }, id: string) => void dispatch(planned({ at: 0, id })));
+    const { runtime, edits, list } = begin();
+    runtime.dispatch(planned({ at: 0, id: 'mine' }));
+    runtime.dispatch(moved({ id: 'mine', phase: 'alongside' }));
+    await runtime.run(arrive('theirs'));
+    edits.undo();
+    expect(runtime.read(at(visits, '/list/1/phase'))).toBe('expected');
+    edits.undo();
+    expect(list()).toEqual(['theirs']);
+    edits.redo();
+    expect(list()).toEqual(['theirs', 'mine']);
+  });
+
+  test('undo, undo ... redo, redo leads through the same states, whatever was done', () => {
+    const command = fc.oneof(
+      fc.record({ do: fc.constant('plan' as const), at: fc.nat(5) }),
+      fc.record({ do: fc.constantFrom('move' as const, 'remove' as const, 'reverse' as const), at: fc.nat(5) }),
+    );
+    fc.assert(
+      fc.property(fc.array(command, { maxLength: 25 }), (program) => {
+        const { runtime, edits } = begin({ together: () => false });
+        const states = [runtime.read(visits)];
+        let count = 0;
+        for (const one of program) {
+          const { list } = runtime.read(visits);
+          const id = list[one.at % Math.max(1, list.length)]?.id ?? '';
+          const result = runtime.dispatch(
+            one.do === 'plan'
+              ? planned({ at: one.at, id: `v${count++}` })
+              : one.do === 'move'
+                ? moved({ id, phase: String(count++) })
+                : one.do === 'remove'
+                  ? removed(id)
+                  : reversed(),
+          );
+          if (result === 'applied') states.push(runtime.read(visits));
+        }
+        for (const state of states.slice(0, -1).reverse()) {
+          expect(edits.undo().became).toBe('done');
+          expect(runtime.read(visits)).toEqual(state);
+        }
+        for (const state of states.slice(1)) {
+          edits.redo();
+          expect(runtime.read(visits)).toEqual(state);
+        }
+      }),
+      { numRuns: runs(100) },
+    );
+  });
+
+  test('those who show it are told; closed, it holds nothing and hears nothing', () => {
+    const { runtime, edits } = begin();
+    let told = 0;
+    const stop = edits.watch(() => told++);
+    runtime.dispatch(noted('Fog'));
+    stop();
+    runtime.dispatch(reversed());
+    edits.close();
+    runtime.dispatch(noted('Clear'));
+    expect([told, edits.undos, edits.undo()]).toEqual([1, 0, { became: 'nothing' }]);
+  });
+});
