@@ -20,6 +20,7 @@ import {
 } from './source.js';
 import {
   answersType,
+  typesOf,
   makeTask,
   type Task,
   type TaskDefinition,
@@ -197,10 +198,10 @@ export class StoreDefinition implements Source<unknown> {
     for (const { answered, change } of this.whens) if (answersType(answered, type)) yield change;
   }
 
-  /** The types of its own actions. */
+  /** The types of the actions that it answers. */
   types(): string[] {
     const copied = this.original?.types().map((type) => this.name + type.slice(this.original!.name.length)) ?? [];
-    return [...copied, ...this.changes.keys()];
+    return [...copied, ...this.changes.keys(), ...this.whens.flatMap(({ answered }) => typesOf(answered))];
   }
 
   as(label: string): StoreDefinition {

@@ -188,12 +188,13 @@ export const freeTasks: TaskDefinition[] = [];
 export const startsWith = ({ options }: TaskDefinition, type: string): boolean =>
   options.when !== undefined && answersType(options.when as AnswerTo, type);
 
-export function answersType(answered: AnswerTo, type: string): boolean {
+/** The types of the actions that are answered. */
+export function typesOf(answered: AnswerTo): readonly string[] {
   const named = typeof answered === 'function' && !('type' in answered) ? answered() : answered;
-  return Array.isArray(named)
-    ? named.some((one: AnyCreator) => one.type === type)
-    : (named as unknown as AnyCreator).type === type;
+  return ([named].flat() as unknown as AnyCreator[]).map(({ type }) => type);
 }
+
+export const answersType = (answered: AnswerTo, type: string): boolean => typesOf(answered).includes(type);
 
 /** Makes a task as a user calls it. */
 export function makeTask(

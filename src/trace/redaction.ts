@@ -38,8 +38,11 @@ export class Redaction {
     this.byAction = parsed(actions);
     this.byTask = parsed(tasks);
     for (const pointer of state) this.addState(parsePointer(pointer));
-    // The status of a task is kept by its arguments.
-    for (const task of this.byTask.keys()) this.addState([`${task}.status`, 'by']);
+    // The status of a task is kept by its arguments, and its error may name them.
+    for (const task of this.byTask.keys()) {
+      this.addState([`${task}.status`, 'by']);
+      this.addState([`${task}.status`, 'all', 'error']);
+    }
     this.places = [...this.byStore].flatMap(([store, all]) => all.map((keys) => pointerTo([store, ...keys])));
     this.none = this.byStore.size + this.byAction.size + this.byTask.size === 0;
   }

@@ -1,0 +1,174 @@
+// A recording against today's code, against another recording, and as a test.
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { spawnSync } from 'node:child_process';
+import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { createRuntime, store } from 'floe';
+import { compareTraces, givenText, recording, replayTrace, writeTest } from 'floe/trace';
+
+/** The same store as it is, and as it may be tomorrow. */
+const declare = (change: Partial<{ step: number; keepsOrder: boolean; refusesTwice: boolean }> = {}) => {
+  const { step = 1, keepsOrder = true, refusesTwice = true } = change;
+  const visits = store('visits', { list: [] as { id: string; phase: number; due: Date }[], note: "it's \"quiet\"" });
+  const planned = visits.action('planned', (draft, id: string) => {
+    if (refusesTwice && draft.list.some((visit) => visit.id === id)) throw new Error('twice');
+    const visit = { id, phase: 0, due: new Date(Date.UTC(2031, 2, 2)) };
+    if (keepsOrder) draft.list.push(visit);
+    else draft.list.unshift(visit);
+  });
+  const movedOn = visits.action('movedOn', (draft, id: string) => {
+    for (const visit of draft.list) if (visit.id === id) visit.phase += step;
+  });
+  return { visits, planned, movedOn };
+};
+function recorded() {
+  const { visits, planned, movedOn } = declare();
+  const runtime = createRuntime({ stores: [visits], trace: recording(), onProblem: () => undefined });
+  for (const one of [planned('v1'), planned('v2'), movedOn('v1'), movedOn('v9')]) runtime.dispatch(one);
+  expect(() => runtime.dispatch(planned('v1'))).toThrow();
+  runtime.atomic(() => {
+    runtime.dispatch(planned('v3'));
+    runtime.dispatch(movedOn('v3'));
+  });
+  runtime.reset();
+  runtime.dispatch(planned('v4'));
+  return { runtime, file: runtime.trace.export() };
+}
+
+describe('replayTrace', () => {
+  const { file } = recorded();
+  test('the same code does the same', () => {
+    const told: [number, number][] = [];
+    const stores = [declare().visits];
+    expect(replayTrace(file, { stores, onStep: (done, all) => told.push([done, all]) })).toEqual({ steps: 10, actions: 8, onTrust: [] });
+    expect(told.at(-1)).toEqual([10, 10]);
+  });
+
+  test.each([
+    ['another number', { step: 2 }, { step: { seq: 3 }, pointer: '/visits/list/0/phase', expected: 1, found: 2 }],
+    ['another order', { keepsOrder: false }, { step: { seq: 2 }, pointer: '/visits/list/0' }],
+    ['what failed does something', { refusesTwice: false }, { step: { seq: 5 }, pointer: '/visits/list/2', found: { id: 'v1' }, reason: expect.stringContaining('twice') as unknown }],
+  ])('%s: the first step that differs, and where', (_, change, divergence) => {
+    expect(replayTrace(file, { stores: [declare(change).visits] }).divergence).toMatchObject(divergence);
+  });
+
+  test('an action that nobody knows any more', () => {
+    const other = store('visits', {});
+    expect(replayTrace(file, { stores: [other] }).divergence).toMatchObject({ step: { seq: 1 }, reason: expect.stringContaining("'visits.planned'") as unknown });
+  });
+
+  test('a branch, by its number', () => {
+    const { runtime } = recorded();
+    runtime.trace.seek(2);
+    runtime.dispatch({ ...declare().movedOn('v2') });
+    const text = runtime.trace.export();
+    const stores = [declare({ step: 3 }).visits];
+    expect(replayTrace(text, { stores }).divergence!.step.seq).toBe(10);
+    expect(replayTrace(text, { stores, branch: 0 }).divergence!.step.seq).toBe(3);
+  });
+});
+
+describe('compareTraces', () => {
+  test('times do not count; where two part is told, and how they end', () => {
+    const [a, b] = [recorded().file, recorded().file];
+    expect(compareTraces(a, b)).toEqual({ same: 10, changes: [] });
+    const { runtime } = recorded();
+    runtime.trace.exclude(3);
+    expect(compareTraces(a, runtime.trace.export())).toMatchObject({ same: 3, parts: { why: 'event', a: { seq: 3 }, b: { seq: 3, excluded: true } } });
+    const other = createRuntime({ stores: [declare({ step: 5 }).visits], trace: recording() });
+    const { planned, movedOn } = declare();
+    for (const one of [planned('v1'), planned('v2'), movedOn('v1')]) other.dispatch({ ...one });
+    expect(compareTraces(a, other.trace.export())).toMatchObject({ same: 3, parts: { why: 'changes', pointer: '/visits/list/0/phase' } });
+    const short = a.split('\n').slice(0, 4).join('\n');
+    expect(compareTraces(a, short)).toMatchObject({ same: 3, parts: { why: 'end', a: { seq: 3 } } });
+  });
+});
+
+describe('writeTest', () => {
+  // Inside the repository, so that the test finds Floe and Jest as a user's does.
+  let folder: string;
+  beforeAll(() => {
+    mkdirSync('reports', { recursive: true });
+    folder = mkdtempSync(join(process.cwd(), 'reports', 'written-'));
+    writeFileSync(
+      join(folder, 'model.js'),
+      `import { store } from 'floe';
+const visits = store('visits', { list: [], note: "it's \\"quiet\\"" });
+visits.action('planned', (draft, id) => {
+  if (draft.list.some((visit) => visit.id === id)) throw new Error('twice');
+  draft.list.push({ id, phase: 0, due: new Date(Date.UTC(2031, 2, 2)) });
+});
+visits.action('movedOn', (draft, id) => {
+  for (const visit of draft.list) if (visit.id === id) visit.phase += Number(process.env.STEP ?? 1);
+});
+export const stores = [visits];
+`,
+    );
+    writeFileSync(join(folder, 'package.json'), '{ "type": "module" }');
+  });
+  afterAll(() => rmSync(folder, { recursive: true }));
+
+  const jest = (name: string, env = {}) =>
+    spawnSync(process.execPath, ['--experimental-vm-modules', '--no-warnings', 'node_modules/jest/bin/jest.js', '--rootDir', folder, '-c', '{"transform":{}}', '--runTestsByPath', join(folder, name)], { encoding: 'utf8', env: { ...process.env, ...env } });
+
+  test('reads like a test: given, when, then', () => {
+    const source = writeTest(recorded().file, { from: 3, to: 7, model: './model.js', source: 'shift.jsonl' });
+    expect(source).toBe(`// Written by floe from shift.jsonl: steps 3 to 7.
+import { expect, test } from '@jest/globals';
+import { testRuntime, valueAt } from 'floe/testing';
+import { stores } from './model.js';
+
+test('visits.movedOn, visits.planned', () => {
+  // Given
+  const given = {
+    visits: {
+      list: [
+        { id: 'v1', phase: 0, due: new Date('2031-03-02T00:00:00.000Z') },
+        { id: 'v2', phase: 0, due: new Date('2031-03-02T00:00:00.000Z') },
+      ],
+      note: 'it\\'s "quiet"',
+    },
+  };
+  const runtime = testRuntime({ stores, still: true, initial: given });
+
+  // When
+  runtime.dispatch({ type: 'visits.movedOn', payload: 'v1' });
+  expect(runtime.dispatch({ type: 'visits.movedOn', payload: 'v9' })).toBe('unchanged');
+  expect(() => runtime.dispatch({ type: 'visits.planned', payload: 'v1' })).toThrow();
+  runtime.atomic(() => {
+    runtime.dispatch({ type: 'visits.planned', payload: 'v3' });
+    runtime.dispatch({ type: 'visits.movedOn', payload: 'v3' });
+  });
+
+  // Then
+  expect(valueAt(runtime, '/visits/list')).toEqual([
+    { id: 'v1', phase: 1, due: new Date('2031-03-02T00:00:00.000Z') },
+    { id: 'v2', phase: 0, due: new Date('2031-03-02T00:00:00.000Z') },
+    { id: 'v3', phase: 1, due: new Date('2031-03-02T00:00:00.000Z') },
+  ]);
+});
+`);
+  });
+
+  test('passes as written, over facts too and with the state in a file of its own; fails when the code does something else', () => {
+    const { file } = recorded();
+    writeFileSync(join(folder, 'whole.test.js'), writeTest(file, { model: './model.js' }));
+    writeFileSync(join(folder, 'part.test.js'), writeTest(file, { from: 3, to: 6, model: './model.js', given: 'part.given.json' }));
+    writeFileSync(join(folder, 'part.given.json'), givenText(file, { from: 3, to: 6 }));
+    for (const name of ['whole.test.js', 'part.test.js']) {
+      const { status, stderr } = jest(name);
+      expect([name, status, stderr]).toEqual([name, 0, expect.stringContaining('1 passed')]);
+    }
+    const changed = jest('part.test.js', { STEP: '2' });
+    expect(changed.status).toBe(1);
+    expect(changed.stderr).toContain('1 failed');
+  });
+
+  test.each([
+    [{ from: 99 }, 'FLOE_NO_SUCH_STEP'],
+    [{ from: 0, to: 0 }, 'FLOE_NOTHING_TO_TEST'],
+    [{ from: 5, to: 3 }, 'FLOE_NOTHING_TO_TEST'],
+  ])('%j: %s', (range, code) => {
+    expect(() => writeTest(recorded().file, { ...range, model: './model.js' })).toThrow(expect.objectContaining({ code }));
+  });
+});

@@ -1,0 +1,145 @@
+// Rules 17 and 18: what is not listed, and what is not to be seen.
+import { describe, expect, test } from '@jest/globals';
+import { action, createRuntime, store } from 'floe';
+import { testRuntime } from 'floe/testing';
+import { readTrace, recording, replayTrace, type RecordingOptions } from 'floe/trace';
+
+const declare = () => {
+  const session = store('session', { officer: null as string | null, token: null as string | null, tries: 0 });
+  const signedIn = session.action('signedIn', (draft, { officer, token }: { officer: string; token: string }) => {
+    if (officer === '') throw new Error(`nobody has the token ${token}`);
+    draft.officer = officer;
+    draft.token = token;
+    draft.tries = 0;
+  });
+  const tried = session.action('tried', (draft) => {
+    draft.tries += draft.token === 'secret-1' ? 10 : 1;
+  });
+  const signedOut = session.action('signedOut', (draft) => {
+    draft.officer = draft.token = null;
+  });
+  const signIn = session.task('signIn', ({ dispatch }, officer: string, password: string) => {
+    if (password === 'secret-bad') throw new Error(`the office refused ${password}`);
+    dispatch(signedIn({ officer, token: 'secret-1' }));
+  });
+  return { session, signedIn, tried, signedOut, signIn };
+};
+const redact: RecordingOptions['redact'] = {
+  state: ['/session/token'],
+  actions: { 'session.signedIn': ['/token'] },
+  tasks: { 'session.signIn': ['/1'] },
+};
+
+describe('rule 18: redacted', () => {
+  test('secrets enter neither steps nor files nor messages nor lines that are written at once', async () => {
+    const { session, signedIn, tried, signIn } = declare();
+    const lines: string[] = [];
+    const { clock } = testRuntime();
+    const runtime = createRuntime({ stores: [session], clock, trace: recording({ redact, lines: (line) => lines.push(line) }), onProblem: () => undefined });
+    await runtime.run(signIn('Corran', 'secret-2'));
+    await runtime.run(signIn('Corran', 'secret-bad')).catch(() => undefined);
+    expect(() => runtime.dispatch(signedIn({ officer: '', token: 'secret-3' }))).toThrow('secret-3');
+    runtime.dispatch(tried());
+    runtime.trace.exclude(runtime.trace.steps.at(-1)!.seq);
+    for (const text of [runtime.trace.export(), lines.join(), JSON.stringify(runtime.trace.steps), JSON.stringify(runtime.trace.stateAt(runtime.trace.cursor))]) {
+      expect(text).not.toContain('secret');
+      expect(text).toContain('(redacted)');
+      expect(text).toContain('Corran');
+    }
+    expect(runtime.read(session).token).toBe('secret-1');
+  });
+
+  test('redacted state stands outside time; what is computed anew sees it; an action with a secret is taken on trust', () => {
+    const { session, signedIn, tried, signedOut } = declare();
+    const runtime = createRuntime({ stores: [session], trace: recording({ redact }) });
+    const { trace } = runtime;
+    runtime.dispatch(tried());
+    runtime.dispatch(signedIn({ officer: 'Corran', token: 'secret-1' }));
+    runtime.dispatch(tried());
+    expect(runtime.read(session)).toEqual({ officer: 'Corran', token: 'secret-1', tries: 10 });
+    trace.seek(1);
+    expect(runtime.read(session)).toEqual({ officer: null, token: 'secret-1', tries: 1 });
+    trace.live();
+    trace.exclude(1);
+    expect(runtime.read(session)).toEqual({ officer: 'Corran', token: 'secret-1', tries: 10 });
+    trace.exclude(2);
+    trace.include(2);
+    expect(runtime.read(session)).toEqual({ officer: 'Corran', token: 'secret-1', tries: 10 });
+    expect(trace.steps[2].onTrust).toBe(true);
+    const { divergence, onTrust } = replayTrace(trace.export(), { stores: [session] });
+    expect(onTrust).toEqual([2]);
+    // The replay does not know the token either: what depends on it differs, and it says where.
+    expect(divergence).toMatchObject({ step: { seq: 3 }, pointer: '/session/tries', expected: 10, found: 1 });
+    runtime.dispatch(signedOut());
+    trace.seek(3);
+    expect(runtime.read(session).token).toBeNull();
+  });
+
+  test('the status of a task is not kept by its secret arguments', async () => {
+    const { session, signIn } = declare();
+    const runtime = createRuntime({ stores: [session], trace: recording({ redact }) });
+    await runtime.run(signIn('Corran', 'secret-2'));
+    const [, started] = runtime.trace.steps;
+    expect(started.run!.args).toEqual(['Corran', '(redacted)']);
+    runtime.trace.seek(started.seq);
+    expect(runtime.read(signIn.statusOf('Corran', 'secret-2')).runs).toBe(1);
+  });
+});
+
+describe('rule 17: not listed', () => {
+  test('while it is paused, everything is one fact, which replay takes as given', () => {
+    const { session, tried, signedIn } = declare();
+    const runtime = createRuntime({ stores: [session], trace: recording() });
+    const { trace } = runtime;
+    trace.pause();
+    expect(trace.isPaused).toBe(true);
+    runtime.dispatch(tried());
+    expect(() => runtime.dispatch(signedIn({ officer: '', token: 'x' }))).toThrow();
+    runtime.dispatch(tried());
+    trace.resume();
+    runtime.dispatch(tried());
+    expect(trace.steps.slice(1)).toMatchObject([
+      { fact: 'summed', count: 3, changes: [{ op: 'replace', path: '/session/tries', value: 2 }] },
+      { action: { type: 'session.tried' } },
+    ]);
+    expect(replayTrace(trace.export(), { stores: [session] })).toMatchObject({ actions: 1 });
+    expect(replayTrace(trace.export(), { stores: [session] }).divergence).toBeUndefined();
+  });
+});
+
+describe('who did it, and what was said of it', () => {
+  test('another action that an interceptor puts in the place of one is that interceptor’s', () => {
+    const { session, tried, signedOut } = declare();
+    const runtime = createRuntime({
+      stores: [session],
+      trace: recording(),
+      interceptors: [(sent, { proceed }) => void proceed(sent.type === 'session.tried' ? signedOut() : sent)],
+    });
+    runtime.dispatch(tried());
+    expect(runtime.trace.steps.at(-1)).toMatchObject({ action: { type: 'session.signedOut' }, cause: { by: 'interceptor' } });
+  });
+
+  test('actions sent by hand are any of the model’s, with any payload', () => {
+    const { session } = declare();
+    const shiftEnded = action('shiftEnded');
+    session.when(shiftEnded, (draft) => void (draft.officer = null));
+    const runtime = createRuntime({ stores: [session], trace: recording() });
+    expect(runtime.trace.actions).toEqual(['session.signedIn', 'session.signedOut', 'session.tried', 'shiftEnded']);
+    expect(runtime.trace.send({ type: 'session.signedIn', payload: { officer: 'Wren', token: 't' } })).toBe('applied');
+    expect(runtime.read(session).officer).toBe('Wren');
+    expect(runtime.trace.steps.at(-1)!.cause).toEqual({ by: 'inspector' });
+    expect(() => runtime.trace.send({ type: 'session.signedUp' })).toThrow(expect.objectContaining({ code: 'FLOE_UNKNOWN_ACTION' }));
+  });
+
+  test('a mark is a note on a step; it survives the file', () => {
+    const { session, tried } = declare();
+    const runtime = createRuntime({ stores: [session], trace: recording() });
+    runtime.dispatch(tried());
+    runtime.dispatch(tried());
+    runtime.trace.mark('here it went wrong', 1);
+    runtime.trace.mark('and here');
+    runtime.trace.mark('', 2);
+    expect(runtime.trace.steps.map(({ note }) => note)).toEqual([undefined, 'here it went wrong', undefined]);
+    expect(readTrace(runtime.trace.export()).steps[1].note).toBe('here it went wrong');
+  });
+});
