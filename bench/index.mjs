@@ -48,6 +48,15 @@ say(
   'at most 1 MB more',
   more <= 1e6,
 );
+const traceMemory = fileURLToPath(new URL('trace-memory.mjs', import.meta.url));
+const recorded = JSON.parse(execFileSync(process.execPath, ['--expose-gc', traceMemory], { encoding: 'utf8' }));
+say(
+  `the heap after 100,000 recorded steps that change one row each`,
+  `a state of ${(recorded.size / 1e6).toFixed(0)} MB`,
+  `${(recorded.more / 1e6).toFixed(0)} MB more`,
+  'at most 100 MB more',
+  recorded.more <= 100e6,
+);
 const bytes = await bundleSize();
 say(
   "all of `import { store, createRuntime } from 'floe'`, minified and gzipped",
@@ -70,7 +79,7 @@ writeFileSync(
   new URL('../docs/benchmarks.md', import.meta.url),
   `# Benchmarks
 
-Written by \`npm run bench\` with Node.js ${process.versions.node} on ${process.platform} ${process.arch}: production build, no trace. Each
+Written by \`npm run bench\` with Node.js ${process.versions.node} on ${process.platform} ${process.arch}: production build, no trace unless the row is about it. Each
 ratio is of the medians of one run in which both sides took turns, so that whatever the machine does, it does to both; each
 row in a process of its own. The peers stand in \`bench/peers.mjs\`: they are what one would write by hand instead.
 

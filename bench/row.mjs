@@ -2,8 +2,9 @@
 import { rows as entityRows } from './entities.mjs';
 import { rows as modelRows } from './model.mjs';
 import { rows as taskRows } from './tasks.mjs';
+import { rows as traceRows } from './trace.mjs';
 
-export const rows = [...modelRows, ...taskRows, ...entityRows];
+export const rows = [...modelRows, ...taskRows, ...entityRows, ...traceRows];
 
 const [number] = process.argv.slice(2);
 if (number !== undefined) process.stdout.write(JSON.stringify(await rows[Number(number)].run()));

@@ -45,7 +45,7 @@ export function difference(before: unknown, after: unknown, path = '', touches: 
  * The JSON Patch of the whole state tree that a transition comes to, and its inverse. It stands here and not with the
  * transition, so that an application without a trace does not ship it.
  */
-export function differenceOf({ changed, touches }: Transition): Difference {
+export function differenceOf({ changed, touches }: Pick<Transition, 'changed' | 'touches'>): Difference {
   const all: Difference = { changes: [], undo: [] };
   for (const { store, before, after, joined } of changed) {
     const path = `/${escapeKey(store.name)}`;

@@ -29,8 +29,9 @@ export interface KeyedKind {
   node(base: Keyed, parent: DraftNode | undefined, editing: Editing, fresh: boolean): DraftNode;
   /** What a selector sees of it. */
   standIn(raw: Keyed, place: Place): object;
-  /** Costs what differs, not what both hold. */
+  /** Costs what differs, not what both hold. With `most`, nothing where more rows than that differ. */
   difference(before: Keyed, after: Keyed): KeyedDifference;
+  difference(before: Keyed, after: Keyed, most: number): KeyedDifference | undefined;
   same(a: Keyed, b: Keyed): boolean;
   /** A table that code just made, with its rows replaced; all others, whose rows are known, as they are. */
   resolved(table: Keyed, replace: (row: unknown) => unknown): Keyed;

@@ -2,7 +2,7 @@
 import type { AnyAction } from './action.js';
 import { Answering } from './answers.js';
 import { brokenBy, Changing } from './changing.js';
-import type { Touch } from './diff.js';
+import type { Touch, Touches } from './diff.js';
 import type { FloeError } from './errors.js';
 import { hasOwn } from './plain.js';
 import { makeSlot, type Slot } from './slot.js';
@@ -12,7 +12,8 @@ import type { StoreChange } from './transition.js';
 /** What an action comes to. */
 export interface Computed {
   readonly changed: readonly StoreChange[];
-  readonly touches: ReadonlyMap<unknown, Touch>;
+  /** Good until the next action is applied. */
+  readonly touches: Touches;
 }
 
 export class Model {
@@ -34,8 +35,17 @@ export class Model {
    */
   apply(action: AnyAction, states: Readonly<Record<string, unknown>>): Computed {
     const changed: StoreChange[] = [];
+    const { stores, alone } = this.answering.to(action);
+    if (alone) {
+      const { store, editing } = alone.slot;
+      if (!hasOwn(states, store.name)) return { changed, touches: editing };
+      const before = states[store.name];
+      const after = this.changing.all(alone.slot, [alone.change], before, action);
+      if (after !== before) changed.push({ store, before, after });
+      return { changed, touches: alone.slot.editing };
+    }
     const touches = new Map<unknown, Touch>();
-    for (const { slot, changes } of this.answering.to(action).stores) {
+    for (const { slot, changes } of stores) {
       const { store } = slot;
       if (!hasOwn(states, store.name)) continue;
       const before = states[store.name];

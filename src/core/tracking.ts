@@ -130,7 +130,14 @@ export class Place extends Port {
       for (const key of touch.keys ?? []) this.parts?.get(key)?.changed(before.get(key), after.get(key), touches);
       return;
     }
-    const { changed, removed, added } = before[KEYED].difference(before, after);
+    // Where more rows differ than are read, and nobody reads which there are, it costs less to look at those that are read.
+    const most = this.keys || !this.parts ? Infinity : this.parts.size;
+    const difference = before[KEYED].difference(before, after, most);
+    if (!difference) {
+      for (const part of this.parts!.values()) part.within(before, after, touches);
+      return;
+    }
+    const { changed, removed, added } = difference;
     if (removed.length + added.length > 0) this.keys?.mark();
     if (!this.parts) return;
     for (const key of changed) this.parts.get(key)?.changed(before.get(key), after.get(key), touches);

@@ -1,5 +1,5 @@
 // What the core asks of tables, answered.
-import type { Keyed, KeyedKind } from '../core/keyed.js';
+import type { Keyed, KeyedDifference, KeyedKind } from '../core/keyed.js';
 import { TableNode } from './table-draft.js';
 import { tableStandIn } from './table-stand-in.js';
 import { RowTable } from './table.js';
@@ -9,7 +9,8 @@ const table = (keyed: Keyed): RowTable => keyed as unknown as RowTable;
 export const tableKind: KeyedKind = {
   node: (base, parent, editing, fresh) => new TableNode(base, parent, editing, fresh),
   standIn: tableStandIn,
-  difference: (before, after) => RowTable.difference(table(before), table(after)),
+  difference: (before: Keyed, after: Keyed, most?: number) =>
+    RowTable.difference(table(before), table(after), most) as KeyedDifference,
   same: (a, b) => RowTable.same(table(a), table(b)),
   resolved: (keyed, replace) => RowTable.resolved(table(keyed), replace),
   keyAfter: (keyed, key) => RowTable.keyAfter(table(keyed), key),

@@ -343,12 +343,14 @@ export class RowTable<Row = unknown> implements Keyed, Table<Row> {
     return a.#index === b.#index;
   }
 
-  static difference(before: RowTable, after: RowTable): KeyedDifference {
+  static difference(before: RowTable, after: RowTable): KeyedDifference;
+  static difference(before: RowTable, after: RowTable, most?: number): KeyedDifference | undefined;
+  static difference(before: RowTable, after: RowTable, most = Infinity): KeyedDifference | undefined {
     if (before.#index !== after.#index) return foreignDifference(before, after);
     const changed: string[] = [];
     const removed: string[] = [];
     const added: string[] = [];
-    eachLeafPair(before.#aligned(after), after.#aligned(before), (left, right) => {
+    const isAll = eachLeafPair(before.#aligned(after), after.#aligned(before), (left, right) => {
       const [oldKeys, oldRows] = left ? [left.keys, left.rows] : [NO_KEYS, NO_KEYS];
       const [keys, rows] = right ? [right.keys, right.rows] : [NO_KEYS, NO_KEYS];
       const count = Math.max(oldRows.length, rows.length);
@@ -362,8 +364,9 @@ export class RowTable<Row = unknown> implements Keyed, Table<Row> {
           if (is !== GONE) added.push(keys[i]);
         }
       }
+      return changed.length + removed.length + added.length <= most;
     });
-    return { changed, removed, added };
+    return isAll ? { changed, removed, added } : undefined;
   }
 
   static same(a: RowTable, b: RowTable): boolean {
@@ -451,12 +454,12 @@ function note(index: Index, key: string, slot: number): void {
 
 const NO_KEYS: string[] = [];
 
-/** Goes down two tries of equal height, where they are not the same node, to the leaves. */
+/** Goes down two tries of equal height, where they are not the same node, to the leaves, until one visit says to stop. */
 function eachLeafPair(
   a: TrieNode | undefined,
   b: TrieNode | undefined,
-  visit: (a: Leaf | undefined, b: Leaf | undefined) => void,
-): void {
+  visit: (a: Leaf | undefined, b: Leaf | undefined) => boolean,
+): boolean {
   if (a instanceof Leaf || b instanceof Leaf) return visit(a as Leaf | undefined, b as Leaf | undefined);
   const left = a ? a.kids : NO_KIDS;
   const right = b ? b.kids : NO_KIDS;
@@ -464,8 +467,9 @@ function eachLeafPair(
   for (let i = 0; i < count; i++) {
     const was = i < left.length ? left[i] : undefined;
     const is = i < right.length ? right[i] : undefined;
-    if (was !== is) eachLeafPair(was, is, visit);
+    if (was !== is && !eachLeafPair(was, is, visit)) return false;
   }
+  return true;
 }
 const NO_KIDS: TrieNode[] = [];
 

@@ -1,45 +1,5 @@
-import { CODE, type Step } from './step.js';
-
-/**
- * The common step, kept small: code dispatched an action that replaced one value. Most steps are never looked at, and a
- * whole one is ten objects. Times are whole numbers, which the engine keeps in place.
- */
-export class PackedStep {
-  constructor(
-    readonly seq: number,
-    readonly after: number | null,
-    readonly branch: number,
-    readonly action: NonNullable<Step['action']>,
-    readonly stores: readonly string[],
-    readonly path: string,
-    readonly was: unknown,
-    readonly is: unknown,
-    /** Milliseconds after `PACKED_FROM`. */
-    readonly time: number,
-    /** Microseconds. */
-    readonly took: number,
-  ) {}
-}
-
-/** What packed times count from: whole numbers reach 24 days further. */
-export const PACKED_FROM = Math.floor(Date.now() / 1000) * 1000;
-
-function unpacked({ seq, after, branch, action, stores, path, was, is, time, took }: PackedStep): Step {
-  return {
-    seq,
-    time: PACKED_FROM + time,
-    kind: 'action',
-    action,
-    cause: CODE,
-    stores,
-    changes: [{ op: 'replace', path, value: is }],
-    undo: [{ op: 'replace', path, value: was }],
-    took: took / 1000,
-    outcome: 'applied',
-    after,
-    branch,
-  };
-}
+import { PackedStep, unpacked } from './packing.js';
+import type { Step } from './step.js';
 
 /** The steps of one line of history, oldest first. Steps come at the end, and leave at the front. */
 export class Line {
@@ -78,7 +38,7 @@ export class Line {
     this.items.push(step);
   }
 
-  set(index: number, step: Step): void {
+  set(index: number, step: Step | PackedStep): void {
     this.items[this.head + index] = step;
   }
 
@@ -115,6 +75,11 @@ export class Line {
       else high = middle;
     }
     return low;
+  }
+
+  /** The steps as they are kept, from an index on. */
+  kept(from: number): (Step | PackedStep)[] {
+    return this.items.slice(this.head + from);
   }
 
   slice(from = 0, to = this.length): Step[] {

@@ -2,8 +2,9 @@
 import { difference } from '../core/diff.js';
 import { messageOf } from '../core/errors.js';
 import { applyPatch, type Outcome, type Patch } from '../core/index.js';
-import type { Model } from '../core/model.js';
+import type { Computed, Model } from '../core/model.js';
 import { escapeKey, hasOwn } from '../core/plain.js';
+import { Differences, PackedStep, unpacked } from './packing.js';
 import type { Redaction } from './redaction.js';
 import type { Step } from './step.js';
 import type { States } from './timeline.js';
@@ -16,7 +17,7 @@ export interface Recomputing {
   readonly refuses: boolean;
   isExcluded(seq: number): boolean;
   /** Whether what brought a step about is excluded. */
-  isOrphan(step: Step): boolean;
+  isOrphan(step: { readonly seq: number }): boolean;
 }
 
 const NONE: Patch = [];
@@ -29,21 +30,65 @@ interface Result {
   readonly after: States;
 }
 
-/** The same steps, one after the other, from other states. `each` gets the states after each step. */
+/**
+ * The same steps, one after the other, from other states.
+ * @param each gets each step, and the states after it, which it must copy to keep them
+ * @returns the states after the last one
+ */
 export function recompute(
-  steps: readonly Step[],
+  steps: readonly (Step | PackedStep)[],
   from: States,
   how: Recomputing,
-  each: (step: Step, after: States) => void,
-): void {
-  let states = from;
+  each: (step: Step | PackedStep, after: States) => void,
+): States {
+  let states: Record<string, unknown> = { ...from };
+  const differences = new Differences();
   for (let i = 0, end: number; i < steps.length; i = end) {
-    const { group } = steps[i];
-    for (end = i + 1; group !== undefined && steps[end]?.group === group; end++);
-    const results = group === undefined ? [one(steps[i], states, how)] : together(steps.slice(i, end), states, how);
+    const step = steps[i];
+    end = i + 1;
+    if (step instanceof PackedStep) {
+      const again = packed(step, states, how, differences);
+      if (again) {
+        each(again, states);
+        continue;
+      }
+    }
+    const first = wholeOf(step);
+    const { group } = first;
+    for (; group !== undefined && (steps[end] as Step | undefined)?.group === group; end++);
+    const results =
+      group === undefined ? [one(first, states, how)] : together(steps.slice(i, end).map(wholeOf), states, how);
     for (const { step, after } of results) each(step, after);
-    states = results[results.length - 1].after;
+    states = { ...results[results.length - 1].after };
   }
+  return states;
+}
+
+const wholeOf = (step: Step | PackedStep): Step => (step instanceof PackedStep ? unpacked(step) : step);
+
+/** The common step once more, with the states edited in place; nothing where it is no longer as common. */
+function packed(
+  step: PackedStep,
+  states: Record<string, unknown>,
+  { model, redaction, isExcluded, isOrphan }: Recomputing,
+  differences: Differences,
+): PackedStep | undefined {
+  if (!redaction.none || isExcluded(step.seq) || isOrphan(step)) return undefined;
+  let computed: Computed;
+  try {
+    computed = model.apply(step.action, states);
+  } catch {
+    return undefined;
+  }
+  const { changed } = computed;
+  if (changed.length !== 1 || changed[0].store.invariants.length > 0) return undefined;
+  const found = differences.of(computed);
+  if (!('path' in found)) return undefined;
+  const { store, after } = changed[0];
+  states[store.name] = after;
+  const { seq, branch, action, time, took } = step;
+  const { path, was, is } = found;
+  return new PackedStep(seq, step.after, branch, action, differences.namesOf(changed), path, was, is, time, took);
 }
 
 /** Steps that stand or fall together. */
@@ -112,7 +157,7 @@ function action(step: Step, states: States, how: Recomputing, inGroup: boolean):
     const { changed, touches } = model.apply(step.action!, seen);
     let problems: readonly string[] = [];
     const names = changed.map(({ store }) => store.name);
-    if (!inGroup && changed.length > 0) {
+    if (!inGroup && changed.some(({ store }) => store.invariants.length > 0)) {
       const next = { ...seen };
       for (const { store, after } of changed) next[store.name] = after;
       const broken = model.broken(names, next, step.action!.type);
@@ -172,17 +217,24 @@ interface Became {
 
 function became(step: Step, how: Recomputing, now: Became): Step {
   const { outcome, reason, stores = [], changes = NONE, undo = NONE, problems = [], excluded = false, given } = now;
-  const { reason: _r, problems: _p, excluded: _e, orphan: _o, given: _g, ...rest } = step;
-  return {
-    ...rest,
-    stores,
-    changes,
-    undo,
-    outcome,
-    ...(reason !== undefined && { reason }),
-    ...(problems.length > 0 && { problems }),
-    ...(given && { given }),
-    ...(excluded && { excluded: true as const }),
-    ...(!excluded && how.isOrphan(step) && { orphan: true as const }),
-  };
+  const { seq, time, kind, cause, took, after, branch } = step;
+  // Written out: copying all members but some takes several times as long.
+  const next: Writable<Step> = { seq, time, kind, cause, stores, changes, undo, took, outcome, after, branch };
+  if (step.action) next.action = step.action;
+  if (step.fact) next.fact = step.fact;
+  if (step.group !== undefined) next.group = step.group;
+  if (step.caught) next.caught = true;
+  if (step.run) next.run = step.run;
+  if (step.about !== undefined) next.about = step.about;
+  if (step.count !== undefined) next.count = step.count;
+  if (step.note !== undefined) next.note = step.note;
+  if (step.onTrust) next.onTrust = true;
+  if (reason !== undefined) next.reason = reason;
+  if (problems.length > 0) next.problems = problems;
+  if (given) next.given = given;
+  if (excluded) next.excluded = true;
+  else if (how.isOrphan(step)) next.orphan = true;
+  return next;
 }
+
+type Writable<T> = { -readonly [K in keyof T]: T[K] };

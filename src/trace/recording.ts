@@ -1,9 +1,9 @@
 // Listens to a runtime and makes a step of every transition.
-import { difference, differenceOf } from '../core/diff.js';
+import { difference, differenceOf, type Difference } from '../core/diff.js';
 import { messageOf, type FloeError } from '../core/errors.js';
 import type { AnyAction, AnyCreator, AnyTask, DispatchResult, Patch } from '../core/index.js';
 import { Model } from '../core/model.js';
-import { escapeKey, guardData } from '../core/plain.js';
+import { guardData } from '../core/plain.js';
 import type { StoreDefinition } from '../core/store.js';
 import {
   ATTACH,
@@ -19,7 +19,7 @@ import { branchLine, checkpointLine, readTrace, stepLine, traceLines, type Trace
 import { changesOf, type ValueChange } from './history.js';
 import { recompute, type Recomputing } from './recompute.js';
 import { Redaction, type RedactOptions } from './redaction.js';
-import { PACKED_FROM, PackedStep } from './line.js';
+import { Differences, packedTimes, PackedStep, patchesOf, unpacked } from './packing.js';
 import { CODE, type Branch, type Step, type StepCause } from './step.js';
 import { Timeline, type Known, type States } from './timeline.js';
 
@@ -125,7 +125,6 @@ const DEFAULT_LIMIT = 10_000;
 export const CHECKPOINT_EVERY = 1000;
 
 const NO_STORES: readonly string[] = Object.freeze([]);
-const NO_PATCH: Patch = Object.freeze([]);
 
 /** The step that sums up what is not listed, as long as nothing that is listed follows. */
 interface Sum {
@@ -150,8 +149,7 @@ class Recorder implements Trace, Listener {
   private readonly redaction: Redaction;
   private readonly excluded = new Set<number>();
   private sum: Sum | undefined;
-  private lastStores: readonly string[] = NO_STORES;
-  private lastPath = { name: '', key: '', path: '' };
+  private readonly differences = new Differences();
   isPaused = false;
   /** Groups of an imported trace keep their numbers. */
   private groupShift = 0;
@@ -187,53 +185,44 @@ class Recorder implements Trace, Listener {
   private list(transition: Transition): void {
     const unseen = this.goTo(transition);
     const { timeline } = this;
-    const step = this.packed(transition) ?? this.stepOf(transition);
+    const step = this.stepFor(transition);
     transition.step = step.seq;
     timeline.append(step);
     this.moveOn(transition, unseen);
     if (this.write) this.writeSteps([timeline.line.last!]);
   }
 
-  /** The small form of the common step; nothing where it is another one. */
-  private packed(transition: Transition): PackedStep | undefined {
-    const { action, cause, changed, group, problems, touches, outcome, time, took } = transition;
-    if (changed.length !== 1 || action === undefined || !this.redaction.none || outcome !== 'applied') return undefined;
-    if (cause.by !== 'code' || cause.of || group !== undefined || problems.length > 0) return undefined;
-    const [{ store, before, after, joined }] = changed;
-    const touch = joined ? undefined : touches?.get(after);
-    if (!touch || touch.moved || touch.base !== before || touch.keys?.length !== 1) return undefined;
-    const [key] = touch.keys;
-    const was = (before as Record<string, unknown>)[key];
-    const is = (after as Record<string, unknown>)[key];
-    // `undefined` may also be a key that is not there.
-    if (was === undefined || is === undefined || isObject(was) || isObject(is)) return undefined;
-    const since = Math.round(time - PACKED_FROM);
-    const micros = Math.round(took * 1000);
-    if (since !== time - PACKED_FROM || (since | 0) !== since || (micros | 0) !== micros) return undefined;
+  /** A step in the form in which it is kept. */
+  private stepFor(transition: Transition): Step | PackedStep {
+    const { action, cause, changed, group, problems, outcome, time, took } = transition;
+    if (changed.length === 0) return this.stepOf(transition, NO_DIFFERENCE);
+    if (!this.redaction.none) return this.stepOf(transition, this.concealedPatches(transition, changed));
+    const found = this.differences.of(transition);
+    const isCommon =
+      'path' in found &&
+      action !== undefined &&
+      outcome === 'applied' &&
+      cause.by === 'code' &&
+      !cause.of &&
+      group === undefined &&
+      problems.length === 0;
+    const times = isCommon ? packedTimes(time, took) : undefined;
+    if (!times || !isCommon) return this.stepOf(transition, patchesOf(found));
     const { line, nextSeq, branch, folded } = this.timeline;
-    const above = line.lastSeq ?? folded;
-    const stores = this.namesOf(changed);
-    return new PackedStep(nextSeq, above, branch, action, stores, this.pathOf(store, key), was, is, since, micros);
+    const { path, was, is } = found;
+    const stores = this.differences.namesOf(changed);
+    const after = line.lastSeq ?? folded;
+    return new PackedStep(nextSeq, after, branch, action, stores, path, was, is, times.since, times.micros);
   }
 
-  /** The pointer to a field of a store; one text for many steps. */
-  private pathOf({ name }: StoreDefinition, key: string): string {
-    const last = this.lastPath;
-    if (last.name === name && last.key === key) return last.path;
-    const path = `/${escapeKey(name)}/${escapeKey(key)}`;
-    this.lastPath = { name, key, path };
-    return path;
-  }
-
-  private stepOf(transition: Transition): Step {
+  private stepOf(transition: Transition, { changes, undo }: Difference): Step {
     const { kind, fact, action, outcome, changed, took, time, reason, group, problems, run, about, caught } = transition;
     const { redaction } = this;
     const recorded = redaction.none || !action ? action : redaction.action(action);
-    const { changes, undo } = changed.length > 0 ? this.patches(transition, changed) : NO_DIFFERENCE;
     // Members that every step has first, in one order: the engine then knows one shape for nearly all steps.
     const seq = this.timeline.nextSeq;
     const cause = this.causeOf(transition);
-    const stores = changed.length > 0 ? this.namesOf(changed) : NO_STORES;
+    const stores = changed.length > 0 ? this.differences.namesOf(changed) : NO_STORES;
     const after = this.timeline.line.lastSeq ?? this.timeline.folded;
     const { branch } = this.timeline;
     const ms = Math.round(took * 1000) / 1000;
@@ -253,9 +242,8 @@ class Recorder implements Trace, Listener {
     return step;
   }
 
-  private patches(transition: Transition, changed: readonly StoreChange[]): { changes: Patch; undo: Patch } {
+  private concealedPatches(transition: Transition, changed: readonly StoreChange[]): Difference {
     const { redaction } = this;
-    if (redaction.none) return differenceOf(transition);
     const concealed = changed.map((change) => ({
       ...change,
       before: redaction.conceal(change.store.name, change.before),
@@ -268,13 +256,6 @@ class Recorder implements Trace, Listener {
     if (by === 'code' && of === undefined && run === undefined) return CODE;
     const step = of?.step;
     return { by, ...(step !== undefined && { step }), ...(run !== undefined && { run }) };
-  }
-
-  /** One list of names for many steps. */
-  private namesOf(changed: readonly StoreChange[]): readonly string[] {
-    const last = this.lastStores;
-    if (last.length === changed.length && changed.every(({ store }, i) => store.name === last[i])) return last;
-    return (this.lastStores = changed.map(({ store }) => store.name));
   }
 
   /** To where the transition happens; whether that is the live end during a look at the past. */
@@ -321,7 +302,7 @@ class Recorder implements Trace, Listener {
       fact: 'summed',
       cause: { by: 'runtime' },
       stores: changed.map(({ store }) => store.name),
-      ...this.patches({ ...transition, touches: undefined, changed }, changed),
+      ...this.concealedPatches({ ...transition, touches: undefined }, changed),
       took: Math.round(((known?.step.took ?? 0) + transition.took) * 1000) / 1000,
       outcome: changed.length > 0 ? 'applied' : 'unchanged',
       after: known ? known.step.after : (last?.seq ?? timeline.folded),
@@ -413,8 +394,10 @@ class Recorder implements Trace, Listener {
 
   /** The states at the cursor and at the live end, from which others are worked out. */
   private get known(): Known[] {
-    const live = { index: this.timeline.line.length - 1, states: this.tip };
-    return this.past ? [live, { index: this.at, states: this.past }] : [live];
+    const known: Known[] = [{ index: this.timeline.line.length - 1, states: this.tip }];
+    if (this.past) known.push({ index: this.at, states: this.past });
+    if (this.timeline.folded === null) known.push({ index: -1, states: {} });
+    return known;
   }
 
   private statesAt(index: number): States {
@@ -554,29 +537,39 @@ class Recorder implements Trace, Listener {
     };
     const { line } = timeline;
     const start = line.indexOf(first);
-    const chains = [line.slice(start), ...timeline.chainsAside()];
+    const chains: (Step | PackedStep)[][] = [line.kept(start), ...timeline.chainsAside()];
     const forks = new Set(chains.slice(1).map((chain) => chain[0].after));
     const statesAfter = new Map<number | null, States>([[line.at(start - 1)?.seq ?? timeline.folded, before]]);
-    const revised: Step[] = [];
+    const revised: (Step | PackedStep)[] = [];
     let live = before;
+    timeline.forgetFrom(start);
     for (const chain of chains) {
       const from = statesAfter.get(chain[0].after);
       // It left before the first step that is another one now.
       if (!from) continue;
-      recompute(chain, from, how, (step, after) => {
+      const end = recompute(chain, from, how, (step, after) => {
         revised.push(step);
-        if (forks.has(step.seq)) statesAfter.set(step.seq, after);
-        if (chain === chains[0]) live = after;
+        if (forks.has(step.seq)) statesAfter.set(step.seq, { ...after });
+        if (chain === chains[0]) timeline.keep(after, step.seq);
       });
+      if (chain === chains[0]) live = end;
     }
-    for (const step of revised) timeline.replace(step);
-    timeline.forgetFrom(start);
+    for (const [i, step] of revised.entries()) {
+      if (i < chains[0].length) line.set(start + i, step);
+      else timeline.replace(step);
+    }
     this.sum = undefined;
     // Runs whose beginning no longer counts are over.
     this.host.leave(({ step }) => step === undefined || !this.excluded.has(step));
     this.tip = { ...live };
     this.show(Math.min(this.at, line.length - 1));
-    if (this.write) this.writeSteps(revised.sort((a, b) => a.seq - b.seq), true);
+    if (this.write) {
+      const steps = revised.map((step) => (step instanceof PackedStep ? unpacked(step) : step));
+      this.writeSteps(
+        steps.sort((a, b) => a.seq - b.seq),
+        true,
+      );
+    }
   }
 
   // ---- by hand ----
@@ -643,9 +636,9 @@ class Recorder implements Trace, Listener {
   }
 }
 
-const isObject = (value: unknown): value is object => typeof value === 'object' && value !== null;
-
-const NO_DIFFERENCE = { changes: NO_PATCH, undo: NO_PATCH };
+const NO_DIFFERENCE: Difference = { changes: [], undo: [] };
+Object.freeze(NO_DIFFERENCE.changes);
+Object.freeze(NO_DIFFERENCE.undo);
 
 type Writable<T> = { -readonly [K in keyof T]: T[K] };
 

@@ -78,7 +78,7 @@ export function replayTrace(file: string | Iterable<string> | TraceFile, options
     const together = line.slice(i, end);
     const found: { readonly step: Step; readonly states: States }[] = [];
     const counting = together.filter((step) => !step.excluded);
-    recompute(counting, recorded, how, (step, states) => found.push({ step, states }));
+    recompute(counting, recorded, how, (step, states) => found.push({ step: step as Step, states: { ...states } }));
     for (const [at, step] of counting.entries()) {
       const expected = step.changes.length > 0 ? applyPatch(recorded, step.changes) : recorded;
       if (step.onTrust) onTrust.push(step.seq);

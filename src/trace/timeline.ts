@@ -1,7 +1,8 @@
 // All steps that are kept: the present line, what lies on other branches, and the states along the line.
 import { applyPatch, type PatchOperation } from '../core/index.js';
 import { noSuchBranch, noSuchStep, stepFolded } from './errors.js';
-import { Line, type PackedStep } from './line.js';
+import { Line } from './line.js';
+import { PackedStep, unpacked } from './packing.js';
 import type { Branch, Step } from './step.js';
 
 /** A state tree: the state of every store under its name. */
@@ -62,10 +63,10 @@ export class Timeline {
   }
 
   /** Puts a step in the place of the one with its number. */
-  replace(step: Step): void {
+  replace(step: Step | PackedStep): void {
     const index = this.line.indexOf(step.seq);
     if (index >= 0) this.line.set(index, step);
-    else this.aside.set(step.seq, step);
+    else this.aside.set(step.seq, step instanceof PackedStep ? unpacked(step) : step);
   }
 
   step(seq: number | undefined): Step | undefined {
@@ -186,9 +187,8 @@ export class Timeline {
 
   // ---- states ----
 
-  /** Keeps the states after the last step now and then. */
-  keep(states: States): void {
-    const seq = this.line.lastSeq ?? 0;
+  /** Keeps the states after a step of the line, the last one if not told, now and then. */
+  keep(states: States, seq = this.line.lastSeq ?? 0): void {
     if (seq % EVERY === 0 && seq > 0) this.kept.push({ seq, states: { ...states } });
   }
 
