@@ -98,6 +98,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   private latest: Transition | undefined;
   private group: Group | undefined;
   private groups = 0;
+  private timed = { reading: -Infinity, time: 0 };
   private readonly settlement: Settlement;
   private readonly runs = new Runs(this);
   private readonly needs = new Map<Need<never>, unknown>();
@@ -321,10 +322,18 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     changed: readonly StoreChange[] = NO_CHANGES,
     touches?: Touches,
     reason?: unknown,
+    started?: number,
   ): Transition {
-    const time = this.now();
+    const time = started === undefined || this.options.clock ? this.now() : this.timeOf(started);
     const group = this.group?.number;
-    return { kind: 'action', action, cause, outcome, changed, touches, time, took, reason, group, problems: [] };
+    return { kind: 'action', action, cause, outcome, changed, touches, time, took, reason, group };
+  }
+
+  /** The time at a reading of the stopwatch; the host's clock is asked once a millisecond, which is as fine as it goes. */
+  private timeOf(reading: number): number {
+    const since = reading - this.timed.reading;
+    if (since >= 1 || since < 0) this.timed = { reading, time: this.now() };
+    return this.timed.time;
   }
 
   private tellFact(fact: FactName, changed: readonly StoreChange[], by: Cause['by']): void {
@@ -333,7 +342,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
 
   ofFact(fact: FactName, changed: readonly StoreChange[], cause: Cause, more?: Partial<Transition>): Transition {
     const outcome = changed.length > 0 ? 'applied' : 'unchanged';
-    return { kind: 'fact', fact, cause, outcome, changed, time: this.now(), took: 0, problems: [], ...more };
+    return { kind: 'fact', fact, cause, outcome, changed, time: this.now(), took: 0, ...more };
   }
 
   private apply(action: AnyAction, cause: Cause, by?: Applying): 'applied' | 'unchanged' {
@@ -421,7 +430,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     const took = stopwatch() - started;
     const outcome = after === before ? 'unchanged' : 'applied';
     const changed = after === before ? NO_CHANGES : [slotChange(slot, after)];
-    const transition = this.ofAction(action, cause, outcome, took, changed, slot.editing);
+    const transition = this.ofAction(action, cause, outcome, took, changed, slot.editing, undefined, started);
     if (after !== before) {
       slot.state = after;
       slot.told = true;
@@ -826,7 +835,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   // ---- the rest ----
 
   problem(error: unknown, transition?: Transition, action = transition?.action): void {
-    transition?.problems.push(error);
+    if (transition) (transition.problems ??= []).push(error);
     const report = this.options.onProblem ?? ((problem: Problem) => complain(problem.error));
     try {
       report(action ? { error, action } : { error });

@@ -81,8 +81,8 @@ export interface Transition {
   readonly reason?: unknown;
   /** Transitions that stand or fall together share a number. */
   readonly group?: number | undefined;
-  /** The rules that do not hold after it. */
-  readonly problems: unknown[];
+  /** The rules that do not hold after it, and what else went wrong. */
+  problems?: unknown[];
   /** The run that it tells of. */
   readonly run?: RunNote;
   /** The optimistic action that was confirmed or taken back. */

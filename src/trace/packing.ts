@@ -25,7 +25,7 @@ export class PackedStep {
 }
 
 /** What packed times count from: whole numbers reach 24 days further. */
-const PACKED_FROM = Math.floor(Date.now() / 1000) * 1000;
+export const PACKED_FROM = Math.floor(Date.now() / 1000) * 1000;
 
 export function unpacked({ seq, after, branch, action, stores, path, was, is, time, took }: PackedStep): Step {
   return {
@@ -42,13 +42,6 @@ export function unpacked({ seq, after, branch, action, stores, path, was, is, ti
     after,
     branch,
   };
-}
-
-/** The times of a packed step, where they can be packed. */
-export function packedTimes(time: number, took: number): { readonly since: number; readonly micros: number } | undefined {
-  const since = time - PACKED_FROM;
-  const micros = Math.round(took * 1000);
-  return (since | 0) === since && (micros | 0) === micros ? { since, micros } : undefined;
 }
 
 /** A single value that was replaced. */

@@ -19,7 +19,7 @@ import { branchLine, checkpointLine, readTrace, stepLine, traceLines, type Trace
 import { changesOf, type ValueChange } from './history.js';
 import { recompute, type Recomputing } from './recompute.js';
 import { Redaction, type RedactOptions } from './redaction.js';
-import { Differences, packedTimes, PackedStep, patchesOf, unpacked } from './packing.js';
+import { Differences, PACKED_FROM, PackedStep, patchesOf, unpacked } from './packing.js';
 import { CODE, type Branch, type Step, type StepCause } from './step.js';
 import { Timeline, type Known, type States } from './timeline.js';
 
@@ -106,7 +106,7 @@ export interface RecordingOptions {
   /** Secrets, which never enter the trace nor a file made from it. Default: none. */
   readonly redact?: RedactOptions;
   /**
-   * How many steps of a branch are kept. Older ones are folded: their states stay, they can no longer be looked at or
+   * How many steps of a branch are kept, and at most a sixteenth more. Older ones are folded: their states stay, they can no longer be looked at or
    * excluded, and branches that began among them are let go of. Default: 10,000.
    */
   readonly limit?: number;
@@ -205,14 +205,16 @@ class Recorder implements Trace, Listener {
       cause.by === 'code' &&
       !cause.of &&
       group === undefined &&
-      problems.length === 0;
-    const times = isCommon ? packedTimes(time, took) : undefined;
-    if (!times || !isCommon) return this.stepOf(transition, patchesOf(found));
+      problems === undefined;
+    const since = time - PACKED_FROM;
+    const micros = Math.round(took * 1000);
+    if (!isCommon || (since | 0) !== since || (micros | 0) !== micros)
+      return this.stepOf(transition, patchesOf(found));
     const { line, nextSeq, branch, folded } = this.timeline;
     const { path, was, is } = found;
     const stores = this.differences.namesOf(changed);
     const after = line.lastSeq ?? folded;
-    return new PackedStep(nextSeq, after, branch, action, stores, path, was, is, times.since, times.micros);
+    return new PackedStep(nextSeq, after, branch, action, stores, path, was, is, since, micros);
   }
 
   private stepOf(transition: Transition, { changes, undo }: Difference): Step {
@@ -236,7 +238,7 @@ class Recorder implements Trace, Listener {
     const text = (error: unknown): string =>
       redaction.none ? messageOf(error) : redaction.message(messageOf(error), action, run);
     if (reason !== undefined) step.reason = text(reason);
-    if (problems.length > 0) step.problems = problems.map(text);
+    if (problems) step.problems = problems.map(text);
     if (run) step.run = redaction.run(run);
     if (about?.step !== undefined) step.about = about.step;
     return step;
@@ -326,6 +328,8 @@ class Recorder implements Trace, Listener {
 
   private foldOld(): void {
     const { timeline, limit } = this;
+    // Some at once: looking at the oldest step each time costs more than the rest of recording.
+    if (timeline.line.length <= limit + Math.min(limit >> 4, 255)) return;
     while (timeline.line.length > limit && this.at > 0) {
       const first = timeline.line.firstSeq!;
       const open = this.host.oldestOpen?.step;
