@@ -39,7 +39,9 @@ export default {
       ...shared,
       displayName: 'node',
       testEnvironment: 'node',
-      testMatch: ['<rootDir>/tests/{core,entities,trace,location,telemetry,persist,recipes,eslint,cli,types,docs,package}/**/*.test.ts'],
+      testMatch: [
+        '<rootDir>/tests/{core,entities,trace,location,telemetry,persist,recipes,eslint,cli,types,docs,package}/**/*.test.ts',
+      ],
     },
     { ...shared, displayName: 'dom', testEnvironment: 'jsdom', testMatch: ['<rootDir>/tests/bindings/**/*.test.tsx'] },
     { ...shared, displayName: 'browser', testEnvironment: 'node', testMatch: ['<rootDir>/tests/browser/**/*.test.ts'] },

@@ -14,7 +14,12 @@ const WHY = {
 } as const;
 
 /** Gives the exit code: 1 where they part. */
-export async function compare(a: string, b: string, { json }: { readonly json?: boolean }, out: Output): Promise<0 | 1> {
+export async function compare(
+  a: string,
+  b: string,
+  { json }: { readonly json?: boolean },
+  out: Output,
+): Promise<0 | 1> {
   const { same, parts, changes } = compareTraces(await readTraceFile(a, out), await readTraceFile(b, out));
   if (json) {
     const patch = changes.map((one) => ('value' in one ? { ...one, value: encode(one.value) } : one));

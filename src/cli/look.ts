@@ -18,7 +18,12 @@ export interface LookOptions {
   readonly json?: boolean;
 }
 
-export async function showState(file: string, pointer: string | undefined, options: LookOptions, out: Output): Promise<void> {
+export async function showState(
+  file: string,
+  pointer: string | undefined,
+  options: LookOptions,
+  out: Output,
+): Promise<void> {
   const keys = parsePointer(pointer ?? '');
   const line = await lineTo(sourceOf(file), numberOf('--at', options.at), out);
   const states = (await statesAt(line, [])).get(line.last);
@@ -29,14 +34,23 @@ export async function showState(file: string, pointer: string | undefined, optio
   tellProblem(line, out);
 }
 
-export async function showChanges(file: string, from: string, to: string, { json }: LookOptions, out: Output): Promise<void> {
+export async function showChanges(
+  file: string,
+  from: string,
+  to: string,
+  { json }: LookOptions,
+  out: Output,
+): Promise<void> {
   const [start, end] = [numberOf('FROM', from)!, numberOf('TO', to)!];
   const line = await lineTo(sourceOf(file), Math.max(start, end), out);
   const states = await statesAt(line, [start, end]);
   if (!states.has(Math.min(start, end))) await lineTo(sourceOf(file), Math.min(start, end), out);
   const [before, after] = [states.get(start) ?? line.states, states.get(end) ?? line.states];
   const { changes } = difference(before, after);
-  if (json) return out.result(JSON.stringify(changes.map((one) => ('value' in one ? { ...one, value: encode(one.value) } : one))));
+  if (json)
+    return out.result(
+      JSON.stringify(changes.map((one) => ('value' in one ? { ...one, value: encode(one.value) } : one))),
+    );
   const columns = new Columns(out, ['', 'where', 'before', 'after']);
   const shown = (states: unknown, path: string): string => {
     const found = valueAt(states, parsePointer(path));
@@ -100,6 +114,9 @@ const jsonOf = ({ step, pointer, ...values }: ValueChange): object => ({
   ...('after' in values && { after: encode(values.after) }),
 });
 
-function tellProblem({ problem }: { readonly problem: { code: string; message: string } | undefined }, out: Output): void {
+function tellProblem(
+  { problem }: { readonly problem: { code: string; message: string } | undefined },
+  out: Output,
+): void {
   if (problem) out.talk(colours.yellow(`\n${problem.code}: ${problem.message}`));
 }

@@ -4,6 +4,7 @@ import { badOption } from './errors.js';
 export function numberOf(option: string, text: string | undefined): number | undefined {
   if (text === undefined) return undefined;
   const value = Number(text);
-  if (text.trim() === '' || !Number.isSafeInteger(value) || value < 0) throw badOption(option, text, 'the number of a step');
+  if (text.trim() === '' || !Number.isSafeInteger(value) || value < 0)
+    throw badOption(option, text, 'the number of a step');
   return value;
 }

@@ -1,6 +1,7 @@
 // Where a command writes. An object of functions, so that a test needs no process.
-import Table from 'cli-table3';
+import { stripVTControlCharacters } from 'node:util';
 import colours from 'picocolors';
+import stringWidth from 'string-width';
 import { encode } from '../core/encode.js';
 
 export interface Output {
@@ -26,15 +27,13 @@ export function inShort(value: unknown, most = 60): string {
   return text.length <= most ? text : `${text.slice(0, most - 1)}…`;
 }
 
-// eslint-disable-next-line no-control-regex
-const COLOUR = /\u001b\[[0-9;]*m/g;
+const PLAIN = /^[ -~]*$/;
 
-const bare = Object.fromEntries(
-  ['top', 'bottom']
-    .flatMap((place) => [place, `${place}-mid`, `${place}-left`, `${place}-right`])
-    .concat('left', 'left-mid', 'mid', 'mid-mid', 'right', 'right-mid')
-    .map((name) => [name, '']),
-);
+/** How many columns of a terminal a text takes. */
+function widthOf(text: string): number {
+  const bare = stripVTControlCharacters(text);
+  return PLAIN.test(bare) ? bare.length : stringWidth(bare);
+}
 
 /** Aligned columns, written in parts: later rows are at least as wide as those before. */
 export class Columns {
@@ -50,17 +49,24 @@ export class Columns {
   }
 
   write(rows: readonly (readonly string[])[]): void {
-    for (const row of rows)
-      row.forEach((cell, i) => (this.widths[i] = Math.max(this.widths[i], cell.replace(COLOUR, '').length)));
-    const table = new Table({
-      ...(this.first && { head: this.heads.map(colours.bold) }),
-      chars: { ...bare, middle: '  ' },
-      style: { head: [], border: [], 'padding-left': 0, 'padding-right': 0 },
-      colAligns: [...this.aligns],
-      colWidths: this.widths,
-    });
-    for (const row of rows) table.push([...row]);
-    if (this.first || rows.length > 0) this.out.result(table.toString().replace(/[ \t]+$/gm, ''));
+    const widths = rows.map((row) => row.map(widthOf));
+    for (const row of widths) row.forEach((width, i) => (this.widths[i] = Math.max(this.widths[i], width)));
+    if (this.first)
+      this.out.result(
+        this.line(
+          this.heads.map(colours.bold),
+          this.heads.map((head) => head.length),
+        ),
+      );
     this.first = false;
+    for (const [i, row] of rows.entries()) this.out.result(this.line(row, widths[i]));
+  }
+
+  private line(cells: readonly string[], widths: readonly number[]): string {
+    const padded = cells.map((cell, i) => {
+      const space = ' '.repeat(this.widths[i] - widths[i]);
+      return this.aligns[i] === 'right' ? space + cell : i === cells.length - 1 ? cell : cell + space;
+    });
+    return padded.join('  ');
   }
 }

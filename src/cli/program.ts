@@ -49,7 +49,9 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .argument('[pointer]', 'which part, as a JSON Pointer: /visits/day')
     .option('--at <step>', 'after which step; the last one without it')
     .option('--json', 'on one line')
-    .action((file: string, pointer: string | undefined, options: LookOptions) => showState(file, pointer, options, out));
+    .action((file: string, pointer: string | undefined, options: LookOptions) =>
+      showState(file, pointer, options, out),
+    );
   program
     .command('changes')
     .description('show what the state after one step has become after another')
@@ -57,7 +59,9 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .argument('<from>', 'the number of a step')
     .argument('<to>', 'the number of another one; an earlier one shows the way back')
     .option('--json', 'as a JSON Patch on one line')
-    .action((file: string, from: string, to: string, options: LookOptions) => showChanges(file, from, to, options, out));
+    .action((file: string, from: string, to: string, options: LookOptions) =>
+      showChanges(file, from, to, options, out),
+    );
   program
     .command('history')
     .description('list the steps that changed a value, with the value before and after')
@@ -72,7 +76,10 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .argument('<a>', 'a trace file')
     .argument('<b>', 'another one')
     .option('--json', 'one JSON value')
-    .action(async (a: string, b: string, options: { json?: boolean }) => void (answer.code = await compare(a, b, options, out)));
+    .action(
+      async (a: string, b: string, options: { json?: boolean }) =>
+        void (answer.code = await compare(a, b, options, out)),
+    );
   program
     .command('replay')
     .description("run a trace against today's code, and show the first difference; exit code 1 where there is one")
@@ -80,7 +87,9 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .requiredOption('--model <file>', 'a JavaScript module that exports the list stores')
     .option('--refuse', "actions that break a rule are refused, as with invariants: 'refuse'")
     .option('--json', 'one JSON value')
-    .action(async (file: string, options: ReplayCommandOptions) => void (answer.code = await replay(file, options, out)));
+    .action(
+      async (file: string, options: ReplayCommandOptions) => void (answer.code = await replay(file, options, out)),
+    );
   program
     .command('write-test')
     .description('write a Jest test out of recorded steps')

@@ -24,7 +24,8 @@ async function storesIn(file: string): Promise<readonly AnyStore[]> {
   } catch (cause) {
     throw modelUnusable(file, cause instanceof Error ? cause.message : String(cause), cause);
   }
-  if (!Array.isArray(found.stores) || found.stores.length === 0) throw modelUnusable(file, "it exports no list 'stores'");
+  if (!Array.isArray(found.stores) || found.stores.length === 0)
+    throw modelUnusable(file, "it exports no list 'stores'");
   return found.stores as readonly AnyStore[];
 }
 

@@ -1,5 +1,4 @@
 // `floe steps TRACE`: what happened, one line a step.
-import { watch as watchFile } from 'node:fs';
 import { open } from 'node:fs/promises';
 import { StringDecoder } from 'node:string_decoder';
 import colours from 'picocolors';
@@ -54,18 +53,20 @@ async function follow(file: string, list: List): Promise<void> {
     }
     list.flush();
   };
-  await read();
-  const watcher = watchFile(file, () => {
-    reading = reading.then(read).catch(failed);
+  const stopped = new Promise<void>((resolve, reject) => {
+    failed = reject;
+    process.once('SIGINT', resolve);
+    process.once('SIGTERM', resolve);
   });
+  // Asked again and again: not every file system tells of changes.
+  const ask = (): void => void (reading = reading.then(read).catch(failed));
+  ask();
+  const asking = setInterval(ask, 200);
   try {
-    await new Promise<void>((resolve, reject) => {
-      failed = reject;
-      process.once('SIGINT', resolve);
-      process.once('SIGTERM', resolve);
-    });
+    await stopped;
   } finally {
-    watcher.close();
+    clearInterval(asking);
+    await reading;
     await handle.close();
   }
 }

@@ -311,7 +311,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
 
   /** Records an action that changed nothing. */
   private fruitless(action: AnyAction, cause: Cause, outcome: Outcome, reason?: unknown, took = 0): void {
-    if (this.recorded) this.atLive(() => this.tell(this.ofAction(action, cause, outcome, took, NO_CHANGES, undefined, reason)));
+    if (this.recorded)
+      this.atLive(() => this.tell(this.ofAction(action, cause, outcome, took, NO_CHANGES, undefined, reason)));
   }
 
   private ofAction(

@@ -129,7 +129,11 @@ export interface Host {
    * @param live whether they are the live end
    * @param liveStates what the live end is from now on, where it is not what is shown and is another one than before
    */
-  restore(states: Readonly<Record<string, unknown>>, live: boolean, liveStates?: Readonly<Record<string, unknown>>): void;
+  restore(
+    states: Readonly<Record<string, unknown>>,
+    live: boolean,
+    liveStates?: Readonly<Record<string, unknown>>,
+  ): void;
   /** Dispatches for somebody else than the application's code. */
   send(action: AnyAction, by: Actor): DispatchResult;
   /** States that are so from now on, as one fact. */

@@ -98,8 +98,8 @@ interface AnyPlace {
 export function location<
   const N extends string,
   const P extends Readonly<Record<string, string>>,
-  Q extends Codecs = object & Codecs,
-  C extends Codecs = object & Codecs,
+  Q extends Codecs = Record<never, never>,
+  C extends Codecs = Record<never, never>,
 >(name: N, options: LocationOptions<P, Q, C>): AddressStore<N, P, Q, C> {
   const { paths, base = '' } = options;
   const query = (options.query ?? {}) as unknown as Record<string, Codec<unknown>>;
@@ -142,7 +142,10 @@ export function location<
 
   const start: AnyPlace = parse(base === '' ? '/' : base);
   const address = store(name, start);
-  const placeOf = ({ at, params = {}, query: found = {}, fragment = '' }: Partial<AnyPlace>, others: string): AnyPlace => ({
+  const placeOf = (
+    { at, params = {}, query: found = {}, fragment = '' }: Partial<AnyPlace>,
+    others: string,
+  ): AnyPlace => ({
     at: at ?? null,
     params,
     // What is not there is left out, so that equal places are equal data.

@@ -72,7 +72,8 @@ class Spans {
     if (known && fact === 'runEnded' && this.open.delete(run.id)) {
       known.setAttribute('floe.phase', run.phase);
       if (reason !== undefined) known.setAttribute('floe.reason', reason);
-      if (run.phase === 'failed') known.setStatus({ code: SpanStatusCode.ERROR, ...(reason !== undefined && { message: reason }) });
+      if (run.phase === 'failed')
+        known.setStatus({ code: SpanStatusCode.ERROR, ...(reason !== undefined && { message: reason }) });
       known.end(time);
       return;
     }

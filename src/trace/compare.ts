@@ -49,7 +49,12 @@ export function compareLines(a: LineWithStart, b: LineWithStart): Comparison {
   const pointer = why === 'changes' ? firstPlace(stepOfA!.changes, stepOfB!.changes) : undefined;
   return {
     same,
-    parts: { ...(stepOfA && { a: stepOfA }), ...(stepOfB && { b: stepOfB }), why, ...(pointer !== undefined && { pointer }) },
+    parts: {
+      ...(stepOfA && { a: stepOfA }),
+      ...(stepOfB && { b: stepOfB }),
+      why,
+      ...(pointer !== undefined && { pointer }),
+    },
     changes,
   };
 }

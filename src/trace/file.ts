@@ -230,7 +230,10 @@ export class TraceReader {
     const { action, run } = found;
     if (run !== undefined) this.check(isRun(run), "'run' is not a run of a task");
     if (found.kind === 'action' || action !== undefined)
-      this.check(isObject(action) && typeof (action as { type?: unknown }).type === 'string', "'action' is not an action");
+      this.check(
+        isObject(action) && typeof (action as { type?: unknown }).type === 'string',
+        "'action' is not an action",
+      );
     this.checkMore(found);
     this.checkPatch(found.changes, "'changes'");
     this.checkPatch(found.undo, "'undo'");

@@ -19,14 +19,23 @@ export function literal(value: unknown, indent = ''): string {
   const inner = indent + '  ';
   const block = (open: string, parts: readonly string[], close: string): string =>
     `${open}\n${parts.map((part) => `${inner}${part},\n`).join('')}${indent}${close}`;
-  if (Array.isArray(value)) return block('[', value.map((part) => literal(part, inner)), ']');
+  if (Array.isArray(value))
+    return block(
+      '[',
+      value.map((part) => literal(part, inner)),
+      ']',
+    );
   if (isKeyed(value) || isMap(value)) {
     const pairs = Array.from(value as Iterable<readonly [unknown, unknown]>, (pair) => literal(pair, inner));
     return `${isMap(value) ? 'new Map' : 'tableOf'}(${block('[', pairs, ']')})`;
   }
   if (isSet(value)) return `new Set(${literal([...value], indent)})`;
   if (typeof value !== 'object' || value === null || isDate(value)) return short;
-  return block('{', Object.entries(value).map(([key, part]) => `${keyOf(key)}: ${literal(part, inner)}`), '}');
+  return block(
+    '{',
+    Object.entries(value).map(([key, part]) => `${keyOf(key)}: ${literal(part, inner)}`),
+    '}',
+  );
 }
 
 function oneLine(value: unknown): string {
@@ -43,7 +52,8 @@ function oneLine(value: unknown): string {
       return String(value);
   }
   if (value === null) return 'null';
-  if (isDate(value)) return Number.isNaN(value.getTime()) ? 'new Date(NaN)' : `new Date(${quoted(value.toISOString())})`;
+  if (isDate(value))
+    return Number.isNaN(value.getTime()) ? 'new Date(NaN)' : `new Date(${quoted(value.toISOString())})`;
   if (Array.isArray(value)) return `[${value.map(oneLine).join(', ')}]`;
   if (isMap(value)) return `new Map([${Array.from(value, oneLine).join(', ')}])`;
   if (isSet(value)) return `new Set([${Array.from(value, oneLine).join(', ')}])`;

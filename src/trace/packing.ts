@@ -69,9 +69,10 @@ export class Differences {
   }
 
   /** The one field of a store that was replaced, without looking for a difference: the draft knows. */
-  private field({ changed: [{ store, before, after, joined }], touches }: Pick<Transition, 'changed' | 'touches'>):
-    | Replaced
-    | undefined {
+  private field({
+    changed: [{ store, before, after, joined }],
+    touches,
+  }: Pick<Transition, 'changed' | 'touches'>): Replaced | undefined {
     const touch = joined ? undefined : touches?.get(after);
     if (!touch || touch.moved || touch.base !== before || touch.keys?.length !== 1) return undefined;
     const [key] = touch.keys;

@@ -94,8 +94,7 @@ function packed(
 /** Steps that stand or fall together. */
 function together(steps: readonly Step[], from: States, how: Recomputing): Result[] {
   // It was taken back when it happened: nothing of it was ever so.
-  if (steps.some(({ outcome }) => outcome === 'reverted'))
-    return recomputeFacts(steps, from, how);
+  if (steps.some(({ outcome }) => outcome === 'reverted')) return recomputeFacts(steps, from, how);
   const results: Result[] = [];
   let states = from;
   for (const step of steps) {
@@ -200,7 +199,13 @@ function fact(step: Step, given: Patch, states: States, how: Recomputing): Resul
   const isWhole = changes.length === given.length;
   const stores = Object.keys(after).filter((name) => !hasOwn(states, name) || states[name] !== after[name]);
   const outcome = changes.length > 0 ? 'applied' : 'unchanged';
-  const now = { outcome, stores, changes: isWhole ? given : changes, undo, given: isWhole ? undefined : given } as const;
+  const now = {
+    outcome,
+    stores,
+    changes: isWhole ? given : changes,
+    undo,
+    given: isWhole ? undefined : given,
+  } as const;
   return { step: became(step, how, now), after };
 }
 

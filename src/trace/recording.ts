@@ -164,7 +164,8 @@ class Recorder implements Trace, Listener {
     this.redaction = new Redaction(redact);
     this.limit = Math.max(1, limit);
     this.write = lines;
-    if (lines) for (const line of traceLines({ steps: [], redacted: this.redaction.places }, new Date(host.now()))) lines(line);
+    if (lines)
+      for (const line of traceLines({ steps: [], redacted: this.redaction.places }, new Date(host.now()))) lines(line);
   }
 
   // ---- recording ----
@@ -208,8 +209,7 @@ class Recorder implements Trace, Listener {
       problems === undefined;
     const since = time - PACKED_FROM;
     const micros = Math.round(took * 1000);
-    if (!isCommon || (since | 0) !== since || (micros | 0) !== micros)
-      return this.stepOf(transition, patchesOf(found));
+    if (!isCommon || (since | 0) !== since || (micros | 0) !== micros) return this.stepOf(transition, patchesOf(found));
     const { line, nextSeq, branch, folded } = this.timeline;
     const { path, was, is } = found;
     const stores = this.differences.namesOf(changed);
@@ -218,7 +218,8 @@ class Recorder implements Trace, Listener {
   }
 
   private stepOf(transition: Transition, { changes, undo }: Difference): Step {
-    const { kind, fact, action, outcome, changed, took, time, reason, group, problems, run, about, caught } = transition;
+    const { kind, fact, action, outcome, changed, took, time, reason, group, problems, run, about, caught } =
+      transition;
     const { redaction } = this;
     const recorded = redaction.none || !action ? action : redaction.action(action);
     // Members that every step has first, in one order: the engine then knows one shape for nearly all steps.
@@ -491,7 +492,9 @@ class Recorder implements Trace, Listener {
   /** Shows the live end, after it became another one. */
   private show(index: number): void {
     const isLive = index === this.timeline.line.length - 1;
-    this.past = isLive ? undefined : this.timeline.statesAt(index, [{ index: this.timeline.line.length - 1, states: this.tip }]);
+    this.past = isLive
+      ? undefined
+      : this.timeline.statesAt(index, [{ index: this.timeline.line.length - 1, states: this.tip }]);
     this.at = index;
     const live = this.redaction.reveal(this.tip);
     this.host.restore(isLive ? live : this.redaction.reveal(this.past!), isLive, live);

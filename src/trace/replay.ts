@@ -115,6 +115,7 @@ function divergenceAt(recorded: Step, found: Step, expected: States, states: Sta
 }
 
 /** Whether an action had an effect, or failed, counts; not in which words. */
-const alike = (a: Outcome, b: Outcome): boolean => a === b || (a !== 'failed' && b !== 'failed' && effectless(a) && effectless(b));
-const effectless = (outcome: Outcome): boolean => outcome === 'stopped' || outcome === 'waiting' || outcome === 'reverted';
-
+const alike = (a: Outcome, b: Outcome): boolean =>
+  a === b || (a !== 'failed' && b !== 'failed' && effectless(a) && effectless(b));
+const effectless = (outcome: Outcome): boolean =>
+  outcome === 'stopped' || outcome === 'waiting' || outcome === 'reverted';

@@ -78,7 +78,8 @@ export class Timeline {
   indexOf(seq: number): number {
     const index = this.line.indexOf(seq);
     if (index >= 0) return index;
-    if (this.folded !== null && seq <= this.folded && seq >= 0 && !this.aside.has(seq)) throw stepFolded(seq, this.line.first?.seq);
+    if (this.folded !== null && seq <= this.folded && seq >= 0 && !this.aside.has(seq))
+      throw stepFolded(seq, this.line.first?.seq);
     throw noSuchStep(seq, this.line.first?.seq ?? 0, this.line.last?.seq ?? 0);
   }
 

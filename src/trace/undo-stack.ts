@@ -103,7 +103,11 @@ class Stack implements UndoStack, Listener {
     if (changed.length === 0) return;
     const { action, cause } = transition;
     const { changes, undo } = differenceOf({ ...transition, changed });
-    const isUsers = action && transition.kind === 'action' && (cause.by === 'code' || cause.by === 'interceptor') && cause.run === undefined;
+    const isUsers =
+      action &&
+      transition.kind === 'action' &&
+      (cause.by === 'code' || cause.by === 'interceptor') &&
+      cause.run === undefined;
     if (isUsers && !this.options.except?.includes(action.type)) this.push(transition, action, changes, undo);
     else this.carryOver(changes, changed);
     this.tell();

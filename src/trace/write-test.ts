@@ -73,7 +73,9 @@ export function writeTest(file: string | Iterable<string> | TraceFile, options: 
     ...when.text.map((line) => line.replaceAll('@@how@@', how)),
     '',
     '  // Then',
-    ...(checks.length > 0 ? checks : ['  expect(runtime.snapshot()).toEqual(testRuntime({ ' + how + ', initial: given }).snapshot());']),
+    ...(checks.length > 0
+      ? checks
+      : ['  expect(runtime.snapshot()).toEqual(testRuntime({ ' + how + ', initial: given }).snapshot());']),
   ];
   const tables = body.some((line) => line.includes('tableOf(')) ? [`import { tableOf } from 'floe/entities';`] : [];
   return [
@@ -93,7 +95,10 @@ export function writeTest(file: string | Iterable<string> | TraceFile, options: 
  * The state before a range of steps as text, for the file that the option `given` of `writeTest` names.
  * @throws as `writeTest`
  */
-export function givenText(file: string | Iterable<string> | TraceFile, options: Pick<WriteTestOptions, 'from' | 'to'>): string {
+export function givenText(
+  file: string | Iterable<string> | TraceFile,
+  options: Pick<WriteTestOptions, 'from' | 'to'>,
+): string {
   const { before, internal } = rangeOf(file, options);
   return toText(without(before, internal)) + '\n';
 }
@@ -168,7 +173,9 @@ class Lines {
     }
     const patch = changes.filter(({ path }) => !this.internal.has(parsePointer(path)[0]));
     if (patch.length > 0) {
-      const joined = patch.every(({ op, path }) => op === 'add' && parsePointer(path).length === 1 && !(parsePointer(path)[0] in before));
+      const joined = patch.every(
+        ({ op, path }) => op === 'add' && parsePointer(path).length === 1 && !(parsePointer(path)[0] in before),
+      );
       // A store that joins begins as it is declared.
       if (joined && step.fact !== 'rehydrated') return;
       this.patches = true;
@@ -189,9 +196,7 @@ function* checksOf(before: States, after: States): Iterable<string> {
   for (const keys of placesOf(difference(before, after).changes, after)) {
     const found = valueAt(after, keys);
     const value = `valueAt(runtime, ${quoted(pointerTo(keys))})`;
-    yield found
-      ? `  expect(${value}).toEqual(${literal(found.value, '  ')});`
-      : `  expect(${value}).toBeUndefined();`;
+    yield found ? `  expect(${value}).toEqual(${literal(found.value, '  ')});` : `  expect(${value}).toBeUndefined();`;
   }
 }
 
@@ -204,5 +209,7 @@ function placesOf(patch: Patch, after: States): readonly (readonly string[])[] {
     if (op !== 'replace' && Array.isArray(valueAt(after, holder)?.value)) keys = holder;
     places.set(pointerTo(keys), keys);
   }
-  return [...places].filter(([own]) => ![...places.keys()].some((other) => own.startsWith(other + '/'))).map(([, keys]) => keys);
+  return [...places]
+    .filter(([own]) => ![...places.keys()].some((other) => own.startsWith(other + '/')))
+    .map(([, keys]) => keys);
 }

@@ -59,7 +59,8 @@ describe('floe demo --headless, then floe steps', () => {
     for (const { action } of runtime.trace.steps) if (action) again.dispatch(action);
     expect(runtime.snapshot()).toEqual(again.snapshot());
     expect(runtime.snapshot()).toMatchObject({
-      visits: { day: '2031-03-02', filter: 'all', picked: null, known: '2031-03-02' },
+      visits: { day: '2031-03-02', filter: 'all', known: '2031-03-02' },
+      address: { at: 'board' },
       log: { note: '' },
     });
     const atNote = runtime.trace.steps.find(({ action }) => action?.type === 'log.noteWritten')!;

@@ -51,11 +51,17 @@ describe('addresses and places', () => {
     ['/harbour', { at: 'board', params: {}, query: {}, fragment: '', others: '' }],
     ['/harbour/', { at: 'board' }],
     ['/harbour/visits/v%207/', { at: 'visit', params: { id: 'v 7' } }],
-    ['/harbour/visits/v7/services/3?page=2&open=yes#crew', { at: 'service', params: { id: 'v7', number: 3 }, query: { page: 2, open: true }, fragment: 'crew' }],
+    [
+      '/harbour/visits/v7/services/3?page=2&open=yes#crew',
+      { at: 'service', params: { id: 'v7', number: 3 }, query: { page: 2, open: true }, fragment: 'crew' },
+    ],
     ['/harbour/visits/v7/services/three', { at: null, params: { url: '/harbour/visits/v7/services/three' } }],
     ['/elsewhere', { at: null, params: { url: '/elsewhere' } }],
     ['/harbour/visits/%E0%A4%A', { at: null }],
-    ['/harbour?page=1.5&filter=none&depth=-4.25&delay=800&delay=900', { at: 'board', query: { depth: -4.25 }, others: 'delay=800&delay=900' }],
+    [
+      '/harbour?page=1.5&filter=none&depth=-4.25&delay=800&delay=900',
+      { at: 'board', query: { depth: -4.25 }, others: 'delay=800&delay=900' },
+    ],
   ])('%s', (url, place) => {
     expect(address.parse(url)).toMatchObject(place);
   });
@@ -97,7 +103,14 @@ describe('a browser', () => {
     const runtime = createRuntime({ stores: [address, log], trace: recording() });
     const browser = bar(start);
     const unlink = linkAddress(runtime, address, browser.own);
-    return { address, noted, runtime, browser, unlink, go: (id: string) => runtime.dispatch(address.went({ at: 'visit', params: { id } })) };
+    return {
+      address,
+      noted,
+      runtime,
+      browser,
+      unlink,
+      go: (id: string) => runtime.dispatch(address.went({ at: 'visit', params: { id } })),
+    };
   };
 
   test('the store begins where the browser is, as a step of the address', () => {

@@ -26,7 +26,7 @@ const arrows: Record<string, { parts: string[]; packages: string[] }> = {
   'bindings/react': { parts: ['core'], packages: ['react'] },
   cli: {
     parts: ['core', 'entities', 'trace', 'persist', 'persist/node'],
-    packages: ['node:', 'commander', 'picocolors', 'cli-table3'],
+    packages: ['node:', 'commander', 'picocolors', 'string-width'],
   },
 };
 const partOf = (file: string): string => {

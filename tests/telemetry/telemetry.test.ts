@@ -1,5 +1,10 @@
 import { expect, test } from '@jest/globals';
-import { BasicTracerProvider, InMemorySpanExporter, SimpleSpanProcessor, type ReadableSpan } from '@opentelemetry/sdk-trace-base';
+import {
+  BasicTracerProvider,
+  InMemorySpanExporter,
+  SimpleSpanProcessor,
+  type ReadableSpan,
+} from '@opentelemetry/sdk-trace-base';
 import { action, store } from 'floe';
 import { telemetry } from 'floe/telemetry';
 import { testRuntime } from 'floe/testing';
@@ -45,14 +50,21 @@ test('an action that starts a run that dispatches: each is a span, with what bro
   const run = spans()[2];
   expect(ms(run.endTime) - ms(run.startTime)).toBe(100);
   expect(run.attributes).toMatchObject({ 'floe.run': 1, 'floe.phase': 'done', 'floe.cause': 'runtime' });
-  expect(spans()[1].attributes).toMatchObject({ 'floe.outcome': 'applied', 'floe.stores': ['visits'], 'floe.changes': 1 });
+  expect(spans()[1].attributes).toMatchObject({
+    'floe.outcome': 'applied',
+    'floe.stores': ['visits'],
+    'floe.changes': 1,
+  });
   expect(spans()[1].attributes).not.toHaveProperty('floe.payload');
 });
 
 test('what fails is an error; what happens after the end is not sent', () => {
   const { runtime, picked, spans, stop } = set();
   expect(() => runtime.dispatch(picked('v9'))).toThrow();
-  expect(spans()[0]).toMatchObject({ name: 'visits.picked', status: { code: 2, message: expect.stringContaining('unknown') as unknown as string } });
+  expect(spans()[0]).toMatchObject({
+    name: 'visits.picked',
+    status: { code: 2, message: expect.stringContaining('unknown') as unknown as string },
+  });
   stop();
   expect(() => runtime.dispatch(picked('v9'))).toThrow();
   expect(spans()).toHaveLength(1);

@@ -1,7 +1,7 @@
 // Trace files: their schema, older versions, damage, and files that are written as things happen.
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import Ajv2020 from 'ajv/dist/2020.js';
+import { Ajv2020 } from 'ajv/dist/2020.js';
 import { readFileSync } from 'node:fs';
 import { action, applyPatch, createRuntime, FloeError, store } from 'floe';
 import { entity, rowOf, tableOf, tables } from 'floe/entities';
@@ -10,8 +10,7 @@ import { readTrace, recording, type Step } from 'floe/trace';
 import { runs } from '../support/runs.js';
 
 const schema = JSON.parse(readFileSync('docs/schemas/trace-line.schema.json', 'utf8')) as object;
-const Ajv = Ajv2020 as unknown as typeof Ajv2020.default;
-const fits = new Ajv({ strict: true, strictRequired: false, strictTypes: false }).compile(schema);
+const fits = new Ajv2020({ strict: true, strictRequired: false, strictTypes: false }).compile(schema);
 
 const visits = store('visits', { list: [] as string[], at: new Date(0), count: 0 });
 const planned = visits.action('planned', (draft, id: string) => {
@@ -61,7 +60,9 @@ describe('the schema', () => {
     const lines = [...runtime.trace.lines(), ...written, ...folded.trace.lines()];
     lines.push(...readFileSync('tests/fixtures/traces/version-1.jsonl', 'utf8').trimEnd().split('\n'));
     for (const line of lines) expect([fits(JSON.parse(line)), line, fits.errors]).toEqual([true, line, null]);
-    expect(new Set(lines.map((line) => Object.keys(JSON.parse(line) as object)[0]))).toEqual(new Set(['floe', 'seq', 'checkpoint', 'branch']));
+    expect(new Set(lines.map((line) => Object.keys(JSON.parse(line) as object)[0]))).toEqual(
+      new Set(['floe', 'seq', 'checkpoint', 'branch']),
+    );
   });
 
   test('what it refuses, the reader refuses, with the line; and the other way round', () => {
@@ -69,7 +70,11 @@ describe('the schema', () => {
     const members = Object.keys((schema as { $defs: { step: { properties: object } } }).$defs.step.properties);
     // What other lines say of these counts too.
     const linked = ['seq', 'after', 'branch', 'again'];
-    const wrong = fc.oneof(fc.jsonValue({ maxDepth: 2 }), fc.constant(undefined), fc.constantFrom({ by: 'code' }, [{ op: 'add', path: '' }], 'failed', 'action', 1, true));
+    const wrong = fc.oneof(
+      fc.jsonValue({ maxDepth: 2 }),
+      fc.constant(undefined),
+      fc.constantFrom({ by: 'code' }, [{ op: 'add', path: '' }], 'failed', 'action', 1, true),
+    );
     fc.assert(
       fc.property(fc.nat(), fc.constantFrom(...members), wrong, (at, name, value) => {
         const i = 1 + (at % (lines.length - 1));
@@ -81,7 +86,13 @@ describe('the schema', () => {
         const read = (): unknown => readTrace([...lines.slice(0, i), JSON.stringify(step), ...lines.slice(i + 1)]);
         if (isRight && linked.includes(name)) return;
         if (isRight) read();
-        else expect(read).toThrow(expect.objectContaining({ code: 'FLOE_TRACE_DAMAGED', message: expect.stringContaining(`line ${i + 1}:`) as unknown as string }));
+        else
+          expect(read).toThrow(
+            expect.objectContaining({
+              code: 'FLOE_TRACE_DAMAGED',
+              message: expect.stringContaining(`line ${i + 1}:`) as unknown as string,
+            }),
+          );
       }),
       { numRuns: runs(3000) },
     );
@@ -111,7 +122,9 @@ describe('a file that is written as things happen', () => {
     const lines = written.map((line) => JSON.parse(line) as { checkpoint?: number; states?: unknown });
     const checkpoints = lines.filter((line) => 'checkpoint' in line);
     expect(checkpoints.map(({ checkpoint }) => checkpoint)).toEqual([1000, 2000]);
-    expect(checkpoints[0].states).toMatchObject({ visits: { at: { 'floe:type': 'date', value: new Date(999).toISOString() } } });
+    expect(checkpoints[0].states).toMatchObject({
+      visits: { at: { 'floe:type': 'date', value: new Date(999).toISOString() } },
+    });
     expect(readTrace(written).steps).toHaveLength(2001);
   });
 });
@@ -153,18 +166,24 @@ describe('damage', () => {
     const runtime = createRuntime({ stores: [visits, port], trace: recording(), onProblem: () => undefined });
     runtime.dispatch(planned('kept'));
     fc.assert(
-      fc.property(fc.array(fc.tuple(fc.nat(bytes.length - 1), fc.oneof(fc.nat(255), fc.constantFrom(...Buffer.from('{}[]",:09eu\\n-')))), { minLength: 1, maxLength: 4 }), (flips) => {
-        const damaged = Buffer.from(bytes);
-        for (const [at, byte] of flips) damaged[at] = byte;
-        const before = [runtime.snapshot(), runtime.trace.export()];
-        try {
-          runtime.trace.import(damaged.toString());
-          runtime.trace.import(before[1] as string);
-        } catch (error) {
-          expect(error).toBeInstanceOf(FloeError);
-        }
-        expect(runtime.snapshot()).toEqual(before[0]);
-      }),
+      fc.property(
+        fc.array(
+          fc.tuple(fc.nat(bytes.length - 1), fc.oneof(fc.nat(255), fc.constantFrom(...Buffer.from('{}[]",:09eu\\n-')))),
+          { minLength: 1, maxLength: 4 },
+        ),
+        (flips) => {
+          const damaged = Buffer.from(bytes);
+          for (const [at, byte] of flips) damaged[at] = byte;
+          const before = [runtime.snapshot(), runtime.trace.export()];
+          try {
+            runtime.trace.import(damaged.toString());
+            runtime.trace.import(before[1] as string);
+          } catch (error) {
+            expect(error).toBeInstanceOf(FloeError);
+          }
+          expect(runtime.snapshot()).toEqual(before[0]);
+        },
+      ),
       { numRuns: runs(2000) },
     );
   });
@@ -172,9 +191,15 @@ describe('damage', () => {
   test.each([
     ['a pointer to a prototype', { changes: [{ op: 'add', path: '/__proto__/polluted', value: 1 }] }],
     ['an inherited part', { changes: [{ op: 'replace', path: '/visits/constructor/prototype/polluted', value: 1 }] }],
-    ['an unknown encoding', { changes: [{ op: 'add', path: '/visits', value: { 'floe:type': 'function', value: 'x' } }] }],
+    [
+      'an unknown encoding',
+      { changes: [{ op: 'add', path: '/visits', value: { 'floe:type': 'function', value: 'x' } }] },
+    ],
     ['a map of nothing', { changes: [{ op: 'add', path: '/visits', value: { 'floe:type': 'map', value: 3 } }] }],
-    ['an integer of letters', { changes: [{ op: 'add', path: '/visits', value: { 'floe:type': 'bigint', value: 'x' } }] }],
+    [
+      'an integer of letters',
+      { changes: [{ op: 'add', path: '/visits', value: { 'floe:type': 'bigint', value: 'x' } }] },
+    ],
     ['a patch that does not apply', { changes: [{ op: 'remove', path: '/nowhere' }] }],
     ['a step after itself', { after: 1 }],
     ['a step after a later one', { after: 2 }],

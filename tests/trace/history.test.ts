@@ -78,7 +78,11 @@ describe('the history of a value', () => {
   test('each item is followed through whatever comes and goes around it', () => {
     const command = fc.oneof(
       fc.record({ do: fc.constant('plan' as const), at: fc.nat(8) }),
-      fc.record({ do: fc.constantFrom('move' as const, 'remove' as const), at: fc.nat(8), phase: fc.constantFrom('a', 'b') }),
+      fc.record({
+        do: fc.constantFrom('move' as const, 'remove' as const),
+        at: fc.nat(8),
+        phase: fc.constantFrom('a', 'b'),
+      }),
     );
     fc.assert(
       fc.property(fc.array(command, { maxLength: 40, size: 'max' }), (program) => {
@@ -120,7 +124,12 @@ describe('undo and redo', () => {
   const begin = (options: Partial<Parameters<typeof undoStack>[1]> = {}) => {
     const runtime = testRuntime({ stores: [visits] });
     const edits = undoStack(runtime, { stores: [visits], ...options });
-    return { runtime, edits, note: () => runtime.read(visits).note, list: () => runtime.read(visits).list.map(({ id }) => id) };
+    return {
+      runtime,
+      edits,
+      note: () => runtime.read(visits).note,
+      list: () => runtime.read(visits).list.map(({ id }) => id),
+    };
   };
 
   test('typing is one entry; a pause begins another; each undo is one step', async () => {

@@ -9,7 +9,7 @@ import { compareTraces, givenText, recording, replayTrace, writeTest } from 'flo
 /** The same store as it is, and as it may be tomorrow. */
 const declare = (change: Partial<{ step: number; keepsOrder: boolean; refusesTwice: boolean }> = {}) => {
   const { step = 1, keepsOrder = true, refusesTwice = true } = change;
-  const visits = store('visits', { list: [] as { id: string; phase: number; due: Date }[], note: "it's \"quiet\"" });
+  const visits = store('visits', { list: [] as { id: string; phase: number; due: Date }[], note: 'it\'s "quiet"' });
   const planned = visits.action('planned', (draft, id: string) => {
     if (refusesTwice && draft.list.some((visit) => visit.id === id)) throw new Error('twice');
     const visit = { id, phase: 0, due: new Date(Date.UTC(2031, 2, 2)) };
@@ -40,21 +40,37 @@ describe('replayTrace', () => {
   test('the same code does the same', () => {
     const told: [number, number][] = [];
     const stores = [declare().visits];
-    expect(replayTrace(file, { stores, onStep: (done, all) => told.push([done, all]) })).toEqual({ steps: 10, actions: 8, onTrust: [] });
+    expect(replayTrace(file, { stores, onStep: (done, all) => told.push([done, all]) })).toEqual({
+      steps: 10,
+      actions: 8,
+      onTrust: [],
+    });
     expect(told.at(-1)).toEqual([10, 10]);
   });
 
   test.each([
     ['another number', { step: 2 }, { step: { seq: 3 }, pointer: '/visits/list/0/phase', expected: 1, found: 2 }],
     ['another order', { keepsOrder: false }, { step: { seq: 2 }, pointer: '/visits/list/0' }],
-    ['what failed does something', { refusesTwice: false }, { step: { seq: 5 }, pointer: '/visits/list/2', found: { id: 'v1' }, reason: expect.stringContaining('twice') as unknown }],
+    [
+      'what failed does something',
+      { refusesTwice: false },
+      {
+        step: { seq: 5 },
+        pointer: '/visits/list/2',
+        found: { id: 'v1' },
+        reason: expect.stringContaining('twice') as unknown,
+      },
+    ],
   ])('%s: the first step that differs, and where', (_, change, divergence) => {
     expect(replayTrace(file, { stores: [declare(change).visits] }).divergence).toMatchObject(divergence);
   });
 
   test('an action that nobody knows any more', () => {
     const other = store('visits', {});
-    expect(replayTrace(file, { stores: [other] }).divergence).toMatchObject({ step: { seq: 1 }, reason: expect.stringContaining("'visits.planned'") as unknown });
+    expect(replayTrace(file, { stores: [other] }).divergence).toMatchObject({
+      step: { seq: 1 },
+      reason: expect.stringContaining("'visits.planned'") as unknown,
+    });
   });
 
   test('a branch, by its number', () => {
@@ -74,11 +90,17 @@ describe('compareTraces', () => {
     expect(compareTraces(a, b)).toEqual({ same: 10, changes: [] });
     const { runtime } = recorded();
     runtime.trace.exclude(3);
-    expect(compareTraces(a, runtime.trace.export())).toMatchObject({ same: 3, parts: { why: 'event', a: { seq: 3 }, b: { seq: 3, excluded: true } } });
+    expect(compareTraces(a, runtime.trace.export())).toMatchObject({
+      same: 3,
+      parts: { why: 'event', a: { seq: 3 }, b: { seq: 3, excluded: true } },
+    });
     const other = createRuntime({ stores: [declare({ step: 5 }).visits], trace: recording() });
     const { planned, movedOn } = declare();
     for (const one of [planned('v1'), planned('v2'), movedOn('v1')]) other.dispatch({ ...one });
-    expect(compareTraces(a, other.trace.export())).toMatchObject({ same: 3, parts: { why: 'changes', pointer: '/visits/list/0/phase' } });
+    expect(compareTraces(a, other.trace.export())).toMatchObject({
+      same: 3,
+      parts: { why: 'changes', pointer: '/visits/list/0/phase' },
+    });
     const short = a.split('\n').slice(0, 4).join('\n');
     expect(compareTraces(a, short)).toMatchObject({ same: 3, parts: { why: 'end', a: { seq: 3 } } });
   });
@@ -109,7 +131,21 @@ export const stores = [visits];
   afterAll(() => rmSync(folder, { recursive: true }));
 
   const jest = (name: string, env = {}) =>
-    spawnSync(process.execPath, ['--experimental-vm-modules', '--no-warnings', 'node_modules/jest/bin/jest.js', '--rootDir', folder, '-c', '{"transform":{}}', '--runTestsByPath', join(folder, name)], { encoding: 'utf8', env: { ...process.env, ...env } });
+    spawnSync(
+      process.execPath,
+      [
+        '--experimental-vm-modules',
+        '--no-warnings',
+        'node_modules/jest/bin/jest.js',
+        '--rootDir',
+        folder,
+        '-c',
+        '{"transform":{}}',
+        '--runTestsByPath',
+        join(folder, name),
+      ],
+      { encoding: 'utf8', env: { ...process.env, ...env } },
+    );
 
   test('reads like a test: given, when, then', () => {
     const source = writeTest(recorded().file, { from: 3, to: 7, model: './model.js', source: 'shift.jsonl' });
@@ -153,7 +189,10 @@ test('visits.movedOn, visits.planned', () => {
   test('passes as written, over facts too and with the state in a file of its own; fails when the code does something else', () => {
     const { file } = recorded();
     writeFileSync(join(folder, 'whole.test.js'), writeTest(file, { model: './model.js' }));
-    writeFileSync(join(folder, 'part.test.js'), writeTest(file, { from: 3, to: 6, model: './model.js', given: 'part.given.json' }));
+    writeFileSync(
+      join(folder, 'part.test.js'),
+      writeTest(file, { from: 3, to: 6, model: './model.js', given: 'part.given.json' }),
+    );
     writeFileSync(join(folder, 'part.given.json'), givenText(file, { from: 3, to: 6 }));
     for (const name of ['whole.test.js', 'part.test.js']) {
       const { status, stderr } = jest(name);
@@ -169,6 +208,8 @@ test('visits.movedOn, visits.planned', () => {
     [{ from: 0, to: 0 }, 'FLOE_NOTHING_TO_TEST'],
     [{ from: 5, to: 3 }, 'FLOE_NOTHING_TO_TEST'],
   ])('%j: %s', (range, code) => {
-    expect(() => writeTest(recorded().file, { ...range, model: './model.js' })).toThrow(expect.objectContaining({ code }));
+    expect(() => writeTest(recorded().file, { ...range, model: './model.js' })).toThrow(
+      expect.objectContaining({ code }),
+    );
   });
 });

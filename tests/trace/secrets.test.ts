@@ -35,13 +35,23 @@ describe('rule 18: redacted', () => {
     const { session, signedIn, tried, signIn } = declare();
     const lines: string[] = [];
     const { clock } = testRuntime();
-    const runtime = createRuntime({ stores: [session], clock, trace: recording({ redact, lines: (line) => lines.push(line) }), onProblem: () => undefined });
+    const runtime = createRuntime({
+      stores: [session],
+      clock,
+      trace: recording({ redact, lines: (line) => lines.push(line) }),
+      onProblem: () => undefined,
+    });
     await runtime.run(signIn('Corran', 'secret-2'));
     await runtime.run(signIn('Corran', 'secret-bad')).catch(() => undefined);
     expect(() => runtime.dispatch(signedIn({ officer: '', token: 'secret-3' }))).toThrow('secret-3');
     runtime.dispatch(tried());
     runtime.trace.exclude(runtime.trace.steps.at(-1)!.seq);
-    for (const text of [runtime.trace.export(), lines.join(), JSON.stringify(runtime.trace.steps), JSON.stringify(runtime.trace.stateAt(runtime.trace.cursor))]) {
+    for (const text of [
+      runtime.trace.export(),
+      lines.join(),
+      JSON.stringify(runtime.trace.steps),
+      JSON.stringify(runtime.trace.stateAt(runtime.trace.cursor)),
+    ]) {
       expect(text).not.toContain('secret');
       expect(text).toContain('(redacted)');
       expect(text).toContain('Corran');
@@ -116,7 +126,10 @@ describe('who did it, and what was said of it', () => {
       interceptors: [(sent, { proceed }) => void proceed(sent.type === 'session.tried' ? signedOut() : sent)],
     });
     runtime.dispatch(tried());
-    expect(runtime.trace.steps.at(-1)).toMatchObject({ action: { type: 'session.signedOut' }, cause: { by: 'interceptor' } });
+    expect(runtime.trace.steps.at(-1)).toMatchObject({
+      action: { type: 'session.signedOut' },
+      cause: { by: 'interceptor' },
+    });
   });
 
   test('actions sent by hand are any of the model’s, with any payload', () => {
@@ -128,7 +141,9 @@ describe('who did it, and what was said of it', () => {
     expect(runtime.trace.send({ type: 'session.signedIn', payload: { officer: 'Wren', token: 't' } })).toBe('applied');
     expect(runtime.read(session).officer).toBe('Wren');
     expect(runtime.trace.steps.at(-1)!.cause).toEqual({ by: 'inspector' });
-    expect(() => runtime.trace.send({ type: 'session.signedUp' })).toThrow(expect.objectContaining({ code: 'FLOE_UNKNOWN_ACTION' }));
+    expect(() => runtime.trace.send({ type: 'session.signedUp' })).toThrow(
+      expect.objectContaining({ code: 'FLOE_UNKNOWN_ACTION' }),
+    );
   });
 
   test('a mark is a note on a step; it survives the file', () => {

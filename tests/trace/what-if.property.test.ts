@@ -111,9 +111,23 @@ const letter = fc.constantFrom('a', 'b', 'c', 'd');
 const dispatched = fc.tuple(fc.constantFrom(...kinds), letter);
 const command = fc.oneof(
   { weight: 6, arbitrary: fc.record({ do: fc.constant('dispatch' as const), what: dispatched }) },
-  { weight: 2, arbitrary: fc.record({ do: fc.constant('atomic' as const), all: fc.array(dispatched, { maxLength: 3 }) }) },
-  { weight: 2, arbitrary: fc.record({ do: fc.constantFrom('seek' as const, 'exclude' as const, 'include' as const), at: fc.nat(30) }) },
-  { weight: 1, arbitrary: fc.record({ do: fc.constantFrom('live' as const, 'back' as const, 'forward' as const, 'reset' as const) }) },
+  {
+    weight: 2,
+    arbitrary: fc.record({ do: fc.constant('atomic' as const), all: fc.array(dispatched, { maxLength: 3 }) }),
+  },
+  {
+    weight: 2,
+    arbitrary: fc.record({
+      do: fc.constantFrom('seek' as const, 'exclude' as const, 'include' as const),
+      at: fc.nat(30),
+    }),
+  },
+  {
+    weight: 1,
+    arbitrary: fc.record({
+      do: fc.constantFrom('live' as const, 'back' as const, 'forward' as const, 'reset' as const),
+    }),
+  },
   { weight: 1, arbitrary: fc.record({ do: fc.constant('switch' as const), branch: fc.nat(5) }) },
   { weight: 1, arbitrary: fc.record({ do: fc.constant('file' as const) }) },
 );
@@ -146,8 +160,7 @@ describe('rule 13: the state at every step is what the steps that count come to'
           }
           for (const node of nodes.values()) if (takenBack.has(node.group ?? -1)) delete node.actions;
         };
-        const lineTo = (seq: number | null): number[] =>
-          seq === null ? [] : [...lineTo(nodes.get(seq)!.after), seq];
+        const lineTo = (seq: number | null): number[] => (seq === null ? [] : [...lineTo(nodes.get(seq)!.after), seq]);
         const check = (): void => {
           const line = lineTo(trace.steps.at(-1)!.seq);
           const expected = statesOf(line, nodes, excluded);
@@ -194,7 +207,10 @@ describe('rule 13: the state at every step is what the steps that count come to'
             const { steps } = readTrace(text);
             const tip = trace.branches.find(({ id }) => id === at)!.tip;
             if (steps.some(({ seq }) => seq === tip))
-              expect(replayTrace(text, { stores: [visits], branch: steps.find(({ seq }) => seq === tip)!.branch }).divergence).toBeUndefined();
+              expect(
+                replayTrace(text, { stores: [visits], branch: steps.find(({ seq }) => seq === tip)!.branch })
+                  .divergence,
+              ).toBeUndefined();
           } else trace[one.do]();
           note();
           check();

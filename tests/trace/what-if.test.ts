@@ -30,7 +30,9 @@ const declare = () => {
 };
 const told = (steps: readonly Step[]): string[] =>
   steps.map(({ seq, action: sent, fact, run, outcome, excluded, orphan }) =>
-    [seq, sent?.type ?? fact, run?.phase, outcome, excluded && 'excluded', orphan && 'orphan'].filter((part) => part !== undefined && part !== false).join(' '),
+    [String(seq), sent?.type ?? fact, run?.phase, outcome, excluded && 'excluded', orphan && 'orphan']
+      .filter(Boolean)
+      .join(' '),
   );
 
 describe('exclude and include', () => {
@@ -78,7 +80,11 @@ describe('exclude and include', () => {
       runtime.dispatch(removed('v1'));
     });
     runtime.trace.exclude(1);
-    expect(told(runtime.trace.steps).slice(1)).toEqual(['1 visits.planned unchanged excluded', '2 visits.planned failed', '3 visits.removed failed']);
+    expect(told(runtime.trace.steps).slice(1)).toEqual([
+      '1 visits.planned unchanged excluded',
+      '2 visits.planned failed',
+      '3 visits.removed failed',
+    ]);
     runtime.trace.include(1);
     expect(runtime.read(visits).list).toEqual(['v2']);
     runtime.trace.exclude(3);
@@ -92,7 +98,10 @@ describe('exclude and include', () => {
     const runtime = createRuntime({ stores: [visits], trace: recording(), invariants: 'refuse' });
     for (const one of [planned('v1'), removed('v1'), planned('v2')]) runtime.dispatch(one);
     runtime.trace.exclude(2);
-    expect(told(runtime.trace.steps).slice(2)).toEqual(['2 visits.removed unchanged excluded', '3 visits.planned refused']);
+    expect(told(runtime.trace.steps).slice(2)).toEqual([
+      '2 visits.removed unchanged excluded',
+      '3 visits.planned refused',
+    ]);
     expect(runtime.read(visits).list).toEqual(['v1']);
   });
 
@@ -108,7 +117,10 @@ describe('exclude and include', () => {
       { when: asked },
     );
     const runtime = testRuntime({ stores: [visits] });
-    runtime.watch(visits, ({ list, count }) => void (list.length !== count && runtime.trace.isLive && runtime.dispatch(counted())));
+    runtime.watch(
+      visits,
+      ({ list, count }) => void (list.length !== count && runtime.trace.isLive && runtime.dispatch(counted())),
+    );
     runtime.dispatch(planned('v1'));
     runtime.dispatch(asked());
     await runtime.clock.advance(10);
@@ -131,7 +143,16 @@ describe('exclude and include', () => {
       '7 runEnded done applied orphan',
     ]);
     runtime.trace.exclude(3, { withCaused: true });
-    expect(runtime.trace.steps.map((step) => step.excluded ?? false)).toEqual([false, false, false, true, true, true, true, true]);
+    expect(runtime.trace.steps.map((step) => step.excluded ?? false)).toEqual([
+      false,
+      false,
+      false,
+      true,
+      true,
+      true,
+      true,
+      true,
+    ]);
     expect(runtime.read(visits)).toEqual({ list: ['v1'], count: 1 });
     expect(runtime.read(load.status).phase).toBe('idle');
     runtime.trace.include(3, { withCaused: true });
@@ -142,10 +163,14 @@ describe('exclude and include', () => {
   test('a run whose beginning is excluded ends', async () => {
     const { visits, planned } = declare();
     const asked = action('asked');
-    visits.task('wait', async ({ sleep, dispatch }) => {
-      await sleep(10);
-      dispatch(planned('late'));
-    }, { when: asked });
+    visits.task(
+      'wait',
+      async ({ sleep, dispatch }) => {
+        await sleep(10);
+        dispatch(planned('late'));
+      },
+      { when: asked },
+    );
     const runtime = testRuntime({ stores: [visits] });
     runtime.dispatch(asked());
     runtime.trace.exclude(1, { withCaused: true });

@@ -172,7 +172,11 @@ export function officeApp({
 /** Starts the office on 127.0.0.1. Rejects with the system's error when the port is taken. */
 export function startOffice({ port, page, ...options }: OfficeOptions): Promise<RunningOffice> {
   const app = officeApp(options);
-  if (page) app.use('/*', serveStatic({ root: page }));
+  if (page) {
+    app.use('/*', serveStatic({ root: page }));
+    // A visit has an address of its own; the page finds it.
+    app.get('/visits/*', serveStatic({ root: page, path: 'index.html' }));
+  }
   return new Promise((resolve, reject) => {
     const server = serve({ fetch: app.fetch, port, hostname: '127.0.0.1' }, (info: AddressInfo) =>
       resolve({

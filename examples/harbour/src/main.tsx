@@ -3,13 +3,14 @@ import '@mantine/dates/styles.css';
 import './ui/harbour.css';
 import { createTheme, MantineProvider } from '@mantine/core';
 import { DatesProvider } from '@mantine/dates';
+import { linkAddress } from 'floe/location';
 import { webStorage } from 'floe/persist';
 import { RuntimeProvider } from 'floe/react';
 import { recording } from 'floe/trace';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { confirmation, createRuntime } from 'floe';
-import { askPositions, followPositions, office, openRoom, positionsArrived, stores } from './model/index.js';
+import { address, askPositions, followPositions, office, openRoom, positionsArrived, stores } from './model/index.js';
 import { httpOffice } from './office-client.js';
 import { ControlRoom } from './ui/ControlRoom.js';
 import { History } from './ui/History.js';
@@ -27,6 +28,7 @@ const runtime = createRuntime({
   // What a task fails with stands in its status, and the page says so.
   onProblem: ({ error }) => console.info(error),
 });
+linkAddress(runtime, address);
 void runtime.run(openRoom());
 void runtime.run(followPositions());
 

@@ -1,6 +1,7 @@
 // One shift of a watch officer, played without a page: what `floe demo --headless` does.
 import type { Runtime } from 'floe';
 import {
+  address,
   assignBerth,
   counts,
   dayPicked,
@@ -13,7 +14,7 @@ import {
   pickedId,
   planVisit,
   shiftEnded,
-  visitPicked,
+  visitAt,
   visitsShown,
   shown,
   vessels,
@@ -41,7 +42,7 @@ export async function playShift(runtime: Runtime, tell: Tell): Promise<void> {
   const [first, second] = read(visitsShown)
     .map(({ id }) => shown(read, id))
     .filter(isFree) as [VisitShown, VisitShown];
-  dispatch(visitPicked(first.id));
+  dispatch(address.went(visitAt(first.id)));
   tell(`Next for a free berth is ${name(first)}: ${first.place.id} at ${first.arrives.slice(11, 16)}.`);
 
   await run(moveOn(first.id));
@@ -66,7 +67,7 @@ export async function playShift(runtime: Runtime, tell: Tell): Promise<void> {
   );
   tell(`Another berth is tried for it at once on the screen; ${answer}.`);
 
-  dispatch(visitPicked(second.id));
+  dispatch(address.went(visitAt(second.id)));
   await run(moveOn(second.id));
   await run(moveOn(second.id));
   tell(`${second.vessel.name} comes alongside, takes on stores and leaves again. ${free()}`);

@@ -1,9 +1,10 @@
 // What the control room derives from several stores.
 import { selector, type Read } from 'floe';
 import type { RowIn } from 'floe/entities';
+import { pickedId } from './address.js';
 import { berths, port, visit, visitShown, visitWhole, type VisitShown } from './port.js';
 import type { Berth } from './types.js';
-import { dayShown, filterShown, pickedId, type Filter } from './visits.js';
+import { dayShown, filterShown, type Filter } from './visits.js';
 
 type VisitRow = RowIn<typeof visit>;
 

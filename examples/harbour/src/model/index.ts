@@ -1,10 +1,12 @@
 // The model of the control room: the very same modules run in the page and in `floe demo --headless`.
+import { address } from './address.js';
 import { log } from './log.js';
 import { port } from './port.js';
 import { notices } from './notices.js';
 import { positions } from './positions.js';
 import { visits } from './visits.js';
 
+export * from './address.js';
 export * from './board.js';
 export * from './log.js';
 export * from './notices.js';
@@ -16,4 +18,4 @@ export * from './types.js';
 export * from './visits.js';
 export * from './work.js';
 
-export const stores = [visits, port, log, notices, positions] as const;
+export const stores = [visits, port, log, notices, positions, address] as const;

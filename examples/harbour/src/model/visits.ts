@@ -7,18 +7,16 @@ export type Filter = 'all' | 'expected' | 'alongside' | 'departed';
 /** What follows a phase when a visit moves on. */
 export const nextPhase: Partial<Record<Phase, Phase>> = { expected: 'alongside', alongside: 'departed' };
 
-/** What the watch officer looks at: a day, a filter, a visit. The visits themselves are rows of the port. */
+/** What the watch officer looks at: a day, a filter. The visits themselves are rows of the port. */
 export const visits = store('visits', {
   day: '2031-03-02',
   /** The day whose visits have arrived. */
   known: null as string | null,
   filter: 'all' as Filter,
-  picked: null as string | null,
 }).persisted({ only: ['day', 'filter'] });
 
 export const dayPicked = visits.action('dayPicked', (draft, day: string) => {
   draft.day = day;
-  draft.picked = null;
 });
 
 export const visitsArrived = visits.action('arrived', (draft, day: string) => {
@@ -29,16 +27,10 @@ export const filterPicked = visits.action('filterPicked', (draft, filter: Filter
   draft.filter = filter;
 });
 
-export const visitPicked = visits.action('picked', (draft, id: string | null) => {
-  draft.picked = id;
-});
-
 visits.when(shiftEnded, (draft) => {
-  draft.picked = null;
   draft.filter = 'all';
 });
 
 export const dayShown = visits.selector('dayShown', (state) => state.day);
 export const filterShown = visits.selector('filterShown', (state) => state.filter);
 export const dayKnown = visits.selector('dayKnown', (state) => state.known === state.day);
-export const pickedId = visits.selector('pickedId', (state) => state.picked);

@@ -1,10 +1,11 @@
 // The work of the control room that takes time: it asks the office, then says what happened.
 import { selector } from 'floe';
+import { address, visitAt } from './address.js';
 import { showNotice } from './notices.js';
 import { office } from './office.js';
 import { berth, berthAssigned, port, vessel, visit, visitCancelled, visitMovedOn, visitRestored } from './port.js';
 import type { Plan } from './types.js';
-import { dayKnown, dayPicked, dayShown, visits, visitPicked, visitsArrived } from './visits.js';
+import { dayKnown, dayPicked, dayShown, visits, visitsArrived } from './visits.js';
 
 export const loadPort = port.task('load', async ({ atomic, dispatch, use, signal }) => {
   const { berths, vessels } = await use(office).port({ signal });
@@ -43,7 +44,7 @@ export const planVisit = visits.task('plan', async ({ atomic, dispatch, use }, p
   const planned = await use(office).plan(plan);
   atomic(() => {
     dispatch(port.ingest(visit, planned));
-    dispatch(visitPicked(planned.id));
+    dispatch(address.went(visitAt(planned.id)));
   });
 });
 

@@ -1,6 +1,6 @@
 import { Group, Paper, Skeleton, Text, Title } from '@mantine/core';
 import { useAction, useSelection } from 'floe/react';
-import { berthBoard, freeBerths, loading, pickedVisit, visitPicked, type BerthRow } from '../model/index.js';
+import { address, berthBoard, freeBerths, loading, pickedVisit, visitAt, type BerthRow } from '../model/index.js';
 import { clock } from './times.js';
 
 /** Who lies where. It shows the same picked visit as the list, and picks one too. */
@@ -29,7 +29,7 @@ export function BerthPanel() {
 
 function BerthCard({ row: { berth, alongside, next } }: { readonly row: BerthRow }) {
   const picked = useSelection(pickedVisit);
-  const pick = useAction(visitPicked);
+  const go = useAction(address.went);
   const visit = alongside ?? next;
   const isPicked = picked !== undefined && picked.place.id === berth.id;
   const names = ['berth', alongside ? 'berth-taken' : 'berth-free', isPicked ? 'berth-picked' : ''];
@@ -39,7 +39,7 @@ function BerthCard({ row: { berth, alongside, next } }: { readonly row: BerthRow
       className={names.join(' ')}
       aria-pressed={isPicked}
       disabled={!visit}
-      onClick={() => visit && pick(visit.id)}
+      onClick={() => visit && go(visitAt(visit.id))}
       title={`${berth.quay}, ${berth.length} m long, ${berth.depth} m deep`}
     >
       <span className="berth-id">{berth.id}</span>

@@ -1,6 +1,7 @@
 import { Alert, Button, Group, Paper, SegmentedControl, Skeleton, Table, Text, Title } from '@mantine/core';
 import { useAction, useSelection, useTask } from 'floe/react';
 import {
+  address,
   counts,
   dayShown,
   filterPicked,
@@ -11,7 +12,7 @@ import {
   moveOn,
   nextPhase,
   pickedId,
-  visitPicked,
+  visitAt,
   visitShown,
   visitsShown,
   type Filter,
@@ -123,13 +124,17 @@ function Placeholders() {
 function VisitRow({ id }: { readonly id: string }) {
   const visit = useSelection(visitShown(id));
   const picked = useSelection(pickedId) === id;
-  const pick = useAction(visitPicked);
+  const go = useAction(address.went);
   const move = useTask(moveOn);
   const moving = useSelection(moveOn.statusOf(id));
   if (!visit) return null;
   const next = nextPhase[visit.phase];
   return (
-    <Table.Tr aria-selected={picked} className={picked ? 'row row-picked' : 'row'} onClick={() => pick(visit.id)}>
+    <Table.Tr
+      aria-selected={picked}
+      className={picked ? 'row row-picked' : 'row'}
+      onClick={() => go(visitAt(visit.id))}
+    >
       <Table.Td className="time">{clock(visit.arrives)}</Table.Td>
       <Table.Td className="time wide-only">{clock(visit.departs)}</Table.Td>
       <Table.Td className="vessel-cell">

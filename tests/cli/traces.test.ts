@@ -1,0 +1,278 @@
+// The commands that look into trace files, as processes, on the demo's own trace and on files that nobody should have to open.
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { spawn } from 'node:child_process';
+import {
+  appendFileSync,
+  copyFileSync,
+  mkdirSync,
+  mkdtempSync,
+  readFileSync,
+  rmSync,
+  truncateSync,
+  writeFileSync,
+} from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import type { Step } from 'floe/trace';
+import { bin, floe } from '../support/command.js';
+
+const folder = mkdtempSync(join(tmpdir(), 'floe-traces-'));
+const file = join(folder, 'shift.jsonl');
+const model = join(process.cwd(), 'dist/demo/src/model/index.js');
+const place = (name: string): string => join(folder, name);
+afterAll(() => rmSync(folder, { recursive: true }));
+
+let text: string;
+let steps: Step[];
+let note: Step;
+beforeAll(async () => {
+  await floe(['demo', '--headless', '--save', file]);
+  text = readFileSync(file, 'utf8');
+  steps = text
+    .trimEnd()
+    .split('\n')
+    .slice(1)
+    .map((line) => JSON.parse(line) as Step);
+  note = steps.find(({ action }) => action?.type === 'log.noteWritten')!;
+});
+
+const lines = (out: string): string[] => out.trimEnd().split('\n');
+const json = (out: string): Record<string, unknown>[] =>
+  lines(out).map((line) => JSON.parse(line) as Record<string, unknown>);
+
+describe('floe steps', () => {
+  test('chooses by store, type and number', async () => {
+    const run = async (...args: string[]) =>
+      json((await floe(['steps', file, '--json', ...args])).out).map(({ seq }) => seq as number);
+    expect(await run('--store', 'log')).toEqual(
+      steps.filter(({ stores }) => stores.includes('log')).map(({ seq }) => seq),
+    );
+    expect(await run('--type', 'visits.loadDay', 'log.noteWritten')).toContain(note.seq);
+    expect(await run('--from', '3', '--to', '5')).toEqual([3, 4, 5]);
+    expect((await floe(['steps', file, '--from', 'x'])).err).toContain('FLOE_BAD_OPTION');
+    const people = await floe(['steps', file, '--type', 'log.noteWritten']);
+    expect(lines(people.out)).toHaveLength(2);
+    expect(people.err).toContain(`1 of ${steps.length} steps`);
+  });
+
+  test('--follow goes on with what comes', async () => {
+    const growing = place('growing.jsonl');
+    const all = text.split('\n');
+    writeFileSync(growing, all.slice(0, 4).join('\n') + '\n');
+    const child = spawn(process.execPath, [bin, 'steps', growing, '--follow', '--json'], {
+      stdio: ['ignore', 'pipe', 'inherit'],
+    });
+    let out = '';
+    const seen = (count: number) =>
+      new Promise<void>((resolve) => {
+        const look = (): void => void (out.split('\n').length > count && resolve());
+        child.stdout.on('data', look);
+        look();
+      });
+    child.stdout.on('data', (data: Buffer) => (out += data.toString()));
+    await seen(3);
+    appendFileSync(growing, all[4].slice(0, 20));
+    appendFileSync(growing, all[4].slice(20) + '\n' + all[5] + '\n');
+    await seen(5);
+    child.kill('SIGINT');
+    expect(await new Promise((resolve) => child.on('close', resolve))).toBe(0);
+    expect(json(out).map(({ seq }) => seq)).toEqual([0, 1, 2, 3, 4]);
+  });
+});
+
+describe('floe state, floe changes, floe history', () => {
+  test('the state after a step, whole or in part', async () => {
+    const { out } = await floe(['state', file, '/log/note', '--at', String(note.seq), '--json']);
+    expect(JSON.parse(out)).toBe(note.action!.payload);
+    expect(JSON.parse((await floe(['state', file, '/log'])).out)).toEqual({ note: '' });
+    expect(Object.keys(JSON.parse((await floe(['state', '-'], text)).out) as object)).toContain('port');
+    const missing = await floe(['state', file, '/log/nothing']);
+    expect([missing.code, missing.err]).toEqual([2, expect.stringContaining('FLOE_NO_VALUE')]);
+    expect((await floe(['state', file, '--at', '999'])).err).toContain('FLOE_NO_SUCH_STEP');
+  });
+
+  test('what one state has become, there and back', async () => {
+    const there = await floe(['changes', file, String(note.seq - 1), String(note.seq), '--json']);
+    expect(JSON.parse(there.out)).toEqual(note.changes);
+    const back = await floe(['changes', file, String(note.seq), String(note.seq - 1), '--json']);
+    expect(JSON.parse(back.out)).toEqual(note.undo);
+    const people = await floe(['changes', file, '0', String(note.seq)]);
+    expect(people.out).toMatch(/replace +\/log\/note +"" +"Corran Bell/);
+  });
+
+  test('who changed a value, and why', async () => {
+    const moved = steps.filter(({ action }) => action?.type === 'port.movedOn');
+    const key = (moved[0].action!.payload as { id: string }).id;
+    const found = json((await floe(['history', file, `/port/visit/${key}/phase`, '--json'])).out);
+    expect(found.map(({ after }) => after)).toEqual(['expected', 'alongside']);
+    expect(found[1]).toMatchObject({
+      seq: moved[0].seq,
+      name: 'port.movedOn',
+      before: 'expected',
+      cause: { by: 'task' },
+    });
+    expect((await floe(['history', file, '/log/note'])).out).toMatch(/log\.noteWritten .*"" +"Corran Bell/);
+  });
+});
+
+describe('floe compare, floe replay, floe write-test', () => {
+  test('the same code does as recorded', async () => {
+    const { code, out } = await floe(['replay', file, '--model', model]);
+    expect([code, out]).toEqual([0, expect.stringMatching(/^As recorded: \d+ actions in \d+ steps/)]);
+  });
+
+  test('a deliberate change in the code of a store is found, with the step and the pointer', async () => {
+    // The model of tomorrow: the same modules, except that a note is kept in capitals.
+    const other = place('dist');
+    mkdirSync(other);
+    writeFileSync(
+      join(other, 'changed.mjs'),
+      `import { register } from 'node:module';
+register('data:text/javascript,' + encodeURIComponent(\`
+export async function load(url, context, next) {
+  const loaded = await next(url, context);
+  return url.endsWith('/model/log.js')
+    ? { ...loaded, source: String(loaded.source).replace('draft.note = note;', 'draft.note = note.toUpperCase();') }
+    : loaded;
+}\`));
+export const { stores } = await import(${JSON.stringify(model)});
+`,
+    );
+    const args = ['replay', file, '--model', join(other, 'changed.mjs')];
+    const { code, out } = await floe(args);
+    expect(code).toBe(1);
+    expect(out).toContain(`step ${note.seq}: log.noteWritten`);
+    expect(out).toMatch(/where +\/log\/note\n/);
+    expect(out).toMatch(/recorded +"Corran Bell .*\n +now +"CORRAN BELL/);
+    expect(json((await floe([...args, '--json'])).out)[0]).toMatchObject({
+      divergence: { seq: note.seq, pointer: '/log/note' },
+    });
+  });
+
+  test('two traces are the same, or part at a step', async () => {
+    const other = place('other.jsonl');
+    copyFileSync(file, other);
+    expect(await floe(['compare', file, other])).toMatchObject({
+      code: 0,
+      out: `The same: all ${steps.length} steps.\n`,
+    });
+    writeFileSync(other, text.replaceAll('Corran Bell asks', 'Wren Sound asks'));
+    const parted = await floe(['compare', file, other]);
+    expect(parted.code).toBe(1);
+    expect(parted.out).toContain(`The first ${note.seq} steps are the same`);
+    expect(json((await floe(['compare', file, other, '--json'])).out)[0]).toMatchObject({
+      same: note.seq,
+      parts: { why: 'event', a: note.seq, b: note.seq },
+    });
+  });
+
+  test('a test is written: to standard output, or with its state beside it', async () => {
+    const range = ['--from', String(note.seq), '--to', String(note.seq)];
+    const long = await floe(['write-test', file, '--model', './model.js', ...range]);
+    expect([long.code, long.err]).toEqual([2, expect.stringContaining('--out')]);
+    const out = place('note.test.mjs');
+    const written = await floe([
+      'write-test',
+      file,
+      '--model',
+      './model.js',
+      '--title',
+      'a note',
+      '--out',
+      out,
+      ...range,
+    ]);
+    expect(lines(written.out)).toEqual([out, place('note.given.json')]);
+    expect(readFileSync(out, 'utf8')).toContain("expect(valueAt(runtime, '/log/note')).toEqual('Corran Bell");
+  });
+});
+
+describe('files that nobody should have to open', () => {
+  const commands = [
+    'steps',
+    'state',
+    'changes 0 1',
+    'history /log/note',
+    'replay --model MODEL',
+    'write-test --model x',
+  ];
+  const hostile: [string, () => string][] = [
+    ['no JSON', () => 'hello\n'],
+    ['wrong types', () => `${lines(text)[0]}\n{"seq":"0","changes":{}}\n`],
+    ['huge numbers', () => `${lines(text)[0]}\n${lines(text)[1].replace('"seq":0', '"seq":1e308')}\n`],
+    [
+      'a step far away',
+      () =>
+        `${lines(text)[0]}\n${lines(text)[1].replace('"seq":0', '"seq":9007199254740000').replace('"path":"/visits"', '"path":"/a/b/c"')}\n`,
+    ],
+    [
+      'deep nesting',
+      () =>
+        `${lines(text)[0]}\n${lines(text)[1].replace('"value":', `"value":${'['.repeat(200_000)}${']'.repeat(200_000)},"x":`)}\n`,
+    ],
+    [
+      'a patch that does not apply',
+      () => `${lines(text)[0]}\n${lines(text)[1].replace('"path":"/visits"', '"path":"/visits/__proto__/polluted"')}\n`,
+    ],
+    ['a line that breaks off, and another one', () => `${lines(text)[0]}\n{"seq":0\n${lines(text)[1]}\n`],
+  ];
+  test.each(hostile)('%s: a clear error, exit code 2', async (name, make) => {
+    const bad = place('bad.jsonl');
+    writeFileSync(bad, make());
+    for (const command of commands) {
+      const [first, ...rest] = command.replace('MODEL', model).split(' ');
+      const { code, err } = await floe([first, bad, ...rest]);
+      // Listing does not apply what it lists.
+      if (first === 'steps' && (name.includes('apply') || name.includes('far') || name.includes('deep'))) continue;
+      // Of the store that is asked for, there is nothing wrong.
+      if (first === 'history' && (name.includes('apply') || name.includes('far'))) continue;
+      expect([name, command, code, err]).toEqual([
+        name,
+        command,
+        2,
+        expect.stringMatching(/^(?:\S+\r)?FLOE_[A-Z_]+: .{20}/),
+      ]);
+    }
+  });
+
+  test('a gigabyte in one line is not read to its end', async () => {
+    const bad = place('gigabyte.jsonl');
+    writeFileSync(bad, '{"floe":"trace","version":2,"written":"x"}\n');
+    truncateSync(bad, 1024 ** 3);
+    const { code, err } = await floe(['steps', bad]);
+    expect([code, err]).toEqual([2, expect.stringContaining('line 2 is longer than 64 MB')]);
+  });
+});
+
+test('a trace of 200,000 steps is listed and looked into within little memory', async () => {
+  const long = place('long.jsonl');
+  const header = '{"floe":"trace","version":2,"written":"2031-03-02T06:00:00.000Z"}\n';
+  const first =
+    '{"seq":0,"time":0,"kind":"fact","fact":"initial","cause":{"by":"runtime"},"stores":["log"],"changes":[{"op":"add","path":"/log","value":{"n":0}}],"undo":[{"op":"remove","path":"/log"}],"took":0,"outcome":"applied","after":null,"branch":0}\n';
+  writeFileSync(long, header + first);
+  for (let i = 1; i <= 200_000; i += 10_000) {
+    let part = '';
+    for (let n = i; n < i + 10_000; n++)
+      part += `{"seq":${n},"time":${n},"kind":"action","action":{"type":"log.counted"},"cause":{"by":"code"},"stores":["log"],"changes":[{"op":"replace","path":"/log/n","value":${n}}],"undo":[{"op":"replace","path":"/log/n","value":${n - 1}}],"took":0.01,"outcome":"applied","after":${n - 1},"branch":0}\n`;
+    appendFileSync(long, part);
+  }
+  // As text alone these steps are 55 MB, as objects several times that.
+  const floeIn = (args: string[]) =>
+    new Promise<{ code: number | null; out: number; last: string }>((resolve) => {
+      const child = spawn(process.execPath, ['--max-old-space-size=96', bin, ...args], {
+        env: { ...process.env, NO_COLOR: '1' },
+      });
+      let [out, last] = [0, ''];
+      child.stdout.on('data', (data: Buffer) => {
+        const text = data.toString();
+        out += text.split('\n').length - 1;
+        last = text;
+      });
+      child.on('close', (code) => resolve({ code, out, last: last.trimEnd().split('\n').at(-1)! }));
+    });
+  expect(await floeIn(['steps', long])).toMatchObject({ code: 0, out: 200_002 });
+  expect(await floeIn(['state', long, '/log/n', '--at', '123456', '--json'])).toMatchObject({
+    code: 0,
+    last: '123456',
+  });
+});
