@@ -47,10 +47,10 @@ export async function showChanges(
   if (!states.has(Math.min(start, end))) await lineTo(sourceOf(file), Math.min(start, end), out);
   const [before, after] = [states.get(start) ?? line.states, states.get(end) ?? line.states];
   const { changes } = difference(before, after);
-  if (json)
-    return out.result(
-      JSON.stringify(changes.map((one) => ('value' in one ? { ...one, value: encode(one.value) } : one))),
-    );
+  if (json) {
+    out.result(JSON.stringify(changes.map((one) => ('value' in one ? { ...one, value: encode(one.value) } : one))));
+    return;
+  }
   const columns = new Columns(out, ['', 'where', 'before', 'after']);
   const shown = (states: unknown, path: string): string => {
     const found = valueAt(states, parsePointer(path));

@@ -36,7 +36,10 @@ export async function writeTestFile(file: string, options: WriteTestCommandOptio
     ...(title !== undefined && { title }),
     ...(given !== undefined && { given }),
   });
-  if (target === undefined) return out.result(source.trimEnd());
+  if (target === undefined) {
+    out.result(source.trimEnd());
+    return;
+  }
   const write = (path: string, text: string): void => {
     try {
       writeFileSync(path, text);

@@ -98,7 +98,10 @@ interface AnyPlace {
 export function location<
   const N extends string,
   const P extends Readonly<Record<string, string>>,
+  // Nothing, when left out: not anything.
+  // eslint-disable-next-line @typescript-eslint/no-generated-empty-object-type -- no key at all is meant
   Q extends Codecs = Record<never, never>,
+  // eslint-disable-next-line @typescript-eslint/no-generated-empty-object-type -- as above
   C extends Codecs = Record<never, never>,
 >(name: N, options: LocationOptions<P, Q, C>): AddressStore<N, P, Q, C> {
   const { paths, base = '' } = options;
@@ -106,7 +109,7 @@ export function location<
   const codecs = (options.params ?? {}) as unknown as Record<string, Codec<unknown>>;
   const patterns = new Map(Object.entries(paths).map(([key, path]) => [key, new PathPattern(path)]));
   const codecOf = (param: string): Codec<unknown> =>
-    Object.hasOwn(codecs, param) ? codecs[param] : (text as Codec<unknown>);
+    Object.hasOwn(codecs, param) ? codecs[param] : (text);
 
   const parse = (url: string): AnyPlace => {
     const [, path, search, fragment] = /^([^?#]*)(?:\?([^#]*))?(?:#(.*))?$/s.exec(url) as unknown as string[];

@@ -63,7 +63,7 @@ function toLine(step: Step): Step {
   return {
     ...step,
     ...(payload !== undefined && { action: { type: action!.type, payload } }),
-    ...(args && { run: { ...run!, args } }),
+    ...(args && { run: { ...run, args } }),
     changes: there,
     undo: back,
     ...(kept && { given: kept }),
@@ -158,9 +158,10 @@ export class TraceReader {
     // Nearly all lines hold no leaf value that JSON cannot carry.
     const isEncoded = text.includes('"floe:type"');
     if (hasOwn(value, 'seq')) return this.step(value, isEncoded);
-    if (hasOwn(value, 'checkpoint')) return this.checkpoint(value as Partial<CheckpointLine>);
-    if (hasOwn(value, 'name')) return this.name(value as Partial<BranchLine>);
-    return this.fail('it is not a step');
+    if (hasOwn(value, 'checkpoint')) this.checkpoint(value);
+    else if (hasOwn(value, 'name')) this.name(value);
+    else this.fail('it is not a step');
+    return undefined;
   }
 
   /** The end of the file: the problem with it, if it was cut short. */
@@ -193,7 +194,7 @@ export class TraceReader {
     }
   }
 
-  private checkpoint({ checkpoint, states }: Partial<CheckpointLine>): undefined {
+  private checkpoint({ checkpoint, states }: Partial<CheckpointLine>): void {
     this.check(checkpoint === null || isCount(checkpoint), "'checkpoint' is not the number of a step");
     this.check(isObject(states), "'states' is not an object");
     // Later ones are for readers that begin there.
@@ -202,7 +203,7 @@ export class TraceReader {
     this.states = this.decoded(states) as States;
   }
 
-  private name({ branch, name }: Partial<BranchLine>): undefined {
+  private name({ branch, name }: Partial<BranchLine>): void {
     this.check(isCount(branch) && this.branches.has(branch!), "'branch' is not the number of a branch");
     this.check(typeof name === 'string', "'name' is not a text");
     this.names.set(branch!, name!);

@@ -230,7 +230,7 @@ class Recorder implements Trace, Listener {
     const { branch } = this.timeline;
     const ms = Math.round(took * 1000) / 1000;
     const base = { seq, time, kind, action: recorded, cause, stores, changes, undo, took: ms, outcome, after, branch };
-    const step: Writable<Step> = base as Writable<Step>;
+    const step: Writable<Step> = base;
     if (recorded === undefined) delete step.action;
     else if (recorded !== action) step.onTrust = true;
     if (fact) step.fact = fact;

@@ -65,7 +65,9 @@ describe('floe steps', () => {
     let out = '';
     const seen = (count: number) =>
       new Promise<void>((resolve) => {
-        const look = (): void => void (out.split('\n').length > count && resolve());
+        const look = (): void => {
+          if (out.split('\n').length > count) resolve();
+        };
         child.stdout.on('data', look);
         look();
       });

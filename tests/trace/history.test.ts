@@ -155,7 +155,9 @@ describe('undo and redo', () => {
 
   test('one atomic is one entry; stores and actions that are not chosen, and tasks, make none', async () => {
     const other = store('other', { n: 0 });
-    const counted = other.action('counted', (draft) => void draft.n++);
+    const counted = other.action('counted', (draft) => {
+      draft.n++;
+    });
     const write = visits.task('write', ({ dispatch }, text: string) => void dispatch(noted(text)));
     const { runtime, edits, list } = begin({ except: ['visits.reversed'], limit: 2 });
     runtime.dispatch(counted());

@@ -117,10 +117,9 @@ describe('exclude and include', () => {
       { when: asked },
     );
     const runtime = testRuntime({ stores: [visits] });
-    runtime.watch(
-      visits,
-      ({ list, count }) => void (list.length !== count && runtime.trace.isLive && runtime.dispatch(counted())),
-    );
+    runtime.watch(visits, ({ list, count }) => {
+      if (list.length !== count && runtime.trace.isLive) runtime.dispatch(counted());
+    });
     runtime.dispatch(planned('v1'));
     runtime.dispatch(asked());
     await runtime.clock.advance(10);
