@@ -1,7 +1,7 @@
 // `npm run shots`: makes the pictures in docs/screenshots/ anew, from the demo data. The pages need Chromium; the
 // terminal's pictures need Debian's xvfb, xterm, imagemagick and fonts-dejavu.
 import { spawnSync } from 'node:child_process';
-import { mkdtempSync } from 'node:fs';
+import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { chromium } from 'playwright-core';
@@ -58,10 +58,45 @@ function terminal(name, command, cwd) {
 await pages();
 const cwd = mkdtempSync(join(tmpdir(), 'floe-shots-'));
 const floe = `node ${join(root, 'dist', 'cli', 'bin.js')}`;
-const prompt = (words) => `printf '\\033[2m$\\033[0m ${words}\\n'`;
+const prompt = (words, space = '') => `printf '${space}\\033[2m$\\033[0m ${words}\\n'`;
 terminal('demo-headless', `${prompt('floe demo --headless')}; ${floe} demo --headless`, cwd);
 terminal(
   'steps',
   `${prompt('floe steps harbour-shift.jsonl | head -38')}; ${floe} steps harbour-shift.jsonl 2>/dev/null | head -38`,
+  cwd,
+);
+const gap = '\\n';
+terminal(
+  'history',
+  [
+    `${prompt('floe steps harbour-shift.jsonl --store log address')}; ${floe} steps harbour-shift.jsonl --store log address`,
+    `${prompt('floe history harbour-shift.jsonl /port/visit/v0225/phase', gap)}; ${floe} history harbour-shift.jsonl /port/visit/v0225/phase`,
+    `${prompt('floe changes harbour-shift.jsonl 30 33', gap)}; ${floe} changes harbour-shift.jsonl 30 33`,
+    `${prompt('floe state harbour-shift.jsonl /log --at 33', gap)}; ${floe} state harbour-shift.jsonl /log --at 33`,
+  ].join('; '),
+  cwd,
+);
+// The model of the demo as it might be tomorrow: it keeps notes in capitals.
+writeFileSync(
+  join(cwd, 'changed.mjs'),
+  `import { register } from 'node:module';
+register('data:text/javascript,' + encodeURIComponent(\`
+export async function load(url, context, next) {
+  const loaded = await next(url, context);
+  if (!url.endsWith('/model/log.js')) return loaded;
+  return { ...loaded, source: String(loaded.source).replace('draft.note = note;', 'draft.note = note.toUpperCase();') };
+}\`));
+export const { stores } = await import(${JSON.stringify(join(root, 'dist', 'demo', 'src', 'model', 'index.js'))});
+`,
+);
+const model = join(root, 'dist', 'demo', 'src', 'model', 'index.js');
+terminal(
+  'replay',
+  [
+    `${prompt('floe replay harbour-shift.jsonl --model model/index.js')}; ${floe} replay harbour-shift.jsonl --model ${model}`,
+    `${prompt('# notes are kept in capitals now', gap)}`,
+    `${prompt('floe replay harbour-shift.jsonl --model model/index.js')}; ${floe} replay harbour-shift.jsonl --model changed.mjs`,
+    `${prompt('floe write-test harbour-shift.jsonl --from 33 --to 34 --model ../model/index.js --out note.test.js', gap)}; ${floe} write-test harbour-shift.jsonl --from 33 --to 34 --model ../model/index.js --out note.test.js; cat note.test.js`,
+  ].join('; '),
   cwd,
 );
