@@ -98,6 +98,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   private latest: Transition | undefined;
   private group: Group | undefined;
   private groups = 0;
+  /** The cursor moves: what watchers do because of that has been done when it happened, and is not done again. */
+  private moving = false;
   private timed = { reading: -Infinity, time: 0 };
   private readonly settlement: Settlement;
   private readonly runs = new Runs(this);
@@ -249,6 +251,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     this.open('dispatch');
     checkAction(action);
     this.forbidInside('dispatch');
+    if (this.moving) return 'stopped';
     if (this.notifying) {
       this.queue.push({ action, cause: by ?? this.byCode() });
       return 'queued';
@@ -524,8 +527,13 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
       this.settlement.keepOnLine();
     }
     this.latest = undefined;
-    for (const listener of this.listeners) listener.travelled?.(live);
-    this.notify();
+    this.moving = true;
+    try {
+      for (const listener of this.listeners) listener.travelled?.(live);
+      this.notify();
+    } finally {
+      this.moving = false;
+    }
   }
 
   private putStates(states: Readonly<Record<string, unknown>>): void {
@@ -599,6 +607,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   run(call: TaskCall<unknown>): TaskRun {
     callOf(call);
     this.mayRun(call.task.name);
+    if (this.moving) return this.runs.neverStarted(call, 'travel');
     if (!this.notifying) this.beHere();
     return this.runs.start(call, this.byCode());
   }

@@ -81,10 +81,7 @@ export class Runs {
     this.host.mayRun(task.name);
     if (DEV) guardData(args, { at: '', what: `What the task '${task.name}' is called with` });
     const { overlap = 'allow', unless } = task.options;
-    const key = task.statusKey(args);
-    const run = new TaskRun(call, task.laneKey(args), key, (one, reason) =>
-      this.host.later(() => this.cancel(one, reason)),
-    );
+    const run = this.made(call);
     if (parent?.ended === true) return this.neverBegins(run, cause, 'cancelled');
     const lanes = this.lanesOf(task);
     let lane = lanes.lanes.get(run.lane);
@@ -104,6 +101,20 @@ export class Runs {
     if (!lane) lanes.lanes.set(run.lane, (lane = { running: new Set(), queue: [] }));
     if (other !== undefined && overlap === 'queue') lane.queue.push({ run, cause });
     else this.begin(run, cause, lanes, lane);
+    return run;
+  }
+
+  private made(call: TaskCall<unknown>): TaskRun {
+    const { task, args } = call;
+    return new TaskRun(call, task.laneKey(args), task.statusKey(args), (one, reason) =>
+      this.host.later(() => this.cancel(one, reason)),
+    );
+  }
+
+  /** A run that is over before it begins, and of which nothing is noted. */
+  neverStarted(call: TaskCall<unknown>, reason: string): TaskRun {
+    const run = this.made(call);
+    run.finishCancelled(reason);
     return run;
   }
 

@@ -118,7 +118,7 @@ describe('exclude and include', () => {
     );
     const runtime = testRuntime({ stores: [visits] });
     runtime.watch(visits, ({ list, count }) => {
-      if (list.length !== count && runtime.trace.isLive) runtime.dispatch(counted());
+      if (list.length !== count) runtime.dispatch(counted());
     });
     runtime.dispatch(planned('v1'));
     runtime.dispatch(asked());
@@ -195,6 +195,30 @@ describe('exclude and include', () => {
     expect(runtime.read(visits).list).toEqual(['v1']);
     const { outcome } = runtime.trace.steps.find(({ fact }) => fact === 'reverted')!;
     expect(outcome).toBe('unchanged');
+  });
+});
+
+describe('moving in time', () => {
+  test('rule 13: what watchers dispatch and run because the cursor moved has happened already, and does not happen again', () => {
+    const { visits, planned, counted } = declare();
+    const ran: string[] = [];
+    const tell = visits.task('tell', (_context, text: string) => void ran.push(text));
+    const runtime = testRuntime({ stores: [visits] });
+    const results: unknown[] = [];
+    const stop = runtime.watch(visits, ({ list, count }) => {
+      if (list.length === count) return;
+      results.push(runtime.dispatch(counted()));
+      void runtime.run(tell(list.join())).catch((error: { code: string }) => results.push(error.code));
+    });
+    runtime.dispatch(planned('v1'));
+    const steps = runtime.trace.steps.length;
+    runtime.trace.seek(1);
+    runtime.trace.live();
+    runtime.trace.exclude(runtime.trace.steps.find(({ action: sent }) => sent?.type === 'visits.counted')!.seq);
+    stop();
+    expect([results.slice(0, 3), ran]).toEqual([['queued', 'stopped', 'stopped'], ['v1']]);
+    expect([runtime.trace.steps.length, runtime.trace.branches.length]).toEqual([steps, 1]);
+    expect(runtime.dispatch(counted())).toBe('applied');
   });
 });
 
