@@ -108,8 +108,7 @@ export function location<
   const query = (options.query ?? {}) as unknown as Record<string, Codec<unknown>>;
   const codecs = (options.params ?? {}) as unknown as Record<string, Codec<unknown>>;
   const patterns = new Map(Object.entries(paths).map(([key, path]) => [key, new PathPattern(path)]));
-  const codecOf = (param: string): Codec<unknown> =>
-    Object.hasOwn(codecs, param) ? codecs[param] : (text);
+  const codecOf = (param: string): Codec<unknown> => (Object.hasOwn(codecs, param) ? codecs[param] : text);
 
   const parse = (url: string): AnyPlace => {
     const [, path, search, fragment] = /^([^?#]*)(?:\?([^#]*))?(?:#(.*))?$/s.exec(url) as unknown as string[];

@@ -7,7 +7,7 @@ export { givenText, writeTest } from './write-test.js';
 export { undoStack } from './undo-stack.js';
 export { TRACE_VERSION, causeOf, titleOf } from './step.js';
 
-export type { Trace, RecordingOptions } from './recording.js';
+export type { Trace, RecordingOptions } from './trace.js';
 export type { TraceFile } from './file.js';
 export type { Comparison } from './compare.js';
 export type { Divergence, Replay, ReplayOptions } from './replay.js';

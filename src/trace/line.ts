@@ -29,6 +29,12 @@ export class Line {
     return this.length > 0 ? this.items[this.head].seq : undefined;
   }
 
+  /** The group of the first step. */
+  get firstGroup(): number | undefined {
+    const first = this.length > 0 ? this.items[this.head] : undefined;
+    return first instanceof PackedStep ? undefined : first?.group;
+  }
+
   private whole(at: number): Step {
     const item = this.items[at];
     return item instanceof PackedStep ? (this.items[at] = unpacked(item)) : item;

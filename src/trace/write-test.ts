@@ -158,10 +158,10 @@ class Lines {
       this.text.push('  });');
       return;
     }
-    for (const step of steps) this.addOne(step, before);
+    for (const step of steps) this.alone(step, before);
   }
 
-  private addOne(step: Step, before: States): void {
+  private alone(step: Step, before: States): void {
     const { action, outcome, changes } = step;
     if (isDispatched(step)) {
       const dispatch = dispatchOf(step, '  ');

@@ -89,18 +89,34 @@ describe('a shift recorded in Chromium', () => {
       const replayed = await floe(['replay', file, '--model', join(built, 'src/model/index.js')]);
       expect([replayed.code, replayed.out]).toEqual([0, expect.stringContaining('As recorded')]);
       const { out } = await floe(['steps', file, '--json', '--type', 'visits.filterPicked', 'log.noteWritten']);
-      const steps = out.trimEnd().split('\n').map((line) => JSON.parse(line) as { seq: number });
+      const steps = out
+        .trimEnd()
+        .split('\n')
+        .map((line) => JSON.parse(line) as { seq: number });
       const range = ['--from', String(steps[0].seq), '--to', String(steps.at(-1)!.seq)];
 
       writeFileSync(join(folder, 'package.json'), '{ "type": "module" }');
-      writeFileSync(join(folder, 'model.js'), `export { stores } from ${JSON.stringify(join(built, 'src/model/index.js'))};\n`);
+      writeFileSync(
+        join(folder, 'model.js'),
+        `export { stores } from ${JSON.stringify(join(built, 'src/model/index.js'))};\n`,
+      );
       const target = join(folder, 'shift.test.js');
       const written = await floe(['write-test', file, '--model', './model.js', '--out', target, ...range]);
       expect([written.code, written.err]).toEqual([0, expect.stringContaining('run it with Jest')]);
       expect(readFileSync(target, 'utf8')).toContain("type: 'port.movedOn'");
       const { status, stderr } = spawnSync(
         process.execPath,
-        ['--experimental-vm-modules', '--no-warnings', 'node_modules/jest/bin/jest.js', '--rootDir', process.cwd(), '-c', '{"transform":{}}', '--runTestsByPath', target],
+        [
+          '--experimental-vm-modules',
+          '--no-warnings',
+          'node_modules/jest/bin/jest.js',
+          '--rootDir',
+          process.cwd(),
+          '-c',
+          '{"transform":{}}',
+          '--runTestsByPath',
+          target,
+        ],
         { encoding: 'utf8' },
       );
       expect([status, stderr]).toEqual([0, expect.stringContaining('1 passed')]);

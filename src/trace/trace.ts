@@ -1,0 +1,104 @@
+// What a runtime has as its trace, and what can be said about it: the interface that applications and tools use.
+import type { FloeError } from '../core/errors.js';
+import type { AnyAction, AnyCreator, AnyTask, DispatchResult, Patch } from '../core/index.js';
+import type { Comparison } from './compare.js';
+import type { ValueChange } from './history.js';
+import type { RedactOptions } from './redaction.js';
+import type { Branch, Step } from './step.js';
+import type { States } from './timeline.js';
+
+/** The recorded history of a runtime, and the way through it. */
+export interface Trace {
+  /** The steps of the present branch, oldest first. A new array whenever it changes. */
+  readonly steps: readonly Step[];
+  /** A step of any branch by its number, as long as it is kept. */
+  step(seq: number): Step | undefined;
+  /** The `seq` of the step whose state is shown. */
+  readonly cursor: number;
+  /** Whether the newest state of the branch is shown. */
+  readonly isLive: boolean;
+  /** Whether transitions are summed up instead of listed. */
+  readonly isPaused: boolean;
+  /** All branches. A dispatch in the past begins one. */
+  readonly branches: readonly Branch[];
+  /** The id of the present branch. */
+  readonly branch: number;
+  /** Shows the state after a step. */
+  seek(seq: number): void;
+  /** Goes back to the nearest earlier step that changed state; sums of what is not listed are passed by. */
+  back(): void;
+  /** Goes forward to the nearest later step that changed state. */
+  forward(): void;
+  /** Goes to the newest state. */
+  live(): void;
+  /**
+   * What if an action had not happened: what follows is computed anew without it. Actions that then fail or change nothing
+   * stay listed as such; those that it brought about stay, marked as `orphan`.
+   * @param options `withCaused: true` leaves out all that it brought about as well, runs of tasks included
+   * @throws FLOE_NOT_EXCLUDABLE for a fact, FLOE_STEP_FOLDED for what is no longer kept
+   */
+  exclude(seq: number, options?: { readonly withCaused?: boolean }): void;
+  /** Takes an excluded step in again. */
+  include(seq: number, options?: { readonly withCaused?: boolean }): void;
+  /** Shows the newest state of another branch, which becomes the present one. */
+  switchTo(branch: number): void;
+  /** Gives a branch a name. */
+  nameBranch(branch: number, name: string): void;
+  /** Where two branches part, and what became of the state on each. */
+  compareBranches(a: number, b: number): Comparison;
+  /** The whole state tree after a step, by store name. */
+  stateAt(seq: number): States;
+  /** The patch (RFC 6902) that leads from the state after one step to the state after another. */
+  changes(from: number, to: number): Patch;
+  /**
+   * The steps up to the cursor that changed a value, oldest first, with the value before and after. Items of lists are
+   * followed to where they stood before.
+   * @param pointer into the state tree (RFC 6901): `/visits/list/3`, `/port/visit/v7/phase`
+   */
+  history(pointer: string): readonly ValueChange[];
+  /** Remarks something about a step; an empty text takes the remark away. @param seq default: the step at the cursor */
+  mark(note: string, seq?: number): void;
+  /** From now on transitions are summed up instead of listed. */
+  pause(): void;
+  /** Transitions are listed again. */
+  resume(): void;
+  /** The types of all actions that the stores answer. */
+  readonly actions: readonly string[];
+  /** Dispatches an action by hand. It is recorded as the inspector's. */
+  send(action: AnyAction): DispatchResult;
+  /** The trace as a file: JSON Lines text. */
+  export(): string;
+  /** The lines of the same file, one after the other, without line ends: for long traces. */
+  lines(): Iterable<string>;
+  /**
+   * Takes a trace file in place of this history, and shows its newest state.
+   * @returns how many steps it holds, and what is wrong with the file if it was cut short
+   * @throws FLOE_NOT_A_TRACE, FLOE_TRACE_DAMAGED, FLOE_TRACE_TOO_NEW; then nothing changed
+   */
+  import(file: string | Iterable<string>): { readonly steps: number; readonly problem?: FloeError };
+  /** Calls `listener` after each new step and each move. Returns a function that stops it. */
+  watch(listener: () => void): () => void;
+}
+
+/** What a trace is to hold. */
+export interface RecordingOptions {
+  /**
+   * Actions that would bury the others, by creator or type, and tasks whose runs would. They are applied as ever; what they
+   * come to between two listed steps is one step with their count. Default: none.
+   */
+  readonly ignore?: readonly (AnyCreator | AnyTask | string)[];
+  /** Secrets, which never enter the trace nor a file made from it. Default: none. */
+  readonly redact?: RedactOptions;
+  /**
+   * How many steps of a branch are kept, and at most a sixteenth more. Older ones are folded: their states stay, they can no longer be looked at or
+   * excluded, and branches that began among them are let go of. Default: 10,000.
+   */
+  readonly limit?: number;
+  /**
+   * Gets each line of a trace file as it comes about, without its line end: for files that hold more than is kept.
+   * @example
+   * const file = createWriteStream('shift.jsonl');
+   * recording({ lines: (line) => file.write(line + '\n') });
+   */
+  readonly lines?: (line: string) => void;
+}
