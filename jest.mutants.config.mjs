@@ -1,9 +1,9 @@
-// One flat project with the tests of the core, for mutation testing: thousands of runs, so each must be quick. Modules are
+// One flat project with the tests about one file of the core, for mutation testing (scripts/mutants.mjs): thousands of runs, so each must be quick. Modules are
 // CommonJS here (quicker to link) and all suites stand in one file, random programs are few and always the same, and a
 // failing one is not made smaller.
 import config from './jest.config.mjs';
 
-const node = { ...config.projects[0], testTimeout: 20_000, testMatch: ['<rootDir>/tests/support/core-suites.ts'] };
+const node = { ...config.projects[0], testTimeout: 20_000, testMatch: ['<rootDir>/tests/support/core-suites.cjs'] };
 delete node.displayName;
 delete node.extensionsToTreatAsEsm;
 const jsc = { parser: { syntax: 'typescript' }, target: 'es2022' };

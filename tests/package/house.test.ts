@@ -82,10 +82,8 @@ test('every error code is explained in the reference, and every explained code e
   expect([...explained].sort()).toEqual([...codes].sort());
 });
 
-test('mutation testing runs all suites of the core', () => {
-  const listed = importsOf(join(process.cwd(), 'tests/support/core-suites.ts')).map((name) =>
-    name.replace(/\.js$/, '.ts'),
-  );
-  const suites = readdirSync(join(process.cwd(), 'tests/core')).map((name) => `../core/${name}`);
-  expect(listed).toEqual(expect.arrayContaining(suites));
+test('mutation testing knows all suites of the core', () => {
+  const listed = readFileSync(join(root, 'scripts/mutants.mjs'), 'utf8');
+  for (const name of readdirSync(join(root, 'tests/core')))
+    expect(listed).toContain(`'core/${name.replace('.test.ts', '')}'`);
 });
