@@ -3,7 +3,7 @@
 // failing one is not made smaller.
 import config from './jest.config.mjs';
 
-const node = { ...config.projects[0], testTimeout: 20_000, testMatch: ['<rootDir>/tests/support/core-suites.cjs'] };
+const node = { ...config.projects[0], testTimeout: 20_000, testMatch: ['<rootDir>/scripts/mutants-suites.cjs'] };
 delete node.displayName;
 delete node.extensionsToTreatAsEsm;
 const jsc = { parser: { syntax: 'typescript' }, target: 'es2022' };
