@@ -31,8 +31,24 @@ export class Line {
 
   /** The group of the first step. */
   get firstGroup(): number | undefined {
-    const first = this.length > 0 ? this.items[this.head] : undefined;
-    return first instanceof PackedStep ? undefined : first?.group;
+    return this.groupAt(0);
+  }
+
+  private groupAt(index: number): number | undefined {
+    const item = index < 0 ? undefined : this.items[this.head + index];
+    return item === undefined || item instanceof PackedStep ? undefined : item.group;
+  }
+
+  /** The indices of the first and of the last step that stand or fall together with the one at an index. */
+  startOfGroup(index: number): number {
+    const group = this.groupAt(index);
+    while (group !== undefined && this.groupAt(index - 1) === group) index--;
+    return index;
+  }
+  endOfGroup(index: number): number {
+    const group = this.groupAt(index);
+    while (group !== undefined && this.groupAt(index + 1) === group) index++;
+    return index;
   }
 
   private whole(at: number): Step {

@@ -348,8 +348,10 @@ class Recorder implements Trace, Listener {
     this.moveTo(this.timeline.indexOf(seq));
   }
 
-  private moveTo(index: number): void {
+  private moveTo(wanted: number): void {
     const { line } = this.timeline;
+    // What stands or falls together was never seen in part.
+    const index = line.endOfGroup(wanted);
     if (index === this.at) return;
     const isLive = index === line.length - 1;
     const states = isLive ? this.tip : this.statesAt(index);
@@ -362,14 +364,16 @@ class Recorder implements Trace, Listener {
 
   back(): void {
     const present = this.changingAt(this.at, -1);
-    const target = present === undefined ? undefined : this.changingAt(present - 1, -1);
+    const before = present === undefined ? -1 : this.timeline.line.startOfGroup(present) - 1;
+    const target = this.changingAt(before, -1);
     if (target !== undefined) this.moveTo(target);
   }
 
   forward(): void {
     const target = this.changingAt(this.at + 1, 1);
-    if (target === undefined || this.changingAt(target + 1, 1) === undefined) this.live();
-    else this.moveTo(target);
+    const next = target === undefined ? undefined : this.timeline.line.endOfGroup(target) + 1;
+    if (next === undefined || this.changingAt(next, 1) === undefined) this.live();
+    else this.moveTo(next - 1);
   }
 
   /** The first index, from one on and in one direction, of a step that changed state. */

@@ -23,7 +23,7 @@ export interface Trace {
   readonly branches: readonly Branch[];
   /** The id of the present branch. */
   readonly branch: number;
-  /** Shows the state after a step. */
+  /** Shows the state after a step; of several that stand or fall together, after the last of them. */
   seek(seq: number): void;
   /** Goes back to the nearest earlier step that changed state; sums of what is not listed are passed by. */
   back(): void;

@@ -222,6 +222,27 @@ describe('moving in time', () => {
   });
 });
 
+test('rule 2: what stands or falls together is never seen in part: seek, back and forward pass it as one', () => {
+  const { visits, planned } = declare();
+  const runtime = createRuntime({ stores: [visits], trace: recording() });
+  const { trace } = runtime;
+  runtime.dispatch(planned('v1'));
+  runtime.atomic(() => ['v2', 'v3', 'v4'].forEach((id) => runtime.dispatch(planned(id))));
+  runtime.dispatch(planned('v5'));
+  trace.seek(3);
+  expect([trace.cursor, runtime.read(visits).list.length, trace.stateAt(3).visits]).toMatchObject([
+    4,
+    4,
+    { list: ['v1', 'v2', 'v3'] },
+  ]);
+  trace.back();
+  expect([trace.cursor, trace.isLive]).toEqual([1, false]);
+  trace.forward();
+  expect(trace.cursor).toBe(4);
+  trace.forward();
+  expect([trace.cursor, trace.isLive]).toEqual([5, true]);
+});
+
 describe('branches', () => {
   test('they are named, listed, compared and written to files', () => {
     const { visits, planned, counted } = declare();
