@@ -29,6 +29,10 @@ export class Line {
     return this.length > 0 ? this.items[this.head].seq : undefined;
   }
 
+  /** The number of the step at an index. */
+  seqAt(index: number): number | undefined {
+    return index < 0 ? undefined : (this.items[this.head + index] as Step | undefined)?.seq;
+  }
   /** The group of the first step. */
   get firstGroup(): number | undefined {
     return this.groupAt(0);

@@ -295,7 +295,7 @@ class Recorder implements Trace, Listener {
     return this.timeline.step(seq);
   }
   get cursor(): number {
-    return this.timeline.line.at(this.at)?.seq ?? -1;
+    return this.timeline.line.seqAt(this.at) ?? -1;
   }
   get isLive(): boolean {
     return this.past === undefined;
@@ -443,7 +443,9 @@ class Recorder implements Trace, Listener {
     const chosen = new Set([seq]);
     // Steps that stand or fall together are left out together.
     if (step.group !== undefined)
-      for (const other of all) if (other.group === step.group && other.kind === 'action') chosen.add(other.seq);
+      for (const other of all)
+        if (!(other instanceof PackedStep) && other.group === step.group && other.kind === 'action')
+          chosen.add(other.seq);
     if (withCaused) for (const one of causedBy(all, chosen)) chosen.add(one);
     const first = Math.min(...chosen);
     const before = this.statesAt(timeline.line.indexOf(first) - 1);
@@ -452,7 +454,7 @@ class Recorder implements Trace, Listener {
   }
 
   /** Computes the steps from one on anew, on all lines. */
-  private revise(first: number, before: States, all: readonly Step[]): void {
+  private revise(first: number, before: States, all: readonly (Step | PackedStep)[]): void {
     const { timeline, redaction, host } = this;
     const orphans = causedBy(all, this.excluded);
     const how: Recomputing = {
@@ -514,7 +516,7 @@ class Recorder implements Trace, Listener {
   lines(): Iterable<string> {
     const { timeline } = this;
     const contents: TraceContents = {
-      steps: timeline.all(),
+      steps: wholeSteps(timeline.all()),
       folded: timeline.folded,
       states: timeline.folded === null ? undefined : this.statesAt(-1),
       names: timeline.named,
@@ -568,6 +570,11 @@ Object.freeze(NO_DIFFERENCE.changes);
 Object.freeze(NO_DIFFERENCE.undo);
 
 type Writable<T> = { -readonly [K in keyof T]: T[K] };
+
+/** One after the other: those that are kept small stay so. */
+function* wholeSteps(steps: readonly (Step | PackedStep)[]): Iterable<Step> {
+  for (const step of steps) yield step instanceof PackedStep ? unpacked(step) : step;
+}
 
 /**
  * Records every transition of a runtime, so that it can be looked at, moved through and saved.

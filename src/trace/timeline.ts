@@ -83,11 +83,10 @@ export class Timeline {
     throw noSuchStep(seq, this.line.first?.seq ?? 0, this.line.last?.seq ?? 0);
   }
 
-  /** All steps of all branches, in the order in which they happened. */
-  all(): Step[] {
-    const line = this.line.slice();
-    if (this.aside.size === 0) return line;
-    return [...line, ...this.aside.values()].sort((a, b) => a.seq - b.seq);
+  /** All steps of all branches, in the order in which they happened, as they are kept. */
+  all(): (Step | PackedStep)[] {
+    const line = this.line.kept(0);
+    return this.aside.size === 0 ? line : [...line, ...this.aside.values()].sort((a, b) => a.seq - b.seq);
   }
 
   /** The steps that are not on the line, in chains: each begins where it left another one. */

@@ -1,6 +1,7 @@
 // What if: exclusions, their causes, branches side by side, and what is kept.
 import { describe, expect, test } from '@jest/globals';
 import { action, createRuntime, FloeError, store } from 'floe';
+import { memoryStorage } from 'floe/persist';
 import { testRuntime } from 'floe/testing';
 import { readTrace, recording, type Step } from 'floe/trace';
 
@@ -208,7 +209,7 @@ describe('moving in time', () => {
     const stop = runtime.watch(visits, ({ list, count }) => {
       if (list.length === count) return;
       results.push(runtime.dispatch(counted()));
-      void runtime.run(tell(list.join())).catch((error: { code: string }) => results.push(error.code));
+      void runtime.run(tell(list.join())).catch((error: unknown) => results.push((error as FloeError).code));
     });
     runtime.dispatch(planned('v1'));
     const steps = runtime.trace.steps.length;
@@ -241,6 +242,20 @@ test('rule 2: what stands or falls together is never seen in part: seek, back an
   expect(trace.cursor).toBe(4);
   trace.forward();
   expect([trace.cursor, trace.isLive]).toEqual([5, true]);
+});
+
+test('rule 15: an exclusion is stored, a look at the past is not', () => {
+  const { visits, planned } = declare();
+  visits.persisted();
+  const kept = new Map<string, string>();
+  const runtime = createRuntime({ stores: [visits], trace: recording(), storage: memoryStorage(kept) });
+  const stored = (): unknown => (JSON.parse(kept.get('visits')!) as { state: { list: unknown } }).state.list;
+  for (const id of ['v1', 'v2', 'v3']) runtime.dispatch(planned(id));
+  runtime.trace.seek(1);
+  expect(stored()).toEqual(['v1', 'v2', 'v3']);
+  runtime.trace.exclude(1);
+  runtime.trace.live();
+  expect(stored()).toEqual(['v2', 'v3']);
 });
 
 describe('branches', () => {
