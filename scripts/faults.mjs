@@ -519,6 +519,7 @@ const fails = (suite) =>
       // Of the hundred thousand scenarios a tenth.
       env: {
         ...process.env,
+        FLOE_FIRST: '1',
         ...(suite === orders && { FLOE_SHARE: '0.1' }),
       },
     },

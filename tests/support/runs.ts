@@ -1,4 +1,9 @@
-const { FLOE_RUNS, FLOE_SHARE = '1' } = process.env;
+import fc from 'fast-check';
+
+const { FLOE_RUNS, FLOE_SHARE = '1', FLOE_FIRST } = process.env;
+
+// Faults put in on purpose: whether a program fails is asked, not which is the shortest.
+if (FLOE_FIRST) fc.configureGlobal({ endOnFailure: true });
 
 /**
  * How many random programs a property-based test runs. The long mode asks for more, `FLOE_RUNS=10000`; mutation testing
