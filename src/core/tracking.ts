@@ -134,7 +134,12 @@ export class Place extends Port {
     const most = this.keys || !this.parts ? Infinity : this.parts.size;
     const difference = before[KEYED].difference(before, after, most);
     if (!difference) {
-      for (const part of this.parts!.values()) part.within(before, after, touches);
+      for (const [key, part] of this.parts!) {
+        const [was, is] = [before.get(key), after.get(key)];
+        // Each look-up costs as much as the rest.
+        if (was !== undefined && is !== undefined) part.changed(was, is, touches);
+        else part.within(before, after, touches);
+      }
       return;
     }
     const { changed, removed, added } = difference;
