@@ -330,7 +330,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   ): Transition {
     const time = started === undefined || this.options.clock ? this.now() : this.timeOf(started);
     const group = this.group?.number;
-    return { kind: 'action', action, cause, outcome, changed, touches, time, took, reason, group };
+    return { kind: 'action', action, cause, outcome, changed, touches, time, took, reason, group, step: undefined };
   }
 
   /** The time at a reading of the stopwatch; the host's clock is asked once a millisecond, which is as fine as it goes. */

@@ -92,7 +92,7 @@ export interface Transition {
   /** It happened at the live end while the cursor is in the past. */
   unseen?: boolean;
   /** The number that the trace gave it. */
-  step?: number;
+  step?: number | undefined;
 }
 
 /** Something that listens to every transition, and may bring stored state back. */

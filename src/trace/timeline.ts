@@ -33,6 +33,8 @@ export class Timeline {
   /** The steps that are not on the line. */
   private readonly aside = new Map<number, Step>();
   private readonly notes = new Map<number, BranchNote>();
+  /** The branch of the newest step: mostly the next one's too. */
+  private newest: { readonly branch: number; readonly note: BranchNote | undefined } = { branch: -1, note: undefined };
   /** States after steps of the line, by number, oldest first. */
   private kept: { readonly seq: number; readonly states: States }[] = [];
 
@@ -45,10 +47,11 @@ export class Timeline {
   }
 
   private note({ seq, branch, after }: Step | PackedStep): void {
-    const known = this.notes.get(branch);
-    if (known) known.tip = seq;
-    else this.notes.set(branch, { name: usualName(branch), from: after, tip: seq });
     if (seq >= this.nextSeq) this.nextSeq = seq + 1;
+    let note = this.newest.branch === branch ? this.newest.note : this.notes.get(branch);
+    if (note) note.tip = seq;
+    else this.notes.set(branch, (note = { name: usualName(branch), from: after, tip: seq }));
+    if (this.newest.note !== note) this.newest = { branch, note };
   }
 
   /** Takes steps as a file has them, and goes to the line of the last one. */
@@ -172,6 +175,7 @@ export class Timeline {
   }
 
   private dropUnreachable(folded: number): void {
+    this.newest = { branch: -1, note: undefined };
     for (const [id, { tip }] of this.notes) {
       if (id === this.branch || this.line.indexOf(tip) >= 0) continue;
       let at: Step | undefined = this.aside.get(tip);

@@ -93,6 +93,25 @@ describe('exclude and include', () => {
     expect(runtime.read(visits).list).toEqual(['v1']);
   });
 
+  test('rule 2: an atomic that was taken back when it happened stays so', () => {
+    const { visits, planned } = declare();
+    const runtime = createRuntime({ stores: [visits], trace: recording() });
+    runtime.dispatch(planned('v1'));
+    const failing = (): void =>
+      runtime.atomic(() => {
+        runtime.dispatch(planned('v2'));
+        runtime.dispatch(planned('v1'));
+      });
+    expect(failing).toThrow('twice');
+    runtime.trace.exclude(1);
+    expect(told(runtime.trace.steps).slice(1)).toEqual([
+      '1 visits.planned unchanged excluded',
+      '2 visits.planned reverted',
+      '3 visits.planned failed',
+    ]);
+    expect(runtime.read(visits).list).toEqual([]);
+  });
+
   test('a rule that refuses refuses in a recomputed step too', () => {
     const { visits, planned, removed } = declare();
     visits.invariant('at most one visit', ({ list }) => list.length <= 1);
