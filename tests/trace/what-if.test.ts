@@ -107,7 +107,7 @@ describe('exclude and include', () => {
     expect(told(runtime.trace.steps).slice(1)).toEqual([
       '1 visits.planned unchanged excluded',
       '2 visits.planned reverted',
-      '3 visits.planned failed',
+      '3 visits.planned reverted',
     ]);
     expect(runtime.read(visits).list).toEqual([]);
   });
