@@ -5,6 +5,7 @@ import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { chromium } from 'playwright-core';
+import { changedModel } from './changed-model.mjs';
 import { findChromium, launchOptions } from './chromium.mjs';
 import { root, tell } from './run.mjs';
 
@@ -76,20 +77,8 @@ terminal(
   ].join('; '),
   cwd,
 );
-// The model of the demo as it might be tomorrow: it keeps notes in capitals.
-writeFileSync(
-  join(cwd, 'changed.mjs'),
-  `import { register } from 'node:module';
-register('data:text/javascript,' + encodeURIComponent(\`
-export async function load(url, context, next) {
-  const loaded = await next(url, context);
-  if (!url.endsWith('/model/log.js')) return loaded;
-  return { ...loaded, source: String(loaded.source).replace('draft.note = note;', 'draft.note = note.toUpperCase();') };
-}\`));
-export const { stores } = await import(${JSON.stringify(join(root, 'dist', 'demo', 'src', 'model', 'index.js'))});
-`,
-);
 const model = join(root, 'dist', 'demo', 'src', 'model', 'index.js');
+writeFileSync(join(cwd, 'changed.mjs'), changedModel(model));
 terminal(
   'replay',
   [

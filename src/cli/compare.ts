@@ -1,6 +1,6 @@
 // `floe compare A B`: where two recordings part.
 import colours from 'picocolors';
-import { encode } from '../core/encode.js';
+import { encodePatch } from '../trace/file.js';
 import { causeOf, compareTraces, type Step } from '../trace/index.js';
 import { readTraceFile } from './input.js';
 import { inShort, type Output } from './output.js';
@@ -22,9 +22,8 @@ export async function compare(
 ): Promise<0 | 1> {
   const { same, parts, changes } = compareTraces(await readTraceFile(a, out), await readTraceFile(b, out));
   if (json) {
-    const patch = changes.map((one) => ('value' in one ? { ...one, value: encode(one.value) } : one));
     const part = parts && { ...parts, a: parts.a?.seq, b: parts.b?.seq };
-    out.result(JSON.stringify({ same, ...(part && { parts: part }), changes: patch }));
+    out.result(JSON.stringify({ same, ...(part && { parts: part }), changes: encodePatch(changes) }));
     return parts ? 1 : 0;
   }
   if (!parts) {

@@ -1,5 +1,5 @@
 // Trace files, line by line: a file may be longer than memory.
-import { createReadStream, fstatSync, openSync, readFileSync, statSync, closeSync } from 'node:fs';
+import { closeSync, createReadStream, fstatSync, openSync } from 'node:fs';
 import { StringDecoder } from 'node:string_decoder';
 // A trace may hold tables.
 import '../entities/index.js';
@@ -9,7 +9,7 @@ import { fileUnreadable, lineTooLong } from './errors.js';
 import type { Output } from './output.js';
 
 /** No step is longer; a file with a longer line is not worth the memory. */
-export const LONGEST_LINE = 64 * 1024 * 1024;
+const LONGEST_LINE = 64 * 1024 * 1024;
 
 /** Something with lines that can be read more than once. */
 export interface Source {
@@ -105,14 +105,3 @@ export async function readTraceFile(file: string, out: Output): Promise<TraceFil
   const reader = await readSteps(sourceOf(file), out, (step) => steps.set(step.seq, step));
   return reader.file([...steps.values()]);
 }
-
-/** The text of a small file. */
-export function readText(file: string): string {
-  try {
-    return readFileSync(file, 'utf8');
-  } catch (cause) {
-    throw fileUnreadable(file, cause);
-  }
-}
-
-export const sizeOf = (file: string): number => statSync(file).size;

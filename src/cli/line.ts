@@ -10,7 +10,6 @@ import type { Output } from './output.js';
 export interface LineToStep {
   /** The states before its first step. */
   readonly states: States;
-  readonly first: number;
   readonly last: number;
   readonly problem: FloeError | undefined;
   /** Calls `each` with the steps of the line, oldest first. */
@@ -36,14 +35,10 @@ export async function lineTo(source: Source, to: number | undefined, out: Output
     throw noSuchStep(last, first, newest);
   }
   const counts = new Set<number>();
-  let first = last;
-  for (let seq: number | null | undefined = last; typeof seq === 'number' && after.has(seq); seq = after.get(seq)) {
+  for (let seq: number | null | undefined = last; typeof seq === 'number' && after.has(seq); seq = after.get(seq))
     counts.add(places.get(seq)!);
-    first = seq;
-  }
   return {
     states: reader.states,
-    first,
     last,
     problem,
     async walk(each) {
@@ -56,7 +51,7 @@ export async function lineTo(source: Source, to: number | undefined, out: Output
 }
 
 /** The states after the last step of a line, and after some steps on the way. */
-export async function statesAt(line: LineToStep, at: readonly number[]): Promise<ReadonlyMap<number, States>> {
+export async function statesAt(line: LineToStep, at: readonly number[] = []): Promise<ReadonlyMap<number, States>> {
   const found = new Map<number, States>();
   let states = line.states;
   const wanted = new Set(at);

@@ -3,9 +3,11 @@ import colours from 'picocolors';
 import { difference } from '../core/diff.js';
 import { encode } from '../core/encode.js';
 import { applyPatch } from '../core/index.js';
+import { lookUp } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
 import { causeOf, type Step } from '../trace/index.js';
-import { changesOf, valueAt, type ValueChange } from '../trace/history.js';
+import { encodePatch } from '../trace/file.js';
+import { changesOf, type ValueChange } from '../trace/history.js';
 import { noValue } from './errors.js';
 import { sourceOf } from './input.js';
 import { lineTo, statesAt } from './line.js';
@@ -26,8 +28,8 @@ export async function showState(
 ): Promise<void> {
   const keys = parsePointer(pointer ?? '');
   const line = await lineTo(sourceOf(file), numberOf('--at', options.at), out);
-  const states = (await statesAt(line, [])).get(line.last);
-  const found = valueAt(states, keys);
+  const states = (await statesAt(line)).get(line.last);
+  const found = lookUp(states, keys);
   if (!found) throw noValue(pointer ?? '', line.last);
   out.result(JSON.stringify(encode(found.value), undefined, options.json ? undefined : 2));
   if (!options.json) out.talk(colours.dim(`\nThe state after step ${line.last}.`));
@@ -42,18 +44,22 @@ export async function showChanges(
   out: Output,
 ): Promise<void> {
   const [start, end] = [numberOf('FROM', from)!, numberOf('TO', to)!];
-  const line = await lineTo(sourceOf(file), Math.max(start, end), out);
-  const states = await statesAt(line, [start, end]);
-  if (!states.has(Math.min(start, end))) await lineTo(sourceOf(file), Math.min(start, end), out);
-  const [before, after] = [states.get(start) ?? line.states, states.get(end) ?? line.states];
+  const source = sourceOf(file);
+  const [first, last] = [Math.min(start, end), Math.max(start, end)];
+  const line = await lineTo(source, last, out);
+  const states = await statesAt(line, [first]);
+  // On another branch.
+  const early = states.get(first) ?? (await statesAt(await lineTo(source, first, out))).get(first);
+  const late = states.get(last);
+  const [before, after] = start <= end ? [early, late] : [late, early];
   const { changes } = difference(before, after);
   if (json) {
-    out.result(JSON.stringify(changes.map((one) => ('value' in one ? { ...one, value: encode(one.value) } : one))));
+    out.result(JSON.stringify(encodePatch(changes)));
     return;
   }
   const columns = new Columns(out, ['', 'where', 'before', 'after']);
   const shown = (states: unknown, path: string): string => {
-    const found = valueAt(states, parsePointer(path));
+    const found = lookUp(states, parsePointer(path));
     return found ? inShort(found.value, 44) : colours.dim('nothing');
   };
   const tones = { add: colours.green, remove: colours.red, replace: colours.yellow } as const;
@@ -83,7 +89,7 @@ export async function showHistory(file: string, pointer: string, options: LookOp
     touching.push({ ...step, changes, undo });
   });
   const found = [...changesOf(pointer, touching.reverse(), states)].reverse();
-  if (found.length === 0 && !valueAt(states, parsePointer(pointer))) throw noValue(pointer, line.last);
+  if (found.length === 0 && !lookUp(states, parsePointer(pointer))) throw noValue(pointer, line.last);
   if (options.json) for (const one of found) out.result(JSON.stringify(jsonOf(one)));
   else {
     const columns = new Columns(out, ['step', 'time (UTC)', 'what happened', 'because of', 'before', 'after']);

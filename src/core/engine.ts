@@ -83,7 +83,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   private readonly ends = new Ends(() => new Reading(this));
   private readonly slots = this.ends.slots;
   private readonly initial: Readonly<Record<string, unknown>>;
-  private readonly listeners: Listener[] = [];
+  /** Made anew with each change: one may leave while all are told. */
+  private listeners: readonly Listener[] = [];
   private readonly interceptors: { readonly name: string; readonly fn: Interceptor }[] = [];
   private readonly answering: Answering;
   private readonly changing: Changing;
@@ -133,11 +134,21 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   }
 
   listen(listener: Listener): () => void {
-    this.listeners.push(listener);
+    this.listeners = [...this.listeners, listener];
     return () => {
-      const index = this.listeners.indexOf(listener);
-      if (index >= 0) this.listeners.splice(index, 1);
+      this.listeners = this.listeners.filter((one) => one !== listener);
     };
+  }
+
+  /** What has happened has happened: one who listens and throws harms nobody else. */
+  private eachListener(tell: (listener: Listener) => void, transition?: Transition): void {
+    for (const listener of this.listeners) {
+      try {
+        tell(listener);
+      } catch (error) {
+        this.problem(error, transition);
+      }
+    }
   }
 
   get invariants(): 'report' | 'refuse' {
@@ -529,7 +540,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     this.latest = undefined;
     this.moving = true;
     try {
-      for (const listener of this.listeners) listener.travelled?.(live);
+      this.eachListener((listener) => listener.travelled?.(live));
       this.notify();
     } finally {
       this.moving = false;
@@ -555,7 +566,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
 
   /** The application does something: where the past is shown, a branch begins there. */
   private beHere(): void {
-    if (this.ends.showsPast) this.beginBranch();
+    if (this.ends.showsPast && !this.moving) this.beginBranch();
   }
 
   /** What is shown becomes the live end: the application did something in the past. */
@@ -717,6 +728,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   reset(stores: readonly StoreDefinition[]): void {
     this.open('reset');
     this.forbidInside('reset');
+    if (this.moving) return;
     this.beHere();
     const named = stores.length > 0 ? stores.map((store) => this.slot(store)) : [...this.slots.values()];
     const changed = named
@@ -729,12 +741,14 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     this.place(changed, 'reset');
   }
 
-  state(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): void {
+  state(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): boolean {
     this.open(fact);
     this.forbidInside(fact);
+    if (this.moving) return false;
     this.beHere();
     for (const { store, after } of changes) guardData(after, { at: '', what: `The state of '${store.name}'` });
     this.place(changes, fact, more);
+    return true;
   }
 
   private place(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): void {
@@ -759,7 +773,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     const { fact } = transition;
     if (this.ends.unseen || (this.ends.showsPast && (fact === 'joined' || fact === 'rehydrated')))
       transition.unseen = true;
-    for (const listener of this.listeners) listener.transition?.(transition);
+    this.eachListener((listener) => listener.transition?.(transition), transition);
   }
 
   // ---- watching ----
@@ -877,7 +891,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     this.ends.pending = [];
     this.queue.length = 0;
     this.ends.reading.clear();
-    for (const listener of this.listeners) listener.close?.();
+    this.eachListener((listener) => listener.close?.());
   }
 }
 

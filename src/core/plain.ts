@@ -49,6 +49,20 @@ export function partOf(value: unknown, key: string): unknown {
 export const hasPart = (value: unknown, key: string): boolean =>
   isContainer(value) ? hasOwn(value, key) : isKeyed(value) && value.has(key);
 
+/** What stands at a place, by the keys of the way to it. */
+export interface Found {
+  readonly value: unknown;
+}
+
+/** The value at a place; nothing where the way leads nowhere. */
+export function lookUp(value: unknown, keys: readonly string[]): Found | undefined {
+  for (const key of keys) {
+    if (!hasPart(value, key)) return undefined;
+    value = partOf(value, key);
+  }
+  return { value };
+}
+
 /** A property as code would read it, except that `constructor` and `__proto__` are data or nothing. */
 export function inheritedOrOwn(value: Container, key: string): unknown {
   if ((key === 'constructor' || key === '__proto__') && !hasOwn(value, key)) return undefined;

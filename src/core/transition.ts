@@ -136,8 +136,8 @@ export interface Host {
   ): void;
   /** Dispatches for somebody else than the application's code. */
   send(action: AnyAction, by: Actor): DispatchResult;
-  /** States that are so from now on, as one fact. */
-  state(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): void;
+  /** States that are so from now on, as one fact; `false` where that is left out, since the cursor moves. */
+  state(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): boolean;
   /** Adds somebody who listens. Returns a function that stops it. */
   listen(listener: Listener): () => void;
   /** Another line is about to be shown: runs that did not begin on it are cancelled. */

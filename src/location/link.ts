@@ -47,11 +47,20 @@ export function linkAddress(runtime: Runtime, address: Address, bar: AddressBar 
   const host = (runtime as unknown as { readonly [HOST]: Host })[HOST];
   const store = definitionOf(address as unknown as Store);
   const present = (): unknown => runtime.read(address as unknown as Store);
+  /** The user's own way is being followed. */
+  let following = false;
   const follow = (): void => {
     const place = address.parse(bar.now());
     if (sameData(place, present())) return;
     const action: AnyAction = { type: address.went.type, payload: place };
-    host.send(action, 'address');
+    following = true;
+    try {
+      host.send(action, 'address');
+    } finally {
+      following = false;
+      // It may be refused, or wait for an answer: then the browser is not where it was sent.
+      show('replace');
+    }
   };
   const show = (how: 'push' | 'replace'): void => {
     const url = address.hrefOf(present() as never);
@@ -60,9 +69,11 @@ export function linkAddress(runtime: Runtime, address: Address, bar: AddressBar 
   follow();
   const stopListening = host.listen({
     transition({ changed, cause, action, unseen }: Transition) {
-      if (unseen || cause.by === 'address' || !changed.some((change) => change.store === store)) return;
+      if (unseen || !changed.some((change) => change.store === store)) return;
       const { replace } = (action?.payload ?? {}) as { readonly replace?: boolean };
-      show(action && !replace ? 'push' : 'replace');
+      // The browser went there itself; where it went may have another spelling.
+      const isUsers = following || cause.by === 'address';
+      show(action && !replace && !isUsers ? 'push' : 'replace');
     },
     travelled: () => show('replace'),
     close: () => stop(),

@@ -137,7 +137,9 @@ export function location<
     for (const key of Object.keys(query)) if (found[key] !== undefined) search.set(key, query[key].write(found[key]));
     for (const [key, value] of new URLSearchParams(others)) search.append(key, value);
     const texts = Object.fromEntries(Object.entries(params).map(([key, value]) => [key, codecOf(key).write(value)]));
-    const path = at === null ? String(params.url) : base + patterns.get(at)!.path(texts);
+    // A place of another day may have a name that is no longer declared.
+    const pattern = at === null ? undefined : patterns.get(at);
+    const path = pattern ? base + pattern.path(texts) : typeof params.url === 'string' ? params.url : base || '/';
     const asked = search.toString();
     return `${path}${asked && `?${asked}`}${fragment && `#${encodeURI(fragment)}`}`;
   };

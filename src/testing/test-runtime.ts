@@ -1,4 +1,4 @@
-import { partOf } from '../core/plain.js';
+import { lookUp } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
 import { STILL } from '../core/runtime.js';
 import { createRuntime, type Problem, type Runtime, type RuntimeOptions, type Attached } from '../core/index.js';
@@ -60,8 +60,5 @@ function seeded(seed: number): () => number {
  * The value at a place of a runtime's state; `undefined` where nothing is.
  * @param pointer into the state tree (RFC 6901): `'/visits/list/3'`
  */
-export function valueAt(runtime: Pick<Runtime, 'snapshot'>, pointer: string): unknown {
-  let value: unknown = runtime.snapshot();
-  for (const key of parsePointer(pointer)) value = partOf(value, key);
-  return value;
-}
+export const valueAt = (runtime: Pick<Runtime, 'snapshot'>, pointer: string): unknown =>
+  lookUp(runtime.snapshot(), parsePointer(pointer))?.value;

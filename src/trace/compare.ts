@@ -2,7 +2,7 @@
 import { difference } from '../core/diff.js';
 import { applyPatch, type Patch } from '../core/index.js';
 import { sameData } from '../core/plain.js';
-import { readTrace, type TraceFile } from './file.js';
+import { traceOf, type GivenTrace } from './file.js';
 import type { Step } from './step.js';
 import { lineOf, type States } from './timeline.js';
 
@@ -92,12 +92,9 @@ function firstPlace(a: Patch, b: Patch): string {
  * const { same, parts } = compareTraces(before, after);
  * console.log(`the first ${same} steps are the same, then ${parts?.why ?? 'nothing'} differs`);
  */
-export const compareTraces = (
-  a: string | Iterable<string> | TraceFile,
-  b: string | Iterable<string> | TraceFile,
-): Comparison => compareLines(startOf(a), startOf(b));
+export const compareTraces = (a: GivenTrace, b: GivenTrace): Comparison => compareLines(startOf(a), startOf(b));
 
-function startOf(given: string | Iterable<string> | TraceFile): LineWithStart {
-  const file = typeof given === 'object' && 'header' in given ? given : readTrace(given);
-  return { steps: lineOf(file.steps), states: file.states };
+function startOf(given: GivenTrace): LineWithStart {
+  const { steps, states } = traceOf(given);
+  return { steps: lineOf(steps), states };
 }

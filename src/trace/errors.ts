@@ -37,10 +37,10 @@ export const noSuchBranch = (id: unknown, known: readonly number[]): FloeError =
     `There is no branch ${String(id)}: there ${known.length === 1 ? 'is' : 'are'} ${known.join(', ')}.`,
   );
 
-export const stepFolded = (seq: number, first: number | undefined): FloeError =>
+export const stepFolded = (seq: number, first: number): FloeError =>
   new FloeError(
     'FLOE_STEP_FOLDED',
-    `Step ${seq} is no longer kept: the trace begins with step ${first ?? 0}. Keep more: recording({ limit: 100_000 }).`,
+    `Step ${seq} is no longer kept: the trace begins with step ${first}. Keep more: recording({ limit: 100_000 }).`,
   );
 
 export const nothingToTest = (from: number | undefined, to: number | undefined): FloeError =>
@@ -59,4 +59,10 @@ export const stillOpen = (seq: number, open: number): FloeError =>
   new FloeError(
     'FLOE_NOT_EXCLUDABLE',
     `Step ${seq} cannot be excluded now: step ${open} may still be taken back. Try again when it is confirmed or taken back.`,
+  );
+
+export const writtenElsewhere = (): FloeError =>
+  new FloeError(
+    'FLOE_TRACE_IS_WRITTEN',
+    'This trace is written to a file as things happen, which cannot go on with another history. Open the other file in a runtime with recording() alone.',
   );

@@ -70,7 +70,8 @@ function toLine(step: Step): Step {
   };
 }
 
-function encodePatch(patch: Patch): Patch {
+/** A patch as JSON can carry it; the same one where it can as it is. */
+export function encodePatch(patch: Patch): Patch {
   let result: PatchOperation[] | undefined;
   for (let i = 0; i < patch.length; i++) {
     const operation = patch[i];
@@ -112,6 +113,12 @@ export function readTrace(lines: string | Iterable<string>): TraceFile {
   }
   return reader.file([...steps.values()]);
 }
+
+/** A trace as it may be given: its text, its lines, or what `readTrace` gave. */
+export type GivenTrace = string | Iterable<string> | TraceFile;
+
+export const traceOf = (given: GivenTrace): TraceFile =>
+  typeof given === 'object' && 'header' in given ? given : readTrace(given);
 
 /** One after the other, so that a long text is not held twice. */
 function* linesOf(text: string): Iterable<string> {
@@ -321,7 +328,7 @@ function toHeader(value: unknown, line: number): TraceHeader {
   if (!Number.isSafeInteger(header.version) || header.version! < 1) throw notATrace(line, 'its header has no version');
   if (header.version! > TRACE_VERSION) throw traceTooNew(header.version, TRACE_VERSION);
   const { redacted } = header;
-  if (redacted !== undefined && !(Array.isArray(redacted) && redacted.every((one) => typeof one === 'string')))
+  if (redacted !== undefined && !isTexts(redacted))
     throw notATrace(line, "its header's 'redacted' is not a list of pointers");
   return header as TraceHeader;
 }

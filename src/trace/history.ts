@@ -1,6 +1,6 @@
 // Where a value comes from: back through the steps that changed it, though it may have stood elsewhere before.
 import { applyPatch, type Patch, type PatchOperation } from '../core/index.js';
-import { hasPart, partOf, pointerTo, sameData } from '../core/plain.js';
+import { lookUp, pointerTo, sameData, type Found } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
 import type { Step } from './step.js';
 import type { States } from './timeline.js';
@@ -25,8 +25,8 @@ export function* changesOf(pointer: string, steps: Iterable<Step>, states: State
     const before = applyPatch(after, step.undo);
     const now: readonly string[] = keys;
     keys = placeBefore(now, step.changes, before, after);
-    const is = valueAt(after, now);
-    const was = keys && valueAt(before, keys);
+    const is = lookUp(after, now);
+    const was = keys && lookUp(before, keys);
     if (!sameFound(is, was))
       yield { step, pointer: pointerTo(now), ...(was && { before: was.value }), ...(is && { after: is.value }) };
     // It came into being here: what stood in its place before was something else.
@@ -35,57 +35,32 @@ export function* changesOf(pointer: string, steps: Iterable<Step>, states: State
   }
 }
 
-interface Found {
-  readonly value: unknown;
-}
-
-export function valueAt(value: unknown, keys: readonly string[]): Found | undefined {
-  for (const key of keys) {
-    if (!hasPart(value, key)) return undefined;
-    value = partOf(value, key);
-  }
-  return { value };
-}
-
 const sameFound = (a: Found | undefined, b: Found | undefined): boolean =>
   a === b || (a !== undefined && b !== undefined && sameData(a.value, b.value));
 
 /** Where a value stood before a patch; `undefined` where an item of a list came into being. */
-export function placeBefore(
-  keys: readonly string[],
-  changes: Patch,
-  before: unknown,
-  after: unknown,
-): readonly string[] | undefined {
-  let place: readonly string[] | undefined = keys;
-  for (let i = changes.length - 1; i >= 0 && place; i--) place = next(place, changes[i], 'add', after, before);
-  return place;
-}
+const placeBefore = (keys: readonly string[], changes: Patch, before: unknown, after: unknown) =>
+  carried(keys, [...changes].reverse(), 'add', after, before);
 
 /** Where a value stands after a patch; `undefined` where an item of a list was removed. */
-export function placeAfter(
-  keys: readonly string[],
-  changes: Patch,
-  before: unknown,
-  after: unknown,
-): readonly string[] | undefined {
-  let place: readonly string[] | undefined = keys;
-  for (const operation of changes) {
-    if (!place) break;
-    place = next(place, operation, 'remove', before, after);
-  }
-  return place;
-}
+export const placeAfter = (keys: readonly string[], changes: Patch, before: unknown, after: unknown) =>
+  carried(keys, changes, 'remove', before, after);
 
-function next(
+/** A place carried along operations, in the direction in which `removing` takes items away. */
+function carried(
   keys: readonly string[],
-  operation: PatchOperation,
+  operations: Patch,
   removing: 'add' | 'remove',
   from: unknown,
   to: unknown,
 ): readonly string[] | undefined {
-  const place = shifted(keys, operation, removing, from);
-  return place === GONE ? undefined : (place ?? moved(keys, operation, from, to));
+  let place = keys;
+  for (const operation of operations) {
+    const next = shifted(place, operation, removing, from);
+    if (next === GONE) return undefined;
+    place = next ?? moved(place, operation, from, to);
+  }
+  return place;
 }
 
 const GONE: readonly string[] = [];
@@ -104,7 +79,7 @@ function shifted(
   const at = parsePointer(path);
   const last = at.length - 1;
   if (last < 0 || keys.length < at.length || !startsWith(keys, at.slice(0, last))) return undefined;
-  const list = valueAt(root, at.slice(0, last))?.value;
+  const list = lookUp(root, at.slice(0, last))?.value;
   if (!Array.isArray(list)) return undefined;
   const [index, own] = [Number(at[last]), Number(keys[last])];
   if (index > own) return undefined;
@@ -114,16 +89,11 @@ function shifted(
 }
 
 /** The place of an item of a list that was replaced as a whole, as when it was sorted: where the same item stands. */
-function moved(
-  keys: readonly string[],
-  { op, path }: PatchOperation,
-  from: unknown,
-  to: unknown,
-): readonly string[] | undefined {
+function moved(keys: readonly string[], { op, path }: PatchOperation, from: unknown, to: unknown): readonly string[] {
   if (op !== 'replace') return keys;
   const at = parsePointer(path);
   if (keys.length <= at.length || !startsWith(keys, at)) return keys;
-  const [here, there] = [valueAt(from, at)?.value, valueAt(to, at)?.value];
+  const [here, there] = [lookUp(from, at)?.value, lookUp(to, at)?.value];
   if (!Array.isArray(here) || !Array.isArray(there)) return keys;
   const item: unknown = here[Number(keys[at.length])];
   const same = there.flatMap((other, i) => (sameData(other, item) ? [i] : []));

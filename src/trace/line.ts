@@ -1,4 +1,4 @@
-import { PackedStep, unpacked } from './packing.js';
+import { PackedStep, whole } from './packing.js';
 import type { Step } from './step.js';
 
 /** The steps of one line of history, oldest first. Steps come at the end, and leave at the front. */
@@ -55,9 +55,9 @@ export class Line {
     return index;
   }
 
+  /** Who looks at a step twice gets the same one. */
   private whole(at: number): Step {
-    const item = this.items[at];
-    return item instanceof PackedStep ? (this.items[at] = unpacked(item)) : item;
+    return (this.items[at] = whole(this.items[at]));
   }
 
   push(step: Step | PackedStep): void {
@@ -87,20 +87,8 @@ export class Line {
 
   /** The index of a step, or -1. Numbers go up along a line. */
   indexOf(seq: number): number {
-    const index = this.after(seq) - 1;
-    return index >= 0 && this.items[this.head + index].seq === seq ? index : -1;
-  }
-
-  /** How many steps have this number or a smaller one. */
-  after(seq: number): number {
-    let low = 0;
-    let high = this.length;
-    while (low < high) {
-      const middle = (low + high) >>> 1;
-      if (this.items[this.head + middle].seq <= seq) low = middle + 1;
-      else high = middle;
-    }
-    return low;
+    const at = upTo(this.items, seq, this.head) - 1;
+    return at >= this.head && this.items[at].seq === seq ? at - this.head : -1;
   }
 
   /** The steps as they are kept, from an index on. */
@@ -113,4 +101,16 @@ export class Line {
     for (let at = this.head + from; at < this.head + to; at++) steps.push(this.whole(at));
     return steps;
   }
+}
+
+/** How many of some things, which go up by number, have this number or a smaller one; those before `from` are known to. */
+export function upTo(things: readonly { readonly seq: number }[], seq: number, from = 0): number {
+  let low = from;
+  let high = things.length;
+  while (low < high) {
+    const middle = (low + high) >>> 1;
+    if (things[middle].seq <= seq) low = middle + 1;
+    else high = middle;
+  }
+  return low;
 }

@@ -27,7 +27,7 @@ export class PackedStep {
 /** What packed times count from: whole numbers reach 24 days further. */
 export const PACKED_FROM = Math.floor(Date.now() / 1000) * 1000;
 
-export function unpacked({ seq, after, branch, action, stores, path, was, is, time, took }: PackedStep): Step {
+function unpacked({ seq, after, branch, action, stores, path, was, is, time, took }: PackedStep): Step {
   return {
     seq,
     time: PACKED_FROM + time,
@@ -43,6 +43,9 @@ export function unpacked({ seq, after, branch, action, stores, path, was, is, ti
     branch,
   };
 }
+
+/** The step itself, however it is kept. */
+export const whole = (step: Step | PackedStep): Step => (step instanceof PackedStep ? unpacked(step) : step);
 
 /** A single value that was replaced. */
 export interface Replaced {

@@ -4,9 +4,9 @@ import { messageOf } from '../core/errors.js';
 import { applyPatch, type Outcome, type Patch } from '../core/index.js';
 import type { Computed, Model } from '../core/model.js';
 import { escapeKey, hasOwn } from '../core/plain.js';
-import { Differences, PackedStep, unpacked } from './packing.js';
+import { Differences, PackedStep, whole } from './packing.js';
 import type { Redaction } from './redaction.js';
-import type { Step } from './step.js';
+import type { Step, StepInMaking } from './step.js';
 import type { States } from './timeline.js';
 
 /** What recomputing needs to know. */
@@ -53,18 +53,16 @@ export function recompute(
         continue;
       }
     }
-    const first = wholeOf(step);
+    const first = whole(step);
     const { group } = first;
     for (; group !== undefined && (steps[end] as Step | undefined)?.group === group; end++);
     const results =
-      group === undefined ? [one(first, states, how)] : together(steps.slice(i, end).map(wholeOf), states, how);
+      group === undefined ? [one(first, states, how)] : together(steps.slice(i, end).map(whole), states, how);
     for (const { step, after } of results) each(step, after);
     states = { ...results[results.length - 1].after };
   }
   return states;
 }
-
-const wholeOf = (step: Step | PackedStep): Step => (step instanceof PackedStep ? unpacked(step) : step);
 
 /** The common step once more, with the states edited in place; nothing where it is no longer as common. */
 function packed(
@@ -224,7 +222,7 @@ function became(step: Step, how: Recomputing, now: Became): Step {
   const { outcome, reason, stores = [], changes = NONE, undo = NONE, problems = [], excluded = false, given } = now;
   const { seq, time, kind, cause, took, after, branch } = step;
   // Written out: copying all members but some takes several times as long.
-  const next: Writable<Step> = { seq, time, kind, cause, stores, changes, undo, took, outcome, after, branch };
+  const next: StepInMaking = { seq, time, kind, cause, stores, changes, undo, took, outcome, after, branch };
   if (step.action) next.action = step.action;
   if (step.fact) next.fact = step.fact;
   if (step.group !== undefined) next.group = step.group;
@@ -241,5 +239,3 @@ function became(step: Step, how: Recomputing, now: Became): Step {
   else if (how.isOrphan(step)) next.orphan = true;
   return next;
 }
-
-type Writable<T> = { -readonly [K in keyof T]: T[K] };

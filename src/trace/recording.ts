@@ -1,7 +1,7 @@
 // Listens to a runtime and makes a step of every transition.
 import { difference, differenceOf, type Difference } from '../core/diff.js';
 import { messageOf, type FloeError } from '../core/errors.js';
-import type { AnyAction, DispatchResult, Patch } from '../core/index.js';
+import type { AnyAction, DispatchResult, Patch, RunNote } from '../core/index.js';
 import { Model } from '../core/model.js';
 import { guardData } from '../core/plain.js';
 import type { StoreDefinition } from '../core/store.js';
@@ -15,20 +15,17 @@ import {
 } from '../core/transition.js';
 import { causedBy } from './causes.js';
 import { compareLines, type Comparison } from './compare.js';
-import { isFact, stepFolded, stillOpen } from './errors.js';
+import { isFact, stepFolded, stillOpen, writtenElsewhere } from './errors.js';
 import { branchLine, checkpointLine, readTrace, stepLine, traceLines, type TraceContents } from './file.js';
 import { changesOf, type ValueChange } from './history.js';
 import { recompute, type Recomputing } from './recompute.js';
 import { Redaction } from './redaction.js';
-import { Differences, PACKED_FROM, PackedStep, patchesOf, unpacked } from './packing.js';
-import { CODE, type Branch, type Step, type StepCause } from './step.js';
-import { Timeline, type Known, type States } from './timeline.js';
+import { Differences, PACKED_FROM, PackedStep, patchesOf, whole } from './packing.js';
+import { CODE, type Branch, type Step, type StepCause, type StepInMaking } from './step.js';
+import { EVERY, Timeline, type Known, type States } from './timeline.js';
 import type { RecordingOptions, Trace } from './trace.js';
 
 const DEFAULT_LIMIT = 10_000;
-
-/** As many steps lie between two checkpoints of a file. */
-const CHECKPOINT_EVERY = 1000;
 
 const NO_STORES: readonly string[] = Object.freeze([]);
 
@@ -59,8 +56,11 @@ class Recorder implements Trace, Listener {
   isPaused = false;
   /** The group of the last step that was folded. */
   private foldedGroup: number | undefined;
-  /** Groups of an imported trace keep their numbers. */
+  /** Groups and runs of an imported trace keep their numbers; those that come after it count on from there. */
   private groupShift = 0;
+  private runShift = 0;
+  /** A sum that is still growing is not yet written. */
+  private unwritten: Step | undefined;
 
   constructor(
     private readonly host: Host,
@@ -98,7 +98,7 @@ class Recorder implements Trace, Listener {
     transition.step = step.seq;
     timeline.append(step);
     this.moveOn(transition, unseen);
-    if (this.write) this.writeSteps([timeline.line.last!]);
+    this.writeSteps([step]);
   }
 
   /** A step in the form in which it is kept. */
@@ -138,7 +138,7 @@ class Recorder implements Trace, Listener {
     const { branch } = this.timeline;
     const ms = Math.round(took * 1000) / 1000;
     const base = { seq, time, kind, action: recorded, cause, stores, changes, undo, took: ms, outcome, after, branch };
-    const step: Writable<Step> = base;
+    const step: StepInMaking = base;
     if (recorded === undefined) delete step.action;
     else if (recorded !== action) step.onTrust = true;
     if (fact) step.fact = fact;
@@ -148,7 +148,7 @@ class Recorder implements Trace, Listener {
       redaction.none ? messageOf(error) : redaction.message(messageOf(error), action, run);
     if (reason !== undefined) step.reason = text(reason);
     if (problems) step.problems = problems.map(text);
-    if (run) step.run = redaction.run(run);
+    if (run) step.run = this.numbered(redaction.run(run));
     if (about?.step !== undefined) step.about = about.step;
     return step;
   }
@@ -166,7 +166,12 @@ class Recorder implements Trace, Listener {
   private causeOf({ cause: { by, of, run } }: Transition): StepCause {
     if (by === 'code' && of === undefined && run === undefined) return CODE;
     const step = of?.step;
-    return { by, ...(step !== undefined && { step }), ...(run !== undefined && { run }) };
+    return { by, ...(step !== undefined && { step }), ...(run !== undefined && { run: run + this.runShift }) };
+  }
+
+  /** One that never began has no number. */
+  private numbered(run: RunNote): RunNote {
+    return this.runShift > 0 && run.id > 0 ? { ...run, id: run.id + this.runShift } : run;
   }
 
   /** To where the transition happens; whether that is the live end during a look at the past. */
@@ -225,7 +230,7 @@ class Recorder implements Trace, Listener {
     if (known) timeline.replace(step);
     else timeline.append(step);
     this.moveOn(transition, unseen);
-    if (this.write) this.writeSteps([step], known !== undefined);
+    if (this.write) this.unwritten = step;
   }
 
   isShown({ step }: Transition): boolean {
@@ -282,7 +287,7 @@ class Recorder implements Trace, Listener {
     const marked: Step = note === '' ? rest : { ...rest, note };
     this.timeline.replace(marked);
     if (this.sum?.step === step) this.sum = undefined;
-    if (this.write) this.writeSteps([marked], true);
+    this.writeSteps([marked], true);
     this.changed();
   }
 
@@ -403,6 +408,7 @@ class Recorder implements Trace, Listener {
 
   nameBranch(branch: number, name: string): void {
     this.timeline.rename(branch, name);
+    this.writeSum();
     this.write?.(branchLine(branch, name));
     this.changed();
   }
@@ -447,7 +453,7 @@ class Recorder implements Trace, Listener {
         if (!(other instanceof PackedStep) && other.group === step.group && other.kind === 'action')
           chosen.add(other.seq);
     if (withCaused) for (const one of causedBy(all, chosen)) chosen.add(one);
-    const first = Math.min(...chosen);
+    const first = [...chosen].reduce((least, one) => Math.min(least, one));
     const before = this.statesAt(timeline.line.indexOf(first) - 1);
     for (const one of chosen) change(one);
     this.revise(first, before, all);
@@ -492,13 +498,10 @@ class Recorder implements Trace, Listener {
     this.host.leave(({ step }) => step === undefined || !this.excluded.has(step));
     this.tip = { ...live };
     this.show(Math.min(this.at, line.length - 1));
-    if (this.write) {
-      const steps = revised.map((step) => (step instanceof PackedStep ? unpacked(step) : step));
-      this.writeSteps(
-        steps.sort((a, b) => a.seq - b.seq),
-        true,
-      );
-    }
+    this.writeSteps(
+      revised.sort((a, b) => a.seq - b.seq),
+      true,
+    );
   }
 
   // ---- by hand ----
@@ -529,16 +532,32 @@ class Recorder implements Trace, Listener {
     return Array.from(this.lines(), (line) => line + '\n').join('');
   }
 
-  private writeSteps(steps: readonly Step[], again = false): void {
-    const { timeline } = this;
-    for (const step of steps) {
-      this.write!(stepLine(step, again));
-      if (!again && step.seq > 0 && step.seq % CHECKPOINT_EVERY === 0 && timeline.line.last === step)
-        this.write!(checkpointLine(step.seq, this.tip));
-    }
+  private writeSteps(steps: readonly (Step | PackedStep)[], again = false): void {
+    if (!this.write) return;
+    this.writeSum();
+    for (const step of steps) this.writeStep(step, again);
+  }
+
+  /** A sum is written when nothing more comes to it: not each of the actions that are to be left out. */
+  private writeSum(): void {
+    const step = this.unwritten;
+    if (!step) return;
+    this.unwritten = this.sum = undefined;
+    this.writeStep(step, false);
+  }
+
+  private writeStep(step: Step | PackedStep, again: boolean): void {
+    this.write!(stepLine(whole(step), again));
+    const isLast = !again && step.seq === this.timeline.line.lastSeq;
+    if (isLast && step.seq > 0 && step.seq % EVERY === 0) this.write!(checkpointLine(step.seq, this.tip));
+  }
+
+  close(): void {
+    this.writeSum();
   }
 
   import(file: string | Iterable<string>): { readonly steps: number; readonly problem?: FloeError } {
+    if (this.write) throw writtenElsewhere();
     const { steps, problem, folded, states, names } = readTrace(file);
     const timeline = new Timeline();
     timeline.load(steps, folded);
@@ -552,6 +571,7 @@ class Recorder implements Trace, Listener {
     this.timeline = timeline;
     this.sum = undefined;
     this.groupShift = steps.reduce((most, { group = 0 }) => Math.max(most, group), this.groupShift);
+    this.runShift = steps.reduce((most, { run }) => Math.max(most, run?.id ?? 0), this.runShift);
     this.excluded.clear();
     for (const { seq, excluded } of steps) if (excluded) this.excluded.add(seq);
     this.tip = { ...live };
@@ -569,11 +589,9 @@ const NO_DIFFERENCE: Difference = { changes: [], undo: [] };
 Object.freeze(NO_DIFFERENCE.changes);
 Object.freeze(NO_DIFFERENCE.undo);
 
-type Writable<T> = { -readonly [K in keyof T]: T[K] };
-
 /** One after the other: those that are kept small stay so. */
 function* wholeSteps(steps: readonly (Step | PackedStep)[]): Iterable<Step> {
-  for (const step of steps) yield step instanceof PackedStep ? unpacked(step) : step;
+  for (const step of steps) yield whole(step);
 }
 
 /**

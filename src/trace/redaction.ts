@@ -1,6 +1,6 @@
 // Secrets stay out of what is recorded: a marker stands in their place, in states, payloads, arguments and messages.
 import type { AnyAction, RunNote } from '../core/index.js';
-import { hasPart, isBranch, isContainer, partOf, pointerTo, shallowCopy } from '../core/plain.js';
+import { hasOwn, hasPart, isBranch, isContainer, lookUp, partOf, pointerTo, put, shallowCopy } from '../core/plain.js';
 import { isKeyed, KEYED } from '../core/keyed.js';
 import { parsePointer } from '../core/pointer.js';
 import type { States } from './timeline.js';
@@ -19,7 +19,13 @@ export interface RedactOptions {
 }
 
 type Keys = readonly string[];
+/** Put at a place, it takes away what stands there. */
 const ABSENT: unique symbol = Symbol('absent');
+
+const partAt = (value: unknown, keys: Keys): unknown => {
+  const found = lookUp(value, keys);
+  return found ? found.value : ABSENT;
+};
 
 export class Redaction {
   /** The redacted places of the state tree. */
@@ -62,7 +68,7 @@ export class Redaction {
 
   /** Notes the secrets of the live state of a store. */
   noteLive(store: string, state: unknown): void {
-    for (const keys of this.byStore.get(store) ?? []) this.live.set(keys, valueAt(state, keys));
+    for (const keys of this.byStore.get(store) ?? []) this.live.set(keys, partAt(state, keys));
   }
 
   /** States as the application has them: redacted places stand outside time and hold what they hold now. */
@@ -70,7 +76,7 @@ export class Redaction {
     if (this.byStore.size === 0) return states;
     const result: Record<string, unknown> = { ...states };
     for (const [store, all] of this.byStore) {
-      if (!(store in result)) continue;
+      if (!hasOwn(result, store)) continue;
       for (const keys of all)
         if (this.live.has(keys)) result[store] = replaceAt(result[store], keys, this.live.get(keys), true);
     }
@@ -95,8 +101,8 @@ export class Redaction {
   /** A message without the secrets that are known now: those of the state, and of one action or list of arguments. */
   message(text: string, action?: AnyAction, run?: RunNote): string {
     const secrets: unknown[] = [...this.live.values()];
-    for (const keys of (action && this.byAction.get(action.type)) ?? []) secrets.push(valueAt(action!.payload, keys));
-    for (const keys of (run && this.byTask.get(run.task)) ?? []) secrets.push(valueAt(run!.args, keys));
+    for (const keys of (action && this.byAction.get(action.type)) ?? []) secrets.push(partAt(action!.payload, keys));
+    for (const keys of (run && this.byTask.get(run.task)) ?? []) secrets.push(partAt(run!.args, keys));
     let result = text;
     for (const secret of secrets.flatMap(texts)) result = result.replaceAll(secret, REDACTED);
     return result;
@@ -113,14 +119,6 @@ function texts(value: unknown): string[] {
   return isContainer(value) ? Object.values(value).flatMap(texts) : [];
 }
 
-function valueAt(value: unknown, keys: Keys): unknown {
-  for (const key of keys) {
-    if (!hasPart(value, key)) return ABSENT;
-    value = partOf(value, key);
-  }
-  return value;
-}
-
 /** The value with another one at a place; the same value where that place is not there, or holds the same already. */
 function replaceAt(value: unknown, keys: Keys, part: unknown, mayAdd = false, depth = 0): unknown {
   if (depth === keys.length) return part;
@@ -135,6 +133,6 @@ function replaceAt(value: unknown, keys: Keys, part: unknown, mayAdd = false, de
   if (after === ABSENT && Array.isArray(value)) return value;
   const copy = shallowCopy(value) as Record<string, unknown>;
   if (after === ABSENT) delete copy[key];
-  else copy[key] = after;
+  else put(copy, key, after);
   return copy;
 }

@@ -1,13 +1,11 @@
 // Runs what was recorded against today's code.
 import { difference } from '../core/diff.js';
-
 import { applyPatch, type AnyStore, type Outcome } from '../core/index.js';
 import { Model } from '../core/model.js';
-import { sameData } from '../core/plain.js';
+import { lookUp, sameData } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
 import { definitionOf } from '../core/store.js';
-import { readTrace, type TraceFile } from './file.js';
-import { valueAt } from './history.js';
+import { traceOf, type GivenTrace } from './file.js';
 import { Redaction } from './redaction.js';
 import { recompute } from './recompute.js';
 import type { Step } from './step.js';
@@ -57,8 +55,8 @@ export interface ReplayOptions {
  * const { divergence } = replayTrace(readFileSync('shift.jsonl', 'utf8'), { stores });
  * expect(divergence).toBeUndefined();
  */
-export function replayTrace(file: string | Iterable<string> | TraceFile, options: ReplayOptions): Replay {
-  const { header, steps: all, states: start } = typeof file === 'object' && 'header' in file ? file : readTrace(file);
+export function replayTrace(file: GivenTrace, options: ReplayOptions): Replay {
+  const { header, steps: all, states: start } = traceOf(file);
   const { stores, invariants = 'report', branch, onStep } = options;
   const tip = branch === undefined ? undefined : all.filter((step) => step.branch === branch).at(-1)?.seq;
   const line = lineOf(all, tip);
@@ -104,7 +102,7 @@ function divergenceAt(recorded: Step, found: Step, expected: States, states: Sta
     return { step: recorded, ...outcomes, ...(reason !== undefined && { reason }) };
   }
   const keys = parsePointer(first.path);
-  const [was, is] = [valueAt(expected, keys), valueAt(states, keys)];
+  const [was, is] = [lookUp(expected, keys), lookUp(states, keys)];
   return {
     step: recorded,
     pointer: first.path,

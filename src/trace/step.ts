@@ -97,6 +97,9 @@ export interface Step {
   readonly given?: Patch;
 }
 
+/** A step while it is made. */
+export type StepInMaking = { -readonly [K in keyof Step]: Step[K] };
+
 /** One line of history: it shares its steps up to a fork with the branch that it left. */
 export interface Branch {
   readonly id: number;

@@ -1,8 +1,8 @@
 // All steps that are kept: the present line, what lies on other branches, and the states along the line.
 import { applyPatch, type PatchOperation } from '../core/index.js';
 import { noSuchBranch, noSuchStep, stepFolded } from './errors.js';
-import { Line } from './line.js';
-import { PackedStep, unpacked } from './packing.js';
+import { Line, upTo } from './line.js';
+import { whole, type PackedStep } from './packing.js';
 import type { Branch, Step } from './step.js';
 
 /** A state tree: the state of every store under its name. */
@@ -14,8 +14,8 @@ export interface Known {
   readonly states: States;
 }
 
-/** Every so many steps the states are kept, so that no other is further away than half of that. */
-const EVERY = 1000;
+/** Every so many steps the states are kept, so that no other is further away than half of that; files have them too. */
+export const EVERY = 1000;
 
 interface BranchNote {
   name: string;
@@ -69,7 +69,7 @@ export class Timeline {
   replace(step: Step | PackedStep): void {
     const index = this.line.indexOf(step.seq);
     if (index >= 0) this.line.set(index, step);
-    else this.aside.set(step.seq, step instanceof PackedStep ? unpacked(step) : step);
+    else this.aside.set(step.seq, whole(step));
   }
 
   step(seq: number | undefined): Step | undefined {
@@ -81,9 +81,9 @@ export class Timeline {
   indexOf(seq: number): number {
     const index = this.line.indexOf(seq);
     if (index >= 0) return index;
-    if (this.folded !== null && seq <= this.folded && seq >= 0 && !this.aside.has(seq))
-      throw stepFolded(seq, this.line.first?.seq);
-    throw noSuchStep(seq, this.line.first?.seq ?? 0, this.line.last?.seq ?? 0);
+    const { firstSeq = 0, lastSeq = 0 } = this.line;
+    if (this.folded !== null && seq <= this.folded && seq >= 0) throw stepFolded(seq, firstSeq);
+    throw noSuchStep(seq, firstSeq, lastSeq);
   }
 
   /** All steps of all branches, in the order in which they happened, as they are kept. */
@@ -193,12 +193,15 @@ export class Timeline {
 
   /** Keeps the states after a step of the line, the last one if not told, now and then. */
   keep(states: States, seq = this.line.lastSeq ?? 0): void {
-    if (seq % EVERY === 0 && seq > 0) this.kept.push({ seq, states: { ...states } });
+    if (seq % EVERY > 0 || seq === 0) return;
+    // The last step may have become another one: a sum grows.
+    if (this.kept.at(-1)?.seq === seq) this.kept.pop();
+    this.kept.push({ seq, states: { ...states } });
   }
 
   /** Lets go of the kept states from the step at an index on: they are others now. */
   forgetFrom(index: number): void {
-    const seq = this.line.at(index)?.seq ?? Infinity;
+    const seq = this.line.seqAt(index) ?? Infinity;
     this.kept = this.kept.filter((one) => one.seq < seq);
   }
 
@@ -214,15 +217,8 @@ export class Timeline {
   }
 
   private *keptAround(index: number): Iterable<Known> {
-    const seq = this.line.at(index)?.seq ?? -1;
-    let low = 0;
-    let high = this.kept.length;
-    while (low < high) {
-      const middle = (low + high) >>> 1;
-      if (this.kept[middle].seq <= seq) low = middle + 1;
-      else high = middle;
-    }
-    for (const one of this.kept.slice(Math.max(0, low - 1), low + 1)) {
+    const next = upTo(this.kept, this.line.seqAt(index) ?? -1);
+    for (const one of this.kept.slice(Math.max(0, next - 1), next + 1)) {
       const at = this.line.indexOf(one.seq);
       if (at >= 0) yield { index: at, states: one.states };
     }

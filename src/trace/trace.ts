@@ -35,7 +35,7 @@ export interface Trace {
    * What if an action had not happened: what follows is computed anew without it. Actions that then fail or change nothing
    * stay listed as such; those that it brought about stay, marked as `orphan`.
    * @param options `withCaused: true` leaves out all that it brought about as well, runs of tasks included
-   * @throws FLOE_NOT_EXCLUDABLE for a fact, FLOE_STEP_FOLDED for what is no longer kept
+   * @throws FLOE_NOT_EXCLUDABLE for a fact, and while an optimistic action is open; FLOE_STEP_FOLDED for what is no longer kept
    */
   exclude(seq: number, options?: { readonly withCaused?: boolean }): void;
   /** Takes an excluded step in again. */
@@ -73,7 +73,8 @@ export interface Trace {
   /**
    * Takes a trace file in place of this history, and shows its newest state.
    * @returns how many steps it holds, and what is wrong with the file if it was cut short
-   * @throws FLOE_NOT_A_TRACE, FLOE_TRACE_DAMAGED, FLOE_TRACE_TOO_NEW; then nothing changed
+   * @throws FLOE_NOT_A_TRACE, FLOE_TRACE_DAMAGED, FLOE_TRACE_TOO_NEW; FLOE_TRACE_IS_WRITTEN with the option `lines`; then
+   * nothing changed
    */
   import(file: string | Iterable<string>): { readonly steps: number; readonly problem?: FloeError };
   /** Calls `listener` after each new step and each move. Returns a function that stops it. */

@@ -28,7 +28,7 @@ export interface UndoStackOptions {
   /**
    * Whether an action belongs to the entry of the one before it. Default: the same type changes the same places again
    * within a second, as typing does.
-   * @param ms milliseconds between the two
+   * @param ms milliseconds between the two; `Infinity` after an undo or a redo
    */
   readonly together?: (action: AnyAction, before: AnyAction, ms: number) => boolean;
   /** Types of actions that are not taken back. Default: none */
@@ -178,12 +178,14 @@ class Stack implements UndoStack, Listener {
       .map((store) => ({ store, before: states[store.name], after: next[store.name] }));
     this.own = true;
     try {
-      this.host.state(changed, fact, { cause: { by: 'code' } });
+      if (!this.host.state(changed, fact, { cause: { by: 'code' } })) return { became: 'nothing' };
     } finally {
       this.own = false;
     }
     from.pop();
-    to.push({ ...entry, time: -Infinity });
+    to.push(entry);
+    // What is done next is an entry of its own.
+    for (const one of this.done.slice(-1)) one.time = -Infinity;
     this.tell();
     return { became: 'done', title };
   }

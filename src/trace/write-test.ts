@@ -2,11 +2,10 @@
 import { difference } from '../core/diff.js';
 import { toText } from '../core/encode.js';
 import { applyPatch, type Patch } from '../core/index.js';
-import { pointerTo } from '../core/plain.js';
+import { lookUp, pointerTo } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
 import { noSuchStep, nothingToTest } from './errors.js';
-import { readTrace, type TraceFile } from './file.js';
-import { valueAt } from './history.js';
+import { traceOf, type GivenTrace } from './file.js';
 import { literal, quoted } from './literal.js';
 import { titleOf, type Step } from './step.js';
 import { lineOf, type States } from './timeline.js';
@@ -37,11 +36,13 @@ export interface WriteTestOptions {
  * @example
  * writeFileSync('cancelling.test.ts', writeTest(file, { from: 12, to: 15, model: '../src/model/index.js' }));
  */
-export function writeTest(file: string | Iterable<string> | TraceFile, options: WriteTestOptions): string {
+export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
   const { model, given, source } = options;
   const { steps, before, internal } = rangeOf(file, options);
   const [first, last] = [steps[0], steps[steps.length - 1]];
-  const when = new Lines(internal);
+  const refuses = steps.some((step) => isDispatched(step) && step.outcome === 'refused');
+  const how = `stores, still: true${refuses ? ", invariants: 'refuse'" : ''}`;
+  const when = new Lines(internal, how);
   let states = before;
   for (let i = 0, end: number; i < steps.length; i = end) {
     const { group } = steps[i];
@@ -63,19 +64,18 @@ export function writeTest(file: string | Iterable<string> | TraceFile, options: 
     given === undefined
       ? literal(without(before, internal), '  ')
       : `readFileSync(new URL(${quoted(`./${given}`)}, import.meta.url), 'utf8')`;
-  const how = `stores, still: true${when.refuses ? ", invariants: 'refuse'" : ''}`;
   const body = [
     '  // Given',
     `  const given = ${begin};`,
     `  ${when.patches ? 'let' : 'const'} runtime = testRuntime({ ${how}, initial: given });`,
     '',
     '  // When',
-    ...when.text.map((line) => line.replaceAll('@@how@@', how)),
+    ...when.text,
     '',
     '  // Then',
     ...(checks.length > 0
       ? checks
-      : ['  expect(runtime.snapshot()).toEqual(testRuntime({ ' + how + ', initial: given }).snapshot());']),
+      : [`  expect(runtime.snapshot()).toEqual(testRuntime({ ${how}, initial: given }).snapshot());`]),
   ];
   const tables = body.some((line) => line.includes('tableOf(')) ? [`import { tableOf } from 'floe/entities';`] : [];
   return [
@@ -95,10 +95,7 @@ export function writeTest(file: string | Iterable<string> | TraceFile, options: 
  * The state before a range of steps as text, for the file that the option `given` of `writeTest` names.
  * @throws as `writeTest`
  */
-export function givenText(
-  file: string | Iterable<string> | TraceFile,
-  options: Pick<WriteTestOptions, 'from' | 'to'>,
-): string {
+export function givenText(file: GivenTrace, options: Pick<WriteTestOptions, 'from' | 'to'>): string {
   const { before, internal } = rangeOf(file, options);
   return toText(without(before, internal)) + '\n';
 }
@@ -110,11 +107,8 @@ interface Range {
   readonly internal: ReadonlySet<string>;
 }
 
-function rangeOf(
-  given: string | Iterable<string> | TraceFile,
-  { from, to }: Pick<WriteTestOptions, 'from' | 'to'>,
-): Range {
-  const file = typeof given === 'object' && 'header' in given ? given : readTrace(given);
+function rangeOf(given: GivenTrace, { from, to }: Pick<WriteTestOptions, 'from' | 'to'>): Range {
+  const file = traceOf(given);
   const line = lineOf(file.steps);
   const indexOf = (seq: number): number => {
     const index = line.findIndex((step) => step.seq === seq);
@@ -146,9 +140,12 @@ class Lines {
   readonly text: string[] = [];
   /** Whether something happens by a patch. */
   patches = false;
-  refuses = false;
 
-  constructor(private readonly internal: ReadonlySet<string>) {}
+  constructor(
+    private readonly internal: ReadonlySet<string>,
+    /** The options of the test's runtime. */
+    private readonly how: string,
+  ) {}
 
   add(steps: readonly Step[], before: States): void {
     const together = steps.filter(isDispatched);
@@ -165,7 +162,6 @@ class Lines {
     const { action, outcome, changes } = step;
     if (isDispatched(step)) {
       const dispatch = dispatchOf(step, '  ');
-      if (outcome === 'refused') this.refuses = true;
       if (outcome === 'failed' || outcome === 'refused') this.text.push(`  expect(() => ${dispatch}).toThrow();`);
       else if (outcome === 'unchanged') this.text.push(`  expect(${dispatch}).toBe('unchanged');`);
       else this.text.push(`  ${dispatch};`);
@@ -181,7 +177,7 @@ class Lines {
       this.patches = true;
       this.text.push(
         `  // Step ${step.seq}, ${titleOf(step)}: it states what nothing computes.`,
-        `  runtime = testRuntime({ @@how@@, initial: applyPatch(runtime.snapshot(), ${literal(patch, '  ')}) });`,
+        `  runtime = testRuntime({ ${this.how}, initial: applyPatch(runtime.snapshot(), ${literal(patch, '  ')}) });`,
       );
     } else if (action && (outcome === 'stopped' || outcome === 'waiting' || step.excluded)) {
       this.text.push(`  // Step ${step.seq}, ${action.type}: ${step.excluded ? 'excluded' : outcome}.`);
@@ -194,7 +190,7 @@ const dispatchOf = ({ action }: Step, indent: string): string => `runtime.dispat
 /** What is so in the end, of what became another. */
 function* checksOf(before: States, after: States): Iterable<string> {
   for (const keys of placesOf(difference(before, after).changes, after)) {
-    const found = valueAt(after, keys);
+    const found = lookUp(after, keys);
     const value = `valueAt(runtime, ${quoted(pointerTo(keys))})`;
     yield found ? `  expect(${value}).toEqual(${literal(found.value, '  ')});` : `  expect(${value}).toBeUndefined();`;
   }
@@ -206,7 +202,7 @@ function placesOf(patch: Patch, after: States): readonly (readonly string[])[] {
   for (const { op, path } of patch) {
     let keys = parsePointer(path);
     const holder = keys.slice(0, -1);
-    if (op !== 'replace' && Array.isArray(valueAt(after, holder)?.value)) keys = holder;
+    if (op !== 'replace' && Array.isArray(lookUp(after, holder)?.value)) keys = holder;
     places.set(pointerTo(keys), keys);
   }
   return [...places]

@@ -1,19 +1,11 @@
 // The commands that look into trace files, as processes, on the demo's own trace and on files that nobody should have to open.
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { spawn } from 'node:child_process';
-import {
-  appendFileSync,
-  copyFileSync,
-  mkdirSync,
-  mkdtempSync,
-  readFileSync,
-  rmSync,
-  truncateSync,
-  writeFileSync,
-} from 'node:fs';
+import { appendFileSync, copyFileSync, mkdtempSync, readFileSync, rmSync, truncateSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Step } from 'floe/trace';
+import { changedModel } from '../../scripts/changed-model.mjs';
 import { bin, floe } from '../support/command.js';
 
 const folder = mkdtempSync(join(tmpdir(), 'floe-traces-'));
@@ -102,6 +94,30 @@ describe('floe state, floe changes, floe history', () => {
     expect(people.out).toMatch(/replace +\/log\/note +"" +"Corran Bell/);
   });
 
+  test('two steps of different branches, read from standard input', async () => {
+    const line = (seq: number, after: number | null, branch: number, n: number, was: number): string => {
+      const [changes, undo] = [
+        [{ op: 'replace', path: '/log/n', value: n }],
+        [{ op: 'replace', path: '/log/n', value: was }],
+      ];
+      const start = [{ op: 'add', path: '/log', value: { n } }];
+      const kind =
+        after === null ? { kind: 'fact', fact: 'initial' } : { kind: 'action', action: { type: 'log.counted' } };
+      const patch = after === null ? { changes: start, undo: [{ op: 'remove', path: '/log' }] } : { changes, undo };
+      const rest = { cause: { by: 'code' }, stores: ['log'], took: 0, outcome: 'applied' };
+      return JSON.stringify({ seq, after, branch, time: 0, ...kind, ...patch, ...rest });
+    };
+    const header = '{"floe":"trace","version":2,"written":"2031-03-02T06:00:00.000Z"}';
+    const forked = [header, line(0, null, 0, 0, 0), line(1, 0, 0, 1, 0), line(2, 1, 0, 2, 1), line(3, 0, 1, 7, 0)].join(
+      '\n',
+    );
+    const between = async (...steps: string[]) =>
+      JSON.parse((await floe(['changes', '-', ...steps, '--json'], forked)).out) as unknown;
+    expect(await between('2', '3')).toEqual([{ op: 'replace', path: '/log/n', value: 7 }]);
+    expect(await between('3', '2')).toEqual([{ op: 'replace', path: '/log/n', value: 2 }]);
+    expect(await between('1', '3')).toEqual([{ op: 'replace', path: '/log/n', value: 7 }]);
+  });
+
   test('who changed a value, and why', async () => {
     const moved = steps.filter(({ action }) => action?.type === 'port.movedOn');
     const key = (moved[0].action!.payload as { id: string }).id;
@@ -124,23 +140,8 @@ describe('floe compare, floe replay, floe write-test', () => {
   });
 
   test('a deliberate change in the code of a store is found, with the step and the pointer', async () => {
-    // The model of tomorrow: the same modules, except that a note is kept in capitals.
-    const other = place('dist');
-    mkdirSync(other);
-    writeFileSync(
-      join(other, 'changed.mjs'),
-      `import { register } from 'node:module';
-register('data:text/javascript,' + encodeURIComponent(\`
-export async function load(url, context, next) {
-  const loaded = await next(url, context);
-  return url.endsWith('/model/log.js')
-    ? { ...loaded, source: String(loaded.source).replace('draft.note = note;', 'draft.note = note.toUpperCase();') }
-    : loaded;
-}\`));
-export const { stores } = await import(${JSON.stringify(model)});
-`,
-    );
-    const args = ['replay', file, '--model', join(other, 'changed.mjs')];
+    writeFileSync(place('changed.mjs'), changedModel(model));
+    const args = ['replay', file, '--model', place('changed.mjs')];
     const { code, out } = await floe(args);
     expect(code).toBe(1);
     expect(out).toContain(`step ${note.seq}: log.noteWritten`);

@@ -162,6 +162,34 @@ describe('a browser', () => {
     expect([runtime.trace.branches.length, runtime.trace.isLive]).toEqual([2, true]);
   });
 
+  test('where an interceptor stops the user, or leads elsewhere, the browser follows; later, when it was let through', () => {
+    const address = declare();
+    let letThrough: () => void = () => undefined;
+    const runtime = createRuntime({
+      stores: [address],
+      interceptors: [
+        (sent, { proceed, stop }) => {
+          const { id } = (sent.payload as { params: { id?: string } }).params;
+          if (id === 'closed') stop();
+          else if (id === 'moved') proceed(address.went({ at: 'board' }));
+          else if (id === 'asked') letThrough = proceed;
+          else proceed();
+        },
+      ],
+    });
+    const browser = bar('/harbour/visits/v7');
+    linkAddress(runtime, address, browser.own);
+    browser.type('/harbour/visits/closed');
+    expect(browser.entries).toEqual(['/harbour/visits/v7', '/harbour/visits/v7']);
+    browser.type('/harbour/visits/asked');
+    expect(browser.own.now()).toBe('/harbour/visits/v7');
+    letThrough();
+    expect(browser.own.now()).toBe('/harbour/visits/asked');
+    browser.type('/harbour/visits/moved');
+    expect(browser.own.now()).toBe('/harbour/');
+    expect(browser.entries).toHaveLength(4);
+  });
+
   test('unlinked, or closed, both go their own ways', () => {
     const { browser, unlink, go } = open();
     unlink();

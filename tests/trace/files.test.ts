@@ -115,6 +115,30 @@ describe('a file that is written as things happen', () => {
     expect(again.snapshot()).toEqual(runtime.snapshot());
   });
 
+  test('holds a sum once, however many it sums up, also at the end; and takes no other history', () => {
+    const written: string[] = [];
+    const lines = (line: string): void => void written.push(line);
+    const runtime = createRuntime({ stores: [visits], trace: recording({ lines, ignore: [dated] }) });
+    for (let i = 1; i <= 100; i++) runtime.dispatch(dated(new Date(i)));
+    runtime.dispatch(planned('v1'));
+    runtime.dispatch(dated(new Date(500)));
+    runtime.trace.nameBranch(0, 'the shift');
+    runtime.dispatch(dated(new Date(501)));
+    expect(() => runtime.trace.import(written)).toThrow(expect.objectContaining({ code: 'FLOE_TRACE_IS_WRITTEN' }));
+    runtime.close();
+    const { steps } = readTrace(written);
+    expect(steps.map(({ count, action: sent }) => count ?? sent?.type)).toEqual([
+      undefined,
+      100,
+      'visits.planned',
+      1,
+      1,
+    ]);
+    expect(steps.reduce((states: unknown, step) => applyPatch(states, step.changes), {})).toEqual(
+      runtime.trace.stateAt(4),
+    );
+  });
+
   test('has checkpoints', () => {
     const written: string[] = [];
     const runtime = createRuntime({ stores: [visits], trace: recording({ lines: (line) => written.push(line) }) });
@@ -140,6 +164,24 @@ test('a file of version 1 opens: steps, branches and states', () => {
   expect(runtime.trace.branches).toHaveLength(2);
   runtime.trace.switchTo(0);
   expect(runtime.snapshot().visits).toMatchObject({ list: ['v1', 'v2'], day: new Date('2031-03-03') });
+});
+
+test('runs and groups that come after an imported trace are others than those in it', () => {
+  const from = full().runtime.trace.export();
+  const runtime = testRuntime({ stores: [visits, port] });
+  runtime.trace.import(from);
+  runtime.dispatch(asked());
+  runtime.atomic(() => runtime.dispatch(planned('v8')));
+  const of = (steps: readonly Step[], pick: (step: Step) => number | undefined) =>
+    new Set(steps.map(pick).filter((one) => one !== undefined));
+  const [old, fresh] = [
+    readTrace(from).steps,
+    runtime.trace.steps.filter(({ seq }) => seq > readTrace(from).steps.at(-1)!.seq),
+  ];
+  for (const pick of [({ run }: Step) => run?.id, ({ cause }: Step) => cause.run, ({ group }: Step) => group]) {
+    expect(of(fresh, pick).size).toBeGreaterThan(0);
+    for (const number of of(fresh, pick)) expect(of(old, pick)).not.toContain(number);
+  }
 });
 
 describe('damage', () => {

@@ -3,7 +3,7 @@ import { describe, expect, test } from '@jest/globals';
 import { action, createRuntime, FloeError, store } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { testRuntime } from 'floe/testing';
-import { readTrace, recording, type Step } from 'floe/trace';
+import { readTrace, recording, undoStack, type Step } from 'floe/trace';
 
 const codeOf = (fn: () => unknown): string | undefined => {
   try {
@@ -239,6 +239,49 @@ describe('moving in time', () => {
     expect([results.slice(0, 3), ran]).toEqual([['queued', 'stopped', 'stopped'], ['v1']]);
     expect([runtime.trace.steps.length, runtime.trace.branches.length]).toEqual([steps, 1]);
     expect(runtime.dispatch(counted())).toBe('applied');
+  });
+
+  test('so is a reset, and an atomic begins no branch', () => {
+    const { visits, planned } = declare();
+    const runtime = createRuntime({ stores: [visits], trace: recording() });
+    const edits = undoStack(runtime, { stores: [visits] });
+    for (const id of ['v1', 'v2', 'v3']) runtime.dispatch(planned(id));
+    const undone: unknown[] = [];
+    runtime.watch(visits, () => {
+      runtime.reset();
+      runtime.atomic(() => runtime.dispatch(planned('x')));
+      undone.push(edits.undo().became);
+    });
+    runtime.trace.seek(1);
+    expect(runtime.read(visits).list).toEqual(['v1']);
+    runtime.trace.live();
+    expect([undone, edits.undos]).toEqual([['conflict', 'nothing'], 3]);
+    expect([runtime.read(visits).list, runtime.trace.steps.length, runtime.trace.branches.length]).toEqual([
+      ['v1', 'v2', 'v3'],
+      4,
+      1,
+    ]);
+  });
+});
+
+describe('those who listen', () => {
+  test('one that throws harms no other, and what happened stays; one that leaves makes no other be passed over', () => {
+    const { visits, planned } = declare();
+    const problems: unknown[] = [];
+    const lines = (line: string): void => {
+      if (line.includes('v1')) throw new Error('the disk is full');
+    };
+    const runtime = createRuntime({
+      stores: [visits],
+      trace: recording({ lines }),
+      onProblem: ({ error }) => problems.push(error),
+    });
+    const edits = undoStack(runtime, { stores: [visits] });
+    expect(runtime.dispatch(planned('v1'))).toBe('applied');
+    expect([runtime.read(visits).list, edits.undos, problems.length]).toEqual([['v1'], 1, 1]);
+    edits.close();
+    runtime.dispatch(planned('v2'));
+    expect(runtime.trace.steps).toHaveLength(3);
   });
 });
 
