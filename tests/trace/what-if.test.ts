@@ -254,12 +254,15 @@ describe('moving in time', () => {
     const undone: unknown[] = [];
     const stop = runtime.watch(visits, () => {
       runtime.reset();
-      runtime.atomic(() => runtime.dispatch(planned('x')));
+      runtime.atomic(() => {
+        runtime.dispatch(planned('x'));
+      });
       undone.push(edits.undo().became);
     });
     runtime.trace.seek(1);
     await runtime.clock.advance(10);
-    expect([await run, runtime.read(visits).list]).toEqual([undefined, ['v1']]);
+    await run;
+    expect(runtime.read(visits).list).toEqual(['v1']);
     runtime.trace.live();
     stop();
     expect(runtime.read(visits).list).toEqual(['v1', 'v2', 'late']);
