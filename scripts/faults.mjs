@@ -363,7 +363,7 @@ const faults = [
   [tasks, 'core/ends.ts', 'this.unseen = true;', '', 'what a task does while the past is shown is seen'],
   [tasks, 'core/run.ts', 'this.controller?.abort(this.cancellation);', '', 'a cancelled run does not abort its signal'],
   [
-    whatIf,
+    excluding,
     'trace/recompute.ts',
     '  states[store.name] = after;\n  const { seq, branch',
     '  const { seq, branch',
@@ -384,7 +384,7 @@ const faults = [
     'half of a group that fails now stays',
   ],
   [
-    whatIf,
+    excluding,
     'trace/recompute.ts',
     'const given = isGiven(step) ? (step.given ?? step.changes) : undefined;',
     'const given = undefined;',
@@ -398,7 +398,7 @@ const faults = [
     'other branches are not computed anew',
   ],
   [
-    whatIf,
+    excluding,
     'trace/recording.ts',
     '    timeline.forgetFrom(start);',
     '',
@@ -407,23 +407,9 @@ const faults = [
   [
     whatIf,
     'trace/timeline.ts',
-    '    while (this.kept.length > 0 && this.kept[this.kept.length - 1].seq > last) this.kept.pop();',
-    '',
-    'states of another branch are taken for those of this one',
-  ],
-  [
-    whatIf,
-    'trace/timeline.ts',
     '    for (let i = from; i > to; i--) for',
     '    for (let i = from; i > to + 1; i--) for',
     'a step too few is taken back',
-  ],
-  [
-    whatIf,
-    'trace/timeline.ts',
-    '    while (at !== null && at !== this.folded) {',
-    '    while (at !== null) {',
-    'a branch that left at the fold is not found',
   ],
   [
     whatIf,
@@ -471,7 +457,7 @@ const faults = [
   [
     traceFiles,
     'trace/recording.ts',
-    '    if (this.write) this.writeSteps([marked], true);',
+    '    this.writeSteps([marked], true);',
     '',
     'a mark is missing in a file that is written as things happen',
   ],

@@ -35,7 +35,7 @@ export class Timeline {
   private readonly notes = new Map<number, BranchNote>();
   /** The branch of the newest step: mostly the next one's too. */
   private newest: { readonly branch: number; readonly note: BranchNote | undefined } = { branch: -1, note: undefined };
-  /** States after steps of the line, by number, oldest first. */
+  /** States after some steps, by number, oldest first; also of steps that are not on the line now. */
   private kept: { readonly seq: number; readonly states: States }[] = [];
 
   // ---- steps ----
@@ -132,8 +132,6 @@ export class Timeline {
 
   private putAside(from: number): void {
     for (const step of this.line.cut(from)) this.aside.set(step.seq, step);
-    const last = this.line.lastSeq ?? -1;
-    while (this.kept.length > 0 && this.kept[this.kept.length - 1].seq > last) this.kept.pop();
   }
 
   /** The steps of a branch, from where it leaves the present line; `common` is the index of the last step of both. */
@@ -141,7 +139,7 @@ export class Timeline {
     const steps: Step[] = [];
     let at: number | null = this.noteOf(id).tip;
     let common = -1;
-    while (at !== null && at !== this.folded) {
+    while (at !== null) {
       common = this.line.indexOf(at);
       if (common >= 0) break;
       const step: Step | undefined = this.aside.get(at);

@@ -48,6 +48,7 @@ function full() {
   made.trace.nameBranch(1, 'without v2');
   made.trace.exclude(1, { withCaused: true });
   made.dispatch(planned('v9'));
+  made.trace.mark('nothing came of it');
   made.reset();
   return { runtime: made, written };
 }
@@ -73,7 +74,16 @@ describe('the schema', () => {
     const wrong = fc.oneof(
       fc.jsonValue({ maxDepth: 2 }),
       fc.constant(undefined),
-      fc.constantFrom({ by: 'code' }, [{ op: 'add', path: '' }], 'failed', 'action', 1, true),
+      fc.constantFrom(
+        { by: 'code' },
+        { by: 'code', step: 'x' },
+        { by: 'task', run: -1 },
+        [{ op: 'add', path: '' }],
+        'failed',
+        'action',
+        1,
+        true,
+      ),
     );
     fc.assert(
       fc.property(fc.nat(), fc.constantFrom(...members), wrong, (at, name, value) => {
@@ -201,6 +211,17 @@ describe('damage', () => {
       const isBetweenLines = cut.endsWith('\n') || text[at] === '\n';
       expect(problem?.code).toBe(isBetweenLines ? undefined : 'FLOE_TRACE_CUT_SHORT');
     }
+  });
+
+  test('a line cut short with whole ones after it is damage', () => {
+    const lines = text.split('\n');
+    const cut = [...lines.slice(0, 2), lines[2].slice(0, 20), ...lines.slice(3)];
+    expect(() => readTrace(cut)).toThrow(
+      expect.objectContaining({
+        code: 'FLOE_TRACE_DAMAGED',
+        message: expect.stringContaining('line 3:') as unknown as string,
+      }),
+    );
   });
 
   test('with any bytes changed it opens, or says what is wrong; the runtime stays as it is', () => {

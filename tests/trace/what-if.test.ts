@@ -110,6 +110,33 @@ describe('exclude and include', () => {
       '3 visits.planned reverted',
     ]);
     expect(runtime.read(visits).list).toEqual([]);
+    runtime.trace.include(1);
+    runtime.trace.exclude(2);
+    runtime.trace.include(2);
+    expect(told(runtime.trace.steps).slice(2)).toEqual(['2 visits.planned reverted', '3 visits.planned reverted']);
+    expect(runtime.read(visits).list).toEqual(['v1']);
+  });
+
+  test('states that are kept for travel are let go of where an exclusion or another branch makes them others', () => {
+    const { visits } = declare();
+    // Each step has a part of its own: what an earlier one did is in no patch of a later one.
+    const marked = visits.action('marked', (draft, id: string) => {
+      Object.assign(draft, { [id]: true });
+    });
+    const runtime = createRuntime({ stores: [visits], trace: recording() });
+    const { trace } = runtime;
+    for (let i = 1; i <= 2_500; i++) runtime.dispatch(marked(`m${i}`));
+    const marksAt = (...steps: number[]): number[] =>
+      steps.map((seq) => Object.keys(trace.stateAt(seq).visits as object).length - 2);
+    trace.exclude(1);
+    expect(marksAt(900, 1_000, 1_100, 2_000)).toEqual([899, 999, 1_099, 1_999]);
+    trace.seek(500);
+    for (let i = 1; i <= 2_000; i++) runtime.dispatch(marked(`n${i}`));
+    expect(marksAt(300, 500, 2_501, 3_000)).toEqual([299, 499, 500, 999]);
+    trace.exclude(2);
+    expect(marksAt(500, 2_501, 3_000, 4_000)).toEqual([498, 499, 998, 1_998]);
+    trace.switchTo(0);
+    expect(marksAt(900, 1_000, 1_100, 2_000)).toEqual([898, 998, 1_098, 1_998]);
   });
 
   test('a rule that refuses refuses in a recomputed step too', () => {
@@ -215,6 +242,9 @@ describe('exclude and include', () => {
     expect(runtime.read(visits).list).toEqual(['v1']);
     const { outcome } = runtime.trace.steps.find(({ fact }) => fact === 'reverted')!;
     expect(outcome).toBe('unchanged');
+    // Counted again, it is taken back again.
+    runtime.trace.include(seq);
+    expect(runtime.read(visits).list).toEqual(['v1']);
   });
 });
 
