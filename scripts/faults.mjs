@@ -334,7 +334,7 @@ const faults = [
   ],
   [
     optimistic,
-    'persist/persistence.ts',
+    'persist/keeper.ts',
     "this.host.uncertain || fact === 'confirmed'",
     "fact === 'confirmed'",
     'what is certain changes, and is not stored',

@@ -187,6 +187,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   join(stores: readonly StoreDefinition[], fact: FactName): void {
     const changed: StoreChange[] = [];
     const rehydrated: StoreChange[] = [];
+    const reading: { readonly store: StoreDefinition; readonly stored: PromiseLike<unknown> }[] = [];
     const fresh = stores.filter((store) => this.slots.get(store.name)?.store !== store && !this.retired.has(store));
     const names = new Set(this.slots.keys());
     for (const { name } of fresh) if (names.size === names.add(name).size) throw nameTaken('The store', name);
@@ -197,6 +198,10 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
       for (const listener of this.listeners) {
         const stored = listener.begin?.(store, state) ?? state;
         if (stored === state) continue;
+        if (isThenable(stored)) {
+          reading.push({ store, stored });
+          continue;
+        }
         guardData(stored, { at: '', what: `The stored state of '${store.name}'` });
         rehydrated.push({ store, before: state, after: stored });
         state = stored;
@@ -207,8 +212,24 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     this.answering.clear();
     this.tellFact(fact, changed, 'runtime');
     if (rehydrated.length > 0) this.tellFact('rehydrated', rehydrated, 'storage');
+    for (const { store, stored } of reading) this.fillWhenRead(this.slots.get(store.name)!, stored);
     const starting = fresh.flatMap((store) => store.tasks.filter(({ options }) => options.atStart));
     if (starting.length > 0) this.startTasks(starting);
+  }
+
+  /** Somebody else may have been shown the state that it began with; what is stored comes as a step of its own. */
+  private fillWhenRead(slot: Slot, stored: PromiseLike<unknown>): void {
+    const held = this.settlement.hold(slot);
+    void stored.then((state) => {
+      if (this.ended) return;
+      guardData(state, { at: '', what: `The stored state of '${slot.store.name}'` });
+      this.later(() =>
+        this.atLive(() => {
+          this.settlement.fill(held, slot, state);
+          this.notify();
+        }),
+      );
+    });
   }
 
   private addSlot(store: StoreDefinition, state: unknown, told: boolean): Slot {
@@ -744,9 +765,20 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   state(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): boolean {
     this.open(fact);
     this.forbidInside(fact);
+    for (const { store, after } of changes) guardData(after, { at: '', what: `The state of '${store.name}'` });
+    // What comes from a storage or another tab is news for the live end, wherever the cursor is.
+    const by = more?.cause?.by;
+    if (by === 'storage' || by === 'tab') {
+      this.later(() =>
+        this.atLive(() => {
+          const now = changes.map((change) => ({ ...change, before: this.slots.get(change.store.name)!.state }));
+          this.place(now, fact, more);
+        }),
+      );
+      return true;
+    }
     if (this.moving) return false;
     this.beHere();
-    for (const { store, after } of changes) guardData(after, { at: '', what: `The state of '${store.name}'` });
     this.place(changes, fact, more);
     return true;
   }

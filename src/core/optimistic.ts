@@ -5,7 +5,7 @@ import { sameData } from './plain.js';
 import type { Compute, Slot } from './slot.js';
 import type { Transition } from './transition.js';
 
-/** One action, or one fact, that was applied while an optimistic action was open. */
+/** One action, or one fact, that was applied while an optimistic action was open, or a state was still to be read. */
 export interface Settling {
   /** Not there for a fact. */
   action: AnyAction | undefined;
@@ -25,7 +25,8 @@ interface Dropped {
   readonly error: unknown;
 }
 
-interface Outcome {
+/** What everything comes to. */
+export interface Computed {
   readonly states: ReadonlyMap<Slot, unknown>;
   readonly afters: ReadonlyMap<Settling, ReadonlyMap<Slot, unknown>>;
   readonly dropped: readonly Dropped[];
@@ -68,7 +69,7 @@ export class Provisional {
    * Computes everything anew without an entry, or with another action in its place.
    * @throws what the other action throws; then nothing changed
    */
-  again(entry: Settling, replacement?: AnyAction): Outcome {
+  again(entry: Settling, replacement?: AnyAction): Computed {
     const { action } = entry;
     if (replacement) entry.action = replacement;
     else entry.gone = true;
@@ -78,6 +79,19 @@ export class Provisional {
       entry.action = action;
       throw own.error;
     }
+    return this.accept(entry, outcome);
+  }
+
+  /** Computes everything anew with what a held entry turned out to state. */
+  filled(entry: Settling, after: ReadonlyMap<Slot, unknown>): Computed {
+    entry.after = after;
+    return this.accept(
+      entry,
+      this.run(() => true),
+    );
+  }
+
+  private accept(entry: Settling, outcome: Computed): Computed {
     entry.open = false;
     for (const [one, after] of outcome.afters) one.after = after;
     for (const one of outcome.dropped) this.close(one.entry);
@@ -102,7 +116,7 @@ export class Provisional {
     entry.gone = true;
   }
 
-  private run(counts: (entry: Settling) => boolean): Outcome {
+  private run(counts: (entry: Settling) => boolean): Computed {
     const { entries } = this;
     const afters = new Map<Settling, ReadonlyMap<Slot, unknown>>();
     const dropped: Dropped[] = [];

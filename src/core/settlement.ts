@@ -3,7 +3,7 @@ import type { AnyAction } from './action.js';
 import { brokenBy } from './changing.js';
 import { droppedWithout, type FloeError } from './errors.js';
 import { DEV } from './mode.js';
-import { Provisional, type Settling } from './optimistic.js';
+import { Provisional, type Computed, type Settling } from './optimistic.js';
 import { guardData, keeping } from './plain.js';
 import { slotChange, type Compute, type Slot, type SlotChange } from './slot.js';
 import type { Cause, FactName, StoreChange, Transition } from './transition.js';
@@ -19,6 +19,8 @@ export interface SettlementHost {
   tell(transition: Transition): void;
   problem(error: unknown, transition?: Transition): void;
 }
+
+const NOTHING: Pick<Computed, 'states' | 'dropped'> = { states: new Map(), dropped: [] };
 
 export class Settlement {
   /** There while something is open. */
@@ -48,16 +50,40 @@ export class Settlement {
     transition: Transition | undefined,
     optimistic: { became(entry: Settling): void } | undefined,
   ): void {
-    if (optimistic && !this.provisional) {
-      const base = new Map<Slot, unknown>();
-      for (const slot of this.host.storeSlots()) base.set(slot, slot.state);
-      this.provisional = new Provisional(base, (one, stateOf) => this.host.compute(one, stateOf));
-    }
+    if (optimistic) this.open();
     if (!this.provisional) return;
     const after = new Map(changed.map((one) => [one.slot, one.after]));
     const entry = { action, after, group, transition, open: optimistic !== undefined, gone: false };
     this.provisional.add(entry);
     optimistic?.became(entry);
+  }
+
+  private open(): Provisional {
+    if (!this.provisional) {
+      const base = new Map<Slot, unknown>();
+      for (const slot of this.host.storeSlots()) base.set(slot, slot.state);
+      this.provisional = new Provisional(base, (one, stateOf) => this.host.compute(one, stateOf));
+    }
+    return this.provisional;
+  }
+
+  /** Holds the place of a state that is still being read: what is done from now on is kept on top of it. */
+  hold(slot: Slot): Settling {
+    const after = new Map([[slot, slot.state]]);
+    const held = { action: undefined, after, group: undefined, transition: undefined, open: true, gone: false };
+    this.open().add(held);
+    return held;
+  }
+
+  /** The state is there: what was done meanwhile is applied on top of it. One step with the net difference. */
+  fill(held: Settling, slot: Slot, state: unknown): Transition | undefined {
+    const states = new Map([[slot, state]]);
+    // The line on which it was held was left: it is the present state that it becomes.
+    if (held.gone || !this.provisional) {
+      this.addFact(slot, state, undefined);
+      return this.show({ states, dropped: [] }, 'rehydrated', { by: 'storage' }, {});
+    }
+    return this.show(this.provisional.filled(held, states), 'rehydrated', { by: 'storage' }, {});
   }
 
   /** A state that is stated, not computed, stays whatever is taken back. */
@@ -100,27 +126,37 @@ export class Settlement {
     cause: Cause,
     replacement?: AnyAction,
   ): Transition | undefined {
-    const { provisional, host } = this;
+    const { provisional } = this;
     if (!entry.open || !provisional) return undefined;
     const { type } = entry.action!;
-    const changed: SlotChange[] = [];
-    const problems: FloeError[] = [];
-    if (how === 'confirmed' && !replacement) entry.open = false;
-    else {
-      const { states, dropped } = provisional.again(entry, replacement);
-      for (const [slot, state] of states) {
-        // What stays the same stays the same object.
-        const after = keeping(slot.state, state);
-        if (after !== slot.state) changed.push(slotChange(slot, after));
-      }
-      problems.push(...dropped.map((one) => droppedWithout(one.entry.action!.type, type, one.error)));
-      problems.push(...brokenBy(changed, replacement?.type ?? type));
+    const more = { action: replacement, about: entry.transition };
+    if (how === 'confirmed' && !replacement) {
+      entry.open = false;
+      return this.show(NOTHING, how, cause, more, type);
     }
-    const transition = host.recorded
-      ? host.ofFact(how, changed, cause, { action: replacement, about: entry.transition })
-      : undefined;
+    return this.show(provisional.again(entry, replacement), how, cause, more, type);
+  }
+
+  /** Puts the states in place that were computed anew. */
+  private show(
+    { states, dropped }: Pick<Computed, 'states' | 'dropped'>,
+    fact: FactName,
+    cause: Cause,
+    more: Partial<Transition>,
+    type = fact as string,
+  ): Transition | undefined {
+    const { host } = this;
+    const changed: SlotChange[] = [];
+    for (const [slot, state] of states) {
+      // What stays the same stays the same object.
+      const after = keeping(slot.state, state);
+      if (after !== slot.state) changed.push(slotChange(slot, after));
+    }
+    const problems: FloeError[] = dropped.map((one) => droppedWithout(one.entry.action!.type, type, one.error));
+    problems.push(...brokenBy(changed, more.action?.type ?? type));
+    const transition = host.recorded ? host.ofFact(fact, changed, cause, more) : undefined;
     for (const { slot, after } of changed) {
-      if (DEV) guardData(after, { at: '', what: `The state of '${slot.store.name}' without '${type}'` });
+      if (DEV) guardData(after, { at: '', what: `The state of '${slot.store.name}' after '${type}'` });
       const before = slot.state;
       slot.state = after;
       slot.told ||= host.recorded;

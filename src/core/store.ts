@@ -1,3 +1,4 @@
+import type { StandardSchemaV1 } from '@standard-schema/spec';
 import { takesPayload, makeCreator, type ActionCreator, type ActionOptions, type AnyCreator } from './action.js';
 import { badName, notItsOwn } from './errors.js';
 import type { Draft } from './draft.js';
@@ -34,10 +35,24 @@ export type Change = (draft: never, payload: never) => unknown;
 
 /** What of a store is kept between sessions. Where, is the runtime's matter. */
 export interface PersistOptions<S> {
-  /** The top-level fields that are kept. Default: all. */
-  readonly only?: readonly (keyof S & string)[];
-  /** The top-level fields that are not kept. Default: none. */
-  readonly except?: readonly (keyof S & string)[];
+  /** What is kept: fields by name, or parts by JSON Pointer (RFC 6901) through objects. Default: everything. */
+  readonly only?: readonly ((keyof S & string) | `/${string}`)[];
+  /** What of that is not kept. Default: nothing. */
+  readonly except?: readonly ((keyof S & string) | `/${string}`)[];
+  /** The version of what is kept: raise it when its shape changes. Default: 1. */
+  readonly version?: number;
+  /**
+   * Leads from older versions to this one: the last step to `version` from the one before it, and so on. Each is given
+   * what was kept, and edits it or returns the next; what it throws sets the stored state aside.
+   * @example
+   * notes.persisted({ version: 3, upgrade: [addTheDay, nameTheShift] }); // from 1 to 2, from 2 to 3
+   */
+  readonly upgrade?: readonly ((stored: never) => unknown)[];
+  /**
+   * Looks at what was stored before it is used: any validator of the Standard Schema interface. What it returns is used.
+   * Must answer at once.
+   */
+  readonly check?: StandardSchemaV1<unknown, unknown>;
 }
 
 /** One action creator, or several with the same payload. */

@@ -101,7 +101,10 @@ export interface Listener {
   transition?(transition: Transition): void;
   /** The cursor of the trace moved: the states are of another time. */
   travelled?(live: boolean): void;
-  /** The state that a store should begin with instead of this one; the same value where nothing is stored. */
+  /**
+   * The state that a store should begin with instead of this one; the same value where nothing is stored. A promise where
+   * it is still to be read: what is done meanwhile is then applied once more on top of it.
+   */
   begin?(store: StoreDefinition, state: unknown): unknown;
   /** Whether a transition is on the line that is shown, at the cursor or before it. */
   isShown?(transition: Transition): boolean;
@@ -112,6 +115,8 @@ export interface Listener {
 /** What the runtime offers to what is attached to it. */
 export interface Host {
   readonly now: () => number;
+  /** Calls `fn` once after some milliseconds of the runtime's clock. Returns a function that prevents it. */
+  readonly after: (ms: number, fn: () => void) => () => void;
   /** The state of every store at the live end, under its name; without what open optimistic actions did. */
   states(): Readonly<Record<string, unknown>>;
   /** Whether optimistic actions are open: then `states` may change though what is seen does not. */

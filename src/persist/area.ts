@@ -1,23 +1,35 @@
-// The contract of a storage: texts under keys. A storage of one's own implements these four.
+// The contract of a storage: texts under keys. A storage of one's own implements the first four.
 
-/** A place that keeps texts under keys. */
+/** A value now, or a promise of it. */
+export type MaybeAsync<T> = T | PromiseLike<T>;
+
+/** A place that keeps texts under keys. Each function answers at once or with a promise; what fails throws or rejects. */
 export interface StorageArea {
   /** The text under a key, if there is one. */
-  read(key: string): string | undefined;
-  /** Keeps a text, whole or not at all; throws when it cannot. */
-  write(key: string, text: string): void;
+  read(key: string): MaybeAsync<string | undefined>;
+  /** Keeps a text, whole or not at all; fails when it cannot. */
+  write(key: string, text: string): MaybeAsync<void>;
   /** Forgets a key; one that is not there is no error. */
-  remove(key: string): void;
+  remove(key: string): MaybeAsync<void>;
   /** All keys, in any order. */
-  keys(): readonly string[];
+  keys(): MaybeAsync<readonly string[]>;
+  /**
+   * Adds a text to the end of what is under a key. Optional, for places that can: then nobody else writes there, and
+   * what is under a key may end in the middle of a text that was being added. Without it, each addition has its own key.
+   */
+  append?(key: string, text: string): MaybeAsync<void>;
+  /** Arranges that `flush` is called when the session may be about to end. Returns a function that ends that. Optional. */
+  beforeEnd?(flush: () => void): () => void;
+  /** Nothing is read or written any more. Optional. */
+  close?(): void;
 }
 
 /** An area in memory: for tests, and for where nothing else may be written. */
-export function memoryArea(texts = new Map<string, string>()): StorageArea {
+export function memoryArea(texts = new Map<string, string>()) {
   return {
-    read: (key) => texts.get(key),
-    write: (key, text) => void texts.set(key, text),
-    remove: (key) => void texts.delete(key),
-    keys: () => [...texts.keys()],
-  };
+    read: (key: string): string | undefined => texts.get(key),
+    write: (key: string, text: string): void => void texts.set(key, text),
+    remove: (key: string): void => void texts.delete(key),
+    keys: (): readonly string[] => [...texts.keys()],
+  } satisfies StorageArea;
 }

@@ -1,22 +1,59 @@
 // The catalogue of persistence's errors; `docs/reference/errors.md` explains each.
 import { FloeError, messageOf } from '../core/errors.js';
 
-export const storedDamaged = (store: string, aside: string, why: string): FloeError =>
+export const storedDamaged = (
+  store: string,
+  aside: string,
+  why: string,
+  rest: 'nothing' | 'the changes before',
+): FloeError =>
   new FloeError(
     'FLOE_STORED_DAMAGED',
-    `What is stored for '${store}' cannot be used: ${why}. It was set aside under '${aside}', and the store begins as declared.`,
+    `What is stored for '${store}' cannot be used: ${why}. It was set aside under '${aside}'; ${
+      rest === 'nothing' ? 'the store begins as declared' : 'the store begins with the changes before it'
+    }.`,
   );
 
-export const storedTooNew = (store: string, version: unknown): FloeError =>
+export const storedCutShort = (store: string, why: string): FloeError =>
+  new FloeError(
+    'FLOE_STORED_CUT_SHORT',
+    `What is stored for '${store}' ends in the middle of a change (${why}): the session before ended while it was written. The store begins with the changes before it.`,
+  );
+
+export const storedTooNew = (store: string, newer: string): FloeError =>
   new FloeError(
     'FLOE_STORED_TOO_NEW',
-    `What is stored for '${store}' was written by a newer version (format ${JSON.stringify(version)}). It is left untouched, and changes are not stored until this version is updated.`,
+    `What is stored for '${store}' was written by a newer version (${newer}). It is left untouched, and changes are not stored until this version is updated.`,
+  );
+
+export const storedElsewhere = (store: string, fields: readonly string[], aside: string | undefined): FloeError =>
+  new FloeError(
+    'FLOE_STORED_ELSEWHERE',
+    `Somebody else stored '${store}' meanwhile: both are kept${
+      aside === undefined
+        ? '.'
+        : `, except for ${fields.map((field) => `'${field}'`).join(', ')}, which both changed: this session's value is stored, and what the other stored was set aside under '${aside}'.`
+    } Where several tabs are open, use shareTabs.`,
+  );
+
+export const badKept = (store: string, place: string, why: string): FloeError =>
+  new FloeError(
+    'FLOE_BAD_KEPT',
+    `'${store}' cannot keep ${place === '' ? 'some fields' : `'${place}'`}: ${why}. Name a field, or a part that is reached through objects, in persisted({ only, except }).`,
+    { path: place },
   );
 
 export const storageFailed = (what: string, cause: unknown): FloeError =>
   new FloeError(
     'FLOE_STORAGE_FAILED',
-    `${what}: ${messageOf(cause)}. What was stored before is still there; the next change is tried again.`,
+    `${what}: ${messageOf(cause)}. What was stored before is still there; it is tried again with the next change.`,
+    { cause },
+  );
+
+export const storageUnreadable = (store: string, cause: unknown): FloeError =>
+  new FloeError(
+    'FLOE_STORAGE_UNREADABLE',
+    `What is stored for '${store}' could not be read: ${messageOf(cause)}. It is left untouched; the store begins as declared, and its changes are not stored until persistence.rehydrate() has read it.`,
     { cause },
   );
 

@@ -1,9 +1,14 @@
 // floe/persist: state that outlives the session. File storage is in floe/persist/node.
 export { webStorage, webArea } from './web.js';
+export { indexedDbStorage, indexedDbArea } from './indexed-db.js';
+export { httpStorage, httpArea } from './http.js';
 export { memoryStorage } from './memory.js';
-export { storageIn, STORED_VERSION } from './persistence.js';
+export { storageIn } from './persistence.js';
+export { STORED_VERSION } from './log.js';
 export { memoryArea } from './area.js';
 
-export type { Persistence } from './persistence.js';
-export type { StorageArea } from './area.js';
+export type { Persistence, StorageOptions, StoredItem } from './persistence.js';
+export type { MaybeAsync, StorageArea } from './area.js';
 export type { WebStorageOptions } from './web.js';
+export type { IndexedDbStorageOptions } from './indexed-db.js';
+export type { HttpStorageOptions } from './http.js';

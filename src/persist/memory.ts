@@ -1,12 +1,15 @@
 import type { Attachment } from '../core/index.js';
 import { memoryArea } from './area.js';
-import { storageIn, type Persistence } from './persistence.js';
+import { storageIn, type Persistence, type StorageOptions } from './persistence.js';
 
 /**
  * Keeps state in memory: for tests, and to hand state from one runtime to the next.
  * @param texts what is stored, by key; give the same map to a second runtime to "reload". Default: an empty one
  */
-export const memoryStorage = (texts?: Map<string, string>): Attachment<Persistence> => {
+export const memoryStorage = (
+  texts?: Map<string, string>,
+  { writeAfter = 0 }: StorageOptions = {},
+): Attachment<Persistence> => {
   const area = memoryArea(texts);
-  return storageIn(() => area);
+  return storageIn(() => area, { writeAfter });
 };

@@ -1,22 +1,25 @@
+import type { Attachment } from '../core/index.js';
 import { memoryArea, type StorageArea } from './area.js';
 import { storageBlocked } from './errors.js';
-import { storageIn, type Persistence } from './persistence.js';
-import type { Attachment } from '../core/index.js';
+import { whenPageEnds } from './page.js';
+import { storageIn, type Persistence, type StorageOptions } from './persistence.js';
 
 /** How state is kept in the browser's Web Storage. */
-export interface WebStorageOptions {
+export interface WebStorageOptions extends StorageOptions {
   /** Goes before each key, so that applications at one address do not meet. */
   readonly prefix: string;
 }
 
 /**
- * Keeps state in the browser's Web Storage: `local` outlives the browser, `session` lives as long as the tab.
+ * Keeps state in the browser's Web Storage: `local` outlives the browser, `session` lives as long as the tab. It is there
+ * before the first read. Browsers give some megabytes; for more there is `indexedDbStorage`.
  * Where the browser forbids it, state is kept in memory and the problem is reported.
  * @example
  * createRuntime({ stores: [notes], storage: webStorage('local', { prefix: 'harbour' }) });
  */
-export const webStorage = (kind: 'local' | 'session', { prefix }: WebStorageOptions): Attachment<Persistence> =>
+export const webStorage = (kind: 'local' | 'session', options: WebStorageOptions): Attachment<Persistence> =>
   storageIn((report) => {
+    const { prefix } = options;
     try {
       const storage = kind === 'local' ? globalThis.localStorage : globalThis.sessionStorage;
       // A blocked storage may be there and throw only when used.
@@ -26,15 +29,17 @@ export const webStorage = (kind: 'local' | 'session', { prefix }: WebStorageOpti
       report(storageBlocked(cause));
       return memoryArea();
     }
-  });
+  }, options);
 
 /** An area in a Web Storage object. */
-export const webArea = (storage: Storage, prefix: string): StorageArea => ({
-  read: (key) => storage.getItem(prefix + key) ?? undefined,
-  write: (key, text) => storage.setItem(prefix + key, text),
-  remove: (key) => storage.removeItem(prefix + key),
-  keys: () =>
-    Array.from({ length: storage.length }, (_, i) => storage.key(i) ?? '')
-      .filter((key) => key.startsWith(prefix))
-      .map((key) => key.slice(prefix.length)),
-});
+export const webArea = (storage: Storage, prefix: string) =>
+  ({
+    read: (key: string): string | undefined => storage.getItem(prefix + key) ?? undefined,
+    write: (key: string, text: string): void => storage.setItem(prefix + key, text),
+    remove: (key: string): void => storage.removeItem(prefix + key),
+    keys: (): readonly string[] =>
+      Array.from({ length: storage.length }, (_, i) => storage.key(i) ?? '')
+        .filter((key) => key.startsWith(prefix))
+        .map((key) => key.slice(prefix.length)),
+    beforeEnd: whenPageEnds,
+  }) satisfies StorageArea;

@@ -14,14 +14,14 @@ const importsOf = (file: string): string[] =>
 
 // What each part may import: other parts, and packages. "node:" stands for Node's own modules.
 const arrows: Record<string, { parts: string[]; packages: string[] }> = {
-  core: { parts: [], packages: [] },
+  core: { parts: [], packages: ['@standard-schema/spec'] },
   entities: { parts: ['core'], packages: ['@standard-schema/spec'] },
   trace: { parts: ['core'], packages: [] },
   location: { parts: ['core'], packages: [] },
   telemetry: { parts: ['core', 'trace'], packages: ['@opentelemetry/api'] },
   testing: { parts: ['core', 'trace'], packages: [] },
   eslint: { parts: [], packages: [] },
-  persist: { parts: ['core'], packages: [] },
+  persist: { parts: ['core'], packages: ['crc-32', 'idb'] },
   'persist/node': { parts: ['core', 'persist'], packages: ['node:'] },
   'bindings/react': { parts: ['core'], packages: ['react'] },
   cli: {

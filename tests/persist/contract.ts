@@ -1,147 +1,436 @@
-// What every storage must do, whatever it is made of.
+// What every storage must do, whatever it is made of: at once or later, with or without adding to texts.
 import { describe, expect, test } from '@jest/globals';
-import { createRuntime, store, type Problem } from 'floe';
-import type { StorageArea } from 'floe/persist';
-import { storageIn } from 'floe/persist';
+import { createRuntime, store, type PersistOptions, type Problem } from 'floe';
+import { entity, rowOf, tables } from 'floe/entities';
+import { storageIn, type StorageArea, type StoredItem } from 'floe/persist';
 import { recording } from 'floe/trace';
 
+interface Log {
+  note: string;
+  draft: string;
+  at: Date;
+}
+const declare = (options: PersistOptions<Log> = { only: ['note', 'at'] }) => {
+  const log = store('log', { note: '', draft: '', at: new Date(0) }).persisted(options);
+  const written = log.action('written', (draft, note: string) => {
+    draft.note = note;
+    draft.draft = note;
+  });
+  return { log, written };
+};
+
+/** Opens a new session on a place. */
+export async function begin<S extends Parameters<typeof createRuntime>[0] & { stores: unknown }>(
+  area: StorageArea,
+  stores: S['stores'],
+  { writeAfter = 0, wait = true } = {},
+) {
+  const problems: Problem[] = [];
+  const runtime = createRuntime({
+    stores: stores as never,
+    trace: recording(),
+    storage: storageIn(() => area, { writeAfter }),
+    clock: () => 7_000,
+    onProblem: (problem) => problems.push(problem),
+  });
+  if (wait) await runtime.persistence.ready;
+  const codes = (): unknown[] => problems.map(({ error }) => (error as { code?: string }).code ?? error);
+  return { runtime, persistence: runtime.persistence, codes };
+}
+
+/** How much was written to an area. */
+const counting = (area: StorageArea) => {
+  let written = 0;
+  const counted: StorageArea = {
+    ...area,
+    write(key, text) {
+      written += text.length;
+      return area.write(key, text);
+    },
+    ...(area.append && {
+      append(key: string, text: string) {
+        written += text.length;
+        return area.append!(key, text);
+      },
+    }),
+  };
+  return { area: counted, written: () => written };
+};
+
 /** Runs the shared tests. `open` gives a new, empty place, and each call of what it returns opens that place once more. */
-export function storageContract(name: string, open: () => () => StorageArea): void {
-  const model = () => {
-    const log = store('log', { note: '', draft: '', at: new Date(0) }).persisted({ only: ['note', 'at'] });
-    const written = log.action('written', (draft, note: string) => {
-      draft.note = note;
-      draft.draft = note;
-    });
-    return { log, written };
-  };
-  const start = (area: () => StorageArea, { log }: ReturnType<typeof model>) => {
-    const problems: Problem[] = [];
-    const runtime = createRuntime({
-      stores: [log],
-      trace: recording(),
-      storage: storageIn(() => area()),
-      clock: () => 7_000,
-      onProblem: (problem) => problems.push(problem),
-    });
-    return { runtime, problems };
-  };
+export function storageContract(name: string, open: () => Promise<() => StorageArea> | (() => StorageArea)): void {
+  const textOf = async (area: StorageArea, key: string): Promise<string | undefined> => area.read(key);
 
   describe(`${name} as a storage`, () => {
-    test('keeps the fields that it should, and they are there before the first read', () => {
-      const area = open();
-      const first = model();
-      const { runtime } = start(area, first);
+    test('keeps the parts that it should; what is stored comes as a step of the trace', async () => {
+      const area = await open();
+      const first = declare();
+      const { runtime, persistence } = await begin(area(), [first.log]);
       runtime.dispatch(first.written('shore power is out'));
+      expect(await persistence.flush()).toBe(true);
       runtime.close();
-      const second = model();
-      const { runtime: next, problems } = start(area, second);
-      expect(next.read(second.log)).toEqual({ note: 'shore power is out', draft: '', at: new Date(0) });
-      expect(next.trace.steps.map((step) => [step.fact, step.cause.by])).toEqual([
+      const second = declare();
+      const next = await begin(area(), [second.log]);
+      expect(next.runtime.read(second.log)).toEqual({ note: 'shore power is out', draft: '', at: new Date(0) });
+      expect(next.runtime.trace.steps.map((step) => [step.fact, step.cause.by])).toEqual([
         ['initial', 'runtime'],
         ['rehydrated', 'storage'],
       ]);
-      expect(problems).toEqual([]);
+      expect([next.persistence.status, next.codes()]).toEqual(['ready', []]);
     });
 
-    test('new fields keep their initial values, fields no longer kept stay behind', () => {
-      const area = open();
-      area().write('log', '{"floe":"stored","version":1,"state":{"note":"kept","draft":"not kept any more"}}');
-      const { log } = model();
-      expect(start(area, { log } as never).runtime.read(log)).toEqual({ note: 'kept', draft: '', at: new Date(0) });
+    test('every kind of value and tables come back as they were, also from changes; parts are named by pointers', async () => {
+      const area = await open();
+      const values = () => {
+        const berth = entity('berth', rowOf<{ id: string; depth: number }>(), { key: 'id' });
+        const port = tables('port', [berth]).persisted();
+        const odd = store('odd', {
+          seen: new Map<unknown, unknown>(),
+          all: new Set<unknown>([1n]),
+          view: { day: 'd', open: true },
+        });
+        odd.persisted({ except: ['/view/open'] });
+        const changed = odd.action('changed', (draft, to: number) => {
+          draft.seen = new Map<unknown, unknown>([[new Date(to), { to: undefined }]]);
+          draft.all = new Set([BigInt(to), -0, NaN]);
+          draft.view = { day: `day ${to}`, open: false };
+        });
+        return { berth, port, odd, changed };
+      };
+      const own = values();
+      const { runtime, persistence } = await begin(area(), [own.port, own.odd]);
+      const many = Array.from({ length: 60 }, (_, i) => ({ id: String(60 - i), depth: i }));
+      runtime.dispatch(own.port.put(own.berth, many));
+      runtime.dispatch(own.changed(1));
+      await persistence.flush();
+      runtime.dispatch(
+        own.port.put(own.berth, [
+          { id: '7', depth: -0 },
+          { id: '__proto__', depth: 1 },
+        ]),
+      );
+      runtime.dispatch(own.changed(2));
+      await persistence.flush();
+      const expected = runtime.snapshot() as { odd: { view: object } };
+      const keys = [...runtime.read(own.port).berth.keys()];
+      runtime.close();
+      const again = values();
+      const next = await begin(area(), [again.port, again.odd]);
+      expect(next.runtime.snapshot()).toEqual({
+        ...expected,
+        odd: { ...expected.odd, view: { day: 'day 2', open: true } },
+      });
+      expect([...next.runtime.read(again.port).berth.keys()]).toEqual(keys);
+      expect(next.codes()).toEqual([]);
+    });
+
+    test('a change writes what changed; the whole is written again once the changes are as long', async () => {
+      const place = await open();
+      const large = () => {
+        const rows = store('rows', { list: Array.from({ length: 300 }, (_, i) => ({ id: i, phase: 'expected' })) });
+        rows.persisted();
+        const moved = rows.action('moved', (draft, [at, phase]: [number, string]) => {
+          draft.list[at].phase = phase;
+        });
+        return { rows, moved };
+      };
+      const { area, written } = counting(place());
+      const { rows, moved } = large();
+      const { runtime, persistence } = await begin(area, [rows]);
+      const write = async (at: number, phase: string): Promise<number> => {
+        const before = written();
+        runtime.dispatch(moved([at, phase]));
+        await persistence.flush();
+        return written() - before;
+      };
+      const whole = await write(0, 'alongside');
+      const sizes: number[] = [];
+      for (let i = 0; i < 280; i++) sizes.push(await write(i, `p${i}`));
+      const changes = sizes.filter((size) => size < whole / 2);
+      const sum = (all: number[]): number => all.reduce((total, size) => total + size, 0);
+      expect([changes.length < 280, Math.max(...changes) < 200]).toEqual([true, true]);
+      expect(sum(sizes) + whole).toBeLessThan(3 * sum(changes) + 2 * whole);
+      // It goes on where the session before ended.
+      const state = runtime.read(rows);
+      runtime.close();
+      const again = large();
+      const next = await begin(place(), [again.rows]);
+      expect(next.runtime.read(again.rows)).toEqual(state);
+      next.runtime.dispatch(again.moved([5, 'departed']));
+      await next.persistence.flush();
+      const [item] = await next.persistence.list();
+      expect([item.changes! > 0, (item.state as typeof state).list[5]]).toEqual([true, { id: 5, phase: 'departed' }]);
+      expect(next.codes()).toEqual([]);
+    });
+
+    test('what format 1 stored is read; new fields keep their initial values, fields no longer kept stay behind', async () => {
+      const area = await open();
+      await area().write('log', '{"floe":"stored","version":1,"state":{"note":"kept","draft":"not kept any more"}}');
+      const { log, written } = declare();
+      const { runtime, persistence, codes } = await begin(area(), [log]);
+      expect(runtime.read(log)).toEqual({ note: 'kept', draft: '', at: new Date(0) });
+      runtime.dispatch(written('again'));
+      await persistence.flush();
+      runtime.close();
+      const next = await begin(area(), [log]);
+      expect([next.runtime.read(log).note, next.codes(), codes()]).toEqual(['again', [], []]);
     });
 
     test.each([
       ['text that is not JSON', '{"floe":'],
       ['text of another program', '{"note":"x"}'],
+      ['a text that is nothing', ''],
       ['another shape', '{"floe":"stored","version":1,"state":[1]}'],
       ['an unknown kind of value', '{"floe":"stored","version":1,"state":{"note":{"floe:type":"comet"}}}'],
-    ])('sets aside %s, reports it, and goes on', (_what, text) => {
-      const area = open();
-      area().write('log', text);
-      const own = model();
-      const { runtime, problems } = start(area, own);
-      expect(runtime.read(own.log).note).toBe('');
-      expect(problems).toMatchObject([{ error: { code: 'FLOE_STORED_DAMAGED' } }]);
-      expect(area().read('log.damaged.7000')).toBe(text);
+      ['a wrong checksum', '{"sum":"00000000","floe":"stored","format":2,"store":"log","version":1,"state":{}}\n'],
+    ])('sets aside %s with the reason, reports it, and goes on', async (_what, text) => {
+      const area = await open();
+      await area().write('log', text);
+      const own = declare();
+      const { runtime, persistence, codes } = await begin(area(), [own.log]);
+      expect([runtime.read(own.log).note, codes()]).toEqual(['', ['FLOE_STORED_DAMAGED']]);
+      const items = await persistence.list();
+      expect(items).toEqual([
+        {
+          store: 'log',
+          kind: 'set aside',
+          key: 'log.aside.7000',
+          text,
+          time: 7_000,
+          size: text.length,
+          why: expect.any(String) as unknown,
+        },
+      ]);
+      expect(items[0].why!.length).toBeGreaterThan(10);
       runtime.dispatch(own.written('again'));
-      expect(area().read('log')).toContain('again');
+      await persistence.flush();
+      expect(await textOf(area(), 'log')).toContain('again');
     });
 
-    test('leaves what a newer version stored untouched', () => {
-      const area = open();
+    test('the steps of an upgrade lead from the version that is stored; check looks at the result', async () => {
+      const area = await open();
+      const old = declare();
+      const before = await begin(area(), [old.log]);
+      before.runtime.dispatch(old.written('old'));
+      await before.persistence.flush();
+      before.runtime.close();
+      const check = {
+        '~standard': {
+          version: 1,
+          vendor: 'test',
+          validate: (value: unknown) =>
+            (value as Log).note.length < 20
+              ? { value: { ...(value as Log), note: (value as Log).note.trim() } }
+              : { issues: [{ message: 'too long', path: ['note'] }] },
+        },
+      } as const;
+      const steps = [
+        (kept: Log) => ({ ...kept, note: `${kept.note} 2` }),
+        (kept: Log) => {
+          kept.note += ' 3 ';
+        },
+      ];
+      const at3 = declare({ only: ['note'], version: 3, upgrade: steps, check });
+      const next = await begin(area(), [at3.log]);
+      expect([next.runtime.read(at3.log).note, next.codes()]).toEqual(['old 2 3', []]);
+      await next.persistence.flush();
+      next.runtime.close();
+      expect(await textOf(area(), 'log')).toContain('"version":3');
+      // An older version of the application leaves it alone.
+      const at2 = declare({ version: 2, upgrade: steps.slice(0, 1) });
+      const older = await begin(area(), [at2.log]);
+      older.runtime.dispatch(at2.written('of version 2'));
+      await older.persistence.flush();
+      older.runtime.close();
+      expect([older.codes(), await textOf(area(), 'log')]).toEqual([
+        ['FLOE_STORED_TOO_NEW'],
+        expect.stringContaining('old 2 3'),
+      ]);
+      // No way leads there; a step that fails; a check that does not pass.
+      for (const [options, why] of [
+        [{ version: 5, upgrade: steps.slice(0, 1) }, 'no upgrade leads from version 3 to version 5'],
+        [
+          {
+            version: 4,
+            upgrade: [
+              () => {
+                throw new Error('no such day');
+              },
+            ],
+          },
+          'the upgrade from version 3 to 4 failed: Error: no such day',
+        ],
+        [
+          { version: 4, upgrade: [(kept: Log) => ({ ...kept, note: 'x'.repeat(20) })], check },
+          'it does not pass its check: /note: too long',
+        ],
+      ] as [PersistOptions<Log>, string][]) {
+        const text = (await textOf(area(), 'log'))!;
+        const failing = declare(options);
+        const session = await begin(area(), [failing.log]);
+        expect([session.runtime.read(failing.log).note, session.codes()]).toEqual(['', ['FLOE_STORED_DAMAGED']]);
+        const aside = (await session.persistence.list())
+          .filter((item: StoredItem) => item.kind === 'set aside')
+          .at(-1)!;
+        expect([aside.text, aside.why]).toEqual([text, why]);
+        session.runtime.close();
+        await area().write('log', text);
+      }
+    });
+
+    test('leaves what a newer format stored untouched', async () => {
+      const area = await open();
       const newer = '{"floe":"stored","version":99,"state":{}}';
-      area().write('log', newer);
-      const own = model();
-      const { runtime, problems } = start(area, own);
+      await area().write('log', newer);
+      const own = declare();
+      const { runtime, persistence, codes } = await begin(area(), [own.log]);
       runtime.dispatch(own.written('mine'));
+      await persistence.flush();
       runtime.close();
-      expect(area().read('log')).toBe(newer);
-      expect(problems).toMatchObject([{ error: { code: 'FLOE_STORED_TOO_NEW' } }]);
+      expect([await textOf(area(), 'log'), codes()]).toEqual([newer, ['FLOE_STORED_TOO_NEW']]);
     });
 
-    test('a look at the past stores nothing; an action there does', () => {
-      const area = open();
-      const own = model();
-      const { runtime } = start(area, own);
+    test('rule 15: a look at the past stores nothing; an action there does', async () => {
+      const area = await open();
+      const own = declare();
+      const { runtime, persistence } = await begin(area(), [own.log]);
+      const stored = async (): Promise<string | undefined> => {
+        await persistence.flush();
+        return textOf(area(), 'log');
+      };
       runtime.dispatch(own.written('one'));
       runtime.dispatch(own.written('two'));
-      const stored = area().read('log');
+      const text = await stored();
       runtime.trace.back();
-      expect(area().read('log')).toBe(stored);
+      expect(await stored()).toBe(text);
       // Even one that changes nothing begins a branch: what is shown is the present from then on.
       expect(runtime.dispatch(own.written('one'))).toBe('unchanged');
-      expect(area().read('log')).toContain('one');
+      expect(await stored()).toContain('one');
       runtime.trace.back();
       runtime.dispatch(own.written('three'));
-      expect(area().read('log')).toContain('three');
+      expect(await stored()).toContain('three');
     });
 
-    test('forget is not reset', () => {
-      const area = open();
-      const own = model();
-      const { runtime } = start(area, own);
+    test('rule 22: forget is not reset', async () => {
+      const area = await open();
+      const own = declare();
+      const { runtime, persistence } = await begin(area(), [own.log]);
       runtime.dispatch(own.written('one'));
-      runtime.persistence.forget(own.log);
-      expect([area().read('log'), runtime.read(own.log).note]).toEqual([undefined, 'one']);
+      expect(await persistence.forget(own.log)).toBe(true);
+      await persistence.flush();
+      expect([await textOf(area(), 'log'), runtime.read(own.log).note]).toEqual([undefined, 'one']);
       runtime.dispatch(own.written('two'));
+      await persistence.flush();
       runtime.reset(own.log);
+      await persistence.flush();
       expect(runtime.read(own.log).note).toBe('');
-      expect(area().read('log')).toContain('two');
+      expect(await textOf(area(), 'log')).toContain('two');
+      await persistence.rehydrate();
+      expect(runtime.read(own.log).note).toBe('two');
+      expect(runtime.trace.steps.at(-1)).toMatchObject({ fact: 'rehydrated', cause: { by: 'storage' } });
     });
 
-    test('a full storage is reported, keeps the last good copy, and is tried again', () => {
-      const place = open();
+    test('a full storage is reported once, keeps the last good copy, and is tried again', async () => {
+      const place = await open();
       let full = false;
       const area = (): StorageArea => {
         const inner = place();
+        const fitting = <A extends readonly unknown[], T>(fn: (...args: A) => T) =>
+          function (...args: A): T {
+            if (full) throw new Error('no room');
+            return fn(...args);
+          };
         return {
           ...inner,
-          write(key, text) {
-            if (full) throw new Error('no room');
-            inner.write(key, text);
-          },
+          write: fitting((key: string, text: string) => inner.write(key, text)),
+          ...(inner.append && { append: fitting((key: string, text: string) => inner.append!(key, text)) }),
         };
       };
-      const own = model();
-      const { runtime, problems } = start(area, own);
+      const own = declare();
+      const { runtime, persistence, codes } = await begin(area(), [own.log]);
       runtime.dispatch(own.written('one'));
+      await persistence.flush();
       full = true;
       runtime.dispatch(own.written('two'));
-      expect(problems).toMatchObject([{ error: { code: 'FLOE_STORAGE_FAILED' } }]);
-      expect(place().read('log')).toContain('one');
+      expect(await persistence.flush()).toBe(false);
+      runtime.dispatch(own.written('three'));
+      expect([codes(), await textOf(place(), 'log')]).toEqual([
+        ['FLOE_STORAGE_FAILED'],
+        expect.stringContaining('one'),
+      ]);
       full = false;
-      runtime.persistence.flush();
-      expect(place().read('log')).toContain('two');
+      expect(await persistence.flush()).toBe(true);
+      expect(await textOf(place(), 'log')).toContain('three');
     });
 
-    test('keys of any text are kept apart and listed', () => {
-      const area = open()();
-      for (const key of ['a', 'a/b', '..', 'é %']) area.write(key, key);
-      expect([...area.keys()].sort()).toEqual(['..', 'a', 'a/b', 'é %']);
-      area.remove('a/b');
-      area.remove('never there');
-      expect([area.read('a/b'), area.read('é %')]).toEqual([undefined, 'é %']);
+    test('what cannot be read is not written over', async () => {
+      const place = await open();
+      const own = declare();
+      const first = await begin(place(), [own.log]);
+      first.runtime.dispatch(own.written('one'));
+      await first.persistence.flush();
+      first.runtime.close();
+      let broken = true;
+      const inner = place();
+      const area: StorageArea = {
+        ...inner,
+        read(key) {
+          if (broken) throw new Error('a bad sector');
+          return inner.read(key);
+        },
+      };
+      const next = await begin(area, [own.log]);
+      next.runtime.dispatch(own.written('two'));
+      await next.persistence.flush();
+      broken = false;
+      expect([next.codes(), await textOf(place(), 'log')]).toEqual([
+        ['FLOE_STORAGE_UNREADABLE'],
+        expect.stringContaining('one'),
+      ]);
+      await next.persistence.rehydrate();
+      next.runtime.dispatch(own.written('three'));
+      await next.persistence.flush();
+      expect(await textOf(place(), 'log')).toContain('three');
+    });
+
+    test('what somebody else stored meanwhile is joined with what this session changed; nothing is lost unsaid', async () => {
+      const place = await open();
+      if (place().append) return;
+      const own = declare({});
+      const dated = own.log.action('dated', (draft, at: Date) => {
+        draft.at = at;
+      });
+      const [one, two] = [await begin(place(), [own.log]), await begin(place(), [own.log])];
+      one.runtime.dispatch(own.written('by one'));
+      await one.persistence.flush();
+      two.runtime.dispatch(dated(new Date(5)));
+      await two.persistence.flush();
+      await new Promise((done) => setTimeout(done, 20));
+      await two.persistence.flush();
+      expect(two.runtime.read(own.log)).toEqual({ note: 'by one', draft: 'by one', at: new Date(5) });
+      expect(two.codes()).toEqual(['FLOE_STORED_ELSEWHERE']);
+      // Both change the same: the later one is stored, the other one kept aside.
+      one.runtime.dispatch(own.written('one again'));
+      await one.persistence.flush();
+      await new Promise((done) => setTimeout(done, 20));
+      await one.persistence.flush();
+      two.runtime.dispatch(own.written('two again'));
+      await two.persistence.flush();
+      await new Promise((done) => setTimeout(done, 20));
+      await two.persistence.flush();
+      const third = await begin(place(), [own.log]);
+      expect(third.runtime.read(own.log)).toEqual({ note: 'two again', draft: 'two again', at: new Date(5) });
+      const aside = (await third.persistence.list()).find(({ kind }) => kind === 'set aside')!;
+      expect([aside.text!.includes('one again'), aside.why]).toEqual([true, expect.stringContaining('note, draft')]);
+    });
+
+    test('keys of any text are kept apart and listed', async () => {
+      const area = (await open())();
+      for (const key of ['a', 'a.b', '..', 'é %', 'log.00c0ffee.1']) await area.write(key, `${key}\n`);
+      expect([...(await area.keys())].sort()).toEqual(['..', 'a', 'a.b', 'log.00c0ffee.1', 'é %']);
+      await area.remove('a.b');
+      await area.remove('never there');
+      expect([await area.read('a.b'), await area.read('é %')]).toEqual([undefined, 'é %\n']);
     });
   });
 }

@@ -1,0 +1,84 @@
+import type { Attachment } from '../core/index.js';
+import type { StorageArea } from './area.js';
+import { whenPageEnds } from './page.js';
+import { storageIn, type Persistence, type StorageOptions } from './persistence.js';
+
+/** How state is kept on a server. */
+export interface HttpStorageOptions extends StorageOptions {
+  /** The address under which the texts are: `GET url/` lists the keys as a JSON array, `url/KEY` is a text. */
+  readonly url: string;
+  /** Headers for each request: who it is, for example. Default: none. */
+  readonly headers?: Readonly<Record<string, string>>;
+  /** What requests are made with. Default: the platform's `fetch`. */
+  readonly fetch?: typeof globalThis.fetch;
+  /** Milliseconds after which a request has failed. Default: 10,000. */
+  readonly timeout?: number;
+}
+
+/**
+ * Keeps state on a server, by plain HTTP: `GET`, `PUT` and `DELETE` with entity tags (RFC 9110), so that nobody overwrites
+ * what somebody else stored meanwhile. `docs/reference/http-storage.md` says what the server must do.
+ * @example
+ * createRuntime({ stores: [log], storage: httpStorage({ url: '/api/kept/duty-desk' }) });
+ */
+export const httpStorage = (options: HttpStorageOptions): Attachment<Persistence> =>
+  storageIn(() => httpArea(options), options);
+
+/** An area on a server. It remembers the entity tag of each text that it saw, and writes only over that one. */
+export function httpArea({ url, headers = {}, fetch = globalThis.fetch, timeout = 10_000 }: HttpStorageOptions) {
+  const tags = new Map<string, string>();
+  const base = url.replace(/\/$/, '');
+  const ask = async (
+    method: string,
+    key: string,
+    more: { readonly body?: string; readonly headers?: Record<string, string>; readonly keepalive?: boolean } = {},
+  ): Promise<Response> => {
+    const response = await fetch(`${base}/${encodeURIComponent(key)}`, {
+      ...more,
+      method,
+      headers: { ...headers, ...more.headers },
+      signal: AbortSignal.timeout(timeout),
+    });
+    if (response.ok || response.status === 404 || response.status === 412) return response;
+    throw new Error(`the server answered ${response.status} ${response.statusText} to ${method} ${response.url}`);
+  };
+  const conditionOf = (key: string): Record<string, string> => {
+    const tag = tags.get(key);
+    return tag === undefined ? { 'If-None-Match': '*' } : { 'If-Match': tag };
+  };
+  const noteTag = (key: string, response: Response): void => {
+    const tag = response.headers.get('ETag');
+    if (response.ok && tag !== null) tags.set(key, tag);
+    else tags.delete(key);
+  };
+  return {
+    async read(key: string): Promise<string | undefined> {
+      const response = await ask('GET', key);
+      noteTag(key, response);
+      return response.ok ? response.text() : undefined;
+    },
+    async write(key: string, text: string): Promise<void> {
+      const response = await ask('PUT', key, {
+        body: text,
+        headers: { 'Content-Type': 'text/plain; charset=utf-8', ...conditionOf(key) },
+        // The page may be gone before the answer; browsers take small bodies along.
+        keepalive: text.length < 30_000,
+      });
+      if (!response.ok) throw new Error(`somebody else has written '${key}' meanwhile (${response.status})`);
+      noteTag(key, response);
+    },
+    async remove(key: string): Promise<void> {
+      const tag = tags.get(key);
+      const response = await ask('DELETE', key, tag === undefined ? {} : { headers: { 'If-Match': tag } });
+      if (response.status === 412) throw new Error(`somebody else has written '${key}' meanwhile (412)`);
+      tags.delete(key);
+    },
+    async keys(): Promise<readonly string[]> {
+      const response = await ask('GET', '');
+      const keys = response.ok ? ((await response.json()) as unknown) : [];
+      if (!Array.isArray(keys)) throw new Error(`${base}/ does not answer with a list of keys`);
+      return keys.map(String);
+    },
+    beforeEnd: whenPageEnds,
+  } satisfies StorageArea;
+}

@@ -1,0 +1,479 @@
+// Keeps the state of a runtime in an area: reads it when a store joins, writes what changed, and says what went wrong.
+import { difference } from '../core/diff.js';
+import { isThenable } from '../core/changing.js';
+import { messageOf, type FloeError } from '../core/errors.js';
+import type { AnyStore } from '../core/index.js';
+import { guardData } from '../core/plain.js';
+import { definitionOf, type StoreDefinition } from '../core/store.js';
+import type { Host, Listener, StoreChange, Transition } from '../core/transition.js';
+import type { MaybeAsync, StorageArea } from './area.js';
+import {
+  storageFailed,
+  storageUnreadable,
+  storedCutShort,
+  storedDamaged,
+  storedElsewhere,
+  storedTooNew,
+} from './errors.js';
+import { Kept, sameParts } from './kept.js';
+import { changeLine, firstLine, readLog, type Log, type LogEnd } from './log.js';
+import { joined } from './joined.js';
+import type { Persistence, StoredItem } from './persistence.js';
+import { hex } from './sealed.js';
+import { headOf, Shelf } from './shelf.js';
+import { Turns } from './turns.js';
+import { upgraded, versionOf } from './upgrade.js';
+import { perform, wait, waitAll, type Work } from './work.js';
+
+const NOTHING = Symbol('nothing');
+
+/** A state of less than so many characters is written whole with each change. */
+const SMALL = 1000;
+
+/** After a failure it is tried again with the next change, but not within this many milliseconds; twice that each time. */
+const FIRST_PAUSE = 1000;
+const LONGEST_PAUSE = 30_000;
+
+/** What is known of one store. */
+interface Lane {
+  readonly store: StoreDefinition;
+  readonly kept: Kept;
+  readonly turns: Turns;
+  /** `untouchable`: what is stored must not be written over. */
+  phase: 'reading' | 'ready' | 'untouchable';
+  /** The kept part as it was when nothing was stored; what somebody else stores then began there too. */
+  began: unknown;
+  /** The kept part as it is stored. */
+  stored: unknown;
+  /** How the stored text begins; absent where nothing is stored. */
+  head: string | undefined;
+  /** The checksum of the last line that was read or written. */
+  sum: number | undefined;
+  /** Where a change can be added; absent where the whole must be written. */
+  end: LogEnd | undefined;
+  unsaved: boolean;
+  /** A save will look at it anyway. */
+  expected: boolean;
+}
+
+export class Keeper implements Persistence, Listener {
+  readonly problems: FloeError[] = [];
+  private readonly shelf: Shelf;
+  private readonly lanes = new Map<StoreDefinition, Lane>();
+  private readonly watchers = new Set<() => void>();
+  private readonly stopListening: (() => void) | undefined;
+  private past = false;
+  private closed = false;
+  private reading = 0;
+  private whenReady: { readonly promise: Promise<void>; readonly resolve: () => void } | undefined;
+  private planned: (() => void) | undefined;
+  private pause = 0;
+  /** The last attempt to write failed; that was reported. */
+  private failing = false;
+
+  constructor(
+    private readonly host: Host,
+    area: StorageArea,
+    private readonly writeAfter: number,
+  ) {
+    this.shelf = new Shelf(area);
+    this.stopListening = area.beforeEnd?.(() => void this.flush());
+  }
+
+  get status(): 'reading' | 'ready' | 'closed' {
+    return this.closed ? 'closed' : this.reading > 0 ? 'reading' : 'ready';
+  }
+
+  get ready(): Promise<void> {
+    if (this.reading === 0) return Promise.resolve();
+    if (!this.whenReady) {
+      let resolve = (): void => undefined;
+      const promise = new Promise<void>((done) => (resolve = done));
+      this.whenReady = { promise, resolve };
+    }
+    return this.whenReady.promise;
+  }
+
+  // ---- reading ----
+
+  begin(store: StoreDefinition, state: unknown): unknown {
+    if (!store.kept) return state;
+    const kept = new Kept(store);
+    const lane: Lane = {
+      store,
+      kept,
+      began: kept.of(state),
+      turns: new Turns(),
+      phase: 'reading',
+      stored: NOTHING,
+      head: undefined,
+      sum: undefined,
+      end: undefined,
+      unsaved: false,
+      expected: false,
+    };
+    this.lanes.set(store, lane);
+    const begun = lane.turns.take(() => this.open(lane, state));
+    if (!isThenable(begun)) {
+      lane.phase = begun.phase;
+      // What has to be written anew is, as soon as the store has joined.
+      return begun.state;
+    }
+    this.reading++;
+    const read = Promise.resolve(begun);
+    // The runtime puts the state in place as soon as it is there; only then may it be written.
+    void read
+      .then(() => undefined)
+      .then(async () => {
+        lane.phase = (await read).phase;
+        this.reading--;
+        if (lane.unsaved) this.plan();
+        this.tell();
+        if (this.reading > 0) return;
+        this.whenReady?.resolve();
+        this.whenReady = undefined;
+      });
+    return read.then((one) => one.state);
+  }
+
+  /** The state that a store begins with. What cannot be used is set aside; what must not be touched is left alone. */
+  private *open(lane: Lane, state: unknown): Work<{ readonly state: unknown; readonly phase: Lane['phase'] }> {
+    const { store } = lane;
+    let text: string | undefined;
+    try {
+      text = yield* this.shelf.read(store.name);
+    } catch (cause) {
+      this.report(storageUnreadable(store.name, cause));
+      return { state, phase: 'untouchable' };
+    }
+    lane.head = text === undefined ? undefined : headOf(text);
+    lane.stored = NOTHING;
+    lane.sum = undefined;
+    lane.end = undefined;
+    if (text === undefined) return { state, phase: 'ready' };
+    try {
+      const log = readLog(store.name, text);
+      const newer = 'newer' in log ? log.newer : log.version > versionOf(store) ? `version ${log.version}` : undefined;
+      if (newer !== undefined) {
+        this.report(storedTooNew(store.name, newer));
+        return { state, phase: 'untouchable' };
+      }
+      return { state: yield* this.use(lane, state, log as Log, text), phase: 'ready' };
+    } catch (cause) {
+      return { state, phase: yield* this.giveUp(lane, text, messageOf(cause)) };
+    }
+  }
+
+  private *use(lane: Lane, state: unknown, log: Log, text: string): Work<unknown> {
+    const { store } = lane;
+    lane.sum = log.sum;
+    const isPresent = log.version === versionOf(store) && log.end !== undefined;
+    const part = upgraded(store, log.version, log.state);
+    guardData(part, { at: '', what: `The stored state of '${store.name}'` });
+    const next = lane.kept.complete(state, part);
+    if (isPresent && part === log.state) {
+      lane.stored = part;
+      lane.end = log.end;
+    } else lane.unsaved = true;
+    if (log.damage?.cut) this.report(storedCutShort(store.name, log.damage.why));
+    else if (log.damage) {
+      const aside = yield* this.shelf.setAside(store.name, text, log.damage.why, this.host.now());
+      this.report(storedDamaged(store.name, aside, log.damage.why, 'the changes before'));
+    }
+    return next;
+  }
+
+  /** What cannot be used is moved out of the way, never thrown away. */
+  private *giveUp(lane: Lane, text: string, why: string): Work<Lane['phase']> {
+    const { name } = lane.store;
+    lane.unsaved = false;
+    try {
+      const aside = yield* this.shelf.setAside(name, text, why, this.host.now());
+      yield* this.shelf.remove(name);
+      lane.head = undefined;
+      this.report(storedDamaged(name, aside, why, 'nothing'));
+      return 'ready';
+    } catch (cause) {
+      this.report(storageFailed(`What is stored for '${name}' is damaged (${why}) and could not be set aside`, cause));
+      return 'untouchable';
+    }
+  }
+
+  async rehydrate(...stores: AnyStore[]): Promise<void> {
+    await this.ready;
+    const lanes = this.lanesOf(stores);
+    const changes: StoreChange[] = [];
+    for (const lane of lanes) {
+      const { store } = lane;
+      const done = lane.turns.take(() => this.open(lane, this.host.states()[store.name]));
+      const { state, phase } = isThenable(done) ? await done : done;
+      lane.phase = phase;
+      lane.unsaved = false;
+      changes.push({ store, before: this.host.states()[store.name], after: state });
+    }
+    if (this.closed || changes.length === 0) return;
+    this.host.state(changes, 'rehydrated', { cause: { by: 'storage' } });
+    this.tell();
+  }
+
+  // ---- what happens ----
+
+  transition({ kind, fact, changed, unseen }: Transition): void {
+    // An action in the past has begun a branch: it is the present now.
+    if (this.past && !unseen) {
+      this.past = false;
+      this.doubtAll();
+    }
+    // What was left out while it was open may count from now on; and what changed nothing may change what is certain.
+    if (this.host.uncertain || fact === 'confirmed' || fact === 'reverted') this.doubtAll();
+    else if (kind === 'fact' && fact !== 'renewed') changed = [];
+    for (const { store } of changed) {
+      const lane = this.lanes.get(store);
+      if (lane) lane.unsaved = true;
+    }
+    this.plan();
+  }
+
+  travelled(live: boolean): void {
+    this.past = !live;
+    if (!live) return;
+    // Perhaps not back from a look at the past, but on another line. What is the same is not written again.
+    this.doubtAll();
+    this.plan();
+  }
+
+  private doubtAll(): void {
+    for (const lane of this.lanes.values()) lane.unsaved = true;
+  }
+
+  // ---- writing ----
+
+  /** Writes what is unsaved, now or when more was gathered. */
+  private plan(): void {
+    const ms = Math.max(this.writeAfter, this.pause);
+    if (ms === 0) return this.saveAll();
+    if (this.planned || ms === Infinity || this.closed) return;
+    for (const { unsaved, phase } of this.lanes.values()) {
+      if (!unsaved || phase !== 'ready') continue;
+      this.planned = this.host.after(ms, () => {
+        this.planned = undefined;
+        this.saveAll();
+      });
+      return;
+    }
+  }
+
+  private saveAll(): void {
+    for (const lane of this.lanes.values()) if (lane.unsaved) void this.save(lane);
+  }
+
+  async flush(): Promise<boolean> {
+    this.planned?.();
+    this.planned = undefined;
+    this.pause = 0;
+    const saving = Array.from(this.lanes.values(), (lane) => this.save(lane));
+    await perform(waitAll(saving));
+    return [...this.lanes.values()].every(({ unsaved, phase }) => !unsaved || phase === 'untouchable');
+  }
+
+  private save(lane: Lane): MaybeAsync<void> {
+    if (lane.phase !== 'ready' || lane.expected) return lane.turns.last as MaybeAsync<void>;
+    lane.expected = true;
+    return lane.turns.take(() => {
+      lane.expected = false;
+      return this.write(lane);
+    });
+  }
+
+  /** What is stored is the live end, wherever the cursor is. */
+  private *write(lane: Lane): Work<void> {
+    const { store } = lane;
+    while (lane.unsaved && lane.phase === 'ready') {
+      lane.unsaved = false;
+      try {
+        const part = lane.kept.of(this.host.states()[store.name]);
+        if (sameParts(part, lane.stored)) continue;
+        if (!(yield* this.shelf.isAsLeft(store.name, lane.head, lane.end))) {
+          yield* this.meet(lane, part);
+          continue;
+        }
+        const changes = lane.stored === NOTHING ? undefined : difference(lane.stored, part).changes;
+        if (!changes || changes.length > 0 || !lane.end) yield* this.put(lane, part, changes);
+        lane.stored = part;
+        this.pause = 0;
+        this.failing = false;
+        this.tell();
+      } catch (cause) {
+        // It stays unsaved; what was stored before is still there.
+        lane.unsaved = true;
+        const isNews = !this.failing;
+        this.failing = true;
+        this.pause = Math.min(Math.max(FIRST_PAUSE, this.pause * 2), LONGEST_PAUSE);
+        if (isNews) this.report(storageFailed(`'${store.name}' could not be stored`, cause));
+        return;
+      }
+    }
+  }
+
+  private *put(lane: Lane, part: unknown, changes: ReturnType<typeof difference>['changes'] | undefined): Work<void> {
+    const { store, end } = lane;
+    const { shelf } = this;
+    if (end && changes && end.whole > SMALL) {
+      const { line, sum } = changeLine(changes, end.sum);
+      // Once the changes are as long as the whole, the whole is written again.
+      if (end.added + line.length < end.whole) {
+        try {
+          yield* shelf.add(store.name, end, line);
+          lane.sum = sum;
+          lane.end = { ...end, sum, additions: end.additions + 1, added: end.added + line.length + 1 };
+          return;
+        } catch {
+          // Half of it may stand there now; and the whole may take less room than what it replaces.
+          if (shelf.area.append) lane.end = undefined;
+        }
+      }
+    }
+    const { line, sum } = firstLine(store.name, versionOf(store), lane.sum, part);
+    if (lane.head === undefined) yield* shelf.tidy(store.name, '');
+    lane.head = yield* shelf.replace(store.name, line);
+    lane.sum = sum;
+    lane.end = { id: hex(sum), sum, additions: 0, whole: line.length + 1, added: 0 };
+  }
+
+  /** Somebody else has written: what the two changed is joined, in the storage and in memory. */
+  private *meet(lane: Lane, part: unknown): Work<void> {
+    const { store } = lane;
+    const before = lane.stored;
+    const text = yield* this.shelf.read(store.name);
+    const { phase } = yield* this.open(lane, part);
+    if (phase !== 'ready' || text === undefined || lane.stored === NOTHING) {
+      lane.phase = phase;
+      lane.unsaved = phase === 'ready';
+      return;
+    }
+    const { result, lost } = joined(before === NOTHING ? lane.began : before, part, lane.stored);
+    const aside =
+      lost.length > 0
+        ? yield* this.shelf.setAside(
+            store.name,
+            text,
+            `somebody else stored it meanwhile, and both changed ${lost.join(', ')}`,
+            this.host.now(),
+          )
+        : undefined;
+    // Nothing is written until memory has it too.
+    lane.phase = 'reading';
+    void Promise.resolve().then(() => {
+      lane.phase = 'ready';
+      if (this.closed) return;
+      const states = this.host.states();
+      const now = states[store.name];
+      const latest = joined(part, lane.kept.of(now), result).result;
+      this.host.state([{ store, before: now, after: lane.kept.complete(now, latest) }], 'rehydrated', {
+        cause: { by: 'storage' },
+      });
+      lane.unsaved = true;
+      this.plan();
+      this.report(storedElsewhere(store.name, lost, aside));
+    });
+  }
+
+  // ---- what is stored ----
+
+  async forget(...stores: AnyStore[]): Promise<boolean> {
+    const done = this.lanesOf(stores).map((lane) => lane.turns.take(() => this.remove(lane)));
+    const all = await perform(waitAll(done));
+    this.tell();
+    return all.every(Boolean);
+  }
+
+  private *remove(lane: Lane): Work<boolean> {
+    const { name } = lane.store;
+    try {
+      yield* this.shelf.remove(name);
+      for (const { key, store } of yield* this.shelf.asides()) if (store === name) yield* this.shelf.removeAside(key);
+    } catch (cause) {
+      this.report(storageFailed(`What is stored for '${name}' could not be forgotten`, cause));
+      return false;
+    }
+    const began = lane.kept.of(this.host.states()[name]);
+    Object.assign(lane, {
+      began,
+      stored: NOTHING,
+      head: undefined,
+      sum: undefined,
+      end: undefined,
+      unsaved: false,
+      phase: 'ready',
+    });
+    return true;
+  }
+
+  private lanesOf(stores: readonly AnyStore[]): Lane[] {
+    if (stores.length === 0) return [...this.lanes.values()];
+    return stores.flatMap((store) => this.lanes.get(definitionOf(store)) ?? []);
+  }
+
+  async list(): Promise<readonly StoredItem[]> {
+    return perform(listed(this.shelf));
+  }
+
+  async texts(): Promise<Readonly<Record<string, string>>> {
+    return perform(this.allTexts());
+  }
+
+  private *allTexts(): Work<Record<string, string>> {
+    const all: Record<string, string> = {};
+    for (const key of yield* wait(this.shelf.area.keys())) {
+      const text = yield* wait(this.shelf.area.read(key));
+      if (text !== undefined) all[key] = text;
+    }
+    return all;
+  }
+
+  // ---- the rest ----
+
+  report(problem: FloeError): void {
+    this.problems.push(problem);
+    this.host.problem(problem);
+    this.tell();
+  }
+
+  private tell(): void {
+    for (const watcher of [...this.watchers]) watcher();
+  }
+
+  watch(listener: () => void): () => void {
+    this.watchers.add(listener);
+    return () => this.watchers.delete(listener);
+  }
+
+  close(): void {
+    void this.flush().then(() => this.shelf.area.close?.());
+    this.stopListening?.();
+    this.closed = true;
+  }
+}
+
+/** Everything that stands on a shelf, by store. */
+export function* listed(shelf: Shelf): Work<readonly StoredItem[]> {
+  const items: StoredItem[] = [];
+  for (const store of yield* shelf.stores()) {
+    const text = yield* shelf.read(store);
+    if (text !== undefined) items.push(itemOf(store, text));
+  }
+  for (const aside of yield* shelf.asides()) items.push({ kind: 'set aside', ...aside, size: aside.text.length });
+  return items;
+}
+
+function itemOf(store: string, text: string): StoredItem {
+  const item = { store, kind: 'state', size: text.length } as const;
+  try {
+    const log = readLog(store, text);
+    if ('newer' in log) return { ...item, why: `it was written by a newer version (${log.newer})` };
+    const { state, version, changes, damage } = log;
+    return { ...item, state, version, changes, ...(damage && { why: damage.why }) };
+  } catch (cause) {
+    return { ...item, why: messageOf(cause) };
+  }
+}

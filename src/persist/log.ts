@@ -1,0 +1,153 @@
+// What is stored for one store, as text: a first line with the whole state, then a line for each change since. JSON Lines,
+// each line sealed (`sealed.ts`); the changes are JSON Patch documents (RFC 6902).
+import { decode, encode } from '../core/encode.js';
+import { messageOf } from '../core/errors.js';
+import { applyPatch, type Patch } from '../core/index.js';
+import { hex, seal, unseal, type Sealed } from './sealed.js';
+
+/**
+ * The version of the stored format.
+ * Raise it when an older floe would misread what a newer one stores; then teach `readLog` to open the older one too.
+ */
+export const STORED_VERSION = 2;
+
+/** The first line, without its checksum. */
+interface FirstLine {
+  readonly floe: 'stored';
+  readonly format: number;
+  readonly store: string;
+  /** The version of the store, as `persisted({ version })` says. */
+  readonly version: number;
+  /** The checksum of the last line of the log that this one replaces: no two logs are the same, though their states are. */
+  readonly after?: string;
+  /** The kept part, encoded. */
+  readonly state: unknown;
+}
+
+/** Where a log ends, for what is added to it. */
+export interface LogEnd {
+  /** The checksum of the first line: tells this log from every other one. */
+  readonly id: string;
+  /** The checksum of the last line. */
+  readonly sum: number;
+  /** How many texts were added after the first line. */
+  readonly additions: number;
+  /** Lengths of the first line, and of what was added since. */
+  readonly whole: number;
+  readonly added: number;
+}
+
+/** A log that was read. */
+export interface Log {
+  readonly version: number;
+  /** The kept part after the last line that can be used. */
+  readonly state: unknown;
+  /** Where more can be added; not there if the log must be written anew first. */
+  readonly end: LogEnd | undefined;
+  /** The checksum of the last line that can be used. */
+  readonly sum?: number;
+  /** How many changes it holds. */
+  readonly changes: number;
+  /** What is wrong with the rest, and whether it merely ends within a line. */
+  readonly damage?: { readonly why: string; readonly cut: boolean };
+}
+
+/** A log that a newer version wrote. */
+export interface NewerLog {
+  readonly newer: string;
+}
+
+export function firstLine(store: string, version: number, after: number | undefined, state: unknown): Sealed {
+  const line: FirstLine = {
+    floe: 'stored',
+    format: STORED_VERSION,
+    store,
+    version,
+    ...(after !== undefined && { after: hex(after) }),
+    state: encode(state),
+  };
+  return seal(line);
+}
+
+export const changeLine = (changes: Patch, before: number): Sealed => seal({ changes: encode(changes) }, before);
+
+/**
+ * Reads what is stored for a store.
+ * @throws Error when not even the first line can be used
+ */
+export function readLog(store: string, text: string): Log | NewerLog {
+  const lineEnd = text.indexOf('\n');
+  const first = lineEnd < 0 ? text : text.slice(0, lineEnd);
+  if (first.startsWith('{"floe":')) return readVersion1(first);
+  const { value, sum } = unseal(first);
+  const { floe, format, version, store: name, state } = value as Partial<FirstLine>;
+  if (floe !== 'stored' || typeof format !== 'number' || typeof version !== 'number')
+    throw new Error('it was not written by floe');
+  if (format > STORED_VERSION) return { newer: `format ${format}` };
+  if (name !== store) throw new Error(`it is of the store '${name}'`);
+  const id = hex(sum);
+  const begun = decodeIn(first, state);
+  return {
+    version,
+    ...readChanges(begun, text, (lineEnd < 0 ? text.length : lineEnd) + 1, { id, sum, whole: first.length + 1 }),
+  };
+}
+
+/** Nearly no text holds a leaf value that JSON cannot carry. */
+const decodeIn = (text: string, value: unknown): unknown => (text.includes('"floe:type"') ? decode(value) : value);
+
+function readChanges(
+  begun: unknown,
+  text: string,
+  from: number,
+  { id, sum, whole }: Pick<LogEnd, 'id' | 'sum' | 'whole'>,
+): Omit<Log, 'version'> {
+  const patches: Patch[] = [];
+  let damage: Log['damage'] =
+    from > text.length ? { why: 'the end of its first line is missing', cut: true } : undefined;
+  let at = from;
+  while (at < text.length) {
+    const end = text.indexOf('\n', at);
+    const line = end < 0 ? text.slice(at) : text.slice(at, end);
+    try {
+      if (end < 0) throw new Error('its end is missing');
+      const sealed = unseal(line, sum);
+      patches.push(decodeIn(line, sealed.value.changes) as Patch);
+      sum = sealed.sum;
+    } catch (cause) {
+      damage = { why: `change ${patches.length + 1} cannot be used: ${messageOf(cause)}`, cut: end < 0 };
+      break;
+    }
+    at = end + 1;
+  }
+  const end = damage ? undefined : { id, sum, additions: patches.length, whole, added: text.length - from };
+  try {
+    // As one patch: what several of them change is copied once.
+    const state = patches.length === 0 ? begun : applyPatch(begun, patches.flat());
+    return { state, end, sum, changes: patches.length, ...(damage && { damage }) };
+  } catch {
+    return { ...applyOneByOne(begun, patches), sum };
+  }
+}
+
+/** As far as they can be applied. */
+function applyOneByOne(begun: unknown, patches: readonly Patch[]): Omit<Log, 'version'> {
+  let state = begun;
+  for (const [i, patch] of patches.entries()) {
+    try {
+      state = applyPatch(state, patch);
+    } catch (cause) {
+      const damage = { why: `change ${i + 1} cannot be applied: ${messageOf(cause)}`, cut: false };
+      return { state, end: undefined, changes: i, damage };
+    }
+  }
+  return { state, end: undefined, changes: patches.length };
+}
+
+/** Format 1: one JSON text without a checksum. */
+function readVersion1(text: string): Log | NewerLog {
+  const { floe, version, state } = JSON.parse(text) as { floe?: unknown; version?: unknown; state?: unknown };
+  if (floe !== 'stored' || typeof version !== 'number') throw new Error('it was not written by floe');
+  if (version > 1) return { newer: `format ${version}` };
+  return { version: 1, state: decode(state), end: undefined, changes: 0 };
+}

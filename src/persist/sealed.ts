@@ -1,0 +1,34 @@
+// Lines that show when a byte of them changed: each begins with the checksum (CRC-32, ISO 3309) of the rest of it and of
+// all lines before, so that no line can be damaged, left out, put elsewhere or belong to another text without being noticed.
+import crc32 from 'crc-32';
+
+/** A line, and the checksum that the next one goes on from. */
+export interface Sealed {
+  /** One line of JSON, without its end. */
+  readonly line: string;
+  readonly sum: number;
+}
+
+const PREFIX = /^\{"sum":"([0-9a-f]{8})",/;
+const PREFIX_LENGTH = '{"sum":"12345678",'.length;
+
+export const hex = (sum: number): string => (sum >>> 0).toString(16).padStart(8, '0');
+
+/** @param before the checksum of the line before; of a first line none */
+export function seal(members: object, before = 0): Sealed {
+  const rest = JSON.stringify(members).slice(1);
+  const sum = crc32.str(rest, before);
+  return { line: `{"sum":"${hex(sum)}",${rest}`, sum };
+}
+
+/**
+ * The members of a sealed line.
+ * @throws Error when it is not what was written there
+ */
+export function unseal(line: string, before = 0): { readonly value: Record<string, unknown>; readonly sum: number } {
+  const written = PREFIX.exec(line)?.[1];
+  if (written === undefined) throw new Error('it does not begin with its checksum');
+  const sum = crc32.str(line.slice(PREFIX_LENGTH), before);
+  if (hex(sum) !== written) throw new Error(`its checksum is ${hex(sum)}, not ${written}`);
+  return { value: JSON.parse(line) as Record<string, unknown>, sum };
+}

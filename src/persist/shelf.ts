@@ -1,0 +1,139 @@
+// The logs of all stores in one area: under the name of a store its log; where nothing can be added to a text, each
+// addition as a page of its own (`NAME.ID.NUMBER`, with the checksum of the first line as ID); and what was set aside
+// (`NAME.aside.TIME`). Names of stores hold no dots.
+import type { StorageArea } from './area.js';
+import type { LogEnd } from './log.js';
+import { seal, unseal } from './sealed.js';
+import { wait, waitAll, type Work } from './work.js';
+
+/** So much of a text tells it from every other: the checksum of its first line. */
+const HEAD = 64;
+
+const PAGE = /^([^.]+)\.([0-9a-f]{8})\.([1-9][0-9]*)$/;
+const ASIDE = /^([^.]+)\.(?:aside|damaged)\.[0-9]+$/;
+
+/** What was set aside: the text as it was stored, and why. */
+export interface SetAside {
+  readonly key: string;
+  readonly store: string;
+  readonly why: string;
+  /** Epoch milliseconds; absent where it is not known. */
+  readonly time?: number;
+  readonly text: string;
+}
+
+export class Shelf {
+  constructor(readonly area: StorageArea) {}
+
+  /** The stores that something is kept of. */
+  *stores(): Work<readonly string[]> {
+    const keys = yield* wait(this.area.keys());
+    return keys.filter((key) => !key.includes('.')).sort();
+  }
+
+  /** The log of a store, as one text. */
+  *read(store: string): Work<string | undefined> {
+    const first = yield* wait(this.area.read(store));
+    if (first === undefined || this.area.append) return first;
+    const id = first.slice(8, 16);
+    const pages = (yield* this.pages(store)).filter((page) => page.id === id).sort((a, b) => a.number - b.number);
+    const texts = yield* waitAll(pages.map(({ key }) => this.area.read(key)));
+    // A page without a text was damaged: it must not look as if it had never been.
+    return first + texts.map((text) => text || '\n').join('');
+  }
+
+  private *pages(store: string): Work<readonly { key: string; id: string; number: number }[]> {
+    const pages = [];
+    for (const key of yield* wait(this.area.keys())) {
+      const found = PAGE.exec(key);
+      if (found?.[1] === store) pages.push({ key, id: found[2], number: Number(found[3]) });
+    }
+    return pages;
+  }
+
+  /** Whether what is stored still is what this session left there, or found. */
+  *isAsLeft(store: string, head: string | undefined, end: LogEnd | undefined): Work<boolean> {
+    const { area } = this;
+    if (area.append) return true;
+    if (end && end.additions > 0) {
+      const [last, next] = yield* waitAll([
+        area.read(pageKey(store, end.id, end.additions)),
+        area.read(pageKey(store, end.id, end.additions + 1)),
+      ]);
+      return last !== undefined && next === undefined;
+    }
+    const [first, next] = yield* waitAll([area.read(store), end ? area.read(pageKey(store, end.id, 1)) : undefined]);
+    return (first && headOf(first)) === head && next === undefined;
+  }
+
+  /** Puts a new log in the place of the old one; it stands there whole, or the old one does. */
+  *replace(store: string, line: string): Work<string> {
+    yield* wait(this.area.write(store, line + '\n'));
+    yield* this.tidy(store, line.slice(8, 16));
+    return headOf(line + '\n');
+  }
+
+  /** Removes the pages of other logs; where that fails nothing is lost. */
+  *tidy(store: string, id: string): Work<void> {
+    if (this.area.append) return;
+    try {
+      for (const page of yield* this.pages(store)) if (page.id !== id) yield* wait(this.area.remove(page.key));
+    } catch {
+      // They belong to no log, and are passed over when this one is read.
+    }
+  }
+
+  /** Adds a line to a log. */
+  *add(store: string, end: LogEnd, line: string): Work<void> {
+    const text = line + '\n';
+    if (this.area.append) yield* wait(this.area.append(store, text));
+    else yield* wait(this.area.write(pageKey(store, end.id, end.additions + 1), text));
+  }
+
+  /** Removes the log of a store. */
+  *remove(store: string): Work<void> {
+    yield* wait(this.area.remove(store));
+    yield* this.tidy(store, '');
+  }
+
+  // ---- what was set aside ----
+
+  /** Keeps a text under a key of its own, with the reason. Gives the key. */
+  *setAside(store: string, text: string, why: string, time: number): Work<string> {
+    const keys = new Set(yield* wait(this.area.keys()));
+    let number = time;
+    while (keys.has(`${store}.aside.${number}`)) number++;
+    const key = `${store}.aside.${number}`;
+    yield* wait(this.area.write(key, seal({ floe: 'set aside', store, why, time, text }).line + '\n'));
+    return key;
+  }
+
+  *asides(): Work<readonly SetAside[]> {
+    const keys = (yield* wait(this.area.keys())).filter((key) => ASIDE.test(key)).sort();
+    const texts = yield* waitAll(keys.map((key) => this.area.read(key)));
+    return keys.flatMap((key, i) => {
+      const text = texts[i];
+      return text === undefined ? [] : [asideOf(key, text)];
+    });
+  }
+
+  *removeAside(key: string): Work<void> {
+    yield* wait(this.area.remove(key));
+  }
+}
+
+const pageKey = (store: string, id: string, number: number): string => `${store}.${id}.${number}`;
+
+export const headOf = (text: string): string => text.slice(0, HEAD);
+
+/** Earlier versions set texts aside as they were, without a reason. */
+function asideOf(key: string, text: string): SetAside {
+  const store = key.slice(0, key.indexOf('.'));
+  try {
+    const { value } = unseal(text.trimEnd());
+    const { why, time, text: kept } = value as { why: string; time: number; text: string };
+    return { key, store, why, time, text: kept };
+  } catch {
+    return { key, store, why: 'the reason was not kept', text };
+  }
+}
