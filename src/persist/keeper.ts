@@ -125,7 +125,8 @@ export class Keeper implements Persistence, Listener {
     void read
       .then(() => undefined)
       .then(async () => {
-        lane.phase = (await read).phase;
+        // Closed meanwhile: what was done on top of what is stored is not known.
+        lane.phase = this.closed ? 'untouchable' : (await read).phase;
         this.reading--;
         if (lane.unsaved) this.plan();
         this.tell();

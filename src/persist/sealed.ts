@@ -12,12 +12,17 @@ export interface Sealed {
 const PREFIX = /^\{"sum":"([0-9a-f]{8})",/;
 const PREFIX_LENGTH = '{"sum":"12345678",'.length;
 
+const encoder = new TextEncoder();
+
+/** Over the UTF-8 bytes: several times as fast as over the characters of a long text. */
+const checksum = (text: string, before: number): number => crc32.buf(encoder.encode(text), before);
+
 export const hex = (sum: number): string => (sum >>> 0).toString(16).padStart(8, '0');
 
 /** @param before the checksum of the line before; of a first line none */
 export function seal(members: object, before = 0): Sealed {
   const rest = JSON.stringify(members).slice(1);
-  const sum = crc32.str(rest, before);
+  const sum = checksum(rest, before);
   return { line: `{"sum":"${hex(sum)}",${rest}`, sum };
 }
 
@@ -28,7 +33,7 @@ export function seal(members: object, before = 0): Sealed {
 export function unseal(line: string, before = 0): { readonly value: Record<string, unknown>; readonly sum: number } {
   const written = PREFIX.exec(line)?.[1];
   if (written === undefined) throw new Error('it does not begin with its checksum');
-  const sum = crc32.str(line.slice(PREFIX_LENGTH), before);
+  const sum = checksum(line.slice(PREFIX_LENGTH), before);
   if (hex(sum) !== written) throw new Error(`its checksum is ${hex(sum)}, not ${written}`);
   return { value: JSON.parse(line) as Record<string, unknown>, sum };
 }

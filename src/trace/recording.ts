@@ -360,9 +360,16 @@ class Recorder implements Trace, Listener {
     if (index === this.at) return;
     const isLive = index === line.length - 1;
     const states = isLive ? this.tip : this.statesAt(index);
-    this.host.restore(this.redaction.reveal(states), isLive);
-    this.past = isLive ? undefined : states === this.tip ? { ...states } : states;
+    const before = this.at;
+    // What is open is asked for while the states are put in place: it is on the line up to here.
     this.at = index;
+    try {
+      this.host.restore(this.redaction.reveal(states), isLive);
+    } catch (error) {
+      this.at = before;
+      throw error;
+    }
+    this.past = isLive ? undefined : states === this.tip ? { ...states } : states;
     this.foldOld();
     this.changed();
   }

@@ -271,6 +271,26 @@ describe('moving in time', () => {
     expect(runtime.dispatch(counted())).toBe('applied');
   });
 
+  test('rule 20: what was open before a look at the past can still be taken back after it', async () => {
+    const { visits, planned } = declare();
+    const assign = visits.task('assign', async ({ optimistic, sleep }) => {
+      const tried = optimistic(planned('tried'));
+      await sleep(10);
+      tried.revert();
+    });
+    const runtime = testRuntime({ stores: [visits] });
+    runtime.dispatch(planned('v1'));
+    const run = runtime.run(assign());
+    runtime.dispatch(planned('v2'));
+    runtime.trace.seek(1);
+    expect(runtime.read(visits).list).toEqual(['v1']);
+    runtime.trace.live();
+    expect(runtime.read(visits).list).toEqual(['v1', 'tried', 'v2']);
+    await runtime.clock.advance(10);
+    await run;
+    expect(runtime.read(visits).list).toEqual(['v1', 'v2']);
+  });
+
   test('so is a reset, and an atomic begins no branch: what runs goes on at the live end', async () => {
     const { visits, planned } = declare();
     const late = visits.task('late', async ({ sleep, dispatch }) => {

@@ -1,0 +1,169 @@
+// A storage that answers later: what is done until then is kept on top of what comes.
+import { describe, expect, test } from '@jest/globals';
+import { at, createRuntime, store, type Problem } from 'floe';
+import { memoryArea, storageIn, type StorageArea } from 'floe/persist';
+import { testRuntime } from 'floe/testing';
+import { recording } from 'floe/trace';
+
+const declare = () => {
+  const visits = store('visits', { list: [] as string[], note: '' }).persisted();
+  const planned = visits.action('planned', (draft, id: string) => {
+    draft.list.push(id);
+  });
+  const cancelled = visits.action('cancelled', (draft, id: string) => {
+    const index = draft.list.indexOf(id);
+    if (index < 0) throw new Error(`no visit ${id}`);
+    draft.list.splice(index, 1);
+  });
+  return { visits, planned, cancelled };
+};
+
+/** Keeps a first session, and opens a second one whose storage answers when it is told to. */
+async function secondSession(before: readonly string[]) {
+  const texts = new Map<string, string>();
+  const own = declare();
+  if (before.length > 0) {
+    const first = createRuntime({
+      stores: [own.visits],
+      storage: storageIn(() => memoryArea(texts), { writeAfter: 0 }),
+    });
+    for (const id of before) first.dispatch(own.planned(id));
+    first.close();
+  }
+  let answer = (): void => undefined;
+  const asked = new Promise<void>((resolve) => (answer = resolve));
+  const inner = memoryArea(texts);
+  const area: StorageArea = {
+    ...inner,
+    read: async (key) => {
+      await asked;
+      return inner.read(key);
+    },
+    write: async (key, text) => {
+      await asked;
+      inner.write(key, text);
+    },
+  };
+  const problems: Problem[] = [];
+  const runtime = createRuntime({
+    stores: [own.visits],
+    trace: recording(),
+    storage: storageIn(() => area, { writeAfter: 0 }),
+    onProblem: (problem) => problems.push(problem),
+  });
+  const arrive = async (): Promise<void> => {
+    answer();
+    await runtime.persistence.ready;
+    await runtime.persistence.flush();
+  };
+  const codes = (): unknown[] => problems.map(({ error }) => (error as { code?: string }).code);
+  return { ...own, runtime, arrive, codes, texts };
+}
+
+describe('rule 21: while the storage is being read', () => {
+  test('what is dispatched is seen at once, and is applied again on top of what was stored', async () => {
+    const { runtime, visits, planned, arrive, texts } = await secondSession(['v1', 'v2']);
+    const seen: unknown[] = [];
+    runtime.watch(at(visits, '/list'), (list) => seen.push(list));
+    expect(runtime.persistence.status).toBe('reading');
+    runtime.dispatch(planned('v3'));
+    expect(runtime.read(visits).list).toEqual(['v3']);
+    await arrive();
+    expect(seen).toEqual([['v3'], ['v1', 'v2', 'v3']]);
+    expect(runtime.persistence.status).toBe('ready');
+    expect(runtime.trace.steps.map(({ fact, action, cause }) => [fact ?? action?.type, cause.by])).toEqual([
+      ['initial', 'runtime'],
+      ['visits.planned', 'code'],
+      ['rehydrated', 'storage'],
+    ]);
+    expect([...texts.values()].join('')).toContain('v3');
+    // The past is what was seen then.
+    runtime.trace.seek(1);
+    expect(runtime.read(visits).list).toEqual(['v3']);
+  });
+
+  test('what cannot be applied on top of it is dropped and reported; what stands together stands together', async () => {
+    const { runtime, visits, planned, cancelled, arrive, codes } = await secondSession(['v1']);
+    runtime.dispatch(planned('v2'));
+    runtime.atomic(() => {
+      runtime.dispatch(planned('v3'));
+      runtime.dispatch(cancelled('v2'));
+    });
+    runtime.reset();
+    runtime.dispatch(planned('v4'));
+    await arrive();
+    // Who reset meant what was there then.
+    expect([runtime.read(visits).list, codes()]).toEqual([['v4'], []]);
+    const other = await secondSession(['v1']);
+    other.runtime.dispatch(other.planned('v9'));
+    other.visits.when(other.planned, (draft, _id) => {
+      if (draft.list.length > 1) throw new Error('too many');
+    });
+    await other.arrive();
+    expect([other.runtime.read(other.visits).list, other.codes()]).toEqual([['v1'], ['FLOE_DROPPED']]);
+  });
+
+  test('nothing is written until it was read; where nothing is stored, what was done is', async () => {
+    const { runtime, visits, planned, arrive, texts } = await secondSession([]);
+    runtime.dispatch(planned('v1'));
+    await Promise.resolve();
+    expect(texts.size).toBe(0);
+    await arrive();
+    expect([runtime.read(visits).list, runtime.trace.steps.length]).toEqual([['v1'], 3]);
+    expect(texts.get('visits')).toContain('v1');
+  });
+
+  test('it comes to the live end, and into an open optimistic action, which can still be taken back', async () => {
+    const { runtime, visits, planned, arrive } = await secondSession(['v1']);
+    const assign = visits.task('assign', async ({ optimistic }) => {
+      const tried = optimistic(planned('tried'));
+      await new Promise((resolve) => setTimeout(resolve, 20));
+      tried.revert();
+    });
+    const run = runtime.run(assign());
+    runtime.dispatch(planned('v2'));
+    runtime.trace.seek(1);
+    const looked = runtime.read(visits).list;
+    await arrive();
+    expect(runtime.read(visits).list).toEqual(looked);
+    runtime.trace.live();
+    expect(runtime.read(visits).list).toEqual(['v1', 'tried', 'v2']);
+    await run;
+    expect(runtime.read(visits).list).toEqual(['v1', 'v2']);
+    await runtime.persistence.flush();
+    const [item] = await runtime.persistence.list();
+    expect((item.state as { list: unknown }).list).toEqual(['v1', 'v2']);
+  });
+
+  test('closed before it came, nothing is touched', async () => {
+    const { runtime, planned, arrive, texts } = await secondSession(['v1']);
+    const before = [...texts];
+    runtime.dispatch(planned('v2'));
+    runtime.close();
+    await arrive().catch(() => undefined);
+    expect([...texts]).toEqual(before);
+  });
+});
+
+test('changes are gathered for a while and written together', async () => {
+  const texts = new Map<string, string>();
+  let writes = 0;
+  const inner = memoryArea(texts);
+  const area: StorageArea = {
+    ...inner,
+    write(key, text) {
+      writes++;
+      inner.write(key, text);
+    },
+  };
+  const { visits, planned } = declare();
+  const runtime = testRuntime({ stores: [visits], storage: storageIn(() => area, { writeAfter: 200 }) });
+  for (const id of ['v1', 'v2', 'v3']) runtime.dispatch(planned(id));
+  await runtime.clock.advance(199);
+  expect(writes).toBe(0);
+  await runtime.clock.advance(1);
+  expect([writes, texts.get('visits')?.includes('v3')]).toEqual([1, true]);
+  runtime.dispatch(planned('v4'));
+  runtime.close();
+  expect(texts.get('visits')).toContain('v4');
+});
