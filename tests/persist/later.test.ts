@@ -19,7 +19,7 @@ const declare = () => {
 };
 
 /** Keeps a first session, and opens a second one whose storage answers when it is told to. */
-async function secondSession(before: readonly string[]) {
+function secondSession(before: readonly string[]) {
   const texts = new Map<string, string>();
   const own = declare();
   if (before.length > 0) {
@@ -62,7 +62,7 @@ async function secondSession(before: readonly string[]) {
 
 describe('rule 21: while the storage is being read', () => {
   test('what is dispatched is seen at once, and is applied again on top of what was stored', async () => {
-    const { runtime, visits, planned, arrive, texts } = await secondSession(['v1', 'v2']);
+    const { runtime, visits, planned, arrive, texts } = secondSession(['v1', 'v2']);
     const seen: unknown[] = [];
     runtime.watch(at(visits, '/list'), (list) => seen.push(list));
     expect(runtime.persistence.status).toBe('reading');
@@ -83,7 +83,7 @@ describe('rule 21: while the storage is being read', () => {
   });
 
   test('what cannot be applied on top of it is dropped and reported; what stands together stands together', async () => {
-    const { runtime, visits, planned, cancelled, arrive, codes } = await secondSession(['v1']);
+    const { runtime, visits, planned, cancelled, arrive, codes } = secondSession(['v1']);
     runtime.dispatch(planned('v2'));
     runtime.atomic(() => {
       runtime.dispatch(planned('v3'));
@@ -94,7 +94,7 @@ describe('rule 21: while the storage is being read', () => {
     await arrive();
     // Who reset meant what was there then.
     expect([runtime.read(visits).list, codes()]).toEqual([['v4'], []]);
-    const other = await secondSession(['v1']);
+    const other = secondSession(['v1']);
     other.runtime.dispatch(other.planned('v9'));
     other.visits.when(other.planned, (draft, _id) => {
       if (draft.list.length > 1) throw new Error('too many');
@@ -104,7 +104,7 @@ describe('rule 21: while the storage is being read', () => {
   });
 
   test('nothing is written until it was read; where nothing is stored, what was done is', async () => {
-    const { runtime, visits, planned, arrive, texts } = await secondSession([]);
+    const { runtime, visits, planned, arrive, texts } = secondSession([]);
     runtime.dispatch(planned('v1'));
     await Promise.resolve();
     expect(texts.size).toBe(0);
@@ -114,7 +114,7 @@ describe('rule 21: while the storage is being read', () => {
   });
 
   test('it comes to the live end, and into an open optimistic action, which can still be taken back', async () => {
-    const { runtime, visits, planned, arrive } = await secondSession(['v1']);
+    const { runtime, visits, planned, arrive } = secondSession(['v1']);
     const assign = visits.task('assign', async ({ optimistic }) => {
       const tried = optimistic(planned('tried'));
       await new Promise((resolve) => setTimeout(resolve, 20));
@@ -136,7 +136,7 @@ describe('rule 21: while the storage is being read', () => {
   });
 
   test('closed before it came, nothing is touched', async () => {
-    const { runtime, planned, arrive, texts } = await secondSession(['v1']);
+    const { runtime, planned, arrive, texts } = secondSession(['v1']);
     const before = [...texts];
     runtime.dispatch(planned('v2'));
     runtime.close();

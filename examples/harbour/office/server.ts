@@ -6,6 +6,7 @@ import { setTimeout as wait } from 'node:timers/promises';
 import type { AddressInfo } from 'node:net';
 import type { Plan, Vessel, Visit } from '../src/model/types.js';
 import { anchorages, berths, NOW, randomFrom, vessels, visitsOf } from './data.js';
+import { keptApp } from './kept.js';
 
 export interface OfficeOptions {
   /** The port to listen on; 0 takes a free one. */
@@ -53,6 +54,7 @@ export function officeApp({
       return c.json({ problem: 'The office is closed for a moment. Try again.' }, status as 503);
     return next();
   });
+  app.route('/office/kept', keptApp());
   app.get('/office/port', (c) => c.json({ berths, vessels: vessels.map(named) }));
   app.get('/office/days/:day/visits', (c) => {
     const day = c.req.param('day');
