@@ -10,7 +10,16 @@ import { recording } from 'floe/trace';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { confirmation, createRuntime } from 'floe';
-import { address, askPositions, followPositions, office, openRoom, positionsArrived, stores } from './model/index.js';
+import {
+  address,
+  askPositions,
+  followPositions,
+  office,
+  openRoom,
+  positionsArrived,
+  sendUnsent,
+  stores,
+} from './model/index.js';
 import { httpOffice } from './office-client.js';
 import { ControlRoom } from './ui/ControlRoom.js';
 import { History } from './ui/History.js';
@@ -31,6 +40,7 @@ const runtime = createRuntime({
 linkAddress(runtime, address);
 void runtime.run(openRoom());
 void runtime.run(followPositions());
+void runtime.run(sendUnsent());
 
 const fontFamily = '"Segoe UI", Roboto, "Helvetica Neue", "Liberation Sans", Arial, sans-serif';
 const theme = createTheme({
@@ -47,7 +57,7 @@ createRoot(document.getElementById('root')!).render(
     <MantineProvider theme={theme}>
       <DatesProvider settings={{ firstDayOfWeek: 1 }}>
         <RuntimeProvider runtime={runtime}>
-          <ControlRoom />
+          <ControlRoom persistence={runtime.persistence} />
           <Notice />
           <Question />
           <History trace={runtime.trace} />

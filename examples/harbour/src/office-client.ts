@@ -19,7 +19,7 @@ export function httpOffice(base: string, search = ''): Office {
     if (!answer.ok) {
       const { problem } = (await answer.json().catch(() => ({}))) as { problem?: string };
       const text = problem ?? `The office answered ${answer.status}.`;
-      throw answer.status === 409 ? new Refused(text) : new Error(text);
+      throw answer.status >= 400 && answer.status < 500 ? new Refused(text) : new Error(text);
     }
     return (await answer.json()) as T;
   };

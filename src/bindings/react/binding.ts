@@ -79,3 +79,22 @@ export function useTask<A extends readonly unknown[], T>(task: Task<A, T>): (...
   const runtime = useRuntime();
   return useCallback((...args: A) => runtime.run(task(...args)), [runtime, task]);
 }
+
+/** What `runtime.persistence` offers, as far as this binding needs it. */
+interface Keeping {
+  readonly status: string;
+  watch(listener: () => void): () => void;
+}
+
+/**
+ * Whether everything that is stored was read: until then a page may show a placeholder. Always true on storages that
+ * answer at once, and without one.
+ * @example
+ * if (!useReady()) return <Skeleton />;
+ */
+export function useReady(): boolean {
+  const { persistence } = useRuntime() as Runtime & { readonly persistence?: Keeping };
+  const watch = useCallback((listener: () => void) => persistence?.watch(listener) ?? (() => undefined), [persistence]);
+  const isReady = (): boolean => persistence?.status !== 'reading';
+  return useSyncExternalStore(watch, isReady, isReady);
+}

@@ -1,2 +1,2 @@
 // floe/react: the runtime in React.
-export { RuntimeProvider, useRuntime, useSelection, useTask, useAction } from './binding.js';
+export { RuntimeProvider, useRuntime, useSelection, useTask, useAction, useReady } from './binding.js';

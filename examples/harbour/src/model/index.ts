@@ -4,6 +4,7 @@ import { log } from './log.js';
 import { port } from './port.js';
 import { notices } from './notices.js';
 import { positions } from './positions.js';
+import { unsent } from './unsent.js';
 import { visits } from './visits.js';
 
 export * from './address.js';
@@ -15,7 +16,8 @@ export * from './port.js';
 export * from './positions.js';
 export * from './shift.js';
 export * from './types.js';
+export * from './unsent.js';
 export * from './visits.js';
 export * from './work.js';
 
-export const stores = [visits, port, log, notices, positions, address] as const;
+export const stores = [visits, port, log, notices, positions, address, unsent] as const;

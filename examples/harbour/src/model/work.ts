@@ -92,7 +92,3 @@ export const tellCancelled = port.task(
   },
   { when: visitCancelled },
 );
-
-export const renameVessel = port.task('rename', async ({ dispatch, use }, hull: string, name: string) => {
-  dispatch(port.ingest(vessel, await use(office).rename(hull, name)));
-});

@@ -1,16 +1,19 @@
 import { Button, Group, Text, Title } from '@mantine/core';
 import { DatePickerInput } from '@mantine/dates';
 import { useAction, useSelection } from 'floe/react';
+import type { Persistence } from 'floe/persist';
 import { useState } from 'react';
-import { counts, dayPicked, dayShown, freeBerths, loading, shiftEnded } from '../model/index.js';
+import { counts, dayPicked, dayShown, freeBerths, loading, shiftEnded, waiting } from '../model/index.js';
 import { BerthPanel } from './BerthPanel.js';
 import { LogPanel } from './LogPanel.js';
 import { PlanVisit } from './PlanVisit.js';
+import { Stored } from './Stored.js';
 import { VisitPanel } from './VisitPanel.js';
 
 /** The whole room: the day's visits on the left, berths and the log on the right. */
-export function ControlRoom() {
+export function ControlRoom({ persistence }: { readonly persistence: Persistence }) {
   const [planning, setPlanning] = useState(false);
+  const [showsStored, setShowsStored] = useState(false);
   const endShift = useAction(shiftEnded);
   return (
     <main className="room">
@@ -27,6 +30,7 @@ export function ControlRoom() {
         <Group gap="sm">
           <DayPicker />
           <Button onClick={() => setPlanning(true)}>Plan a visit</Button>
+          <StoredButton onClick={() => setShowsStored(true)} />
           <Button variant="default" onClick={() => endShift()}>
             End shift
           </Button>
@@ -37,8 +41,19 @@ export function ControlRoom() {
         <BerthPanel />
         <LogPanel />
       </div>
+      <Stored persistence={persistence} opened={showsStored} onClose={() => setShowsStored(false)} />
       <PlanVisit opened={planning} onClose={() => setPlanning(false)} />
     </main>
+  );
+}
+
+/** Says how much waits to be sent. */
+function StoredButton({ onClick }: { readonly onClick: () => void }) {
+  const count = useSelection(waiting);
+  return (
+    <Button variant="default" onClick={onClick}>
+      {count === 0 ? 'Kept here' : `Kept here, ${count} unsent`}
+    </Button>
   );
 }
 

@@ -1,0 +1,131 @@
+// What the harbour keeps between sessions, in a real browser: reload, close, a full storage, a blocked one, two tabs.
+import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { join } from 'node:path';
+import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
+import { findChromium, launchOptions } from '../../scripts/chromium.mjs';
+
+interface Office {
+  readonly address: string;
+  close(): Promise<void>;
+}
+const built = join(process.cwd(), 'dist/demo');
+let office: Office;
+let browser: Browser;
+beforeAll(async () => {
+  const { startOffice } = (await import(join(built, 'office/server.js'))) as {
+    startOffice(options: object): Promise<Office>;
+  };
+  office = await startOffice({ port: 0, page: join(built, 'page'), thinking: 50 });
+  browser = await chromium.launch(launchOptions(findChromium()!));
+});
+afterAll(async () => {
+  await browser?.close();
+  await office?.close();
+});
+
+const open = async (context?: BrowserContext, path = '/'): Promise<Page> => {
+  const page = await (context ?? (await browser.newContext())).newPage();
+  await page.goto(office.address + path);
+  await page.locator('tr.row').first().waitFor();
+  return page;
+};
+const note = (page: Page) => page.getByLabel('Log note for the next watch');
+const button = (page: Page, name: string | RegExp) => page.getByRole('button', { name, exact: true });
+const kept = (page: Page): Promise<Record<string, string>> => page.evaluate(() => ({ ...localStorage }));
+
+test('the note, the filter and the day outlive the page, also one that is closed at once', async () => {
+  const context = await browser.newContext();
+  const page = await open(context);
+  await page.locator('label', { hasText: /^Expected/ }).click();
+  await note(page).fill('Shore power on N2 is out');
+  // Not written yet: changes are gathered. Closing the page writes them.
+  await page.close({ runBeforeUnload: true });
+  const next = await open(context);
+  expect(await note(next).inputValue()).toBe('Shore power on N2 is out');
+  expect(
+    await next
+      .getByRole('radio', { name: /expected/i })
+      .first()
+      .isChecked(),
+  ).toBe(true);
+});
+
+test('a page shows what is stored; forget clears it and leaves the page, reset does the opposite', async () => {
+  const page = await open();
+  await note(page).fill('Crane 2 under repair');
+  await button(page, 'Kept here').click();
+  const card = page.getByRole('region', { name: 'Stored for log' });
+  await card.getByText('Crane 2 under repair').waitFor();
+  await card.getByRole('button', { name: 'Forget' }).click();
+  await card.waitFor({ state: 'detached' });
+  expect([await note(page).inputValue(), Object.keys(await kept(page)).some((key) => key.endsWith(':log'))]).toEqual([
+    'Crane 2 under repair',
+    false,
+  ]);
+  await page.keyboard.press('Escape');
+  await note(page).fill('Crane 3 under repair');
+  await button(page, 'Kept here').click();
+  await card.getByText('Crane 3 under repair').waitFor();
+  await card.getByRole('button', { name: 'Reset' }).click();
+  await page.waitForFunction(() => document.querySelector('textarea')?.value === '');
+  expect((await kept(page))['harbour:log']).toContain('Crane 3');
+  await button(page, 'Forget and reset all').click();
+  await page.getByText('Nothing is stored yet.').waitFor();
+});
+
+test('what the office could not be told is kept over a reload, and sent when it can be', async () => {
+  const context = await browser.newContext();
+  const page = await open(context, '/');
+  await page.locator('tr.row').first().click();
+  await context.route('**/office/vessels/**', (route) => route.abort());
+  await button(page, 'Rename').click();
+  await page.getByLabel('Name of the vessel').fill('Grey Heron');
+  await page.keyboard.press('Enter');
+  await button(page, 'Kept here, 1 unsent').waitFor();
+  await page.reload();
+  await button(page, 'Kept here, 1 unsent').waitFor();
+  await context.unroute('**/office/vessels/**');
+  await button(page, 'Kept here').waitFor({ timeout: 20_000 });
+  await page.getByText('Grey Heron').first().waitFor();
+});
+
+test('a full storage is said, keeps the last good copy, and takes the next change when there is room', async () => {
+  const page = await open();
+  await note(page).fill('before');
+  await page.waitForFunction(() => localStorage.getItem('harbour:log')?.includes('before'));
+  await page.evaluate(() => {
+    for (let size = 1 << 22; size >= 1; size >>= 1) {
+      try {
+        for (let i = 0; ; i++) localStorage.setItem(`filler-${size}-${i}`, 'x'.repeat(size));
+      } catch {
+        // Full at this size.
+      }
+    }
+  });
+  await note(page).fill('this does not fit any more, whatever is tried');
+  await button(page, 'Kept here').click();
+  await page.getByText('FLOE_STORAGE_FAILED').waitFor();
+  expect((await kept(page))['harbour:log']).toContain('before');
+  await page.keyboard.press('Escape');
+  await page.evaluate(() =>
+    Object.keys(localStorage).forEach((key) => key.startsWith('filler') && localStorage.removeItem(key)),
+  );
+  await note(page).fill('there is room again');
+  await page.waitForFunction(() => localStorage.getItem('harbour:log')?.includes('there is room again'));
+});
+
+test('where the browser forbids storage the page works from memory, and says so', async () => {
+  const context = await browser.newContext();
+  await context.addInitScript(() => {
+    Object.defineProperty(window, 'localStorage', {
+      get() {
+        throw new DOMException('denied', 'SecurityError');
+      },
+    });
+  });
+  const page = await open(context);
+  await note(page).fill('not for long');
+  await button(page, 'Kept here').click();
+  await page.getByText('FLOE_STORAGE_BLOCKED').waitFor();
+  expect(await note(page).inputValue()).toBe('not for long');
+});
