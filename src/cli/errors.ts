@@ -63,3 +63,9 @@ export const givenNeedsFile = (length: number): FloeError =>
     'FLOE_BAD_OPTION',
     `The state before these steps has ${length} characters: too many to be read in a test. Give a file with --out, and it gets one of its own beside it.`,
   );
+
+export const notStored = (place: string, why: string): FloeError =>
+  new FloeError(
+    'FLOE_NOT_STORED',
+    `Nothing that Floe keeps was found in '${place}': ${why}. Give a folder of fileStorage, or a JSON file of keys and texts: what persistence.texts() gives.`,
+  );

@@ -9,6 +9,7 @@ import { showChanges, showHistory, showState, type LookOptions } from './look.js
 import type { Output } from './output.js';
 import { replay, type ReplayCommandOptions } from './replay.js';
 import { listSteps, type StepsOptions } from './steps.js';
+import { showStored, type StoredOptions } from './stored.js';
 import { writeTestFile, type WriteTestCommandOptions } from './write-test.js';
 
 const version = (): string =>
@@ -16,7 +17,7 @@ const version = (): string =>
 
 function declare(out: Output, answer: { code: 0 | 1 }): Command {
   const program = new Command('floe')
-    .description('Looks into traces of application state, and shows what Floe does.')
+    .description('Looks into traces and stores of application state, and shows what Floe does.')
     .version(version(), '-v, --version')
     .exitOverride()
     .showHelpAfterError('(floe --help lists the commands)')
@@ -100,6 +101,18 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .option('--title <text>', 'what the test is called')
     .option('--out <file>', 'where to write it; standard output without it')
     .action((file: string, options: WriteTestCommandOptions) => writeTestFile(file, options, out));
+  program
+    .command('stored')
+    .description('show what is kept between sessions, and whether it can be used; exit code 1 where it cannot')
+    .argument('<place>', 'a folder, or a file of keys and texts that was saved from a browser')
+    .option('--store <name>', 'the state of one store, and what was set aside of it')
+    .option('--model <file>', 'also try its upgrades and checks: a JavaScript module that exports the list stores')
+    .option('--prefix <text>', "what goes before each key in a file: 'harbour:'", '')
+    .option('--mend', 'set aside what is damaged, and keep the changes before it')
+    .option('--json', 'one JSON value a line')
+    .action(
+      async (place: string, options: StoredOptions) => void (answer.code = await showStored(place, options, out)),
+    );
   return program;
 }
 

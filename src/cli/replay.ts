@@ -1,12 +1,9 @@
 // `floe replay TRACE --model FILE`: runs what was recorded against today's code.
-import { pathToFileURL } from 'node:url';
-import { resolve } from 'node:path';
 import colours from 'picocolors';
 import { encode } from '../core/encode.js';
-import type { AnyStore } from '../core/index.js';
 import { causeOf, replayTrace } from '../trace/index.js';
-import { modelUnusable } from './errors.js';
 import { readTraceFile } from './input.js';
+import { storesIn } from './model.js';
 import { inShort, type Output } from './output.js';
 import { toldOf } from './steps.js';
 
@@ -14,19 +11,6 @@ export interface ReplayCommandOptions {
   readonly model: string;
   readonly refuse?: boolean;
   readonly json?: boolean;
-}
-
-/** The stores that a module exports as `stores`. */
-async function storesIn(file: string): Promise<readonly AnyStore[]> {
-  let found: { readonly stores?: unknown };
-  try {
-    found = (await import(pathToFileURL(resolve(file)).href)) as typeof found;
-  } catch (cause) {
-    throw modelUnusable(file, cause instanceof Error ? cause.message : String(cause), cause);
-  }
-  if (!Array.isArray(found.stores) || found.stores.length === 0)
-    throw modelUnusable(file, "it exports no list 'stores'");
-  return found.stores as readonly AnyStore[];
 }
 
 /** Gives the exit code: 1 where the code does something else now. */

@@ -20,6 +20,7 @@ import { changeLine, firstLine, readLog, type Log, type LogEnd } from './log.js'
 import { joined } from './joined.js';
 import type { Persistence, StoredItem } from './persistence.js';
 import { hex } from './sealed.js';
+import { listed } from './listed.js';
 import { headOf, Shelf } from './shelf.js';
 import { Turns } from './turns.js';
 import { upgraded, versionOf } from './upgrade.js';
@@ -272,9 +273,12 @@ export class Keeper implements Persistence, Listener {
     this.planned?.();
     this.planned = undefined;
     this.pause = 0;
-    const saving = Array.from(this.lanes.values(), (lane) => this.save(lane));
-    await perform(waitAll(saving));
+    await this.saveEverything();
     return [...this.lanes.values()].every(({ unsaved, phase }) => !unsaved || phase === 'untouchable');
+  }
+
+  private saveEverything(): MaybeAsync<unknown> {
+    return perform(waitAll(Array.from(this.lanes.values(), (lane) => this.save(lane))));
   }
 
   private save(lane: Lane): MaybeAsync<void> {
@@ -450,31 +454,12 @@ export class Keeper implements Persistence, Listener {
   }
 
   close(): void {
-    void this.flush().then(() => this.shelf.area.close?.());
+    this.planned?.();
+    const saving = this.saveEverything();
+    const close = (): void => this.shelf.area.close?.();
+    if (isThenable(saving)) void saving.then(close);
+    else close();
     this.stopListening?.();
     this.closed = true;
-  }
-}
-
-/** Everything that stands on a shelf, by store. */
-export function* listed(shelf: Shelf): Work<readonly StoredItem[]> {
-  const items: StoredItem[] = [];
-  for (const store of yield* shelf.stores()) {
-    const text = yield* shelf.read(store);
-    if (text !== undefined) items.push(itemOf(store, text));
-  }
-  for (const aside of yield* shelf.asides()) items.push({ kind: 'set aside', ...aside, size: aside.text.length });
-  return items;
-}
-
-function itemOf(store: string, text: string): StoredItem {
-  const item = { store, kind: 'state', size: text.length } as const;
-  try {
-    const log = readLog(store, text);
-    if ('newer' in log) return { ...item, why: `it was written by a newer version (${log.newer})` };
-    const { state, version, changes, damage } = log;
-    return { ...item, state, version, changes, ...(damage && { why: damage.why }) };
-  } catch (cause) {
-    return { ...item, why: messageOf(cause) };
   }
 }

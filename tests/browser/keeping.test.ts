@@ -31,7 +31,8 @@ const open = async (context?: BrowserContext, path = '/'): Promise<Page> => {
 };
 const note = (page: Page) => page.getByLabel('Log note for the next watch');
 const button = (page: Page, name: string | RegExp) => page.getByRole('button', { name, exact: true });
-const kept = (page: Page): Promise<Record<string, string>> => page.evaluate(() => ({ ...localStorage }));
+const kept = (page: Page): Promise<Record<string, string>> =>
+  page.evaluate(() => Object.fromEntries(Object.entries(localStorage)) as Record<string, string>);
 
 test('the note, the filter and the day outlive the page, also one that is closed at once', async () => {
   const context = await browser.newContext();

@@ -15,7 +15,7 @@ let desks = 0;
 /** `how` is handed to the office with each request: `delay=20`. */
 const desk = (how = '') => {
   const url = `${office.address}/office/kept/desk-${++desks}/`;
-  const asking: typeof fetch = (input, init) => fetch(`${String(input)}?${how}`, init);
+  const asking: typeof fetch = (input, init) => fetch(`${input as string}?${how}`, init);
   return () => httpArea({ url, fetch: asking });
 };
 
@@ -39,7 +39,7 @@ test('a failure is reported and what could not be stored is stored later', async
     storage: httpStorage({
       url: `${office.address}/office/kept/failing`,
       writeAfter: 0,
-      fetch: (input, init) => fetch(`${String(input)}?${how}`, init),
+      fetch: (input, init) => fetch(`${input as string}?${how}`, init),
     }),
     onProblem: ({ error }) => codes.push((error as { code?: string }).code),
   });

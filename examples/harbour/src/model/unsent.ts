@@ -52,8 +52,9 @@ export const sendUnsent = unsent.task('send', async ({ dispatch, read, use, next
 
 /** Gives a vessel a new name. Where the office cannot be reached, the name is kept and sent later. */
 export const renameVessel = port.task('rename', async ({ dispatch, use, run }, hull: string, name: string) => {
+  const desk = use(office);
   try {
-    dispatch(port.ingest(vessel, await use(office).rename(hull, name)));
+    dispatch(port.ingest(vessel, await desk.rename(hull, name)));
   } catch (error) {
     if (error instanceof Refused) throw error;
     dispatch(renamingKept({ hull, name }));

@@ -7,13 +7,45 @@ export type Filter = 'all' | 'expected' | 'alongside' | 'departed';
 /** What follows a phase when a visit moves on. */
 export const nextPhase: Partial<Record<Phase, Phase>> = { expected: 'alongside', alongside: 'departed' };
 
+const filters: readonly unknown[] = ['all', 'expected', 'alongside', 'departed'] satisfies Filter[];
+
+/** What was kept may be of any age: a day and a known filter, or it is not used. Any Standard Schema validator does. */
+const keptCheck = {
+  '~standard': {
+    version: 1,
+    vendor: 'harbour',
+    validate(value: unknown) {
+      const { day, filter } = value as { readonly day?: unknown; readonly filter?: unknown };
+      const issues = [];
+      if (typeof day !== 'string' || Number.isNaN(Date.parse(day)))
+        issues.push({ message: 'is not a day', path: ['day'] });
+      if (!filters.includes(filter)) issues.push({ message: 'is not a filter', path: ['filter'] });
+      return issues.length > 0 ? { issues } : { value };
+    },
+  },
+} as const;
+
 /** What the watch officer looks at: a day, a filter. The visits themselves are rows of the port. */
 export const visits = store('visits', {
   day: '2031-03-02',
   /** The day whose visits have arrived. */
   known: null as string | null,
   filter: 'all' as Filter,
-}).persisted({ only: ['day', 'filter'] });
+}).persisted({
+  only: ['day', 'filter'],
+  version: 4,
+  upgrade: [
+    // 1 to 2: the day was a date.
+    ({ date, ...rest }: { date: string }) => ({ day: date, ...rest }),
+    // 2 to 3: visits were shown by a word of the officers' own.
+    ({ day, show }: { day: string; show: string }) => ({ day, filter: show === 'here' ? 'alongside' : show }),
+    // 3 to 4: cancelled visits no longer have a filter of their own.
+    (kept: { filter: string }) => {
+      if (kept.filter === 'cancelled') kept.filter = 'all';
+    },
+  ],
+  check: keptCheck,
+});
 
 export const dayPicked = visits.action('dayPicked', (draft, day: string) => {
   draft.day = day;

@@ -1,0 +1,29 @@
+// What is stored, for people: each store with its state, and what was set aside.
+import { messageOf } from '../core/errors.js';
+import { readLog } from './log.js';
+import type { StoredItem } from './persistence.js';
+import type { Shelf } from './shelf.js';
+import type { Work } from './work.js';
+
+/** Everything that stands on a shelf, by store. */
+export function* listed(shelf: Shelf): Work<readonly StoredItem[]> {
+  const items: StoredItem[] = [];
+  for (const store of yield* shelf.stores()) {
+    const text = yield* shelf.read(store);
+    if (text !== undefined) items.push(itemOf(store, text));
+  }
+  for (const aside of yield* shelf.asides()) items.push({ kind: 'set aside', ...aside, size: aside.text.length });
+  return items;
+}
+
+function itemOf(store: string, text: string): StoredItem {
+  const item = { store, kind: 'state', size: text.length } as const;
+  try {
+    const log = readLog(store, text);
+    if ('newer' in log) return { ...item, why: `it was written by a newer version (${log.newer})` };
+    const { state, version, changes, damage } = log;
+    return { ...item, state, version, changes, ...(damage && { why: damage.why }) };
+  } catch (cause) {
+    return { ...item, why: messageOf(cause) };
+  }
+}

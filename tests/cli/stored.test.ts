@@ -1,0 +1,155 @@
+// `floe stored`: the real command line on folders and on a file saved from a browser; and what past versions stored.
+import { afterAll, describe, expect, test } from '@jest/globals';
+import { cpSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { createRuntime } from 'floe';
+import { fileStorage } from 'floe/persist/node';
+import { log, visits } from '../../examples/harbour/src/model/index.js';
+import { floe } from '../support/command.js';
+
+const folder = mkdtempSync(join(tmpdir(), 'floe-stored-'));
+afterAll(() => rmSync(folder, { recursive: true }));
+const fixtures = join(process.cwd(), 'tests/fixtures/stored');
+const model = join(process.cwd(), 'dist/demo/src/model/index.js');
+let copies = 0;
+const copyOf = (version: number): string => {
+  const copy = join(folder, `copy-${++copies}`);
+  cpSync(join(fixtures, `version-${version}`), copy, { recursive: true });
+  return copy;
+};
+interface Told {
+  store: string;
+  fit: boolean;
+  verdict: string;
+  why?: string;
+  state?: unknown;
+  becomes?: unknown;
+  text?: string;
+}
+const toldOf = (out: string): Told[] =>
+  out
+    .trim()
+    .split('\n')
+    .map((line) => JSON.parse(line) as Told);
+
+const expected = [
+  [1, { day: '2031-03-04', filter: 'alongside' }, 'Shore power on N2 is out until 14:00'],
+  [2, { day: '2031-03-05', filter: 'expected' }, 'Kept by version 2'],
+  [3, { day: '2031-03-06', filter: 'all' }, 'Kept by version 3'],
+] as const;
+
+describe.each(expected)('what version %i of the harbour stored', (version, kept, note) => {
+  test('is opened by the present one, and written as the present one writes it', async () => {
+    const copy = copyOf(version);
+    const open = () => createRuntime({ stores: [visits, log], storage: fileStorage({ folder: copy }) });
+    const runtime = open();
+    expect([runtime.read(visits), runtime.read(log).note]).toEqual([{ ...kept, known: null }, note]);
+    expect([await runtime.persistence.flush(), runtime.persistence.problems]).toEqual([true, []]);
+    runtime.close();
+    expect(readdirSync(copy).filter((name) => name.startsWith('visits'))).toEqual(['visits.jsonl']);
+    expect(readFileSync(join(copy, 'visits.jsonl'), 'utf8')).toContain('"version":4');
+    const again = open();
+    expect(again.read(visits)).toEqual({ ...kept, known: null });
+    again.close();
+  });
+
+  test('is listed, and its upgrade tried without writing', async () => {
+    const copy = copyOf(version);
+    const before = readdirSync(copy).map((name) => readFileSync(join(copy, name), 'utf8'));
+    const { code, out } = await floe(['stored', copy, '--model', model, '--json']);
+    expect([code, toldOf(out)]).toMatchObject([
+      0,
+      [
+        { store: 'log', verdict: 'fits', state: { note } },
+        { store: 'visits', verdict: 'fits after its upgrade to version 4', becomes: kept },
+      ],
+    ]);
+    expect(readdirSync(copy).map((name) => readFileSync(join(copy, name), 'utf8'))).toEqual(before);
+  });
+});
+
+describe('damage', () => {
+  test('is shown with its reason, and set aside by --mend; the changes before it stay', async () => {
+    const copy = copyOf(3);
+    const file = join(copy, 'visits.jsonl');
+    const text = readFileSync(file, 'utf8');
+    writeFileSync(file, text.replace('cancelled', 'cancalled'));
+    const shown = await floe(['stored', copy]);
+    expect([shown.code, shown.out]).toEqual([
+      1,
+      expect.stringMatching(/visits .*damaged in part: change 1 cannot be used/),
+    ]);
+    const mended = await floe(['stored', copy, '--mend', '--model', model, '--json']);
+    expect([mended.code, mended.err]).toEqual([
+      0,
+      expect.stringContaining("visits: what was there is set aside as 'visits.aside."),
+    ]);
+    expect(toldOf(mended.out)).toMatchObject([
+      { store: 'log', fit: true },
+      { store: 'visits', fit: true, becomes: { day: '2031-03-06', filter: 'expected' } },
+      {
+        store: 'visits',
+        verdict: 'set aside',
+        text: text.replace('cancelled', 'cancalled'),
+        why: expect.stringContaining('change 1') as unknown,
+      },
+    ]);
+    const runtime = createRuntime({ stores: [visits], storage: fileStorage({ folder: copy }) });
+    expect([runtime.read(visits).filter, runtime.persistence.problems]).toEqual(['expected', []]);
+    runtime.close();
+  });
+
+  test('what the model cannot use is said; a file saved from a browser is mended in place', async () => {
+    const file = join(folder, 'kept.json');
+    const texts = {
+      'other:x': 'not of floe',
+      'harbour:log': readFileSync(join(fixtures, 'version-2/log.jsonl'), 'utf8'),
+      'harbour:visits': '{"floe":"stored","version":1,"state":[1,2]}',
+    };
+    writeFileSync(file, JSON.stringify(texts));
+    const plain = await floe(['stored', file, '--prefix', 'harbour:']);
+    expect(plain).toMatchObject({ code: 0 });
+    const tried = await floe(['stored', file, '--prefix', 'harbour:', '--model', model]);
+    expect([tried.code, tried.out]).toEqual([
+      1,
+      expect.stringContaining('does not fit: it does not pass its check: /day: is not a day'),
+    ]);
+    const mended = await floe(['stored', file, '--prefix', 'harbour:', '--model', model, '--mend']);
+    expect(mended.code).toBe(0);
+    const after = JSON.parse(readFileSync(file, 'utf8')) as Record<string, string>;
+    const aside = Object.keys(after).find((key) => key.startsWith('harbour:visits.aside.'))!;
+    expect([after['other:x'], after['harbour:log'], after['harbour:visits']]).toEqual([
+      texts['other:x'],
+      texts['harbour:log'],
+      undefined,
+    ]);
+    expect(after[aside]).toContain('[1,2]');
+    const one = await floe(['stored', file, '--prefix', 'harbour:', '--store', 'log']);
+    expect(JSON.parse(one.out)).toEqual({ note: 'Kept by version 2' });
+  });
+
+  test.each([
+    ['a place that is not there', ['nowhere'], 'FLOE_FILE_UNREADABLE'],
+    ['a file that is not JSON', [join(process.cwd(), 'README.md')], 'FLOE_NOT_STORED'],
+    ['an empty folder', [join(process.cwd(), 'tests/fixtures/stored')], 'FLOE_NOT_STORED'],
+    ['a store that nothing is kept of', [join(fixtures, 'version-1'), '--store', 'berths'], 'FLOE_NOT_STORED'],
+    ['a model that is none', [join(fixtures, 'version-1'), '--model', 'package.json'], 'FLOE_MODEL_UNUSABLE'],
+  ])('%s is an error with exit code 2', async (_what, args, code) => {
+    expect(await floe(['stored', ...args])).toMatchObject({
+      code: 2,
+      out: '',
+      err: expect.stringContaining(code) as unknown,
+    });
+  });
+
+  test('a folder in use is not mended', async () => {
+    const copy = copyOf(3);
+    const runtime = createRuntime({ stores: [visits], storage: fileStorage({ folder: copy }) });
+    expect(await floe(['stored', copy, '--mend'])).toMatchObject({
+      code: 2,
+      err: expect.stringContaining('FLOE_STORAGE_IN_USE') as unknown,
+    });
+    runtime.close();
+  });
+});
