@@ -57,6 +57,23 @@ say(
   'at most 100 MB more',
   recorded.more <= 100e6,
 );
+const stored = JSON.parse(
+  execFileSync(process.execPath, [fileURLToPath(new URL('persist-bytes.mjs', import.meta.url))], { encoding: 'utf8' }),
+);
+say(
+  `bytes written for one changed row of a stored state of ${(stored.snapshot / 1e6).toFixed(0)} MB`,
+  'a budget',
+  `at most ${stored.one}`,
+  'at most 1,000',
+  stored.one <= 1000,
+);
+say(
+  'bytes written for 10,000 such changes, the whole at the beginning and compaction included',
+  `the changes (${(stored.changes / 1e6).toFixed(2)} MB) and the whole`,
+  `${(stored.all / 1e6).toFixed(1)} MB`,
+  'at most 3 times the changes and 2 wholes',
+  stored.all <= 3 * stored.changes + 2 * stored.snapshot,
+);
 const bytes = await bundleSize();
 say(
   "all of `import { store, createRuntime } from 'floe'`, minified and gzipped",

@@ -1,7 +1,7 @@
 // `npm run shots`: makes the pictures in docs/screenshots/ anew, from the demo data. The pages need Chromium; the
 // terminal's pictures need Debian's xvfb, xterm, imagemagick and fonts-dejavu.
 import { spawnSync } from 'node:child_process';
-import { mkdtempSync, writeFileSync } from 'node:fs';
+import { cpSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { chromium } from 'playwright-core';
@@ -34,6 +34,16 @@ async function pages() {
   for (let i = 0; i < 5; i++) await page.getByRole('button', { name: 'Back', exact: true }).click();
   await page.waitForTimeout(400);
   await page.screenshot({ path: shot('harbour-past') });
+  await page.getByRole('button', { name: 'Live', exact: true }).click();
+  // A name that the office could not be told.
+  await page.context().route('**/office/vessels/**', (route) => route.abort());
+  await page.getByRole('button', { name: 'Rename' }).click();
+  await page.getByLabel('Name of the vessel').fill('Grey Heron');
+  await page.keyboard.press('Enter');
+  await page.getByRole('button', { name: 'Kept here, 1 unsent' }).click();
+  await page.getByRole('region', { name: 'Stored for unsent' }).waitFor();
+  await page.waitForTimeout(600);
+  await page.screenshot({ path: shot('harbour-kept') });
   await browser.close();
   await office.close();
 }
@@ -86,6 +96,24 @@ terminal(
     `${prompt('# notes are kept in capitals now', gap)}`,
     `${prompt('floe replay harbour-shift.jsonl --model model/index.js')}; ${floe} replay harbour-shift.jsonl --model changed.mjs`,
     `${prompt('floe write-test harbour-shift.jsonl --from 33 --to 34 --model ../model/index.js --out note.test.js', gap)}; ${floe} write-test harbour-shift.jsonl --from 33 --to 34 --model ../model/index.js --out note.test.js; cat note.test.js`,
+  ].join('; '),
+  cwd,
+);
+for (const version of [1, 2, 3]) {
+  const from = join(root, 'tests', 'fixtures', 'stored', `version-${version}`);
+  cpSync(from, join(cwd, `version-${version}`), { recursive: true });
+}
+const damaged = join(cwd, 'version-3', 'visits.jsonl');
+writeFileSync(damaged, readFileSync(damaged, 'utf8').replace('cancelled', 'cancalled'));
+terminal(
+  'stored',
+  [
+    `${prompt('floe stored version-1')}; ${floe} stored version-1`,
+    `${prompt('floe stored version-1 --model model/index.js', gap)}; ${floe} stored version-1 --model ${model}`,
+    `${prompt('floe stored version-1 --model model/index.js --store visits', gap)}; ${floe} stored version-1 --model ${model} --store visits`,
+    `${prompt('# a byte on the disk has become another one', gap)}`,
+    `${prompt('floe stored version-3')}; ${floe} stored version-3`,
+    `${prompt('floe stored version-3 --mend', gap)}; ${floe} stored version-3 --mend`,
   ].join('; '),
   cwd,
 );

@@ -33,7 +33,7 @@ export const storedElsewhere = (store: string, fields: readonly string[], aside:
       aside === undefined
         ? '.'
         : `, except for ${fields.map((field) => `'${field}'`).join(', ')}, which both changed: this session's value is stored, and what the other stored was set aside under '${aside}'.`
-    } Where several tabs are open, use shareTabs.`,
+    }`,
   );
 
 export const badKept = (store: string, place: string, why: string): FloeError =>
@@ -47,6 +47,13 @@ export const storageFailed = (what: string, cause: unknown): FloeError =>
   new FloeError(
     'FLOE_STORAGE_FAILED',
     `${what}: ${messageOf(cause)}. What was stored before is still there; it is tried again with the next change.`,
+    { cause },
+  );
+
+export const notSetAside = (store: string, why: string, cause: unknown): FloeError =>
+  new FloeError(
+    'FLOE_STORAGE_FAILED',
+    `What is stored for '${store}' is damaged (${why}) and could not be set aside: ${messageOf(cause)}. It is left as it is, and changes are not stored.`,
     { cause },
   );
 

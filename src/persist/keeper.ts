@@ -8,6 +8,7 @@ import { definitionOf, type StoreDefinition } from '../core/store.js';
 import type { Host, Listener, StoreChange, Transition } from '../core/transition.js';
 import type { MaybeAsync, StorageArea } from './area.js';
 import {
+  notSetAside,
   storageFailed,
   storageUnreadable,
   storedCutShort,
@@ -56,6 +57,13 @@ interface Lane {
   /** A save will look at it anyway. */
   expected: boolean;
 }
+
+/** What was read: puts the stored part into a state. */
+interface Opened {
+  readonly onto: (state: unknown) => unknown;
+  readonly phase: Lane['phase'];
+}
+const unchanged = (state: unknown): unknown => state;
 
 export class Keeper implements Persistence, Listener {
   readonly problems: FloeError[] = [];
@@ -118,7 +126,7 @@ export class Keeper implements Persistence, Listener {
     if (!isThenable(begun)) {
       lane.phase = begun.phase;
       // What has to be written anew is, as soon as the store has joined.
-      return begun.state;
+      return begun.onto(state);
     }
     this.reading++;
     const read = Promise.resolve(begun);
@@ -135,54 +143,69 @@ export class Keeper implements Persistence, Listener {
         this.whenReady?.resolve();
         this.whenReady = undefined;
       });
-    return read.then((one) => one.state);
+    return read.then(({ onto }) => onto(state));
   }
 
-  /** The state that a store begins with. What cannot be used is set aside; what must not be touched is left alone. */
-  private *open(lane: Lane, state: unknown): Work<{ readonly state: unknown; readonly phase: Lane['phase'] }> {
+  /** What is stored, for a state like this one. What cannot be used is set aside; what must not be touched is left alone. */
+  private *open(lane: Lane, state: unknown): Work<Opened> {
     const { store } = lane;
+    lane.unsaved = false;
     let text: string | undefined;
     try {
       text = yield* this.shelf.read(store.name);
     } catch (cause) {
       this.report(storageUnreadable(store.name, cause));
-      return { state, phase: 'untouchable' };
+      return { onto: unchanged, phase: 'untouchable' };
     }
     lane.head = text === undefined ? undefined : headOf(text);
     lane.stored = NOTHING;
     lane.sum = undefined;
     lane.end = undefined;
-    if (text === undefined) return { state, phase: 'ready' };
+    if (text === undefined) return { onto: unchanged, phase: 'ready' };
     try {
       const log = readLog(store.name, text);
       const newer = 'newer' in log ? log.newer : log.version > versionOf(store) ? `version ${log.version}` : undefined;
       if (newer !== undefined) {
         this.report(storedTooNew(store.name, newer));
-        return { state, phase: 'untouchable' };
+        return { onto: unchanged, phase: 'untouchable' };
       }
-      return { state: yield* this.use(lane, state, log as Log, text), phase: 'ready' };
+      const part = this.use(lane, state, log as Log);
+      const phase = yield* this.noteDamage(lane, log as Log, text);
+      return { onto: (now) => lane.kept.complete(now, part), phase };
     } catch (cause) {
-      return { state, phase: yield* this.giveUp(lane, text, messageOf(cause)) };
+      return { onto: unchanged, phase: yield* this.giveUp(lane, text, messageOf(cause)) };
     }
   }
 
-  private *use(lane: Lane, state: unknown, log: Log, text: string): Work<unknown> {
+  private use(lane: Lane, state: unknown, log: Log): unknown {
     const { store } = lane;
     lane.sum = log.sum;
     const isPresent = log.version === versionOf(store) && log.end !== undefined;
     const part = upgraded(store, log.version, log.state);
     guardData(part, { at: '', what: `The stored state of '${store.name}'` });
-    const next = lane.kept.complete(state, part);
+    // Whether it fits is known before anything is changed.
+    lane.kept.complete(state, part);
     if (isPresent && part === log.state) {
       lane.stored = part;
       lane.end = log.end;
     } else lane.unsaved = true;
-    if (log.damage?.cut) this.report(storedCutShort(store.name, log.damage.why));
-    else if (log.damage) {
-      const aside = yield* this.shelf.setAside(store.name, text, log.damage.why, this.host.now());
-      this.report(storedDamaged(store.name, aside, log.damage.why, 'the changes before'));
+    return part;
+  }
+
+  /** What comes after the damage is kept aside, before it is written over. */
+  private *noteDamage({ store }: Lane, { damage }: Log, text: string): Work<Lane['phase']> {
+    const { name } = store;
+    if (damage?.cut) this.report(storedCutShort(name, damage.why));
+    else if (damage) {
+      try {
+        const aside = yield* this.shelf.setAside(name, text, damage.why, this.host.now());
+        this.report(storedDamaged(name, aside, damage.why, 'the changes before'));
+      } catch (cause) {
+        this.report(notSetAside(name, damage.why, cause));
+        return 'untouchable';
+      }
     }
-    return next;
+    return 'ready';
   }
 
   /** What cannot be used is moved out of the way, never thrown away. */
@@ -196,7 +219,7 @@ export class Keeper implements Persistence, Listener {
       this.report(storedDamaged(name, aside, why, 'nothing'));
       return 'ready';
     } catch (cause) {
-      this.report(storageFailed(`What is stored for '${name}' is damaged (${why}) and could not be set aside`, cause));
+      this.report(notSetAside(name, why, cause));
       return 'untouchable';
     }
   }
@@ -204,16 +227,20 @@ export class Keeper implements Persistence, Listener {
   async rehydrate(...stores: AnyStore[]): Promise<void> {
     await this.ready;
     const lanes = this.lanesOf(stores);
-    const changes: StoreChange[] = [];
+    const opened: { readonly store: StoreDefinition; readonly onto: Opened['onto'] }[] = [];
     for (const lane of lanes) {
       const { store } = lane;
       const done = lane.turns.take(() => this.open(lane, this.host.states()[store.name]));
-      const { state, phase } = isThenable(done) ? await done : done;
+      const { onto, phase } = isThenable(done) ? await done : done;
       lane.phase = phase;
-      lane.unsaved = false;
-      changes.push({ store, before: this.host.states()[store.name], after: state });
+      opened.push({ store, onto });
     }
-    if (this.closed || changes.length === 0) return;
+    if (this.closed || opened.length === 0) return;
+    const states = this.host.states();
+    const changes: StoreChange[] = opened.map(({ store, onto }) => {
+      const before = states[store.name];
+      return { store, before, after: onto(before) };
+    });
     this.host.state(changes, 'rehydrated', { cause: { by: 'storage' } });
     this.tell();
   }
@@ -273,8 +300,9 @@ export class Keeper implements Persistence, Listener {
     this.planned?.();
     this.planned = undefined;
     this.pause = 0;
+    if (this.reading > 0) await this.ready;
     await this.saveEverything();
-    return [...this.lanes.values()].every(({ unsaved, phase }) => !unsaved || phase === 'untouchable');
+    return [...this.lanes.values()].every(({ unsaved }) => !unsaved);
   }
 
   private saveEverything(): MaybeAsync<unknown> {

@@ -14,8 +14,23 @@ const PREFIX_LENGTH = '{"sum":"12345678",'.length;
 
 const encoder = new TextEncoder();
 
-/** Over the UTF-8 bytes: several times as fast as over the characters of a long text. */
-const checksum = (text: string, before: number): number => crc32.buf(encoder.encode(text), before);
+/** So many characters at a time fit into the bytes, whatever they are. */
+const PIECE = 1 << 14;
+const bytes = new Uint8Array(3 * PIECE);
+
+/** Over the UTF-8 bytes, piece by piece: several times as fast as over the characters, or over a long text at once. */
+function checksum(text: string, before: number): number {
+  let sum = before;
+  for (let at = 0; at < text.length;) {
+    let end = Math.min(at + PIECE, text.length);
+    // The halves of a character stay together.
+    if (end < text.length && (text.charCodeAt(end - 1) & 0xfc00) === 0xd800) end--;
+    const { written } = encoder.encodeInto(text.slice(at, end), bytes);
+    sum = crc32.buf(bytes.subarray(0, written), sum);
+    at = end;
+  }
+  return sum;
+}
 
 export const hex = (sum: number): string => (sum >>> 0).toString(16).padStart(8, '0');
 

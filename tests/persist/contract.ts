@@ -285,7 +285,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       const own = declare();
       const { runtime, persistence, codes } = await begin(area(), [own.log]);
       runtime.dispatch(own.written('mine'));
-      await persistence.flush();
+      expect(await persistence.flush()).toBe(false);
       runtime.close();
       expect([await textOf(area(), 'log'), codes()]).toEqual([newer, ['FLOE_STORED_TOO_NEW']]);
     });
