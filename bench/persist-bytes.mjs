@@ -1,4 +1,5 @@
 // Run by index.mjs: how many bytes are written for 10,000 changes of one row each in a state of 10 MB.
+import { Buffer } from 'node:buffer';
 import { createRuntime } from '../dist/core/index.js';
 import { memoryArea, storageIn } from '../dist/persist/index.js';
 import { declare, manyVisits } from './persist-state.mjs';

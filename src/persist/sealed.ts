@@ -12,7 +12,8 @@ export interface Sealed {
 const PREFIX = /^\{"sum":"([0-9a-f]{8})",/;
 const PREFIX_LENGTH = '{"sum":"12345678",'.length;
 
-const encoder = new TextEncoder();
+/** Not there in every simulated page. */
+const encoder = typeof TextEncoder === 'undefined' ? undefined : new TextEncoder();
 
 /** So many characters at a time fit into the bytes, whatever they are. */
 const PIECE = 1 << 14;
@@ -20,6 +21,7 @@ const bytes = new Uint8Array(3 * PIECE);
 
 /** Over the UTF-8 bytes, piece by piece: several times as fast as over the characters, or over a long text at once. */
 function checksum(text: string, before: number): number {
+  if (!encoder) return crc32.str(text, before);
   let sum = before;
   for (let at = 0; at < text.length;) {
     let end = Math.min(at + PIECE, text.length);

@@ -472,7 +472,7 @@ describe('a store of tables is a store', () => {
     const storage = memoryStorage();
     const first = createRuntime({ stores: [kept], storage });
     first.dispatch(kept.put(operator, { id: 'o1', name: 'Tern Line' }));
-    first.persistence.flush();
+    void first.persistence.flush();
     expect(createRuntime({ stores: [kept], storage }).read(kept)).toEqual(first.read(kept));
   });
 
