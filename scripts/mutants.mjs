@@ -34,8 +34,8 @@ const others = [...corners, ...tasks, ...traces];
 const reports = join(root, 'reports', 'mutants');
 mkdirSync(reports, { recursive: true });
 const names = readdirSync(join(root, 'src', 'core'))
-  .map((name) => name.replace('.ts', ''))
-  .filter((name) => name !== 'index');
+  .filter((name) => name.endsWith('.ts') && name !== 'index.ts')
+  .map((name) => name.replace('.ts', ''));
 const picked = process.env.FLOE_MUTATE?.split(',') ?? names;
 
 const hashOf = (name) =>

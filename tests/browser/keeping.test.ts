@@ -1,47 +1,22 @@
 // What the harbour keeps between sessions, in a real browser: reload, close, a full storage, a blocked one, two tabs.
-import { afterAll, beforeAll, expect, test } from '@jest/globals';
-import { join } from 'node:path';
-import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
-import { findChromium, launchOptions } from '../../scripts/chromium.mjs';
+import { expect, test } from '@jest/globals';
+import type { Page } from 'playwright-core';
+import { harbourPage } from '../support/harbour-page.js';
 
-interface Office {
-  readonly address: string;
-  close(): Promise<void>;
-}
-const built = join(process.cwd(), 'dist/demo');
-let office: Office;
-let browser: Browser;
-beforeAll(async () => {
-  const { startOffice } = (await import(join(built, 'office/server.js'))) as {
-    startOffice(options: object): Promise<Office>;
-  };
-  office = await startOffice({ port: 0, page: join(built, 'page'), thinking: 50 });
-  browser = await chromium.launch(launchOptions(findChromium()!));
-});
-afterAll(async () => {
-  await browser?.close();
-  await office?.close();
-});
-
-const open = async (context?: BrowserContext, path = '/'): Promise<Page> => {
-  const page = await (context ?? (await browser.newContext())).newPage();
-  await page.goto(office.address + path);
-  await page.locator('tr.row').first().waitFor();
-  return page;
-};
+const { newContext, open } = harbourPage();
 const note = (page: Page) => page.getByLabel('Log note for the next watch');
 const button = (page: Page, name: string | RegExp) => page.getByRole('button', { name, exact: true });
 const kept = (page: Page): Promise<Record<string, string>> =>
   page.evaluate(() => Object.fromEntries(Object.entries(localStorage)) as Record<string, string>);
 
 test('the note, the filter and the day outlive the page, also one that is closed at once', async () => {
-  const context = await browser.newContext();
-  const page = await open(context);
+  const context = await newContext();
+  const page = await open('/', context);
   await page.locator('label', { hasText: /^Expected/ }).click();
   await note(page).fill('Shore power on N2 is out');
   // Not written yet: changes are gathered. Closing the page writes them.
   await page.close({ runBeforeUnload: true });
-  const next = await open(context);
+  const next = await open('/', context);
   expect(await note(next).inputValue()).toBe('Shore power on N2 is out');
   expect(
     await next
@@ -75,8 +50,8 @@ test('a page shows what is stored; forget clears it and leaves the page, reset d
 });
 
 test('what the office could not be told is kept over a reload, and sent when it can be', async () => {
-  const context = await browser.newContext();
-  const page = await open(context, '/');
+  const context = await newContext();
+  const page = await open('/', context);
   await page.locator('tr.row').first().click();
   await context.route('**/office/vessels/**', (route) => route.abort());
   await button(page, 'Rename').click();
@@ -116,7 +91,7 @@ test('a full storage is said, keeps the last good copy, and takes the next chang
 });
 
 test('where the browser forbids storage the page works from memory, and says so', async () => {
-  const context = await browser.newContext();
+  const context = await newContext();
   await context.addInitScript(() => {
     Object.defineProperty(window, 'localStorage', {
       get() {
@@ -124,9 +99,33 @@ test('where the browser forbids storage the page works from memory, and says so'
       },
     });
   });
-  const page = await open(context);
+  const page = await open('/', context);
   await note(page).fill('not for long');
   await button(page, 'Kept here').click();
   await page.getByText('FLOE_STORAGE_BLOCKED').waitFor();
   expect(await note(page).inputValue()).toBe('not for long');
+});
+
+test('two tabs: what only one of them changed is kept of both; where both did, nothing is lost unsaid', async () => {
+  const context = await newContext();
+  const [one, two] = [await open('/', context), await open('/', context)];
+  const stored = (name: string, text: string): Promise<unknown> =>
+    one.waitForFunction(([key, part]) => localStorage.getItem(`harbour:${key}`)?.includes(part), [name, text] as const);
+  await one.locator('label', { hasText: /^Expected/ }).click();
+  await stored('visits', '"filter":"expected"');
+  await two.evaluate(() =>
+    (globalThis as unknown as { harbour: { dispatch(action: object): void } }).harbour.dispatch({
+      type: 'visits.dayPicked',
+      payload: '2031-03-03',
+    }),
+  );
+  await stored('visits', '"day":"2031-03-03","filter":"expected"');
+  await two.waitForFunction(() => document.querySelector<HTMLInputElement>('input[value=expected]')?.checked);
+  await note(one).fill('by the first');
+  await stored('log', 'by the first');
+  await note(two).fill('by the second');
+  await stored('log', 'by the second');
+  await button(two, 'Kept here').click();
+  await two.getByText('FLOE_STORED_ELSEWHERE').first().waitFor();
+  await two.getByText('by the first').first().waitFor();
 });

@@ -1,37 +1,13 @@
 // A shift recorded in Chromium, looked into by the command line; and addresses in a real browser.
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { describe, expect, test } from '@jest/globals';
 import { spawnSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { chromium, type Browser, type Page } from 'playwright-core';
-import { findChromium, launchOptions } from '../../scripts/chromium.mjs';
+import type { Page } from 'playwright-core';
 import { floe } from '../support/command.js';
+import { harbourPage } from '../support/harbour-page.js';
 
-interface Office {
-  readonly address: string;
-  close(): Promise<void>;
-}
-const built = join(process.cwd(), 'dist/demo');
-let office: Office;
-let browser: Browser;
-beforeAll(async () => {
-  const { startOffice } = (await import(join(built, 'office/server.js'))) as {
-    startOffice(options: object): Promise<Office>;
-  };
-  office = await startOffice({ port: 0, page: join(built, 'page'), thinking: 50 });
-  browser = await chromium.launch(launchOptions(findChromium()!));
-});
-afterAll(async () => {
-  await browser?.close();
-  await office?.close();
-});
-
-const open = async (path = '/'): Promise<Page> => {
-  const page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();
-  await page.goto(office.address + path);
-  await page.locator('tr.row').first().waitFor();
-  return page;
-};
+const { built, open } = harbourPage();
 const button = (page: Page, name: string) => page.getByRole('button', { name, exact: true });
 const pathOf = (page: Page): string => new URL(page.url()).pathname;
 

@@ -12,6 +12,7 @@ import {
   store,
   type AnyAction,
 } from 'floe';
+import { recording } from 'floe/trace';
 import { codeOf } from '../support/failures.js';
 
 afterEach(() => {
@@ -224,6 +225,7 @@ describe('a confirmation', () => {
     const questions: [string, AnyAction][] = [];
     const runtime = createRuntime({
       stores: [thing],
+      trace: recording(),
       interceptors: [
         confirmation((question, action) => {
           questions.push([question, action]);
@@ -254,5 +256,6 @@ describe('a confirmation', () => {
     expect(failed.runtime.dispatch(asked())).toBe('waiting');
     await new Promise((resolve) => setTimeout(resolve));
     expect(failed.runtime.read(thing).n).toBe(0);
+    expect(failed.runtime.trace.steps.at(-1)).toMatchObject({ outcome: 'stopped', reason: 'not confirmed' });
   });
 });

@@ -1,0 +1,37 @@
+// The built harbour example behind its office, and a Chromium to open it in; for the tests of one file.
+import { afterAll, beforeAll } from '@jest/globals';
+import { join } from 'node:path';
+import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
+import { findChromium, launchOptions } from '../../scripts/chromium.mjs';
+
+interface Office {
+  readonly address: string;
+  close(): Promise<void>;
+}
+
+export function harbourPage() {
+  const built = join(process.cwd(), 'dist/demo');
+  let office: Office | undefined;
+  let browser: Browser | undefined;
+  beforeAll(async () => {
+    const { startOffice } = (await import(join(built, 'office/server.js'))) as {
+      startOffice(options: object): Promise<Office>;
+    };
+    office = await startOffice({ port: 0, page: join(built, 'page'), thinking: 50 });
+    browser = await chromium.launch(launchOptions(findChromium()!));
+  });
+  afterAll(async () => {
+    await browser?.close();
+    await office?.close();
+  });
+  /** A new user: nothing is stored. */
+  const newContext = (): Promise<BrowserContext> => browser!.newContext({ viewport: { width: 1280, height: 800 } });
+  /** A page of the control room with the visits of the day. */
+  const open = async (path = '/', context?: BrowserContext): Promise<Page> => {
+    const page = await (context ?? (await newContext())).newPage();
+    await page.goto(office!.address + path);
+    await page.locator('tr.row').first().waitFor();
+    return page;
+  };
+  return { built, newContext, open };
+}
