@@ -2,11 +2,8 @@
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { build } from 'vite';
-import { chromium } from 'playwright-core';
 import { createRuntime } from '../dist/core/index.js';
 import { fileStorage } from '../dist/persist/node/index.js';
-import { findChromium, launchOptions } from '../scripts/chromium.mjs';
 import { declare, manyVisits } from './persist-state.mjs';
 import { measure } from './run.mjs';
 
@@ -39,6 +36,10 @@ function fromFile() {
 
 /** The same in Chromium: the page measures, and takes turns as `measure` does. */
 async function fromIndexedDb() {
+  // Only here: every row is in a process of its own, and no other one needs them.
+  const { build } = await import('vite');
+  const { chromium } = await import('playwright-core');
+  const { findChromium, launchOptions } = await import('../scripts/chromium.mjs');
   const [{ output }] = await build({
     configFile: false,
     logLevel: 'silent',

@@ -306,9 +306,10 @@ export const droppedWithout = (type: string, without: string, cause: unknown): F
   error(
     'FLOE_DROPPED',
     `${type} ${without}`,
-    DEV && without === 'rehydrated'
-      ? `'${type}' came while the stored state was still being read, and cannot be applied on top of it (${messageOf(cause)}). It was dropped.`
-      : `'${type}' built on '${without}', which was taken back, and cannot be applied without it (${messageOf(cause)}). It was dropped.`,
+    DEV &&
+      (without === 'rehydrated'
+        ? `'${type}' came while the stored state was still being read, and cannot be applied on top of it (${messageOf(cause)}). It was dropped.`
+        : `'${type}' built on '${without}', which was taken back, and cannot be applied without it (${messageOf(cause)}). It was dropped.`),
     { cause },
   );
 

@@ -1,5 +1,6 @@
 // Two sessions changed what both began from: field by field, what only one of them changed is kept.
-import { hasOwn, isContainer, put, sameData } from '../core/plain.js';
+import { hasOwn, put, sameData } from '../core/plain.js';
+import { isFields } from './kept.js';
 
 /** What comes of two sessions. */
 interface Joined {
@@ -9,8 +10,6 @@ interface Joined {
 }
 
 type Fields = Readonly<Record<string, unknown>>;
-
-const isFields = (value: unknown): value is Fields => isContainer(value) && !Array.isArray(value);
 
 /**
  * @param before what both began from, as far as that is known

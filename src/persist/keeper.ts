@@ -375,25 +375,27 @@ export class Keeper implements Persistence, Listener {
 
   /** Somebody else has written: what the two changed is joined, in the storage and in memory. */
   private *meet(lane: Lane, part: unknown): Work<void> {
-    const { store } = lane;
-    const before = lane.stored;
+    const { store, stored, head, sum, end } = lane;
     const text = yield* this.shelf.read(store.name);
-    const { phase } = yield* this.open(lane, part);
-    if (phase !== 'ready' || text === undefined || lane.stored === NOTHING) {
+    const { onto, phase } = yield* this.open(lane, part);
+    if (phase !== 'ready' || text === undefined || onto === unchanged) {
       lane.phase = phase;
       lane.unsaved = phase === 'ready';
       return;
     }
-    const { result, lost } = joined(before === NOTHING ? lane.began : before, part, lane.stored);
-    const aside =
-      lost.length > 0
-        ? yield* this.shelf.setAside(
-            store.name,
-            text,
-            `somebody else stored it meanwhile, and both changed ${lost.join(', ')}`,
-            this.host.now(),
-          )
-        : undefined;
+    const other = lane.kept.of(onto(part));
+    const { result, lost } = joined(stored === NOTHING ? lane.began : stored, part, other);
+    let aside: string | undefined;
+    if (lost.length > 0) {
+      const why = `somebody else stored it meanwhile, and both changed ${lost.join(', ')}`;
+      try {
+        aside = yield* this.shelf.setAside(store.name, text, why, this.host.now());
+      } catch (cause) {
+        // Not written over before it is kept aside: the next attempt meets it again.
+        Object.assign(lane, { stored, head, sum, end });
+        throw cause;
+      }
+    }
     // Nothing is written until memory has it too.
     lane.phase = 'reading';
     void Promise.resolve().then(() => {

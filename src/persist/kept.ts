@@ -1,12 +1,13 @@
 // Which part of a state is kept between sessions, and how a stored part completes a state.
-import { kindOf, hasOwn, lookUp, put } from '../core/plain.js';
+import { hasOwn, kindOf, lookUp, pointerTo, put } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
 import type { StoreDefinition } from '../core/store.js';
 import { badKept } from './errors.js';
 
 type Fields = Record<string, unknown>;
 
-const isFields = (value: unknown): value is Fields => kindOf(value) === 1;
+/** Whether a state has fields: lists, tables and leaf values have none. */
+export const isFields = (value: unknown): value is Fields => kindOf(value) === 1;
 
 /** The keys of the way to a part: `'/view/day'` is a JSON Pointer (RFC 6901), `'day'` a field. */
 const wayTo = (place: string): readonly string[] => (place.startsWith('/') ? parsePointer(place) : [place]);
@@ -71,8 +72,8 @@ export class Kept {
       if (through && kindOf(through.value) > 1)
         throw badKept(
           this.store.name,
-          `/${way.join('/')}`,
-          `it leads through a list or a table at /${way.slice(0, i).join('/')}`,
+          pointerTo(way),
+          `it leads through a list or a table at ${pointerTo(way.slice(0, i))}`,
         );
     }
     return way;

@@ -1,6 +1,7 @@
 // From what an older version of the application stored to what the present one keeps, and whether it is fit to be used.
 import type { StoreDefinition } from '../core/store.js';
 import { isThenable } from '../core/changing.js';
+import { pointerTo } from '../core/plain.js';
 
 /** The version that a store declares. */
 export const versionOf = ({ kept }: StoreDefinition): number => kept?.version ?? 1;
@@ -40,8 +41,8 @@ function checked(store: StoreDefinition, state: unknown): unknown {
   if (isThenable(result)) throw new Error('its check is asynchronous; a stored state is checked before it is used');
   if (!result.issues) return result.value;
   const issues = result.issues.map(({ message, path }) => {
-    const way = path?.map((part) => String(typeof part === 'object' ? part.key : part)).join('/');
-    return way ? `/${way}: ${message}` : message;
+    const way = path?.map((part) => String(typeof part === 'object' ? part.key : part)) ?? [];
+    return way.length > 0 ? `${pointerTo(way)}: ${message}` : message;
   });
   throw new Error(`it does not pass its check: ${issues.join('; ')}`);
 }

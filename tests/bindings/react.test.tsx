@@ -1,7 +1,8 @@
 import { expect, test } from '@jest/globals';
 import { act, cleanup, render, screen } from '@testing-library/react';
 import { createRuntime, selector, store, type Run } from 'floe';
-import { RuntimeProvider, useAction, useRuntime, useSelection, useTask } from 'floe/react';
+import { memoryArea, storageIn } from 'floe/persist';
+import { RuntimeProvider, useAction, useReady, useRuntime, useSelection, useTask } from 'floe/react';
 import { recording } from 'floe/trace';
 import { StrictMode, type ReactNode } from 'react';
 
@@ -113,4 +114,25 @@ test('without a provider components share the default runtime of the page', () =
   }
   render(<Own />);
   expect(screen.getByText('one runtime')).toBeTruthy();
+});
+
+test('useReady says when everything that is stored was read; without a storage it is always so', async () => {
+  const Page = () => <p>{useReady() ? 'the room' : 'a placeholder'}</p>;
+  mount(<Page />);
+  expect(screen.queryByText('the room')).not.toBeNull();
+  cleanup();
+  const area = memoryArea();
+  const log = store('log', { note: '' }).persisted();
+  const runtime = createRuntime({
+    stores: [log],
+    storage: storageIn(() => ({ ...area, read: (key) => Promise.resolve(area.read(key)) })),
+  });
+  render(
+    <RuntimeProvider runtime={runtime}>
+      <Page />
+    </RuntimeProvider>,
+  );
+  expect(screen.queryByText('a placeholder')).not.toBeNull();
+  await act(() => runtime.persistence.ready);
+  expect(screen.queryByText('the room')).not.toBeNull();
 });

@@ -167,3 +167,39 @@ test('changes are gathered for a while and written together', async () => {
   runtime.close();
   expect(texts.get('visits')).toContain('v4');
 });
+
+test('what somebody else stored is not written over before it is kept aside', async () => {
+  const texts = new Map<string, string>();
+  const { visits, planned } = declare();
+  let full = false;
+  const open = () => {
+    const inner = memoryArea(texts);
+    const area: StorageArea = {
+      ...inner,
+      write(key, text) {
+        if (full && key.includes('.aside.')) throw new Error('no room');
+        inner.write(key, text);
+      },
+    };
+    const codes: unknown[] = [];
+    const runtime = createRuntime({
+      stores: [visits],
+      storage: storageIn(() => area, { writeAfter: Infinity }),
+      onProblem: ({ error }) => codes.push((error as { code?: string }).code),
+    });
+    return { runtime, codes };
+  };
+  const [one, two] = [open(), open()];
+  one.runtime.dispatch(planned('of one'));
+  await one.runtime.persistence.flush();
+  two.runtime.dispatch(planned('of two'));
+  full = true;
+  expect([await two.runtime.persistence.flush(), await two.runtime.persistence.flush()]).toEqual([false, false]);
+  expect([texts.get('visits')!.includes('of one'), two.codes]).toEqual([true, ['FLOE_STORAGE_FAILED']]);
+  full = false;
+  await two.runtime.persistence.flush();
+  await two.runtime.persistence.flush();
+  expect(texts.get('visits')).toContain('of two');
+  const aside = (await two.runtime.persistence.list()).find(({ kind }) => kind === 'set aside')!;
+  expect([aside.text!.includes('of one'), two.codes]).toEqual([true, ['FLOE_STORAGE_FAILED', 'FLOE_STORED_ELSEWHERE']]);
+});
