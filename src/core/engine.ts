@@ -609,9 +609,14 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
 
   // ---- optimistic actions ----
 
-  compute(action: AnyAction, stateOf: (slot: Slot) => unknown): ReadonlyMap<Slot, unknown> {
+  compute(
+    action: AnyAction,
+    stateOf: (slot: Slot) => unknown,
+    leftOut?: ReadonlySet<Slot>,
+  ): ReadonlyMap<Slot, unknown> {
     const changed = new Map<Slot, unknown>();
     for (const { slot, changes } of this.answering.to(action).stores) {
+      if (leftOut?.has(slot)) continue;
       const before = stateOf(slot);
       const after = this.changing.all(slot, changes, before, action);
       if (after !== before) changed.set(slot, after);
@@ -771,8 +776,9 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     if (by === 'storage' || by === 'tab') {
       this.later(() =>
         this.atLive(() => {
-          const now = changes.map((change) => ({ ...change, before: this.slots.get(change.store.name)!.state }));
-          this.place(now, fact, more);
+          const states = new Map(changes.map(({ store, after }) => [this.slots.get(store.name)!, after]));
+          this.settlement.restate(states, fact, more!.cause!);
+          this.notify();
         }),
       );
       return true;

@@ -17,6 +17,8 @@ export interface Settling {
   open: boolean;
   /** Taken back, or dropped: it does not count. */
   gone: boolean;
+  /** Where what it did is part of the certain state that came from elsewhere. */
+  within?: ReadonlySet<Slot>;
 }
 
 /** What could not be applied when the states were computed without something. */
@@ -79,20 +81,26 @@ export class Provisional {
       entry.action = action;
       throw own.error;
     }
-    return this.accept(entry, outcome);
+    entry.open = false;
+    return this.accept(outcome);
   }
 
   /** Computes everything anew with what a held entry turned out to state. */
   filled(entry: Settling, after: ReadonlyMap<Slot, unknown>): Computed {
     entry.after = after;
-    return this.accept(
-      entry,
-      this.run(() => true),
-    );
+    entry.open = false;
+    return this.accept(this.run(() => true));
   }
 
-  private accept(entry: Settling, outcome: Computed): Computed {
-    entry.open = false;
+  /** Computes everything anew over certain states that came from elsewhere: what is not open is part of them. */
+  restated(states: ReadonlyMap<Slot, unknown>): Computed {
+    for (const [slot, state] of states) this.base.set(slot, state);
+    for (const entry of this.entries)
+      if (!entry.open) entry.within = new Set([...(entry.within ?? []), ...states.keys()]);
+    return this.accept(this.run(() => true));
+  }
+
+  private accept(outcome: Computed): Computed {
     for (const [one, after] of outcome.afters) one.after = after;
     for (const one of outcome.dropped) this.close(one.entry);
     return outcome;
@@ -141,7 +149,9 @@ export class Provisional {
   }
 
   private step(entry: Settling, states: Map<Slot, unknown>, afters: Map<Settling, ReadonlyMap<Slot, unknown>>): void {
-    const after = entry.action ? this.compute(entry.action, (slot) => states.get(slot)) : entry.after;
+    const { action, within } = entry;
+    let after = action ? this.compute(action, (slot) => states.get(slot), within) : entry.after;
+    if (!action && within) after = new Map(Array.from(after).filter(([slot]) => !within.has(slot)));
     for (const [slot, state] of after) states.set(slot, state);
     afters.set(entry, after);
   }

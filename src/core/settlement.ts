@@ -62,7 +62,7 @@ export class Settlement {
     if (!this.provisional) {
       const base = new Map<Slot, unknown>();
       for (const slot of this.host.storeSlots()) base.set(slot, slot.state);
-      this.provisional = new Provisional(base, (one, stateOf) => this.host.compute(one, stateOf));
+      this.provisional = new Provisional(base, (...given) => this.host.compute(...given));
     }
     return this.provisional;
   }
@@ -79,11 +79,13 @@ export class Settlement {
   fill(held: Settling, slot: Slot, state: unknown): Transition | undefined {
     const states = new Map([[slot, state]]);
     // The line on which it was held was left: it is the present state that it becomes.
-    if (held.gone || !this.provisional) {
-      this.addFact(slot, state, undefined);
-      return this.show({ states, dropped: [] }, 'rehydrated', { by: 'storage' }, {});
-    }
+    if (held.gone || !this.provisional) return this.restate(states, 'rehydrated', { by: 'storage' });
     return this.show(this.provisional.filled(held, states), 'rehydrated', { by: 'storage' }, {});
+  }
+
+  /** The certain states are others from now on, as a storage or another tab says; what is open goes on top of them. */
+  restate(states: ReadonlyMap<Slot, unknown>, fact: FactName, cause: Cause): Transition | undefined {
+    return this.show(this.provisional?.restated(states) ?? { states, dropped: [] }, fact, cause, {});
   }
 
   /** A state that is stated, not computed, stays whatever is taken back. */

@@ -33,5 +33,9 @@ export const slotChange = (slot: Slot, after: unknown): SlotChange =>
     ? { store: slot.store, slot, before: slot.state, after }
     : { store: slot.store, slot, before: undefined, after, joined: true };
 
-/** What an action makes of the states of slots; throws as the change throws. */
-export type Compute = (action: AnyAction, stateOf: (slot: Slot) => unknown) => ReadonlyMap<Slot, unknown>;
+/** What an action makes of the states of slots, but of those left out; throws as the change throws. */
+export type Compute = (
+  action: AnyAction,
+  stateOf: (slot: Slot) => unknown,
+  leftOut?: ReadonlySet<Slot>,
+) => ReadonlyMap<Slot, unknown>;

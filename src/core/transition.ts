@@ -2,6 +2,7 @@
 import type { AnyAction } from './action.js';
 import type { Touches } from './diff.js';
 import type { DispatchResult } from './runtime.js';
+import type { Compute } from './slot.js';
 import type { StoreDefinition } from './store.js';
 
 /**
@@ -17,6 +18,8 @@ export interface Cause {
   readonly of?: Transition;
   /** The number of the run that did it. */
   readonly run?: number;
+  /** The type of the action that another tab did. */
+  readonly action?: string;
 }
 
 /** What became of an action. */
@@ -27,6 +30,8 @@ export type FactName =
   | 'initial'
   | 'joined'
   | 'rehydrated'
+  /** Another tab changed what the tabs share. */
+  | 'fromTab'
   | 'reset'
   | 'renewed'
   /** A run of a task began, begins again after a failure, ended, or was not needed. */
@@ -119,6 +124,8 @@ export interface Host {
   readonly after: (ms: number, fn: () => void) => () => void;
   /** The state of every store at the live end, under its name; without what open optimistic actions did. */
   states(): Readonly<Record<string, unknown>>;
+  /** What an action makes of states that are given. @throws what its changes throw */
+  readonly compute: Compute;
   /** Whether optimistic actions are open: then `states` may change though what is seen does not. */
   readonly uncertain: boolean;
   /** The stores that have joined. */

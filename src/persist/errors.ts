@@ -70,3 +70,21 @@ export const storageBlocked = (cause: unknown): FloeError =>
     `The browser does not allow storage here (${messageOf(cause)}). State is kept in memory and is gone after a reload.`,
     { cause },
   );
+
+export const tabsDiffer = (store: string, own: number, other: number): FloeError =>
+  new FloeError(
+    'FLOE_TABS_DIFFER',
+    `Another tab runs another version of this application: '${store}' is of version ${other} there and of version ${own} here. It is not kept in step until the older tab is loaded anew.`,
+  );
+
+export const overtaken = (type: string, why: string): FloeError =>
+  new FloeError(
+    'FLOE_DROPPED',
+    `'${type}' was overtaken by what another tab did, and cannot be done on top of it (${why}). It was dropped.`,
+  );
+
+export const tabsOutOfReach = (): FloeError =>
+  new FloeError(
+    'FLOE_TABS_OUT_OF_REACH',
+    'Tabs cannot reach each other here: this browser has no BroadcastChannel. Each tab stores by itself, and what several of them change is joined when it is stored.',
+  );

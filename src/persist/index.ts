@@ -7,7 +7,9 @@ export { storageIn } from './persistence.js';
 export { STORED_VERSION } from './log.js';
 export { memoryArea } from './area.js';
 
-export type { Persistence, StorageOptions, StoredItem } from './persistence.js';
+export type { OwnStorageOptions, Persistence, StorageOptions, StoredItem, TabOptions } from './persistence.js';
+export type { TabLink } from './tab-link.js';
+export type { TabRole } from './tabs.js';
 export type { MaybeAsync, StorageArea } from './area.js';
 export type { WebStorageOptions } from './web.js';
 export type { IndexedDbStorageOptions } from './indexed-db.js';

@@ -3,10 +3,11 @@ import type { Attachment } from '../core/index.js';
 import { memoryArea, type StorageArea } from './area.js';
 import { storageBlocked } from './errors.js';
 import { whenPageEnds } from './page.js';
-import { storageIn, type Persistence, type StorageOptions } from './persistence.js';
+import { storageIn, type Persistence, type StorageOptions, type TabOptions } from './persistence.js';
+import { sharedTabs } from './tab-link.js';
 
 /** How state is kept in an IndexedDB database. */
-export interface IndexedDbStorageOptions extends StorageOptions {
+export interface IndexedDbStorageOptions extends StorageOptions, TabOptions {
   /** The name of the database; it is made when it is missing. */
   readonly name: string;
 }
@@ -20,28 +21,31 @@ const TEXTS = 'texts';
  * createRuntime({ stores: [visits], storage: indexedDbStorage({ name: 'harbour' }) });
  */
 export const indexedDbStorage = (options: IndexedDbStorageOptions): Attachment<Persistence> =>
-  storageIn((report) => {
-    const instead = memoryArea();
-    const area = indexedDbArea(options.name);
-    // Whether it is blocked shows only when it is opened.
-    let chosen: Promise<StorageArea> | undefined;
-    const choose = (): Promise<StorageArea> =>
-      (chosen ??= Promise.resolve(area.keys()).then(
-        () => area,
-        (cause: unknown) => {
-          report(storageBlocked(cause));
-          return instead;
-        },
-      ));
-    return {
-      read: async (key) => (await choose()).read(key),
-      write: async (key, text) => (await choose()).write(key, text),
-      remove: async (key) => (await choose()).remove(key),
-      keys: async () => (await choose()).keys(),
-      beforeEnd: whenPageEnds,
-      close: () => area.close(),
-    };
-  }, options);
+  storageIn(
+    (report) => {
+      const instead = memoryArea();
+      const area = indexedDbArea(options.name);
+      // Whether it is blocked shows only when it is opened.
+      let chosen: Promise<StorageArea> | undefined;
+      const choose = (): Promise<StorageArea> =>
+        (chosen ??= Promise.resolve(area.keys()).then(
+          () => area,
+          (cause: unknown) => {
+            report(storageBlocked(cause));
+            return instead;
+          },
+        ));
+      return {
+        read: async (key) => (await choose()).read(key),
+        write: async (key, text) => (await choose()).write(key, text),
+        remove: async (key) => (await choose()).remove(key),
+        keys: async () => (await choose()).keys(),
+        beforeEnd: whenPageEnds,
+        close: () => area.close(),
+      };
+    },
+    { ...options, tabs: options.shareTabs ? sharedTabs(`indexed-db ${options.name}`) : undefined },
+  );
 
 /** An area in an IndexedDB database. */
 export function indexedDbArea(name: string) {

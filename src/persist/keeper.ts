@@ -23,6 +23,10 @@ import type { Persistence, StoredItem } from './persistence.js';
 import { hex } from './sealed.js';
 import { listed } from './listed.js';
 import { headOf, Shelf } from './shelf.js';
+import type { Parts } from './pending.js';
+import { Tabs, type TabRole, type TabsHost } from './tabs.js';
+import type { Errand } from './tab-messages.js';
+import type { TabLink } from './tab-link.js';
 import { Turns } from './turns.js';
 import { upgraded, versionOf } from './upgrade.js';
 import { perform, wait, waitAll, type Work } from './work.js';
@@ -65,7 +69,7 @@ interface Opened {
 }
 const unchanged = (state: unknown): unknown => state;
 
-export class Keeper implements Persistence, Listener {
+export class Keeper implements Persistence, Listener, TabsHost {
   readonly problems: FloeError[] = [];
   private readonly shelf: Shelf;
   private readonly lanes = new Map<StoreDefinition, Lane>();
@@ -79,14 +83,21 @@ export class Keeper implements Persistence, Listener {
   private pause = 0;
   /** The last attempt to write failed; that was reported. */
   private failing = false;
+  private readonly tabs: Tabs | undefined;
 
   constructor(
     private readonly host: Host,
     area: StorageArea,
     private readonly writeAfter: number,
+    link?: TabLink,
   ) {
     this.shelf = new Shelf(area);
+    this.tabs = link && new Tabs(host, link, this);
     this.stopListening = area.beforeEnd?.(() => void this.flush());
+  }
+
+  get tab(): TabRole {
+    return this.tabs?.role ?? 'alone';
   }
 
   get status(): 'reading' | 'ready' | 'closed' {
@@ -122,11 +133,14 @@ export class Keeper implements Persistence, Listener {
       expected: false,
     };
     this.lanes.set(store, lane);
+    this.tabs?.add(store, kept, state);
     const begun = lane.turns.take(() => this.open(lane, state));
     if (!isThenable(begun)) {
       lane.phase = begun.phase;
       // What has to be written anew is, as soon as the store has joined.
-      return begun.onto(state);
+      const stored = begun.onto(state);
+      this.tabs?.read(store.name, stored, stored);
+      return stored;
     }
     this.reading++;
     const read = Promise.resolve(begun);
@@ -135,8 +149,10 @@ export class Keeper implements Persistence, Listener {
       .then(() => undefined)
       .then(async () => {
         // Closed meanwhile: what was done on top of what is stored is not known.
-        lane.phase = this.closed ? 'untouchable' : (await read).phase;
+        const { onto, phase } = await read;
+        lane.phase = this.closed ? 'untouchable' : phase;
         this.reading--;
+        if (!this.closed) this.tabs?.read(store.name, onto(state), this.host.states()[store.name]);
         if (lane.unsaved) this.plan();
         this.tell();
         if (this.reading > 0) return;
@@ -227,6 +243,10 @@ export class Keeper implements Persistence, Listener {
   async rehydrate(...stores: AnyStore[]): Promise<void> {
     await this.ready;
     const lanes = this.lanesOf(stores);
+    if (!(await this.leaveToWriter('rehydrate', lanes))) await this.rehydrateHere(lanes);
+  }
+
+  private async rehydrateHere(lanes: readonly Lane[]): Promise<void> {
     const opened: { readonly store: StoreDefinition; readonly onto: Opened['onto'] }[] = [];
     for (const lane of lanes) {
       const { store } = lane;
@@ -247,19 +267,21 @@ export class Keeper implements Persistence, Listener {
 
   // ---- what happens ----
 
-  transition({ kind, fact, changed, unseen }: Transition): void {
+  transition(transition: Transition): void {
+    const { fact, changed, unseen } = transition;
+    if (fact === 'initial' || fact === 'joined') return;
     // An action in the past has begun a branch: it is the present now.
-    if (this.past && !unseen) {
-      this.past = false;
-      this.doubtAll();
-    }
+    const isBranch = this.past && !unseen;
+    if (isBranch) this.past = false;
     // What was left out while it was open may count from now on; and what changed nothing may change what is certain.
-    if (this.host.uncertain || fact === 'confirmed' || fact === 'reverted') this.doubtAll();
-    else if (kind === 'fact' && fact !== 'renewed') changed = [];
-    for (const { store } of changed) {
-      const lane = this.lanes.get(store);
-      if (lane) lane.unsaved = true;
-    }
+    const all = isBranch || this.host.uncertain || fact === 'confirmed' || fact === 'reverted';
+    if (all) this.doubtAll();
+    else if (fact !== 'rehydrated' && fact !== 'reset')
+      for (const { store } of changed) {
+        const lane = this.lanes.get(store);
+        if (lane) lane.unsaved = true;
+      }
+    this.tabs?.look(transition, all, isBranch);
     this.plan();
   }
 
@@ -268,6 +290,7 @@ export class Keeper implements Persistence, Listener {
     if (!live) return;
     // Perhaps not back from a look at the past, but on another line. What is the same is not written again.
     this.doubtAll();
+    this.tabs?.look({}, true, true);
     this.plan();
   }
 
@@ -282,14 +305,19 @@ export class Keeper implements Persistence, Listener {
     const ms = Math.max(this.writeAfter, this.pause);
     if (ms === 0) return this.saveAll();
     if (this.planned || ms === Infinity || this.closed) return;
-    for (const { unsaved, phase } of this.lanes.values()) {
-      if (!unsaved || phase !== 'ready') continue;
+    for (const lane of this.lanes.values()) {
+      if (!lane.unsaved || lane.phase !== 'ready' || !this.mayWrite(lane)) continue;
       this.planned = this.host.after(ms, () => {
         this.planned = undefined;
         this.saveAll();
       });
       return;
     }
+  }
+
+  /** Of the tabs that share a store only one writes it. */
+  private mayWrite({ store }: Lane): boolean {
+    return !this.tabs || this.tabs.role === 'leading' || !this.tabs.orders(store.name);
   }
 
   private saveAll(): void {
@@ -300,9 +328,16 @@ export class Keeper implements Persistence, Listener {
     this.planned?.();
     this.planned = undefined;
     this.pause = 0;
+    const own = this.flushOwn();
+    if (!this.tabs || this.tabs.role === 'leading' || this.closed) return own;
+    const [a, b] = await Promise.all([own, this.tabs.errand('flush', [])]);
+    return a && b;
+  }
+
+  private async flushOwn(): Promise<boolean> {
     if (this.reading > 0) await this.ready;
     await this.saveEverything();
-    return [...this.lanes.values()].every(({ unsaved }) => !unsaved);
+    return [...this.lanes.values()].every((lane) => !lane.unsaved || !this.mayWrite(lane));
   }
 
   private saveEverything(): MaybeAsync<unknown> {
@@ -310,7 +345,7 @@ export class Keeper implements Persistence, Listener {
   }
 
   private save(lane: Lane): MaybeAsync<void> {
-    if (lane.phase !== 'ready' || lane.expected) return lane.turns.last as MaybeAsync<void>;
+    if (lane.phase !== 'ready' || lane.expected || !this.mayWrite(lane)) return lane.turns.last as MaybeAsync<void>;
     lane.expected = true;
     return lane.turns.take(() => {
       lane.expected = false;
@@ -321,7 +356,7 @@ export class Keeper implements Persistence, Listener {
   /** What is stored is the live end, wherever the cursor is. */
   private *write(lane: Lane): Work<void> {
     const { store } = lane;
-    while (lane.unsaved && lane.phase === 'ready') {
+    while (lane.unsaved && lane.phase === 'ready' && this.mayWrite(lane)) {
       lane.unsaved = false;
       try {
         const part = lane.kept.of(this.host.states()[store.name]);
@@ -404,7 +439,7 @@ export class Keeper implements Persistence, Listener {
       const states = this.host.states();
       const now = states[store.name];
       const latest = joined(part, lane.kept.of(now), result).result;
-      this.host.state([{ store, before: now, after: lane.kept.complete(now, latest) }], 'rehydrated', {
+      this.host.state([{ store, before: now, after: lane.kept.exactly(now, latest) }], 'rehydrated', {
         cause: { by: 'storage' },
       });
       lane.unsaved = true;
@@ -416,7 +451,12 @@ export class Keeper implements Persistence, Listener {
   // ---- what is stored ----
 
   async forget(...stores: AnyStore[]): Promise<boolean> {
-    const done = this.lanesOf(stores).map((lane) => lane.turns.take(() => this.remove(lane)));
+    const lanes = this.lanesOf(stores);
+    return (await this.leaveToWriter('forget', lanes)) ?? this.forgetHere(lanes);
+  }
+
+  private async forgetHere(lanes: readonly Lane[]): Promise<boolean> {
+    const done = lanes.map((lane) => lane.turns.take(() => this.remove(lane)));
     const all = await perform(waitAll(done));
     this.tell();
     return all.every(Boolean);
@@ -466,15 +506,88 @@ export class Keeper implements Persistence, Listener {
     return all;
   }
 
+  // ---- several tabs ----
+
+  /** What became of it in the tab that writes; nothing where that is this one. */
+  private async leaveToWriter(what: Errand, lanes: readonly Lane[]): Promise<boolean | undefined> {
+    await this.tabs?.settled();
+    if (!this.tabs || this.closed || lanes.every((lane) => this.mayWrite(lane))) return undefined;
+    return this.tabs.errand(
+      what,
+      lanes.map(({ store }) => store.name),
+    );
+  }
+
+  async errand(what: Errand, stores: readonly string[]): Promise<boolean> {
+    const lanes = [...this.lanes.values()].filter(({ store }) => stores.includes(store.name));
+    if (what === 'flush') return this.flushOwn();
+    if (what === 'forget') return this.forgetHere(lanes);
+    await this.rehydrateHere(lanes);
+    return true;
+  }
+
+  becomes(): void {
+    this.plan();
+    this.tell();
+  }
+
+  storedSince(): MaybeAsync<Parts> {
+    return perform(this.readAnew());
+  }
+
+  private *readAnew(): Work<Parts> {
+    const parts: Parts = new Map();
+    for (const lane of this.lanes.values()) {
+      if (lane.phase === 'ready') yield* wait(lane.turns.take(() => this.readNewer(lane, parts)));
+    }
+    return parts;
+  }
+
+  private *readNewer(lane: Lane, parts: Parts): Work<void> {
+    const { store, head, end, kept } = lane;
+    try {
+      if (yield* this.shelf.isAsLeft(store.name, head, end)) return;
+    } catch {
+      // It is met with the next change.
+      return;
+    }
+    const state = this.host.states()[store.name];
+    const { onto, phase } = yield* this.open(lane, state);
+    lane.phase = phase;
+    if (onto !== unchanged) parts.set(store.name, kept.of(onto(state)));
+  }
+
+  adopt(): void {
+    for (const lane of this.lanes.values())
+      if (lane.phase === 'ready') void lane.turns.take(() => this.writeOver(lane));
+  }
+
+  private *writeOver(lane: Lane): Work<void> {
+    const { phase } = yield* this.open(lane, this.host.states()[lane.store.name]);
+    lane.phase = phase;
+    lane.unsaved = phase === 'ready';
+    this.plan();
+  }
+
+  stored(): void {
+    this.tellWatchers();
+  }
+
   // ---- the rest ----
 
   report(problem: FloeError): void {
     this.problems.push(problem);
     this.host.problem(problem);
-    this.tell();
+    this.tabs?.tell(problem);
+    this.tellWatchers();
   }
 
   private tell(): void {
+    this.tabs?.tell();
+    this.tellWatchers();
+  }
+
+  private tellWatchers(): void {
     for (const watcher of [...this.watchers]) watcher();
   }
 
@@ -486,7 +599,12 @@ export class Keeper implements Persistence, Listener {
   close(): void {
     this.planned?.();
     const saving = this.saveEverything();
-    const close = (): void => this.shelf.area.close?.();
+    this.tabs?.leave();
+    const close = (): void => {
+      this.shelf.area.close?.();
+      // Only now may another tab write.
+      this.tabs?.close();
+    };
     if (isThenable(saving)) void saving.then(close);
     else close();
     this.stopListening?.();

@@ -58,6 +58,23 @@ export class Kept {
         if (found) next = placed(next, way, found.value);
       }
     else for (const key of Object.keys(kept)) put(next, key, kept[key]);
+    return this.withOwn(next, state);
+  }
+
+  /** A state with the kept part of another one: what is not in that part is not in the state either. */
+  exactly(state: unknown, part: unknown): unknown {
+    const { only, except } = this;
+    if ((!only && except.length === 0) || !isFields(state) || !isFields(part)) return part;
+    let next: unknown = only ? state : part;
+    for (const way of only ?? []) {
+      const found = lookUp(part, way);
+      next = found ? placed(next as Fields, way, found.value) : without(next, way);
+    }
+    return this.withOwn(next as Fields, state);
+  }
+
+  /** What is excepted stays as the state has it. */
+  private withOwn(next: Fields, state: Fields): Fields {
     for (const way of this.except) {
       const found = lookUp(state, way);
       if (found && (way.length === 1 || isFields(lookUp(next, way.slice(0, -1))?.value)))

@@ -4,11 +4,19 @@ import type { AnyStore } from '../core/index.js';
 import { ATTACH, type Attachment } from '../core/transition.js';
 import type { StorageArea } from './area.js';
 import { Keeper } from './keeper.js';
+import type { TabLink } from './tab-link.js';
+import type { TabRole } from './tabs.js';
 
 /** What a runtime keeps between sessions, and what became of it. */
 export interface Persistence {
   /** `reading`: what is stored is still being read. `ready`: it was read, and changes are stored. */
   readonly status: 'reading' | 'ready' | 'closed';
+  /**
+   * What this tab is among those that share its state: `leading` orders what all of them do, and writes; `following` leaves
+   * that to another; `asking` does not know yet; `alone` shares nothing. What should be done once a browser, not once a
+   * tab, is the business of the one that leads; `watch` tells when that changes.
+   */
+  readonly tab: TabRole;
   /** Fulfilled when everything that is stored was read. */
   readonly ready: Promise<void>;
   /** Everything that went wrong so far, oldest first. */
@@ -32,7 +40,10 @@ export interface Persistence {
   list(): Promise<readonly StoredItem[]>;
   /** All keys and texts as they are stored: for a file that `floe stored` reads. Rejects when they cannot be read. */
   texts(): Promise<Readonly<Record<string, string>>>;
-  /** Calls `listener` whenever something was stored, was forgotten or went wrong. Returns a function that stops it. */
+  /**
+   * Calls `listener` whenever something was stored, was forgotten or went wrong, or `tab` is another one. Returns a function
+   * that stops it.
+   */
   watch(listener: () => void): () => void;
 }
 
@@ -65,6 +76,24 @@ export interface StorageOptions {
   readonly writeAfter?: number;
 }
 
+/** For a storage of one's own. */
+export interface OwnStorageOptions extends StorageOptions {
+  /**
+   * How the tabs that write to the same place reach each other: then they are kept in step, and only one of them writes.
+   * Called once a runtime. Default: they do not.
+   */
+  readonly tabs?: ((report: (problem: FloeError) => void) => TabLink | undefined) | undefined;
+}
+
+/** For storages that all tabs of a browser have in common. */
+export interface TabOptions {
+  /**
+   * Keeps the tabs of this browser in step: what one does, to the parts that are kept, is a step in all of them, and only
+   * one of them writes. Without it each tab has its own state, and what several of them store is joined. Default: `false`.
+   */
+  readonly shareTabs?: boolean;
+}
+
 /**
  * Makes a storage for `createRuntime` out of any area. `open` is called once a runtime; what it reports becomes a problem.
  * @example
@@ -77,7 +106,7 @@ export interface StorageOptions {
  */
 export const storageIn = (
   open: (report: (problem: FloeError) => void) => StorageArea,
-  { writeAfter = 100 }: StorageOptions = {},
+  { writeAfter = 100, tabs }: OwnStorageOptions = {},
 ): Attachment<Persistence> => ({
   [ATTACH](host) {
     const early: FloeError[] = [];
@@ -86,6 +115,7 @@ export const storageIn = (
       host,
       open((problem) => report(problem)),
       writeAfter,
+      tabs?.((problem) => report(problem)),
     );
     report = (problem) => keeper.report(problem);
     early.forEach(report);

@@ -1,8 +1,10 @@
+import type { FloeError } from '../core/errors.js';
 import type { Attachment } from '../core/index.js';
 import { memoryArea, type StorageArea } from './area.js';
 import { storageBlocked } from './errors.js';
 import { whenPageEnds } from './page.js';
-import { storageIn, type Persistence, type StorageOptions } from './persistence.js';
+import { storageIn, type Persistence, type StorageOptions, type TabOptions } from './persistence.js';
+import { sharedTabs } from './tab-link.js';
 
 /** How state is kept in the browser's Web Storage. */
 export interface WebStorageOptions extends StorageOptions {
@@ -15,11 +17,16 @@ export interface WebStorageOptions extends StorageOptions {
  * before the first read. Browsers give some megabytes; for more there is `indexedDbStorage`.
  * Where the browser forbids it, state is kept in memory and the problem is reported.
  * @example
- * createRuntime({ stores: [notes], storage: webStorage('local', { prefix: 'harbour' }) });
+ * createRuntime({ stores: [notes], storage: webStorage('local', { prefix: 'harbour', shareTabs: true }) });
  */
-export const webStorage = (kind: 'local' | 'session', options: WebStorageOptions): Attachment<Persistence> =>
-  storageIn((report) => {
-    const { prefix } = options;
+export function webStorage(kind: 'local', options: WebStorageOptions & TabOptions): Attachment<Persistence>;
+export function webStorage(kind: 'local' | 'session', options: WebStorageOptions): Attachment<Persistence>;
+export function webStorage(
+  kind: 'local' | 'session',
+  options: WebStorageOptions & TabOptions,
+): Attachment<Persistence> {
+  const { prefix, shareTabs } = options;
+  const open = (report: (problem: FloeError) => void): StorageArea => {
     try {
       const storage = kind === 'local' ? globalThis.localStorage : globalThis.sessionStorage;
       // A blocked storage may be there and throw only when used.
@@ -29,7 +36,10 @@ export const webStorage = (kind: 'local' | 'session', options: WebStorageOptions
       report(storageBlocked(cause));
       return memoryArea();
     }
-  }, options);
+  };
+  const tabs = kind === 'local' && shareTabs ? sharedTabs(`web ${prefix}`) : undefined;
+  return storageIn(open, { ...options, tabs });
+}
 
 /** An area in a Web Storage object. */
 export const webArea = (storage: Storage, prefix: string) =>

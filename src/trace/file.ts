@@ -298,20 +298,21 @@ const TEXTS = new Set(['fact', 'reason', 'note']);
 const COUNTS = new Set(['group', 'about', 'count']);
 const MARKS = new Set(['caught', 'excluded', 'orphan', 'onTrust', 'again']);
 
-const isTexts = (value: unknown): boolean => Array.isArray(value) && value.every((one) => typeof one === 'string');
+const isText = (value: unknown): boolean => typeof value === 'string';
+
+const isTexts = (value: unknown): boolean => Array.isArray(value) && value.every(isText);
 
 const isOptional = (value: unknown, is: (value: unknown) => boolean): boolean => value === undefined || is(value);
 
 function isCause(cause: unknown): boolean {
   if (!isObject(cause)) return false;
-  const { by, step, run } = cause as Record<string, unknown>;
-  return typeof by === 'string' && isOptional(step, isCount) && isOptional(run, isCount);
+  const { by, step, run, action } = cause as Record<string, unknown>;
+  return isText(by) && isOptional(step, isCount) && isOptional(run, isCount) && isOptional(action, isText);
 }
 
 function isOperation(operation: unknown): boolean {
   if (!isObject(operation)) return false;
   const { op, path, from, before } = operation as Record<string, unknown>;
-  const isText = (value: unknown): boolean => typeof value === 'string';
   return OPERATIONS.has(op as string) && isText(path) && isOptional(from, isText) && isOptional(before, isText);
 }
 

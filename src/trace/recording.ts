@@ -163,10 +163,15 @@ class Recorder implements Trace, Listener {
     return differenceOf({ ...transition, changed: concealed });
   }
 
-  private causeOf({ cause: { by, of, run } }: Transition): StepCause {
+  private causeOf({ cause: { by, of, run, action } }: Transition): StepCause {
     if (by === 'code' && of === undefined && run === undefined) return CODE;
     const step = of?.step;
-    return { by, ...(step !== undefined && { step }), ...(run !== undefined && { run: run + this.runShift }) };
+    return {
+      by,
+      ...(step !== undefined && { step }),
+      ...(run !== undefined && { run: run + this.runShift }),
+      ...(action !== undefined && { action }),
+    };
   }
 
   /** One that never began has no number. */

@@ -41,6 +41,8 @@ export interface StepCause {
   readonly step?: number;
   /** The number of the run that did it. */
   readonly run?: number;
+  /** The type of the action that another tab did. */
+  readonly action?: string;
 }
 
 /** The application's code did it, and not in answer to anything. */
@@ -111,7 +113,7 @@ export interface Branch {
 }
 
 /** What happened, in a few words: for lists of steps. */
-export function titleOf({ action, fact, run, about, count }: Step): string {
+export function titleOf({ action, fact, run, about, count, cause }: Step): string {
   if (run) {
     const what = fact === 'runStarted' ? 'begins' : fact === 'runRetried' ? 'tries again' : run.phase;
     return `${run.task}${run.id > 0 ? ` #${run.id}` : ''} ${what}`;
@@ -121,6 +123,7 @@ export function titleOf({ action, fact, run, about, count }: Step): string {
     const stays = fact === 'confirmed' ? 'stays' : 'taken back';
     return `${about === undefined ? 'optimistic' : `step ${about}`} ${stays}${action ? `: ${action.type}` : ''}`;
   }
+  if (fact === 'fromTab') return cause.action ? `${cause.action} in another tab` : 'another tab';
   return action?.type ?? fact ?? '';
 }
 

@@ -1,0 +1,144 @@
+// What this tab did and another has not ordered yet. It is shown at once, and done once more on top of whatever is ordered
+// before it.
+import type { AnyAction } from '../core/action.js';
+import { sameData } from '../core/plain.js';
+import type { Host } from '../core/transition.js';
+import { joined } from './joined.js';
+import type { Kept } from './kept.js';
+
+/** The kept part of some stores, by name. */
+export type Parts = Map<string, unknown>;
+
+/** One thing that was done. */
+interface Deed {
+  /** It is done once more as this; where it is not there, or was not all, field by field. */
+  readonly action: AnyAction | undefined;
+  /** The states of the stores before and after it, by name: the parts that are not kept decide as well what it does. */
+  readonly before: ReadonlyMap<string, unknown>;
+  readonly after: ReadonlyMap<string, unknown>;
+}
+
+/** What stands or falls together until it is ordered. */
+export interface Pending {
+  readonly id: number;
+  readonly type: string;
+  readonly group: number | undefined;
+  deeds: Deed[];
+  /** What it comes to: the kept parts before and after it, of the stores that it changes. */
+  result: ReadonlyMap<string, { readonly before: unknown; readonly after: unknown }>;
+  /** Whether its actions are known to be all that it was. */
+  surely: boolean;
+  sent: boolean;
+  attempt: number;
+}
+
+export class Pendings {
+  list: Pending[] = [];
+  private lastId = 0;
+
+  constructor(
+    private readonly host: Host,
+    private readonly keptOf: (store: string) => Kept | undefined,
+  ) {}
+
+  /**
+   * Notes what was done last.
+   * @param surely whether its action is all that it was
+   */
+  add(type: string, group: number | undefined, deed: Deed, surely = true): void {
+    const last = this.list.at(-1);
+    const goesOn = group !== undefined && last?.group === group && !last.sent;
+    const one: Pending = goesOn
+      ? last
+      : { id: ++this.lastId, type, group, deeds: [], result: new Map(), surely: true, sent: false, attempt: 0 };
+    one.deeds.push(deed);
+    one.surely &&= surely;
+    const result = new Map(one.result);
+    for (const [name, state] of deed.after) {
+      const kept = this.keptOf(name)!;
+      const before = result.get(name)?.before ?? kept.of(deed.before.get(name));
+      result.set(name, { before, after: kept.of(state) });
+    }
+    one.result = result;
+    if (!goesOn) this.list.push(one);
+  }
+
+  /** Whether the actions of something pending are all that it was. */
+  isExplained({ deeds, result }: Pick<Pending, 'deeds' | 'result'>): boolean {
+    try {
+      const parts: Parts = new Map(Array.from(result, ([name, { before }]) => [name, before]));
+      this.redoDeeds(deeds, parts);
+      return Array.from(result).every(([name, { after }]) => sameData(parts.get(name), after));
+    } catch {
+      return false;
+    }
+  }
+
+  /** What came before everything that is pending here is done first; of what this tab knew better it says so. */
+  putFirst(type: string, deed: Omit<Deed, 'action'>): void {
+    const { list } = this;
+    this.list = [];
+    this.add(type, undefined, { action: undefined, ...deed });
+    this.list.push(...list);
+  }
+
+  /**
+   * Does everything once more on top of what is ordered, which becomes what it comes to.
+   * @param parts what is ordered, by store
+   * @returns what could not be done any more, and why
+   */
+  redo(parts: Parts): readonly { readonly pending: Pending; readonly error: unknown }[] {
+    const dropped: { readonly pending: Pending; readonly error: unknown }[] = [];
+    this.list = this.list.filter((pending) => {
+      const trial: Parts = new Map(parts);
+      try {
+        if (!pending.surely) this.makeSure(pending);
+        this.redoDeeds(pending.deeds, trial);
+      } catch (error) {
+        dropped.push({ pending, error });
+        return false;
+      }
+      const result = new Map<string, { readonly before: unknown; readonly after: unknown }>();
+      for (const [name, after] of trial) {
+        const before = parts.get(name);
+        if (before !== after) result.set(name, { before, after });
+        parts.set(name, after);
+      }
+      pending.result = result;
+      return true;
+    });
+    return dropped;
+  }
+
+  /** What its actions do not explain is taken as it was seen. */
+  private makeSure(pending: Pending): void {
+    pending.surely = true;
+    if (this.isExplained(pending)) return;
+    const [{ before, after }] = pending.deeds;
+    pending.deeds = [{ action: undefined, before, after }];
+  }
+
+  private redoDeeds(deeds: readonly Deed[], parts: Parts): void {
+    /** The states that one leaves to the next: also of what is not kept. */
+    const left = new Map<string, unknown>();
+    const now = this.host.states();
+    for (const { action, before, after } of deeds) {
+      if (action) {
+        const all = this.host.compute(action, ({ store: { name }, state }) => {
+          if (left.has(name)) return left.get(name);
+          const around = before.has(name) ? before.get(name) : (now[name] ?? state);
+          return parts.has(name) ? this.keptOf(name)!.exactly(around, parts.get(name)) : around;
+        });
+        for (const [{ store }, state] of all) {
+          left.set(store.name, state);
+          if (parts.has(store.name)) parts.set(store.name, this.keptOf(store.name)!.of(state));
+        }
+      } else
+        for (const [name, state] of after) {
+          if (!parts.has(name)) continue;
+          const kept = this.keptOf(name)!;
+          parts.set(name, joined(kept.of(before.get(name)), kept.of(state), parts.get(name)).result);
+        }
+    }
+  }
+}

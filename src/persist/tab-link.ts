@@ -1,0 +1,99 @@
+// How the tabs of one browser reach each other, and how one of them is chosen.
+import type { FloeError } from '../core/errors.js';
+import { Election } from './election.js';
+import { tabsOutOfReach } from './errors.js';
+
+/**
+ * How tabs reach each other. Floe has one for browsers; one's own is for tests, and for shells whose windows are not tabs.
+ * What one tab sends reaches every other tab, in the order in which it was sent.
+ */
+export interface TabLink {
+  /** Sends a message to all other tabs: data that a structured clone keeps. */
+  send(message: unknown): void;
+  /** Calls `listener` with what other tabs send. */
+  listen(listener: (message: unknown) => void): void;
+  /**
+   * Asks to be the one that orders and writes. At any time there is one at most, and always one in the end.
+   * @param leads called when it is this tab
+   * @param lost called when it is no longer this tab; links that never take it away do not call it
+   */
+  lead(leads: () => void, lost: () => void): void;
+  /** Leaves. If this tab led, another may. */
+  close(): void;
+}
+
+interface Locks {
+  request(name: string, options: object, held: () => Promise<void>): Promise<unknown>;
+}
+interface Channel {
+  postMessage(message: unknown): void;
+  onmessage: ((event: { readonly data: unknown }) => void) | null;
+  close(): void;
+}
+const browser = globalThis as {
+  readonly document?: object;
+  readonly navigator?: { readonly locks?: Locks };
+  readonly BroadcastChannel?: new (name: string) => Channel;
+};
+
+/** Raised when older tabs would misread what newer ones send: then they do not hear each other. */
+const LINK_VERSION = 1;
+
+/**
+ * The tabs of this browser that share a name: messages by `BroadcastChannel`; one of them is chosen by the Web Locks API,
+ * or by messages where it is missing (pages without HTTPS). Nothing where there are no tabs; where they cannot reach each
+ * other that is reported.
+ */
+export const sharedTabs = (name: string) => (report: (problem: FloeError) => void) => {
+  const { document, navigator, BroadcastChannel } = browser;
+  if (!document) return undefined;
+  if (!BroadcastChannel) {
+    report(tabsOutOfReach());
+    return undefined;
+  }
+  const full = `floe ${LINK_VERSION} ${name}`;
+  const locks = navigator?.locks;
+  return locks ? lockedLink(full, new BroadcastChannel(full), locks) : new Election(electionChannel(full));
+};
+
+function lockedLink(name: string, channel: Channel, locks: Locks): TabLink {
+  const waiting = new AbortController();
+  let release = (): void => undefined;
+  return {
+    send: (message) => channel.postMessage(message),
+    listen: (listener) => {
+      channel.onmessage = ({ data }) => listener(data);
+    },
+    lead: (leads) => {
+      const held = async (): Promise<void> => {
+        if (waiting.signal.aborted) return;
+        leads();
+        await new Promise<void>((resolve) => (release = resolve));
+      };
+      // The request is given up when the tab leaves before its turn.
+      locks.request(name, { signal: waiting.signal }, held).catch(() => undefined);
+    },
+    close: () => {
+      waiting.abort();
+      channel.close();
+      release();
+    },
+  };
+}
+
+const electionChannel = (name: string) => {
+  const channel = new browser.BroadcastChannel!(name);
+  return {
+    send: (message: unknown) => channel.postMessage(message),
+    listen: (listener: (message: unknown) => void) => {
+      channel.onmessage = ({ data }) => listener(data);
+    },
+    close: () => channel.close(),
+    after: (ms: number, fn: () => void) => {
+      const timer = setTimeout(fn, ms);
+      return () => clearTimeout(timer);
+    },
+    // Of two that lead the older one stays: its time comes first.
+    id: `${Date.now().toString(36).padStart(9, '0')}-${Math.random().toString(36).slice(2, 10)}`,
+  };
+};

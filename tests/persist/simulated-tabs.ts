@@ -1,0 +1,64 @@
+// The tabs of a browser without a browser: messages wait until they are delivered, one by one, in any order that keeps what
+// one tab sends to another in order; the lock is given to the next in the queue when somebody says so.
+import type { TabLink } from 'floe/persist';
+
+interface Tab {
+  readonly id: number;
+  listener: (message: unknown) => void;
+  leads: () => void;
+  /** What each other tab sent. */
+  readonly inbox: Map<number, unknown[]>;
+}
+
+export class SimulatedTabs {
+  private readonly tabs = new Map<number, Tab>();
+  private readonly queue: number[] = [];
+  private holder: number | undefined;
+
+  link(id: number): TabLink {
+    const tab: Tab = { id, listener: () => undefined, leads: () => undefined, inbox: new Map() };
+    this.tabs.set(id, tab);
+    return {
+      send: (message) => {
+        if (!this.tabs.has(id)) return;
+        for (const other of this.tabs.values()) {
+          if (other === tab) continue;
+          if (!other.inbox.has(id)) other.inbox.set(id, []);
+          other.inbox.get(id)!.push(structuredClone(message));
+        }
+      },
+      listen: (listener) => {
+        tab.listener = listener;
+      },
+      lead: (leads) => {
+        tab.leads = leads;
+        this.queue.push(id);
+      },
+      close: () => this.crash(id),
+    };
+  }
+
+  /** Gone without a word; what it sent is still on its way. */
+  crash(id: number): void {
+    this.tabs.delete(id);
+    if (this.holder === id) this.holder = undefined;
+    if (this.queue.includes(id)) this.queue.splice(this.queue.indexOf(id), 1);
+  }
+
+  /** Gives the lock to the next, if nobody has it. */
+  grant(): boolean {
+    if (this.holder !== undefined || this.queue.length === 0) return false;
+    this.holder = this.queue.shift()!;
+    this.tabs.get(this.holder)!.leads();
+    return true;
+  }
+
+  /** Delivers one message to a tab: from one of those that have sent something. */
+  deliver(to: number, which: number): boolean {
+    const tab = this.tabs.get(to);
+    const waiting = [...(tab?.inbox.values() ?? [])].filter((messages) => messages.length > 0);
+    if (waiting.length === 0) return false;
+    tab!.listener(waiting[which % waiting.length].shift());
+    return true;
+  }
+}
