@@ -18,6 +18,8 @@ const whatIf = 'tests/trace/what-if.property.test.ts';
 const excluding = 'tests/trace/what-if.test.ts';
 const histories = 'tests/trace/history.test.ts';
 const traceFiles = 'tests/trace/files.test.ts';
+const tabs = 'tests/persist/tabs.property.test.ts';
+const besides = 'tests/persist/tabs.test.ts';
 const secrets = 'tests/trace/secrets.test.ts';
 const replays = 'tests/trace/replay.test.ts';
 
@@ -345,6 +347,77 @@ const faults = [
     'if (start === before.length && start === after.length) return before;',
     'if (start === before.length) return before;',
     'items that come back at the end are lost',
+  ],
+  [
+    tabs,
+    'persist/pending.ts',
+    'const around = before.has(name) ? before.get(name) : (now[name] ?? state);',
+    'const around = now[name] ?? state;',
+    'what is done again finds the parts that are not kept as they are now',
+  ],
+  [
+    tabs,
+    'persist/pending.ts',
+    'if (left.has(name)) return left.get(name);',
+    '',
+    'what stands or falls together does not see what came before in it',
+  ],
+  [
+    tabs,
+    'persist/pending.ts',
+    'const trial: Parts = new Map(parts);',
+    'const trial = parts;',
+    'half of what cannot be done any more stays',
+  ],
+  [tabs, 'persist/tabs.ts', 'if (!isNext || previous', 'if (previous', 'what was computed on an older order is taken'],
+  [
+    tabs,
+    'persist/tabs.ts',
+    '|| previous !== (this.done.get(from) ?? 0)',
+    '',
+    'what a tab did later is ordered before what it did first',
+  ],
+  [
+    tabs,
+    'persist/tabs.ts',
+    'pendings.list = pendings.list.filter(({ id }) => id > own);',
+    '',
+    'what the one that led before has ordered is done twice',
+  ],
+  [
+    besides,
+    'persist/tabs.ts',
+    'if (line === one.line) return one.number > number ? [part, ordered] : [part, part];',
+    'if (line === one.line) return [part, part];',
+    'what only others heard of the one that led before is lost',
+  ],
+  [
+    tabs,
+    'persist/tabs.ts',
+    'if (isNew) for (const pending of pendings.list) pending.sent = false;',
+    '',
+    'what the one that led before did not answer is not proposed again',
+  ],
+  [
+    besides,
+    'persist/tabs.ts',
+    "this.role !== 'leading' && message.term >= this.term &&",
+    "this.role !== 'leading' &&",
+    'one that has left is followed',
+  ],
+  [
+    tabs,
+    'persist/keeper.ts',
+    "for (const lane of this.lanes.values())\n      if (lane.phase === 'ready') void lane.turns.take(() => this.writeOver(lane));",
+    'void 0;',
+    "the next that writes takes what is stored for somebody else's",
+  ],
+  [
+    optimistic,
+    'core/optimistic.ts',
+    'if (!entry.open) entry.within = ',
+    'if (!entry.open) void ',
+    'what is part of a state from elsewhere is done to it once more',
   ],
   [
     tasks,

@@ -13,7 +13,8 @@ export interface TabLink {
   /** Calls `listener` with what other tabs send. */
   listen(listener: (message: unknown) => void): void;
   /**
-   * Asks to be the one that orders and writes. At any time there is one at most, and always one in the end.
+   * Asks to be the one that orders and writes. At any time there is one at most, and always one in the end. What others
+   * sent before they left should be heard before a tab leads.
    * @param leads called when it is this tab
    * @param lost called when it is no longer this tab; links that never take it away do not call it
    */
@@ -66,6 +67,7 @@ function lockedLink(name: string, channel: Channel, locks: Locks): TabLink {
     },
     lead: (leads) => {
       const held = async (): Promise<void> => {
+        await heard(name, channel);
         if (waiting.signal.aborted) return;
         leads();
         await new Promise<void>((resolve) => (release = resolve));
@@ -79,6 +81,19 @@ function lockedLink(name: string, channel: Channel, locks: Locks): TabLink {
       release();
     },
   };
+}
+
+/** Fulfilled when everything was heard that others sent before: a message to oneself comes after it. */
+async function heard(name: string, channel: Channel): Promise<void> {
+  const ear = new browser.BroadcastChannel!(name);
+  const echo = Math.random();
+  await new Promise<void>((resolve) => {
+    ear.onmessage = ({ data }) => {
+      if ((data as { echo?: unknown } | null)?.echo === echo) resolve();
+    };
+    channel.postMessage({ echo });
+  });
+  ear.close();
 }
 
 const electionChannel = (name: string) => {

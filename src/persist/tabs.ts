@@ -85,8 +85,6 @@ export class Tabs {
   private planned = false;
   /** It will lead as soon as it knows what is stored. */
   private taking = false;
-  /** What is pending does not come to what is shown. */
-  private outdated = false;
   private waiting: (() => void)[] = [];
   private closed = false;
 
@@ -176,8 +174,6 @@ export class Tabs {
     const goesOn = all && did && group !== undefined && this.pendings.list.at(-1)?.group === group;
     if (after.size === 0 && !goesOn) return;
     this.pendings.add(type, group, { action: did, before, after }, !leap && !(all && group !== undefined));
-    // What is confirmed takes its place in the order now, not where it was shown first.
-    if (all) this.outdated = true;
     this.plan();
   }
 
@@ -189,8 +185,7 @@ export class Tabs {
       this.planned = false;
       if (this.closed) return;
       this.ask();
-      if (this.outdated && this.role === 'following') this.catchUp('confirmed');
-      else this.propose();
+      this.propose();
     });
   }
 
@@ -482,7 +477,6 @@ export class Tabs {
   }
 
   private redo(parts: Parts, type: string): void {
-    this.outdated = false;
     const dropped = this.pendings.redo(parts);
     for (const { pending, error } of dropped) this.keeper.report(overtaken(pending.type, messageOf(error)));
     this.show(parts, type);

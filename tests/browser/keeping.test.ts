@@ -1,7 +1,14 @@
 // What the harbour keeps between sessions, in a real browser: reload, close, a full storage, a blocked one, two tabs.
 import { expect, test } from '@jest/globals';
+import type { Runtime } from 'floe';
+import type { Persistence } from 'floe/persist';
+import type { Trace } from 'floe/trace';
 import type { Page } from 'playwright-core';
+import { eventually } from '../support/eventually.js';
 import { harbourPage } from '../support/harbour-page.js';
+
+/** What the page exposes on the console. */
+declare const harbour: Runtime & { readonly persistence: Persistence; readonly trace: Trace };
 
 const { newContext, open } = harbourPage();
 const note = (page: Page) => page.getByLabel('Log note for the next watch');
@@ -106,26 +113,56 @@ test('where the browser forbids storage the page works from memory, and says so'
   expect(await note(page).inputValue()).toBe('not for long');
 });
 
-test('two tabs: what only one of them changed is kept of both; where both did, nothing is lost unsaid', async () => {
+test('the tabs of one browser are in step; one writes, and when it is closed another goes on', async () => {
   const context = await newContext();
-  const [one, two] = [await open('/', context), await open('/', context)];
-  const stored = (name: string, text: string): Promise<unknown> =>
-    one.waitForFunction(([key, part]) => localStorage.getItem(`harbour:${key}`)?.includes(part), [name, text] as const);
-  await one.locator('label', { hasText: /^Expected/ }).click();
-  await stored('visits', '"filter":"expected"');
-  await two.evaluate(() =>
-    (globalThis as unknown as { harbour: { dispatch(action: object): void } }).harbour.dispatch({
-      type: 'visits.dayPicked',
-      payload: '2031-03-03',
-    }),
-  );
-  await stored('visits', '"day":"2031-03-03","filter":"expected"');
-  await two.waitForFunction(() => document.querySelector<HTMLInputElement>('input[value=expected]')?.checked);
-  await note(one).fill('by the first');
-  await stored('log', 'by the first');
-  await note(two).fill('by the second');
-  await stored('log', 'by the second');
-  await button(two, 'Kept here').click();
-  await two.getByText('FLOE_STORED_ELSEWHERE').first().waitFor();
-  await two.getByText('by the first').first().waitFor();
+  const tabs = [await open('/', context), await open('/', context), await open('/', context)];
+  const roles = (pages: readonly Page[]): Promise<string[]> =>
+    Promise.all(pages.map((page) => page.evaluate(() => harbour.persistence.tab)));
+  const sorted = async (pages: readonly Page[]): Promise<string[]> => (await roles(pages)).sort();
+  const settled = ['following', 'following', 'leading'];
+  expect(await eventually(() => sorted(tabs), settled)).toEqual(settled);
+  await tabs[1].locator('label', { hasText: /^Expected/ }).click();
+  await note(tabs[2]).fill('Shore power on N2 is out');
+  for (const page of tabs) {
+    await page.waitForFunction(() => document.querySelector('textarea')?.value === 'Shore power on N2 is out');
+    await page.waitForFunction(() => document.querySelector<HTMLInputElement>('input[value=expected]')?.checked);
+  }
+  // All at once, in whatever order it happens to come.
+  for (const page of tabs) await page.route('**/office/vessels/**', (route) => route.abort());
+  const rename = (page: Page, tab: number): Promise<void> =>
+    page.evaluate(async (number) => {
+      for (let i = 0; i < 40; i++) {
+        harbour.dispatch({ type: 'unsent.renamingKept', payload: { hull: `T${number}-${i}`, name: 'Auk' } });
+        if (i % 7 === number) await new Promise((resolve) => setTimeout(resolve, 3));
+      }
+    }, tab);
+  await Promise.all(tabs.map(rename));
+  const queue = (page: Page): Promise<{ renamings: object[] }> =>
+    page.evaluate(() => (harbour.snapshot() as { unsent: { renamings: object[] } }).unsent);
+  expect(await eventually(async () => (await queue(tabs[0])).renamings.length, 120)).toBe(120);
+  const all = await queue(tabs[0]);
+  for (const page of tabs) expect(await eventually(() => queue(page), all)).toEqual(all);
+  const causes = await tabs[0].evaluate(() => harbour.trace.steps.map(({ cause }) => `${cause.by} ${cause.action}`));
+  expect(causes).toContain('tab unsent.renamingKept');
+  // The one that writes goes, in the middle of it.
+  const leads = (await roles(tabs)).indexOf('leading');
+  const others = tabs.filter((_page, i) => i !== leads);
+  await note(others[0]).fill('the last word');
+  await tabs[leads].close({ runBeforeUnload: true });
+  expect(await eventually(() => sorted(others), ['following', 'leading'])).toEqual(['following', 'leading']);
+  await others[1].waitForFunction(() => localStorage.getItem('harbour:log')?.includes('the last word'));
+  expect(await others[0].evaluate(() => harbour.persistence.problems.map(({ code }) => code))).toEqual([]);
+});
+
+test('without the Web Locks API the tabs choose one of them by messages', async () => {
+  const context = await newContext();
+  await context.addInitScript(() => Object.defineProperty(navigator, 'locks', { value: undefined }));
+  const tabs = [await open('/', context), await open('/', context)];
+  const roles = (): Promise<string[]> => Promise.all(tabs.map((page) => page.evaluate(() => harbour.persistence.tab)));
+  expect(await eventually(roles, ['leading', 'following'])).toEqual(['leading', 'following']);
+  await note(tabs[1]).fill('Fog at the north mole');
+  await tabs[0].waitForFunction(() => document.querySelector('textarea')?.value === 'Fog at the north mole');
+  await tabs[0].close({ runBeforeUnload: true });
+  tabs.shift();
+  expect(await eventually(roles, ['leading'])).toEqual(['leading']);
 });

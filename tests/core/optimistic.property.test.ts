@@ -5,6 +5,8 @@ import fc from 'fast-check';
 import { createRuntime, store, task, type AnyAction, type Optimistic, type TaskContext } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { recording } from 'floe/trace';
+import { definitionOf } from '../../src/core/store.js';
+import { HOST, type Host } from '../../src/core/transition.js';
 import { leastLength, runs } from '../support/runs.js';
 
 interface Berth {
@@ -57,12 +59,24 @@ const anAction: fc.Arbitrary<AnyAction> = fc.oneof(
   fc.constantFrom('calm', 'fog').map((one) => noted(one)),
   fc.constant(0).map(() => swapped()),
 );
+interface States {
+  readonly board: { berths: Berth[]; moves: number; note: { text: string; by: string } };
+  readonly tally: { taken: number; last: string };
+}
+const someStates: fc.Arbitrary<States> = fc
+  .record({ ids: fc.uniqueArray(id, { maxLength: 3 }), moves: fc.nat(2), last: fc.constantFrom('', 'Gannet') })
+  .map(({ ids, moves, last }) => ({
+    board: { berths: ids.map((one) => ({ id: one, vessel: null })), moves, note: { text: '', by: 'elsewhere' } },
+    tally: { taken: moves, last },
+  }));
 type Op =
   | { readonly op: 'dispatch'; readonly action: AnyAction }
   | { readonly op: 'optimistic'; readonly action: AnyAction }
   | { readonly op: 'atomic'; readonly actions: readonly AnyAction[] }
   | { readonly op: 'confirm' | 'revert'; readonly which: number; readonly action?: AnyAction | undefined }
-  | { readonly op: 'reset' };
+  | { readonly op: 'reset' }
+  /** Another tab, or a storage, says what is certain. */
+  | { readonly op: 'elsewhere'; readonly states: States };
 const anOp: fc.Arbitrary<Op> = fc.oneof(
   { weight: 4, arbitrary: anAction.map((action) => ({ op: 'dispatch' as const, action })) },
   { weight: 4, arbitrary: anAction.map((action) => ({ op: 'optimistic' as const, action })) },
@@ -74,6 +88,7 @@ const anOp: fc.Arbitrary<Op> = fc.oneof(
   },
   { weight: 4, arbitrary: fc.nat(9).map((which) => ({ op: 'revert' as const, which })) },
   { weight: 1, arbitrary: fc.constant({ op: 'reset' as const }) },
+  { weight: 2, arbitrary: someStates.map((states) => ({ op: 'elsewhere' as const, states })) },
 );
 
 /** A berth that may be taken back, and a group that builds on it in its second part. */
@@ -90,18 +105,22 @@ const aProgram = fc
 
 /** What stayed so far, in its order; a list of two stands or falls together. */
 interface Kept {
-  actions: readonly AnyAction[] | 'reset';
+  actions: readonly AnyAction[] | 'reset' | States;
   handle?: Optimistic;
 }
 
 /** The states that a fresh runtime comes to, and who could not be applied. */
 function fresh(kept: readonly Kept[]) {
-  const runtime = createRuntime({ stores: [board, tally] });
+  const [first] = kept;
+  const given = first && 'actions' in first && typeof first.actions === 'object' && 'board' in first.actions;
+  const initial = given ? (first.actions as States) : {};
+  const runtime = createRuntime({ stores: [board, tally], initial: { ...initial } });
   const failed: Kept[] = [];
-  for (const one of kept) {
+  for (const one of given ? kept.slice(1) : kept) {
     try {
       const { actions } = one;
       if (actions === 'reset') runtime.reset();
+      else if ('board' in actions) throw new Error('states come first');
       else runtime.atomic(() => actions.forEach((action) => runtime.dispatch(action)));
     } catch {
       failed.push(one);
@@ -136,7 +155,7 @@ function play(program: readonly Op[], recorded: boolean): void {
   };
   /** What cannot be applied any more is dropped for good, and its handle does nothing from then on. */
   const drop = (failed: readonly Kept[]): void => {
-    dropped += failed.reduce((sum, { actions }) => sum + actions.length, 0);
+    dropped += failed.reduce((sum, { actions }) => sum + (actions as readonly AnyAction[]).length, 0);
     kept = kept.filter((one) => !failed.includes(one));
     for (const one of failed) if (open.includes(one)) open.splice(open.indexOf(one), 1);
   };
@@ -148,6 +167,16 @@ function play(program: readonly Op[], recorded: boolean): void {
       runtime.reset();
       kept.push({ actions: 'reset' });
       for (const name of names) stale.set(name, texts.get(name));
+    } else if (op.op === 'elsewhere') {
+      const { states } = op;
+      const changes = stores.map((one) => {
+        const definition = definitionOf(one as never);
+        return { store: definition, before: undefined, after: states[definition.name as keyof States] };
+      });
+      (runtime as unknown as { readonly [HOST]: Host })[HOST].state(changes, 'fromTab', { cause: { by: 'tab' } });
+      // What is not open is part of it.
+      kept = [{ actions: states }, ...kept.filter((one) => open.includes(one))];
+      drop(fresh(kept).failed);
     } else if (op.op === 'atomic') {
       if (attempt(() => runtime.atomic(() => op.actions.forEach((action) => runtime.dispatch(action)))))
         kept.push({ actions: op.actions });

@@ -1,5 +1,6 @@
 // The tabs of a browser without a browser: messages wait until they are delivered, one by one, in any order that keeps what
-// one tab sends to another in order; the lock is given to the next in the queue when somebody says so.
+// one tab sends to another in order; the lock is given to the next in the queue when somebody says so. A real browser also
+// keeps the order of what several tabs send, and gives the lock to a tab that has heard what was sent before.
 import type { TabLink } from 'floe/persist';
 
 interface Tab {
@@ -15,6 +16,9 @@ export class SimulatedTabs {
   private readonly queue: number[] = [];
   private holder: number | undefined;
 
+  /** @param wild what several tabs send may come in any order, and the lock before it */
+  constructor(private readonly wild = true) {}
+
   link(id: number): TabLink {
     const tab: Tab = { id, listener: () => undefined, leads: () => undefined, inbox: new Map() };
     this.tabs.set(id, tab);
@@ -23,8 +27,9 @@ export class SimulatedTabs {
         if (!this.tabs.has(id)) return;
         for (const other of this.tabs.values()) {
           if (other === tab) continue;
-          if (!other.inbox.has(id)) other.inbox.set(id, []);
-          other.inbox.get(id)!.push(structuredClone(message));
+          const from = this.wild ? id : 0;
+          if (!other.inbox.has(from)) other.inbox.set(from, []);
+          other.inbox.get(from)!.push(structuredClone(message));
         }
       },
       listen: (listener) => {
@@ -49,8 +54,15 @@ export class SimulatedTabs {
   grant(): boolean {
     if (this.holder !== undefined || this.queue.length === 0) return false;
     this.holder = this.queue.shift()!;
+    while (!this.wild && this.deliver(this.holder, 0));
     this.tabs.get(this.holder)!.leads();
     return true;
+  }
+
+  /** Delivers what one tab sent to another. */
+  deliverFrom(from: number, to: number): void {
+    const tab = this.tabs.get(to)!;
+    for (const message of tab.inbox.get(from)?.splice(0) ?? []) tab.listener(message);
   }
 
   /** Delivers one message to a tab: from one of those that have sent something. */

@@ -21,6 +21,7 @@ import {
   stores,
 } from './model/index.js';
 import { httpOffice } from './office-client.js';
+import { whereWritten } from './once-a-browser.js';
 import { ControlRoom } from './ui/ControlRoom.js';
 import { History } from './ui/History.js';
 import { askOfficer, Question } from './ui/Question.js';
@@ -32,7 +33,7 @@ const runtime = createRuntime({
   needs: [office.by(httpOffice('', location.search.slice(1)))],
   interceptors: [confirmation(askOfficer)],
   trace: recording({ ignore: [askPositions, positionsArrived] }),
-  storage: webStorage('local', { prefix: 'harbour' }),
+  storage: webStorage('local', { prefix: 'harbour', shareTabs: true }),
   expose: 'harbour',
   // What a task fails with stands in its status, and the page says so.
   onProblem: ({ error }) => console.info(error),
@@ -40,7 +41,7 @@ const runtime = createRuntime({
 linkAddress(runtime, address);
 void runtime.run(openRoom());
 void runtime.run(followPositions());
-void runtime.run(sendUnsent());
+whereWritten(runtime.persistence, () => runtime.run(sendUnsent()));
 
 const fontFamily = '"Segoe UI", Roboto, "Helvetica Neue", "Liberation Sans", Arial, sans-serif';
 const theme = createTheme({

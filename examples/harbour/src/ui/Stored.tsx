@@ -10,15 +10,25 @@ interface StoredProps {
   readonly onClose: () => void;
 }
 
+const TABS: Readonly<Record<Persistence['tab'], string>> = {
+  alone: 'Only this tab knows of it.',
+  asking: 'Looking for other tabs of this page.',
+  leading: 'All tabs of this page show the same; this one writes it down.',
+  following: 'All tabs of this page show the same; another one writes it down.',
+};
+
 /** What this browser keeps, and the two ways to begin anew: forgetting what is stored, and resetting what is shown. */
 export function Stored({ persistence, opened, onClose }: StoredProps) {
-  const items = useStored(persistence, opened);
+  const { items, tab } = useStored(persistence, opened);
   return (
     <Modal opened={opened} onClose={onClose} size="xl" title="Kept in this browser">
       <Stack gap="md">
         <Text size="sm" c="dimmed">
           Forget clears what is stored and leaves the page as it is; the next change is stored again. Reset puts the
           page back to how it begins and leaves what is stored, until the next change.
+        </Text>
+        <Text size="sm" c="dimmed">
+          {TABS[tab]}
         </Text>
         {persistence.problems.map((problem, i) => (
           <Alert key={i} color="orange" title={problem.code} p="xs">
@@ -111,14 +121,22 @@ function Begin({ persistence }: { readonly persistence: Persistence }) {
   );
 }
 
-/** What is stored, as long as somebody looks; read again whenever something was stored or forgotten. */
-function useStored(persistence: Persistence, shown: boolean): readonly StoredItem[] {
-  const [items, setItems] = useState<readonly StoredItem[]>([]);
+interface WhatIsStored {
+  readonly items: readonly StoredItem[];
+  readonly tab: Persistence['tab'];
+}
+
+/** What is stored, as long as somebody looks; read again whenever something was stored or forgotten, here or in another tab. */
+function useStored(persistence: Persistence, shown: boolean): WhatIsStored {
+  const [stored, setStored] = useState<WhatIsStored>({ items: [], tab: persistence.tab });
   useEffect(() => {
     if (!shown) return;
-    const look = (): void => void persistence.list().then(setItems, () => setItems([]));
-    look();
-    return persistence.watch(look);
+    const look = async (): Promise<void> => {
+      const items = await persistence.list().catch(() => []);
+      setStored({ items, tab: persistence.tab });
+    };
+    void look();
+    return persistence.watch(() => void look());
   }, [persistence, shown]);
-  return items;
+  return stored;
 }
