@@ -378,7 +378,7 @@ const faults = [
     'what a tab did later is ordered before what it did first',
   ],
   [
-    tabs,
+    besides,
     'persist/tabs.ts',
     'pendings.list = pendings.list.filter(({ id }) => id > own);',
     '',

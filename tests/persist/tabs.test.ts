@@ -83,8 +83,38 @@ describe('a tab beside others', () => {
     for (const tab of [late, third]) expect(shared(tab)).toEqual(shared(other));
   });
 
-  test('who led before is not followed any more', async () => {
+  test('what the one that led before has ordered is not done twice', async () => {
     const { net, open, settle, shared } = browser({ wild: true });
+    const [first, second, third] = [open(), open(), open()];
+    await quiet();
+    net.grant();
+    await settle([first, second, third]);
+    third.runtime.dispatch(third.noted('ordered by the first'));
+    await quiet();
+    net.deliverFrom(third.id, first.id);
+    net.deliverFrom(first.id, second.id);
+    net.crash(first.id);
+    net.grant();
+    await quiet();
+    net.deliverFrom(third.id, second.id);
+    net.deliverFrom(second.id, third.id);
+    await quiet();
+    net.deliverFrom(third.id, second.id);
+    net.deliverFrom(second.id, third.id);
+    // Only now it hears what the first has said.
+    net.deliverFrom(first.id, third.id);
+    second.runtime.dispatch(second.noted('by the second'));
+    await quiet();
+    net.deliverFrom(second.id, third.id);
+    expect(shared(third).log).toEqual(['ordered by the first', 'by the second']);
+    // One that comes late hears both.
+    const late = open();
+    await settle([late, second, third]);
+    expect([shared(late).log, shared(second).log]).toEqual([shared(third).log, shared(third).log]);
+  });
+
+  test('who led before is not followed', async () => {
+    const { net, open, shared } = browser({ wild: true });
     const [first, second, third] = [open(), open(), open()];
     await quiet();
     net.grant();
@@ -92,13 +122,13 @@ describe('a tab beside others', () => {
     net.crash(first.id);
     net.grant();
     await quiet();
+    net.deliverFrom(third.id, second.id);
     net.deliverFrom(second.id, third.id);
-    expect(third.runtime.persistence.tab).toBe('following');
-    // Only now it hears of the first.
     net.deliverFrom(first.id, third.id);
-    second.runtime.dispatch(second.noted('by the one that leads'));
-    await settle([second, third]);
-    expect(shared(third).log).toEqual(['by the one that leads']);
+    second.runtime.dispatch(second.noted('by the second'));
+    await quiet();
+    net.deliverFrom(second.id, third.id);
+    expect(shared(third).log).toEqual(['by the second']);
   });
 
   test('what another did first may leave no place for what it did: that is dropped, and said', async () => {
