@@ -5,8 +5,12 @@ export type MaybeAsync<T> = T | PromiseLike<T>;
 
 /** A place that keeps texts under keys. Each function answers at once or with a promise; what fails throws or rejects. */
 export interface StorageArea {
-  /** The text under a key, if there is one. */
-  read(key: string): MaybeAsync<string | undefined>;
+  /**
+   * The text under a key, if there is one.
+   * @param onBytes may be given the UTF-8 bytes of the whole text, piece by piece, while more of them are on their way:
+   * their checksum then takes no time of its own. Most places need not care
+   */
+  read(key: string, onBytes?: (bytes: Uint8Array) => void): MaybeAsync<string | undefined>;
   /** Keeps a text, whole or not at all; fails when it cannot. */
   write(key: string, text: string): MaybeAsync<void>;
   /** Forgets a key; one that is not there is no error. */

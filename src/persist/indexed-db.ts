@@ -15,6 +15,27 @@ export interface IndexedDbStorageOptions extends StorageOptions, TabOptions {
 const TEXTS = 'texts';
 
 /**
+ * So many characters are kept as a `Blob`: it comes piece by piece, and what is done with one piece takes no time of its own
+ * as long as others are on their way. When the page may end at any moment they are kept as a text: a `Blob` would still have
+ * to be carried over.
+ */
+const LONG = 500_000;
+const isHidden = (): boolean => globalThis.document?.visibilityState === 'hidden';
+
+async function textOf(blob: Blob, onBytes?: (bytes: Uint8Array) => void): Promise<string> {
+  if (!onBytes) return blob.text();
+  const reader = blob.stream().getReader();
+  const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
+  let text = '';
+  for (;;) {
+    const { done, value } = await reader.read();
+    if (done) return text + decoder.decode();
+    onBytes(value);
+    text += decoder.decode(value, { stream: true });
+  }
+}
+
+/**
  * Keeps state in an IndexedDB database: for states of many megabytes. What is stored is there a moment after the start: see
  * `persistence.ready`. Where the browser forbids it, state is kept in memory and the problem is reported.
  * @example
@@ -28,7 +49,7 @@ export const indexedDbStorage = (options: IndexedDbStorageOptions): Attachment<P
       // Whether it is blocked shows only when it is opened.
       let chosen: Promise<StorageArea> | undefined;
       const choose = (): Promise<StorageArea> =>
-        (chosen ??= Promise.resolve(area.keys()).then(
+        (chosen ??= area.open().then(
           () => area,
           (cause: unknown) => {
             report(storageBlocked(cause));
@@ -36,7 +57,7 @@ export const indexedDbStorage = (options: IndexedDbStorageOptions): Attachment<P
           },
         ));
       return {
-        read: async (key) => (await choose()).read(key),
+        read: async (key, onBytes) => (await choose()).read(key, onBytes),
         write: async (key, text) => (await choose()).write(key, text),
         remove: async (key) => (await choose()).remove(key),
         keys: async () => (await choose()).keys(),
@@ -66,11 +87,21 @@ export function indexedDbArea(name: string) {
     void database?.then((opened) => opened.close());
     database = undefined;
   };
+  const put = async (key: string, value: string | Blob): Promise<void> => {
+    const transaction = (await open()).transaction(TEXTS, 'readwrite');
+    await Promise.all([transaction.store.put(value, key), transaction.done]);
+  };
   return {
-    read: async (key: string) => (await (await open()).get(TEXTS, key)) as string | undefined,
+    /** Whether it can be used at all shows here. */
+    open: async (): Promise<void> => void (await open()),
+    read: async (key: string, onBytes?: (bytes: Uint8Array) => void) => {
+      const found = (await (await open()).get(TEXTS, key)) as string | Blob | undefined;
+      return typeof found === 'object' ? textOf(found, onBytes) : found;
+    },
     write: async (key: string, text: string) => {
-      const transaction = (await open()).transaction(TEXTS, 'readwrite');
-      await Promise.all([transaction.store.put(text, key), transaction.done]);
+      if (text.length < LONG || isHidden()) return put(key, text);
+      // Some browsers keep none in private windows.
+      return put(key, new Blob([text])).catch(() => put(key, text));
     },
     remove: async (key: string) => {
       const transaction = (await open()).transaction(TEXTS, 'readwrite');
@@ -78,5 +109,5 @@ export function indexedDbArea(name: string) {
     },
     keys: async () => (await (await open()).getAllKeys(TEXTS)) as string[],
     close,
-  } satisfies StorageArea;
+  } satisfies StorageArea & { open(): Promise<void> };
 }

@@ -20,7 +20,7 @@ import { Kept, sameParts } from './kept.js';
 import { changeLine, firstLine, readLog, type Log, type LogEnd } from './log.js';
 import { joined } from './joined.js';
 import type { Persistence, StoredItem } from './persistence.js';
-import { hex } from './sealed.js';
+import { LineSum, hex } from './sealed.js';
 import { listed } from './listed.js';
 import { headOf, Shelf } from './shelf.js';
 import type { Parts } from './pending.js';
@@ -167,8 +167,9 @@ export class Keeper implements Persistence, Listener, TabsHost {
     const { store } = lane;
     lane.unsaved = false;
     let text: string | undefined;
+    const sum = new LineSum();
     try {
-      text = yield* this.shelf.read(store.name);
+      text = yield* this.shelf.read(store.name, sum);
     } catch (cause) {
       this.report(storageUnreadable(store.name, cause));
       return { onto: unchanged, phase: 'untouchable' };
@@ -179,7 +180,7 @@ export class Keeper implements Persistence, Listener, TabsHost {
     lane.end = undefined;
     if (text === undefined) return { onto: unchanged, phase: 'ready' };
     try {
-      const log = readLog(store.name, text);
+      const log = readLog(store.name, text, sum.value);
       const newer = 'newer' in log ? log.newer : log.version > versionOf(store) ? `version ${log.version}` : undefined;
       if (newer !== undefined) {
         this.report(storedTooNew(store.name, newer));

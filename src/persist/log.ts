@@ -20,6 +20,8 @@ interface FirstLine {
   readonly version: number;
   /** The checksum of the last line of the log that this one replaces: no two logs are the same, though their states are. */
   readonly after?: string;
+  /** It holds nothing that JSON cannot carry: nothing has to be decoded. */
+  readonly plain?: true;
   /** The kept part, encoded. */
   readonly state: unknown;
 }
@@ -58,13 +60,15 @@ export interface NewerLog {
 }
 
 export function firstLine(store: string, version: number, after: number | undefined, state: unknown): Sealed {
+  const encoded = encode(state);
   const line: FirstLine = {
     floe: 'stored',
     format: STORED_VERSION,
     store,
     version,
     ...(after !== undefined && { after: hex(after) }),
-    state: encode(state),
+    ...(encoded === state && { plain: true }),
+    state: encoded,
   };
   return seal(line);
 }
@@ -73,20 +77,21 @@ export const changeLine = (changes: Patch, before: number): Sealed => seal({ cha
 
 /**
  * Reads what is stored for a store.
+ * @param firstSum the checksum of its first line, where that is known
  * @throws Error when not even the first line can be used
  */
-export function readLog(store: string, text: string): Log | NewerLog {
+export function readLog(store: string, text: string, firstSum?: number): Log | NewerLog {
   const lineEnd = text.indexOf('\n');
   const first = lineEnd < 0 ? text : text.slice(0, lineEnd);
   if (first.startsWith('{"floe":')) return readVersion1(first);
-  const { value, sum } = unseal(first);
-  const { floe, format, version, store: name, state } = value as Partial<FirstLine>;
+  const { value, sum } = unseal(first, 0, firstSum);
+  const { floe, format, version, store: name, plain, state } = value as Partial<FirstLine>;
   if (floe !== 'stored' || typeof format !== 'number' || typeof version !== 'number')
     throw new Error('it was not written by floe');
   if (format > STORED_VERSION) return { newer: `format ${format}` };
   if (name !== store) throw new Error(`it is of the store '${name}'`);
   const id = hex(sum);
-  const begun = decodeIn(first, state);
+  const begun = plain ? state : decodeIn(first, state);
   return {
     version,
     ...readChanges(begun, text, (lineEnd < 0 ? text.length : lineEnd) + 1, { id, sum, whole: first.length + 1 }),

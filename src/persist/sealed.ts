@@ -36,6 +36,29 @@ function checksum(text: string, before: number): number {
 
 export const hex = (sum: number): string => (sum >>> 0).toString(16).padStart(8, '0');
 
+/** The checksum of a text of one line, taken from its bytes while they come. */
+export class LineSum {
+  private at = 0;
+  private sum = 0;
+  /** The last byte is the end of the line, perhaps. */
+  private last: Uint8Array | undefined;
+
+  readonly add = (piece: Uint8Array): void => {
+    if (piece.length === 0) return;
+    if (this.last) this.sum = crc32.buf(this.last, this.sum);
+    const from = Math.min(Math.max(0, PREFIX_LENGTH - this.at), piece.length);
+    this.at += piece.length;
+    const end = Math.max(from, piece.length - 1);
+    this.sum = crc32.buf(piece.subarray(from, end), this.sum);
+    this.last = piece.slice(end);
+  };
+
+  /** Nothing where no bytes came. */
+  get value(): number | undefined {
+    return this.at === 0 ? undefined : this.sum;
+  }
+}
+
 /** @param before the checksum of the line before; of a first line none */
 export function seal(members: object, before = 0): Sealed {
   const rest = JSON.stringify(members).slice(1);
@@ -45,12 +68,17 @@ export function seal(members: object, before = 0): Sealed {
 
 /**
  * The members of a sealed line.
+ * @param known its checksum, if it is a line
  * @throws Error when it is not what was written there
  */
-export function unseal(line: string, before = 0): { readonly value: Record<string, unknown>; readonly sum: number } {
+export function unseal(
+  line: string,
+  before = 0,
+  known?: number,
+): { readonly value: Record<string, unknown>; readonly sum: number } {
   const written = PREFIX.exec(line)?.[1];
   if (written === undefined) throw new Error('it does not begin with its checksum');
-  const sum = checksum(line.slice(PREFIX_LENGTH), before);
+  const sum = known !== undefined && hex(known) === written ? known : checksum(line.slice(PREFIX_LENGTH), before);
   if (hex(sum) !== written) throw new Error(`its checksum is ${hex(sum)}, not ${written}`);
   return { value: JSON.parse(line) as Record<string, unknown>, sum };
 }

@@ -1,9 +1,10 @@
 // The logs of all stores in one area: under the name of a store its log; where nothing can be added to a text, each
 // addition as a page of its own (`NAME.ID.NUMBER`, with the checksum of the first line as ID); and what was set aside
 // (`NAME.aside.TIME`). Names of stores hold no dots.
+import { isThenable } from '../core/changing.js';
 import type { StorageArea } from './area.js';
 import type { LogEnd } from './log.js';
-import { seal, unseal } from './sealed.js';
+import { seal, unseal, type LineSum } from './sealed.js';
 import { wait, waitAll, type Work } from './work.js';
 
 /** So much of a text tells it from every other: the checksum of its first line. */
@@ -31,24 +32,27 @@ export class Shelf {
     return keys.filter((key) => !key.includes('.')).sort();
   }
 
-  /** The log of a store, as one text. */
-  *read(store: string): Work<string | undefined> {
-    const first = yield* wait(this.area.read(store));
-    if (first === undefined || this.area.append) return first;
+  /**
+   * The log of a store, as one text.
+   * @param sum takes the checksum of the first line, where the area hands out bytes
+   */
+  *read(store: string, sum?: LineSum): Work<string | undefined> {
+    const { area } = this;
+    const read = area.read(store, sum?.add);
+    if (area.append) return yield* wait(read);
+    // Both are on their way at the same time.
+    const keys = isThenable(read) ? area.keys() : undefined;
+    const first = yield* wait(read);
+    if (first === undefined) return first;
     const id = first.slice(8, 16);
-    const pages = (yield* this.pages(store)).filter((page) => page.id === id).sort((a, b) => a.number - b.number);
+    const pages = pagesIn(yield* wait(keys ?? area.keys()), store).filter((page) => page.id === id).sort((a, b) => a.number - b.number);
     const texts = yield* waitAll(pages.map(({ key }) => this.area.read(key)));
     // A page without a text was damaged: it must not look as if it had never been.
     return first + texts.map((text) => text || '\n').join('');
   }
 
-  private *pages(store: string): Work<readonly { key: string; id: string; number: number }[]> {
-    const pages = [];
-    for (const key of yield* wait(this.area.keys())) {
-      const found = PAGE.exec(key);
-      if (found?.[1] === store) pages.push({ key, id: found[2], number: Number(found[3]) });
-    }
-    return pages;
+  private *pages(store: string): Work<readonly Page[]> {
+    return pagesIn(yield* wait(this.area.keys()), store);
   }
 
   /** Whether what is stored still is what this session left there, or found. */
@@ -120,6 +124,19 @@ export class Shelf {
   *removeAside(key: string): Work<void> {
     yield* wait(this.area.remove(key));
   }
+}
+
+interface Page {
+  readonly key: string;
+  readonly id: string;
+  readonly number: number;
+}
+
+function pagesIn(keys: readonly string[], store: string): readonly Page[] {
+  return keys.flatMap((key) => {
+    const found = PAGE.exec(key);
+    return found?.[1] === store ? { key, id: found[2], number: Number(found[3]) } : [];
+  });
 }
 
 const pageKey = (store: string, id: string, number: number): string => `${store}.${id}.${number}`;
