@@ -46,7 +46,8 @@ async function fromIndexedDb() {
     define: { 'process.env.NODE_ENV': '"production"' },
     build: { write: false, lib: { entry: new URL('persist-page.mjs', import.meta.url).pathname, formats: ['es'] } },
   });
-  const browser = await chromium.launch(launchOptions(findChromium()));
+  const options = launchOptions(findChromium());
+  const browser = await chromium.launch({ ...options, args: [...options.args, '--js-flags=--expose-gc'] });
   try {
     const page = await browser.newPage();
     // A page with an origin of its own; nothing is asked for outside.

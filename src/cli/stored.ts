@@ -175,7 +175,7 @@ const sizeOf = (characters: number): string =>
 function list(findings: readonly Finding[], out: Output): void {
   const columns = new Columns(
     out,
-    ['store', 'version', 'characters', 'changes', ''],
+    ['store', 'version', 'length', 'changes', ''],
     ['left', 'right', 'right', 'right', 'left'],
   );
   columns.write(

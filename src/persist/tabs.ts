@@ -206,16 +206,21 @@ export class Tabs {
   /** It is this tab's turn. What the one before did last it has heard; if it has heard nothing, it is stored. */
   private take(): void {
     if (this.closed) return;
-    const inStep = Array.from(this.shared.values()).some(({ number }) => number !== undefined);
     const begin = (since: Parts): void => {
       if (this.closed || !this.taking) return;
       this.taking = false;
-      this.begin(since, inStep);
+      // It may have heard of the one before just now.
+      this.begin(this.isInStep ? new Map() : since, this.isInStep);
     };
     this.taking = true;
-    const since = inStep ? new Map<string, unknown>() : this.keeper.storedSince();
+    const since = this.isInStep ? new Map<string, unknown>() : this.keeper.storedSince();
     if (isThenable(since)) void since.then(begin);
     else begin(since);
+  }
+
+  /** Whether it has heard of somebody who orders. */
+  private get isInStep(): boolean {
+    return Array.from(this.shared.values()).some(({ number }) => number !== undefined);
   }
 
   private begin(since: Parts, inStep: boolean): void {

@@ -10,18 +10,9 @@ import { recording } from 'floe/trace';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { confirmation, createRuntime } from 'floe';
-import {
-  address,
-  askPositions,
-  followPositions,
-  office,
-  openRoom,
-  positionsArrived,
-  sendUnsent,
-  stores,
-} from './model/index.js';
+import { address, askPositions, followPositions, office, openRoom, positionsArrived, stores } from './model/index.js';
 import { httpOffice } from './office-client.js';
-import { whereWritten } from './once-a-browser.js';
+import { loadWhatOthersShow, sendWhereWritten } from './among-tabs.js';
 import { ControlRoom } from './ui/ControlRoom.js';
 import { History } from './ui/History.js';
 import { askOfficer, Question } from './ui/Question.js';
@@ -41,7 +32,8 @@ const runtime = createRuntime({
 linkAddress(runtime, address);
 void runtime.run(openRoom());
 void runtime.run(followPositions());
-whereWritten(runtime.persistence, () => runtime.run(sendUnsent()));
+sendWhereWritten(runtime);
+loadWhatOthersShow(runtime);
 
 const fontFamily = '"Segoe UI", Roboto, "Helvetica Neue", "Liberation Sans", Arial, sans-serif';
 const theme = createTheme({

@@ -27,15 +27,12 @@ export const waiting = unsent.selector('waiting', ({ renamings }) => renamings.l
 /** Milliseconds between two attempts. */
 const PAUSE = 5000;
 
-/** Sends what waits, one after the other; begins with the page and never ends. */
-export const sendUnsent = unsent.task('send', async ({ dispatch, read, use, next, sleep, run }) => {
+/** Sends what waits, one after the other, until nothing does. */
+export const sendUnsent = unsent.task('send', async ({ dispatch, read, use, sleep, run }) => {
   const desk = use(office);
   for (;;) {
     const renaming = read(unsent).renamings.at(0);
-    if (!renaming) {
-      await next(renamingKept);
-      continue;
-    }
+    if (!renaming) return;
     try {
       dispatch(port.ingest(vessel, await desk.rename(renaming.hull, renaming.name)));
       void run(showNotice(`The office knows the name ${renaming.name} now.`));
