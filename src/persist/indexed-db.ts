@@ -93,7 +93,9 @@ export function indexedDbArea(name: string) {
   };
   return {
     /** Whether it can be used at all shows here. */
-    open: async (): Promise<void> => void (await open()),
+    open: async (): Promise<void> => {
+      await open();
+    },
     read: async (key: string, onBytes?: (bytes: Uint8Array) => void) => {
       const found = (await (await open()).get(TEXTS, key)) as string | Blob | undefined;
       return typeof found === 'object' ? textOf(found, onBytes) : found;

@@ -45,7 +45,9 @@ export class Shelf {
     const first = yield* wait(read);
     if (first === undefined) return first;
     const id = first.slice(8, 16);
-    const pages = pagesIn(yield* wait(keys ?? area.keys()), store).filter((page) => page.id === id).sort((a, b) => a.number - b.number);
+    const pages = pagesIn(yield* wait(keys ?? area.keys()), store)
+      .filter((page) => page.id === id)
+      .sort((a, b) => a.number - b.number);
     const texts = yield* waitAll(pages.map(({ key }) => this.area.read(key)));
     // A page without a text was damaged: it must not look as if it had never been.
     return first + texts.map((text) => text || '\n').join('');

@@ -210,7 +210,7 @@ export class Tabs {
       if (this.closed || !this.taking) return;
       this.taking = false;
       // It may have heard of the one before just now.
-      this.begin(this.isInStep ? new Map() : since, this.isInStep);
+      this.begin(this.isInStep ? new Map<string, unknown>() : since, this.isInStep);
     };
     this.taking = true;
     const since = this.isInStep ? new Map<string, unknown>() : this.keeper.storedSince();

@@ -6,6 +6,13 @@ import { Election } from '../../src/persist/election.js';
 import { SimulatedTabs } from './simulated-tabs.js';
 import { browser, memory, quiet } from './tabs-browser.js';
 
+/** Two hear what the other has sent. */
+const exchange = async (net: SimulatedTabs, one: number, other: number): Promise<void> => {
+  net.deliverFrom(one, other);
+  net.deliverFrom(other, one);
+  await quiet();
+};
+
 describe('a tab beside others', () => {
   const two = async (wild = false) => {
     const sea = browser({ wild });
@@ -96,11 +103,7 @@ describe('a tab beside others', () => {
     net.crash(first.id);
     net.grant();
     await quiet();
-    net.deliverFrom(third.id, second.id);
-    net.deliverFrom(second.id, third.id);
-    await quiet();
-    net.deliverFrom(third.id, second.id);
-    net.deliverFrom(second.id, third.id);
+    for (let i = 0; i < 2; i++) await exchange(net, third.id, second.id);
     // Only now it hears what the first has said.
     net.deliverFrom(first.id, third.id);
     second.runtime.dispatch(second.noted('by the second'));
@@ -122,8 +125,7 @@ describe('a tab beside others', () => {
     net.crash(first.id);
     net.grant();
     await quiet();
-    net.deliverFrom(third.id, second.id);
-    net.deliverFrom(second.id, third.id);
+    await exchange(net, third.id, second.id);
     net.deliverFrom(first.id, third.id);
     second.runtime.dispatch(second.noted('by the second'));
     await quiet();

@@ -1,0 +1,135 @@
+// How a difference is told: with the fewest operations, an item that was edited as itself, and as one replacement where
+// nothing was kept.
+import { describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { applyPatch, createRuntime, store, type Patch } from 'floe';
+import { entity, rowOf, tables } from 'floe/entities';
+import { recording } from 'floe/trace';
+import { difference } from '../../src/core/diff.js';
+import { runs } from '../support/runs.js';
+
+/** How many items two lists have in common, in their order. */
+function commonItems(a: readonly unknown[], b: readonly unknown[]): number {
+  const rows = Array.from({ length: a.length + 1 }, () => new Array<number>(b.length + 1).fill(0));
+  for (let i = 1; i <= a.length; i++)
+    for (let j = 1; j <= b.length; j++)
+      rows[i][j] = a[i - 1] === b[j - 1] ? rows[i - 1][j - 1] + 1 : Math.max(rows[i - 1][j], rows[i][j - 1]);
+  return rows[a.length][b.length];
+}
+const told = (before: unknown, after: unknown): string[] =>
+  difference(before, after).changes.map(({ op, path }) => `${op} ${path}`);
+
+test('lists of plain values: as few operations as there can be, and both ways', () => {
+  const list = fc.array(fc.constantFrom<unknown>('a', 'b', 'c', 1, null, true), { maxLength: 14 });
+  fc.assert(
+    fc.property(list, list, (before, after) => {
+      const { changes, undo } = difference({ list: before, kept: 1 }, { list: after, kept: 1 });
+      expect(applyPatch({ list: before, kept: 1 }, changes)).toEqual({ list: after, kept: 1 });
+      expect(applyPatch({ list: after, kept: 1 }, undo)).toEqual({ list: before, kept: 1 });
+      const common = commonItems(before, after);
+      const cost = changes.reduce((sum, { op, path }) => sum + (op === 'replace' ? (path === '/list' ? 0 : 2) : 1), 0);
+      if (common > 0) expect(cost).toBe(before.length + after.length - 2 * common);
+      // Nothing in common: one operation.
+      else expect(changes.length).toBeLessThanOrEqual(1);
+    }),
+    { numRuns: runs(500) },
+  );
+});
+
+describe('an item without a known history', () => {
+  const rest = { id: 'rest' };
+  test.each<[string, unknown, unknown, string[]]>([
+    ['at least half of it agrees', { a: 1, b: 2 }, { a: 1, b: 3 }, ['replace /0/b']],
+    ['less than half agrees', { a: 1, b: 2, c: 3 }, { a: 1, b: 3, c: 4 }, ['replace /0']],
+    ['half of the longer one', { a: 1, b: 2 }, { a: 1, b: 2, c: 3, d: 4 }, ['add /0/c', 'add /0/d']],
+    ['less than half of the longer one', { a: 1 }, { a: 1, b: 2, c: 3 }, ['replace /0']],
+    ['nothing agrees', { a: 1 }, { b: 1 }, ['replace /0']],
+    ['it has no parts at all', {}, { a: 1 }, ['replace /0']],
+    ['a list is never another version of a list', [1, 2, 3], [1, 2, 4], ['replace /0']],
+    ['a list in the place of an object', { a: 1 }, [1], ['replace /0']],
+    ['a value in the place of an object', { a: 1 }, 7, ['replace /0']],
+    ['an object in the place of a value', 7, { a: 1 }, ['replace /0']],
+  ])('%s', (_name, before, after, expected) => {
+    expect(told([before, rest], [after, rest])).toEqual(expected);
+  });
+  test('versions of items beside others that came in or went', () => {
+    const [a, b, c] = ['a', 'b', 'c'].map((id) => ({ id, phase: 1, berth: 2 }));
+    expect(told([a, b, c, rest], [{ ...a, phase: 9 }, { ...b, phase: 9 }, rest])).toEqual([
+      'replace /0/phase',
+      'replace /1/phase',
+      'remove /2',
+    ]);
+    expect(told([a, rest], [{ ...a, phase: 9 }, b, c, rest])).toEqual(['replace /0/phase', 'add /1', 'add /2']);
+    // The same data in other objects is the same.
+    expect(told([a, b, c], [{ ...b }, { ...c }])).toEqual(['remove /0']);
+  });
+});
+
+describe('more changes in a list than are looked through', () => {
+  const many = Array.from({ length: 400 }, (_, i) => ({ id: i, a: i, b: 0 }));
+  test('each a new version of the one in its place', () => {
+    const after = many.map((one) => ({ ...one, b: 1 }));
+    expect(told(many, after)).toEqual(many.map((_one, i) => `replace /${i}/b`));
+  });
+  test('in another order, or others in the place of most: the list as a whole', () => {
+    expect(told({ list: many, kept: 1 }, { list: many.toReversed(), kept: 1 })).toEqual(['replace /list']);
+    expect(
+      told({ list: many, kept: 1 }, { list: [...many.slice(0, 9).reverse(), ...many.slice(300)], kept: 1 }),
+    ).toEqual(['replace /list']);
+  });
+  test('a stretch of others in a long list: these went, those came', () => {
+    const long = Array.from({ length: 2000 }, (_, i) => i);
+    const others = Array.from({ length: 301 }, (_, i) => -1 - i);
+    const patch = told(long, [...long.slice(0, 500), ...others, ...long.slice(800)]);
+    expect(patch).toEqual([...others.slice(0, 300).map((_one, i) => `replace /${500 + i}`), 'add /800']);
+  });
+});
+
+test('what keeps nothing is replaced by one operation, what keeps anything is not', () => {
+  expect(told({ x: { a: 1, b: 2 } }, { x: { a: 3, b: 4 } })).toEqual(['replace /x']);
+  expect(told({ x: { a: 1, b: 2 } }, { x: { a: 3 } })).toEqual(['replace /x']);
+  expect(told({ x: { a: 1 } }, { x: { a: 3 } })).toEqual(['replace /x/a']);
+  expect(told({ x: { a: 1, b: 2, c: 5 } }, { x: { a: 3, b: 4, c: 5 } })).toEqual(['replace /x/a', 'replace /x/b']);
+  const berth = entity('berth', rowOf<{ id: string; depth: number }>(), { key: 'id' });
+  const port = tables('port', [berth]);
+  const list = store('list', { items: [1, 2, 3] });
+  const edited = list.action('edited', (draft, edit: string) => {
+    if (edit === 'all') draft.items.forEach((one, i) => (draft.items[i] = one + 10));
+    if (edit === 'two') [draft.items[0], draft.items[1]] = [7, 8];
+    if (edit === 'shorter') draft.items.length = 1;
+    if (edit === 'popped') for (let i = 0; i < 2; i++) draft.items.pop();
+    if (edit === 'longer') draft.items.push(4, 5);
+  });
+  const patchOf = (act: (runtime: ReturnType<typeof recorder>) => void): string[] => {
+    const runtime = recorder();
+    runtime.dispatch(
+      port.put(
+        berth,
+        ['n', 's', 'w'].map((id) => ({ id, depth: 1 })),
+      ),
+    );
+    act(runtime);
+    const { changes } = runtime.trace.steps.at(-1) as { changes: Patch };
+    return changes.map(({ op, path }) => `${op} ${path}`);
+  };
+  const recorder = () => createRuntime({ stores: [port, list], trace: recording() });
+  expect(patchOf((runtime) => runtime.dispatch(port.remove(berth, ['n', 's', 'w'])))).toEqual(['replace /port/berth']);
+  expect(patchOf((runtime) => runtime.dispatch(port.remove(berth, ['n', 's'])))).toEqual([
+    'remove /port/berth/n',
+    'remove /port/berth/s',
+  ]);
+  expect(patchOf((runtime) => runtime.dispatch(edited('all')))).toEqual(['replace /list/items']);
+  expect(patchOf((runtime) => runtime.dispatch(edited('two')))).toEqual([
+    'replace /list/items/0',
+    'replace /list/items/1',
+  ]);
+  expect(patchOf((runtime) => runtime.dispatch(edited('shorter')))).toEqual([
+    'remove /list/items/1',
+    'remove /list/items/1',
+  ]);
+  expect(patchOf((runtime) => runtime.dispatch(edited('popped')))).toEqual([
+    'remove /list/items/2',
+    'remove /list/items/1',
+  ]);
+  expect(patchOf((runtime) => runtime.dispatch(edited('longer')))).toEqual(['add /list/items/3', 'add /list/items/4']);
+});
