@@ -19,7 +19,7 @@ const suitesOf = {
   diff: ['core/diff', ...corners, ...drafts, ...traces],
   plain: [...corners, ...drafts, ...tasks, ...traces],
   patch: [...corners, ...drafts],
-  tracking: [...corners, ...reads],
+  tracking: ['core/tracking', ...corners, ...reads],
   graph: [...corners, ...reads],
   reading: [...corners, ...reads],
   source: [...corners, ...reads],

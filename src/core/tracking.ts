@@ -37,6 +37,8 @@ export class Place extends Port {
   private run = 0;
   private count = 0;
   private lastRun = 0;
+  /** The last run that listed the keys. */
+  private keysRun = 0;
 
   constructor(
     private readonly above: Place | undefined,
@@ -70,10 +72,18 @@ export class Place extends Port {
   noteKind(): void {
     note((this.kind ??= new Port(this)));
   }
-  notePresence(): void {
+  /** Notes whether a part is there; who has listed the keys depends on all of them anyway. */
+  notePresenceOf(key: string): void {
+    const reader = currentReader();
+    if (reader && this.keysRun !== reader.run) this.partFor(key, reader.run)?.notePresence();
+  }
+  private notePresence(): void {
     note((this.presence ??= new Port(this)));
   }
   noteKeys(): void {
+    const reader = currentReader();
+    if (!reader) return;
+    this.keysRun = reader.run;
     note((this.keys ??= new Port(this)));
   }
   noteSize(): void {
@@ -223,25 +233,27 @@ const common = {
   preventExtensions: readOnly,
 };
 
+/**
+ * Listing keys asks for a description of each, and does not read the values: a part is described by how it is read.
+ */
 function describeView(view: View, key: PropertyKey): PropertyDescriptor | undefined {
   const found = Object.getOwnPropertyDescriptor(view.raw, key);
-  if (!found || typeof key === 'symbol' || !found.enumerable) {
+  if (typeof key === 'symbol' || (found && !found.enumerable)) {
     if (key === 'length') readOfView(view, key);
     return found && { ...found, writable: true };
   }
-  return { value: readOfView(view, String(key)), writable: true, enumerable: true, configurable: true };
+  const name = String(key);
+  view.place.notePresenceOf(name);
+  return found && { get: () => readOfView(view, name), enumerable: true, configurable: true };
 }
 
 function hasInView(view: View, key: PropertyKey): boolean {
-  if (typeof key === 'string' && (hasOwn(view.raw, key) || !(key in view.raw))) {
-    const reader = currentReader();
-    if (reader) view.place.partFor(key, reader.run)?.notePresence();
-  }
+  if (typeof key === 'string' && (hasOwn(view.raw, key) || !(key in view.raw))) view.place.notePresenceOf(key);
   return key in view.raw;
 }
 
 function keysOf(view: View): (string | symbol)[] {
-  if (currentReader()) view.place.noteKeys();
+  view.place.noteKeys();
   return Reflect.ownKeys(view.raw);
 }
 

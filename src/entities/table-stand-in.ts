@@ -33,12 +33,11 @@ class TableStandIn implements ReadonlyMap<string, unknown> {
   }
   has(key: string | number): boolean {
     const text = keyText(key);
-    const reader = currentReader();
-    if (reader) this.#view.place.partFor(text, reader.run)?.notePresence();
+    this.#view.place.notePresenceOf(text);
     return this.#raw.has(text);
   }
   keys(): MapIterator<string> {
-    if (currentReader()) this.#view.place.noteKeys();
+    this.#view.place.noteKeys();
     return this.#raw.keys();
   }
   entries(): MapIterator<[string, unknown]> {

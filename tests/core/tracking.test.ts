@@ -1,0 +1,212 @@
+// What a selector reads is tracked to the part: a change of that part runs it again, a change beside it does not.
+import { describe, expect, test } from '@jest/globals';
+import { createRuntime, store } from 'floe';
+import { entity, rowOf, tables } from 'floe/entities';
+import { codeOf } from '../support/failures.js';
+
+const declare = () => ({
+  rec: { a: 1, b: 2 } as Record<string, unknown>,
+  inner: { x: { y: 1 } } as Record<string, unknown> | unknown[] | null,
+  list: [{ n: 0 }, { n: 1 }, { n: 2 }],
+  wide: Object.fromEntries(Array.from({ length: 200 }, (_, i) => [`k${i}`, i])),
+  fit: Array.from({ length: 128 }, (_, n) => ({ n })),
+  long: Array.from({ length: 129 }, (_, n) => ({ n })),
+});
+type State = ReturnType<typeof declare>;
+type Edit = (draft: State) => void;
+const edits: Record<string, Edit> = {
+  'a value': (draft) => (draft.rec.a = 7),
+  'a new key': (draft) => (draft.rec.c = 7),
+  'a key less': (draft) => delete draft.rec.b,
+  'another key': (draft) => {
+    delete draft.rec.b;
+    draft.rec.c = 2;
+  },
+  'an equal object': (draft) => (draft.rec = { a: 1, b: 3 }),
+  'a list in its place': (draft) => (draft.inner = [1]),
+  'nothing in its place': (draft) => (draft.inner = null),
+  'a part of a part': (draft) => ((draft.inner as { x: { y: number } }).x.y = 7),
+  'the first item': (draft) => (draft.list[0].n = 7),
+  'the second item': (draft) => (draft.list[1].n = 7),
+  'one more item': (draft) => void draft.list.push({ n: 3 }),
+  'one item less': (draft) => void draft.list.pop(),
+  'the first item gone': (draft) => void draft.list.shift(),
+  'as many others': (draft) => (draft.list = [{ n: 5 }, { n: 6 }, { n: 7 }]),
+  'the last of the wide': (draft) => (draft.wide.k199 = 7),
+  'the fifth of the fit': (draft) => (draft.fit[5].n = 7),
+  'the fifth of the long': (draft) => (draft.long[5].n = 7),
+};
+
+/** A part of a stand-in is described by how it is read. */
+const described = (found: PropertyDescriptor | undefined): unknown =>
+  (found?.get ? found.get() : found?.value) as unknown;
+
+/** A selector that is watched, and how often it ran. */
+function watched(select: (state: State) => unknown) {
+  const at = store('at', declare);
+  const edited = at.action('edited', (draft, name: string) => {
+    edits[name](draft as State);
+  });
+  let ran = 0;
+  const selected = at.selector('selected', (state) => {
+    ran++;
+    return select(state as State);
+  });
+  const runtime = createRuntime({ stores: [at] });
+  runtime.watch(selected, () => undefined);
+  return {
+    /** Whether it ran again; what it gives is right either way. */
+    after(name: string): boolean {
+      const before = ran;
+      runtime.dispatch(edited(name));
+      const again = ran > before;
+      expect(runtime.read(selected)).toEqual(select(runtime.read(at) as State));
+      return again;
+    },
+  };
+}
+
+const reads: [string, (state: State) => unknown, Record<string, boolean>][] = [
+  [
+    'keys',
+    ({ rec }) => Object.keys(rec),
+    {
+      'a value': false,
+      'an equal object': false,
+      'a new key': true,
+      'a key less': true,
+      'another key': true,
+    },
+  ],
+  ['a key that is there', ({ rec }) => 'b' in rec, { 'a value': false, 'a new key': false, 'a key less': true }],
+  ['a key that is not there', ({ rec }) => 'c' in rec, { 'a key less': false, 'a new key': true }],
+  ['an own key that is not there', ({ rec }) => Object.hasOwn(rec, 'c'), { 'a value': false, 'a new key': true }],
+  ['an own key that is there', ({ rec }) => Object.hasOwn(rec, 'b'), { 'a key less': true }],
+  ['an item that is not there', ({ list }) => Object.hasOwn(list, 3), { 'one more item': true }],
+  [
+    'an inherited key',
+    ({ rec }) => ['toString' in rec, Object.hasOwn(rec, 'valueOf')],
+    { 'a value': false, 'a new key': false },
+  ],
+  [
+    'a description',
+    ({ rec }) => described(Object.getOwnPropertyDescriptor(rec, 'a')),
+    { 'a value': true, 'a new key': false },
+  ],
+  ['a description of what is not there', ({ rec }) => Object.getOwnPropertyDescriptor(rec, 'z'), { 'a value': false }],
+  ['a copy', ({ rec }) => ({ ...rec }), { 'a value': true, 'a new key': true, 'a key less': true }],
+  ['the object itself', ({ rec }) => rec, { 'a value': true, 'the first item': false }],
+  [
+    'the kind of a part',
+    ({ inner }) => [Array.isArray(inner), inner === null],
+    { 'a part of a part': false, 'a list in its place': true, 'nothing in its place': true },
+  ],
+  [
+    'a part of a part',
+    ({ inner }) => (inner as { x?: { y: number } } | null)?.x?.y,
+    { 'a part of a part': true, 'nothing in its place': true, 'a value': false },
+  ],
+  [
+    'a length',
+    ({ list }) => list.length,
+    { 'the first item': false, 'as many others': false, 'one more item': true, 'one item less': true },
+  ],
+  [
+    'the description of a length',
+    ({ list }) => Object.getOwnPropertyDescriptor(list, 'length')?.value,
+    { 'the first item': false, 'one more item': true },
+  ],
+  ['the keys of a list', ({ list }) => Object.keys(list), { 'the first item': false, 'one more item': true }],
+  ['whether an item is there', ({ list }) => 3 in list, { 'the first item': false, 'one more item': true }],
+  [
+    'an item',
+    ({ list }) => list[1]?.n,
+    { 'the first item': false, 'the second item': true, 'the first item gone': true, 'as many others': true },
+  ],
+  [
+    'a stretch of a list',
+    ({ list }) => list.slice(0, 1).map(({ n }) => n),
+    { 'the first item': true, 'the second item': false },
+  ],
+  [
+    'as many parts as are told apart',
+    ({ wide }) => Array.from({ length: 128 }, (_, i) => wide[`k${i}`]),
+    { 'the last of the wide': false },
+  ],
+  [
+    'more parts than are told apart',
+    ({ wide }) => Array.from({ length: 129 }, (_, i) => wide[`k${i}`]),
+    { 'the last of the wide': true },
+  ],
+  [
+    'the same part over and over',
+    ({ wide }) => Array.from({ length: 300 }, () => wide.k0),
+    { 'the last of the wide': false },
+  ],
+  ['a method of a list', ({ fit }) => fit.slice(0, 2).map(({ n }) => n), { 'the fifth of the fit': false }],
+  ['a method of a long list', ({ long }) => long.slice(0, 2).map(({ n }) => n), { 'the fifth of the long': true }],
+  ['an item of a long list, counted from its end', ({ long }) => long.at(-1)?.n, { 'the fifth of the long': false }],
+  [
+    'every item of a long list',
+    ({ long }) => long.reduce((sum, { n }) => sum + n, 0),
+    { 'the fifth of the long': true },
+  ],
+];
+describe.each(reads)('who reads %s', (_name, select, cases) => {
+  test.each(Object.entries(cases))('after %s: %p', (name, expected) => {
+    expect(watched(select).after(name)).toBe(expected);
+  });
+});
+
+test.each<[string, (state: State) => unknown]>([
+  ['set', ({ rec }) => (rec.a = 2)],
+  ['deleted', ({ rec }) => delete rec.a],
+  ['defined', ({ list }) => Object.defineProperty(list, 0, { value: 1 })],
+  ['frozen', ({ rec }) => Object.preventExtensions(rec)],
+  ['given another prototype', ({ rec }) => Object.setPrototypeOf(rec, null)],
+])('nothing can be %s in a selector', (_name, write) => {
+  const at = store('at', declare);
+  const writes = at.selector('writes', (state) => write(state as State));
+  expect(codeOf(() => createRuntime({ stores: [at] }).read(writes))).toBe('FLOE_DRAFT_MISUSE');
+});
+
+test('rows of a table: who reads one does not hear of others, however many change', () => {
+  const berth = entity('berth', rowOf<{ id: string; depth: number }>(), { key: 'id' });
+  const port = tables('port', [berth]);
+  const runs: Record<string, number> = {};
+  const counted = (name: string, select: (rows: ReadonlyMap<string, { depth: number }>) => unknown) => {
+    const one = port.selector(name, (state) => {
+      runs[name] = (runs[name] ?? 0) + 1;
+      return select(state.berth as never);
+    });
+    runtime.watch(one, () => undefined);
+    return one;
+  };
+  const runtime = createRuntime({ stores: [port] });
+  const put = (...rows: [string, number][]) =>
+    runtime.dispatch(
+      port.put(
+        berth,
+        rows.map(([id, depth]) => ({ id, depth })),
+      ),
+    );
+  put(['n', 1], ['s', 1], ['w', 1], ['e', 1]);
+  const north = counted('north', (rows) => rows.get('n')?.depth);
+  const size = counted('size', (rows) => rows.size);
+  const keys = counted('keys', (rows) => [...rows.keys()]);
+  const late = counted('late', (rows) => rows.has('x'));
+  const ran = (work: () => unknown): string[] => {
+    const before = { ...runs };
+    work();
+    return Object.keys(runs).filter((name) => runs[name] !== before[name]);
+  };
+  expect(ran(() => put(['s', 2]))).toEqual([]);
+  expect(ran(() => put(['s', 3], ['w', 3], ['e', 3]))).toEqual([]);
+  expect(ran(() => put(['n', 2]))).toEqual(['north']);
+  expect(ran(() => put(['n', 3], ['s', 4], ['w', 4]))).toEqual(['north']);
+  expect(ran(() => put(['x', 1]))).toEqual(['size', 'keys', 'late']);
+  expect(ran(() => runtime.dispatch(port.remove(berth, ['s', 'w', 'x'])))).toEqual(['size', 'keys', 'late']);
+  expect(ran(() => runtime.dispatch(port.remove(berth, ['n', 'e'])))).toEqual(['north', 'size', 'keys']);
+  expect(ran(() => put(['a', 1], ['b', 1], ['n', 1]))).toEqual(['north', 'size', 'keys']);
+  expect([north, size, keys, late].map((one) => runtime.read(one))).toEqual([1, 3, ['a', 'b', 'n'], false]);
+});
