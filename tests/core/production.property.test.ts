@@ -51,10 +51,11 @@ describe('in production', () => {
             continue;
           }
           runEdits(models[which] as never, plain(program.edits as never) as never);
-          models[which] = plain(models[which]);
           const outcome = dispatch();
           const after = runtime.read(things[which]);
-          expect(after).toEqual(models[which]);
+          expect(after).toEqual(plain(models[which]));
+          // A part taken out and put back is no change, and keeps its place among the keys: edits go by their order.
+          models[which] = plain(after as Record<string, Json>);
           expect(outcome).toBe(after === before ? 'unchanged' : 'applied');
           for (const [i, part] of parts[which].entries()) {
             const keys = pointers[i].slice(1).split('/');
