@@ -3,7 +3,7 @@ import { describe, expect, test } from '@jest/globals';
 import { createRuntime, store, type PersistOptions, type Problem } from 'floe';
 import { entity, rowOf, tables } from 'floe/entities';
 import { storageIn, type StorageArea, type StoredItem } from 'floe/persist';
-import { recording } from 'floe/trace';
+import { recording, undoStack } from 'floe/trace';
 
 interface Log {
   note: string;
@@ -77,6 +77,30 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
         ['rehydrated', 'storage'],
       ]);
       expect([next.persistence.status, next.codes()]).toEqual(['ready', []]);
+    });
+
+    test('what the user takes back is stored as well; a branch out of the past is one change', async () => {
+      const area = await open();
+      const { log, written } = declare();
+      const { runtime, persistence } = await begin(area(), [log]);
+      const edits = undoStack(runtime, { stores: [log] });
+      runtime.dispatch(written('second'));
+      await persistence.flush();
+      edits.undo();
+      await persistence.flush();
+      const stored = async (): Promise<unknown> => ((await persistence.list())[0].state as Log).note;
+      expect(await stored()).toBe('');
+      edits.redo();
+      await persistence.flush();
+      expect(await stored()).toBe('second');
+      runtime.trace.back();
+      runtime.trace.back();
+      await persistence.flush();
+      expect(await stored()).toBe('second');
+      runtime.dispatch(written('from the past'));
+      await persistence.flush();
+      expect(await stored()).toBe('from the past');
+      runtime.close();
     });
 
     test('every kind of value and tables come back as they were, also from changes; parts are named by pointers', async () => {
