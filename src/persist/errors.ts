@@ -83,6 +83,12 @@ export const overtaken = (type: string, why: string): FloeError =>
     `'${type}' was overtaken by what another tab did, and cannot be done on top of it (${why}). It was dropped.`,
   );
 
+export const noAnswer = (what: string): FloeError =>
+  new FloeError(
+    'FLOE_STORAGE_FAILED',
+    `The tab that writes what all tabs share does not answer: ${what} was not done. It may be held up; what was done here is shown, and is stored as soon as that tab goes on or is closed.`,
+  );
+
 export const tabsOutOfReach = (): FloeError =>
   new FloeError(
     'FLOE_TABS_OUT_OF_REACH',

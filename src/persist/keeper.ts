@@ -511,7 +511,6 @@ export class Keeper implements Persistence, Listener, TabsHost {
 
   /** What became of it in the tab that writes; nothing where that is this one. */
   private async leaveToWriter(what: Errand, lanes: readonly Lane[]): Promise<boolean | undefined> {
-    await this.tabs?.settled();
     if (!this.tabs || this.closed || lanes.every((lane) => this.mayWrite(lane))) return undefined;
     return this.tabs.errand(
       what,

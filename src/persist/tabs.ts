@@ -11,7 +11,7 @@ import { guardData, keeping, sameData } from '../core/plain.js';
 import type { StoreDefinition } from '../core/store.js';
 import type { Host, StoreChange, Transition } from '../core/transition.js';
 import type { MaybeAsync } from './area.js';
-import { overtaken, tabsDiffer } from './errors.js';
+import { noAnswer, overtaken, tabsDiffer } from './errors.js';
 import { joined } from './joined.js';
 import type { Kept } from './kept.js';
 import { Pendings, type Parts } from './pending.js';
@@ -63,6 +63,9 @@ interface Shared {
   /** That another tab has another version of it was reported. */
   told: boolean;
 }
+
+/** Milliseconds for which the tab that writes is waited for. */
+const PATIENCE = 10_000;
 
 export class Tabs {
   role: TabRole = 'asking';
@@ -540,7 +543,7 @@ export class Tabs {
   // ---- errands ----
 
   /** Fulfilled when it is known who orders, and everything that was done here before is in order. */
-  async settled(): Promise<void> {
+  private async settled(): Promise<void> {
     while (!this.closed && (this.role === 'asking' || this.pendings.list.length > 0))
       await new Promise<void>((resolve) => this.waiting.push(resolve));
   }
@@ -550,12 +553,27 @@ export class Tabs {
     for (const done of this.waiting.splice(0)) done();
   }
 
-  /** Asks the one that writes; the next one, where it leaves before it answers. */
+  /** Asks the one that writes; the next one, where it leaves before it answers. One that hangs is not waited for forever. */
   async errand(what: Errand, stores: readonly string[]): Promise<boolean> {
+    const id = ++this.errands;
+    const done = this.errandWith(id, what, stores);
+    return new Promise<boolean>((resolve) => {
+      const stop = this.host.after(PATIENCE, () => {
+        this.asked.delete(id);
+        resolve(false);
+        if (!this.closed) this.keeper.report(noAnswer(what));
+      });
+      void done.then((ok) => {
+        stop();
+        resolve(ok);
+      });
+    });
+  }
+
+  private async errandWith(id: number, what: Errand, stores: readonly string[]): Promise<boolean> {
     await this.settled();
     if (this.closed) return false;
     if (this.role === 'leading') return this.doErrand(what, stores);
-    const id = ++this.errands;
     return new Promise<boolean>((answer) => {
       this.asked.set(id, { what, stores, answer });
       this.send({ kind: 'asked', from: this.id, id, what, stores });

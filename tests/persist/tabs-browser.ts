@@ -80,6 +80,7 @@ export function browser({ later = false, wild = false } = {}) {
     const id = count++;
     const declared = declare();
     const problems: string[] = [];
+    const timers = new Set<{ readonly ms: number; readonly fn: () => void }>();
     const given = <T>(value: T): T => (later ? (Promise.resolve(value) as T) : value);
     const write = (change: () => unknown): void => {
       writers.add(tab.runtime.persistence.tab);
@@ -96,12 +97,21 @@ export function browser({ later = false, wild = false } = {}) {
       stores: [declared.watch, declared.flags, declared.own],
       storage: storageIn(() => area, { writeAfter: Infinity, tabs: () => net.link(id) }),
       trace: recording(),
-      clock: () => ++now,
+      clock: {
+        now: () => ++now,
+        after: (ms, fn) => {
+          const timer = { ms, fn };
+          timers.add(timer);
+          return () => timers.delete(timer);
+        },
+      },
       onProblem: ({ error }: Problem) => problems.push((error as { code?: string }).code ?? String(error)),
     });
     void runtime.run(declared.atWork());
     const optimistic: Optimistic[] = [];
-    const tab = { id, runtime, problems, optimistic, ...declared, noted: declared.noted };
+    /** Everything that waits for a time comes to it. */
+    const runOut = (): void => timers.forEach(({ fn }) => fn());
+    const tab = { id, runtime, problems, optimistic, runOut, ...declared, noted: declared.noted };
     return tab;
   };
   type Tab = ReturnType<typeof open>;

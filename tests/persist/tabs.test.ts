@@ -143,6 +143,23 @@ describe('a tab beside others', () => {
     expect([other.problems, other.runtime.read(other.watch).berths]).toEqual([['FLOE_DROPPED'], []]);
   });
 
+  test('one that writes and hangs is not waited for forever; what was done meanwhile is stored in the end', async () => {
+    const { other, tabs, texts, net, settle } = await two();
+    other.runtime.dispatch(other.noted('shown at once'));
+    const stored = other.runtime.persistence.flush();
+    await quiet();
+    other.runOut();
+    expect([await stored, other.problems]).toEqual([false, ['FLOE_STORAGE_FAILED']]);
+    await settle(tabs);
+    const again = other.runtime.persistence.flush();
+    await settle(tabs);
+    expect([await again, texts.get('watch')?.includes('shown at once'), net.deliver(other.id, 0)]).toEqual([
+      true,
+      true,
+      false,
+    ]);
+  });
+
   test('what goes wrong where it is written is said in all', async () => {
     const { leader, other, texts, settle } = await two();
     leader.runtime.dispatch(leader.noted('a'));
