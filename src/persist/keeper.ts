@@ -137,7 +137,6 @@ export class Keeper implements Persistence, Listener, TabsHost {
     const begun = lane.turns.take(() => this.open(lane, state));
     if (!isThenable(begun)) {
       lane.phase = begun.phase;
-      // What has to be written anew is, as soon as the store has joined.
       const stored = begun.onto(state);
       this.tabs?.read(store.name, stored, stored);
       return stored;
@@ -270,7 +269,8 @@ export class Keeper implements Persistence, Listener, TabsHost {
 
   transition(transition: Transition): void {
     const { fact, changed, unseen } = transition;
-    if (fact === 'initial' || fact === 'joined') return;
+    // What has to be written anew is, as soon as the store has joined.
+    if (fact === 'initial' || fact === 'joined') return this.plan();
     // An action in the past has begun a branch: it is the present now.
     const isBranch = this.past && !unseen;
     if (isBranch) this.past = false;
