@@ -1,7 +1,6 @@
 // The logs of all stores in one area: under the name of a store its log; where nothing can be added to a text, each
 // addition as a page of its own (`NAME.ID.NUMBER`, with the checksum of the first line as ID); and what was set aside
 // (`NAME.aside.TIME`). Names of stores hold no dots.
-import { isThenable } from '../core/changing.js';
 import type { StorageArea } from './area.js';
 import type { LogEnd } from './log.js';
 import { seal, unseal, type LineSum } from './sealed.js';
@@ -38,14 +37,13 @@ export class Shelf {
    */
   *read(store: string, sum?: LineSum): Work<string | undefined> {
     const { area } = this;
-    const read = area.read(store, sum?.add);
-    if (area.append) return yield* wait(read);
-    // Both are on their way at the same time.
-    const keys = isThenable(read) ? area.keys() : undefined;
-    const first = yield* wait(read);
+    if (area.append) return yield* wait(area.read(store));
+    // Both are on their way at the same time, and where both fail it is one failure.
+    const both = yield* waitAll<unknown>([area.read(store, sum?.add), area.keys()]);
+    const [first, keys] = both as readonly [string | undefined, readonly string[]];
     if (first === undefined) return first;
     const id = first.slice(8, 16);
-    const pages = pagesIn(yield* wait(keys ?? area.keys()), store)
+    const pages = pagesIn(keys, store)
       .filter((page) => page.id === id)
       .sort((a, b) => a.number - b.number);
     const texts = yield* waitAll(pages.map(({ key }) => this.area.read(key)));

@@ -363,7 +363,8 @@ export class Tabs {
         this.keeper.stored();
         break;
       case 'problem':
-        this.keeper.report(new FloeError(message.code, message.message));
+        // Two that lead for a moment would tell each other the same for ever.
+        if (this.role !== 'leading') this.keeper.report(new FloeError(message.code, message.message));
     }
     this.settle();
   }
