@@ -203,3 +203,25 @@ test('what somebody else stored is not written over before it is kept aside', as
   const aside = (await two.runtime.persistence.list()).find(({ kind }) => kind === 'set aside')!;
   expect([aside.text!.includes('of one'), two.codes]).toEqual([true, ['FLOE_STORAGE_FAILED', 'FLOE_STORED_ELSEWHERE']]);
 });
+
+test('a storage that can do nothing at all is one problem a store, and nothing is left that nobody catches', async () => {
+  const uncaught: unknown[] = [];
+  const note = (error: unknown): void => void uncaught.push(error);
+  process.on('unhandledRejection', note);
+  try {
+    const fails = (): Promise<never> => Promise.reject(new Error('no such device'));
+    const area: StorageArea = { read: fails, write: fails, remove: fails, keys: fails };
+    const { visits } = declare();
+    const codes: unknown[] = [];
+    const runtime = createRuntime({
+      stores: [visits],
+      storage: storageIn(() => area),
+      onProblem: ({ error }) => codes.push((error as { code?: string }).code),
+    });
+    await runtime.persistence.ready;
+    await new Promise((resolve) => setTimeout(resolve, 20));
+    expect([codes, uncaught]).toEqual([['FLOE_STORAGE_UNREADABLE'], []]);
+  } finally {
+    process.off('unhandledRejection', note);
+  }
+});

@@ -59,6 +59,11 @@ export class SimulatedTabs {
     return true;
   }
 
+  /** Where tabs choose by messages alone, two may lead for a moment. */
+  grantTo(id: number): void {
+    this.tabs.get(id)!.leads();
+  }
+
   /** Delivers what one tab sent to another. */
   deliverFrom(from: number, to: number): void {
     const tab = this.tabs.get(to)!;

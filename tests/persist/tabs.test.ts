@@ -175,6 +175,18 @@ describe('a tab beside others', () => {
     ]);
   });
 
+  test('two that lead for a moment do not tell each other of a problem for ever', async () => {
+    const { net, tabs, leader, other, texts } = await two();
+    net.grantTo(other.id);
+    texts.set = () => {
+      throw new Error('the disk is full');
+    };
+    leader.runtime.dispatch(leader.noted('a'));
+    await leader.runtime.persistence.flush();
+    for (let i = 0; i < 20; i++) for (const { id } of tabs) net.deliver(id, 0);
+    expect([leader.problems, other.problems]).toEqual([['FLOE_STORAGE_FAILED'], []]);
+  });
+
   test('tabs with other versions of a store are not mixed; a store that only one has goes its own way until both have it', async () => {
     const net = new SimulatedTabs();
     const texts = new Map<string, string>();
