@@ -64,7 +64,7 @@ export class Pendings {
   }
 
   /** Whether the actions of something pending are all that it was. */
-  isExplained({ deeds, result }: Pick<Pending, 'deeds' | 'result'>): boolean {
+  private isExplained({ deeds, result }: Pick<Pending, 'deeds' | 'result'>): boolean {
     try {
       const parts: Parts = new Map(Array.from(result, ([name, { before }]) => [name, before]));
       this.redoDeeds(deeds, parts);

@@ -42,8 +42,8 @@ export interface TabsHost {
 
 /** What is known of a store that may be shared. */
 interface Shared {
+  readonly store: StoreDefinition;
   readonly kept: Kept;
-  readonly version: number;
   /** The kept part as it was read. */
   began: unknown;
   /** Tells its order from that of a tab which began another one, since it had not heard of this one: the term of the first. */
@@ -107,8 +107,8 @@ export class Tabs {
   /** A store has joined; what is stored of it is still to be read. */
   add(store: StoreDefinition, kept: Kept, state: unknown): void {
     this.shared.set(store.name, {
+      store,
       kept,
-      version: versionOf(store),
       began: undefined,
       line: 0,
       number: undefined,
@@ -147,7 +147,7 @@ export class Tabs {
     const states = all ? this.host.states() : undefined;
     const before = new Map<string, unknown>();
     const after = new Map<string, unknown>();
-    const look = (name: string, state: unknown): void => {
+    const see = (name: string, state: unknown): void => {
       const one = this.shared.get(name);
       if (!one) return;
       const was = one.seen;
@@ -162,8 +162,8 @@ export class Tabs {
       before.set(name, was);
       after.set(name, state);
     };
-    if (states) for (const name of this.shared.keys()) look(name, states[name]);
-    else for (const change of changed!) look(change.store.name, change.after);
+    if (states) for (const name of this.shared.keys()) see(name, states[name]);
+    else for (const change of changed!) see(change.store.name, change.after);
     const did: AnyAction | undefined = action ?? (fact === 'confirmed' ? about?.action : undefined);
     const type = (action ?? about?.action)?.type ?? fact ?? 'travelled';
     if (this.role === 'leading') return this.order(type, after);
@@ -246,7 +246,8 @@ export class Tabs {
     this.lead([...this.shared.keys()]);
     if (inStep) this.keeper.adopt();
     this.keeper.becomes('leading');
-    for (const [id, { what, stores }] of this.asked) void this.doErrand(what, stores).then((ok) => this.answer(id, ok));
+    for (const [id, { what, stores }] of this.asked)
+      void this.keeper.errand(what, stores).then((ok) => this.answer(id, ok));
     this.settle();
   }
 
@@ -272,7 +273,7 @@ export class Tabs {
         one.ordered = one.kept.of(states[name]);
         one.alone ??= { since: one.ordered };
       }
-      return [[name, one.version, one.line, one.number!, encode(one.ordered)] as const];
+      return [[name, versionOf(one.store), one.line, one.number!, encode(one.ordered)] as const];
     });
     const { id: from, term } = this;
     this.send({ kind: 'leads', from, ...(to !== undefined && { to }), term, done: [...this.done], stores });
@@ -384,7 +385,7 @@ export class Tabs {
     for (const [name, version, line, number, encoded] of stores) {
       const one = this.shared.get(name);
       if (!one || one.reading) continue;
-      if (one.version !== version) {
+      if (versionOf(one.store) !== version) {
         this.tellApart(name, one, version);
         continue;
       }
@@ -438,7 +439,7 @@ export class Tabs {
     one.alone ??= { since: one.ordered };
     if (one.told) return;
     one.told = true;
-    this.keeper.report(tabsDiffer(name, one.version, version));
+    this.keeper.report(tabsDiffer(name, versionOf(one.store), version));
   }
 
   private hearOrdered({ from, term, of, type, changes }: Message & { kind: 'ordered' }): void {
@@ -502,8 +503,7 @@ export class Tabs {
       // What is shown and what is ordered share their parts, so that comparing them is quick.
       if (one.ordered === part) one.ordered = after;
       if (after === now || sameData(now, after)) continue;
-      const store = this.host.stores().find((each) => each.name === name)!;
-      changes.push({ store, before, after: one.kept.exactly(before, after) });
+      changes.push({ store: one.store, before, after: one.kept.exactly(before, after) });
     }
     if (changes.length > 0) this.host.state(changes, 'fromTab', { cause: { by: 'tab', action: type } });
   }
@@ -574,19 +574,15 @@ export class Tabs {
   private async errandWith(id: number, what: Errand, stores: readonly string[]): Promise<boolean> {
     await this.settled();
     if (this.closed) return false;
-    if (this.role === 'leading') return this.doErrand(what, stores);
+    if (this.role === 'leading') return this.keeper.errand(what, stores);
     return new Promise<boolean>((answer) => {
       this.asked.set(id, { what, stores, answer });
       this.send({ kind: 'asked', from: this.id, id, what, stores });
     });
   }
 
-  private doErrand(what: Errand, stores: readonly string[]): Promise<boolean> {
-    return this.keeper.errand(what, stores);
-  }
-
   private async serve({ from, id, what, stores }: Message & { kind: 'asked' }): Promise<void> {
-    const ok = await this.doErrand(what, stores);
+    const ok = await this.keeper.errand(what, stores);
     if (!this.closed) this.send({ kind: 'answered', from: this.id, to: from, id, ok });
   }
 
