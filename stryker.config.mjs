@@ -8,7 +8,7 @@ export default {
   ignorePatterns: ['dist', 'reports', 'docs', 'bench', 'examples/*/node_modules'],
   reporters: ['progress', 'json'],
   jsonReporter: { fileName: 'reports/mutants.json' },
-  timeoutMS: 5_000,
+  timeoutMS: 4_000,
   timeoutFactor: 0.8,
   concurrency: Number(process.env.FLOE_WORKERS ?? 2),
   tempDirName: '.stryker-tmp',

@@ -2,7 +2,7 @@
 // about it; what is known of a file is kept in reports/mutants/ until the file is another one, so that a run that was cut off
 // goes on where it was. FLOE_MUTATE=draft,graph picks files. Writes the scores into docs/quality.md, between their marks.
 import { createHash } from 'node:crypto';
-import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { root, runTool, tell } from './run.mjs';
 
@@ -51,15 +51,17 @@ const resultOf = (name) => {
 for (const name of picked) {
   if (resultOf(name)) continue;
   tell(`Trying the mutants of ${name} ...`);
+  const report = join(root, 'reports', 'mutants.json');
+  rmSync(report, { force: true });
   runTool('@stryker-mutator/core/bin/stryker.js', ['run'], {
     quiet: false,
     env: {
       FLOE_MUTATE: `src/core/${name}.ts`,
       FLOE_SUITES: (suitesOf[name] ?? others).join(','),
-      FLOE_SHARE: process.env.FLOE_SHARE ?? '0.15',
+      FLOE_SHARE: process.env.FLOE_SHARE ?? '0.05',
     },
   });
-  const { files } = JSON.parse(readFileSync(join(root, 'reports', 'mutants.json'), 'utf8'));
+  const { files } = JSON.parse(readFileSync(report, 'utf8'));
   const [{ source, mutants }] = Object.values(files);
   const lines = source.split('\n');
   writeFileSync(
