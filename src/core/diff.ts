@@ -165,14 +165,13 @@ class Differ implements Difference {
 
   /** Assigned, appended and cut-off items of an array in which nothing moved. */
   private touchedItems(before: unknown[], after: unknown[], keys: readonly string[], path: string): void {
-    const added: number[] = [];
+    // An array has no holes: what was appended was touched in its order.
     for (const key of keys) {
       const index = Number(key);
-      if (index >= before.length) {
-        if (index < after.length) added.push(index);
-      } else if (index < after.length) this.compare(before[index], after[index], `${path}/${index}`);
+      if (index >= after.length) continue;
+      if (index < before.length) this.compare(before[index], after[index], `${path}/${index}`);
+      else this.add(`${path}/${index}`, after[index]);
     }
-    for (const index of added.sort((a, b) => a - b)) this.add(`${path}/${index}`, after[index]);
     for (let index = before.length - 1; index >= after.length; index--) this.remove(`${path}/${index}`, before[index]);
   }
 
@@ -194,7 +193,7 @@ class Differ implements Difference {
     const [a, b] = [before as Record<string, unknown>, after as Record<string, unknown>];
     const keys = Object.keys(a);
     const agreeing = keys.reduce((count, key) => count + (hasOwn(b, key) && same(a[key], b[key]) ? 1 : 0), 0);
-    return agreeing > 0 && agreeing * 2 >= Math.max(keys.length, Object.keys(b).length);
+    return agreeing * 2 >= Math.max(keys.length, Object.keys(b).length);
   }
 
   /**
@@ -241,19 +240,19 @@ class Differ implements Difference {
   private trace(rows: readonly Int32Array[], zero: number, n: number, m: number): string[] {
     const script: string[] = [];
     let [x, y] = [n, m];
-    for (let d = rows.length - 1; d >= 0; d--) {
+    for (let d = rows.length - 1; d > 0; d--) {
       const row = rows[d];
       const k = x - y;
       const down = k === -d || (k !== d && row[zero + k - 1] < row[zero + k + 1]);
       const fromK = down ? k + 1 : k - 1;
-      const fromX = d === 0 ? 0 : row[zero + fromK];
-      const fromY = d === 0 ? 0 : fromX - fromK;
+      const fromX = row[zero + fromK];
+      const fromY = fromX - fromK;
       while (x > fromX && y > fromY) {
         script.push('=');
         x--;
         y--;
       }
-      if (d > 0) script.push(down ? '+' : '-');
+      script.push(down ? '+' : '-');
       [x, y] = [fromX, fromY];
     }
     return script.reverse();

@@ -10,10 +10,11 @@ import {
   FloeError,
   selector,
   store,
+  task,
   type AnyAction,
 } from 'floe';
 import { recording } from 'floe/trace';
-import { codeOf } from '../support/failures.js';
+import { codeOf, failure } from '../support/failures.js';
 
 afterEach(() => {
   jest.restoreAllMocks();
@@ -32,6 +33,7 @@ describe('whether an action takes a payload follows from how its change is writt
     ['(draft) => { draft.n = 1 }', false],
     ['draft => { draft.n = [1, 2].length }', false],
     ['draft => Math.max(1, 2)', false],
+    ['(draft) => { draft.n = Math.max(...[1, 2]) }', false],
     ['() => { [1, 2].length }', false],
     ['(draft, n = 3) => { draft.n = n }', true],
     ['(draft,n=3) => { draft.n = n }', true],
@@ -79,6 +81,111 @@ test('an action of no store: payload, event, and what it is about', () => {
   expect(noticed.about).toEqual({ loud: true });
   expect(noticed.made({ type: 'noticed' })).toBe(true);
   expect(noticed.made({ type: 'other' })).toBe(false);
+});
+
+test('two creators of one type: each says what its actions are about; a task may be all that answers', () => {
+  const heard: unknown[] = [];
+  const [one, two] = [1, 2].map((n) => action('noticed', { about: { n } }));
+  const ran = jest.fn();
+  task('ran', () => ran(), { when: action('by text') });
+  const runtime = createRuntime({
+    stores: [],
+    interceptors: [
+      (_action, { about, proceed }) => {
+        heard.push(about);
+        proceed();
+      },
+    ],
+  });
+  for (const creator of [one, two, one]) runtime.dispatch(creator());
+  expect(heard).toEqual([{ n: 1 }, { n: 2 }, { n: 1 }]);
+  runtime.dispatch({ type: 'by text' });
+  expect(ran).toHaveBeenCalledTimes(1);
+});
+
+describe('several changes of a store for one action', () => {
+  const declare = (second: (draft: { n: number; m: number; list: number[]; made?: unknown }) => unknown) => {
+    const thing = store('thing', { n: 0, m: 0, list: [1, 2] } as {
+      n: number;
+      m: number;
+      list: number[];
+      made?: unknown;
+    });
+    const done = thing.action('done', (draft) => {
+      draft.n++;
+      draft.list[0]++;
+    });
+    thing.when(done, second as never);
+    return { thing, done, runtime: createRuntime({ stores: [thing], trace: recording() }) };
+  };
+
+  test('are recorded as one: what both did', () => {
+    const { done, runtime } = declare((draft) => {
+      draft.m++;
+      draft.list[1]++;
+    });
+    runtime.dispatch(done());
+    expect(runtime.trace.steps.at(-1)!.changes.map(({ path }) => path)).toEqual([
+      '/thing/n',
+      '/thing/m',
+      '/thing/list/0',
+      '/thing/list/1',
+    ]);
+  });
+
+  test('that come to nothing are no change', () => {
+    const { thing, done, runtime } = declare((draft) => {
+      draft.n--;
+      draft.list[0]--;
+    });
+    const before = runtime.read(thing);
+    expect(runtime.dispatch(done())).toBe('unchanged');
+    expect(runtime.read(thing)).toBe(before);
+  });
+
+  test('come to plain data, frozen', () => {
+    const { thing, done, runtime } = declare((draft) => {
+      draft.made = { deep: [] };
+    });
+    runtime.dispatch(done());
+    expect(Object.isFrozen((runtime.read(thing).made as { deep: unknown }).deep)).toBe(true);
+    const wrong = declare((draft) => ({ ...draft, made: () => 1 }));
+    const { code, path, message } = failure(() => wrong.runtime.dispatch(wrong.done()));
+    expect([code, path]).toEqual(['FLOE_NOT_PLAIN_DATA', '/made']);
+    expect(message).toContain("The state of 'thing' after 'thing.done'");
+    expect(wrong.runtime.read(wrong.thing).n).toBe(0);
+  });
+});
+
+test('a draft that leaked is an error in a later change too', () => {
+  const thing = store('thing', { n: 0 });
+  let leaked: { n: number } | undefined;
+  const first = thing.action('first', (draft) => {
+    leaked = draft;
+    draft.n++;
+  });
+  const later = thing.action('later', () => {
+    leaked!.n = 7;
+  });
+  const runtime = createRuntime({ stores: [thing] });
+  runtime.dispatch(first());
+  expect(codeOf(() => runtime.dispatch(later()))).toBe('FLOE_DRAFT_ENDED');
+  expect(runtime.read(thing).n).toBe(1);
+});
+
+test('a rule that throws is a rule that does not hold', () => {
+  const thing = store('thing', { n: 0 });
+  const counted = thing.action('counted', (draft) => {
+    draft.n++;
+  });
+  const why = new Error('on purpose');
+  thing.invariant('fails', () => {
+    throw why;
+  });
+  const runtime = createRuntime({ stores: [thing], invariants: 'refuse' });
+  expect(() => runtime.dispatch(counted())).toThrow(
+    expect.objectContaining({ code: 'FLOE_INVARIANT_BROKEN', cause: why }) as never,
+  );
 });
 
 describe('JSON Pointers', () => {
