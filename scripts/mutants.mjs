@@ -17,7 +17,7 @@ const orders = ['core/interleavings'];
 
 /** The suites that are about some files; the rest gets what is not about reading. */
 const suitesOf = {
-  draft: [...corners, ...drafts, ...traces],
+  draft: ['core/drafts', 'core/diff', ...corners, ...drafts, ...traces],
   diff: ['core/diff', ...corners, ...drafts, ...traces],
   plain: [...corners, ...drafts, ...tasks, ...traces],
   patch: [...corners, ...drafts],

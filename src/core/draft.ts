@@ -305,10 +305,16 @@ export class DraftNode {
     return true;
   }
 
-  protected foldKnown(): Branch {
-    const base = this.base as Record<string, unknown>;
+  /** The same for all parts that were handed out. */
+  protected foldKids(): boolean {
     let differs = this.kid !== undefined && this.foldKid(this.kidKey, this.kid);
     if (this.kids) for (const [key, kid] of this.kids) differs = this.foldKid(key, kid) || differs;
+    return differs;
+  }
+
+  protected foldKnown(): Branch {
+    const base = this.base as Record<string, unknown>;
+    let differs = this.foldKids();
     const copy = this.copy as Record<string, unknown> | undefined;
     if (!copy) return this.base;
     if (this.moved) {
@@ -326,7 +332,6 @@ export class DraftNode {
       keys[kept++] = key;
     }
     if (keys && kept < keys.length) keys.length = kept;
-    if (Array.isArray(base) && base.length !== (copy as unknown as unknown[]).length) differs = true;
     return differs ? copy : this.base;
   }
 

@@ -79,8 +79,7 @@ export class TableNode extends DraftNode {
 
   protected override foldKnown(): Branch {
     const base = asTable(this.base);
-    let differs = this.kid !== undefined && this.foldKid(this.kidKey, this.kid);
-    if (this.kids) for (const [key, kid] of this.kids) differs = this.foldKid(key, kid) || differs;
+    let differs = this.foldKids();
     if (!this.copy) return this.base;
     const copy = asTable(this.copy);
     if (this.moved && RowTable.settleRows(base, copy, this.slots, settleRow)) differs = true;

@@ -1,0 +1,283 @@
+// The corners of drafts, one at a time; draft.property.test.ts has them in long programs.
+import { describe, expect, test } from '@jest/globals';
+import { createRuntime, store } from 'floe';
+import { tableOf } from 'floe/entities';
+import { recording } from 'floe/trace';
+import { Editing } from '../../src/core/draft.js';
+import { codeOf, failure } from '../support/failures.js';
+
+// A state of all kinds of parts; a change may do anything with it.
+/* eslint-disable @typescript-eslint/no-explicit-any, no-self-assign, no-prototype-builtins */
+const initial = () => ({
+  n: 0,
+  none: undefined as unknown,
+  a: { n: 0, inner: { n: 0 } },
+  b: { n: 0 },
+  list: [{ n: 1 }, { n: 2 }, { n: 3 }] as any[],
+});
+type Change = (draft: any, payload?: any) => unknown;
+
+function done(change: Change, payload?: unknown) {
+  const thing = store('thing', initial as () => any);
+  const act = thing.action('done', (draft, given: unknown) => change(draft, given));
+  const runtime = createRuntime({ stores: [thing], trace: recording() });
+  const before = runtime.read(thing);
+  const outcome = runtime.dispatch(act(payload));
+  const { changes } = runtime.trace.steps.at(-1)!;
+  return { before, after: runtime.read(thing), outcome, told: changes.map(({ op, path }) => `${op} ${path.slice(6)}`) };
+}
+const refused = (change: Change) => failure(() => done(change));
+
+describe('what a draft says of itself', () => {
+  test('is what the data says', () => {
+    done((draft) => {
+      expect(['n' in draft, 'none' in draft, 'other' in draft, 0 in draft.list, 3 in draft.list]).toEqual([
+        true,
+        true,
+        false,
+        true,
+        false,
+      ]);
+      expect(Object.getOwnPropertyDescriptor(draft, 'n')).toEqual({
+        value: 0,
+        writable: true,
+        enumerable: true,
+        configurable: true,
+      });
+      expect(Object.getOwnPropertyDescriptor(draft.list, 'length')).toMatchObject({ value: 3, enumerable: false });
+      expect([draft.constructor, draft.__proto__, draft.a.constructor]).toEqual([undefined, undefined, undefined]);
+      expect(draft.hasOwnProperty('n')).toBe(true);
+      expect([draft[Symbol.iterator], String(draft), String(draft.list)]).toEqual([
+        undefined,
+        '[object Object]',
+        '[object Object],[object Object],[object Object]',
+      ]);
+      expect(Object.getPrototypeOf(draft)).toBe(Object.prototype);
+    });
+  });
+
+  test('the draft itself may be returned', () => {
+    const { after } = done((draft) => Object.assign(draft, { n: 1 }));
+    expect(after.n).toBe(1);
+  });
+
+  test('a state that is no container is handed over as it is', () => {
+    const count = store('count', 1);
+    const added = count.action('added', (n, more: number) => n + more);
+    const runtime = createRuntime({ stores: [count] });
+    for (const more of [2, 3]) runtime.dispatch(added(more));
+    expect(runtime.read(count)).toBe(6);
+  });
+});
+
+describe('no change', () => {
+  const changes: Record<string, Change> = {
+    'what is there, assigned': (draft) => {
+      draft.n = 0;
+      draft.none = undefined;
+      draft.a = draft.a;
+    },
+    'there and back in a part, beside it, and beside what was looked at': (draft) => {
+      const { a, b } = draft;
+      for (const change of [1, -1]) {
+        draft.n = Number(draft.n) + change;
+        a.n = Number(a.n) + change;
+      }
+      expect([a.inner.n, b.n]).toEqual([0, 0]);
+    },
+    'the same data in a new object, edited there and back': (draft) => {
+      draft.b = { n: 0 };
+      draft.b.n++;
+      draft.b.n--;
+    },
+    'a key put in and taken out, and one that is not there': (draft) => {
+      draft.other = 1;
+      delete draft.other;
+      delete draft.another;
+    },
+    'an item put in and taken out': (draft) => {
+      draft.list.push({ n: 4 });
+      draft.list.pop();
+      draft.list.length = 3;
+    },
+    'items moved there and back': (draft) => {
+      draft.list.reverse();
+      draft.list.reverse();
+    },
+  };
+  test.each(Object.entries(changes))('%s', (_name, change) => {
+    const { before, after, outcome, told } = done(change);
+    expect([outcome, told]).toEqual(['unchanged', []]);
+    expect(after).toBe(before);
+  });
+
+  test('nor does it count as an edit where another state is returned', () => {
+    const { after } = done((draft) => {
+      draft.n = 0;
+      draft.none = undefined;
+      delete draft.other;
+      return { n: 5 };
+    });
+    expect(after).toEqual({ n: 5 });
+  });
+
+  test('an edited part for which the one before it is put back', () => {
+    const { a } = initial();
+    const thing = store('thing', { a });
+    const back = thing.action('back', (draft, was: typeof a) => {
+      draft.a.n = 7;
+      draft.a = was;
+    });
+    const runtime = createRuntime({ stores: [thing] });
+    expect(runtime.dispatch(back(runtime.read(thing).a))).toBe('unchanged');
+  });
+});
+
+describe('data that came in', () => {
+  test('has no draft left in it, also where it was looked at', () => {
+    const { after } = done((draft) => {
+      draft.boxed = { inner: { deep: draft.a } };
+      expect(draft.boxed.inner.deep.n).toBe(0);
+      draft.b = { ref: draft.a };
+      expect(draft.b.ref.n).toBe(0);
+      draft.list.unshift({ ref: draft.a });
+      expect(draft.list[0].ref.n).toBe(0);
+      draft.table = tableOf([
+        ['x', { ref: draft.a }],
+        ['y', draft.a.inner],
+      ]);
+      draft.a.n = 1;
+    });
+    const parts = [after.boxed.inner.deep, after.b.ref, after.list[0].ref, after.table.get('x').ref];
+    for (const part of parts) expect(part).toBe(after.a);
+    expect(after.table.get('y')).toBe(after.a.inner);
+  });
+
+  test('an item that was taken out may be edited, and put in again', () => {
+    const { before, after } = done((draft) => {
+      const [second] = draft.list.splice(1, 1);
+      const first = draft.list.shift();
+      second.n = 20;
+      first.n = 10;
+      draft.list.push(first, second);
+    });
+    expect(after.list).toEqual([{ n: 3 }, { n: 10 }, { n: 20 }]);
+    expect(before.list).toEqual([{ n: 1 }, { n: 2 }, { n: 3 }]);
+  });
+
+  test('a draft of another change is refused', () => {
+    let leaked: unknown;
+    done((draft) => void (leaked = draft.a));
+    expect(refused((draft) => void (draft.b = leaked)).code).toBe('FLOE_DRAFT_ENDED');
+    expect(refused((draft) => void draft.list.push({ leaked })).code).toBe('FLOE_DRAFT_ENDED');
+  });
+});
+
+describe('many at once', () => {
+  const keys = Array.from({ length: 40 }, (_, i) => `k${i}`);
+  test('keys, some twice, each once in the patch', () => {
+    const { told } = done((draft) => {
+      for (const value of [1, 2]) for (const key of keys) draft.a[key] = value;
+      for (const key of keys.slice(30)) delete draft.a[key];
+    });
+    expect(told).toEqual(keys.slice(0, 30).map((key) => `add /a/${key}`));
+  });
+
+  test('parts and items, some looked at and some edited', () => {
+    const { told, before, after } = done((draft) => {
+      for (const value of [1, 2]) for (let i = 3; i < 30; i++) draft.list[i] = { n: value };
+      for (const item of draft.list) item.n++;
+      expect([draft.b.n, draft.a.inner.n]).toEqual([0, 0]);
+      draft.a.n++;
+      draft.list[12] = 'twelve';
+    });
+    expect(told).toHaveLength(27 + 3 + 1);
+    expect([after.b, after.a.inner, after.list[12], after.list[29]]).toEqual([{ n: 0 }, { n: 0 }, 'twelve', { n: 3 }]);
+    expect([after.b, after.a.inner]).toEqual([before.b, before.a.inner]);
+    expect(after.b).toBe(before.b);
+  });
+});
+
+const notPlain = 'The state after this change is not plain data: ';
+test.each<[string, Change, string, string]>([
+  ['a longer list', (draft) => void (draft.list.length = 5), 'FLOE_NOT_PLAIN_DATA', `${notPlain}the value at /3 is an`],
+  ['an item behind the end', (draft) => void (draft.list[5] = 1), 'FLOE_NOT_PLAIN_DATA', `${notPlain}the value at /3`],
+  ['a name on a list', (draft) => void (draft.list.name = 1), 'FLOE_DRAFT_MISUSE', "set 'name' on an array: an array"],
+  ['an index that is none', (draft) => void (draft.list['01'] = 1), 'FLOE_DRAFT_MISUSE', "cannot set '01'"],
+  ['an index with a letter', (draft) => void (draft.list['1x'] = 1), 'FLOE_DRAFT_MISUSE', "cannot set '1x'"],
+  ['an index after a letter', (draft) => void (draft.list.x1 = 1), 'FLOE_DRAFT_MISUSE', "cannot set 'x1'"],
+  ['a symbol on a list', (draft) => void (draft.list[Symbol('s')] = 1), 'FLOE_DRAFT_MISUSE', "cannot set 'Symbol(s)'"],
+  [
+    'a hole',
+    (draft) => void Reflect.deleteProperty(draft.list, 0),
+    'FLOE_DRAFT_MISUSE',
+    'delete an item of an array: that would',
+  ],
+  [
+    'a symbol as a key',
+    (draft) => void (draft[Symbol('s')] = 1),
+    'FLOE_NOT_PLAIN_DATA',
+    `${notPlain}it is an object with a symbol as`,
+  ],
+  ['an attribute', (draft) => void Object.defineProperty(draft, 'n', {}), 'FLOE_DRAFT_MISUSE', 'define a property'],
+  ['a prototype', (draft) => void Object.setPrototypeOf(draft, null), 'FLOE_DRAFT_MISUSE', 'prototype: state is plain'],
+  ['freezing', (draft) => void Object.freeze(draft.list), 'FLOE_DRAFT_MISUSE', 'be frozen: the state'],
+  [
+    'a circle',
+    (draft) => void (draft.a.again = { a: draft.a }),
+    'FLOE_NOT_PLAIN_DATA',
+    `${notPlain}it is an object that`,
+  ],
+  [
+    'a circle of new data',
+    (draft) => {
+      const circle: { inside?: unknown } = {};
+      circle.inside = { circle };
+      draft.a.circle = circle;
+    },
+    'FLOE_NOT_PLAIN_DATA',
+    `${notPlain}it is an object that`,
+  ],
+])('%s is refused', (_name, change, code, text) => {
+  const found = refused(change);
+  expect([found.code, found.message]).toEqual([code, expect.stringContaining(text)]);
+});
+
+test('a method of a list on something else is a TypeError', () => {
+  expect(codeOf(() => done((draft) => void draft.list.push.call([], 1)))).toBe('FLOE_CHANGE_FAILED');
+  expect(done((draft) => void Array.prototype.push.call(draft.list, 4)).after.list[3]).toBe(4);
+});
+
+// In a production build one editing, with one root draft, serves all changes of a store.
+test('an editing that is used again knows only its own change', () => {
+  const editing = new Editing();
+  const run = (base: unknown, change: Change) => {
+    editing.run(base, change as never, undefined);
+    return editing.next as any;
+  };
+  const first = initial();
+  let leaked: any;
+  const second = run(first, (draft) => {
+    leaked = draft.a;
+    draft.a.n = 1;
+  });
+  expect(editing.get(second)?.keys).toEqual(['a']);
+  expect(editing.get(second.a)).toMatchObject({ base: first.a, keys: ['n'] });
+  expect([editing.get(undefined), editing.get(second.b), editing.get(first)]).toEqual([
+    undefined,
+    undefined,
+    undefined,
+  ]);
+  expect(run(second, (draft) => void (draft.b.n = 1))).toEqual({ ...first, a: { ...first.a, n: 1 }, b: { n: 1 } });
+  expect(editing.get(second.a)).toBeUndefined();
+  expect(codeOf(() => leaked.n)).toBe('FLOE_DRAFT_ENDED');
+  expect(codeOf(() => run(second, (draft) => void (draft.b = leaked)))).toBe('FLOE_DRAFT_ENDED');
+  expect(run([1], (draft) => void draft.push(2))).toEqual([1, 2]);
+  expect(run({ n: 1 }, (draft) => void (draft.made = { n: 2 }))).toEqual({ n: 1, made: { n: 2 } });
+  expect(run({ n: 1 }, () => undefined)).toEqual({ n: 1 });
+  expect(editing.edited).toBe(false);
+  expect(run(7, () => 8)).toBe(7);
+  expect([editing.returned, editing.edited]).toEqual([8, false]);
+  expect(run(tableOf([['x', { n: 1 }]]), (draft) => void (draft.get('x').n = 2)).get('x')).toEqual({ n: 2 });
+  expect(run({ n: 1 }, (draft) => void (draft.n = 2))).toEqual({ n: 2 });
+});
