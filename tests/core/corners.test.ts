@@ -71,6 +71,7 @@ test('names are checked where they are given', () => {
   expect(() => store('a.b', {})).toThrow("A store needs a name: a non-empty string without '.' or '/' (found: 'a.b').");
   expect(() => store('port', {}).action('', () => undefined)).toThrow("An action of 'port' needs a name");
   expect(() => action('')).toThrow('An action needs a name');
+  expect(() => selector('', () => 0)).toThrow('A selector needs a name');
 });
 
 test('an action of no store: payload, event, and what it is about', () => {
@@ -238,7 +239,8 @@ describe('a live selection', () => {
   const n = counter.selector('n', (state) => state.n);
 
   test('is an observable, for functions, for observers, and for observers that take nothing', () => {
-    const runtime = createRuntime({ stores: [counter] });
+    const onProblem = jest.fn();
+    const runtime = createRuntime({ stores: [counter], onProblem });
     const selection = runtime.select(n);
     const observable = selection as unknown as Record<string, () => unknown>;
     const key = (Symbol as { observable?: symbol }).observable ?? '@@observable';
@@ -255,6 +257,7 @@ describe('a live selection', () => {
     for (const stop of stops) stop.unsubscribe();
     runtime.dispatch(counted());
     expect(seen).toHaveLength(4);
+    expect(onProblem).not.toHaveBeenCalled();
   });
 
   test('iteration gives the latest to who is slow, and ends when it is left, even while it waits', async () => {

@@ -57,6 +57,20 @@ test('a production bundle with tables takes answers in, and hands tables over as
   expect(stdout).toBe('Ern,Skua\n');
 });
 
+test('a production bundle without tables refuses a snapshot that has some', async () => {
+  const code = await bundled(`
+    import { createRuntime, store } from 'floe';
+    const initial = JSON.stringify({ port: { vessel: { 'floe:type': 'table', value: [] } } });
+    try {
+      createRuntime({ stores: [store('port', { vessel: null })], initial });
+    } catch (error) {
+      console.log(error.code, error.message);
+    }
+  `);
+  const { stdout } = await promisify(execFile)(process.execPath, ['--input-type=module', '-e', code]);
+  expect(stdout).toMatch(/^FLOE_BAD_SNAPSHOT .*floe\/entities/);
+});
+
 test('a bundle with the trace has what the trace needs', async () => {
   const code = await bundled("import { recording } from 'floe/trace'; globalThis.use = recording;");
   expect(code).toContain('FLOE_NOT_A_TRACE');
