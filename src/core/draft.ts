@@ -331,7 +331,7 @@ export class DraftNode {
       differs = true;
       keys[kept++] = key;
     }
-    if (keys) keys.length = kept;
+    if (keys && kept < keys.length) keys.length = kept;
     return differs ? copy : this.base;
   }
 
