@@ -8,7 +8,7 @@ import { join } from 'node:path';
 import { root, runTool, tell } from './run.mjs';
 import { survivors } from './survivors.mjs';
 
-const corners = ['core/corners', 'core/rules', 'core/values', 'core/runtime', 'core/patch'];
+const corners = ['core/watching', 'core/corners', 'core/rules', 'core/values', 'core/runtime', 'core/patch'];
 const drafts = ['core/draft.property', 'core/production.property', 'entities/table.property'];
 const reads = ['core/selectors.property', 'core/graph.property', 'entities/table.property'];
 const traces = ['trace/recording', 'trace/history', 'trace/what-if'];

@@ -134,7 +134,7 @@ class Entry extends Reader implements Informed {
   }
 }
 
-/** The whole state of a store: there is nothing to derive. */
+/** The whole state of a store: there is nothing to derive. It is the only one of its group, so it stays. */
 class Whole extends Entry {
   private slot: ReturnType<Ground['slot']> | undefined;
   override refresh(): void {
@@ -143,11 +143,6 @@ class Whole extends Entry {
       this.slot.place.attach(this);
     }
     this.take(this.slot.state);
-  }
-  override end(): void {
-    super.end();
-    this.slot?.place.detach(this);
-    this.slot = undefined;
   }
 }
 
