@@ -19,7 +19,7 @@ const orders = ['core/interleavings'];
 const suitesOf = {
   draft: ['core/drafts', 'core/diff', ...corners, ...drafts, ...traces],
   diff: ['core/diff', ...corners, ...drafts, ...traces],
-  plain: [...corners, ...drafts, ...tasks, ...traces],
+  plain: ['core/drafts', 'core/diff', ...corners, ...drafts],
   patch: [...corners, ...drafts],
   tracking: ['core/tracking', ...corners, ...reads],
   graph: [...corners, ...reads],

@@ -152,7 +152,7 @@ describe('what throws', () => {
 
   test('instead of giving nothing is told on, and the other way round', () => {
     const { counter, runtime, set } = setting();
-    const odd = counter.selector('odd', ({ n }): undefined => {
+    const odd = counter.selector('odd', ({ n }): string | undefined => {
       if (n % 2 === 1) throw new RangeError('odd');
       return undefined;
     });
