@@ -9,8 +9,8 @@ import { root, runTool, tell } from './run.mjs';
 import { survivors } from './survivors.mjs';
 
 const corners = ['core/watching', 'core/corners', 'core/rules', 'core/values', 'core/runtime', 'core/patch'];
-const drafts = ['core/draft.property', 'core/production.property', 'entities/table.property'];
-const reads = ['core/selectors.property', 'core/graph.property', 'entities/table.property'];
+const drafts = ['core/draft.property', 'core/production.property'];
+const reads = ['core/selectors.property', 'core/graph.property'];
 const traces = ['trace/recording', 'trace/history', 'trace/what-if'];
 const tasks = ['core/tasks', 'core/optimistic.property'];
 const orders = ['core/interleavings'];
@@ -21,7 +21,7 @@ const suitesOf = {
   diff: ['core/diff', ...corners, ...drafts, ...traces],
   plain: ['core/drafts', 'core/diff', ...corners, ...drafts],
   patch: [...corners, ...drafts],
-  tracking: ['core/tracking', ...corners, ...reads],
+  tracking: ['core/tracking', ...corners, ...reads, 'entities/table.property'],
   graph: [...corners, ...reads],
   reading: [...corners, ...reads],
   source: [...corners, ...reads],

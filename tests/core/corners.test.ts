@@ -158,7 +158,7 @@ describe('several changes of a store for one action', () => {
   });
 });
 
-test('a draft that leaked is an error in a later change too', () => {
+test('a draft that leaked is an error, in a later change too', () => {
   const thing = store('thing', { n: 0 });
   let leaked: { n: number } | undefined;
   const first = thing.action('first', (draft) => {
@@ -170,6 +170,8 @@ test('a draft that leaked is an error in a later change too', () => {
   });
   const runtime = createRuntime({ stores: [thing] });
   runtime.dispatch(first());
+  expect(codeOf(() => leaked!.n)).toBe('FLOE_DRAFT_ENDED');
+  expect(codeOf(() => (leaked!.n = 7))).toBe('FLOE_DRAFT_ENDED');
   expect(codeOf(() => runtime.dispatch(later()))).toBe('FLOE_DRAFT_ENDED');
   expect(runtime.read(thing).n).toBe(1);
 });
