@@ -19,7 +19,7 @@ const orders = ['core/interleavings'];
 const suitesOf = {
   draft: ['core/drafts', 'core/diff', ...corners, ...drafts, ...traces],
   diff: ['core/diff', ...corners, ...drafts, ...traces],
-  plain: ['core/drafts', 'core/diff', ...corners, ...drafts],
+  plain: ['core/drafts', 'core/diff', ...corners, ...drafts, 'trace/history'],
   patch: [...corners, ...drafts],
   tracking: ['core/tracking', ...corners, ...reads, 'entities/table.property'],
   graph: [...corners, ...reads],

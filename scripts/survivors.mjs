@@ -144,6 +144,49 @@ export const survivors = {
     'if (this.version > 0 && !problem && !was && (Object.is(this.value, value) || this.equal(this.value, value))) return;':
       'The first version of nothing may be any number.',
   },
+  plain: {
+    "(Object.getPrototypeOf(proto) === null && hasOwn(proto, 'isPrototypeOf'))":
+      'An object that is a prototype and has a method of this name itself is no state.',
+    'proto === Object.prototype ||': `${shortcut} The prototype of objects passes the second test, too.`,
+    "export const isDate = (value: unknown): value is Date => value instanceof Date || classOf(value) === 'Date';":
+      shortcut,
+    "value instanceof Map || classOf(value) === 'Map';": shortcut,
+    "export const isSet = (value: unknown): value is Set<unknown> => value instanceof Set || classOf(value) === 'Set';":
+      shortcut,
+    "if ((key === 'constructor' || key === '__proto__') && !hasOwn(value, key)) return undefined;":
+      'What is inherited under __proto__ is an object, and objects that are not own were told apart before.',
+    "if (key === '__proto__')": `${shortcut} Any key may be defined.`,
+    'Object.defineProperty(target, key, { value, writable: true, enumerable: true, configurable: true });':
+      'A copy makes ordinary properties of them, and nobody writes such a key but by defining it.',
+    'if (result === value && Object.isFrozen(value)) result = shallowCopy(value);': `${shortcut} New data may be copied as well as edited.`,
+    'if (Array.isArray(value))': `${shortcut} The keys of an array are its indices.`,
+    'for (let i = 0; i < value.length; i++) {': 'Behind the end is nothing.',
+    "if (typeof part === 'object' && part !== null) look(i, part);": `${shortcut} What is no object is replaced by itself.`,
+    "if (typeof part === 'object' && part !== null && hasOwn(value, key)) look(key, part);": `${shortcut} What is no object is replaced by itself; state inherits nothing.`,
+    "if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return false;": `${shortcut} What is no object has no class with a content to compare.`,
+    'return !isContainer(a) && !isContainer(b) && sameLeaf(a, b);': `${shortcut} A container is no leaf.`,
+    'return kind !== undefined && isKeyed(b) && kind.same(a as Keyed, b);': `${types} What is no container is a leaf or a table.`,
+    'for (let i = 0; i < a.length; i++) if (!sameData(a[i], b[i])) return false;':
+      'Behind the end is nothing, on both sides.',
+    'if (!hasOwn(a, key)) continue;': 'State inherits nothing.',
+    'for (const key in b) if (hasOwn(b, key)) more--;': 'State inherits nothing.',
+    "key.includes('~') || key.includes('/') ? key.replaceAll('~', '~0').replaceAll('/', '~1') : key;": `${shortcut} There is nothing to replace.`,
+    'if (!DEV) return;': 'Tests run the development build.',
+    'if (DEV) checkData(value, [], new Set(), where);':
+      'Tests run the development build; what is taken in from answers is checked in tests/entities.',
+    'export function checkPlain(value: unknown, where: { readonly at: string; readonly what: string }): void {':
+      'What is taken in from answers is checked in tests/entities.',
+    "if (Array.isArray(value)) for (let i = 0; i < value.length; i++) if (!hasOwn(value, i)) refuse('hole');": `${shortcut} An object has no length to count up to.`,
+    "else if (!(key === 'length' && Array.isArray(value))) {": `${shortcut} A length is a number, which is plain.`,
+    'if (!DEV || !isContainer(value) || settled.has(value) || Object.isFrozen(value)) return;': `${shortcut} What is frozen is frozen again.`,
+    'if (Object.is(before, after)) return before;': `${shortcut} What is the same is the same data.`,
+    'if (there && Object.is(part, partOf(before, key))) kept++;': 'How many are new is as good to count.',
+    'return kept === Object.keys(before).length && kept === Object.keys(after).length ? before : next;': `${shortcut}`,
+    'while (start < least && sameData(before[start], after[start])) next[start] = before[start++];': `${shortcut} What is between the ends is kept place by place.`,
+    'while (end <= least - start && sameData(before.at(-end), after.at(-end))) next[next.length - end] = before.at(-end++);': `${shortcut} What is between the ends is kept place by place.`,
+    'for (let i = start; i <= least - end; i++) next[i] = keeping(before[i], after[i]);':
+      'The last of them is the first that differs from the end, where nothing may be kept.',
+  },
   reading: {
     'if (of instanceof StoreDefinition) return;': `${shortcut} A store has no way to derive anything.`,
     'else if (!of.store && args.length === 0) this.plain = of.derive as never;': shortcut,

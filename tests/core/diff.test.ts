@@ -128,6 +128,11 @@ test('what keeps nothing is replaced by one operation, what keeps anything is no
   expect(told({ x: { a: 1, b: 2 } }, { x: { a: 3, b: 4 } })).toEqual(['replace /x']);
   expect(told({ x: { a: 1, b: 2 } }, { x: { a: 3 } })).toEqual(['replace /x']);
   expect(told({ x: { a: 1 } }, { x: { a: 3 } })).toEqual(['replace /x/a']);
+  const leaves = (n: number) => ({ at: new Date(5), seen: new Map([['k', [n > 0]]]), n });
+  expect([told(leaves(1), leaves(2)), told({ at: new Date(5), n: 1 }, { at: {}, n: 1 })]).toEqual([
+    ['replace /n'],
+    ['replace /at'],
+  ]);
   expect(told({ x: { a: 1, b: 2, c: 5 } }, { x: { a: 3, b: 4, c: 5 } })).toEqual(['replace /x/a', 'replace /x/b']);
   const berth = entity('berth', rowOf<{ id: string; depth: number }>(), { key: 'id' });
   const port = tables('port', [berth]);

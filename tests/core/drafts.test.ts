@@ -91,8 +91,10 @@ describe('no change', () => {
       draft.b.n--;
     },
     'a key put in and taken out, and one that is not there': (draft) => {
-      draft.other = 1;
-      delete draft.other;
+      for (const key of ['other', '__proto__']) {
+        draft[key] = 1;
+        delete draft[key];
+      }
       delete draft.another;
     },
     'an item put in and taken out': (draft) => {
@@ -151,9 +153,16 @@ describe('data that came in', () => {
         ['x', { ref: draft.a }],
         ['y', draft.a.inner],
       ]);
+      draft.frozen = Object.freeze({ one: draft.a, two: draft.a });
       draft.a.n = 1;
     });
-    const parts = [after.boxed.inner.deep, after.b.ref, after.list[3].ref, after.table.get('x').ref];
+    const parts = [
+      ...Object.values(after.frozen),
+      after.boxed.inner.deep,
+      after.b.ref,
+      after.list[3].ref,
+      after.table.get('x').ref,
+    ];
     for (const part of parts) expect(part).toBe(after.a);
     expect(after.table.get('y')).toBe(after.a.inner);
   });

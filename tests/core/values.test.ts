@@ -1,5 +1,6 @@
 // What counts as data, as an argument, and as the same; and how values travel as text.
 import { describe, expect, test } from '@jest/globals';
+import { runInNewContext } from 'node:vm';
 import { createRuntime, selector, store, type Read, type Source } from 'floe';
 import { tableOf } from 'floe/entities';
 import fc from 'fast-check';
@@ -122,10 +123,17 @@ describe('plain data', () => {
     ['a symbol', { a: Symbol('s') }, '/a', 'a symbol; use a string'],
     ['a symbol as a key', { a: { [Symbol('s')]: 1 } }, '/a', 'a symbol as a key'],
     ['an instance', { a: new Vessel() }, '/a', 'an instance of a class'],
+    ['what inherits', { a: Object.create(Object.create(null) as object) as object }, '/a', 'an instance of a class'],
     ['a hole', { a: withHole }, '/a', 'an array with holes'],
     ['a circle', circle, '/inside/again/0', 'an object that contains itself'],
     ['a getter', { a: getter }, '/a/late~1r', 'a getter or setter'],
     ['a function in a Map', { a: new Map([['k', () => 1]]) }, '/a/0', 'a function'],
+    [
+      'a function further on in a Map',
+      { a: new Map<string, unknown>(Object.entries({ j: 1, k: () => 1 })) },
+      '/a/1',
+      '',
+    ],
     ['a function in a Set', { a: new Set([1, () => 1]) }, '/a/1', 'a function'],
     ['a function in a table', { a: tableOf([['x', { f: () => 1 }]]) }, '/a/x/f', 'a function'],
     ['a promise', Promise.resolve(1), '', '(found: Promise)'],
@@ -163,9 +171,28 @@ describe('plain data', () => {
     expect(() => state.map.delete('k')).toThrow(/Cannot delete on a Map/);
     expect(() => state.map.clear()).toThrow(/Cannot clear/);
     expect(() => state.set.add({ n: 2 })).toThrow(/Cannot add on a Set/);
+    expect(() => state.set.delete({ n: 1 })).toThrow(/Cannot delete on a Set/);
+    expect(() => state.set.clear()).toThrow(/Cannot clear on a Set/);
     expect(() => state.date.setTime(1)).toThrow(/Cannot setTime on a Date/);
     expect(() => state.date.setUTCFullYear(2031)).toThrow(TypeError);
     expect([state.map.size, state.set.size, state.date.getTime()]).toEqual([1, 1, 0]);
+  });
+
+  test('of another realm, a frame say, or frozen already, is as good', () => {
+    const other = runInNewContext(
+      '({ date: new Date(5), map: new Map([["k", { n: 1 }]]), set: new Set([1]), list: [{}] })',
+    ) as object;
+    const frozen = { date: Object.freeze(new Date(5)), map: Object.freeze(new Map()), set: Object.freeze(new Set()) };
+    const runtime = createRuntime({ stores: [store('thing', () => ({ other, frozen }))] });
+    const again = createRuntime({ stores: [store('thing', {})], initial: runtime.snapshotText() });
+    expect(JSON.parse(again.snapshotText())).toEqual(JSON.parse(runtime.snapshotText()));
+    expect(again.snapshot()).toEqual({
+      thing: {
+        other: { date: new Date(5), map: new Map([['k', { n: 1 }]]), set: new Set([1]), list: [{}] },
+        frozen: { date: new Date(5), map: new Map(), set: new Set() },
+      },
+    });
+    expect(() => (other as { set: Set<number> }).set.add(2)).toThrow(/Cannot add on a Set/);
   });
 
   test('what a selector makes is frozen, what it hands out stays what it is', () => {
@@ -332,6 +359,18 @@ describe('keeping what did not change', () => {
       }),
       { numRuns: runs(2000) },
     );
+  });
+
+  test('the same data in other objects is that of before; one part more or less is not the same', () => {
+    for (const value of [{ a: 1, b: [1, { c: 2 }] }, [1, [2], {}], { a: { b: {} }, c: new Date(5) }])
+      expect(keeping(value, structuredClone(value))).toBe(value);
+    expect(keeping({ a: 1 }, { a: 1, b: 2 })).toEqual({ a: 1, b: 2 });
+    expect(keeping({ a: 1, b: 2 }, { a: 1 })).toEqual({ a: 1 });
+    const before = [{ n: 1 }, { n: 2 }, { n: 3 }];
+    const after = Object.freeze([{ n: 1 }, { n: 7 }, { n: 3 }]);
+    const kept = keeping(before, after) as typeof before;
+    expect(kept).toEqual(after);
+    expect(kept[0] === before[0] && kept[2] === before[2] && after[0] !== before[0]).toBe(true);
   });
 
   test('items before and after what came in, went out or changed stay the same objects', () => {
