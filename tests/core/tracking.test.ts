@@ -1,8 +1,10 @@
 // What a selector reads is tracked to the part: a change of that part runs it again, a change beside it does not.
 import { describe, expect, test } from '@jest/globals';
-import { createRuntime, store } from 'floe';
-import { entity, rowOf, tables } from 'floe/entities';
-import { codeOf } from '../support/failures.js';
+import { createRuntime, selector, store } from 'floe';
+import { entity, rowOf, tableOf, tables } from 'floe/entities';
+import { note, Reader } from '../../src/core/graph.js';
+import { Place } from '../../src/core/tracking.js';
+import { failure } from '../support/failures.js';
 
 const declare = () => ({
   rec: { a: 1, b: 2 } as Record<string, unknown>,
@@ -167,46 +169,153 @@ test.each<[string, (state: State) => unknown]>([
 ])('nothing can be %s in a selector', (_name, write) => {
   const at = store('at', declare);
   const writes = at.selector('writes', (state) => write(state as State));
-  expect(codeOf(() => createRuntime({ stores: [at] }).read(writes))).toBe('FLOE_DRAFT_MISUSE');
+  expect(failure(() => createRuntime({ stores: [at] }).read(writes))).toMatchObject({
+    code: 'FLOE_DRAFT_MISUSE',
+    message: expect.stringContaining('be edited in a selector: a selector only derives') as unknown,
+  });
 });
 
-test('rows of a table: who reads one does not hear of others, however many change', () => {
-  const berth = entity('berth', rowOf<{ id: string; depth: number }>(), { key: 'id' });
-  const port = tables('port', [berth]);
-  const runs: Record<string, number> = {};
-  const counted = (name: string, select: (rows: ReadonlyMap<string, { depth: number }>) => unknown) => {
-    const one = port.selector(name, (state) => {
-      runs[name] = (runs[name] ?? 0) + 1;
-      return select(state.berth as never);
-    });
-    runtime.watch(one, () => undefined);
-    return one;
+const alone = ['north', 'size', 'keys', 'late'];
+test.each([alone, ...alone.map((name) => [name])])(
+  'rows of a table: who reads one does not hear of others (%s, %s)',
+  (...names) => {
+    const berth = entity('berth', rowOf<{ id: string; depth: number }>(), { key: 'id' });
+    const port = tables('port', [berth]);
+    const runs: Record<string, number> = {};
+    const counted = (name: string, select: (rows: ReadonlyMap<string, { depth: number }>) => unknown) => {
+      const one = port.selector(name, (state) => {
+        runs[name] = (runs[name] ?? 0) + 1;
+        return select(state.berth as never);
+      });
+      if (names.includes(name)) runtime.watch(one, () => undefined);
+      return one;
+    };
+    const runtime = createRuntime({ stores: [port] });
+    const put = (...rows: [string, number][]) =>
+      runtime.dispatch(
+        port.put(
+          berth,
+          rows.map(([id, depth]) => ({ id, depth })),
+        ),
+      );
+    put(['n', 1], ['s', 1], ['w', 1], ['e', 1]);
+    const north = counted('north', (rows) => rows.get('n')?.depth);
+    const size = counted('size', (rows) => rows.size);
+    const keys = counted('keys', (rows) => [...rows.keys()]);
+    const late = counted('late', (rows) => rows.has('x'));
+    const ran = (work: () => unknown, ...expected: string[]): void => {
+      const before = { ...runs };
+      work();
+      expect(Object.keys(runs).filter((name) => runs[name] !== before[name])).toEqual(
+        expected.filter((name) => names.includes(name)),
+      );
+    };
+    ran(() => put(['s', 2]));
+    ran(() => put(['s', 3], ['w', 3], ['e', 3]));
+    ran(() => put(['n', 2]), 'north');
+    ran(() => put(['n', 3], ['s', 4], ['w', 4]), 'north');
+    ran(() => put(['x', 1]), 'size', 'keys', 'late');
+    ran(() => runtime.dispatch(port.remove(berth, ['s', 'w', 'x'])), 'size', 'keys', 'late');
+    ran(() => runtime.dispatch(port.remove(berth, ['n', 'e'])), 'north', 'size', 'keys');
+    ran(() => put(['a', 1], ['b', 1], ['n', 1]), 'north', 'size', 'keys');
+    expect([north, size, keys, late].map((one) => runtime.read(one))).toEqual([1, 3, ['a', 'b', 'n'], false]);
+  },
+);
+
+test('two changes of a store for one action: who reads what the first has changed runs again', () => {
+  const at = store('at', { a: 0, b: 0, list: [0, 0] });
+  const done = at.action('done', (draft) => {
+    draft.a++;
+    draft.list[0]++;
+  });
+  at.when(done, (draft) => {
+    draft.b++;
+    draft.list[1]++;
+  });
+  const first = at.selector('first', ({ a, list }) => [a, list[0]]);
+  // So that more parts are read than were touched.
+  const rest = at.selector('rest', (state) => [state.b, state.list[1], state.list.length]);
+  const runtime = createRuntime({ stores: [at] });
+  for (const one of [first, rest]) runtime.watch(one, () => undefined);
+  runtime.dispatch(done());
+  expect([runtime.read(first), runtime.read(rest)]).toEqual([
+    [1, 1],
+    [1, 1, 2],
+  ]);
+});
+
+test('what is handed out is the state itself, whatever it stands in', () => {
+  const at = store('at', { ...declare(), table: tableOf([['x', { n: 1 }]]) });
+  const runtime = createRuntime({ stores: [at] });
+  const { rec, list, long, inner, table } = runtime.read(at);
+  const given = (select: (state: ReturnType<typeof declare> & { table: typeof table }) => unknown) =>
+    runtime.read(selector('given', (read) => select(read(at) as never)));
+  expect(given((state) => state.list)).toBe(list);
+  expect(given((state) => state.long)).toBe(long);
+  expect(given((state) => state.list.find(({ n }) => n === 1))).toBe(list[1]);
+  expect(given((state) => ({ deep: [state.inner, state.table] }))).toEqual({ deep: [inner, table] });
+  expect((given((state) => [[state.rec]]) as unknown[][])[0][0]).toBe(rec);
+  expect((given((state) => tableOf([['own', state.rec]])) as ReadonlyMap<string, unknown>).get('own')).toBe(rec);
+  const round = given((state) => {
+    const circle: Record<string, unknown> = { rec: state.rec };
+    return Object.assign(circle, { circle });
+  }) as { circle: unknown; rec: unknown };
+  expect([round.circle === round, round.rec === rec]).toEqual([true, true]);
+  // Inside, a part is one and the same, and looks like what it stands for.
+  expect(
+    given((state) => [
+      state.rec === state.rec,
+      Object.getPrototypeOf(state.rec) === Object.prototype,
+      'k150' in state.wide && Object.keys(state.wide).length,
+      state.list[Symbol.iterator] === Array.prototype.values,
+    ]),
+  ).toEqual([true, true, 200, true]);
+});
+
+test('a key of what is depended on as a whole, asked for', () => {
+  const { after } = watched(({ wide }) => [
+    Object.keys(wide).map((key) => wide[key]).length,
+    'k5' in wide,
+    'x' in wide,
+  ]);
+  expect([after('the last of the wide'), after('the first item')]).toEqual([true, false]);
+});
+
+test('a place that nobody reads any more is forgotten, and so are those above it', () => {
+  const state = { a: { b: [1] } };
+  const ways: Record<string, (place: Place) => void> = {
+    'its value': note,
+    'its kind': (place) => place.noteKind(),
+    'its keys': (place) => place.noteKeys(),
+    'its size': (place) => place.noteSize(),
+    'what is in it': (place) => note(place.place('other')),
+    'whether a key is there': (place) => place.notePresenceOf('key'),
   };
-  const runtime = createRuntime({ stores: [port] });
-  const put = (...rows: [string, number][]) =>
-    runtime.dispatch(
-      port.put(
-        berth,
-        rows.map(([id, depth]) => ({ id, depth })),
-      ),
-    );
-  put(['n', 1], ['s', 1], ['w', 1], ['e', 1]);
-  const north = counted('north', (rows) => rows.get('n')?.depth);
-  const size = counted('size', (rows) => rows.size);
-  const keys = counted('keys', (rows) => [...rows.keys()]);
-  const late = counted('late', (rows) => rows.has('x'));
-  const ran = (work: () => unknown): string[] => {
-    const before = { ...runs };
-    work();
-    return Object.keys(runs).filter((name) => runs[name] !== before[name]);
-  };
-  expect(ran(() => put(['s', 2]))).toEqual([]);
-  expect(ran(() => put(['s', 3], ['w', 3], ['e', 3]))).toEqual([]);
-  expect(ran(() => put(['n', 2]))).toEqual(['north']);
-  expect(ran(() => put(['n', 3], ['s', 4], ['w', 4]))).toEqual(['north']);
-  expect(ran(() => put(['x', 1]))).toEqual(['size', 'keys', 'late']);
-  expect(ran(() => runtime.dispatch(port.remove(berth, ['s', 'w', 'x'])))).toEqual(['size', 'keys', 'late']);
-  expect(ran(() => runtime.dispatch(port.remove(berth, ['n', 'e'])))).toEqual(['north', 'size', 'keys']);
-  expect(ran(() => put(['a', 1], ['b', 1], ['n', 1]))).toEqual(['north', 'size', 'keys']);
-  expect([north, size, keys, late].map((one) => runtime.read(one))).toEqual([1, 3, ['a', 'b', 'n'], false]);
+  for (const [way, read] of Object.entries(ways)) {
+    const root = new Place(undefined, '');
+    let step = 0;
+    class Reading extends Reader {
+      readonly name = 'reading';
+      protected derive(): void {
+        if (step < 3) note(root);
+        if (step < 2) read(root.place('a'));
+        if (step < 1) note(root.place('a').place('b'));
+      }
+    }
+    const reader = new Reading();
+    reader.get();
+    const a = root.place('a');
+    const next = () => {
+      step++;
+      reader.stale(2);
+      reader.get();
+    };
+    next();
+    expect([way, root.place('a') === a]).toEqual([way, true]);
+    next();
+    expect([way, root.place('a') === a]).toEqual([way, false]);
+    root.changed(state, { a: 1 }, undefined);
+    next();
+    expect(root.read).toBe(false);
+  }
 });
