@@ -13,6 +13,7 @@ const drafts = ['core/draft.property', 'core/production.property'];
 const reads = ['core/selectors.property', 'core/graph.property'];
 const traces = ['trace/recording', 'trace/history', 'trace/what-if'];
 const tasks = ['core/tasks', 'core/optimistic.property'];
+const stored = ['persist/later', 'persist/tabs'];
 const orders = ['core/interleavings'];
 
 /** The suites that are about some files; the rest gets what is not about reading. */
@@ -31,7 +32,7 @@ const suitesOf = {
   task: [...corners, ...tasks, ...orders],
   context: [...corners, ...tasks, ...orders],
 };
-const others = [...corners, ...tasks, ...traces];
+const others = [...corners, ...tasks, ...stored, ...traces];
 
 const reports = join(root, 'reports', 'mutants');
 mkdirSync(reports, { recursive: true });
