@@ -206,7 +206,7 @@ describe('JSON Pointers', () => {
 
   test('a patch says which operation cannot be applied, and why', () => {
     const document = { list: [1, 2], a: { b: 1 } };
-    const failing = (operation: object): string => {
+    const failing = (operation: unknown): string => {
       try {
         applyPatch(document, [{ op: 'test', path: '', value: document }, operation as never]);
       } catch (error) {
@@ -217,6 +217,9 @@ describe('JSON Pointers', () => {
     expect(failing({ op: 'add', path: '/list/3', value: 0 })).toBe(
       "Operation 1 of the patch (at '/list/3') cannot be applied: the array has 2 items. Nothing was changed.",
     );
+    expect(failing({ op: 'copy', from: '/list/2', path: '/c' })).toContain('the array has 2 items');
+    expect(failing({ op: 'copy', from: '/list/-', path: '/c' })).toContain("'-' is not an array index");
+    expect(failing('add')).toContain('it is not an object');
     expect(failing({ op: 'add', path: '/list/01', value: 0 })).toContain("'01' is not an array index");
     expect(failing({ op: 'remove', path: '/none' })).toContain("nothing is at 'none'");
     expect(failing({ op: 'add', path: '/none/b', value: 0 })).toContain("nothing is at 'none'");
@@ -230,6 +233,9 @@ describe('JSON Pointers', () => {
     expect(failing({ op: 'swap', path: '/a' })).toContain("'swap' is not an operation");
     expect(failing(null as never)).toContain('it is not an object');
     expect(document).toEqual({ list: [1, 2], a: { b: 1 } });
+    expect(applyPatch(document, [{ op: 'move', from: '/a', path: '/ab' }])).toEqual({ list: [1, 2], ab: { b: 1 } });
+    expect(applyPatch(document, [{ op: 'move', from: '/a', path: '/a' }])).toEqual(document);
+    expect(applyPatch(document, [{ op: 'remove', path: '' }])).toBeUndefined();
   });
 });
 

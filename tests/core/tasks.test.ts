@@ -582,6 +582,22 @@ describe('optimistic', () => {
     expect(runtime.trace.steps.find(({ fact }) => fact === 'confirmed')).toMatchObject({ action: picked('v8') });
   });
 
+  test('confirm(action) with an action that throws changes nothing; the original stays open', () => {
+    const { visits, picked } = declare();
+    const refused = visits.action('refused', () => {
+      throw new RangeError('no');
+    });
+    const runtime = testRuntime({ stores: [visits] });
+    const { context } = holding(runtime);
+    const open = context.optimistic(picked('v7'));
+    const steps = runtime.trace.steps.length;
+    expect(() => open.confirm(refused())).toThrow(expect.objectContaining({ code: 'FLOE_CHANGE_FAILED' }) as never);
+    expect([runtime.read(visits).picked, runtime.trace.steps.length, runtime.problems]).toEqual(['v7', steps, []]);
+    open.revert();
+    expect(runtime.read(visits).picked).toBe(null);
+    expect(Object.prototype.toString.call(context.run(hold()))).toBe('[object Run]');
+  });
+
   test('an action held by an interceptor is settled when it is let go', () => {
     const { visits, picked } = declare();
     const answers: ((yes: boolean) => void)[] = [];
