@@ -27,9 +27,9 @@ const suitesOf = {
   reading: [...corners, ...reads],
   source: [...corners, ...reads],
   selection: [...corners, ...reads],
-  runs: [...corners, ...tasks, ...orders],
+  runs: [...tasks, ...corners],
   run: [...corners, ...tasks, ...orders],
-  task: [...corners, ...tasks, ...orders],
+  task: [...tasks, ...corners],
   context: [...corners, ...tasks, ...orders],
 };
 const others = [...corners, ...tasks, ...stored, ...traces];

@@ -266,4 +266,56 @@ export const survivors = {
     'this.parts?.delete(key);': types,
     'if (this.parts?.size === 0) {': 'It only gives memory back.',
   },
+  settlement: {
+    'return this.provisional !== undefined;': `${shortcut} The way for what is open does for all actions.`,
+    'if (optimistic) this.open();': 'It only keeps more, until something is confirmed or taken back.',
+    'let onLine = true;':
+      'The first entry is an optimistic action, or a state that is still being read: there is no fact before it.',
+    'if (action) onLine = this.host.isShown(transition);':
+      'Not told apart by a test: it needs a reset on a line that is left while an action is open.',
+    'if (provisional.trim() && !provisional.leadsTo((slot) => slot.state)) provisional.keep(() => false);': `${shortcut} Letting go trims, too; nothing is as good as false.`,
+    'if (!entry.open || !provisional) return undefined;': `${types} The runtime asks for open ones only.`,
+    'if (after !== slot.state) changed.push(slotChange(slot, after));':
+      'What is the same has no patch and tells nobody.',
+    'problems.push(...brokenBy(changed, more.action?.type ?? type));': words,
+    "if (DEV) guardData(after, { at: '', what: `The state of '${slot.store.name}' after '${type}'` });":
+      'What is computed or read was looked at when it was; here it is looked at once more as a whole.',
+    'slot.told ||= host.recorded;': 'What is open has been told of.',
+  },
+  optimistic: {
+    'for (; first < this.entries.length && !this.entries[first].open; first++) {': 'It only gives memory back.',
+    'if (first > 0) this.entries = this.entries.slice(first);': `${shortcut} A copy of the list is as good.`,
+    'return this.entries.find(({ open }) => open)?.transition;': `${types} Asked for while something is open.`,
+    'if (!entry.open) entry.within = new Set([...(entry.within ?? []), ...states.keys()]);':
+      'A text is no place: nothing is looked up under it.',
+    'if (!action && within) after = new Map(Array.from(after).filter(([slot]) => !within.has(slot)));':
+      'Not told apart here: a fact on top of a state from a storage or a tab is in `tests/persist/tabs.property.test.ts`.',
+  },
+  run: {
+    "return (this.cancelError ??= runCancelled(this.task.name, this.reason ?? 'cancelled'));": words,
+    "readonly [Symbol.toStringTag] = 'Run';": words,
+    "return { id, task: task.name, args, phase, ...(saw && phase !== 'running' && { saw }) };":
+      'At its beginning a run has seen nothing.',
+    'return () => void all.delete(pending);':
+      'It only gives memory back: what has come can be stopped once more, to no effect.',
+    'if (!pending || pending.size === 0) return;': `${shortcut} There is nobody to tell.`,
+  },
+  changing: {
+    'if (DEV && after !== before)': `${shortcut} What is as before was looked at before.`,
+    'if (DEV) slot.editing = new Editing();': 'Tests run the development build.',
+    'if (returned === undefined) {': `${shortcut} What was touched only says where to look.`,
+    'if (touches) editing.remember(touches);': `${shortcut} What was touched only says where to look.`,
+    'if (changes.length > 1 && after !== before && sameData(before, after)) return before;': `${shortcut} One change says itself whether it came to nothing.`,
+  },
+  interceptor: {
+    "if (ended) throw closed(`proceed for '${action.type}'`);": words,
+    "result = 'waiting';": 'Any text will do until the result is known.',
+  },
+  patch: {
+    'if (cause instanceof FloeError) this.fail(path, messageOf(cause));': `${types} A pointer is refused with an error of Floe.`,
+    "if (typeof operation !== 'object' || operation === null) this.fail('', 'it is not an object');": words,
+    "const from = this.keys(operation.from, 'from');": words,
+    'if (operation.path === operation.from) return;': `${shortcut} Taken out and put in at the same place it is where it was.`,
+    'if (Array.isArray(value)) return value[this.index(path, value, key, value.length - 1)];': `${shortcut} An item is a part under its index.`,
+  },
 };
