@@ -8,7 +8,15 @@ import { join } from 'node:path';
 import { root, runTool, tell } from './run.mjs';
 import { survivors } from './survivors.mjs';
 
-const corners = ['core/watching', 'core/corners', 'core/rules', 'core/values', 'core/runtime', 'core/patch'];
+const corners = [
+  'core/engine',
+  'core/watching',
+  'core/corners',
+  'core/rules',
+  'core/values',
+  'core/runtime',
+  'core/patch',
+];
 const drafts = ['core/draft.property', 'core/production.property'];
 const reads = ['core/selectors.property', 'core/graph.property'];
 const traces = ['trace/recording', 'trace/history', 'trace/what-if'];

@@ -318,4 +318,104 @@ export const survivors = {
     'if (operation.path === operation.from) return;': `${shortcut} Taken out and put in at the same place it is where it was.`,
     'if (Array.isArray(value)) return value[this.index(path, value, key, value.length - 1)];': `${shortcut} An item is a part under its index.`,
   },
+  engine: {
+    "if (this.ended) throw closed('read');": `${types} A closed runtime refuses to read before.`,
+    'this.listeners = this.listeners.filter((one) => one !== listener);': words,
+    "return this.options.invariants ?? 'report';": "Whatever is not 'refuse' reports.",
+    'return Array.from(this.slots.values(), (slot) => slot.store).filter((store) => !store.internal);': words,
+    "for (const { name } of fresh) if (names.size === names.add(name).size) throw nameTaken('The store', name);": words,
+    "guardData(stored, { at: '', what: `The stored state of '${store.name}'` });": words,
+    "guardData(state, { at: '', what: `The stored state of '${slot.store.name}'` });": words,
+    "guardData(after, { at: '', what: `The state of '${store.name}'` });": words,
+    "guardData(state, { at: '', what: `The restored state of '${name}'` });": words,
+    "guardData(after, { at: '', what: `The initial state of '${store.name}'` });": words,
+    "for (const { store, after } of changes) guardData(after, { at: '', what: `The state of '${store.name}'` });":
+      words,
+    "if (DEV) guardData(after, { at: '', what: `The status of '${task.name}'` });": words,
+    "if (DEV) guardData(after, { at: '', what: `The state of '${slot.store.name}' after '${action.type}'` });":
+      'Tests run the development build; that it is frozen and refused is asked of actions that are recorded, too.',
+    'if (DEV && after !== before)': `${shortcut} What is as before was looked at before.`,
+    "if (rehydrated.length > 0) this.tellFact('rehydrated', rehydrated, 'storage');":
+      '`tests/persist` looks at who did it.',
+    'if (this.ended) return;': `${shortcut} Nobody is left to tell.`,
+    'if (this.still) return;': `${shortcut} What begins is asked for once more where tasks begin.`,
+    'this.still = options[STILL] === true;':
+      '`tests/trace/replay.test.ts` computes old actions anew, with no task beginning.',
+    'if (added.length > 0) after = { ...before, ...Object.fromEntries(added.map((key) => [key, fresh[key]])) };': `${shortcut} A copy with nothing new is the same data.`,
+    "this.place([{ store, before, after }], 'renewed');": words,
+    'if (isContainer(fresh) && isContainer(before) && !Array.isArray(fresh) && !Array.isArray(before)) {':
+      'What has no keys has none that are lost or added.',
+    'interceptors: this.interceptors.slice(),': 'Only one that takes another out while it decides could tell.',
+    'if (passed !== action) checkAction(passed);': `${shortcut} What was dispatched was looked at already.`,
+    'if (this.interceptors.length === 0) return this.apply(action, cause, by);': `${shortcut} Nobody to ask lets it through.`,
+    'const why = by?.stopped?.();': types,
+    "const from: Cause = passed === action ? cause : { ...cause, by: 'interceptor' };": words,
+    'if (cause.run !== undefined) return this.atLive(() => this.apply(passed, from, by));':
+      'Not told apart by a test: it needs a run that is answered by a slow interceptor while the past is shown.',
+    'if (this.recorded)': `${shortcut} There is nobody to tell.`,
+    'const time = started === undefined || this.options.clock ? this.now() : this.timeOf(started);':
+      "The host's clock is asked once a millisecond at most, which a test cannot hold.",
+    'const since = reading - this.timed.reading;':
+      "The host's clock is asked once a millisecond at most, which a test cannot hold.",
+    'if (since >= 1 || since < 0) this.timed = { reading, time: this.now() };':
+      "The host's clock is asked once a millisecond at most, which a test cannot hold.",
+    'private timed = { reading: -Infinity, time: 0 };':
+      "The host's clock is asked once a millisecond at most, which a test cannot hold.",
+    'const recorded = this.listeners.length > 0;': `${shortcut} There is nobody to tell.`,
+    'if (alone && !by && !this.group && !this.settlement.isOpen && alone.slot.store.invariants.length === 0)': `${shortcut} The long way does the same.`,
+    'if (changed.length > 0 && !this.group) broken = brokenBy(changed, type);': `${shortcut} What did not change breaks no rule.`,
+    'slot.told ||= recorded;': 'Somebody who records has been told when the store joined.',
+    'slot.place.changed(before, after, touches ?? slot.editing);': `${shortcut} What was touched only says where to look.`,
+    'if (tasks.length === 0 && !this.runs.listens) return;': `${shortcut} There is nobody to hear it.`,
+    'if (this.runs.listens) this.heard(action, NO_TASKS, undefined);': `${shortcut} There is nobody to hear it.`,
+    'if (after !== before) {': `${shortcut} What is the same tells nobody.`,
+    "if (isThenable(result)) throw asyncInAtomic('waiting');": words,
+    "const broken = brokenBy(changed, 'atomic');": words,
+    "if (fact === 'joined' || fact === 'rehydrated') this.tell(transition);":
+      'A store that is read from a storage in a group that fails: `tests/persist/later.test.ts` has it outside of groups.',
+    "if (this.ends.unseen) throw wrongPlace('moving in time', 'what happens unseen at the live end');": words,
+    'if (!live) this.ends.part();': `${shortcut} What is parted is joined again.`,
+    'if (!slot.told && !slot.store.internal) continue;': 'What joined later begins as it was declared.',
+    'if (store.internal) this.runs.endLost(store, state as Statuses);': `${types} Only statuses have runs in them.`,
+    'return transition !== undefined && this.listeners.every((listener) => listener.isShown?.(transition) ?? true);':
+      types,
+    'for (const slot of this.slots.values()) if (!slot.store.internal) yield slot;':
+      'It only keeps more: no action changes a status.',
+    'if (!entry.open || this.ended) return;': `${shortcut} The settlement asks once more.`,
+    "if (this.moving) return this.runs.neverStarted(call, 'travel');": words,
+    'if (!this.notifying) this.beHere();': `${shortcut} While watchers are told of the past nothing begins.`,
+    'return this.listeners.length > 0;': `${shortcut} There is nobody to tell.`,
+    'return this.ended || run.reason !== undefined ? fn() : this.atLive(() => this.atomic(fn));':
+      'A group of actions that are all stopped is a group of nothing.',
+    'if (entry) run.open?.delete(entry);': 'It only gives memory back: what is settled is settled once.',
+    'run.open?.delete(entry);': 'It only gives memory back: what is settled is settled once.',
+    'transition = this.ofFact(fact, changed, cause, { run, ...(reason !== undefined && { reason }) });':
+      'A member that is undefined says nothing.',
+    'const by = more?.cause?.by;': types,
+    "if (by === 'storage' || by === 'tab') {":
+      '`tests/persist/tabs.test.ts` looks at what another tab states while the past is shown.',
+    'return true;': '`tests/persist` asks whether it was taken.',
+    "this.tell(this.ofFact(fact, changed, { by: 'runtime' }, more));": words,
+    "if (this.ends.unseen || (this.ends.showsPast && (fact === 'joined' || fact === 'rehydrated')))":
+      'While the past is shown only what joins is told of without a branch.',
+    'this.eachListener((listener) => listener.transition?.(transition), transition);': types,
+    'this.notifying = true;': `${shortcut} What is held back is held back anyway.`,
+    'this.notifying = false;': `${shortcut} What is held back is held back anyway.`,
+    'if (this.notifying || this.held > 0 || (this.ends.pending.length === 0 && this.queue.length === 0)) return;': `${shortcut} There is nobody to tell and nothing to do.`,
+    '(rounds ??= []).push(next.action.type);': words,
+    'if (rounds.length > MOST_ROUNDS) {': bound,
+    'throw endlessLoop([...new Set(rounds.slice(-100))]);': bound,
+    'if (cause.run !== undefined) {': 'Where the live end is shown both ways are one.',
+    'if (index >= 0) this.interceptors.splice(index, 1);': bound,
+    'this.ends.pending = [];': 'A closed runtime tells nobody.',
+    'this.eachListener((listener) => listener.close?.());': types,
+    "if (typeof action !== 'object' || action === null || typeof action.type !== 'string') throw notAnAction(action);": `${shortcut} What is no object has no type.`,
+    'if (!DEV) return;': 'Tests run the development build.',
+    'private listeners: readonly Listener[] = [];': 'A text has nothing to be told with.',
+    'const { initial = {}, clock, random = Math.random, needs = [] } = options;': 'A text answers no need.',
+    'const starting = fresh.flatMap((store) => store.tasks.filter(({ options }) => options.atStart));': `${shortcut} Which begin is asked once more where they begin.`,
+    'if (starting.length > 0) this.startTasks(starting);': `${shortcut} None begin.`,
+    'if (!store.internal) this.settlement.addFact(slot, state, this.group?.number);':
+      'It only keeps more, or keeps what no action has changed.',
+  },
 };

@@ -1,0 +1,286 @@
+// The runtime where its parts meet: who is told what, by whose doing, in which order, and what a wrong call says.
+import { describe, expect, jest, test } from '@jest/globals';
+import { createRuntime, store, type FloeError, task, type Interceptor, type Problem, type Run } from 'floe';
+import { recording } from 'floe/trace';
+import { HOST, type Host, type Transition } from '../../src/core/transition.js';
+import { codeOf, failure } from '../support/failures.js';
+
+const declare = () => {
+  const counter = store('counter', { n: 0 });
+  const added = counter.action('added', (draft, by: number) => {
+    draft.n += by;
+  });
+  const failing = counter.action('failing', () => {
+    throw new RangeError('on purpose');
+  });
+  const log = store('log', { lines: [] as string[] });
+  const written = log.action('written', (draft, line: string) => {
+    draft.lines.push(line);
+  });
+  return { counter, added, failing, log, written };
+};
+const recorded = (clock?: () => number) => {
+  const all = declare();
+  const problems: Problem[] = [];
+  const runtime = createRuntime({
+    stores: [all.counter, all.log],
+    trace: recording(),
+    onProblem: (problem) => problems.push(problem),
+    ...(clock && { clock }),
+  });
+  const host = (runtime as unknown as { readonly [HOST]: Host })[HOST];
+  return { ...all, runtime, problems, host, last: () => runtime.trace.steps.at(-1)! };
+};
+
+describe('a call that is not possible says which it was', () => {
+  const { counter, added } = declare();
+  const work = task('work', () => undefined);
+  type Given = ReturnType<typeof recorded>['runtime'];
+  const calls: Record<string, (runtime: Given) => unknown> = {
+    dispatch: (runtime) => runtime.dispatch(added(1)),
+    batch: (runtime) => runtime.batch(() => 1),
+    atomic: (runtime) => runtime.atomic(() => 1),
+    reset: (runtime) => {
+      runtime.reset();
+    },
+    run: (runtime) => runtime.run(work()),
+    read: (runtime) => runtime.read(counter),
+    watch: (runtime) => runtime.watch(counter, () => undefined),
+    follow: (runtime) => runtime.follow(() => undefined),
+  };
+  test.each(Object.keys(calls))('%s', (name) => {
+    const runtime = createRuntime({ stores: [counter], trace: recording() });
+    if (!['read', 'watch', 'follow'].includes(name)) {
+      const inside = counter.action(`inside-${name}`, () => void calls[name](runtime));
+      const { code, message } = failure(() => runtime.dispatch(inside()));
+      expect([code, message]).toEqual([
+        'FLOE_WRONG_PLACE',
+        expect.stringMatching(`^${name}.* was called inside the change`),
+      ]);
+      const reads = counter.selector(`reads-${name}`, () => void calls[name](runtime));
+      expect(() => runtime.read(reads)).toThrow(`inside the selector 'counter.reads-${name}'`);
+    }
+    runtime.close();
+    const { code, message } = failure(() => calls[name](runtime));
+    expect([code, message]).toEqual(['FLOE_CLOSED', expect.stringContaining(name)]);
+  });
+
+  test('moving in time in a change; a run or a slow interceptor in a group; nothing for an action', () => {
+    const { runtime, counter: own, added: counted } = recorded();
+    const moves = own.action('moves', () => runtime.trace.back());
+    runtime.dispatch(counted(1));
+    expect(() => runtime.dispatch(moves())).toThrow('moving in time was called inside');
+    expect(codeOf(() => runtime.atomic(() => runtime.run(work())))).toBe('FLOE_ASYNC_IN_ATOMIC');
+    expect(() => runtime.atomic(() => runtime.run(work()))).toThrow("running 'work'");
+    expect(() => runtime.atomic(() => Promise.resolve())).toThrow(/waiting/);
+    runtime.addInterceptor('slow', () => undefined);
+    expect(() => runtime.atomic(() => runtime.dispatch(counted(1)))).toThrow('an interceptor that decides later');
+    for (const nothing of [null, undefined, 5, 'counter.added', {}])
+      expect(codeOf(() => runtime.dispatch(nothing as never))).toBe('FLOE_NOT_AN_ACTION');
+  });
+});
+
+describe('who did it, and what became of it', () => {
+  test('a watcher, in answer to what it was told of; what it does wrong is reported', () => {
+    const { counter, added, failing, written, runtime, problems, last } = recorded();
+    runtime.watch(counter, ({ n }) => {
+      runtime.dispatch(n === 1 ? written('one') : failing());
+    });
+    runtime.dispatch(added(1));
+    expect(last()).toMatchObject({ action: { type: 'log.written' }, cause: { by: 'code', step: 1 } });
+    runtime.dispatch(added(1));
+    expect(problems).toEqual([
+      { error: expect.objectContaining({ code: 'FLOE_CHANGE_FAILED' }) as unknown, action: failing() },
+    ]);
+    expect(last()).toMatchObject({ outcome: 'failed', cause: { by: 'code', step: 3 } });
+  });
+
+  test('a run in a watcher: what it dispatches comes after; nothing of it when it is over by then', async () => {
+    const { counter, added, written, runtime, last } = recorded();
+    const results: string[] = [];
+    const writes = task('writes', ({ dispatch }, line: string) => void results.push(dispatch(written(line))));
+    const waits = task('waits', ({ dispatch }) => {
+      results.push(dispatch(written('never')));
+      return new Promise(() => undefined);
+    });
+    const stop = runtime.watch(counter, () => void runtime.run(writes('kept')));
+    runtime.dispatch(added(1));
+    expect([results, last()]).toMatchObject([['queued'], { outcome: 'applied', cause: { by: 'task', run: 1 } }]);
+    stop();
+    let run: Run<unknown> | undefined;
+    runtime.watch(counter, () => {
+      run = runtime.run(waits());
+      run.cancel('enough');
+    });
+    runtime.dispatch(added(1));
+    expect(await run!.then(undefined, (error: unknown) => (error as FloeError).code)).toBe('FLOE_RUN_CANCELLED');
+    expect(results).toEqual(['queued', 'queued']);
+    expect(last()).toMatchObject({
+      outcome: 'stopped',
+      reason: expect.stringMatching(/its run is over: enough/) as unknown,
+    });
+  });
+
+  test('an interceptor that puts another action in its place; one that is taken out is asked no more', () => {
+    const { added, runtime, last } = recorded();
+    const doubles: Interceptor = (action, { proceed }) => void proceed(added((action.payload as number) * 2));
+    const [remove, keep] = [runtime.addInterceptor('doubles', doubles), runtime.addInterceptor('again', doubles)];
+    runtime.dispatch(added(1));
+    expect(last()).toMatchObject({ action: { payload: 4 }, cause: { by: 'interceptor' } });
+    remove();
+    remove();
+    runtime.dispatch(added(1));
+    expect(last()).toMatchObject({ action: { payload: 2 } });
+    keep();
+    runtime.dispatch(added(1));
+    expect(last()).toMatchObject({ action: { payload: 1 }, cause: { by: 'code' } });
+  });
+
+  test('the time that it took, whatever became of it', () => {
+    let now = 0;
+    const { counter, log, added, failing, written, runtime } = recorded(() => (now += 5000));
+    log.when(failing, (draft) => {
+      draft.lines.push('failed');
+    });
+    log.when(added, (draft, _by) => {
+      draft.lines.push('added');
+    });
+    const before = runtime.trace.steps.length;
+    runtime.dispatch(added(1));
+    runtime.dispatch(written('alone'));
+    expect(codeOf(() => runtime.dispatch(failing()))).toBe('FLOE_CHANGE_FAILED');
+    const alone = counter.action('alone', () => {
+      throw new Error('alone');
+    });
+    expect(codeOf(() => runtime.dispatch(alone()))).toBe('FLOE_CHANGE_FAILED');
+    const steps = runtime.trace.steps.slice(before);
+    expect(steps.map(({ outcome }) => outcome)).toEqual(['applied', 'applied', 'failed', 'failed']);
+    for (const { took } of steps) expect(took >= 0 && took < 1000).toBe(true);
+    expect(new Set(steps.map(({ time }) => time)).size).toBe(4);
+  });
+
+  test('a reset, also where nothing is another', () => {
+    const { added, runtime, last } = recorded();
+    runtime.reset();
+    expect(last()).toMatchObject({ fact: 'reset', outcome: 'unchanged', changes: [], cause: { by: 'runtime' } });
+    runtime.dispatch(added(1));
+    runtime.reset();
+    expect(last()).toMatchObject({ fact: 'reset', outcome: 'applied', changes: [{ path: '/counter/n' }] });
+  });
+});
+
+describe('groups', () => {
+  test('one inside another stands or falls with it; rules that are only reported are reported once', () => {
+    const { counter, added, failing, runtime, problems, host } = recorded();
+    const told: Transition[] = [];
+    const stop = host.listen({ transition: (transition) => told.push(transition), close: () => told.splice(0) });
+    counter.invariant('small', ({ n }) => n < 3);
+    const work = (then?: () => void) =>
+      runtime.atomic(() => {
+        runtime.atomic(() => runtime.dispatch(added(5)));
+        expect(codeOf(() => runtime.dispatch(failing()))).toBe('FLOE_CHANGE_FAILED');
+        then?.();
+      });
+    const before = runtime.read(counter);
+    expect(
+      codeOf(() =>
+        work(() => {
+          throw new RangeError('out');
+        }),
+      ),
+    ).toBe('RangeError: out');
+    expect(runtime.read(counter)).toBe(before);
+    told.length = 0;
+    work();
+    expect([runtime.read(counter).n, problems.length]).toEqual([5, 1]);
+    expect(problems[0]).toMatchObject({ error: { code: 'FLOE_INVARIANT_BROKEN' }, action: failing() });
+    expect(told.map(({ outcome, caught }) => [outcome, caught])).toEqual([
+      ['applied', false],
+      ['failed', true],
+    ]);
+    stop();
+    runtime.dispatch(added(-5));
+    expect([told.length, runtime.trace.steps.at(-1)!.action]).toEqual([2, added(-5)]);
+  });
+
+  test('what somebody dispatches who follows comes after', () => {
+    const { counter, added, runtime } = recorded();
+    const results: string[] = [];
+    runtime.follow((read) => {
+      if (read(counter).n < 2) results.push(runtime.dispatch(added(1)));
+    });
+    runtime.dispatch(added(0));
+    expect([results, runtime.read(counter).n]).toEqual([['queued', 'queued'], 2]);
+  });
+});
+
+describe('stores', () => {
+  test('that are there already may be added; another of the name may not', () => {
+    const { counter, runtime, log } = recorded();
+    const steps = runtime.trace.steps.length;
+    runtime.add(counter, log);
+    expect(runtime.trace.steps).toHaveLength(steps);
+    expect(codeOf(() => runtime.read(store('counter', { n: 7 })))).toBe('FLOE_NAME_TAKEN');
+    expect(runtime.snapshot({ only: [log] })).toEqual({ log: { lines: [] } });
+  });
+
+  test('that are declared anew: what fits stays, without a word where nothing is lost', () => {
+    const { counter, runtime, problems, last } = recorded();
+    const before = runtime.read(counter);
+    runtime.add(store('counter', { n: 5 }), { renew: true });
+    expect([runtime.read(counter) === before, problems, last().fact]).toEqual([true, [], 'renewed']);
+    runtime.add(counter);
+    expect(runtime.trace.steps.at(-1)!.fact).toBe('renewed');
+    runtime.add(store('late', { x: 1 }), { renew: true });
+    expect(last()).toMatchObject({ fact: 'joined', changes: [{ path: '/late' }] });
+    for (const [name, was, is] of [
+      ['list', [1, 2], [3]],
+      ['number', 1, 2],
+      ['object', { a: 1 }, [1]],
+      ['array', [1], { a: 1 }],
+      ['filled', { a: 1 }, 5],
+    ] as const) {
+      runtime.add(store<string, unknown>(name, was));
+      runtime.add(store<string, unknown>(name, is), { renew: true });
+      expect(runtime.snapshot()[name]).toEqual(was);
+    }
+    expect(problems).toEqual([]);
+    runtime.add(store('object', { b: 1 }), { renew: true });
+    expect(problems.map(({ error }) => (error as Error).message)).toEqual([expect.stringMatching(/'object'.*a/)]);
+  });
+});
+
+describe('what is offered to those who are attached', () => {
+  test('sending for somebody else, the states of stores alone, and closing once', async () => {
+    const { added, runtime, host, last } = recorded();
+    await runtime.run(task('done', () => undefined)());
+    expect(host.send(added(1), 'inspector')).toBe('applied');
+    expect(last().cause).toMatchObject({ by: 'inspector' });
+    expect([host.stores().map(({ name }) => name), Object.keys(host.states())]).toEqual([
+      ['counter', 'log'],
+      ['counter', 'log'],
+    ]);
+    const close = jest.fn();
+    host.listen({ close });
+    runtime.close();
+    runtime.close();
+    expect(close).toHaveBeenCalledTimes(1);
+  });
+
+  test('the live end, while the past is shown: without what is excluded; what joined later is shown as it is', () => {
+    const { counter, added, runtime, host } = recorded();
+    for (const by of [1, 2, 4]) runtime.dispatch(added(by));
+    const late = store('late', { x: 0 });
+    const { merge } = late.edits();
+    runtime.dispatch(merge({ x: 7 }));
+    runtime.trace.seek(1);
+    expect([runtime.read(counter).n, runtime.read(late).x]).toEqual([1, 7]);
+    runtime.trace.exclude(2);
+    expect([runtime.read(counter).n, host.states().counter]).toEqual([1, { n: 5 }]);
+    // What a storage states is news for the live end.
+    const told = host.state([{ store: counter as never, before: { n: 5 }, after: { n: 50 } }], 'rehydrated', {
+      cause: { by: 'storage' },
+    });
+    expect([told, runtime.read(counter).n, host.states().counter]).toEqual([true, 1, { n: 50 }]);
+  });
+});
