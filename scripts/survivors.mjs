@@ -418,4 +418,22 @@ export const survivors = {
     'if (!store.internal) this.settlement.addFact(slot, state, this.group?.number);':
       'It only keeps more, or keeps what no action has changed.',
   },
+  store: {
+    'declared++;': 'Any numbers will do as long as they differ.',
+    'const copied = this.original?.types().map((type) => this.name + type.slice(this.original!.name.length)) ?? [];':
+      words,
+    'yield* original.changes.get(original.name + type.slice(this.name.length)) ?? [];': `${types} The type was asked for because it is answered.`,
+    'if (this.original) yield* this.original.answersFor(type);': shortcut,
+    "return new StoreDefinition(plainName('A copy of a store', label), this.initial, this);": words,
+    'const isOwn = (store: StoreDefinition | undefined): boolean => store !== undefined && store === this.original;': `${shortcut} What is no copy has no original.`,
+    'name: this.name + derivation.name.slice(derivation.store!.name.length),': words,
+    'else if (!derivation && thing.type && isOwn(thing.store))': `${types} What has a type is an action.`,
+    "this.rules.push({ name: `${this.name}.${plainName(`An invariant of '${this.name}'`, name)}`, holds });": words,
+    "readonly [SOURCE]: Recipe<unknown> = { of: this, args: [], key: '', bare: NO_BARE };":
+      'A store has one value, whatever its key.',
+    'this.atPointer = partSelector(`${name}.at`, this, parsePointer);': words,
+    "return makeSelector(`${this.name}.${plainName(`A selector of '${this.name}'`, name)}`, this, derive, options);":
+      words,
+    "const full = `${this.name}.${plainName(`A task of '${this.name}'`, name)}`;": words,
+  },
 };

@@ -279,7 +279,38 @@ describe('rule 5: stores that come and go', () => {
     ]).toEqual([6, 2, 3, 3]);
     expect(runtime.trace.steps[1]).toMatchObject({ action: { type: 'left.added' }, stores: ['left'] });
     expect(left.its(added)).toBe(addedLeft);
-    expect(codeOf(() => left.its(action('other')))).toBe('FLOE_NOT_ITS_OWN');
+    // A store whose name is as long, with an action and a selector of those names.
+    const some = store('some', { n: 0 });
+    const others = [
+      action('other'),
+      some.action('added', (draft) => void (draft.n += 1)),
+      some.selector('value', () => 0),
+    ];
+    for (const other of others) expect(codeOf(() => left.its(other as never))).toBe('FLOE_NOT_ITS_OWN');
+    runtime.dispatch((others[1] as () => { type: string })());
+    expect(runtime.read(left).n).toBe(3);
+  });
+
+  test('what is declared of a store later counts for its copies too', () => {
+    const { counter, added } = model();
+    const left = counter.as('left');
+    const runtime = createRuntime({ stores: [left], invariants: 'refuse' });
+    const ended = action('ended');
+    counter.when(ended, (draft) => {
+      draft.m = 7;
+    });
+    counter.invariant('small', ({ n }) => n < 5);
+    const asked = counter.action('asked', (draft) => void (draft.m += 1), { about: { confirm: 'Sure?' } });
+    const twice = counter.action('twice', (draft) => void (draft.n += 1));
+    counter.action('twice', (draft) => void (draft.m += 1));
+    const wrong = counter.selector('wrong', () => runtime.dispatch(ended()));
+    runtime.dispatch(ended());
+    runtime.dispatch(left.its(twice)());
+    expect(runtime.read(left)).toEqual({ n: 1, m: 8 });
+    expect(codeOf(() => runtime.dispatch(left.its(added)(9)))).toBe('FLOE_INVARIANT_BROKEN');
+    expect(left.its(asked).about).toEqual({ confirm: 'Sure?' });
+    expect(() => runtime.dispatch({ type: 'left.aded' })).toThrow(/Did you mean 'left.added'/);
+    expect(() => runtime.read(left.its(wrong))).toThrow("the selector 'left.wrong'");
   });
 
   test('a reloaded module takes over: state stays, new fields begin, lost ones are reported, watchers go on', () => {
