@@ -35,9 +35,9 @@ const suitesOf = {
   reading: [...corners, ...reads],
   source: [...corners, ...reads],
   selection: [...corners, ...reads],
-  runs: [...tasks, ...corners],
+  runs: [...tasks, ...orders, ...corners, 'trace/what-if'],
   run: [...corners, ...tasks, ...orders],
-  task: [...tasks, ...corners],
+  task: [...tasks, ...orders, ...corners],
   context: [...corners, ...tasks, ...orders],
 };
 const others = [...corners, ...tasks, ...stored, ...traces];

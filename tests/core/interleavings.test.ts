@@ -247,7 +247,8 @@ describe.each(overlaps)('overlap: %s', (overlap) => {
   ] as const)('%i runs in %i lanes, %j', async (count, lanes, kinds, expected) => {
     const all = [...scenarios(count, kinds)];
     expect(all).toHaveLength(expected);
-    const every = Math.round(1 / share);
+    // Of three runs a small share goes a long way.
+    const every = share === 1 || count === 2 ? 1 : Math.round(10 / share);
     for (const [i, events] of all.entries()) {
       if (i % every > 0) continue;
       try {
