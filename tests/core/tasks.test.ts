@@ -514,6 +514,57 @@ describe('options', () => {
     expect(runtime.problems).toEqual([]);
   });
 
+  test('runs of the same arguments at once: their status is running until the last of them is over', async () => {
+    const ends: (() => void)[] = [];
+    const loads = task('loads', (_context, _n: number) => new Promise<void>((resolve) => void ends.push(resolve)));
+    const runtime = testRuntime({});
+    const runs = [1, 1, 2].map((n) => runtime.run(loads(n)));
+    const phases = () => [1, 2].map((n) => runtime.read(loads.statusOf(n)).phase);
+    for (const [i, expected] of [
+      ['running', 'running'],
+      ['done', 'running'],
+      ['done', 'done'],
+    ].entries()) {
+      ends[i]();
+      await runs[i];
+      expect(phases()).toEqual(expected);
+    }
+    void runtime.run(loads(1));
+    expect(phases()).toEqual(['running', 'done']);
+  });
+
+  test('the steps of a run say why it began and who settled what it had left open', async () => {
+    const { visits, picked, filterPicked } = declare();
+    let tries = 0;
+    visits.task(
+      'loads',
+      ({ optimistic }, filter: string) => {
+        optimistic(picked(filter));
+        if (++tries === 1) throw new RangeError('once');
+      },
+      { when: filterPicked, retry: { times: 1 } },
+    );
+    const later = visits.task('later', () => Promise.reject(new RangeError('no code')), { atStart: true });
+    const runtime = testRuntime({ stores: [visits] });
+    await runtime.clock.advance();
+    expect(runtime.read(later.status).error).toStrictEqual({ message: 'no code' });
+    runtime.dispatch(filterPicked('expected'));
+    await runtime.clock.advance();
+    const causes = runtime.trace.steps
+      .filter(({ kind }) => kind === 'fact')
+      .map(({ fact, cause, run }) => [fact, cause.by, cause.run ?? cause.step, run?.phase, run?.args]);
+    expect(causes).toEqual([
+      ['initial', 'runtime', undefined, undefined, undefined],
+      ['runStarted', 'runtime', undefined, 'running', []],
+      ['runEnded', 'task', 1, 'failed', []],
+      ['runStarted', 'runtime', 3, 'running', ['expected']],
+      ['reverted', 'task', 2, undefined, undefined],
+      ['runRetried', 'task', 2, 'running', ['expected']],
+      ['confirmed', 'task', 2, undefined, undefined],
+      ['runEnded', 'task', 2, 'done', ['expected']],
+    ]);
+  });
+
   test('the status of a hundred different arguments is kept, the oldest is forgotten first', async () => {
     const { visits } = declare();
     const touch = visits.task('touch', ({ sleep }, n: number) => sleep(n === 0 ? 1000 : 1));
