@@ -436,4 +436,49 @@ export const survivors = {
       words,
     "const full = `${this.name}.${plainName(`A task of '${this.name}'`, name)}`;": words,
   },
+  task: {
+    "return overlapBy || overlap === 'share' ? this.statusKey(args) : '';": 'Any one text for the one lane.',
+    "return by.length === 0 ? '' : argumentKey(this.name, by);": 'Any one text for the status without arguments.',
+    "if (typeof work !== 'function') throw badName(`The work of the task '${name}'`, work);": words,
+    'freeTasks.splice(known < 0 ? freeTasks.length : known, 1, definition);':
+      'Only where the very first task that was ever declared is declared anew.',
+    "Object.defineProperty(call, 'name', { value: name });": words,
+    "const { definition, made } = makeTask(plainName('A task', name), run, options);": words,
+  },
+  runs: {
+    "if (DEV) guardData(args, { at: '', what: `What the task '${task.name}' is called with` });": words,
+    "const { overlap = 'allow', unless } = task.options;": 'Whatever is none of the others allows both.',
+    "if (parent?.ended === true) return this.neverBegins(run, cause, 'cancelled');": words,
+    'if (this.host.recorded)': `${shortcut} There is nobody to tell.`,
+    "if (key !== '') {": 'The status without arguments is that of all runs: nobody looks it up under its key.',
+    "({ all, by }) => ({ all: begun(all), by: key === '' ? by : { ...by, [key]: begun(by[key]) } }),":
+      'The status without arguments is that of all runs: nobody looks it up under its key.',
+    "if (key !== '' && !lanes.busy.has(key) && by[key] !== undefined) {":
+      'The status without arguments is that of all runs: nobody looks it up under its key.',
+    "if (key === '') return undefined;":
+      'The status without arguments is that of all runs: nobody looks it up under its key.',
+    'if (transition) this.started.set(run, transition);': 'Nothing is found under a run as well as no transition.',
+    "if (run.phase !== 'running' || !retry || run.attempt > retry.times) return this.end(run, 'failed', error);": `${shortcut} What is over does not end once more.`,
+    "ms = typeof wait === 'function' ? wait(run.attempt) : wait;": types,
+    "this.settleOpen(run, 'reverted');": "Whatever is not 'confirmed' is taken back.",
+    "this.settleOpen(run, phase === 'done' ? 'confirmed' : 'reverted');": "Whatever is not 'confirmed' is taken back.",
+    "const error = phase === 'failed' ? asData(reason) : null;": types,
+    'if (forgotten !== undefined) delete next[forgotten];': 'There is nothing under the key that is none.',
+    'return all === state.all && by === state.by ? state : { all, by };': `${shortcut} A status that is the same is told to nobody.`,
+    '...(reason !== undefined && { reason }),': 'A member that is undefined says nothing.',
+    'const next = lane.running.size === 0 ? lane.queue.shift() : undefined;':
+      'Where runs wait in a queue, one runs at a time.',
+    'else if (lane.running.size === 0 && lane.queue.length === 0 && lanes.lanes.get(run.lane) === lane)':
+      'It only gives memory back.',
+    'private leaveParent(run: TaskRun): void {': 'It only gives memory back: what is over is not cancelled once more.',
+    'run.parent?.children?.delete(run);': types,
+    'return this.ears.size > 0;': `${shortcut} There is nobody to hear it.`,
+    'if (ears?.delete(ear) && ears.size === 0) this.ears.delete(type);': 'It only gives memory back.',
+    'if (tasks.length === 0) return;': `${shortcut} None begin.`,
+    'if (this.toStart.length > 0) this.startWaiting();': `${shortcut} None begin.`,
+    'if (count > MOST_STARTS) {': bound,
+    'const names = this.toStart.splice(0).map((one) => one.call.task.name);': words,
+    'return this.host.problem(endlessLoop([...new Set([call.task.name, ...names])]));': words,
+    "run: { id: 0, task: task.name, args: [], phase: 'cancelled' },": words,
+  },
 };

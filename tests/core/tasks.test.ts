@@ -533,6 +533,37 @@ describe('options', () => {
     expect(phases()).toEqual(['running', 'done']);
   });
 
+  test('a branch where runs were under way: those that are over are over there too, the others go on', async () => {
+    const { visits, picked } = declare();
+    const ends: (() => void)[] = [];
+    const wait = (_context: unknown, _n: number) => new Promise<void>((resolve) => void ends.push(resolve));
+    const [loads, saves] = [visits.task('loads', wait), visits.task('saves', wait)];
+    const runtime = testRuntime({ stores: [visits] });
+    const runs = [loads(1), loads(2), loads(3), saves(1), saves(2)].map((call) => runtime.run(call));
+    runtime.dispatch(picked('v1'));
+    const { seq } = runtime.trace.steps.at(-1)!;
+    for (const n of [0, 1, 3, 4]) {
+      ends[n]();
+      await runs[n];
+    }
+    runtime.trace.seek(seq);
+    const phases = () =>
+      [loads.status, ...[1, 2, 3].map((n) => loads.statusOf(n)), saves.status, saves.statusOf(2)].map(
+        (status) => runtime.read(status).phase,
+      );
+    expect(phases()).toEqual(['running', 'running', 'running', 'running', 'running', 'running']);
+    runtime.dispatch(picked('v2'));
+    expect(phases()).toEqual(['running', 'cancelled', 'cancelled', 'running', 'cancelled', 'cancelled']);
+    const lost = runtime.trace.steps.filter(({ run }) => run?.id === 0);
+    expect(lost.map(({ run }) => [run!.task, run!.phase, run!.args])).toEqual([
+      ['visits.loads', 'cancelled', []],
+      ['visits.saves', 'cancelled', []],
+    ]);
+    ends[2]();
+    await runs[2];
+    expect(phases()).toEqual(['done', 'cancelled', 'cancelled', 'done', 'cancelled', 'cancelled']);
+  });
+
   test('the steps of a run say why it began and who settled what it had left open', async () => {
     const { visits, picked, filterPicked } = declare();
     let tries = 0;
