@@ -267,6 +267,13 @@ export const survivors = {
     'if (this.parts?.size === 0) {': 'It only gives memory back.',
   },
   settlement: {
+    'const after = new Map([[slot, slot.state]]);': 'What is held has the state of the base until it is filled.',
+    'const held = { action: undefined, after, group: undefined, transition: undefined, open: true, gone: false };':
+      'What is not open goes when something is let go of; until then it is there.',
+    "if (held.gone || !this.provisional) return this.restate(states, 'rehydrated', { by: 'storage' });":
+      'Not told apart by a test: it needs a line that is left while a storage is still being read.',
+    "return this.show(this.provisional.filled(held, states), 'rehydrated', { by: 'storage' }, {});":
+      '`tests/persist` looks at who did it.',
     'return this.provisional !== undefined;': `${shortcut} The way for what is open does for all actions.`,
     'if (optimistic) this.open();': 'It only keeps more, until something is confirmed or taken back.',
     'let onLine = true;':
