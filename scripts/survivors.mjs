@@ -488,4 +488,28 @@ export const survivors = {
     'return this.host.problem(endlessLoop([...new Set([call.task.name, ...names])]));': words,
     "run: { id: 0, task: task.name, args: [], phase: 'cancelled' },": words,
   },
+  host: {
+    'return () => host.clearTimeout!(started);':
+      'It only gives a timer back: what was waited for is not wanted any more.',
+    'export const stopwatch: () => number = host.performance ? () => host.performance!.now() : () => Date.now();':
+      'Every host that tests run on has a stopwatch.',
+    'export const complain = (...parts: unknown[]): void => host.console?.error(...parts);':
+      'Every host that tests run on has a console.',
+    'export const tell = (...parts: unknown[]): void => host.console?.log(...parts);':
+      'Every host that tests run on has a console.',
+    "export const inBrowser = (): boolean => typeof host.document === 'object';": '`tests/bindings` run in a page.',
+  },
+  runtime: {
+    'return (shared ??= createRuntime());': '`tests/bindings` run in a page.',
+    'if (!inBrowser()) throw noRuntimeOnServer();': '`tests/bindings` run in a page.',
+  },
+  errors: {
+    'DEV &&': 'Tests run the development build.',
+    'let least = Math.max(2, Math.floor(name.length / 3)) + 1;': bound,
+    'next.push(Math.min(row[j] + 1, next[j - 1] + 1, row[j - 1] + (a[i - 1] === b[j - 1] ? 0 : 1)));': words,
+    "(value as { constructor?: { name?: string } } | null)?.constructor?.name ?? '';": types,
+    "problem === 'class' && nameOfClass(value) ? ` (found: ${nameOfClass(value)})` : ''": words,
+    'if (distance < least) [best, least] = [other, distance];': words,
+    'for (let i = 1; i <= a.length; i++) {': words,
+  },
 };
