@@ -13,7 +13,12 @@ const all: [errors.FloeError, string, RegExp, object?][] = [
     'NOT_PLAIN_DATA',
     /: it is an instance .*\(found: Vessel\)\. State/,
   ],
-  [errors.notPlain('It', '/a', 'class', Object.create(null)), 'NOT_PLAIN_DATA', /at \/a is an instance[^(]*State/],
+  [
+    errors.notPlain('It', '/a', 'class', Object.create(null)),
+    'NOT_PLAIN_DATA',
+    /at \/a is an instance[^(]*State/,
+    { path: '/a' },
+  ],
   [errors.notPlain('It', '/a', 'hole', new Vessel()), 'NOT_PLAIN_DATA', /array with holes[^(]*State/, { path: '/a' }],
   [errors.badName('A store', 'a.b'), 'BAD_NAME', /A store needs a name.*\(found: 'a.b'\)/],
   [errors.badName('A store', 7), 'BAD_NAME', /\(found: number\)/],
