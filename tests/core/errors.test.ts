@@ -12,6 +12,7 @@ const all: [errors.FloeError, string, RegExp, object?][] = [
     errors.notPlain('It', '', 'class', new Vessel()),
     'NOT_PLAIN_DATA',
     /: it is an instance .*\(found: Vessel\)\. State/,
+    { path: '' },
   ],
   [
     errors.notPlain('It', '/a', 'class', Object.create(null)),
