@@ -41,6 +41,7 @@ describe('whether an action takes a payload follows from how its change is writt
     ['(draft = { a: [1, 2] }, n = 3) => { draft.n = n }', true],
     ['({ n }, m = 3) => { n = m }', true],
     ['({ n, m = 3 }) => { n = m }', false],
+    ['({ f = () => 1 }, n = 3) => { n = f }', true],
     ['(draft, ...rest) => { draft.n = rest.length }', true],
     ['(...all) => { all[0].n = 1 }', true],
     ['( ...all) => { all[0].n = 1 }', true],
