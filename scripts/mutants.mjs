@@ -29,7 +29,7 @@ const suitesOf = {
   draft: ['core/drafts', 'core/diff', ...corners, ...drafts, ...traces],
   diff: ['core/diff', ...corners, ...drafts, ...traces],
   plain: ['core/drafts', 'core/diff', ...corners, ...drafts, 'trace/history'],
-  patch: [...corners, ...drafts],
+  patch: ['core/diff', ...corners, ...drafts, 'entities/table.property'],
   changing: [...corners],
   action: [...corners],
   encode: [...corners],
@@ -43,7 +43,7 @@ const suitesOf = {
   source: [...corners, ...reads],
   selection: [...corners, ...reads],
   errors: ['core/errors', ...corners],
-  model: ['trace/replay', 'trace/what-if', 'trace/what-if.property', 'trace/recording'],
+  model: ['trace/what-if', 'trace/what-if.property', 'trace/recording', ...corners],
   runs: [...tasks, ...orders, ...corners, 'trace/what-if'],
   run: [...corners, ...tasks, ...orders],
   task: [...tasks, ...orders, ...corners],
@@ -81,6 +81,10 @@ for (const name of picked) {
       FLOE_SHARE: process.env.FLOE_SHARE ?? '0.05',
     },
   });
+  if (!existsSync(report)) {
+    tell(`The mutants of ${name} could not be tried; see above.`);
+    continue;
+  }
   const { files } = JSON.parse(readFileSync(report, 'utf8'));
   // A file of types has nothing to change.
   const [{ source, mutants } = { source: '', mutants: [] }] = Object.values(files);
@@ -166,4 +170,4 @@ for (const one of unexplained) tell(`No reason is written for ${one}`);
 console.log(
   `${score(sum.caught, sum.tried)} of ${sum.tried} mutants were caught; ${unexplained.length} lines with survivors have no reason written`,
 );
-process.exitCode = sum.caught / sum.tried >= 0.8 && unexplained.length === 0 ? 0 : 1;
+process.exitCode = names.every(resultOf) && sum.caught / sum.tried >= 0.8 && unexplained.length === 0 ? 0 : 1;
