@@ -46,6 +46,8 @@ export const survivors = {
     'if (this.sameItem(before, after)) return true;': `${shortcut} Two of the same agree in all of their parts.`,
   },
   draft: {
+    'if (keys && kept < keys.length) keys.length = kept;': `${shortcut} A key that came to nothing is compared once more.`,
+    "if (!node) throw new TypeError('An array method of a draft was called on something else.');": words,
     'this.serial = ++this.runs;': 'Any numbers will do as long as they differ.',
     'nodes: DraftNode[] = [];': 'A text has no result, so it is never the one that is looked for.',
     'this.nodes = [];': 'A text has no result, so it is never the one that is looked for.',
@@ -123,6 +125,7 @@ export const survivors = {
       'The key of a place is looked at by the place above it, and there is none.',
   },
   graph: {
+    'if (one === this) break;': words,
     'else if (this.one !== reader) (this.more ??= new Set()).add(reader);':
       'Let go of in the same run: then it is detached as often as it is there.',
     'more?.delete(reader);': `${types} Only who reads is detached.`,
@@ -188,6 +191,8 @@ export const survivors = {
       'The last of them is the first that differs from the end, where nothing may be kept.',
   },
   reading: {
+    'return this.watchers.length > 0 || this.read;': 'What is watched is not among those that are idle.',
+    "return of.name + (args.length > 0 ? `(${args.map((arg) => JSON.stringify(arg)).join(', ')})` : '');": words,
     'if (of instanceof StoreDefinition) return;': `${shortcut} A store has no way to derive anything.`,
     'else if (!of.store && args.length === 0) this.plain = of.derive as never;': shortcut,
     "if (typeof value !== 'object' || value === null) return value;": `${shortcut} There is no stand-in in it and nothing to freeze.`,
@@ -504,6 +509,7 @@ export const survivors = {
     'if (!inBrowser()) throw noRuntimeOnServer();': '`tests/bindings` run in a page.',
   },
   errors: {
+    'cause === undefined ? undefined : { cause },': 'A cause that is undefined says nothing.',
     'DEV &&': 'Tests run the development build.',
     'let least = Math.max(2, Math.floor(name.length / 3)) + 1;': bound,
     'next.push(Math.min(row[j] + 1, next[j - 1] + 1, row[j - 1] + (a[i - 1] === b[j - 1] ? 0 : 1)));': words,
@@ -511,5 +517,8 @@ export const survivors = {
     "problem === 'class' && nameOfClass(value) ? ` (found: ${nameOfClass(value)})` : ''": words,
     'if (distance < least) [best, least] = [other, distance];': words,
     'for (let i = 1; i <= a.length; i++) {': words,
+  },
+  mode: {
+    "export const DEV: boolean = process.env.NODE_ENV !== 'production';": 'Tests run the development build.',
   },
 };

@@ -103,6 +103,13 @@ test('two creators of one type: each says what its actions are about; a task may
   expect(heard).toEqual([{ n: 1 }, { n: 2 }, { n: 1 }]);
   runtime.dispatch({ type: 'by text' });
   expect(ran).toHaveBeenCalledTimes(1);
+  // A store that joins later answers what was dispatched before; a hand-written action will do.
+  const late = store('late', { n: 0 }).when(one, (draft) => void (draft.n += 1));
+  runtime.add(late);
+  runtime.dispatch(one());
+  const counted = late.action('counted', (draft) => void (draft.n += 1));
+  runtime.dispatch({ type: counted.type });
+  expect(runtime.read(late).n).toBe(2);
 });
 
 describe('several changes of a store for one action', () => {
