@@ -31,7 +31,6 @@ const suitesOf = {
   plain: ['core/drafts', 'core/diff', ...corners, ...drafts, 'trace/history'],
   patch: ['core/diff', ...corners, ...drafts, 'entities/table.property'],
   changing: [...corners],
-  selection: [...corners],
   action: [...corners],
   encode: [...corners],
   pointer: [...corners],

@@ -231,6 +231,8 @@ export const survivors = {
     "if (typeof only === 'number') return Object.is(only, -0) ? '-0' : String(only);": `${shortcut} The key for any arguments would do.`,
   },
   tracking: {
+    'const [was, is] = [before.get(key), after.get(key)];': `${shortcut} The other way looks both up once more.`,
+    'this.above?.forget(this.key);': types,
     'for (const key of touch.keys ?? []) this.parts.get(key)?.within(before, after, touches);': types,
     'if (!this.keys && !this.parts) return;': `${shortcut} There is nobody to tell.`,
     'for (const key of touch.keys ?? []) this.parts?.get(key)?.changed(before.get(key), after.get(key), touches);':
