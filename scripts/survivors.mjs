@@ -17,7 +17,8 @@ export const survivors = {
   },
   answers: {
     'if (this.declarations !== declared) {': shortcut,
-    'if (known && (maker === undefined || known.maker === maker)) return known;': shortcut,
+    'if (known && (maker === undefined || known.maker === maker)) return known;':
+      'It only matters where two creators of one type belong to two stores, of which one has not joined yet.',
     'const isAlone = stores.length === 1 && only.changes.length === 1 && tasks.length === 0;': `${shortcut} One change of one store has a short way.`,
   },
   context: {
