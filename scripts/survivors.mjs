@@ -10,8 +10,6 @@ const types = 'Cannot happen; it is there for the compiler.';
 export const survivors = {
   action: {
     'if (change.length > 1) return true;': `${shortcut} The text says so too.`,
-    "const text = String(change).replace(/\\/\\*[^]*?\\*\\/|\\/\\/.*/g, '');":
-      'What stands in the place of a comment has no comma and no parenthesis, so it decides nothing.',
     'for (let i = 0; i < text.length; i++) {': 'Behind the end there is no letter to look at.',
     'return false;': `${types} The text of a function has parentheses around its parameters, or an arrow.`,
   },
@@ -67,8 +65,6 @@ export const survivors = {
     'if (result && result !== base && !fresh) into.set(result, { base, keys, moved });': `${shortcut} What was touched only says where to look, and who asks compares the base.`,
     "protected kidKey = '';": 'Looked at only where there is a kid.',
     'else if (this.manyKeys) {': `${shortcut} The list says it too.`,
-    'if (this.manyKeys.size !== this.manyKeys.add(key).size) keys.push(key);':
-      'A key that was noted twice is folded twice, to the same.',
     '} else if (!keys.includes(key) && keys.push(key) > 16) this.manyKeys = new Set(keys);': bound,
     'return this.kid !== undefined && this.kidKey === key ? this.kid : this.kids?.get(key);':
       'Without an inline kid, or with another key, the map has it or nobody has.',
@@ -203,11 +199,9 @@ export const survivors = {
     'if (!watcher.active) return;': `${shortcut} It is out of the list already.`,
     'if (this.slot === undefined) {': `${shortcut} It is attached once.`,
     "readonly name = 'follow';": words,
-    'if (group.idle.delete(key)) group.idle.set(key, known);': 'What is in use is passed over when room is made.',
     'if (recipe.bare !== NO_BARE) this.bares[recipe.bare] = entry;': `${shortcut} It is found in its group.`,
     'if (entry.inUse || group.all.get(key) !== entry) return;':
       'What is in use is passed over when room is made; what stays anyway has a group of its own.',
-    'this.trim(group);': bound,
     'if (idle.size <= keep || entry === spare) return;': bound,
     'clear(): void {': 'A closed runtime is asked no more: it only gives memory back.',
     'this.groups = [];': 'A closed runtime is asked no more: it only gives memory back.',
@@ -239,7 +233,6 @@ export const survivors = {
     'for (const key of touch.keys ?? []) this.parts?.get(key)?.changed(before.get(key), after.get(key), touches);':
       types,
     'const most = this.keys || !this.parts ? Infinity : this.parts.size;': `${shortcut} Both ways tell the same readers.`,
-    'if (!difference) {': `${shortcut} Both ways tell the same readers.`,
     'if (was !== undefined && is !== undefined) part.changed(was, is, touches);': `${shortcut} The other way looks both up once more.`,
     '? new Proxy<unknown[]>(Object.assign([], { view }), arrayView)':
       'The target only stands for being an array: the traps answer for it.',
@@ -267,10 +260,6 @@ export const survivors = {
     "typeof method === 'function' &&": `${types} What is inherited from arrays is a method.`,
     ') {': `${shortcut} The method reads one item after the other.`,
     "if (typeof value !== 'object' || value === null) return value;": `${shortcut} What is no object comes out as it is.`,
-    'if (isKeyed(value)) return value[KEYED].resolved(value, (row) => withoutStandIns(row, above));': `${shortcut} A table that is handed out has its rows resolved.`,
-    'if (!isContainer(value) || above?.has(value)) return value;': `${shortcut} A leaf has no parts to look at.`,
-    'if (this.view?.raw !== raw) {': `${shortcut} Another stand-in stands for the same.`,
-    'private forget(key: string): void {': 'It only gives memory back.',
     'this.parts?.delete(key);': types,
     'if (this.parts?.size === 0) {': 'It only gives memory back.',
   },
@@ -280,8 +269,6 @@ export const survivors = {
       'What is not open goes when something is let go of; until then it is there.',
     "if (held.gone || !this.provisional) return this.restate(states, 'rehydrated', { by: 'storage' });":
       'Not told apart by a test: it needs a line that is left while a storage is still being read.',
-    "return this.show(this.provisional.filled(held, states), 'rehydrated', { by: 'storage' }, {});":
-      '`tests/persist` looks at who did it.',
     'return this.provisional !== undefined;': `${shortcut} The way for what is open does for all actions.`,
     'if (optimistic) this.open();': 'It only keeps more, until something is confirmed or taken back.',
     'let onLine = true;':
@@ -299,7 +286,6 @@ export const survivors = {
   },
   optimistic: {
     'for (; first < this.entries.length && !this.entries[first].open; first++) {': 'It only gives memory back.',
-    'if (first > 0) this.entries = this.entries.slice(first);': `${shortcut} A copy of the list is as good.`,
     'return this.entries.find(({ open }) => open)?.transition;': `${types} Asked for while something is open.`,
     'if (!entry.open) entry.within = new Set([...(entry.within ?? []), ...states.keys()]);':
       'A text is no place: nothing is looked up under it.',
@@ -331,7 +317,6 @@ export const survivors = {
     "if (typeof operation !== 'object' || operation === null) this.fail('', 'it is not an object');": words,
     "const from = this.keys(operation.from, 'from');": words,
     'if (operation.path === operation.from) return;': `${shortcut} Taken out and put in at the same place it is where it was.`,
-    'if (Array.isArray(value)) return value[this.index(path, value, key, value.length - 1)];': `${shortcut} An item is a part under its index.`,
   },
   engine: {
     "if (this.ended) throw closed('read');": `${types} A closed runtime refuses to read before.`,
@@ -437,11 +422,8 @@ export const survivors = {
     'declared++;': 'Any numbers will do as long as they differ.',
     'const copied = this.original?.types().map((type) => this.name + type.slice(this.original!.name.length)) ?? [];':
       words,
-    'yield* original.changes.get(original.name + type.slice(this.name.length)) ?? [];': `${types} The type was asked for because it is answered.`,
-    'if (this.original) yield* this.original.answersFor(type);': shortcut,
     "return new StoreDefinition(plainName('A copy of a store', label), this.initial, this);": words,
     'const isOwn = (store: StoreDefinition | undefined): boolean => store !== undefined && store === this.original;': `${shortcut} What is no copy has no original.`,
-    'name: this.name + derivation.name.slice(derivation.store!.name.length),': words,
     'else if (!derivation && thing.type && isOwn(thing.store))': `${types} What has a type is an action.`,
     "this.rules.push({ name: `${this.name}.${plainName(`An invariant of '${this.name}'`, name)}`, holds });": words,
     "readonly [SOURCE]: Recipe<unknown> = { of: this, args: [], key: '', bare: NO_BARE };":
@@ -513,13 +495,7 @@ export const survivors = {
   },
   errors: {
     'cause === undefined ? undefined : { cause },': 'A cause that is undefined says nothing.',
-    'DEV &&': 'Tests run the development build.',
-    'let least = Math.max(2, Math.floor(name.length / 3)) + 1;': bound,
-    'next.push(Math.min(row[j] + 1, next[j - 1] + 1, row[j - 1] + (a[i - 1] === b[j - 1] ? 0 : 1)));': words,
     "(value as { constructor?: { name?: string } } | null)?.constructor?.name ?? '';": types,
-    "problem === 'class' && nameOfClass(value) ? ` (found: ${nameOfClass(value)})` : ''": words,
-    'if (distance < least) [best, least] = [other, distance];': words,
-    'for (let i = 1; i <= a.length; i++) {': words,
   },
   mode: {
     "export const DEV: boolean = process.env.NODE_ENV !== 'production';": 'Tests run the development build.',
