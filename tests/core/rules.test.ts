@@ -2,9 +2,7 @@
 import { describe, expect, jest, test } from '@jest/globals';
 import {
   action,
-  actionLog,
   at,
-  confirmation,
   createRuntime,
   defaultRuntime,
   FloeError,
@@ -188,37 +186,6 @@ describe('interceptors', () => {
     expect(outcomes(runtime)).toEqual(['waiting', 'waiting', 'applied', 'stopped']);
     expect(runtime.trace.steps.at(-1)).toMatchObject({ action: { payload: 2 }, reason: 'closed' });
   });
-
-  test('ready-made: a log of actions, and a confirmation that an action asks for', async () => {
-    const { counter, added, asked } = model();
-    const lines: string[] = [];
-    const answers: ((yes: boolean) => void)[] = [];
-    const questions: string[] = [];
-    const runtime = createRuntime({
-      stores: [counter],
-      interceptors: [
-        actionLog((line) => lines.push(line)),
-        confirmation((question) => {
-          questions.push(question);
-          return new Promise((resolve) => answers.push(resolve));
-        }),
-      ],
-    });
-    runtime.dispatch(added(1));
-    expect(() => runtime.dispatch(added(-1))).toThrow();
-    expect(runtime.dispatch(asked())).toBe('waiting');
-    expect(runtime.dispatch(asked())).toBe('waiting');
-    answers[0](true);
-    answers[1](false);
-    await Promise.resolve();
-    expect([runtime.read(counter).m, questions]).toEqual([1, ['Really?', 'Really?']]);
-    expect(lines).toEqual([
-      'counter.added applied',
-      expect.stringMatching(/^counter.added failed: .*below zero/),
-      'counter.asked waiting',
-      'counter.asked waiting',
-    ]);
-  });
 });
 
 describe('rule 5: stores that come and go', () => {
@@ -334,19 +301,6 @@ describe('rule 5: stores that come and go', () => {
     expect(problems).toMatchObject([{ error: { code: 'FLOE_FIELDS_LOST' } }]);
     runtime.dispatch(closed());
     expect([heard, runtime.read(isOpen), runtime.read(before)]).toEqual([[true, false], false, runtime.read(after)]);
-  });
-
-  test('rule 22: reset gives what was declared, as a step', () => {
-    const { counter, added } = model();
-    const runtime = createRuntime({ stores: [counter], trace: recording() });
-    runtime.dispatch(added(1));
-    runtime.reset(counter);
-    expect(runtime.read(counter)).toEqual({ n: 0, m: 0 });
-    expect(runtime.trace.steps.at(-1)).toMatchObject({
-      kind: 'fact',
-      fact: 'reset',
-      changes: [{ op: 'replace', path: '/counter/n', value: 0 }],
-    });
   });
 });
 
