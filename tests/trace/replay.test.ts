@@ -65,6 +65,26 @@ describe('replayTrace', () => {
     expect(replayTrace(file, { stores: [declare(change).visits] }).divergence).toMatchObject(divergence);
   });
 
+  test('stores that the code no longer has do not answer, and break no rule', () => {
+    const { visits, planned } = declare();
+    const notes = store('notes', { count: 0 });
+    notes.when(planned, (draft) => void (draft.count += 1));
+    const runtime = createRuntime({ stores: [visits], trace: recording() });
+    runtime.atomic(() => {
+      runtime.dispatch(planned('v1'));
+      runtime.add(notes);
+      runtime.dispatch(planned('v2'));
+    });
+    const trace = runtime.trace.export();
+    expect(replayTrace(trace, { stores: [visits, notes], invariants: 'refuse' }).divergence).toBeUndefined();
+    expect(replayTrace(trace, { stores: [visits], invariants: 'refuse' }).divergence).toMatchObject({
+      step: { seq: 3 },
+      pointer: '/notes/count',
+      expected: 1,
+      found: 0,
+    });
+  });
+
   test('an action that nobody knows any more', () => {
     const other = store('visits', {});
     expect(replayTrace(file, { stores: [other] }).divergence).toMatchObject({

@@ -144,6 +144,45 @@ describe('exclude and include', () => {
     },
   );
 
+  test('all stores that answer an action answer once more: those that had joined by then', () => {
+    const { visits, planned, removed } = declare();
+    const tideTurned = action<string>('tideTurned');
+    const notes = store('notes', { lines: [] as string[] });
+    notes.when(planned, (draft, id) => void draft.lines.push(`planned ${id}`));
+    notes.when(tideTurned, (draft, tide) => void draft.lines.push(tide));
+    const tower = store('tower', { called: [] as string[] });
+    tower.when(removed, (draft, id) => void draft.called.push(id));
+    const runtime = createRuntime({ stores: [visits, tower], trace: recording() });
+    runtime.dispatch(planned('v1'));
+    runtime.dispatch(tideTurned('low'));
+    runtime.dispatch(planned('v2'));
+    runtime.add(notes);
+    for (const one of [planned('v3'), tideTurned('high'), removed('v3')]) runtime.dispatch(one);
+    const before = runtime.snapshot();
+    runtime.trace.exclude(1);
+    expect([runtime.read(visits).list, runtime.read(notes).lines, runtime.read(tower).called]).toEqual([
+      ['v2'],
+      ['planned v3', 'high'],
+      ['v3'],
+    ]);
+    expect(runtime.trace.steps.map(({ stores }) => stores?.join())).toEqual([
+      'visits,tower',
+      '',
+      '',
+      'visits',
+      'notes',
+      'visits,notes',
+      'notes',
+      'visits,tower',
+    ]);
+    expect(runtime.trace.steps[5].changes).toEqual([
+      { op: 'add', path: '/visits/list/1', value: 'v3' },
+      { op: 'add', path: '/notes/lines/0', value: 'planned v3' },
+    ]);
+    runtime.trace.include(1);
+    expect(runtime.snapshot()).toEqual(before);
+  });
+
   test('a rule that refuses refuses in a recomputed step too', () => {
     const { visits, planned, removed } = declare();
     visits.invariant('at most one visit', ({ list }) => list.length <= 1);
