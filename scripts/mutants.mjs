@@ -9,12 +9,15 @@ import { root, runTool, tell } from './run.mjs';
 import { survivors } from './survivors.mjs';
 
 const corners = [
-  'core/engine',
-  'core/watching',
-  'core/corners',
-  'core/rules',
-  'core/values',
   'core/runtime',
+  'core/stores',
+  'core/actions',
+  'core/changes',
+  'core/groups',
+  'core/interceptors',
+  'core/selectors',
+  'core/watching',
+  'core/values',
   'core/patch',
 ];
 const drafts = ['core/draft.property', 'core/production.property'];

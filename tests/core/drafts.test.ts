@@ -60,14 +60,6 @@ describe('what a draft says of itself', () => {
     const { after } = done((draft) => Object.assign(draft, { n: 1 }));
     expect(after.n).toBe(1);
   });
-
-  test('a state that is no container is handed over as it is', () => {
-    const count = store('count', 1);
-    const added = count.action('added', (n, more: number) => n + more);
-    const runtime = createRuntime({ stores: [count] });
-    for (const more of [2, 3]) runtime.dispatch(added(more));
-    expect(runtime.read(count)).toBe(6);
-  });
 });
 
 describe('no change', () => {

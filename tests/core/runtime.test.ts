@@ -1,307 +1,162 @@
+// The runtime where its parts meet: who is told what, by whose doing, in which order, and what a wrong call says.
 import { describe, expect, jest, test } from '@jest/globals';
-import { action, at, createRuntime, selector, store, type AnyAction, type Problem } from 'floe';
-import { codeOf } from '../support/failures.js';
+import { createRuntime, store, task, type FloeError, type Run } from 'floe';
+import { recording } from 'floe/trace';
+import { declareCounter, recorded } from '../support/counter.js';
+import { codeOf, failure } from '../support/failures.js';
 
-interface Visit {
-  id: string;
-  phase: 'expected' | 'alongside' | 'departed';
-}
+describe('a call that is not possible says which it was', () => {
+  const { counter, added } = declareCounter();
+  const work = task('work', () => undefined);
+  type Given = ReturnType<typeof recorded>['runtime'];
+  const calls: Record<string, (runtime: Given) => unknown> = {
+    dispatch: (runtime) => runtime.dispatch(added(1)),
+    batch: (runtime) => runtime.batch(() => 1),
+    atomic: (runtime) => runtime.atomic(() => 1),
+    reset: (runtime) => {
+      runtime.reset();
+    },
+    run: (runtime) => runtime.run(work()),
+    read: (runtime) => runtime.read(counter),
+    watch: (runtime) => runtime.watch(counter, () => undefined),
+    follow: (runtime) => runtime.follow(() => undefined),
+  };
+  test.each(Object.keys(calls))('%s', (name) => {
+    const runtime = createRuntime({ stores: [counter], trace: recording() });
+    if (!['read', 'watch', 'follow'].includes(name)) {
+      const inside = counter.action(`inside-${name}`, () => void calls[name](runtime));
+      const { code, message } = failure(() => runtime.dispatch(inside()));
+      expect([code, message]).toEqual([
+        'FLOE_WRONG_PLACE',
+        expect.stringMatching(`^${name}.* was called inside the change`),
+      ]);
+      const reads = counter.selector(`reads-${name}`, () => void calls[name](runtime));
+      expect(() => runtime.read(reads)).toThrow(`inside the selector 'counter.reads-${name}'`);
+    }
+    runtime.close();
+    const { code, message } = failure(() => calls[name](runtime));
+    expect([code, message]).toEqual(['FLOE_CLOSED', expect.stringContaining(name)]);
+  });
 
-const shiftEnded = action('shiftEnded');
-const model = () => {
-  const visits = store('visits', {
-    list: [{ id: 'v1', phase: 'expected' }] as Visit[],
-    picked: null as string | null,
-    day: new Date(0),
+  test('moving in time in a change; nothing for an action', () => {
+    const { runtime, counter: own, added: counted } = recorded();
+    const moves = own.action('moves', () => runtime.trace.back());
+    runtime.dispatch(counted(1));
+    expect(() => runtime.dispatch(moves())).toThrow('moving in time was called inside');
+    for (const nothing of [null, undefined, 5, 'counter.added', {}])
+      expect(codeOf(() => runtime.dispatch(nothing as never))).toBe('FLOE_NOT_AN_ACTION');
   });
-  const planned = visits.action('planned', (draft, visit: Visit) => {
-    draft.list.push(visit);
-  });
-  const picked = visits.action('picked', (draft, id: string | null) => {
-    draft.picked = id;
-  });
-  const cleared = visits.action('cleared', (draft) => {
-    draft.picked = null;
-  });
-  visits.when(shiftEnded, (draft) => {
-    draft.picked = null;
-  });
-  const expected = visits.selector('expected', (state) => state.list.filter((visit) => visit.phase === 'expected'));
-  const byId = visits.selector('byId', (state, id: string) => state.list.find((visit) => visit.id === id));
-  return { visits, planned, picked, cleared, expected, byId };
-};
+});
 
-describe('a transition', () => {
-  test('changes every store that answers, as one, and tells those who watch once', () => {
-    const { visits, picked } = model();
-    const log = store('log', { lines: [] as string[] });
-    log.when(shiftEnded, (draft) => {
-      draft.lines.push('shift ended');
+describe('who did it, and what became of it', () => {
+  test('a watcher, in answer to what it was told of; what it does wrong is reported', () => {
+    const { counter, added, failing, written, runtime, problems, last } = recorded();
+    runtime.watch(counter, ({ n }) => {
+      runtime.dispatch(n === 1 ? written('one') : failing());
     });
-    const runtime = createRuntime({ stores: [visits, log] });
-    runtime.dispatch(picked('v1'));
-    const both = selector('both', (read) => [read(visits).picked, read(log).lines.length] as const, { equal: 'deep' });
-    const seen: unknown[] = [];
-    runtime.watch(both, (now, before) => seen.push([before, now]));
-    expect(runtime.dispatch(shiftEnded())).toBe('applied');
-    expect(seen).toEqual([
-      [
-        ['v1', 0],
-        [null, 1],
-      ],
+    runtime.dispatch(added(1));
+    expect(last()).toMatchObject({ action: { type: 'log.written' }, cause: { by: 'code', step: 1 } });
+    runtime.dispatch(added(1));
+    expect(problems).toEqual([
+      { error: expect.objectContaining({ code: 'FLOE_CHANGE_FAILED' }) as unknown, action: failing() },
     ]);
-    expect(runtime.dispatch(picked(null))).toBe('unchanged');
-    expect(seen).toHaveLength(1);
+    expect(last()).toMatchObject({ outcome: 'failed', cause: { by: 'code', step: 3 } });
   });
 
-  test('touches no store when one of the changes throws, and says which', () => {
-    const { visits, picked } = model();
-    const log = store('log', { lines: [] as string[] });
-    log.when(shiftEnded, () => {
-      throw new RangeError('no paper');
+  test('a run in a watcher: what it dispatches comes after; nothing of it when it is over by then', async () => {
+    const { counter, added, written, runtime, last } = recorded();
+    const results: string[] = [];
+    const writes = task('writes', ({ dispatch }, line: string) => void results.push(dispatch(written(line))));
+    const waits = task('waits', ({ dispatch }) => {
+      results.push(dispatch(written('never')));
+      return new Promise(() => undefined);
     });
-    const runtime = createRuntime({ stores: [visits, log] });
-    runtime.dispatch(picked('v1'));
-    const before = runtime.snapshot();
-    expect(() => runtime.dispatch(shiftEnded())).toThrow(
-      expect.objectContaining({
-        code: 'FLOE_CHANGE_FAILED',
-        message: expect.stringMatching(/'log'.*'shiftEnded'.*no paper/),
-      }),
+    const stop = runtime.watch(counter, () => void runtime.run(writes('kept')));
+    runtime.dispatch(added(1));
+    expect([results, last()]).toMatchObject([['queued'], { outcome: 'applied', cause: { by: 'task', run: 1 } }]);
+    stop();
+    let run: Run<unknown> | undefined;
+    runtime.watch(counter, () => {
+      run = runtime.run(waits());
+      run.cancel('enough');
+    });
+    runtime.dispatch(added(1));
+    expect(await run!.then(undefined, (error: unknown) => (error as FloeError).code)).toBe('FLOE_RUN_CANCELLED');
+    expect(results).toEqual(['queued', 'queued']);
+    expect(last()).toMatchObject({
+      outcome: 'stopped',
+      reason: expect.stringMatching(/its run is over: enough/) as unknown,
+    });
+  });
+
+  test('the time that it took, whatever became of it', () => {
+    let now = 0;
+    const { counter, log, added, failing, written, runtime } = recorded({ clock: () => (now += 5000) });
+    log.when(failing, (draft) => {
+      draft.lines.push('failed');
+    });
+    log.when(added, (draft, _by) => {
+      draft.lines.push('added');
+    });
+    const before = runtime.trace.steps.length;
+    runtime.dispatch(added(1));
+    runtime.dispatch(written('alone'));
+    expect(codeOf(() => runtime.dispatch(failing()))).toBe('FLOE_CHANGE_FAILED');
+    const alone = counter.action('alone', () => {
+      throw new Error('alone');
+    });
+    expect(codeOf(() => runtime.dispatch(alone()))).toBe('FLOE_CHANGE_FAILED');
+    const steps = runtime.trace.steps.slice(before);
+    expect(steps.map(({ outcome }) => outcome)).toEqual(['applied', 'applied', 'failed', 'failed']);
+    for (const { took } of steps) expect(took >= 0 && took < 1000).toBe(true);
+    expect(new Set(steps.map(({ time }) => time)).size).toBe(4);
+  });
+
+  test('a reset, also where nothing is another', () => {
+    const { added, runtime, last } = recorded();
+    runtime.reset();
+    expect(last()).toMatchObject({ fact: 'reset', outcome: 'unchanged', changes: [], cause: { by: 'runtime' } });
+    runtime.dispatch(added(1));
+    runtime.reset();
+    expect(last()).toMatchObject({ fact: 'reset', outcome: 'applied', changes: [{ path: '/counter/n' }] });
+  });
+});
+
+describe('what is offered to those who are attached', () => {
+  test('sending for somebody else, the states of stores alone, and closing once', async () => {
+    const { added, runtime, host, last } = recorded();
+    await runtime.run(task('done', () => undefined)());
+    expect(host.send(added(1), 'inspector')).toBe('applied');
+    expect(last().cause).toMatchObject({ by: 'inspector' });
+    expect([host.stores().map(({ name }) => name), Object.keys(host.states())]).toEqual([
+      ['counter', 'log'],
+      ['counter', 'log'],
+    ]);
+    const close = jest.fn();
+    host.listen({ close });
+    runtime.close();
+    runtime.close();
+    expect(close).toHaveBeenCalledTimes(1);
+  });
+
+  test('the live end, while the past is shown: without what is excluded; what joined later is shown as it is', () => {
+    const { counter, added, runtime, host } = recorded();
+    for (const by of [1, 2, 4]) runtime.dispatch(added(by));
+    const late = store('late', { x: 0 });
+    const { merge } = late.edits();
+    runtime.dispatch(merge({ x: 7 }));
+    runtime.trace.seek(1);
+    expect([runtime.read(counter).n, runtime.read(late).x]).toEqual([1, 7]);
+    runtime.trace.exclude(2);
+    expect([runtime.read(counter).n, host.states().counter]).toEqual([1, { n: 5, m: 0 }]);
+    // What a storage states is news for the live end.
+    const told = host.state(
+      [{ store: counter as never, before: { n: 5, m: 0 }, after: { n: 50, m: 0 } }],
+      'rehydrated',
+      {
+        cause: { by: 'storage' },
+      },
     );
-    expect(runtime.snapshot()).toEqual(before);
-    expect(runtime.read(visits)).toBe(before.visits);
+    expect([told, runtime.read(counter).n, host.states().counter]).toEqual([true, 1, { n: 50, m: 0 }]);
   });
-
-  test('an object that stands at two places is two values', () => {
-    const shared = { n: 1 };
-    const pair = store('pair', { a: shared, b: shared });
-    const edited = pair.action('edited', (draft) => {
-      draft.a.n = 2;
-    });
-    const runtime = createRuntime({ stores: [pair] });
-    runtime.dispatch(edited());
-    expect(runtime.read(pair)).toEqual({ a: { n: 2 }, b: { n: 1 } });
-  });
-
-  test('keys like __proto__ and constructor are ordinary data', () => {
-    const map = store('map', { of: JSON.parse('{"__proto__":{"x":1}}') as Record<string, { x: number }> });
-    const put = map.action('put', (draft, key: string) => {
-      draft.of[key] = { x: 2 };
-    });
-    const reached = map.selector('reached', (state, key: string) => state.of[key]?.x);
-    const runtime = createRuntime({ stores: [map] });
-    expect(runtime.read(reached('__proto__'))).toBe(1);
-    expect(runtime.read(reached('constructor'))).toBe(undefined);
-    runtime.dispatch(put('__proto__'));
-    runtime.dispatch(put('constructor'));
-    expect(Object.keys(runtime.read(map).of)).toEqual(['__proto__', 'constructor']);
-    expect(runtime.read(reached('__proto__'))).toBe(2);
-    expect(({} as { x?: number }).x).toBe(undefined);
-  });
-
-  test('an action creator drops what its change does not declare, and keeps what has a default', () => {
-    const { visits, cleared } = model();
-    const dated = visits.action('dated', (draft, n: number = 3) => {
-      draft.picked = String(n);
-    });
-    expect((cleared as (event: object) => AnyAction)({ type: 'click' })).toEqual({ type: 'visits.cleared' });
-    expect(Object.keys(cleared())).toEqual(['type']);
-    expect(dated(4)).toEqual({ type: 'visits.dated', payload: 4 });
-    expect((shiftEnded as (event: object) => AnyAction)({ preventDefault: () => 0 })).toStrictEqual({
-      type: 'shiftEnded',
-    });
-    expect(JSON.stringify(dated(4))).toBe('{"type":"visits.dated","payload":4}');
-    expect(dated.made(dated(1)) && !cleared.made(dated(1))).toBe(true);
-  });
-});
-
-describe('bad input is refused with a code, and state stays', () => {
-  const { visits, planned, cleared } = model();
-  const runtime = createRuntime({ stores: [visits], onProblem: () => undefined });
-  const before = runtime.read(visits);
-  const added = (name: string, change: (draft: never) => unknown): AnyAction => visits.action(name, change as never)();
-  const cyclic: { self?: unknown } = {};
-  cyclic.self = cyclic;
-
-  test.each<[string, string, () => unknown]>([
-    ['FLOE_ASYNC_CHANGE', 'an async change', () => runtime.dispatch(added('bad1', async () => Promise.resolve()))],
-    [
-      'FLOE_EDITED_AND_RETURNED',
-      'a change that edits and returns',
-      () =>
-        runtime.dispatch(
-          added('bad2', (draft: { picked: string }) => {
-            draft.picked = 'x';
-            return { list: [] };
-          }),
-        ),
-    ],
-    [
-      'FLOE_CHANGE_FAILED',
-      'a change that throws',
-      () =>
-        runtime.dispatch(
-          added('bad3', (draft: { picked: string }) => {
-            draft.picked = 'x';
-            throw new Error('no');
-          }),
-        ),
-    ],
-    [
-      'FLOE_NOT_PLAIN_DATA',
-      'a function in the payload',
-      () => runtime.dispatch(planned({ id: 'v2', phase: (() => 1) as never })),
-    ],
-    ['FLOE_NOT_PLAIN_DATA', 'a cycle in the state', () => runtime.dispatch(added('bad4', () => cyclic))],
-    [
-      'FLOE_NOT_PLAIN_DATA',
-      'a class instance',
-      () => runtime.dispatch(added('bad6', () => ({ at: new URL('http://127.0.0.1/') }))),
-    ],
-    ['FLOE_UNKNOWN_ACTION', 'an action with a wrong name', () => runtime.dispatch({ type: 'visits.planed' })],
-    ['FLOE_NOT_AN_ACTION', 'the creator itself', () => runtime.dispatch(cleared as never)],
-    ['FLOE_NOT_AN_ACTION', 'nothing', () => runtime.dispatch(undefined as never)],
-    [
-      'FLOE_NOT_A_SOURCE',
-      'a selector without its arguments',
-      () => runtime.read(visits.selector('some', (_state, _id: string) => 1) as never),
-    ],
-    ['FLOE_NOT_A_SOURCE', 'something that cannot be read', () => runtime.read({} as never)],
-    ['FLOE_NAME_TAKEN', 'two stores of one name', () => createRuntime({ stores: [visits, store('visits', 0)] })],
-    [
-      'FLOE_BAD_ARGUMENT',
-      'a function as a selector argument',
-      () => runtime.read(visits.selector('odd', (_s, _f: () => void) => 1)(() => undefined)),
-    ],
-    [
-      'FLOE_WRONG_PLACE',
-      'a dispatch in a change',
-      () =>
-        runtime.dispatch(
-          added('bad8', () => {
-            runtime.dispatch(cleared());
-          }),
-        ),
-    ],
-    [
-      'FLOE_WRONG_PLACE',
-      'a dispatch in a selector',
-      () => runtime.read(selector('dispatching', () => runtime.dispatch(cleared()))),
-    ],
-    ['FLOE_BAD_SNAPSHOT', 'a snapshot that is not JSON', () => createRuntime({ initial: '{' })],
-  ])('%s: %s', (code, _what, work) => {
-    expect(codeOf(work)).toBe(code);
-    expect(runtime.read(visits)).toBe(before);
-  });
-
-  test('what leaves the runtime and what was dispatched is frozen', () => {
-    const visit: Visit = { id: 'v9', phase: 'expected' };
-    const own = model();
-    const other = createRuntime({ stores: [own.visits] });
-    other.dispatch(own.planned(visit));
-    expect(() => (visit.phase = 'departed')).toThrow(TypeError);
-    expect(() => other.read(own.visits).list.push(visit)).toThrow(TypeError);
-    expect(() => other.read(own.expected).sort()).toThrow(TypeError);
-    expect(() => other.read(own.visits).day.setTime(5)).toThrow(/Cannot setTime/);
-  });
-});
-
-describe('watching', () => {
-  test('a watcher hears only of its own part, with now and before', () => {
-    const { visits, planned, picked, byId, expected } = model();
-    const runtime = createRuntime({ stores: [visits] });
-    const heard: unknown[] = [];
-    const stop = runtime.watch(byId('v2'), (now, before) => heard.push([before, now]), { now: true });
-    runtime.dispatch(picked('v1'));
-    const visit: Visit = { id: 'v2', phase: 'expected' };
-    runtime.dispatch(planned(visit));
-    stop();
-    runtime.dispatch(picked(null));
-    expect(heard).toEqual([
-      [undefined, undefined],
-      [undefined, visit],
-    ]);
-    expect(runtime.read(byId('v2'))).toBe(runtime.read(visits).list[1]);
-    expect(runtime.read(expected)[1]).toBe(runtime.read(visits).list[1]);
-  });
-
-  test('a selector runs again only if something that it read changed', () => {
-    const { visits, picked, planned } = model();
-    const derive = jest.fn((state: { list: Visit[] }) => state.list.map((visit) => visit.id));
-    const ids = visits.selector('ids', derive);
-    const runtime = createRuntime({ stores: [visits] });
-    const first = runtime.read(ids);
-    runtime.dispatch(picked('v1'));
-    expect(runtime.read(ids)).toBe(first);
-    const moved = visits.action('moved', (draft) => {
-      draft.list[0].phase = 'departed';
-    });
-    runtime.dispatch(moved());
-    expect(runtime.read(ids)).toBe(first);
-    expect(derive).toHaveBeenCalledTimes(1);
-    runtime.dispatch(planned({ id: 'v2', phase: 'expected' }));
-    expect(runtime.read(ids)).toEqual(['v1', 'v2']);
-    expect(derive).toHaveBeenCalledTimes(2);
-  });
-
-  test('a watcher that throws harms no other and is reported', () => {
-    const { visits, picked } = model();
-    const problems: Problem[] = [];
-    const runtime = createRuntime({ stores: [visits], onProblem: (problem) => problems.push(problem) });
-    const heard: unknown[] = [];
-    const source = at(visits, '/picked');
-    runtime.watch(source, () => {
-      throw new Error('broken');
-    });
-    runtime.watch(source, (now) => heard.push(now));
-    runtime.dispatch(picked('v1'));
-    expect(heard).toEqual(['v1']);
-    expect(problems).toEqual([{ error: new Error('broken') }]);
-  });
-
-  test('a dispatch in a watcher comes after the present notification; an endless loop is stopped by name', () => {
-    const { visits, picked } = model();
-    const runtime = createRuntime({ stores: [visits] });
-    const order: string[] = [];
-    const source = at(visits, '/picked');
-    runtime.watch(source, (now) => {
-      if (now === 'v1') order.push(runtime.dispatch(picked('v2')));
-      order.push(`first ${String(now)}`);
-    });
-    runtime.watch(source, (now) => order.push(`second ${String(now)}`));
-    runtime.dispatch(picked('v1'));
-    expect(order).toEqual(['queued', 'first v1', 'second v1', 'first v2', 'second v2']);
-    let n = 0;
-    const stop = runtime.watch(source, () => runtime.dispatch(picked(`x${n++}`)));
-    expect(() => runtime.dispatch(picked('go'))).toThrow(/'visits.picked' went round without end/);
-    stop();
-    expect(runtime.dispatch(picked('v2'))).toBe('applied');
-  });
-
-  test('follow runs again when something that it read changed, and may dispatch', () => {
-    const { visits, picked, planned, expected } = model();
-    const runtime = createRuntime({ stores: [visits] });
-    const seen: number[] = [];
-    const stop = runtime.follow((read) => {
-      seen.push(read(expected).length);
-      if (read(expected).length === 2) runtime.dispatch(picked('v2'));
-    });
-    runtime.dispatch(picked('v1'));
-    runtime.dispatch(planned({ id: 'v2', phase: 'expected' }));
-    stop();
-    runtime.dispatch(planned({ id: 'v3', phase: 'expected' }));
-    expect(seen).toEqual([1, 2]);
-    expect(runtime.read(visits).picked).toBe('v2');
-  });
-});
-
-test('runtimes side by side are isolated, and a closed one says so', () => {
-  const { visits, picked } = model();
-  const [one, other] = [createRuntime({ stores: [visits] }), createRuntime({ stores: [visits] })];
-  one.dispatch(picked('v1'));
-  expect(other.read(visits).picked).toBe(null);
-  one.close();
-  expect(codeOf(() => one.dispatch(picked(null)))).toBe('FLOE_CLOSED');
-  expect(other.dispatch(picked('v1'))).toBe('applied');
 });

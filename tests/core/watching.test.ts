@@ -1,43 +1,85 @@
-// Who watches, follows and reads: what runs when, what is kept, and what is told when something throws.
+// Who watches and follows: who hears what and when, and what is told when something throws.
 import { describe, expect, jest, test } from '@jest/globals';
-import { createRuntime, selector, store } from 'floe';
-import { note, Port, Reader } from '../../src/core/graph.js';
+import { at, createRuntime, selector, store, type Problem } from 'floe';
+import { declareCounter, recorded } from '../support/counter.js';
 import { codeOf } from '../support/failures.js';
 
 function setting() {
-  const counter = store('counter', { n: 0, m: 0 });
+  const { counter } = declareCounter();
   const { merge } = counter.edits();
   const onProblem = jest.fn();
   const runtime = createRuntime({ stores: [counter], onProblem });
   const set = (part: { n?: number; m?: number }) => runtime.dispatch(merge(part));
-  /** A selector that counts its runs by its argument. */
-  const ran: Record<number, number> = {};
-  const plus = (keep: number) =>
-    counter.selector(
-      'plus',
-      (state, more: number) => {
-        ran[more] = (ran[more] ?? 0) + 1;
-        return state.n + more;
-      },
-      { keep },
-    );
-  return { counter, runtime, onProblem, set, ran, plus };
+  return { counter, runtime, onProblem, set };
 }
 
-describe('nothing runs in vain', () => {
-  test('what nobody watches runs when it is asked for; what is watched no more, too', () => {
-    const { runtime, set, ran, plus } = setting();
-    const ten = plus(2)(10);
-    runtime.read(ten);
+describe('watching', () => {
+  test('a watcher hears only of its own part, with now and before', () => {
+    const { counter, runtime, set } = setting();
+    const atLeast = counter.selector('atLeast', ({ n }, least: number) => (n < least ? undefined : { n }));
+    const heard: unknown[] = [];
+    const stop = runtime.watch(atLeast(2), (now, before) => heard.push([before, now]), { now: true });
+    set({ m: 1 });
     set({ n: 1 });
-    expect(ran).toEqual({ 10: 1 });
-    expect(runtime.read(ten)).toBe(11);
-    const stops = [1, 2].map(() => runtime.watch(ten, () => undefined));
     set({ n: 2 });
-    expect(ran).toEqual({ 10: 3 });
-    for (const stop of [...stops, ...stops]) stop();
+    stop();
     set({ n: 3 });
-    expect(ran).toEqual({ 10: 3 });
+    expect(heard).toEqual([
+      [undefined, undefined],
+      [undefined, { n: 2 }],
+    ]);
+  });
+
+  test('a dispatch in a watcher comes after the present notification; an endless loop is stopped by name', () => {
+    const { counter, added, runtime } = recorded();
+    const order: string[] = [];
+    const source = at(counter, '/n');
+    runtime.watch(source, (now) => {
+      if (now === 1) order.push(runtime.dispatch(added(1)));
+      order.push(`first ${String(now)}`);
+    });
+    runtime.watch(source, (now) => order.push(`second ${String(now)}`));
+    runtime.dispatch(added(1));
+    expect(order).toEqual(['queued', 'first 1', 'second 1', 'first 2', 'second 2']);
+    const stop = runtime.watch(source, () => runtime.dispatch(added(1)));
+    expect(() => runtime.dispatch(added(1))).toThrow(/'counter.added' went round without end/);
+    stop();
+    expect(runtime.dispatch(added(1))).toBe('applied');
+  });
+
+  test('watchers may be added and removed while they are told', () => {
+    const { counter, added, runtime } = recorded();
+    const order: string[] = [];
+    const source = at(counter, '/n');
+    const stops: (() => void)[] = [];
+    stops.push(
+      runtime.watch(source, () => {
+        order.push('first');
+        stops[1]();
+        runtime.watch(source, () => order.push('new'));
+        stops[0]();
+      }),
+    );
+    stops.push(runtime.watch(source, () => order.push('second')));
+    stops.push(runtime.watch(source, () => order.push('third')));
+    runtime.dispatch(added(1));
+    runtime.dispatch(added(1));
+    expect(order).toEqual(['first', 'third', 'third', 'new']);
+  });
+
+  test('follow runs again when something that it read changed; what it dispatches comes after', () => {
+    const { counter, added, written, runtime } = recorded();
+    const seen: unknown[] = [];
+    const stop = runtime.follow((read) => {
+      const { n } = read(counter);
+      seen.push(n);
+      if (n === 1 || n === 2) seen.push(runtime.dispatch(added(1)));
+    });
+    runtime.dispatch(written('a line'));
+    runtime.dispatch(added(1));
+    stop();
+    runtime.dispatch(added(1));
+    expect([seen, runtime.read(counter).n]).toEqual([[0, 1, 'queued', 2, 'queued', 3], 4]);
   });
 
   test('a store that is what it was before is no news to who follows it', () => {
@@ -72,44 +114,6 @@ describe('nothing runs in vain', () => {
   });
 });
 
-describe('values for different arguments', () => {
-  test('those that nobody uses are kept as far as there is room, the latest first', () => {
-    const { runtime, ran, plus } = setting();
-    const some = plus(2);
-    for (const n of [1, 2, 1, 3, 1, 3]) runtime.read(some(n));
-    expect(ran).toEqual({ 1: 1, 2: 1, 3: 1 });
-    runtime.read(some(2));
-    expect(ran[2]).toBe(2);
-    const stops = [3, 2, 1].map((n) => runtime.watch(some(n), () => undefined));
-    expect(ran).toEqual({ 1: 2, 2: 2, 3: 1 });
-    for (const n of [4, 5, 6, 1, 2, 3, 5, 6]) runtime.read(some(n));
-    expect(ran).toEqual({ 1: 2, 2: 2, 3: 1, 4: 1, 5: 1, 6: 1 });
-    for (const stop of stops) stop();
-    for (const n of [2, 1]) runtime.read(some(n));
-    expect(ran).toEqual({ 1: 2, 2: 2, 3: 1, 4: 1, 5: 1, 6: 1 });
-    for (const n of [6, 3]) runtime.read(some(n));
-    expect([ran[6], ran[3]]).toEqual([2, 2]);
-  });
-
-  test('those that another selector reads stay, and go when it reads them no more', () => {
-    const { counter, runtime, set, ran, plus } = setting();
-    const some = plus(1);
-    const outer = selector('outer', (read) => (read(counter).m === 0 ? read(some(1)) : 0));
-    const heard = jest.fn();
-    const stop = runtime.watch(outer, heard);
-    for (const n of [2, 3]) runtime.read(some(n));
-    set({ n: 5 });
-    expect(heard).toHaveBeenLastCalledWith(6, 1);
-    const once = ran[1];
-    runtime.read(some(1));
-    expect(ran[1]).toBe(once);
-    set({ m: 1 });
-    for (const n of [2, 1]) runtime.read(some(n));
-    expect(ran[1]).toBe(once + 1);
-    stop();
-  });
-});
-
 describe('what throws', () => {
   const failing = () => {
     const all = setting();
@@ -119,6 +123,32 @@ describe('what throws', () => {
     });
     return { ...all, safe };
   };
+
+  test('harms no other, and is reported: to the console where nobody listens, or the listener fails', () => {
+    const error = jest.spyOn(console, 'error').mockImplementation(() => undefined);
+    const { counter, added } = declareCounter();
+    const [wrong, listener] = [new Error('on purpose'), new Error('the listener, too')];
+    const reported: Problem[] = [];
+    const told = (onProblem?: (problem: Problem) => void) => {
+      const runtime = createRuntime({ stores: [counter], ...(onProblem && { onProblem }) });
+      const heard = jest.fn();
+      runtime.watch(counter, () => {
+        throw wrong;
+      });
+      runtime.watch(counter, heard);
+      runtime.dispatch(added(1));
+      expect(heard).toHaveBeenCalledTimes(1);
+      return error.mock.calls.splice(0);
+    };
+    expect(told((problem) => reported.push(problem))).toEqual([]);
+    expect(reported).toEqual([{ error: wrong }]);
+    expect(told()).toEqual([[wrong]]);
+    const failed = told(() => {
+      throw listener;
+    });
+    expect(failed.at(-1)).toEqual([listener]);
+    error.mockRestore();
+  });
 
   test('is reported to who watches, and the next value is told', () => {
     const { runtime, onProblem, set, safe } = failing();
@@ -168,42 +198,50 @@ describe('what throws', () => {
     for (const n of [1, 2, 3]) set({ n });
     expect(heard).toEqual(['nothing', 'failed', 'nothing', 'failed']);
   });
+});
 
-  test('a circle is named with its arguments, from where it closes', () => {
-    const { runtime } = setting();
-    const round: ReturnType<typeof selector<number, [step: number]>> = selector('round', (read, step: number): number =>
-      read(round((step + 1) % 2)),
-    );
-    const outside = selector('outside', (read) => read(round(0)));
-    expect(() => runtime.read(outside)).toThrow(/[^>] round\(0\) -> round\(1\) -> round\(0\)/);
+describe('a live selection', () => {
+  const counter = store('counter', { n: 0 });
+  const counted = counter.action('counted', (draft) => {
+    draft.n++;
   });
-});
+  const n = counter.selector('n', (state) => state.n);
 
-test('a store of one value is read in selectors like any other', () => {
-  const count = store('count', 1);
-  const added = count.action('added', (n, more: number) => n + more);
-  const double = selector('double', (read) => read(count) * 2);
-  const runtime = createRuntime({ stores: [count] });
-  const heard = jest.fn();
-  runtime.watch(double, heard);
-  runtime.dispatch(added(2));
-  expect(heard.mock.calls).toEqual([[6, 2]]);
-});
+  test('is an observable, for functions, for observers, and for observers that take nothing', () => {
+    const onProblem = jest.fn();
+    const runtime = createRuntime({ stores: [counter], onProblem });
+    const selection = runtime.select(n);
+    const observable = selection as unknown as Record<string, () => unknown>;
+    const key = (Symbol as { observable?: symbol }).observable ?? '@@observable';
+    expect(observable[key as string]()).toBe(selection);
+    expect(Object.keys(selection)).not.toContain(key);
+    const seen: string[] = [];
+    const stops = [
+      selection.subscribe((value) => seen.push(`function ${value}`)),
+      selection.subscribe({ next: (value) => seen.push(`observer ${value}`) }),
+      selection.subscribe({}),
+    ];
+    runtime.dispatch(counted());
+    expect(seen).toEqual(['function 0', 'observer 0', 'function 1', 'observer 1']);
+    for (const stop of stops) stop.unsubscribe();
+    runtime.dispatch(counted());
+    expect(seen).toHaveLength(4);
+    expect(onProblem).not.toHaveBeenCalled();
+  });
 
-test('what is read in another order, and then no more, is let go of', () => {
-  const [a, b] = [new Port(), new Port()];
-  let order = [a, b];
-  class Ordered extends Reader {
-    readonly name = 'ordered';
-    protected derive(): void {
-      for (const port of order) note(port);
-    }
-  }
-  const reader = new Ordered();
-  for (const next of [[a, b], [b, a], [a, b], [a]]) {
-    order = next;
-    a.mark();
-    reader.get();
-    expect([a.read, b.read]).toEqual([true, next.includes(b)]);
-  }
+  test('iteration gives the latest to who is slow, and ends when it is left, even while it waits', async () => {
+    const runtime = createRuntime({ stores: [counter] });
+    const iterator = runtime.select(n)[Symbol.asyncIterator]();
+    for (let i = 0; i < 3; i++) runtime.dispatch(counted());
+    expect(await iterator.next()).toEqual({ done: false, value: 3 });
+    const waiting = iterator.next();
+    runtime.dispatch(counted());
+    expect(await waiting).toEqual({ done: false, value: 4 });
+    const last = iterator.next();
+    expect(await iterator.return!()).toEqual({ done: true, value: undefined });
+    expect(await last).toEqual({ done: true, value: undefined });
+    expect(await iterator.next()).toEqual({ done: true, value: undefined });
+    runtime.dispatch(counted());
+    expect(await iterator.next()).toEqual({ done: true, value: undefined });
+  });
 });

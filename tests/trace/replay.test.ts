@@ -68,7 +68,7 @@ describe('replayTrace', () => {
   test('stores that the code no longer has do not answer, and break no rule', () => {
     const { visits, planned } = declare();
     const notes = store('notes', { count: 0 });
-    notes.when(planned, (draft) => void (draft.count += 1));
+    notes.when(planned, (draft, _id) => void (draft.count += 1));
     const runtime = createRuntime({ stores: [visits], trace: recording() });
     runtime.atomic(() => {
       runtime.dispatch(planned('v1'));

@@ -1,0 +1,227 @@
+// What a change may do, what comes of it, and the rules that must hold after it.
+import { describe, expect, test } from '@jest/globals';
+import { action, createRuntime, selector, store } from 'floe';
+import { recording } from 'floe/trace';
+import { recorded } from '../support/counter.js';
+import { codeOf, failure } from '../support/failures.js';
+
+describe('a transition', () => {
+  const shiftEnded = action('shiftEnded');
+
+  test('changes every store that answers, as one, and tells those who watch once', () => {
+    const { counter, added, log, runtime } = recorded();
+    counter.when(shiftEnded, (draft) => void (draft.n = 0));
+    log.when(shiftEnded, (draft) => void draft.lines.push('shift ended'));
+    runtime.dispatch(added(1));
+    const both = selector('both', (read) => [read(counter).n, read(log).lines.length] as const, { equal: 'deep' });
+    const seen: unknown[] = [];
+    runtime.watch(both, (now, before) => seen.push([before, now]));
+    expect(runtime.dispatch(shiftEnded())).toBe('applied');
+    expect(seen).toEqual([
+      [
+        [1, 0],
+        [0, 1],
+      ],
+    ]);
+    expect(runtime.dispatch(added(0))).toBe('unchanged');
+    expect(seen).toHaveLength(1);
+  });
+
+  test('touches no store when one of the changes throws, and says which', () => {
+    const { counter, added, log, runtime } = recorded();
+    counter.when(shiftEnded, (draft) => void (draft.n = 0));
+    log.when(shiftEnded, () => {
+      throw new RangeError('no paper');
+    });
+    runtime.dispatch(added(1));
+    const before = runtime.snapshot();
+    const { code, message } = failure(() => runtime.dispatch(shiftEnded()));
+    expect([code, message]).toEqual([
+      'FLOE_CHANGE_FAILED',
+      expect.stringMatching(/'log'.*'shiftEnded'.*no paper/) as unknown,
+    ]);
+    expect(runtime.snapshot()).toEqual(before);
+    expect(runtime.read(counter)).toBe(before.counter);
+  });
+
+  test('an object that stands at two places is two values', () => {
+    const shared = { n: 1 };
+    const pair = store('pair', { a: shared, b: shared });
+    const edited = pair.action('edited', (draft) => {
+      draft.a.n = 2;
+    });
+    const runtime = createRuntime({ stores: [pair] });
+    runtime.dispatch(edited());
+    expect(runtime.read(pair)).toEqual({ a: { n: 2 }, b: { n: 1 } });
+  });
+
+  test('keys like __proto__ and constructor are ordinary data', () => {
+    const map = store('map', { of: JSON.parse('{"__proto__":{"x":1}}') as Record<string, { x: number }> });
+    const put = map.action('put', (draft, key: string) => {
+      draft.of[key] = { x: 2 };
+    });
+    const reached = map.selector('reached', (state, key: string) => state.of[key]?.x);
+    const runtime = createRuntime({ stores: [map] });
+    expect(runtime.read(reached('__proto__'))).toBe(1);
+    expect(runtime.read(reached('constructor'))).toBe(undefined);
+    runtime.dispatch(put('__proto__'));
+    runtime.dispatch(put('constructor'));
+    expect(Object.keys(runtime.read(map).of)).toEqual(['__proto__', 'constructor']);
+    expect(runtime.read(reached('__proto__'))).toBe(2);
+    expect(({} as { x?: number }).x).toBe(undefined);
+  });
+});
+
+describe('several changes of a store for one action', () => {
+  const declare = (second: (draft: { n: number; m: number; list: number[]; made?: unknown }) => unknown) => {
+    const thing = store('thing', { n: 0, m: 0, list: [1, 2] } as {
+      n: number;
+      m: number;
+      list: number[];
+      made?: unknown;
+    });
+    const done = thing.action('done', (draft) => {
+      draft.n++;
+      draft.list[0]++;
+    });
+    thing.when(done, second as never);
+    return { thing, done, runtime: createRuntime({ stores: [thing], trace: recording() }) };
+  };
+
+  test('are recorded as one: what both did', () => {
+    const { done, runtime } = declare((draft) => {
+      draft.m++;
+      draft.list[1]++;
+    });
+    runtime.dispatch(done());
+    expect(runtime.trace.steps.at(-1)!.changes.map(({ path }) => path)).toEqual([
+      '/thing/n',
+      '/thing/m',
+      '/thing/list/0',
+      '/thing/list/1',
+    ]);
+  });
+
+  test('that come to nothing are no change', () => {
+    const { thing, done, runtime } = declare((draft) => {
+      draft.n--;
+      draft.list[0]--;
+    });
+    const before = runtime.read(thing);
+    expect(runtime.dispatch(done())).toBe('unchanged');
+    expect(runtime.read(thing)).toBe(before);
+  });
+
+  test('come to plain data, frozen', () => {
+    const { thing, done, runtime } = declare((draft) => {
+      draft.made = { deep: [] };
+    });
+    runtime.dispatch(done());
+    expect(Object.isFrozen((runtime.read(thing).made as { deep: unknown }).deep)).toBe(true);
+    const wrong = declare((draft) => ({ ...draft, made: () => 1 }));
+    const { code, path, message } = failure(() => wrong.runtime.dispatch(wrong.done()));
+    expect([code, path]).toEqual(['FLOE_NOT_PLAIN_DATA', '/made']);
+    expect(message).toContain("The state of 'thing' after 'thing.done'");
+    expect(wrong.runtime.read(wrong.thing).n).toBe(0);
+  });
+});
+
+test.each<[string, string, (draft: { n: number }) => unknown]>([
+  ['FLOE_ASYNC_CHANGE', 'is async', async () => Promise.resolve()],
+  ['FLOE_EDITED_AND_RETURNED', 'edits and returns', (draft) => ({ n: draft.n++ })],
+  [
+    'FLOE_CHANGE_FAILED',
+    'throws',
+    (draft) => {
+      draft.n++;
+      throw new Error('no');
+    },
+  ],
+  [
+    'FLOE_NOT_PLAIN_DATA',
+    'returns what contains itself',
+    () => {
+      const circle: { self?: unknown } = {};
+      return Object.assign(circle, { self: circle });
+    },
+  ],
+  ['FLOE_NOT_PLAIN_DATA', 'returns an instance of a class', () => ({ at: new URL('http://127.0.0.1/') })],
+])('%s: a change that %s has no effect', (code, _what, change) => {
+  const { counter, runtime } = recorded();
+  const before = runtime.read(counter);
+  const bad = counter.action('bad', change as never);
+  expect(codeOf(() => runtime.dispatch(bad()))).toBe(code);
+  expect(runtime.read(counter)).toBe(before);
+});
+
+test('what was dispatched is frozen, and so is what a selector made of it', () => {
+  const calls = store('calls', { list: [] as { id: string }[] });
+  const planned = calls.action('planned', (draft, call: { id: string }) => void draft.list.push(call));
+  const all = calls.selector('all', (state) => state.list.filter(({ id }) => id !== ''));
+  const runtime = createRuntime({ stores: [calls] });
+  const call = { id: 'v9' };
+  runtime.dispatch(planned(call));
+  expect(() => (call.id = 'v8')).toThrow(TypeError);
+  expect(() => runtime.read(calls).list.push(call)).toThrow(TypeError);
+  expect(() => runtime.read(all).push(call)).toThrow(TypeError);
+});
+
+test('a draft that leaked is an error, in a later change too', () => {
+  const thing = store('thing', { n: 0 });
+  let leaked: { n: number } | undefined;
+  const first = thing.action('first', (draft) => {
+    leaked = draft;
+    draft.n++;
+  });
+  const later = thing.action('later', () => {
+    leaked!.n = 7;
+  });
+  const runtime = createRuntime({ stores: [thing] });
+  runtime.dispatch(first());
+  expect(codeOf(() => leaked!.n)).toBe('FLOE_DRAFT_ENDED');
+  expect(codeOf(() => (leaked!.n = 7))).toBe('FLOE_DRAFT_ENDED');
+  expect(codeOf(() => runtime.dispatch(later()))).toBe('FLOE_DRAFT_ENDED');
+  expect(runtime.read(thing).n).toBe(1);
+});
+
+test('checkPurity finds a change that gives two results', () => {
+  let n = 0;
+  const thing = store('thing', { list: [] as number[], at: 0 });
+  const impure = thing.action('impure', (draft) => {
+    draft.list.push(n++);
+  });
+  const pure = thing.action('pure', (draft) => {
+    draft.at++;
+  });
+  const runtime = createRuntime({ stores: [thing], checkPurity: true });
+  expect(runtime.dispatch(pure())).toBe('applied');
+  expect(() => runtime.dispatch(impure())).toThrow(
+    expect.objectContaining({ code: 'FLOE_IMPURE_CHANGE', path: '/list/0' }),
+  );
+});
+
+describe('rule 1: invariants', () => {
+  test('a broken rule is reported on the step that broke it', () => {
+    const { counter, added, runtime, problems } = recorded();
+    counter.invariant('small', ({ n }) => n < 3);
+    runtime.dispatch(added(2));
+    runtime.dispatch(added(2));
+    expect(runtime.read(counter).n).toBe(4);
+    expect(problems).toMatchObject([{ error: { code: 'FLOE_INVARIANT_BROKEN' }, action: { type: 'counter.added' } }]);
+    expect(runtime.trace.steps.map(({ problems: found }) => found?.length ?? 0)).toEqual([0, 0, 1]);
+  });
+
+  test('or refused, and then nothing changed; one that throws does not hold', () => {
+    const { counter, added, runtime, outcomes } = recorded({ invariants: 'refuse' });
+    counter.invariant('small', ({ n }) => n < 3);
+    expect(codeOf(() => runtime.dispatch(added(5)))).toBe('FLOE_INVARIANT_BROKEN');
+    expect([runtime.read(counter).n, outcomes()]).toEqual([0, ['refused']]);
+    const why = new Error('on purpose');
+    counter.invariant('fails', () => {
+      throw why;
+    });
+    expect(() => runtime.dispatch(added(1))).toThrow(
+      expect.objectContaining({ code: 'FLOE_INVARIANT_BROKEN', cause: why }) as never,
+    );
+  });
+});

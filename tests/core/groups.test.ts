@@ -1,0 +1,117 @@
+// What stands or falls together, and what is told together.
+import { describe, expect, jest, test } from '@jest/globals';
+import { at, store, task } from 'floe';
+import type { Transition } from '../../src/core/transition.js';
+import { recorded } from '../support/counter.js';
+import { codeOf, failure } from '../support/failures.js';
+
+describe('rule 2: atomic', () => {
+  test('many dispatches stand together, tell once, and share a group', () => {
+    const { counter, added, runtime } = recorded();
+    const heard: number[] = [];
+    runtime.watch(at(counter, '/n', 0), (n) => heard.push(n));
+    const result = runtime.atomic(() => {
+      runtime.dispatch(added(1));
+      expect(runtime.read(counter).n).toBe(1);
+      return runtime.dispatch(added(2));
+    });
+    expect([result, heard, runtime.read(counter).n]).toEqual(['applied', [3], 3]);
+    expect(runtime.trace.steps.slice(1).map(({ group }) => group)).toEqual([1, 1]);
+  });
+
+  test('when it throws, all are taken back and recorded so', () => {
+    const { counter, added, failing, runtime } = recorded();
+    const late = store('late', { x: 0 });
+    const before = runtime.read(counter);
+    const heard = jest.fn();
+    runtime.watch(counter, heard);
+    expect(() =>
+      runtime.atomic(() => {
+        runtime.dispatch(added(1));
+        runtime.read(late);
+        runtime.reset();
+        runtime.dispatch(failing());
+      }),
+    ).toThrow('on purpose');
+    expect(runtime.read(counter)).toBe(before);
+    expect(heard).not.toHaveBeenCalled();
+    expect(runtime.trace.steps.map(({ fact, outcome }) => [fact, outcome])).toEqual([
+      ['initial', 'applied'],
+      [undefined, 'reverted'],
+      ['joined', 'applied'],
+      [undefined, 'reverted'],
+    ]);
+    runtime.trace.back();
+    runtime.trace.live();
+    expect(runtime.snapshot()).toEqual({ counter: { n: 0, m: 0 }, log: { lines: [] }, late: { x: 0 } });
+  });
+
+  test('rules are judged once, at its end; nothing in it may decide later', () => {
+    const { counter, added, runtime } = recorded({ invariants: 'refuse' });
+    counter.invariant('even', ({ n }) => n % 2 === 0);
+    runtime.atomic(() => {
+      runtime.dispatch(added(1));
+      runtime.dispatch(added(1));
+    });
+    expect(codeOf(() => runtime.atomic(() => runtime.dispatch(added(1))))).toBe('FLOE_INVARIANT_BROKEN');
+    const remove = runtime.addInterceptor('slow', () => undefined);
+    const work = task('work', () => undefined);
+    const later: [() => unknown, string][] = [
+      [() => Promise.resolve(), 'waiting'],
+      [() => runtime.run(work()), "running 'work'"],
+      [() => runtime.dispatch(added(2)), 'an interceptor that decides later'],
+    ];
+    for (const [start, what] of later) {
+      const { code, message } = failure(() => runtime.atomic(start));
+      expect([code, message]).toEqual(['FLOE_ASYNC_IN_ATOMIC', expect.stringContaining(what)]);
+    }
+    remove();
+    expect(runtime.read(counter).n).toBe(2);
+  });
+
+  test('one inside another stands or falls with it; rules that are only reported are reported once', () => {
+    const { counter, added, failing, runtime, problems, host } = recorded();
+    const told: Transition[] = [];
+    const stop = host.listen({ transition: (transition) => told.push(transition), close: () => told.splice(0) });
+    counter.invariant('small', ({ n }) => n < 3);
+    const work = (then?: () => void) =>
+      runtime.atomic(() => {
+        runtime.atomic(() => runtime.dispatch(added(5)));
+        expect(codeOf(() => runtime.dispatch(failing()))).toBe('FLOE_CHANGE_FAILED');
+        then?.();
+      });
+    const before = runtime.read(counter);
+    expect(
+      codeOf(() =>
+        work(() => {
+          throw new RangeError('out');
+        }),
+      ),
+    ).toBe('RangeError: out');
+    expect(runtime.read(counter)).toBe(before);
+    told.length = 0;
+    work();
+    expect([runtime.read(counter).n, problems.length]).toEqual([5, 1]);
+    expect(problems[0]).toMatchObject({ error: { code: 'FLOE_INVARIANT_BROKEN' }, action: failing() });
+    expect(told.map(({ outcome, caught }) => [outcome, caught])).toEqual([
+      ['applied', false],
+      ['failed', true],
+    ]);
+    stop();
+    runtime.dispatch(added(-5));
+    expect([told.length, runtime.trace.steps.at(-1)!.action]).toEqual([2, added(-5)]);
+  });
+});
+
+test('rule 2: batch gathers notifications and keeps the steps apart', () => {
+  const { counter, added, runtime, outcomes } = recorded();
+  const heard: unknown[] = [];
+  runtime.watch(at(counter, '/n', 0), (now, before) => heard.push([now, before]));
+  runtime.batch(() => {
+    runtime.dispatch(added(1));
+    runtime.batch(() => runtime.dispatch(added(1)));
+    expect(runtime.read(counter).n).toBe(2);
+  });
+  expect(heard).toEqual([[2, 0]]);
+  expect(outcomes()).toEqual(['applied', 'applied']);
+});

@@ -1,0 +1,128 @@
+// Who is asked before an action is applied: interceptors that users write, and those that come with Floe.
+import { describe, expect, jest, test } from '@jest/globals';
+import { actionLog, confirmation, createRuntime, store, type AnyAction, type Interceptor } from 'floe';
+import { recording } from 'floe/trace';
+import { recorded } from '../support/counter.js';
+import { codeOf } from '../support/failures.js';
+
+describe('interceptors', () => {
+  test('proceed, proceed with another action, or stop with a reason, in the order in which they were added', () => {
+    const order: string[] = [];
+    const doubling: Interceptor = (one, { proceed }) => {
+      order.push('doubling');
+      proceed(added.made(one) ? added(one.payload * 2) : one);
+    };
+    const capping: Interceptor = (one, { proceed, stop, read }) => {
+      order.push('capping');
+      if (added.made(one) && read(counter).n + one.payload > 10) stop('too much');
+      else proceed();
+    };
+    const { counter, added, runtime, last } = recorded({ interceptors: [doubling, capping] });
+    expect(runtime.dispatch(added(4))).toBe('applied');
+    expect(runtime.dispatch(added(4))).toBe('stopped');
+    expect([runtime.read(counter).n, order.join(' ')]).toEqual([8, 'doubling capping doubling capping']);
+    expect(last()).toMatchObject({ outcome: 'stopped', reason: 'too much', changes: [] });
+    expect(runtime.trace.steps[1]).toMatchObject({ action: { payload: 8 } });
+  });
+
+  test('what one puts in the place of an action is checked too', () => {
+    const wrong = { type: 'counter.added', payload: (() => 1) as never };
+    const { counter, added, runtime } = recorded({ interceptors: [(_one, { proceed }) => void proceed(wrong)] });
+    expect(codeOf(() => runtime.dispatch(added(1)))).toBe('FLOE_NOT_PLAIN_DATA');
+    expect(runtime.read(counter).n).toBe(0);
+  });
+
+  test('rule 4: one that waits holds the action as a step; it decides once; close stops it', () => {
+    const decisions: (() => unknown)[] = [];
+    const { added, runtime, last, outcomes } = recorded({
+      interceptors: [(_one, { proceed }) => void decisions.push(() => proceed())],
+    });
+    expect(runtime.dispatch(added(1))).toBe('waiting');
+    expect(runtime.dispatch(added(2))).toBe('waiting');
+    expect(decisions[0]()).toBe('applied');
+    expect(codeOf(decisions[0])).toBe('FLOE_PROCEEDED_TWICE');
+    runtime.close();
+    expect(codeOf(decisions[1])).toBe('FLOE_CLOSED');
+    expect(outcomes()).toEqual(['waiting', 'waiting', 'applied', 'stopped']);
+    expect(last()).toMatchObject({ action: { payload: 2 }, reason: 'closed' });
+  });
+
+  test('one that puts another action in its place is the cause; one that is taken out is asked no more', () => {
+    const { added, runtime, last } = recorded();
+    const doubles: Interceptor = (action, { proceed }) => void proceed(added((action.payload as number) * 2));
+    const [remove, keep] = [runtime.addInterceptor('doubles', doubles), runtime.addInterceptor('again', doubles)];
+    runtime.dispatch(added(1));
+    expect(last()).toMatchObject({ action: { payload: 4 }, cause: { by: 'interceptor' } });
+    remove();
+    remove();
+    runtime.dispatch(added(1));
+    expect(last()).toMatchObject({ action: { payload: 2 } });
+    keep();
+    runtime.dispatch(added(1));
+    expect(last()).toMatchObject({ action: { payload: 1 }, cause: { by: 'code' } });
+  });
+});
+
+test('a log tells what became of an action; one that failed fails all the same', () => {
+  const lines: string[] = [];
+  const { added, failing, runtime } = recorded({ interceptors: [actionLog((line) => lines.push(line))] });
+  runtime.dispatch(added(1));
+  expect(codeOf(() => runtime.dispatch(failing()))).toBe('FLOE_CHANGE_FAILED');
+  expect(lines).toEqual(['counter.added applied', expect.stringMatching(/^counter\.failing failed: .*on purpose/)]);
+  const console_ = jest.spyOn(console, 'log').mockImplementation(() => undefined);
+  const told = recorded({ interceptors: [actionLog()] });
+  told.runtime.dispatch(told.added(1));
+  expect(console_).toHaveBeenCalledWith('counter.added applied');
+  console_.mockRestore();
+});
+
+describe('a confirmation', () => {
+  const thing = store('thing', { n: 0 });
+  const asked = thing.action(
+    'asked',
+    (draft) => {
+      draft.n++;
+    },
+    { about: { confirm: 'Sure?' } },
+  );
+  const plain = thing.action('plain', (draft) => {
+    draft.n++;
+  });
+  const withAnswer = (answer: () => boolean | Promise<boolean>) => {
+    const questions: [string, AnyAction][] = [];
+    const runtime = createRuntime({
+      stores: [thing],
+      trace: recording(),
+      interceptors: [
+        confirmation((question, action) => {
+          questions.push([question, action]);
+          return answer();
+        }),
+      ],
+    });
+    return { runtime, questions };
+  };
+
+  test('is answered at once, yes or no', () => {
+    const yes = withAnswer(() => true);
+    expect(yes.runtime.dispatch(asked())).toBe('applied');
+    expect(yes.questions).toEqual([['Sure?', { type: 'thing.asked' }]]);
+    expect(yes.runtime.dispatch(plain())).toBe('applied');
+    expect(yes.questions).toHaveLength(1);
+    const no = withAnswer(() => false);
+    expect(no.runtime.dispatch(asked())).toBe('stopped');
+    expect(no.runtime.read(thing).n).toBe(0);
+  });
+
+  test('or later; a question that fails is a no', async () => {
+    const later = withAnswer(() => Promise.resolve(true));
+    expect(later.runtime.dispatch(asked())).toBe('waiting');
+    await Promise.resolve();
+    expect(later.runtime.read(thing).n).toBe(1);
+    const failed = withAnswer(() => Promise.reject(new Error('the dialog broke')));
+    expect(failed.runtime.dispatch(asked())).toBe('waiting');
+    await new Promise((resolve) => setTimeout(resolve));
+    expect(failed.runtime.read(thing).n).toBe(0);
+    expect(failed.runtime.trace.steps.at(-1)).toMatchObject({ outcome: 'stopped', reason: 'not confirmed' });
+  });
+});

@@ -1,0 +1,181 @@
+// Selectors in their corners; selectors.property.test.ts has them in long programs, tracking.test.ts what they read.
+import { describe, expect, jest, test } from '@jest/globals';
+import { at, createRuntime, selector, store } from 'floe';
+import { note, Port, Reader } from '../../src/core/graph.js';
+import { recorded } from '../support/counter.js';
+
+describe('selectors in their corners', () => {
+  test('a circle is an error that names the chain, and heals when the circle goes', () => {
+    const flag = store('flag', { on: true });
+    const edits = flag.edits();
+    const one: ReturnType<typeof selector<number, []>> = selector('one', (read): number =>
+      read(flag).on ? read(two) : 1,
+    );
+    const two = selector('two', (read): number => read(one) + 1);
+    const runtime = createRuntime({ stores: [flag] });
+    expect(() => runtime.read(one)).toThrow(
+      expect.objectContaining({
+        code: 'FLOE_SELECTOR_CYCLE',
+        message: expect.stringContaining('one -> two -> one') as unknown as string,
+      }),
+    );
+    runtime.dispatch(edits.merge({ on: false }));
+    expect([runtime.read(two), runtime.read(one)]).toEqual([2, 1]);
+  });
+
+  test('a thrown error is kept until something that was read changes', () => {
+    const { counter, added, runtime } = recorded();
+    const derive = jest.fn((state: { n: number }) => {
+      if (state.n === 0) throw new RangeError('none yet');
+      return state.n;
+    });
+    const some = counter.selector('some', derive);
+    expect(() => runtime.read(some)).toThrow('none yet');
+    expect(() => runtime.read(some)).toThrow('none yet');
+    expect(derive).toHaveBeenCalledTimes(1);
+    runtime.dispatch(added(1));
+    expect(runtime.read(some)).toBe(1);
+  });
+
+  test('equal: deep keeps the value, and those who watch hear nothing', () => {
+    const { counter, added, runtime } = recorded();
+    const parity = counter.selector('parity', (state) => ({ even: state.n % 2 === 0 }), { equal: 'deep' });
+    const heard = jest.fn();
+    runtime.watch(parity, heard);
+    const before = runtime.read(parity);
+    runtime.dispatch(added(2));
+    expect(runtime.read(parity)).toBe(before);
+    expect(heard).not.toHaveBeenCalled();
+  });
+
+  test('at gives the fallback where nothing is, and follows when something comes', () => {
+    const map = store('map', { of: {} as Record<string, { n: number }> });
+    const put = map.action('put', (draft, key: string) => {
+      draft.of[key] = { n: 1 };
+    });
+    const runtime = createRuntime({ stores: [map] });
+    const deep = at(map, '/of/a~1b/n', 0);
+    const heard: unknown[] = [];
+    runtime.watch(deep, (now, before) => heard.push([before, now]));
+    runtime.dispatch(put('x'));
+    runtime.dispatch(put('a/b'));
+    expect([
+      runtime.read(deep),
+      heard,
+      runtime.read(at(map, '')),
+      runtime.read(at(map, '/of/x/n/deeper', 'none')),
+    ]).toEqual([1, [[0, 1]], runtime.read(map), 'none']);
+  });
+});
+
+test('a circle is named with its arguments, from where it closes', () => {
+  const runtime = createRuntime();
+  const round: ReturnType<typeof selector<number, [step: number]>> = selector('round', (read, step: number): number =>
+    read(round((step + 1) % 2)),
+  );
+  const outside = selector('outside', (read) => read(round(0)));
+  expect(() => runtime.read(outside)).toThrow(/[^>] round\(0\) -> round\(1\) -> round\(0\)/);
+});
+
+describe('values for different arguments', () => {
+  function counting() {
+    const { counter, runtime } = recorded();
+    const { merge } = counter.edits();
+    const set = (part: { n?: number; m?: number }) => runtime.dispatch(merge(part));
+    /** How often the selector ran, by its argument. */
+    const ran: Record<number, number> = {};
+    const plus = (keep: number) =>
+      counter.selector(
+        'plus',
+        (state, more: number) => {
+          ran[more] = (ran[more] ?? 0) + 1;
+          return state.n + more;
+        },
+        { keep },
+      );
+    return { counter, runtime, set, ran, plus };
+  }
+
+  test('what nobody watches runs when it is asked for; what is watched no more, too', () => {
+    const { runtime, set, ran, plus } = counting();
+    const ten = plus(2)(10);
+    runtime.read(ten);
+    set({ n: 1 });
+    expect(ran).toEqual({ 10: 1 });
+    expect(runtime.read(ten)).toBe(11);
+    const stops = [1, 2].map(() => runtime.watch(ten, () => undefined));
+    set({ n: 2 });
+    expect(ran).toEqual({ 10: 3 });
+    for (const stop of [...stops, ...stops]) stop();
+    set({ n: 3 });
+    expect(ran).toEqual({ 10: 3 });
+  });
+
+  test('those that nobody uses are kept as far as there is room, the latest first', () => {
+    const { runtime, ran, plus } = counting();
+    const some = plus(2);
+    for (const n of [1, 2, 1, 3, 1, 3]) runtime.read(some(n));
+    expect(ran).toEqual({ 1: 1, 2: 1, 3: 1 });
+    runtime.read(some(2));
+    expect(ran[2]).toBe(2);
+    const stops = [3, 2, 1].map((n) => runtime.watch(some(n), () => undefined));
+    expect(ran).toEqual({ 1: 2, 2: 2, 3: 1 });
+    for (const n of [4, 5, 6, 1, 2, 3, 5, 6]) runtime.read(some(n));
+    expect(ran).toEqual({ 1: 2, 2: 2, 3: 1, 4: 1, 5: 1, 6: 1 });
+    for (const stop of stops) stop();
+    for (const n of [2, 1]) runtime.read(some(n));
+    expect(ran).toEqual({ 1: 2, 2: 2, 3: 1, 4: 1, 5: 1, 6: 1 });
+    for (const n of [6, 3]) runtime.read(some(n));
+    expect([ran[6], ran[3]]).toEqual([2, 2]);
+  });
+
+  test('those that another selector reads stay, and go when it reads them no more', () => {
+    const { counter, runtime, set, ran, plus } = counting();
+    const some = plus(1);
+    const outer = selector('outer', (read) => (read(counter).m === 0 ? read(some(1)) : 0));
+    const heard = jest.fn();
+    const stop = runtime.watch(outer, heard);
+    for (const n of [2, 3]) runtime.read(some(n));
+    set({ n: 5 });
+    expect(heard).toHaveBeenLastCalledWith(6, 1);
+    const once = ran[1];
+    runtime.read(some(1));
+    expect(ran[1]).toBe(once);
+    set({ m: 1 });
+    for (const n of [2, 1]) runtime.read(some(n));
+    expect(ran[1]).toBe(once + 1);
+    stop();
+  });
+});
+
+test('a store of one value is read in selectors like any other', () => {
+  const count = store('count', 1);
+  const added = count.action('added', (n, more: number) => n + more);
+  const double = selector('double', (read) => read(count) * 2);
+  const runtime = createRuntime({ stores: [count] });
+  const heard = jest.fn();
+  runtime.watch(double, heard);
+  for (const more of [2, 3]) runtime.dispatch(added(more));
+  expect(heard.mock.calls).toEqual([
+    [6, 2],
+    [12, 6],
+  ]);
+});
+
+test('what is read in another order, and then no more, is let go of', () => {
+  const [a, b] = [new Port(), new Port()];
+  let order = [a, b];
+  class Ordered extends Reader {
+    readonly name = 'ordered';
+    protected derive(): void {
+      for (const port of order) note(port);
+    }
+  }
+  const reader = new Ordered();
+  for (const next of [[a, b], [b, a], [a, b], [a]]) {
+    order = next;
+    a.mark();
+    reader.get();
+    expect([a.read, b.read]).toEqual([true, next.includes(b)]);
+  }
+});

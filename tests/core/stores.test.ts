@@ -1,0 +1,178 @@
+// Stores that come and go, are copied and declared anew; and runtimes side by side.
+import { describe, expect, test } from '@jest/globals';
+import { action, at, createRuntime, defaultRuntime, store, type Problem } from 'floe';
+import { recording } from 'floe/trace';
+import { declareCounter, recorded } from '../support/counter.js';
+import { codeOf } from '../support/failures.js';
+
+describe('rule 5: stores that come and go', () => {
+  test('a store joins at its first read, or at the first action that one of its creators made, without telling anybody', () => {
+    const { counter, added } = declareCounter();
+    const runtime = createRuntime({ trace: recording() });
+    expect(codeOf(() => runtime.dispatch({ type: 'counter.added', payload: 1 }))).toBe('FLOE_UNKNOWN_ACTION');
+    expect(runtime.dispatch(added(1))).toBe('applied');
+    expect(runtime.dispatch({ type: 'counter.added', payload: 1 })).toBe('applied');
+    expect(runtime.read(counter).n).toBe(2);
+    expect(runtime.trace.steps.map(({ fact, action: one }) => fact ?? one?.type)).toEqual([
+      'joined',
+      'counter.added',
+      'counter.added',
+    ]);
+  });
+
+  test('what is declared later counts from then on', () => {
+    const { counter, added } = declareCounter();
+    const runtime = createRuntime({ stores: [counter] });
+    runtime.dispatch(added(1));
+    counter.when(added, (draft, by) => {
+      draft.m += by;
+    });
+    runtime.dispatch(added(2));
+    expect(runtime.read(counter)).toEqual({ n: 3, m: 2 });
+  });
+
+  test('modules that import each other in a circle name actions by a function', () => {
+    const later: { opened?: ReturnType<typeof action<number>> } = {};
+    const thing = store('thing', { last: 0 });
+    thing.when(
+      () => later.opened!,
+      (draft, n) => {
+        draft.last = n;
+      },
+    );
+    later.opened = action<number>('opened');
+    const runtime = createRuntime({ stores: [thing] });
+    runtime.dispatch(later.opened(7));
+    expect(runtime.read(thing).last).toBe(7);
+  });
+
+  test('a copy of a store has its own state, actions and selectors', () => {
+    const { counter, added } = declareCounter();
+    const n = counter.selector('value', (state, times: number) => state.n * times);
+    const plain = counter.selector('plain', (state) => state.n);
+    const left = counter.as('left');
+    const runtime = createRuntime({ stores: [counter, left], trace: recording() });
+    const addedLeft = left.its(added);
+    runtime.dispatch(addedLeft(3));
+    runtime.dispatch(added(1));
+    expect([
+      runtime.read(left.its(n)(2)),
+      runtime.read(n(2)),
+      runtime.read(left.its(plain)),
+      runtime.read(at(left, '/n')),
+    ]).toEqual([6, 2, 3, 3]);
+    expect(runtime.trace.steps[1]).toMatchObject({ action: { type: 'left.added' }, stores: ['left'] });
+    expect(left.its(added)).toBe(addedLeft);
+    // A store whose name is as long, with an action and a selector of those names.
+    const some = store('some', { n: 0 });
+    const others = [
+      action('other'),
+      some.action('added', (draft) => void (draft.n += 1)),
+      some.selector('value', () => 0),
+    ];
+    for (const other of others) expect(codeOf(() => left.its(other as never))).toBe('FLOE_NOT_ITS_OWN');
+    runtime.dispatch((others[1] as () => { type: string })());
+    expect(runtime.read(left).n).toBe(3);
+  });
+
+  test('what is declared of a store later counts for its copies too', () => {
+    const { counter, added } = declareCounter();
+    const left = counter.as('left');
+    const runtime = createRuntime({ stores: [left], invariants: 'refuse' });
+    const ended = action('ended');
+    counter.when(ended, (draft) => {
+      draft.m = 7;
+    });
+    counter.invariant('small', ({ n }) => n < 5);
+    const asked = counter.action('asked', (draft) => void (draft.m += 1), { about: { confirm: 'Sure?' } });
+    const twice = counter.action('twice', (draft) => void (draft.n += 1));
+    counter.action('twice', (draft) => void (draft.m += 1));
+    const wrong = counter.selector('wrong', () => runtime.dispatch(ended()));
+    runtime.dispatch(ended());
+    runtime.dispatch(left.its(twice)());
+    expect(runtime.read(left)).toEqual({ n: 1, m: 8 });
+    expect(codeOf(() => runtime.dispatch(left.its(added)(9)))).toBe('FLOE_INVARIANT_BROKEN');
+    expect(left.its(asked).about).toEqual({ confirm: 'Sure?' });
+    expect(() => runtime.dispatch({ type: 'left.aded' })).toThrow(/Did you mean 'left.added'/);
+    expect(() => runtime.read(left.its(wrong))).toThrow("the selector 'left.wrong'");
+  });
+
+  test('a reloaded module takes over: state stays, new fields begin, lost ones are reported, watchers go on', () => {
+    const before = store('panel', { open: false, old: 1 });
+    const opened = before.action('opened', (draft) => {
+      draft.open = true;
+    });
+    const isOpen = before.selector('isOpen', (state) => state.open);
+    const problems: Problem[] = [];
+    const runtime = createRuntime({ stores: [before], onProblem: (problem) => problems.push(problem) });
+    const heard: boolean[] = [];
+    runtime.watch(isOpen, (now) => heard.push(now));
+    runtime.dispatch(opened());
+    const after = store('panel', { open: false, fresh: 2 });
+    const closed = after.action('closed', (draft) => {
+      draft.open = false;
+    });
+    expect(codeOf(() => runtime.add(after))).toBe('FLOE_NAME_TAKEN');
+    runtime.add(after, { renew: true });
+    expect(runtime.read(after)).toEqual({ open: true, old: 1, fresh: 2 });
+    expect(problems).toMatchObject([{ error: { code: 'FLOE_FIELDS_LOST' } }]);
+    runtime.dispatch(closed());
+    expect([heard, runtime.read(isOpen), runtime.read(before)]).toEqual([[true, false], false, runtime.read(after)]);
+  });
+});
+
+describe('stores', () => {
+  test('that are there already may be added; another of the name may not', () => {
+    const { counter, runtime, log } = recorded();
+    const steps = runtime.trace.steps.length;
+    runtime.add(counter, log);
+    expect(runtime.trace.steps).toHaveLength(steps);
+    const other = store('counter', { n: 7 });
+    expect(codeOf(() => runtime.read(other))).toBe('FLOE_NAME_TAKEN');
+    expect(codeOf(() => createRuntime({ stores: [counter, other] }))).toBe('FLOE_NAME_TAKEN');
+  });
+
+  test('that are declared anew: what fits stays, without a word where nothing is lost', () => {
+    const { counter, runtime, problems, last } = recorded();
+    const before = runtime.read(counter);
+    runtime.add(store('counter', { n: 5, m: 5 }), { renew: true });
+    expect([runtime.read(counter) === before, problems, last().fact]).toEqual([true, [], 'renewed']);
+    runtime.add(counter);
+    expect(runtime.trace.steps.at(-1)!.fact).toBe('renewed');
+    runtime.add(store('late', { x: 1 }), { renew: true });
+    expect(last()).toMatchObject({ fact: 'joined', changes: [{ path: '/late' }] });
+    for (const [name, was, is] of [
+      ['list', [1, 2], [3]],
+      ['number', 1, 2],
+      ['object', { a: 1 }, [1]],
+      ['array', [1], { a: 1 }],
+      ['filled', { a: 1 }, 5],
+    ] as const) {
+      runtime.add(store<string, unknown>(name, was));
+      runtime.add(store<string, unknown>(name, is), { renew: true });
+      expect(runtime.snapshot()[name]).toEqual(was);
+    }
+    expect(problems).toEqual([]);
+    runtime.add(store('object', { b: 1 }), { renew: true });
+    expect(problems.map(({ error }) => (error as Error).message)).toEqual([expect.stringMatching(/'object'.*a/)]);
+  });
+});
+
+test('on a server there is no default runtime; expose puts one on the global object', () => {
+  expect(codeOf(() => defaultRuntime())).toBe('FLOE_NO_RUNTIME');
+  const runtime = createRuntime({ expose: 'floeTestRuntime' });
+  expect((globalThis as { floeTestRuntime?: unknown }).floeTestRuntime).toBe(runtime);
+  delete (globalThis as { floeTestRuntime?: unknown }).floeTestRuntime;
+});
+
+test('runtimes side by side are isolated; one begins with the snapshot of another', () => {
+  const { counter, added, log } = declareCounter();
+  const [one, other] = [createRuntime({ stores: [counter, log] }), createRuntime({ stores: [counter] })];
+  one.dispatch(added(1));
+  expect(other.read(counter).n).toBe(0);
+  const initial = one.snapshot({ only: [counter] });
+  expect(initial).toEqual({ counter: { n: 1, m: 0 } });
+  expect(createRuntime({ stores: [counter], initial }).read(counter)).toBe(one.read(counter));
+  one.close();
+  expect(other.dispatch(added(1))).toBe('applied');
+});
