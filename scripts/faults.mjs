@@ -14,6 +14,7 @@ const entities = 'tests/entities/entities.property.test.ts';
 const orders = 'tests/core/interleavings.test.ts';
 const optimistic = 'tests/core/optimistic.property.test.ts';
 const tasks = 'tests/core/tasks.test.ts';
+const past = 'tests/core/past.test.ts';
 const whatIf = 'tests/trace/what-if.property.test.ts';
 const excluding = 'tests/trace/what-if.test.ts';
 const histories = 'tests/trace/history.test.ts';
@@ -420,7 +421,7 @@ const faults = [
     'what is part of a state from elsewhere is done to it once more',
   ],
   [
-    tasks,
+    past,
     'core/runs.ts',
     "if (started && !stays(started)) this.cancel(run, 'branch');",
     '',
@@ -433,7 +434,7 @@ const faults = [
     'if (!wanted) return;',
     'what comes while a listener works is missed',
   ],
-  [tasks, 'core/ends.ts', 'this.unseen = true;', '', 'what a task does while the past is shown is seen'],
+  [past, 'core/ends.ts', 'this.unseen = true;', '', 'what a task does while the past is shown is seen'],
   [tasks, 'core/run.ts', 'this.controller?.abort(this.cancellation);', '', 'a cancelled run does not abort its signal'],
   [
     excluding,

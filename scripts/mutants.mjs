@@ -23,7 +23,7 @@ const corners = [
 const drafts = ['core/draft.property', 'core/production.property'];
 const reads = ['core/selectors.property', 'core/graph.property'];
 const traces = ['trace/recording', 'trace/history', 'trace/what-if'];
-const tasks = ['core/tasks', 'core/optimistic.property'];
+const tasks = ['core/tasks', 'core/optimistic', 'core/past', 'core/optimistic.property'];
 const stored = ['persist/later', 'persist/tabs'];
 const orders = ['core/interleavings'];
 

@@ -1,71 +1,13 @@
-import { describe, expect, jest, test } from '@jest/globals';
-import {
-  action,
-  confirmation,
-  createRuntime,
-  need,
-  selector,
-  store,
-  task,
-  type Optimistic,
-  type Run,
-  type TaskContext,
-} from 'floe';
-import { memoryStorage } from 'floe/persist';
+// Tasks: their runs, what their options do, and what outlives a run.
+import { describe, expect, test } from '@jest/globals';
+import { action, createRuntime, selector, store, task, type TaskContext } from 'floe';
 import { handClock, testRuntime } from 'floe/testing';
-import { readTrace, type Step } from 'floe/trace';
-
-// A desk that answers when the test says so.
-interface Desk {
-  ask(what: string): Promise<string>;
-}
-const desk = need<Desk>('desk');
-/** The visits, declared anew: what one test declares beside them must not answer in another. */
-const declare = () => {
-  const visits = store('visits', { list: [] as string[], picked: null as string | null, filter: 'all' });
-  return {
-    visits,
-    listArrived: visits.action('listArrived', (draft, list: string[]) => {
-      draft.list = list;
-    }),
-    picked: visits.action('picked', (draft, id: string | null) => {
-      draft.picked = id;
-    }),
-    filterPicked: visits.action('filterPicked', (draft, filter: string) => {
-      draft.filter = filter;
-    }),
-  };
-};
-const asks = () => {
-  const open: { what: string; answer(text: string): void; fail(error: Error): void }[] = [];
-  const given = desk.by({
-    ask: (what) => new Promise((answer, fail) => open.push({ what, answer, fail })),
-  });
-  return { open, given };
-};
-const lines = (steps: readonly Step[]): string[] =>
-  steps.map(({ seq, fact, action: sent, run, cause, outcome, reason }) =>
-    [
-      seq,
-      fact ?? sent?.type,
-      run && `#${run.id} ${run.phase}`,
-      `by ${cause.by}${cause.run ? ` #${cause.run}` : ''}${cause.step === undefined ? '' : ` after ${cause.step}`}`,
-      outcome,
-      reason,
-    ]
-      .filter((part) => part !== undefined)
-      .join(', '),
-  );
-const codeOf = (error: unknown): string => (error as { code: string }).code;
-const phaseOf = (run: Run<unknown>): Promise<string> =>
-  run.then(
-    () => 'done',
-    (error: unknown) => (error as Error).message,
-  );
+import { readTrace } from 'floe/trace';
+import { asks, codeOf, declareVisits, desk, lines, phaseOf } from '../support/visits.js';
 
 describe('a run', () => {
   test('is a promise of its result; its start, its actions and its end are steps with their causes', async () => {
-    const { visits, listArrived } = declare();
+    const { visits, listArrived } = declareVisits();
     const { open, given } = asks();
     const runtime = testRuntime({ stores: [visits], needs: [given] });
     const load = visits.task('load', async ({ dispatch, use }, day: string) => {
@@ -99,7 +41,7 @@ describe('a run', () => {
   });
 
   test('the whole chain from a click to a notice can be read from the trace', async () => {
-    const { visits, listArrived, picked } = declare();
+    const { visits, listArrived, picked } = declareVisits();
     const { open, given } = asks();
     const notices = store('notices', { shown: null as string | null });
     const noticeShown = notices.action('shown', (draft, text: string) => {
@@ -131,7 +73,7 @@ describe('a run', () => {
   });
 
   test('cancelled: its signal is aborted, what waits is rejected, what it still dispatches is stopped', async () => {
-    const { visits, listArrived, picked } = declare();
+    const { visits, listArrived, picked } = declareVisits();
     const { open, given } = asks();
     const runtime = testRuntime({ stores: [visits], needs: [given] });
     let seen: { aborted: boolean; reason?: unknown } | undefined;
@@ -196,7 +138,7 @@ describe('a run', () => {
   });
 
   test('sees time and chance of the runtime, and the trace says what it saw', async () => {
-    const { visits, picked } = declare();
+    const { visits, picked } = declareVisits();
     const roll = visits.task('roll', async ({ now, random, sleep, dispatch }) => {
       const began = now();
       await sleep(1500);
@@ -231,36 +173,11 @@ describe('what is wrong is said', () => {
     ['a task that is not called', 'FLOE_NOT_A_TASK_CALL', () => testRuntime().run(idle as never)],
     ['nothing', 'FLOE_NOT_A_TASK_CALL', () => testRuntime().run(undefined as never)],
     ['no work', 'FLOE_BAD_NAME', () => task('none', undefined as never)],
-    ['a bad name', 'FLOE_BAD_NAME', () => declare().visits.task('a.b', () => undefined)],
+    ['a bad name', 'FLOE_BAD_NAME', () => declareVisits().visits.task('a.b', () => undefined)],
     [
       'an argument that is no data',
       'FLOE_NOT_PLAIN_DATA',
       () => testRuntime().run(task('any', (_ctx, _fn: unknown) => undefined)(() => 1)),
-    ],
-    [
-      'run in an atomic',
-      'FLOE_ASYNC_IN_ATOMIC',
-      () => {
-        const one = testRuntime();
-        one.atomic(() => void one.run(idle()));
-      },
-    ],
-    [
-      'run in a selector',
-      'FLOE_WRONG_PLACE',
-      () => {
-        const one = testRuntime();
-        one.read(selector('runs', () => one.run(idle()).id));
-      },
-    ],
-    [
-      'run after the end',
-      'FLOE_CLOSED',
-      () => {
-        const one = testRuntime();
-        one.close();
-        void one.run(idle());
-      },
     ],
   ])('%s', (_name, code, fn) => {
     let found = '';
@@ -273,7 +190,7 @@ describe('what is wrong is said', () => {
   });
 
   test('a need that the runtime was not given is named, with its task', async () => {
-    const { visits } = declare();
+    const { visits } = declareVisits();
     const load = visits.task('load', ({ use }) => use(desk).ask('list'));
     await expect(testRuntime().run(load())).rejects.toMatchObject({
       code: 'FLOE_NEED_MISSING',
@@ -284,7 +201,7 @@ describe('what is wrong is said', () => {
 
 describe('options', () => {
   test('retry: tries again after a pause, takes back what the failed try left open, and can be cancelled in the pause', async () => {
-    const { visits, filterPicked } = declare();
+    const { visits, filterPicked } = declareVisits();
     const tries: number[] = [];
     const save = visits.task(
       'save',
@@ -323,7 +240,7 @@ describe('options', () => {
   });
 
   test('retry: a pause that cannot be computed is a failure of the run', async () => {
-    const { visits } = declare();
+    const { visits } = declareVisits();
     const wait = () => {
       throw new Error('no pause');
     };
@@ -338,7 +255,7 @@ describe('options', () => {
   });
 
   test('unless: nothing is done where there is nothing to do, and the trace says so', async () => {
-    const { visits, listArrived } = declare();
+    const { visits, listArrived } = declareVisits();
     const load = visits.task('load', ({ dispatch }, id: string) => (dispatch(listArrived([id])), 'asked'), {
       unless: (read, id) => read(visits).list.includes(id),
     });
@@ -362,7 +279,7 @@ describe('options', () => {
   });
 
   test('when: answers one action or several, also by name later, with the payload; a failure is reported', async () => {
-    const { visits, picked } = declare();
+    const { visits, picked } = declareVisits();
     const seen: unknown[] = [];
     const shiftEnded = action('shiftEnded');
     const gone = action<string>('gone');
@@ -414,7 +331,7 @@ describe('options', () => {
   });
 
   test('atStart and each: lives as long as the runtime, misses nothing that comes while it works', async () => {
-    const { visits, picked, filterPicked } = declare();
+    const { visits, picked, filterPicked } = declareVisits();
     const seen: string[] = [];
     const follow = visits.task(
       'follow',
@@ -447,7 +364,7 @@ describe('options', () => {
   });
 
   test('a part that is loaded later brings its tasks; a task that is declared once more takes the place of the first', async () => {
-    const { visits } = declare();
+    const { visits } = declareVisits();
     const seen: string[] = [];
     const later = store('laterPart', 1);
     later.task('begin', () => void seen.push('of the store'), { atStart: true });
@@ -466,7 +383,7 @@ describe('options', () => {
   });
 
   test('atStart: a store that is first read inside a selector starts its tasks afterwards', async () => {
-    const { visits, picked } = declare();
+    const { visits, picked } = declareVisits();
     const late = store('late', 1);
     const seen: unknown[] = [];
     late.task('begin', ({ dispatch }) => seen.push(dispatch(picked('v7'))), { atStart: true });
@@ -478,7 +395,7 @@ describe('options', () => {
   });
 
   test('overlapBy: runs of different rows do not disturb each other, and have their own status', async () => {
-    const { visits } = declare();
+    const { visits } = declareVisits();
     const { open, given } = asks();
     const save = visits.task('save', ({ use }, id: string, text: string) => use(desk).ask(`${id} ${text}`), {
       overlap: 'replace',
@@ -496,7 +413,7 @@ describe('options', () => {
   });
 
   test('replace: when somebody who watches starts another one meanwhile, the newest call counts', async () => {
-    const { visits } = declare();
+    const { visits } = declareVisits();
     const load = visits.task('load', ({ sleep }, _n: number) => sleep(100), { overlap: 'replace' });
     const runtime = testRuntime({ stores: [visits] });
     let more = 1;
@@ -534,7 +451,7 @@ describe('options', () => {
   });
 
   test('a branch where runs were under way: those that are over are over there too, the others go on', async () => {
-    const { visits, picked } = declare();
+    const { visits, picked } = declareVisits();
     const ends: (() => void)[] = [];
     const wait = (_context: unknown, _n: number) => new Promise<void>((resolve) => void ends.push(resolve));
     const [loads, saves] = [visits.task('loads', wait), visits.task('saves', wait)];
@@ -565,7 +482,7 @@ describe('options', () => {
   });
 
   test('the steps of a run say why it began and who settled what it had left open', async () => {
-    const { visits, picked, filterPicked } = declare();
+    const { visits, picked, filterPicked } = declareVisits();
     let tries = 0;
     visits.task(
       'loads',
@@ -597,7 +514,7 @@ describe('options', () => {
   });
 
   test('the status of a hundred different arguments is kept, the oldest is forgotten first', async () => {
-    const { visits } = declare();
+    const { visits } = declareVisits();
     const touch = visits.task('touch', ({ sleep }, n: number) => sleep(n === 0 ? 1000 : 1));
     const runtime = testRuntime({ stores: [visits] });
     for (let n = 0; n <= 101; n++) void runtime.run(touch(n));
@@ -607,209 +524,8 @@ describe('options', () => {
   });
 });
 
-describe('optimistic', () => {
-  let held: { context: TaskContext; run: Run<unknown> };
-  const hold = task('hold', (context) => {
-    held = { context, run: undefined as never };
-    return new Promise(() => undefined);
-  });
-  const holding = (runtime: { run(call: ReturnType<typeof hold>): Run<unknown> }) => {
-    const run = runtime.run(hold());
-    void run.catch(() => undefined);
-    return { ...held, run };
-  };
-
-  test('rule 20: taking back is a step of its own with the net difference; earlier steps stay as they were', () => {
-    const { visits, picked, filterPicked } = declare();
-    const runtime = testRuntime({ stores: [visits] });
-    const { context } = holding(runtime);
-    const seen: unknown[] = [];
-    runtime.watch(visits, (state) => seen.push([state.picked, state.filter]));
-    const open = context.optimistic(picked('v7'));
-    runtime.dispatch(filterPicked('expected'));
-    open.revert();
-    open.revert();
-    open.confirm();
-    expect(open.result).toBe('applied');
-    expect(seen).toEqual([
-      ['v7', 'all'],
-      ['v7', 'expected'],
-      [null, 'expected'],
-    ]);
-    const [, , optimistic, , reverted] = runtime.trace.steps;
-    expect(reverted).toMatchObject({
-      kind: 'fact',
-      fact: 'reverted',
-      about: optimistic.seq,
-      cause: { by: 'task', run: 1 },
-      changes: [{ op: 'replace', path: '/visits/picked', value: null }],
-    });
-    expect(runtime.trace.steps).toHaveLength(5);
-    expect(runtime.trace.stateAt(3)).toMatchObject({ visits: { picked: 'v7', filter: 'expected' } });
-    expect(runtime.trace.stateAt(4)).toMatchObject({ visits: { picked: null, filter: 'expected' } });
-  });
-
-  test('confirm(action) takes the place of the original, and is heard of', () => {
-    const { visits, listArrived, picked } = declare();
-    const runtime = testRuntime({ stores: [visits] });
-    const { context } = holding(runtime);
-    const seen: unknown[] = [];
-    visits.task('hears', (_ctx, id: string | null) => void seen.push(id), { when: picked });
-    const open = context.optimistic(listArrived(['guess']));
-    runtime.dispatch(picked('v7'));
-    open.confirm(picked('v8'));
-    // The later one counts, though it was dispatched before the confirmation.
-    expect(runtime.read(visits)).toMatchObject({ list: [], picked: 'v7' });
-    expect(seen).toEqual(['v7', 'v8']);
-    expect(runtime.trace.steps.find(({ fact }) => fact === 'confirmed')).toMatchObject({ action: picked('v8') });
-  });
-
-  test('confirm(action) with an action that throws changes nothing; the original stays open', () => {
-    const { visits, picked } = declare();
-    const refused = visits.action('refused', () => {
-      throw new RangeError('no');
-    });
-    const runtime = testRuntime({ stores: [visits] });
-    const { context } = holding(runtime);
-    const open = context.optimistic(picked('v7'));
-    const steps = runtime.trace.steps.length;
-    expect(() => open.confirm(refused())).toThrow(expect.objectContaining({ code: 'FLOE_CHANGE_FAILED' }) as never);
-    expect([runtime.read(visits).picked, runtime.trace.steps.length, runtime.problems]).toEqual(['v7', steps, []]);
-    open.revert();
-    expect(runtime.read(visits).picked).toBe(null);
-    expect(Object.prototype.toString.call(context.run(hold()))).toBe('[object Run]');
-  });
-
-  test('an action held by an interceptor is settled when it is let go', () => {
-    const { visits, picked } = declare();
-    const answers: ((yes: boolean) => void)[] = [];
-    const cancelled = visits.action('cancelled', (draft) => void (draft.picked = null), {
-      about: { confirm: 'Cancel?' },
-    });
-    const ask = confirmation((_text: string) => new Promise<boolean>((answer) => answers.push(answer)));
-    const runtime = testRuntime({ stores: [visits], interceptors: [ask] });
-    runtime.dispatch(picked('v7'));
-    const { context, run } = holding(runtime);
-    const [kept, back] = [cancelled(), cancelled(), cancelled()].map((one) => context.optimistic(one));
-    expect(kept.result).toBe('waiting');
-    back.revert();
-    return (async () => {
-      answers[1](true);
-      await runtime.clock.advance();
-      expect(runtime.read(visits).picked).toBe('v7');
-      answers[0](true);
-      await runtime.clock.advance();
-      expect(runtime.read(visits).picked).toBe(null);
-      run.cancel('left');
-      expect(runtime.read(visits).picked).toBe('v7');
-      answers[2](true);
-      await runtime.clock.advance();
-      expect(runtime.read(visits).picked).toBe('v7');
-      expect(lines(runtime.trace.steps).at(-1)).toMatch(/visits.cancelled, by task #1, stopped, its run is over: left/);
-    })();
-  });
-
-  test('what cannot be applied without the one taken back is dropped, noted and reported', () => {
-    const log = store('log', { lines: [] as string[] });
-    const written = log.action('written', (draft, line: string) => void draft.lines.push(line));
-    const corrected = log.action('corrected', (draft, line: string) => {
-      if (draft.lines.length === 0) throw new Error('there is no line');
-      draft.lines[0] = line;
-    });
-    const runtime = testRuntime({ stores: [log] });
-    const { context } = holding(runtime);
-    const open = context.optimistic(written('a'));
-    runtime.dispatch(corrected('b'));
-    runtime.dispatch(written('c'));
-    open.revert();
-    expect(runtime.read(log).lines).toEqual(['c']);
-    expect(runtime.problems.map(({ error }) => (error as Error).message)).toEqual([
-      expect.stringMatching(/'log.corrected' built on 'log.written'.*there is no line.*dropped/),
-    ]);
-    expect(runtime.trace.steps.at(-1)!.problems).toEqual([expect.stringMatching(/log.corrected/)]);
-  });
-
-  test('a group that cannot be applied any more is dropped as a whole; a reset in it stands', () => {
-    const log = store('logOfGroup', { lines: [] as string[] });
-    const written = log.action('written', (draft, line: string) => void draft.lines.push(line));
-    const corrected = log.action('corrected', (draft) => {
-      if (draft.lines.length === 0) throw new Error('there is no line');
-      draft.lines[0] += '!';
-    });
-    const other = store('otherOfGroup', { n: 0 });
-    const counted = other.action('counted', (draft) => {
-      draft.n++;
-    });
-    const runtime = testRuntime({ stores: [log, other] });
-    runtime.dispatch(counted());
-    const { context } = holding(runtime);
-    const open = context.optimistic(written('a'));
-    runtime.atomic(() => {
-      runtime.dispatch(counted());
-      runtime.reset(other);
-      runtime.dispatch(corrected());
-    });
-    expect([runtime.read(log).lines, runtime.read(other).n]).toEqual([['a!'], 0]);
-    open.revert();
-    expect([runtime.read(log).lines, runtime.read(other).n]).toEqual([[], 0]);
-    expect(runtime.problems.map(({ error }) => codeOf(error))).toEqual(['FLOE_DROPPED', 'FLOE_DROPPED']);
-  });
-
-  test('rule 15: while it is open, what is stored is without it', () => {
-    const kept = store('kept', { picked: '', filter: '' }).persisted();
-    const keptPicked = kept.action('picked', (draft, id: string) => void (draft.picked = id));
-    const keptFilter = kept.action('filter', (draft, id: string) => void (draft.filter = id));
-    const texts = new Map<string, string>();
-    const stored = (): unknown => (JSON.parse(texts.get('kept') ?? '{}') as { state?: unknown }).state;
-    const runtime = createRuntime({ stores: [kept], storage: memoryStorage(texts) });
-    const { context } = holding(runtime);
-    const first = context.optimistic(keptPicked('v7'));
-    expect(stored()).toEqual({ picked: '', filter: '' });
-    runtime.dispatch(keptFilter('expected'));
-    expect(stored()).toEqual({ picked: '', filter: 'expected' });
-    expect(runtime.read(kept).picked).toBe('v7');
-    first.confirm();
-    expect(stored()).toEqual({ picked: 'v7', filter: 'expected' });
-  });
-
-  test('a run that ends well keeps what it left open; one that fails takes it back', async () => {
-    const { visits, picked } = declare();
-    const runtime = testRuntime({ stores: [visits] });
-    await runtime.run(task('well', ({ optimistic }) => void optimistic(picked('v7')))());
-    expect(runtime.read(visits).picked).toBe('v7');
-    const ill = task('ill', ({ optimistic }) => {
-      optimistic(picked('v8'));
-      throw new Error('ill');
-    });
-    await expect(runtime.run(ill())).rejects.toThrow('ill');
-    expect(runtime.read(visits).picked).toBe('v7');
-  });
-
-  test('inside atomic it stands and falls with the rest, and is settled when that is over', () => {
-    const { visits, picked } = declare();
-    const runtime = testRuntime({ stores: [visits] });
-    const { context } = holding(runtime);
-    let open: Optimistic | undefined;
-    expect(() =>
-      context.atomic(() => {
-        open = context.optimistic(picked('v7'));
-        throw new Error('no');
-      }),
-    ).toThrow('no');
-    open!.revert();
-    expect(runtime.read(visits).picked).toBe(null);
-    context.atomic(() => {
-      open = context.optimistic(picked('v7'));
-      open.revert();
-      expect(runtime.read(visits).picked).toBe('v7');
-    });
-    expect(runtime.read(visits).picked).toBe(null);
-    expect(runtime.problems).toEqual([]);
-  });
-});
-
 describe('what outlives its run', () => {
-  const { visits, picked, filterPicked } = declare();
+  const { visits, picked, filterPicked } = declareVisits();
   let leaked!: TaskContext;
   const leak = visits.task('leak', (context, ms: number) => {
     leaked = context;
@@ -872,7 +588,7 @@ describe('what outlives its run', () => {
 });
 
 test('without a trace: tasks answer, listen and take back all the same', async () => {
-  const { visits, picked, filterPicked } = declare();
+  const { visits, picked, filterPicked } = declareVisits();
   const seen: unknown[] = [];
   visits.task('answer', (_context, id: string | null) => void seen.push(id), { when: picked });
   const clock = handClock();
@@ -905,277 +621,8 @@ test('without a trace: tasks answer, listen and take back all the same', async (
   await expect(listening).rejects.toMatchObject({ code: 'FLOE_RUN_CANCELLED' });
 });
 
-describe('rule 14: while somebody looks at the past', () => {
-  const { visits, listArrived, picked, filterPicked } = declare();
-  const setUp = () => {
-    const { open, given } = asks();
-    const texts = new Map<string, string>();
-    const runtime = testRuntime({ stores: [visits, watch], needs: [given], storage: memoryStorage(texts) });
-    return { open, runtime, stored: () => texts.get('watch') ?? '' };
-  };
-  const setUpHolding = () => {
-    const { runtime } = setUp();
-    let context!: TaskContext;
-    const holdOn = visits.task('holdOn', (given) => {
-      context = given;
-      return new Promise(() => undefined);
-    });
-    const hold = () => {
-      void runtime.run(holdOn()).catch(() => undefined);
-      return { context };
-    };
-    return { runtime, hold };
-  };
-  const watch = store('watch', { last: '' }).persisted();
-  watch.when(listArrived, (draft, [id]) => {
-    draft.last = id;
-  });
-  const count = selector('count', (read) => read(visits).list.length);
-  const load = visits.task('load', async ({ dispatch, read, use }) => {
-    dispatch(listArrived([await use(desk).ask('list')]));
-    return read(count);
-  });
-
-  test('what a task dispatches goes to the live end, unseen; it reads there, and storage follows it', async () => {
-    const { open, runtime, stored } = setUp();
-    const run = runtime.run(load());
-    runtime.dispatch(picked('v1'));
-    runtime.trace.seek(0);
-    const heard = jest.fn();
-    runtime.watch(count, heard);
-    expect(runtime.read(load.status).phase).toBe('idle');
-    open[0].answer('v7');
-    expect(await run).toBe(1);
-    expect([runtime.trace.cursor, runtime.trace.isLive, runtime.read(count)]).toEqual([0, false, 0]);
-    expect(heard).not.toHaveBeenCalled();
-    expect(stored()).toContain('v7');
-    expect(runtime.trace.branches).toHaveLength(1);
-    runtime.trace.live();
-    expect(runtime.read(visits)).toMatchObject({ list: ['v7'], picked: 'v1' });
-    expect(runtime.read(load.status).phase).toBe('done');
-    expect(heard.mock.calls).toEqual([[1, 0]]);
-    for (const { seq } of runtime.trace.steps) runtime.trace.seek(seq);
-    expect(runtime.read(count)).toBe(1);
-  });
-
-  test('a branch cancels the runs that began after it; older ones go on at the new end', async () => {
-    const { open, runtime } = setUp();
-    const older = runtime.run(load());
-    const fork = runtime.trace.cursor;
-    const younger = phaseOf(runtime.run(load()));
-    runtime.trace.seek(fork);
-    runtime.dispatch(picked('v3'));
-    expect(await younger).toMatch(/branch/);
-    expect(runtime.trace.branches).toHaveLength(2);
-    open[1].answer('v9');
-    open[0].answer('v7');
-    expect(await older).toBe(1);
-    expect(runtime.trace.isLive).toBe(true);
-    expect(runtime.read(visits)).toMatchObject({ list: ['v7'], picked: 'v3' });
-    expect(runtime.read(load.status)).toMatchObject({ phase: 'done', runs: 1 });
-    for (const { seq } of runtime.trace.steps) runtime.trace.seek(seq);
-    runtime.trace.switchTo(0);
-    expect(runtime.read(load.status)).toMatchObject({ phase: 'running', runs: 2 });
-    expect(lines(runtime.trace.steps).at(-1)).toMatch(/runEnded, #2 cancelled.*branch$/);
-  });
-
-  test('a run that the branch still shows as running, but that has ended, is ended there too', async () => {
-    const { open, runtime } = setUp();
-    const run = runtime.run(load());
-    const fork = runtime.trace.cursor;
-    open[0].answer('v7');
-    await run;
-    runtime.trace.seek(fork);
-    expect(runtime.read(load.status).phase).toBe('running');
-    runtime.dispatch(picked('v3'));
-    expect(runtime.read(load.status).phase).toBe('cancelled');
-    expect(lines(runtime.trace.steps).slice(-2)[0]).toMatch(/runEnded, #0 cancelled, by runtime, applied, branch/);
-  });
-
-  test('a task that is run by hand in the past begins a branch, as an action does', async () => {
-    const { open, runtime } = setUp();
-    runtime.dispatch(picked('v1'));
-    runtime.trace.seek(0);
-    const run = runtime.run(load());
-    open[0].answer('v7');
-    await run;
-    expect(runtime.trace.branches).toHaveLength(2);
-    expect(runtime.read(visits)).toMatchObject({ list: ['v7'], picked: null });
-  });
-
-  test('a run that began unseen is part of the line from then on', async () => {
-    const { open, runtime } = setUp();
-    const rest = visits.task('rest', ({ sleep }) => sleep(1000));
-    const both = visits.task('both', async ({ use, run }) => {
-      await use(desk).ask('list');
-      await run(rest());
-    });
-    const run = runtime.run(both());
-    runtime.trace.seek(0);
-    open[0].answer('');
-    await runtime.clock.advance();
-    runtime.trace.live();
-    runtime.dispatch(picked('v1'));
-    runtime.trace.seek(runtime.trace.steps.at(-2)!.seq);
-    expect(runtime.read(rest.status).phase).toBe('running');
-    runtime.dispatch(picked('v2'));
-    await runtime.clock.advance(1000);
-    await run;
-    expect(runtime.read(rest.status)).toMatchObject({ phase: 'done', runs: 1 });
-    expect(runtime.trace.branches).toHaveLength(2);
-  });
-
-  test('an action that was held before: refused, it is noted at the live end; let go, it begins a branch', async () => {
-    const answers: ((yes: boolean) => void)[] = [];
-    const sent = visits.action('sent', (draft) => void (draft.filter = 'sent'), { about: { confirm: 'Send?' } });
-    const ask = confirmation((_text: string) => new Promise<boolean>((answer) => answers.push(answer)));
-    const runtime = testRuntime({ stores: [visits], interceptors: [ask] });
-    expect([runtime.dispatch(sent()), runtime.dispatch(sent())]).toEqual(['waiting', 'waiting']);
-    runtime.trace.seek(0);
-    answers[0](false);
-    await runtime.clock.advance();
-    expect([runtime.trace.cursor, runtime.trace.branches.length]).toEqual([0, 1]);
-    expect(lines(runtime.trace.steps).at(-1)).toMatch(/visits.sent, by code, stopped, not confirmed/);
-    answers[1](true);
-    await runtime.clock.advance();
-    expect(runtime.trace.isLive).toBe(true);
-    expect(runtime.trace.branches).toHaveLength(2);
-    expect(lines(runtime.trace.steps)).toEqual(['0, initial, by runtime, applied', '4, visits.sent, by code, applied']);
-    expect(runtime.read(visits).filter).toBe('sent');
-  });
-
-  test('a task that begins unseen finds what is shown where it does not ask its context, and may go to the live end', async () => {
-    const { open, runtime } = setUp();
-    const found: unknown[] = [];
-    visits.task(
-      'look',
-      ({ read }) => {
-        found.push(runtime.read(count), read(count));
-        runtime.trace.live();
-        found.push(runtime.read(count));
-      },
-      { when: listArrived },
-    );
-    const run = runtime.run(load());
-    runtime.trace.seek(0);
-    open[0].answer('v7');
-    expect(await run).toBe(1);
-    expect(found).toEqual([0, 1, 1]);
-    expect([runtime.trace.isLive, runtime.read(count), runtime.trace.branches.length]).toEqual([true, 1, 1]);
-    const meddling = (_action: unknown, { proceed }: { proceed(): unknown }): void => {
-      runtime.trace.live();
-      proceed();
-    };
-    runtime.addInterceptor('meddling', meddling);
-    const again = phaseOf(runtime.run(load()));
-    runtime.trace.seek(0);
-    open[1].answer('v8');
-    expect(await again).toMatch(/moving in time/);
-  });
-
-  test('switching to another branch cancels the runs of the one that is left', async () => {
-    const { runtime } = setUp();
-    runtime.dispatch(picked('v1'));
-    runtime.trace.seek(0);
-    runtime.dispatch(picked('v2'));
-    const run = phaseOf(runtime.run(load()));
-    runtime.trace.switchTo(0);
-    expect(await run).toMatch(/branch/);
-    expect(runtime.read(visits).picked).toBe('v1');
-    expect(runtime.read(load.status).phase).toBe('idle');
-  });
-
-  test('on a branch an open optimistic action that belongs to it can be taken back, without what the line had after it', () => {
-    const { runtime, hold } = setUpHolding();
-    const { context } = hold();
-    const first = context.optimistic(picked('v1'));
-    runtime.dispatch(filterPicked('expected'));
-    const fork = runtime.trace.cursor;
-    const second = context.optimistic(listArrived(['v9']));
-    runtime.trace.seek(fork);
-    runtime.dispatch(filterPicked('departed'));
-    expect(runtime.read(visits)).toMatchObject({ list: [], picked: 'v1', filter: 'departed' });
-    second.revert();
-    first.revert();
-    expect(runtime.read(visits)).toMatchObject({ list: [], picked: null, filter: 'departed' });
-    for (const { seq } of runtime.trace.steps) runtime.trace.seek(seq);
-    expect(runtime.read(visits)).toMatchObject({ list: [], picked: null, filter: 'departed' });
-    runtime.trace.switchTo(0);
-    expect(runtime.read(visits)).toMatchObject({ list: ['v9'], picked: 'v1', filter: 'expected' });
-    expect(runtime.problems).toEqual([]);
-  });
-
-  test('on a branch that shows what was taken back elsewhere, what is open stays', () => {
-    const { runtime, hold } = setUpHolding();
-    const { context } = hold();
-    const first = context.optimistic(picked('v1'));
-    const second = context.optimistic(filterPicked('expected'));
-    const fork = runtime.trace.cursor;
-    second.revert();
-    runtime.trace.seek(fork);
-    runtime.dispatch(listArrived(['v3']));
-    first.revert();
-    expect(runtime.read(visits)).toMatchObject({ list: ['v3'], picked: 'v1', filter: 'expected' });
-    // Nothing is kept any more: what comes now is as ever.
-    const third = context.optimistic(picked('v4'));
-    third.revert();
-    expect(runtime.read(visits)).toMatchObject({ list: ['v3'], picked: 'v1', filter: 'expected' });
-    expect(runtime.problems).toEqual([]);
-  });
-
-  test('an optimistic action is taken back at the live end; on a branch only where it belongs to it', () => {
-    let context!: TaskContext;
-    const hold = task('holdHere', (given) => {
-      context = given;
-      return new Promise(() => undefined);
-    });
-    const { runtime } = setUp();
-    void runtime.run(hold()).catch(() => undefined);
-    const before = runtime.trace.cursor;
-    const first = context.optimistic(picked('v1'));
-    const between = runtime.trace.cursor;
-    const second = context.optimistic(filterPicked('expected'));
-    runtime.trace.seek(between);
-    first.revert();
-    expect(runtime.read(visits).picked).toBe('v1');
-    runtime.trace.live();
-    expect(runtime.read(visits)).toMatchObject({ picked: null, filter: 'expected' });
-    const third = context.optimistic(picked('v3'));
-    runtime.trace.seek(before);
-    runtime.dispatch(filterPicked('departed'));
-    second.revert();
-    third.confirm(picked('v4'));
-    // What became known since is news for the branch; there is nothing to take back there.
-    expect(runtime.read(visits)).toMatchObject({ picked: 'v4', filter: 'departed' });
-    expect(runtime.problems).toEqual([]);
-  });
-});
-
-test('rule 13: no task runs again because the cursor moves', async () => {
-  const { visits, picked } = declare();
-  const began: string[] = [];
-  visits.task('start', () => void began.push('start'), { atStart: true });
-  visits.task(
-    'answer',
-    ({ dispatch }) => void (began.push('answer'), dispatch({ type: 'visits.filterPicked', payload: 'x' })),
-    {
-      when: picked,
-    },
-  );
-  const runtime = testRuntime({ stores: [visits] });
-  runtime.dispatch(picked('v1'));
-  runtime.dispatch(picked('v2'));
-  const before = runtime.trace.steps;
-  for (const { seq } of [...before, ...before]) runtime.trace.seek(seq);
-  runtime.trace.back();
-  runtime.trace.live();
-  await runtime.clock.advance(1000);
-  expect(began).toEqual(['start', 'answer', 'answer']);
-  expect(runtime.trace.steps).toEqual(before);
-});
-
 test('rule 24: close cancels all runs, and what they still dispatch is stopped', async () => {
-  const { visits, listArrived } = declare();
+  const { visits, listArrived } = declareVisits();
   const { open, given } = asks();
   const runtime = testRuntime({ stores: [visits], needs: [given] });
   const load = visits.task('load', async ({ dispatch, use }) => {
@@ -1194,7 +641,7 @@ test('rule 24: close cancels all runs, and what they still dispatch is stopped',
 });
 
 test('the status is neither in a snapshot nor reset, and several runtimes do not share it', async () => {
-  const { visits } = declare();
+  const { visits } = declareVisits();
   const load = visits.task('load', () => 1);
   const [one, two] = [testRuntime({ stores: [visits] }), testRuntime({ stores: [visits] })];
   await one.run(load());

@@ -1,0 +1,196 @@
+// Optimistic actions: taken back, confirmed, and what was built on them.
+import { describe, expect, test } from '@jest/globals';
+import { confirmation, createRuntime, store, task, type Optimistic } from 'floe';
+import { memoryStorage } from 'floe/persist';
+import { testRuntime } from 'floe/testing';
+import { codeOf, declareVisits, hold, holding, lines } from '../support/visits.js';
+
+describe('optimistic', () => {
+  test('rule 20: taking back is a step of its own with the net difference; earlier steps stay as they were', () => {
+    const { visits, picked, filterPicked } = declareVisits();
+    const runtime = testRuntime({ stores: [visits] });
+    const { context } = holding(runtime);
+    const seen: unknown[] = [];
+    runtime.watch(visits, (state) => seen.push([state.picked, state.filter]));
+    const open = context.optimistic(picked('v7'));
+    runtime.dispatch(filterPicked('expected'));
+    open.revert();
+    open.revert();
+    open.confirm();
+    expect(open.result).toBe('applied');
+    expect(seen).toEqual([
+      ['v7', 'all'],
+      ['v7', 'expected'],
+      [null, 'expected'],
+    ]);
+    const [, , optimistic, , reverted] = runtime.trace.steps;
+    expect(reverted).toMatchObject({
+      kind: 'fact',
+      fact: 'reverted',
+      about: optimistic.seq,
+      cause: { by: 'task', run: 1 },
+      changes: [{ op: 'replace', path: '/visits/picked', value: null }],
+    });
+    expect(runtime.trace.steps).toHaveLength(5);
+    expect(runtime.trace.stateAt(3)).toMatchObject({ visits: { picked: 'v7', filter: 'expected' } });
+    expect(runtime.trace.stateAt(4)).toMatchObject({ visits: { picked: null, filter: 'expected' } });
+  });
+
+  test('confirm(action) takes the place of the original, and is heard of', () => {
+    const { visits, listArrived, picked } = declareVisits();
+    const runtime = testRuntime({ stores: [visits] });
+    const { context } = holding(runtime);
+    const seen: unknown[] = [];
+    visits.task('hears', (_ctx, id: string | null) => void seen.push(id), { when: picked });
+    const open = context.optimistic(listArrived(['guess']));
+    runtime.dispatch(picked('v7'));
+    open.confirm(picked('v8'));
+    // The later one counts, though it was dispatched before the confirmation.
+    expect(runtime.read(visits)).toMatchObject({ list: [], picked: 'v7' });
+    expect(seen).toEqual(['v7', 'v8']);
+    expect(runtime.trace.steps.find(({ fact }) => fact === 'confirmed')).toMatchObject({ action: picked('v8') });
+  });
+
+  test('confirm(action) with an action that throws changes nothing; the original stays open', () => {
+    const { visits, picked } = declareVisits();
+    const refused = visits.action('refused', () => {
+      throw new RangeError('no');
+    });
+    const runtime = testRuntime({ stores: [visits] });
+    const { context } = holding(runtime);
+    const open = context.optimistic(picked('v7'));
+    const steps = runtime.trace.steps.length;
+    expect(() => open.confirm(refused())).toThrow(expect.objectContaining({ code: 'FLOE_CHANGE_FAILED' }) as never);
+    expect([runtime.read(visits).picked, runtime.trace.steps.length, runtime.problems]).toEqual(['v7', steps, []]);
+    open.revert();
+    expect(runtime.read(visits).picked).toBe(null);
+    expect(Object.prototype.toString.call(context.run(hold()))).toBe('[object Run]');
+  });
+
+  test('an action held by an interceptor is settled when it is let go', () => {
+    const { visits, picked } = declareVisits();
+    const answers: ((yes: boolean) => void)[] = [];
+    const cancelled = visits.action('cancelled', (draft) => void (draft.picked = null), {
+      about: { confirm: 'Cancel?' },
+    });
+    const ask = confirmation((_text: string) => new Promise<boolean>((answer) => answers.push(answer)));
+    const runtime = testRuntime({ stores: [visits], interceptors: [ask] });
+    runtime.dispatch(picked('v7'));
+    const { context, run } = holding(runtime);
+    const [kept, back] = [cancelled(), cancelled(), cancelled()].map((one) => context.optimistic(one));
+    expect(kept.result).toBe('waiting');
+    back.revert();
+    return (async () => {
+      answers[1](true);
+      await runtime.clock.advance();
+      expect(runtime.read(visits).picked).toBe('v7');
+      answers[0](true);
+      await runtime.clock.advance();
+      expect(runtime.read(visits).picked).toBe(null);
+      run.cancel('left');
+      expect(runtime.read(visits).picked).toBe('v7');
+      answers[2](true);
+      await runtime.clock.advance();
+      expect(runtime.read(visits).picked).toBe('v7');
+      expect(lines(runtime.trace.steps).at(-1)).toMatch(/visits.cancelled, by task #1, stopped, its run is over: left/);
+    })();
+  });
+
+  test('what cannot be applied without the one taken back is dropped, noted and reported', () => {
+    const log = store('log', { lines: [] as string[] });
+    const written = log.action('written', (draft, line: string) => void draft.lines.push(line));
+    const corrected = log.action('corrected', (draft, line: string) => {
+      if (draft.lines.length === 0) throw new Error('there is no line');
+      draft.lines[0] = line;
+    });
+    const runtime = testRuntime({ stores: [log] });
+    const { context } = holding(runtime);
+    const open = context.optimistic(written('a'));
+    runtime.dispatch(corrected('b'));
+    runtime.dispatch(written('c'));
+    open.revert();
+    expect(runtime.read(log).lines).toEqual(['c']);
+    expect(runtime.problems.map(({ error }) => (error as Error).message)).toEqual([
+      expect.stringMatching(/'log.corrected' built on 'log.written'.*there is no line.*dropped/),
+    ]);
+    expect(runtime.trace.steps.at(-1)!.problems).toEqual([expect.stringMatching(/log.corrected/)]);
+  });
+
+  test('a group that cannot be applied any more is dropped as a whole; a reset in it stands', () => {
+    const log = store('logOfGroup', { lines: [] as string[] });
+    const written = log.action('written', (draft, line: string) => void draft.lines.push(line));
+    const corrected = log.action('corrected', (draft) => {
+      if (draft.lines.length === 0) throw new Error('there is no line');
+      draft.lines[0] += '!';
+    });
+    const other = store('otherOfGroup', { n: 0 });
+    const counted = other.action('counted', (draft) => {
+      draft.n++;
+    });
+    const runtime = testRuntime({ stores: [log, other] });
+    runtime.dispatch(counted());
+    const { context } = holding(runtime);
+    const open = context.optimistic(written('a'));
+    runtime.atomic(() => {
+      runtime.dispatch(counted());
+      runtime.reset(other);
+      runtime.dispatch(corrected());
+    });
+    expect([runtime.read(log).lines, runtime.read(other).n]).toEqual([['a!'], 0]);
+    open.revert();
+    expect([runtime.read(log).lines, runtime.read(other).n]).toEqual([[], 0]);
+    expect(runtime.problems.map(({ error }) => codeOf(error))).toEqual(['FLOE_DROPPED', 'FLOE_DROPPED']);
+  });
+
+  test('rule 15: while it is open, what is stored is without it', () => {
+    const kept = store('kept', { picked: '', filter: '' }).persisted();
+    const keptPicked = kept.action('picked', (draft, id: string) => void (draft.picked = id));
+    const keptFilter = kept.action('filter', (draft, id: string) => void (draft.filter = id));
+    const texts = new Map<string, string>();
+    const stored = (): unknown => (JSON.parse(texts.get('kept') ?? '{}') as { state?: unknown }).state;
+    const runtime = createRuntime({ stores: [kept], storage: memoryStorage(texts) });
+    const { context } = holding(runtime);
+    const first = context.optimistic(keptPicked('v7'));
+    expect(stored()).toEqual({ picked: '', filter: '' });
+    runtime.dispatch(keptFilter('expected'));
+    expect(stored()).toEqual({ picked: '', filter: 'expected' });
+    expect(runtime.read(kept).picked).toBe('v7');
+    first.confirm();
+    expect(stored()).toEqual({ picked: 'v7', filter: 'expected' });
+  });
+
+  test('a run that ends well keeps what it left open; one that fails takes it back', async () => {
+    const { visits, picked } = declareVisits();
+    const runtime = testRuntime({ stores: [visits] });
+    await runtime.run(task('well', ({ optimistic }) => void optimistic(picked('v7')))());
+    expect(runtime.read(visits).picked).toBe('v7');
+    const ill = task('ill', ({ optimistic }) => {
+      optimistic(picked('v8'));
+      throw new Error('ill');
+    });
+    await expect(runtime.run(ill())).rejects.toThrow('ill');
+    expect(runtime.read(visits).picked).toBe('v7');
+  });
+
+  test('inside atomic it stands and falls with the rest, and is settled when that is over', () => {
+    const { visits, picked } = declareVisits();
+    const runtime = testRuntime({ stores: [visits] });
+    const { context } = holding(runtime);
+    let open: Optimistic | undefined;
+    expect(() =>
+      context.atomic(() => {
+        open = context.optimistic(picked('v7'));
+        throw new Error('no');
+      }),
+    ).toThrow('no');
+    open!.revert();
+    expect(runtime.read(visits).picked).toBe(null);
+    context.atomic(() => {
+      open = context.optimistic(picked('v7'));
+      open.revert();
+      expect(runtime.read(visits).picked).toBe('v7');
+    });
+    expect(runtime.read(visits).picked).toBe(null);
+    expect(runtime.problems).toEqual([]);
+  });
+});

@@ -1,0 +1,257 @@
+// Tasks and optimistic actions while somebody looks at the past (rules 13 and 14).
+import { describe, expect, jest, test } from '@jest/globals';
+import { confirmation, selector, store } from 'floe';
+import { memoryStorage } from 'floe/persist';
+import { testRuntime } from 'floe/testing';
+import { asks, declareVisits, desk, holding, lines, phaseOf } from '../support/visits.js';
+
+describe('rule 14: while somebody looks at the past', () => {
+  const { visits, listArrived, picked, filterPicked } = declareVisits();
+  const setUp = () => {
+    const { open, given } = asks();
+    const texts = new Map<string, string>();
+    const runtime = testRuntime({ stores: [visits, watch], needs: [given], storage: memoryStorage(texts) });
+    return { open, runtime, stored: () => texts.get('watch') ?? '' };
+  };
+  const watch = store('watch', { last: '' }).persisted();
+  watch.when(listArrived, (draft, [id]) => {
+    draft.last = id;
+  });
+  const count = selector('count', (read) => read(visits).list.length);
+  const load = visits.task('load', async ({ dispatch, read, use }) => {
+    dispatch(listArrived([await use(desk).ask('list')]));
+    return read(count);
+  });
+
+  test('what a task dispatches goes to the live end, unseen; it reads there, and storage follows it', async () => {
+    const { open, runtime, stored } = setUp();
+    const run = runtime.run(load());
+    runtime.dispatch(picked('v1'));
+    runtime.trace.seek(0);
+    const heard = jest.fn();
+    runtime.watch(count, heard);
+    expect(runtime.read(load.status).phase).toBe('idle');
+    open[0].answer('v7');
+    expect(await run).toBe(1);
+    expect([runtime.trace.cursor, runtime.trace.isLive, runtime.read(count)]).toEqual([0, false, 0]);
+    expect(heard).not.toHaveBeenCalled();
+    expect(stored()).toContain('v7');
+    expect(runtime.trace.branches).toHaveLength(1);
+    runtime.trace.live();
+    expect(runtime.read(visits)).toMatchObject({ list: ['v7'], picked: 'v1' });
+    expect(runtime.read(load.status).phase).toBe('done');
+    expect(heard.mock.calls).toEqual([[1, 0]]);
+    for (const { seq } of runtime.trace.steps) runtime.trace.seek(seq);
+    expect(runtime.read(count)).toBe(1);
+  });
+
+  test('a branch cancels the runs that began after it; older ones go on at the new end', async () => {
+    const { open, runtime } = setUp();
+    const older = runtime.run(load());
+    const fork = runtime.trace.cursor;
+    const younger = phaseOf(runtime.run(load()));
+    runtime.trace.seek(fork);
+    runtime.dispatch(picked('v3'));
+    expect(await younger).toMatch(/branch/);
+    expect(runtime.trace.branches).toHaveLength(2);
+    open[1].answer('v9');
+    open[0].answer('v7');
+    expect(await older).toBe(1);
+    expect(runtime.trace.isLive).toBe(true);
+    expect(runtime.read(visits)).toMatchObject({ list: ['v7'], picked: 'v3' });
+    expect(runtime.read(load.status)).toMatchObject({ phase: 'done', runs: 1 });
+    for (const { seq } of runtime.trace.steps) runtime.trace.seek(seq);
+    runtime.trace.switchTo(0);
+    expect(runtime.read(load.status)).toMatchObject({ phase: 'running', runs: 2 });
+    expect(lines(runtime.trace.steps).at(-1)).toMatch(/runEnded, #2 cancelled.*branch$/);
+  });
+
+  test('a run that the branch still shows as running, but that has ended, is ended there too', async () => {
+    const { open, runtime } = setUp();
+    const run = runtime.run(load());
+    const fork = runtime.trace.cursor;
+    open[0].answer('v7');
+    await run;
+    runtime.trace.seek(fork);
+    expect(runtime.read(load.status).phase).toBe('running');
+    runtime.dispatch(picked('v3'));
+    expect(runtime.read(load.status).phase).toBe('cancelled');
+    expect(lines(runtime.trace.steps).slice(-2)[0]).toMatch(/runEnded, #0 cancelled, by runtime, applied, branch/);
+  });
+
+  test('a task that is run by hand in the past begins a branch, as an action does', async () => {
+    const { open, runtime } = setUp();
+    runtime.dispatch(picked('v1'));
+    runtime.trace.seek(0);
+    const run = runtime.run(load());
+    open[0].answer('v7');
+    await run;
+    expect(runtime.trace.branches).toHaveLength(2);
+    expect(runtime.read(visits)).toMatchObject({ list: ['v7'], picked: null });
+  });
+
+  test('a run that began unseen is part of the line from then on', async () => {
+    const { open, runtime } = setUp();
+    const rest = visits.task('rest', ({ sleep }) => sleep(1000));
+    const both = visits.task('both', async ({ use, run }) => {
+      await use(desk).ask('list');
+      await run(rest());
+    });
+    const run = runtime.run(both());
+    runtime.trace.seek(0);
+    open[0].answer('');
+    await runtime.clock.advance();
+    runtime.trace.live();
+    runtime.dispatch(picked('v1'));
+    runtime.trace.seek(runtime.trace.steps.at(-2)!.seq);
+    expect(runtime.read(rest.status).phase).toBe('running');
+    runtime.dispatch(picked('v2'));
+    await runtime.clock.advance(1000);
+    await run;
+    expect(runtime.read(rest.status)).toMatchObject({ phase: 'done', runs: 1 });
+    expect(runtime.trace.branches).toHaveLength(2);
+  });
+
+  test('an action that was held before: refused, it is noted at the live end; let go, it begins a branch', async () => {
+    const answers: ((yes: boolean) => void)[] = [];
+    const sent = visits.action('sent', (draft) => void (draft.filter = 'sent'), { about: { confirm: 'Send?' } });
+    const ask = confirmation((_text: string) => new Promise<boolean>((answer) => answers.push(answer)));
+    const runtime = testRuntime({ stores: [visits], interceptors: [ask] });
+    expect([runtime.dispatch(sent()), runtime.dispatch(sent())]).toEqual(['waiting', 'waiting']);
+    runtime.trace.seek(0);
+    answers[0](false);
+    await runtime.clock.advance();
+    expect([runtime.trace.cursor, runtime.trace.branches.length]).toEqual([0, 1]);
+    expect(lines(runtime.trace.steps).at(-1)).toMatch(/visits.sent, by code, stopped, not confirmed/);
+    answers[1](true);
+    await runtime.clock.advance();
+    expect(runtime.trace.isLive).toBe(true);
+    expect(runtime.trace.branches).toHaveLength(2);
+    expect(lines(runtime.trace.steps)).toEqual(['0, initial, by runtime, applied', '4, visits.sent, by code, applied']);
+    expect(runtime.read(visits).filter).toBe('sent');
+  });
+
+  test('a task that begins unseen finds what is shown where it does not ask its context, and may go to the live end', async () => {
+    const { open, runtime } = setUp();
+    const found: unknown[] = [];
+    visits.task(
+      'look',
+      ({ read }) => {
+        found.push(runtime.read(count), read(count));
+        runtime.trace.live();
+        found.push(runtime.read(count));
+      },
+      { when: listArrived },
+    );
+    const run = runtime.run(load());
+    runtime.trace.seek(0);
+    open[0].answer('v7');
+    expect(await run).toBe(1);
+    expect(found).toEqual([0, 1, 1]);
+    expect([runtime.trace.isLive, runtime.read(count), runtime.trace.branches.length]).toEqual([true, 1, 1]);
+    const meddling = (_action: unknown, { proceed }: { proceed(): unknown }): void => {
+      runtime.trace.live();
+      proceed();
+    };
+    runtime.addInterceptor('meddling', meddling);
+    const again = phaseOf(runtime.run(load()));
+    runtime.trace.seek(0);
+    open[1].answer('v8');
+    expect(await again).toMatch(/moving in time/);
+  });
+
+  test('switching to another branch cancels the runs of the one that is left', async () => {
+    const { runtime } = setUp();
+    runtime.dispatch(picked('v1'));
+    runtime.trace.seek(0);
+    runtime.dispatch(picked('v2'));
+    const run = phaseOf(runtime.run(load()));
+    runtime.trace.switchTo(0);
+    expect(await run).toMatch(/branch/);
+    expect(runtime.read(visits).picked).toBe('v1');
+    expect(runtime.read(load.status).phase).toBe('idle');
+  });
+
+  test('on a branch an open optimistic action that belongs to it can be taken back, without what the line had after it', () => {
+    const { runtime } = setUp();
+    const { context } = holding(runtime);
+    const first = context.optimistic(picked('v1'));
+    runtime.dispatch(filterPicked('expected'));
+    const fork = runtime.trace.cursor;
+    const second = context.optimistic(listArrived(['v9']));
+    runtime.trace.seek(fork);
+    runtime.dispatch(filterPicked('departed'));
+    expect(runtime.read(visits)).toMatchObject({ list: [], picked: 'v1', filter: 'departed' });
+    second.revert();
+    first.revert();
+    expect(runtime.read(visits)).toMatchObject({ list: [], picked: null, filter: 'departed' });
+    for (const { seq } of runtime.trace.steps) runtime.trace.seek(seq);
+    expect(runtime.read(visits)).toMatchObject({ list: [], picked: null, filter: 'departed' });
+    runtime.trace.switchTo(0);
+    expect(runtime.read(visits)).toMatchObject({ list: ['v9'], picked: 'v1', filter: 'expected' });
+    expect(runtime.problems).toEqual([]);
+  });
+
+  test('on a branch that shows what was taken back elsewhere, what is open stays', () => {
+    const { runtime } = setUp();
+    const { context } = holding(runtime);
+    const first = context.optimistic(picked('v1'));
+    const second = context.optimistic(filterPicked('expected'));
+    const fork = runtime.trace.cursor;
+    second.revert();
+    runtime.trace.seek(fork);
+    runtime.dispatch(listArrived(['v3']));
+    first.revert();
+    expect(runtime.read(visits)).toMatchObject({ list: ['v3'], picked: 'v1', filter: 'expected' });
+    // Nothing is kept any more: what comes now is as ever.
+    const third = context.optimistic(picked('v4'));
+    third.revert();
+    expect(runtime.read(visits)).toMatchObject({ list: ['v3'], picked: 'v1', filter: 'expected' });
+    expect(runtime.problems).toEqual([]);
+  });
+
+  test('an optimistic action is taken back at the live end; on a branch only where it belongs to it', () => {
+    const { runtime } = setUp();
+    const { context } = holding(runtime);
+    const before = runtime.trace.cursor;
+    const first = context.optimistic(picked('v1'));
+    const between = runtime.trace.cursor;
+    const second = context.optimistic(filterPicked('expected'));
+    runtime.trace.seek(between);
+    first.revert();
+    expect(runtime.read(visits).picked).toBe('v1');
+    runtime.trace.live();
+    expect(runtime.read(visits)).toMatchObject({ picked: null, filter: 'expected' });
+    const third = context.optimistic(picked('v3'));
+    runtime.trace.seek(before);
+    runtime.dispatch(filterPicked('departed'));
+    second.revert();
+    third.confirm(picked('v4'));
+    // What became known since is news for the branch; there is nothing to take back there.
+    expect(runtime.read(visits)).toMatchObject({ picked: 'v4', filter: 'departed' });
+    expect(runtime.problems).toEqual([]);
+  });
+});
+
+test('rule 13: no task runs again because the cursor moves', async () => {
+  const { visits, picked } = declareVisits();
+  const began: string[] = [];
+  visits.task('start', () => void began.push('start'), { atStart: true });
+  visits.task(
+    'answer',
+    ({ dispatch }) => void (began.push('answer'), dispatch({ type: 'visits.filterPicked', payload: 'x' })),
+    {
+      when: picked,
+    },
+  );
+  const runtime = testRuntime({ stores: [visits] });
+  runtime.dispatch(picked('v1'));
+  runtime.dispatch(picked('v2'));
+  const before = runtime.trace.steps;
+  for (const { seq } of [...before, ...before]) runtime.trace.seek(seq);
+  runtime.trace.back();
+  runtime.trace.live();
+  await runtime.clock.advance(1000);
+  expect(began).toEqual(['start', 'answer', 'answer']);
+  expect(runtime.trace.steps).toEqual(before);
+});
