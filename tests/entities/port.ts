@@ -1,5 +1,7 @@
 // The harbour's entity types, for the tests.
+import { createRuntime } from 'floe';
 import { byKind, entity, linkTo, listOf, rowOf, tables } from 'floe/entities';
+import { recording } from 'floe/trace';
 
 export interface Operator {
   id: string;
@@ -60,3 +62,23 @@ export const visit = entity('visit', rowOf<Visit>(), {
 });
 
 export const somePort = () => tables('port', [operator, vessel, crew, service, berth, anchorage, visit]);
+
+const ern = { hull: 'h1', name: 'Ern', operator: { id: 'o1', name: 'Tern Line' } };
+export const day = [
+  {
+    id: 'v1',
+    phase: 'expected' as const,
+    arrives: '06:00',
+    vessel: ern,
+    place: { kind: 'berth' as const, id: 'N1', depth: 7 },
+    services: [{ id: 's1', kind: 'pilot', crew: { badge: 7, name: 'Ada' } }],
+  },
+  { id: 'v2', phase: 'alongside' as const, arrives: '05:00', vessel: { hull: 'h1', draught: 4 }, services: ['s1'] },
+];
+
+export function started() {
+  const port = somePort();
+  const runtime = createRuntime({ stores: [port], trace: recording() });
+  runtime.dispatch(port.ingest(visit, day));
+  return { port, runtime };
+}

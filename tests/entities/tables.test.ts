@@ -1,0 +1,197 @@
+// A store of tables is a store: its own actions, selectors, snapshots, traces and copies.
+import { describe, expect, test } from '@jest/globals';
+import { at, createRuntime, selector, store } from 'floe';
+import { tableOf, tables } from 'floe/entities';
+import { memoryStorage } from 'floe/persist';
+import { recording } from 'floe/trace';
+import { failure } from '../support/failures.js';
+import { operator, started, vessel, visit } from './port.js';
+
+describe('a store of tables is a store', () => {
+  test('its own actions edit rows as drafts, with the methods of a Map', () => {
+    const { port, runtime } = started();
+    const departed = port.action('departed', ({ visit: visits }, id: string) => {
+      const row = visits.get(id);
+      if (row) row.phase = 'departed';
+      visits.set('v9', { id: 'v9', phase: 'expected', arrives: '09:00', vessel: 'h1', services: [] });
+      visits.delete('v2');
+      let leaked = 0;
+      for (const [key, one] of visits) if (key === 'v9') leaked = one.services.push('s1');
+      visits.forEach((one, key) => (one.priority = Number(key.slice(1)) + leaked));
+      expect([visits.size, visits.has('v2'), [...visits.keys()].join(), [...visits.values()].length]).toEqual([
+        2,
+        false,
+        'v1,v9',
+        2,
+      ]);
+    });
+    runtime.dispatch(departed('v1'));
+    expect([...runtime.read(port).visit.values()]).toMatchObject([
+      { id: 'v1', phase: 'departed', priority: 2 },
+      { id: 'v9', services: ['s1'], priority: 10 },
+    ]);
+    expect(runtime.read(at(port, '/visit/v1/phase'))).toBe('departed');
+    runtime.trace.back();
+    expect(runtime.read(port).visit.get('v2')?.phase).toBe('alongside');
+    let kept: { get(key: string): unknown } | undefined;
+    runtime.dispatch(port.action('kept', (draft) => void (kept = draft.visit))());
+    expect(failure(() => kept!.get('v1')).code).toBe('FLOE_DRAFT_ENDED');
+  });
+
+  test('selectors depend on the rows that they read', () => {
+    const { port, runtime } = started();
+    let ran = 0;
+    const name = port.selector('name', (state, hull: string) => (ran++, state.vessel.get(hull)?.name));
+    const names = selector('names', (read) => [...read(port).vessel].map(([key, row]) => `${key} ${row.name}`));
+    expect(runtime.read(name('h1'))).toBe('Ern');
+    expect(runtime.read(names)).toEqual(['h1 Ern']);
+    runtime.dispatch(port.put(vessel, { hull: 'h2', name: 'Skua', operator: null }));
+    expect([runtime.read(name('h1')), ran]).toEqual(['Ern', 1]);
+    expect(runtime.read(names)).toEqual(['h1 Ern', 'h2 Skua']);
+  });
+
+  test('snapshots, trace files and storages keep tables, with their order', () => {
+    const { port, runtime } = started();
+    runtime.dispatch(
+      port.put(operator, [
+        { id: '10', name: 'Ten' },
+        { id: '9', name: 'Nine' },
+      ]),
+    );
+    const server = createRuntime({ stores: [port], initial: runtime.snapshotText() });
+    expect(server.read(port)).toEqual(runtime.read(port));
+    expect([...server.read(port).operator.keys()]).toEqual(['o1', '10', '9']);
+    const other = createRuntime({ stores: [port], trace: recording() });
+    other.trace.import(runtime.trace.export());
+    expect(other.read(port)).toEqual(runtime.read(port));
+
+    const kept = tables('kept', [operator]).persisted();
+    const storage = memoryStorage();
+    const first = createRuntime({ stores: [kept], storage });
+    first.dispatch(kept.put(operator, { id: 'o1', name: 'Tern Line' }));
+    void first.persistence.flush();
+    expect(createRuntime({ stores: [kept], storage }).read(kept)).toEqual(first.read(kept));
+  });
+
+  test('a table may be a whole state, stand in a list, or in a row of a table', () => {
+    const crews = store('crews', () =>
+      tableOf([['day', { members: tableOf([['7', 'Ada']]), tables: [tableOf([['x', 1]])] }]]),
+    );
+    const joined = crews.action('joined', (draft, name: string) => {
+      const row = draft.get('day')!;
+      row.members.set(8, name);
+      row.tables[0].set('x', 2);
+      row.tables.push(tableOf([['y', 3]]) as never);
+      draft.set('night', { members: row.members, tables: [] } as never);
+    });
+    const runtime = createRuntime({ stores: [crews], trace: recording() });
+    const names = selector('names', (read) => [...(read(crews).get('day')?.members.values() ?? [])]);
+    const sizes = selector('sizes', (read) =>
+      read(crews)
+        .get('day')
+        ?.tables.map((table) => table.size),
+    );
+    expect([runtime.read(names), runtime.read(sizes)]).toEqual([['Ada'], [1]]);
+    const before = runtime.read(crews);
+    runtime.dispatch(joined('Bo'));
+    expect([runtime.read(names), runtime.read(sizes)]).toEqual([
+      ['Ada', 'Bo'],
+      [1, 1],
+    ]);
+    expect(runtime.read(at(crews, '/day/tables/0/x'))).toBe(2);
+    expect([...runtime.read(crews).get('night')!.members]).toEqual([
+      ['7', 'Ada'],
+      ['8', 'Bo'],
+    ]);
+    expect(runtime.trace.steps.at(-1)!.changes).toContainEqual({
+      op: 'add',
+      path: '/crews/day/members/8',
+      value: 'Bo',
+    });
+    runtime.trace.back();
+    expect(runtime.read(crews)).toEqual(before);
+    runtime.dispatch(crews.action('emptied', () => tableOf())() as never);
+    expect(runtime.read(names)).toEqual([]);
+  });
+
+  test('drafts and stand-ins in a new table become what they stand for', () => {
+    const thing = store('thing', () => ({ row: { n: 1 }, table: tableOf<{ n: number }>(), more: [{ n: 5 }] }));
+    const tabled = thing.action('tabled', (draft) => {
+      const inner = tableOf([['inner', draft.more[0]]]);
+      const table = tableOf([
+        ['same', draft.row],
+        ['edited', draft.more[0]],
+        ['new', { n: 3 }],
+      ]);
+      draft.more[0].n = 6;
+      return { row: draft.row, table, more: [...draft.more, { n: inner.size }] } as never;
+    });
+    const put = thing.action('put', (draft) => {
+      (draft as { table: unknown }).table = tableOf([['row', draft.row]]);
+      draft.row.n = 9;
+    });
+    const runtime = createRuntime({ stores: [thing], onProblem: () => undefined });
+    expect(failure(() => runtime.dispatch(tabled())).code).toBe('FLOE_EDITED_AND_RETURNED');
+    runtime.dispatch(put());
+    expect(runtime.read(thing)).toMatchObject({ row: { n: 9 } });
+    expect(runtime.read(thing).table.get('row')).toEqual({ n: 9 });
+    const byName = thing.selector('byName', (state) => tableOf(state.more.map((row) => [`r${row.n}`, row])));
+    expect(runtime.read(byName).get('r5')).toBe(runtime.read(thing).more[0]);
+  });
+
+  test('a copy has its own tables, actions and sources', () => {
+    const { port, runtime } = started();
+    const archive = port.as('archive');
+    runtime.dispatch(archive.ingest(visit, [{ id: 'v9', vessel: 'h1', services: [] }]));
+    expect(archive.put(operator, { id: 'o', name: '' }).type).toBe('archive.put');
+    expect([...runtime.read(archive).visit.keys()]).toEqual(['v9']);
+    expect(runtime.read(port).visit.has('v9')).toBe(false);
+    expect(runtime.read(archive.one(visit, 'v9'))?.id).toBe('v9');
+  });
+
+  test('tables compare by their rows in tests, and show them on a console', () => {
+    const table = tableOf([
+      ['a', { n: 1 }],
+      [7, { n: 2 }],
+    ]);
+    expect(table).toEqual(
+      tableOf([
+        ['a', { n: 1 }],
+        ['7', { n: 2 }],
+      ]),
+    );
+    expect(table).not.toEqual(
+      tableOf([
+        ['7', { n: 2 }],
+        ['a', { n: 1 }],
+      ]),
+    );
+    expect(table).not.toEqual(
+      tableOf([
+        ['a', { n: 1 }],
+        ['7', { n: 3 }],
+      ]),
+    );
+    expect(JSON.stringify(table)).toBe('{"7":{"n":2},"a":{"n":1}}');
+    expect(table.get(7)).toBe(table.get('7'));
+  });
+
+  test('a key put in, taken out and put in again, in two lines of history', () => {
+    const { port, runtime } = started();
+    const step = runtime.trace.cursor;
+    const tern = { id: 'x', name: 'one' };
+    runtime.dispatch(port.put(operator, tern));
+    runtime.dispatch(port.remove(operator, 'x'));
+    runtime.dispatch(port.put(operator, { ...tern, name: 'two' }));
+    const [end, first] = [runtime.trace.cursor, runtime.read(port).operator];
+    runtime.trace.seek(step);
+    runtime.dispatch(port.put(operator, { ...tern, name: 'three' }));
+    expect(first.get('x')?.name).toBe('two');
+    expect(runtime.read(port).operator.get('x')?.name).toBe('three');
+    runtime.trace.switchTo(0);
+    runtime.trace.seek(end);
+    expect(runtime.read(port).operator.get('x')?.name).toBe('two');
+  });
+});
+
+// A data set that was not made for this: countries, with what they share as records inside them.
