@@ -421,6 +421,7 @@ export class Runs {
   }
 
   close(): void {
+    this.toStart.length = 0;
     for (const run of [...this.underWay()]) this.cancel(run, 'closed');
   }
 }

@@ -126,31 +126,39 @@ describe('several changes of a store for one action', () => {
   });
 });
 
-test.each<[string, string, (draft: { n: number }) => unknown]>([
-  ['FLOE_ASYNC_CHANGE', 'is async', async () => Promise.resolve()],
-  ['FLOE_EDITED_AND_RETURNED', 'edits and returns', (draft) => ({ n: draft.n++ })],
+test.each<[string, string, string, (draft: { n: number }) => unknown]>([
+  ['is async', 'FLOE_ASYNC_CHANGE', "for 'counter.bad'", async () => Promise.resolve()],
+  ['edits and returns', 'FLOE_EDITED_AND_RETURNED', "for 'counter.bad'", (draft) => ({ n: draft.n++ })],
   [
-    'FLOE_CHANGE_FAILED',
     'throws',
+    'FLOE_CHANGE_FAILED',
+    "for 'counter.bad' threw: no",
     (draft) => {
       draft.n++;
       throw new Error('no');
     },
   ],
   [
-    'FLOE_NOT_PLAIN_DATA',
     'returns what contains itself',
+    'FLOE_NOT_PLAIN_DATA',
+    'an object that contains itself',
     () => {
       const circle: { self?: unknown } = {};
       return Object.assign(circle, { self: circle });
     },
   ],
-  ['FLOE_NOT_PLAIN_DATA', 'returns an instance of a class', () => ({ at: new URL('http://127.0.0.1/') })],
-])('%s: a change that %s has no effect', (code, _what, change) => {
+  [
+    'returns an instance of a class',
+    'FLOE_NOT_PLAIN_DATA',
+    "The state of 'counter' after 'counter.bad'",
+    () => ({ at: new URL('http://127.0.0.1/') }),
+  ],
+])('a change that %s has no effect: %s', (_what, code, text, change) => {
   const { counter, runtime } = recorded();
   const before = runtime.read(counter);
   const bad = counter.action('bad', change as never);
-  expect(codeOf(() => runtime.dispatch(bad()))).toBe(code);
+  const found = failure(() => runtime.dispatch(bad()));
+  expect([found.code, found.message]).toEqual([code, expect.stringContaining(text)]);
   expect(runtime.read(counter)).toBe(before);
 });
 

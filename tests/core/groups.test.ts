@@ -44,6 +44,14 @@ describe('rule 2: atomic', () => {
     runtime.trace.back();
     runtime.trace.live();
     expect(runtime.snapshot()).toEqual({ counter: { n: 0, m: 0 }, log: { lines: [] }, late: { x: 0 } });
+    runtime.dispatch(added(1));
+    const reset = () =>
+      runtime.atomic(() => {
+        runtime.reset();
+        runtime.dispatch(failing());
+      });
+    expect(reset).toThrow('on purpose');
+    expect(runtime.read(counter).n).toBe(1);
   });
 
   test('rules are judged once, at its end; nothing in it may decide later', () => {
@@ -78,6 +86,7 @@ describe('rule 2: atomic', () => {
       runtime.atomic(() => {
         runtime.atomic(() => runtime.dispatch(added(5)));
         expect(codeOf(() => runtime.dispatch(failing()))).toBe('FLOE_CHANGE_FAILED');
+        runtime.dispatch(added(0));
         then?.();
       });
     const before = runtime.read(counter);
@@ -92,14 +101,15 @@ describe('rule 2: atomic', () => {
     told.length = 0;
     work();
     expect([runtime.read(counter).n, problems.length]).toEqual([5, 1]);
-    expect(problems[0]).toMatchObject({ error: { code: 'FLOE_INVARIANT_BROKEN' }, action: failing() });
+    expect(problems[0]).toMatchObject({ error: { code: 'FLOE_INVARIANT_BROKEN' }, action: added(0) });
     expect(told.map(({ outcome, caught }) => [outcome, caught])).toEqual([
       ['applied', false],
       ['failed', true],
+      ['unchanged', false],
     ]);
     stop();
     runtime.dispatch(added(-5));
-    expect([told.length, runtime.trace.steps.at(-1)!.action]).toEqual([2, added(-5)]);
+    expect([told.length, runtime.trace.steps.at(-1)!.action]).toEqual([3, added(-5)]);
   });
 });
 

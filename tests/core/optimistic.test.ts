@@ -3,6 +3,7 @@ import { describe, expect, test } from '@jest/globals';
 import { confirmation, createRuntime, store, task, type Optimistic } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { testRuntime } from 'floe/testing';
+import { failure } from '../support/failures.js';
 import { codeOf, declareVisits, hold, holding, lines } from '../support/visits.js';
 
 describe('optimistic', () => {
@@ -16,7 +17,7 @@ describe('optimistic', () => {
     runtime.dispatch(filterPicked('expected'));
     open.revert();
     open.revert();
-    open.confirm();
+    open.confirm(picked('v8'));
     expect(open.result).toBe('applied');
     expect(seen).toEqual([
       ['v7', 'all'],
@@ -61,6 +62,8 @@ describe('optimistic', () => {
     const open = context.optimistic(picked('v7'));
     const steps = runtime.trace.steps.length;
     expect(() => open.confirm(refused())).toThrow(expect.objectContaining({ code: 'FLOE_CHANGE_FAILED' }) as never);
+    const bad = { type: 'visits.picked', payload: (() => 'v8') as never };
+    expect(failure(() => open.confirm(bad)).code).toBe('FLOE_NOT_PLAIN_DATA');
     expect([runtime.read(visits).picked, runtime.trace.steps.length, runtime.problems]).toEqual(['v7', steps, []]);
     open.revert();
     expect(runtime.read(visits).picked).toBe(null);
@@ -77,9 +80,10 @@ describe('optimistic', () => {
     const runtime = testRuntime({ stores: [visits], interceptors: [ask] });
     runtime.dispatch(picked('v7'));
     const { context, run } = holding(runtime);
-    const [kept, back] = [cancelled(), cancelled(), cancelled()].map((one) => context.optimistic(one));
+    const [kept, back, , other] = [1, 2, 3, 4].map(() => context.optimistic(cancelled()));
     expect(kept.result).toBe('waiting');
     back.revert();
+    other.confirm(picked('v9'));
     return (async () => {
       answers[1](true);
       await runtime.clock.advance();
@@ -87,11 +91,14 @@ describe('optimistic', () => {
       answers[0](true);
       await runtime.clock.advance();
       expect(runtime.read(visits).picked).toBe(null);
+      answers[3](true);
+      await runtime.clock.advance();
+      expect(runtime.read(visits).picked).toBe('v9');
       run.cancel('left');
-      expect(runtime.read(visits).picked).toBe('v7');
+      expect(runtime.read(visits).picked).toBe('v9');
       answers[2](true);
       await runtime.clock.advance();
-      expect(runtime.read(visits).picked).toBe('v7');
+      expect(runtime.read(visits).picked).toBe('v9');
       expect(lines(runtime.trace.steps).at(-1)).toMatch(/visits.cancelled, by task #1, stopped, its run is over: left/);
     })();
   });
@@ -155,8 +162,14 @@ describe('optimistic', () => {
     runtime.dispatch(keptFilter('expected'));
     expect(stored()).toEqual({ picked: '', filter: 'expected' });
     expect(runtime.read(kept).picked).toBe('v7');
-    first.confirm();
+    // Nothing changes for who looks, but this one is certain.
+    expect(runtime.dispatch(keptPicked('v7'))).toBe('unchanged');
     expect(stored()).toEqual({ picked: 'v7', filter: 'expected' });
+    context.optimistic(keptPicked('v8'));
+    expect(stored()).toEqual({ picked: 'v7', filter: 'expected' });
+    first.revert();
+    context.optimistic(keptPicked('v9')).confirm();
+    expect(stored()).toEqual({ picked: 'v9', filter: 'expected' });
   });
 
   test('a run that ends well keeps what it left open; one that fails takes it back', async () => {

@@ -3,7 +3,7 @@ import { describe, expect, test } from '@jest/globals';
 import { action, createRuntime, selector, store, task, type TaskContext } from 'floe';
 import { handClock, testRuntime } from 'floe/testing';
 import { readTrace } from 'floe/trace';
-import { asks, codeOf, declareVisits, desk, lines, phaseOf } from '../support/visits.js';
+import { asks, codeOf, declareVisits, desk, holding, lines, phaseOf } from '../support/visits.js';
 
 describe('a run', () => {
   test('is a promise of its result; its start, its actions and its end are steps with their causes', async () => {
@@ -132,6 +132,9 @@ describe('a run', () => {
       error: { message: 'no line', code: 'OFFLINE' },
     });
     expect(runtime.read(now.status).error).toEqual({ message: 'at once' });
+    const bare = task('bareFailure', () => Promise.reject(undefined as unknown as Error));
+    await expect(runtime.run(bare())).rejects.toBeUndefined();
+    expect(runtime.read(bare.status)).toMatchObject({ phase: 'failed', error: { message: 'undefined' } });
     const late = runtime.run(now());
     await runtime.clock.advance();
     await expect(late.finally(() => undefined)).rejects.toThrow('at once');
@@ -187,6 +190,14 @@ describe('what is wrong is said', () => {
       found = codeOf(error);
     }
     expect(found).toBe(code);
+  });
+
+  test('a dispatch of a task in a change', () => {
+    const { visits, picked } = declareVisits();
+    const runtime = testRuntime({ stores: [visits] });
+    const { context } = holding(runtime);
+    const inside = visits.action('inside', () => void context.dispatch(picked('v7')));
+    expect(() => runtime.dispatch(inside())).toThrow('dispatch was called inside the change');
   });
 
   test('a need that the runtime was not given is named, with its task', async () => {
@@ -307,6 +318,7 @@ describe('options', () => {
     runtime.dispatch(shiftEnded());
     await runtime.clock.advance();
     expect(runtime.problems.map(({ error }) => String(error))).toEqual(['Error: bare']);
+    expect(runtime.trace.steps.at(-1)!.run).toMatchObject({ task: 'bare', args: [], phase: 'failed' });
     // What was taken back did not happen.
     seen.length = 0;
     expect(() =>
@@ -320,6 +332,25 @@ describe('options', () => {
       expect(seen).toEqual([]);
     });
     expect(seen).toEqual([['several', 'v9']]);
+  });
+
+  test('when: one that cannot begin is reported, the others begin; none does once the runtime is closed', async () => {
+    const { visits, picked } = declareVisits();
+    const seen: string[] = [];
+    const overlapBy = () => {
+      throw new Error('which?');
+    };
+    visits.task('cannot', () => void seen.push('cannot'), { when: picked, overlapBy });
+    const closes = () => {
+      seen.push('closes');
+      runtime.close();
+    };
+    visits.task('closes', closes, { when: picked });
+    visits.task('late', () => void seen.push('late'), { when: picked });
+    const runtime = testRuntime({ stores: [visits] });
+    runtime.dispatch(picked('v7'));
+    await runtime.clock.advance();
+    expect([seen, runtime.problems.map(({ error }) => String(error))]).toEqual([['closes'], ['Error: which?']]);
   });
 
   test('when: tasks that start each other without end are stopped', () => {
@@ -346,7 +377,8 @@ describe('options', () => {
       { atStart: true },
     );
     const free = task('free', ({ sleep }) => sleep(1e6), { atStart: true });
-    const runtime = testRuntime({ stores: [visits], tasks: [free] });
+    const listed = task('listed', () => void seen.push('not asked for'));
+    const runtime = testRuntime({ stores: [visits], tasks: [free, listed] });
     for (const filter of ['a', 'b', 'a', 'last', 'lost']) runtime.dispatch(filterPicked(filter));
     expect(seen).toEqual([]);
     await runtime.clock.advance(350);
@@ -373,11 +405,13 @@ describe('options', () => {
     runtime.add(later, free);
     expect(seen).toEqual(['of the store', 'free']);
     const reloadedOnce = action('reloadedOnce');
-    task('reloaded', () => void seen.push('old'), { when: reloadedOnce });
+    const old = task('reloaded', () => void seen.push('old'), { when: reloadedOnce });
     runtime.dispatch(reloadedOnce());
-    task('reloaded', () => void seen.push('new'), { when: reloadedOnce });
+    const anew = task('reloaded', () => void seen.push('new'), { when: reloadedOnce });
+    expect(runtime.read(anew.status).runs).toBe(1);
     runtime.dispatch(reloadedOnce());
     expect(seen.slice(2)).toEqual(['old', 'new']);
+    expect([old, anew].map(({ status }) => runtime.read(status).runs)).toEqual([2, 2]);
     await runtime.clock.advance();
     expect(runtime.problems).toEqual([]);
   });
@@ -414,7 +448,9 @@ describe('options', () => {
 
   test('replace: when somebody who watches starts another one meanwhile, the newest call counts', async () => {
     const { visits } = declareVisits();
-    const load = visits.task('load', ({ sleep }, _n: number) => sleep(100), { overlap: 'replace' });
+    const worked: number[] = [];
+    const work = ({ sleep }: TaskContext, n: number) => (worked.push(n), sleep(100));
+    const load = visits.task('load', work, { overlap: 'replace' });
     const runtime = testRuntime({ stores: [visits] });
     let more = 1;
     const runs = [runtime.run(load(1))].map(phaseOf);
@@ -428,6 +464,17 @@ describe('options', () => {
       expect.stringMatching(/replaced/),
       'done',
     ]);
+    // One that is replaced as soon as it is seen to run does not begin to work.
+    worked.length = 0;
+    runtime.watch(load.statusOf(4), ({ phase }) => {
+      if (phase === 'running') runs.push(phaseOf(runtime.run(load(5))));
+    });
+    runs.push(phaseOf(runtime.run(load(4))));
+    await runtime.clock.advance(100);
+    expect(worked).toEqual([5]);
+    expect(await Promise.all(runs.slice(-2))).toEqual(
+      expect.arrayContaining([expect.stringMatching(/replaced/), 'done']),
+    );
     expect(runtime.problems).toEqual([]);
   });
 
@@ -455,7 +502,13 @@ describe('options', () => {
     const ends: (() => void)[] = [];
     const wait = (_context: unknown, _n: number) => new Promise<void>((resolve) => void ends.push(resolve));
     const [loads, saves] = [visits.task('loads', wait), visits.task('saves', wait)];
+    const [over, never] = [visits.task('over', () => 1), visits.task('never', () => 1)];
     const runtime = testRuntime({ stores: [visits] });
+    await runtime.run(over());
+    expect([runtime.read(over.status).phase, runtime.read(never.status).phase]).toEqual(['done', 'idle']);
+    const early = runtime.run(loads(4));
+    ends.shift()!();
+    await early;
     const runs = [loads(1), loads(2), loads(3), saves(1), saves(2)].map((call) => runtime.run(call));
     runtime.dispatch(picked('v1'));
     const { seq } = runtime.trace.steps.at(-1)!;
@@ -471,6 +524,7 @@ describe('options', () => {
     expect(phases()).toEqual(['running', 'running', 'running', 'running', 'running', 'running']);
     runtime.dispatch(picked('v2'));
     expect(phases()).toEqual(['running', 'cancelled', 'cancelled', 'running', 'cancelled', 'cancelled']);
+    expect([loads.statusOf(4), over.status].map((one) => runtime.read(one).phase)).toEqual(['done', 'done']);
     const lost = runtime.trace.steps.filter(({ run }) => run?.id === 0);
     expect(lost.map(({ run }) => [run!.task, run!.phase, run!.args])).toEqual([
       ['visits.loads', 'cancelled', []],
@@ -580,10 +634,16 @@ describe('what outlives its run', () => {
     runtime.dispatch(picked('v1'));
     expect(await listening.next()).toEqual({ done: false, value: picked('v1') });
     const waiting = listening.next();
+    const other = leaked.each(picked);
     expect(await listening.return!()).toEqual({ done: true, value: undefined });
     runtime.dispatch(picked('v2'));
     expect(await waiting).toEqual({ done: true, value: undefined });
     expect(await listening.next()).toEqual({ done: true, value: undefined });
+    const both = [other.next(), leaked.next(picked)];
+    expect(await both[0]).toEqual({ done: false, value: picked('v2') });
+    runtime.dispatch(picked('v3'));
+    expect(await both[1]).toEqual(picked('v3'));
+    expect(await other.next()).toEqual({ done: false, value: picked('v3') });
   });
 });
 

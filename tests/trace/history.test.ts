@@ -73,6 +73,13 @@ describe('the history of a value', () => {
       [3, path, 'South', undefined],
       [4, path, undefined, 'East'],
     ]);
+    // What was not there has no value, not even an empty one.
+    expect(runtime.trace.history(path).map((change) => ['before' in change, 'after' in change])).toEqual([
+      [false, true],
+      [true, true],
+      [true, false],
+      [false, true],
+    ]);
   });
 
   test('each item is followed through whatever comes and goes around it', () => {

@@ -293,7 +293,7 @@ describe('exclude and include', () => {
 });
 
 describe('moving in time', () => {
-  test('rule 13: what watchers dispatch and run because the cursor moved has happened already, and does not happen again', () => {
+  test('rule 13: what watchers dispatch and run because the cursor moved has happened already, and does not happen again', async () => {
     const { visits, planned, counted } = declare();
     const ran: string[] = [];
     const tell = visits.task('tell', (_context, text: string) => void ran.push(text));
@@ -313,6 +313,8 @@ describe('moving in time', () => {
     expect([results.slice(0, 3), ran]).toEqual([['queued', 'stopped', 'stopped'], ['v1']]);
     expect([runtime.trace.steps.length, runtime.trace.branches.length]).toEqual([steps, 1]);
     expect(runtime.dispatch(counted())).toBe('applied');
+    await Promise.resolve();
+    expect([results.at(-1), runtime.problems]).toEqual(['FLOE_RUN_CANCELLED', []]);
   });
 
   test('rule 20: what was open before a look at the past can still be taken back after it', async () => {
