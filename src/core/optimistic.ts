@@ -107,11 +107,30 @@ export class Provisional {
   }
 
   /** Lets go of entries that did not happen after all; their optimistic actions are closed. */
-  keep(stays: (entry: Settling) => boolean): void {
+  drop(goes: (entry: Settling) => boolean): void {
     const [kept, lost]: [Settling[], Settling[]] = [[], []];
-    for (const entry of this.entries) (stays(entry) ? kept : lost).push(entry);
+    for (const entry of this.entries) (goes(entry) ? lost : kept).push(entry);
     this.entries = kept;
     for (const entry of lost) this.close(entry);
+  }
+
+  /**
+   * Lets go of all that is not part of another line. States that are still being read are part of every line: where their
+   * place was let go of, they are what is shown now; so are those of stores that joined on the line that was left.
+   */
+  keep(stays: (entry: Settling) => boolean, shown: Iterable<Slot>): void {
+    const moved: Settling[] = [];
+    this.drop((entry) => {
+      if (stays(entry)) return false;
+      if (entry.action || !entry.open) return true;
+      moved.push(entry);
+      return false;
+    });
+    for (const entry of moved) entry.after = new Map(Array.from(entry.after, ([slot]) => [slot, slot.state]));
+    const stated = new Set(this.entries.flatMap(({ action, after }) => (action ? [] : [...after.keys()])));
+    for (const slot of shown)
+      if (this.entries.length === moved.length || !(this.base.has(slot) || stated.has(slot)))
+        this.base.set(slot, slot.state);
   }
 
   /** Whether the entries lead to these states. */

@@ -78,9 +78,8 @@ export class Settlement {
   /** The state is there: what was done meanwhile is applied on top of it. One step with the net difference. */
   fill(held: Settling, slot: Slot, state: unknown): Transition | undefined {
     const states = new Map([[slot, state]]);
-    // The line on which it was held was left: it is the present state that it becomes.
-    if (held.gone || !this.provisional) return this.restate(states, 'rehydrated', { by: 'storage' });
-    return this.show(this.provisional.filled(held, states), 'rehydrated', { by: 'storage' }, {});
+    // It is open until now, so that there is something to fill.
+    return this.show(this.provisional!.filled(held, states), 'rehydrated', { by: 'storage' }, {});
   }
 
   /** The certain states are others from now on, as a storage or another tab says; what is open goes on top of them. */
@@ -96,7 +95,7 @@ export class Settlement {
 
   /** What stood or fell together fell. */
   dropGroup(number: number): void {
-    this.provisional?.keep(({ group }) => group !== number);
+    this.provisional?.drop(({ group }) => group === number);
     this.letGo();
   }
 
@@ -108,9 +107,10 @@ export class Settlement {
     provisional.keep(({ action, transition }) => {
       if (action) onLine = this.host.isShown(transition);
       return onLine;
-    });
+    }, this.host.storeSlots());
     // Something else happened on that line as well: what is open there stays.
-    if (provisional.trim() && !provisional.leadsTo((slot) => slot.state)) provisional.keep(() => false);
+    if (provisional.trim() && !provisional.leadsTo((slot) => slot.state))
+      provisional.keep(() => false, this.host.storeSlots());
     this.letGo();
   }
 

@@ -131,6 +131,21 @@ describe('rule 14: while somebody looks at the past', () => {
     expect(runtime.read(visits).filter).toBe('sent');
   });
 
+  test('an action of a task that was held before: let go, it is applied at the live end, unseen', async () => {
+    const answers: ((yes: boolean) => void)[] = [];
+    const sent = visits.action('sentByTask', (draft) => void (draft.filter = 'sent'), { about: { confirm: 'Send?' } });
+    const ask = confirmation((_text: string) => new Promise<boolean>((answer) => answers.push(answer)));
+    const runtime = testRuntime({ stores: [visits], interceptors: [ask] });
+    const { context } = holding(runtime);
+    expect(context.dispatch(sent())).toBe('waiting');
+    runtime.trace.seek(0);
+    answers[0](true);
+    await runtime.clock.advance();
+    expect([runtime.trace.cursor, runtime.trace.branches.length, runtime.read(visits).filter]).toEqual([0, 1, 'all']);
+    runtime.trace.live();
+    expect(runtime.read(visits).filter).toBe('sent');
+  });
+
   test('a task that begins unseen finds what is shown where it does not ask its context, and may go to the live end', async () => {
     const { open, runtime } = setUp();
     const found: unknown[] = [];
@@ -190,6 +205,37 @@ describe('rule 14: while somebody looks at the past', () => {
     runtime.trace.switchTo(0);
     expect(runtime.read(visits)).toMatchObject({ list: ['v9'], picked: 'v1', filter: 'expected' });
     expect(runtime.problems).toEqual([]);
+  });
+
+  test('on a branch a store that joined on the line that was left goes on from what is shown of it', () => {
+    const { runtime } = setUp();
+    const { context } = holding(runtime);
+    const open = context.optimistic(picked('v1'));
+    const fork = runtime.trace.cursor;
+    runtime.dispatch(filterPicked('expected'));
+    const late = store('late', { lines: ['first'] });
+    const written = late.action('written', (draft, line: string) => void draft.lines.push(line));
+    runtime.add(late);
+    runtime.trace.seek(fork);
+    runtime.dispatch(written('second'));
+    open.revert();
+    expect([runtime.read(late).lines, runtime.read(visits).picked]).toEqual([['first', 'second'], null]);
+    expect(runtime.problems).toEqual([]);
+  });
+
+  test('on a branch that has a reset in it, what was open before can still be taken back', () => {
+    const { runtime } = setUp();
+    const { context } = holding(runtime);
+    runtime.dispatch(listArrived(['v7']));
+    const open = context.optimistic(picked('v1'));
+    runtime.reset(watch);
+    const fork = runtime.trace.cursor;
+    runtime.dispatch(filterPicked('expected'));
+    runtime.trace.seek(fork);
+    runtime.dispatch(filterPicked('departed'));
+    open.revert();
+    expect(runtime.read(visits)).toMatchObject({ list: ['v7'], picked: null, filter: 'departed' });
+    expect([runtime.read(watch).last, runtime.problems]).toEqual(['', []]);
   });
 
   test('on a branch that shows what was taken back elsewhere, what is open stays', () => {

@@ -135,6 +135,28 @@ describe('rule 21: while the storage is being read', () => {
     expect((item.state as { list: unknown }).list).toEqual(['v1', 'v2']);
   });
 
+  test('on a line that is left before it comes: what is done on the new one is applied on top of it, too', async () => {
+    const { visits, planned, runtime, arrive, codes, texts } = secondSession(['v1']);
+    const notes = store('notes', { lines: [] as string[] }).persisted();
+    const written = notes.action('written', (draft, line: string) => void draft.lines.push(line));
+    const before = createRuntime({ stores: [notes], storage: storageIn(() => memoryArea(texts), { writeAfter: 0 }) });
+    before.dispatch(written('kept'));
+    before.close();
+    runtime.dispatch(planned('v2'));
+    runtime.add(notes);
+    runtime.trace.seek(0);
+    runtime.dispatch(planned('v3'));
+    runtime.dispatch(written('meanwhile'));
+    expect([runtime.read(visits).list, runtime.read(notes).lines]).toEqual([['v3'], ['meanwhile']]);
+    await arrive();
+    expect(runtime.trace.branches).toHaveLength(2);
+    expect([runtime.read(visits).list, runtime.read(notes).lines, codes()]).toEqual([
+      ['v1', 'v3'],
+      ['kept', 'meanwhile'],
+      [],
+    ]);
+  });
+
   test('closed before it came, nothing is touched', async () => {
     const { runtime, planned, arrive, texts } = secondSession(['v1']);
     const before = [...texts];
