@@ -39,7 +39,14 @@ const changes = {
     const row = draft.rows[i];
     row.done = !row.done;
   }),
-  'the same by hand, without a store': (i) => {
+  'a flag of a row that is looked for': changing((draft, i) => {
+    const row = draft.rows.find(({ id }) => id === i);
+    row.done = !row.done;
+  }),
+  'a flag of each row': changing((draft) => {
+    for (const row of draft.rows) row.done = !row.done;
+  }),
+  'a flag by hand, without a store': (i) => {
     state = handToggle(state, i % 100);
     sink = state;
   },

@@ -44,7 +44,7 @@ const faults = [
   [
     drafts,
     'core/draft.ts',
-    'return sameData(base, copy) ? this.base : items;',
+    'return sameData(this.base, items) ? this.base : items;',
     'return items;',
     'items moved there and back count as a change',
   ],
@@ -65,9 +65,16 @@ const faults = [
   [
     drafts,
     'core/draft.ts',
-    'return shallowCopy(this.base as Container);',
+    'return { ...(this.base as Record<string, unknown>) };',
     'return this.base;',
     'the state before is edited in place',
+  ],
+  [
+    drafts,
+    'core/draft-faces.ts',
+    'for (let i = 0; i < (all ? length : Math.min(length, node.length)); i++) {',
+    'for (let i = 0; i < length; i++) {',
+    'who goes through a list is given items that have gone',
   ],
   [drafts, 'core/diff.ts', 'out.undo.reverse();', '', 'the inverse is applied in the wrong order'],
   [

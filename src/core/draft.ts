@@ -8,19 +8,17 @@
 // - New data put into the state is never edited in place: it may be the payload, which belongs to the history.
 // - A draft works only while its change runs.
 import type { Touch, Touches } from './diff.js';
-import { draftEnded, draftMisuse, notPlain } from './errors.js';
+import { alive, isDigit, listFace, nodeOf, objectFace } from './draft-faces.js';
+import { draftEnded, notPlain } from './errors.js';
 import { KEYED, isKeyed, type DRAFTED } from './keyed.js';
 import {
-  NODE,
   hasOwn,
   inheritedOrOwn,
-  isBranch,
   isContainer,
   put,
   replaceParts,
   same,
   sameData,
-  shallowCopy,
   type Branch,
   type Container,
 } from './plain.js';
@@ -52,10 +50,11 @@ export class Editing implements Touches {
   /** Another number for each change; 0 when none runs. A draft knows the number of its own. */
   serial = 0;
   private runs = 0;
-  nodes: DraftNode[] = [];
+  /** The draft that was edited last; each knows the one before. */
+  last: DraftNode | undefined;
   private root: DraftNode | undefined;
-  /** The state that the edits lead to. */
-  next: unknown;
+  /** A state without parts, which can only be replaced. */
+  private leaf: unknown;
   /** What the change returned, with no draft left in it; `undefined` when it returned nothing or the draft itself. */
   returned: unknown;
   /** Whether the draft was edited at all, even to no effect. */
@@ -67,17 +66,17 @@ export class Editing implements Touches {
    */
   run(base: unknown, change: (draft: never, payload: never) => unknown, payload: unknown): void {
     this.serial = ++this.runs;
+    this.last = undefined;
     try {
-      // What the last change made is a container, if its base was one.
-      if ((base !== this.next || this.root === undefined) && !isBranch(base)) {
+      const root = this.rootFor(base);
+      if (root === undefined) {
         this.returned = withoutDrafts(change(base as never, payload as never));
-        this.next = base;
+        this.leaf = base;
         this.edited = false;
         return;
       }
-      const root = this.rootFor(base as Branch);
       const returned = change(root.proxy as never, payload as never);
-      this.next = root.fold();
+      root.fold();
       this.edited = root.changed;
       this.returned = returned === undefined || returned === root.proxy ? undefined : withoutDrafts(returned);
     } finally {
@@ -85,34 +84,42 @@ export class Editing implements Touches {
     }
   }
 
-  private rootFor(base: Branch): DraftNode {
+  /** The state that the edits lead to. */
+  get next(): unknown {
+    return this.root === undefined ? this.leaf : this.root.result;
+  }
+
+  private rootFor(base: unknown): DraftNode | undefined {
     const { root } = this;
-    if (root !== undefined && isContainer(base) && Array.isArray(base) === Array.isArray(root.base)) {
-      root.restart(base);
-      if (this.nodes.length > 1) this.nodes = [root];
+    if (root?.isFor(base)) {
+      root.restart(base as Branch);
       return root;
     }
-    this.nodes = [];
-    if (isKeyed(base)) return base[KEYED].node(base, undefined, this, false);
-    return (this.root = new DraftNode(base, undefined, this, false));
+    return (this.root = isContainer(base)
+      ? nodeFor(base, undefined, this, false)
+      : isKeyed(base)
+        ? base[KEYED].node(base, undefined, this, false)
+        : undefined);
   }
 
   get(after: unknown): Touch | undefined {
     // A draft that was only looked at came to nothing yet, and what is gone is nothing too.
     if (after === undefined) return undefined;
-    for (const node of this.nodes) if (node.result === after && !node.fresh && node.result !== node.base) return node;
+    for (let node = this.last; node; node = node.editedBefore)
+      if (node.result === after && !node.fresh && node.result !== node.base) return node;
     return undefined;
   }
 
   /** What is known now, for when this goes on to another change. */
   remember(into: Map<unknown, Touch>): void {
-    for (const { result, base, fresh, keys, moved } of this.nodes) {
+    for (let node = this.last; node; node = node.editedBefore) {
+      const { result, base, fresh, keys, moved } = node;
       if (result && result !== base && !fresh) into.set(result, { base, keys, moved });
     }
   }
 }
 
-/** A place of the state during a change; the nodes of tables differ in how they reach their parts. */
+/** A place of the state during a change: an object here; lists and tables differ in how they reach their parts. */
 export class DraftNode {
   copy: Branch | undefined;
   changed = false;
@@ -121,17 +128,19 @@ export class DraftNode {
   protected kidKey = '';
   /** The others, if there are more. */
   protected kids: Map<string, DraftNode> | undefined;
-  /** Keys that were assigned or deleted; none twice. */
-  keys: string[] | undefined;
+  /** A key that was assigned or deleted; mostly it is the only one. */
+  private key: string | undefined;
+  /** All of them, once there are more; none twice. */
+  private moreKeys: string[] | undefined;
   /** The same keys, once they are many. */
   private manyKeys: Set<string> | undefined;
   /** Items moved about: every slot has to be looked at. */
   moved = false;
-  /** The items before anything moved; made when first asked for. */
-  protected items: Set<unknown> | undefined;
   folding = false;
   result: Branch | undefined;
   readonly proxy: object;
+  /** The draft of the same change that was edited before this one. */
+  editedBefore: DraftNode | undefined;
   /** The change that it belongs to. */
   serial: number;
   constructor(
@@ -143,35 +152,50 @@ export class DraftNode {
   ) {
     this.proxy = this.face();
     this.serial = editing.serial;
-    editing.nodes.push(this);
   }
 
   /** What the change gets to see. */
   protected face(): object {
-    return Array.isArray(this.base) ? new Proxy(arrayTarget(this), arrayTraps) : new Proxy(this, objectTraps);
+    return objectFace(this);
+  }
+
+  /** Whether it may begin anew with this state. */
+  isFor(base: unknown): boolean {
+    return this.madeOf(base) || (isContainer(base) && !Array.isArray(base));
+  }
+  /** Whether this is what the last change made. */
+  protected madeOf(base: unknown): boolean {
+    return this.result !== undefined && base === this.result;
   }
 
   /** Begins anew with another state. */
   restart(base: Branch): void {
     this.base = base;
     this.serial = this.editing.serial;
-    this.copy = this.kid = this.kids = this.keys = this.manyKeys = this.items = this.result = undefined;
+    this.copy = this.kid = this.kids = this.key = this.moreKeys = this.manyKeys = this.result = undefined;
     this.changed = this.moved = this.folding = false;
+  }
+
+  /** Keys that were assigned or deleted. */
+  get keys(): readonly string[] | undefined {
+    return this.moreKeys ?? (this.key === undefined ? undefined : [this.key]);
   }
 
   /** Notes that a key was assigned or deleted. */
   touchKey(key: string): void {
-    const { keys } = this;
-    if (keys === undefined) this.keys = [key];
-    else if (this.manyKeys) {
-      if (this.manyKeys.size !== this.manyKeys.add(key).size) keys.push(key);
-    } else if (!keys.includes(key) && keys.push(key) > 16) this.manyKeys = new Set(keys);
+    const { moreKeys } = this;
+    if (this.key === undefined) this.key = key;
+    else if (moreKeys === undefined) {
+      if (key !== this.key) this.moreKeys = [this.key, key];
+    } else if (this.manyKeys) {
+      if (this.manyKeys.size !== this.manyKeys.add(key).size) moreKeys.push(key);
+    } else if (!moreKeys.includes(key) && moreKeys.push(key) > 16) this.manyKeys = new Set(moreKeys);
   }
 
   protected kidAt(key: string): DraftNode | undefined {
     return this.kid !== undefined && this.kidKey === key ? this.kid : this.kids?.get(key);
   }
-  private addKid(key: string, kid: DraftNode): void {
+  protected addKid(key: string, kid: DraftNode): void {
     if (this.kid === undefined || this.kidKey === key) {
       this.kid = kid;
       this.kidKey = key;
@@ -194,31 +218,34 @@ export class DraftNode {
     return typeof value === 'function' ? inheritedOrOwn(source, key) : value;
   }
 
-  wrap(key: string, value: object): unknown {
-    if ((value as { [NODE]?: DraftNode })[NODE] || !isBranch(value)) return value;
+  protected wrap(key: string, value: object): unknown {
     const known = this.kidAt(key);
     if (known?.base === value) return known.proxy;
-    const kid = this.below(value, this.isNew(value, key));
+    const kid = this.below(value, key);
+    if (kid === undefined) return value;
     this.addKid(key, kid);
     return kid.proxy;
   }
 
-  private below(value: Branch, fresh: boolean): DraftNode {
-    return isContainer(value)
-      ? new DraftNode(value, this, this.editing, fresh)
-      : value[KEYED].node(value, this, this.editing, fresh);
+  /** The node of a part; none for a leaf value, and for what is a draft already. */
+  protected below(value: object, key?: string | number): DraftNode | undefined {
+    // What came out of the state has no drafts in it.
+    if ((this.copy !== undefined || this.fresh) && nodeOf(value)) return undefined;
+    if (isContainer(value)) return nodeFor(value, this, this.editing, this.isNew(value, key));
+    return isKeyed(value) ? value[KEYED].node(value, this, this.editing, this.isNew(value, key)) : undefined;
   }
 
   /** Whether a part came into this container during the change. */
-  protected isNew(value: object, key?: string): boolean {
-    if (this.fresh) return true;
-    if (!this.copy) return false;
-    if (key !== undefined && (this.base as Record<string, unknown>)[key] === value) return false;
-    return !this.moved || !(this.items ??= new Set(this.base as unknown[])).has(value);
+  protected isNew(value: object, key?: string | number): boolean {
+    return this.fresh || (this.copy !== undefined && (this.base as Record<string, unknown>)[key!] !== value);
   }
 
   edit(): Branch {
-    for (let node: DraftNode | undefined = this; node && !node.changed; node = node.parent) node.changed = true;
+    for (let node: DraftNode | undefined = this; node && !node.changed; node = node.parent) {
+      node.changed = true;
+      node.editedBefore = this.editing.last;
+      this.editing.last = node;
+    }
     return (this.copy ??= this.copied());
   }
 
@@ -229,7 +256,7 @@ export class DraftNode {
 
   /** A copy of the base that may be edited. */
   protected copied(): Branch {
-    return shallowCopy(this.base as Container);
+    return { ...(this.base as Record<string, unknown>) };
   }
 
   assign(key: string, value: unknown): void {
@@ -254,22 +281,6 @@ export class DraftNode {
     delete (this.edit() as Record<string, unknown>)[key];
     this.touchKey(key);
     this.dropKid(key);
-  }
-
-  /** Before items move: handed-out drafts go into their slots and travel with them. */
-  settle(): unknown[] {
-    const copy = this.edit() as unknown[];
-    if (this.kid) copy[Number(this.kidKey)] = this.kid.proxy;
-    if (this.kids) for (const [key, kid] of this.kids) copy[Number(key)] = kid.proxy;
-    this.kid = this.kids = undefined;
-    this.moved = true;
-    return copy;
-  }
-
-  /** A draft for a value that has left its slot. */
-  loose(value: unknown): unknown {
-    if (!isBranch(value) || nodeOf(value)) return value;
-    return this.below(value, this.isNew(value)).proxy;
   }
 
   /** The next value of this place. */
@@ -313,30 +324,34 @@ export class DraftNode {
   }
 
   protected foldKnown(): Branch {
-    const base = this.base as Record<string, unknown>;
-    let differs = this.foldKids();
-    const copy = this.copy as Record<string, unknown> | undefined;
+    // What only parts that were handed out have become is in its place when they are folded.
+    const direct = this.key !== undefined;
+    const partsDiffer = this.foldKids();
+    const { copy } = this;
     if (!copy) return this.base;
-    if (this.moved) {
-      const items = copy as unknown as unknown[];
-      for (let i = 0; i < items.length; i++) items[i] = withoutDrafts(items[i]);
-      return sameData(base, copy) ? this.base : items;
+    return (direct ? this.settleKeys(copy) : partsDiffer) ? copy : this.base;
+  }
+
+  /** Puts the final values of all touched keys in their places, and forgets those that came to nothing. */
+  private settleKeys(copy: Branch): boolean {
+    const { key, moreKeys } = this;
+    if (moreKeys === undefined) {
+      if (this.settleKey(copy, key!)) return true;
+      this.key = undefined;
+      return false;
     }
-    const { keys } = this;
     let kept = 0;
-    for (let i = 0; keys && i < keys.length; i++) {
-      const key = keys[i];
-      const kid = this.kidAt(key);
-      if (!(kid && !kid.fresh) && !this.settleKey(base, copy, key)) continue;
-      differs = true;
-      keys[kept++] = key;
-    }
-    if (keys && kept < keys.length) keys.length = kept;
-    return differs ? copy : this.base;
+    for (const one of moreKeys) if (this.settleKey(copy, one)) moreKeys[kept++] = one;
+    moreKeys.length = kept;
+    return kept > 0;
   }
 
   /** Puts the final value of a touched key in its place; false when it is what it was before. */
-  private settleKey(base: Record<string, unknown>, copy: Record<string, unknown>, key: string): boolean {
+  private settleKey(next: Branch, key: string): boolean {
+    const kid = this.kidAt(key);
+    if (kid && !kid.fresh) return kid.fold() !== kid.base;
+    const base = this.base as Record<string, unknown>;
+    const copy = next as Record<string, unknown>;
     const value = copy[key];
     // A primitive that is there stands as it is; the rest is for absent keys and for containers.
     if (typeof value !== 'object' && value !== undefined) return !Object.is(base[key], value);
@@ -349,8 +364,130 @@ export class DraftNode {
   }
 }
 
-export const nodeOf = (value: unknown): DraftNode | undefined =>
-  typeof value === 'object' && value !== null ? (value as { [NODE]?: DraftNode })[NODE] : undefined;
+/** A list: it knows its parts by number, and they can move. */
+export class ListNode extends DraftNode {
+  private kidIndex = -1;
+  /** The drafts handed out for the others, by index, and the indexes in the order in which they were. */
+  private kidList: (DraftNode | undefined)[] | undefined;
+  private kidIndexes: number[] | undefined;
+  /** The items before anything moved; made when first asked for. */
+  private items: Set<unknown> | undefined;
+
+  protected override face(): object {
+    return listFace(this);
+  }
+  override isFor(base: unknown): boolean {
+    return Array.isArray(base);
+  }
+  override restart(base: Branch): void {
+    super.restart(base);
+    this.kidList = this.kidIndexes = this.items = undefined;
+  }
+  get length(): number {
+    return (this.source as unknown[]).length;
+  }
+
+  private kidOf(index: number): DraftNode | undefined {
+    return this.kid !== undefined && this.kidIndex === index ? this.kid : this.kidList?.[index];
+  }
+  protected override kidAt(key: string): DraftNode | undefined {
+    return this.kidOf(Number(key));
+  }
+  override dropKid(key: string): void {
+    const index = Number(key);
+    if (this.kidIndex === index) this.kid = undefined;
+    if (this.kidList) this.kidList[index] = undefined;
+  }
+
+  override part(key: string): unknown {
+    const value = (this.source as unknown as Record<string, unknown>)[key];
+    // The only other object under a name is what it inherits from.
+    if (typeof value === 'object' && value !== null)
+      return isDigit(key) ? this.wrapItem(Number(key), value) : undefined;
+    return typeof value === 'function' ? inheritedOrOwn(this.source as Container, key) : value;
+  }
+
+  item(index: number): unknown {
+    const value = (this.source as unknown[])[index];
+    return typeof value === 'object' && value !== null ? this.wrapItem(index, value) : value;
+  }
+
+  private wrapItem(index: number, value: object): unknown {
+    const known = this.kidOf(index);
+    if (known?.base === value) return known.proxy;
+    const kid = this.below(value, index);
+    if (kid === undefined) return value;
+    if (this.kid === undefined || this.kidIndex === index) {
+      this.kid = kid;
+      this.kidIndex = index;
+    } else {
+      (this.kidList ??= [])[index] = kid;
+      (this.kidIndexes ??= []).push(index);
+    }
+    return kid.proxy;
+  }
+
+  protected override isNew(value: object, key?: string | number): boolean {
+    if (this.fresh) return true;
+    if (!this.copy || (this.base as unknown[])[key as number] === value) return false;
+    return !this.moved || !(this.items ??= new Set(this.base as unknown[])).has(value);
+  }
+
+  protected override copied(): Branch {
+    return (this.base as unknown[]).slice();
+  }
+  protected override write(key: string, value: unknown): void {
+    (this.edit() as unknown[])[Number(key)] = value;
+  }
+
+  /** Before items move: handed-out drafts go into their slots and travel with them. */
+  settle(): unknown[] {
+    const copy = this.edit() as unknown[];
+    if (this.kid) copy[this.kidIndex] = this.kid.proxy;
+    for (const index of this.kidIndexes ?? []) {
+      const kid = this.kidList![index];
+      if (kid) copy[index] = kid.proxy;
+    }
+    this.kid = this.kidList = this.kidIndexes = undefined;
+    this.moved = true;
+    return copy;
+  }
+
+  /** A draft for a value that has left its slot. */
+  loose(value: unknown): unknown {
+    return typeof value === 'object' && value !== null ? (this.below(value)?.proxy ?? value) : value;
+  }
+
+  protected override foldKids(): boolean {
+    let differs = this.kid !== undefined && this.foldItem(this.kidIndex, this.kid);
+    for (const index of this.kidIndexes ?? []) differs = this.foldItem(index, this.kidList![index]) || differs;
+    return differs;
+  }
+  private foldItem(index: number, kid: DraftNode | undefined): boolean {
+    return kid !== undefined && (kid.changed || kid.fresh) && this.foldKid(String(index), kid);
+  }
+
+  protected override foldFresh(): Branch {
+    if (this.kid) this.foldFreshKid(String(this.kidIndex), this.kid);
+    for (const index of this.kidIndexes ?? []) {
+      const kid = this.kidList![index];
+      if (kid) this.foldFreshKid(String(index), kid);
+    }
+    return withoutDrafts(this.source) as Branch;
+  }
+
+  protected override foldKnown(): Branch {
+    if (!this.moved) return super.foldKnown();
+    this.foldKids();
+    const items = this.copy as unknown[];
+    for (let i = 0; i < items.length; i++) items[i] = withoutDrafts(items[i]);
+    return sameData(this.base, items) ? this.base : items;
+  }
+}
+
+/** The node of an object or a list. */
+const nodeFor = (base: Container, parent: DraftNode | undefined, editing: Editing, fresh: boolean): DraftNode =>
+  Array.isArray(base) ? new ListNode(base, parent, editing, fresh) : new DraftNode(base, parent, editing, fresh);
 
 /** New data with every draft in it replaced by what the draft became. Data without drafts is returned as it is. */
 export function withoutDrafts(value: unknown, above?: Set<object>): unknown {
@@ -366,165 +503,4 @@ export function withoutDrafts(value: unknown, above?: Set<object>): unknown {
   const result = replaceParts(value, (part) => withoutDrafts(part, (above ??= new Set()).add(value)));
   above?.delete(value);
   return result;
-}
-
-export function alive(node: DraftNode, key: PropertyKey): void {
-  if (node.serial !== node.editing.serial) throw draftEnded(String(key));
-}
-
-// A proxy for an array needs an array as its target, or Array.isArray would not see one. The node rides along on it.
-function arrayTarget(node: DraftNode): unknown[] {
-  const target: unknown[] & { node?: DraftNode } = [];
-  target.node = node;
-  return target;
-}
-const nodeAt = (target: unknown[]): DraftNode => (target as unknown as { node: DraftNode }).node;
-
-const refuse = (what: string, instead: string) => (): never => {
-  throw draftMisuse(what, instead);
-};
-
-function describe(node: DraftNode, key: PropertyKey): PropertyDescriptor | undefined {
-  alive(node, key);
-  const found = Object.getOwnPropertyDescriptor(node.source, key);
-  if (found && typeof key === 'string' && found.enumerable) {
-    return { value: node.part(key), writable: true, enumerable: true, configurable: true };
-  }
-  return found && { ...found, writable: true };
-}
-
-const shared = {
-  defineProperty: refuse('define a property with attributes', 'assign a value instead'),
-  setPrototypeOf: refuse('change its prototype', 'state is plain data'),
-  preventExtensions: refuse('be frozen', 'the state that it becomes is frozen in development anyway'),
-};
-
-const objectTraps: ProxyHandler<DraftNode> = {
-  ...shared,
-  get(node, key) {
-    if (typeof key === 'symbol') return key === NODE ? node : (node.source as Record<symbol, unknown>)[key];
-    alive(node, key);
-    return node.part(key);
-  },
-  set(node, key, value) {
-    alive(node, key);
-    if (typeof key === 'symbol') throw notPlain('The state after this change', '', 'symbol key');
-    node.assign(key, value);
-    return true;
-  },
-  deleteProperty(node, key) {
-    alive(node, key);
-    node.remove(key as string);
-    return true;
-  },
-  has(node, key) {
-    alive(node, key);
-    return key in node.source;
-  },
-  ownKeys(node) {
-    alive(node, 'keys');
-    return Reflect.ownKeys(node.source);
-  },
-  getOwnPropertyDescriptor: (node, key) => describe(node, key),
-  getPrototypeOf: () => Object.prototype,
-};
-
-const INDEX = /^(?:0|[1-9][0-9]*)$/;
-
-const arrayTraps: ProxyHandler<unknown[]> = {
-  ...shared,
-  get(target, key) {
-    const node = nodeAt(target);
-    if (typeof key === 'symbol') return key === NODE ? node : (node.source as unknown as Record<symbol, unknown>)[key];
-    alive(node, key);
-    return arrayEdits[key] ?? node.part(key);
-  },
-  set(target, key, value) {
-    const node = nodeAt(target);
-    alive(node, key);
-    const { length } = node.source as unknown[];
-    if (key === 'length') {
-      const next = Number(value);
-      if (next > length) throw notPlain('The state after this change', `/${length}`, 'hole');
-      if (next < length) node.settle().length = next;
-    } else if (typeof key !== 'string' || !INDEX.test(key)) {
-      throw draftMisuse(`set '${String(key)}' on an array`, 'an array has only items; use an object for named parts');
-    } else if (Number(key) > length) throw notPlain('The state after this change', `/${length}`, 'hole');
-    else node.assign(key, value);
-    return true;
-  },
-  deleteProperty: refuse('delete an item of an array', 'that would leave a hole; use splice'),
-  has: (target, key) => key in nodeAt(target).source,
-  ownKeys(target) {
-    alive(nodeAt(target), 'keys');
-    return Reflect.ownKeys(nodeAt(target).source);
-  },
-  getOwnPropertyDescriptor: (target, key) => describe(nodeAt(target), key),
-};
-
-type Comparator = (a: unknown, b: unknown) => number;
-
-// The array methods that edit, on the copy itself instead of through a trap for every item.
-const arrayEdits: Record<string, (this: unknown[], ...args: never[]) => unknown> = {
-  __proto__: null as never,
-  push(...items: unknown[]) {
-    const node = editable(this);
-    let { length } = node.source as unknown[];
-    for (const item of items) node.assign(String(length++), item);
-    return length;
-  },
-  pop() {
-    const node = editable(this);
-    const { length } = node.source as unknown[];
-    if (length === 0) return undefined;
-    const key = String(length - 1);
-    const last = node.part(key);
-    (node.edit() as unknown[]).pop();
-    node.dropKid(key);
-    node.touchKey(key);
-    return last;
-  },
-  shift() {
-    const node = editable(this);
-    return node.loose(node.settle().shift());
-  },
-  unshift(...items: unknown[]) {
-    return editable(this)
-      .settle()
-      .unshift(...items);
-  },
-  splice(...args: [number, number, ...unknown[]]) {
-    const node = editable(this);
-    return node
-      .settle()
-      .splice(...args)
-      .map((item) => node.loose(item));
-  },
-  reverse() {
-    editable(this).settle().reverse();
-    return this;
-  },
-  sort(compare?: Comparator) {
-    editable(this).settle().sort(compare);
-    return this;
-  },
-  fill(...args: [unknown, number?, number?]) {
-    editable(this)
-      .settle()
-      .fill(...args);
-    return this;
-  },
-  copyWithin(...args: [number, number, number?]) {
-    editable(this)
-      .settle()
-      .copyWithin(...args);
-    return this;
-  },
-};
-
-function editable(draft: unknown[]): DraftNode {
-  const node = nodeOf(draft);
-  if (!node) throw new TypeError('An array method of a draft was called on something else.');
-  alive(node, 'items');
-  return node;
 }

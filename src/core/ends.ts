@@ -7,14 +7,35 @@ import type { Slot } from './slot.js';
 interface OtherEnd {
   readonly slots: Map<Slot, Pick<Slot, 'state' | 'place' | 'told'>>;
   reading: Reading;
-  pending: Informed[];
+  due: Due;
+}
+
+/** Who is informed at the next notification, in the order in which they asked. Its list is used again. */
+export class Due {
+  private readonly list: (Informed | undefined)[] = [];
+  count = 0;
+
+  add(informed: Informed): void {
+    this.list[this.count++] = informed;
+  }
+  /** Informs all, those too that are added meanwhile. */
+  inform(): void {
+    for (let i = 0; i < this.count; i++) {
+      const informed = this.list[i]!;
+      this.list[i] = undefined;
+      informed.inform();
+    }
+    this.count = 0;
+  }
+  clear(): void {
+    this.count = 0;
+  }
 }
 
 export class Ends {
   readonly slots = new Map<string, Slot>();
   reading: Reading;
-  /** Who is informed at the next notification. */
-  pending: Informed[] = [];
+  due = new Due();
   /** The live end, or what is shown while something is done at the live end. */
   private other: OtherEnd | undefined;
   /** Something is done at the live end, unseen. */
@@ -40,7 +61,7 @@ export class Ends {
     this.other ??= {
       slots: new Map(Array.from(this.slots.values(), (slot) => [slot, otherOf(slot)])),
       reading: this.makeReading(),
-      pending: [],
+      due: new Due(),
     };
   }
 
@@ -76,7 +97,7 @@ export class Ends {
       Object.assign(slot, { state, place, told });
     }
     [this.reading, other.reading] = [other.reading, this.reading];
-    [this.pending, other.pending] = [other.pending, this.pending];
+    [this.due, other.due] = [other.due, this.due];
   }
 }
 

@@ -838,7 +838,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   }
 
   schedule(informed: Informed): void {
-    this.ends.pending.push(informed);
+    this.ends.due.add(informed);
   }
 
   asWatcher(fn: () => void): void {
@@ -853,17 +853,13 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
 
   /** Tells those who watch, then does what they dispatched meanwhile, until there is no more. */
   private notify(): void {
-    if (this.notifying || this.held > 0 || (this.ends.pending.length === 0 && this.queue.length === 0)) return;
+    if (this.notifying || this.held > 0 || (this.ends.due.count === 0 && this.queue.length === 0)) return;
     let rounds: string[] | undefined;
     try {
       for (;;) {
         this.notifying = true;
         this.toldOf = this.latest;
-        while (this.ends.pending.length > 0) {
-          const { pending } = this.ends;
-          this.ends.pending = [];
-          for (const informed of pending) informed.inform();
-        }
+        this.ends.due.inform();
         const next = this.queue.shift();
         if (!next) break;
         (rounds ??= []).push(next.action.type);
@@ -926,7 +922,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     this.waiting.clear();
     this.runs.close();
     this.ended = true;
-    this.ends.pending = [];
+    this.ends.due.clear();
     this.queue.length = 0;
     this.ends.reading.clear();
     this.eachListener((listener) => listener.close?.());

@@ -1,5 +1,6 @@
 // A table in a change: what the change sees, and the node that turns its edits into the next version.
-import { alive, DraftNode, nodeOf, withoutDrafts } from '../core/draft.js';
+import { DraftNode, withoutDrafts } from '../core/draft.js';
+import { alive, nodeOf } from '../core/draft-faces.js';
 import { draftEnded } from '../core/errors.js';
 import { NODE, sameData, type Branch } from '../core/plain.js';
 import type { DRAFTED } from '../core/keyed.js';
@@ -19,6 +20,10 @@ export class TableNode extends DraftNode {
   }
   protected override copied(): Branch {
     return RowTable.edit(asTable(this.base));
+  }
+  /** It is made for one change. */
+  override isFor(): boolean {
+    return false;
   }
   get rows(): RowTable {
     return asTable(this.source);

@@ -1,5 +1,5 @@
 import type { ActionCreator, ActionOf } from '../core/action.js';
-import { nodeOf } from '../core/draft.js';
+import { nodeOf } from '../core/draft-faces.js';
 import { escapeKey, put, sameData } from '../core/plain.js';
 import {
   argumentKey,

@@ -77,8 +77,10 @@ export class Differences {
     touches,
   }: Pick<Transition, 'changed' | 'touches'>): Replaced | undefined {
     const touch = joined ? undefined : touches?.get(after);
-    if (!touch || touch.moved || touch.base !== before || touch.keys?.length !== 1) return undefined;
-    const [key] = touch.keys;
+    if (!touch || touch.moved || touch.base !== before) return undefined;
+    const { keys } = touch;
+    if (keys?.length !== 1) return undefined;
+    const [key] = keys;
     const was = (before as Record<string, unknown>)[key];
     const is = (after as Record<string, unknown>)[key];
     // `undefined` may also be a key that is not there.

@@ -126,8 +126,13 @@ describe('no change', () => {
       draft.a.n = 7;
       draft.a = was;
     });
+    const looked = thing.action('looked', (draft, was: typeof a) => {
+      draft.a = { n: 7, inner: { n: 7 } };
+      draft.a = was;
+      expect(draft.a.inner.n).toBe(0);
+    });
     const runtime = createRuntime({ stores: [thing] });
-    expect(runtime.dispatch(back(runtime.read(thing).a))).toBe('unchanged');
+    for (const act of [back, looked]) expect(runtime.dispatch(act(runtime.read(thing).a))).toBe('unchanged');
   });
 });
 
@@ -249,6 +254,22 @@ test.each<[string, Change, string, string]>([
   expect([found.code, found.message]).toEqual([code, expect.stringContaining(text)]);
 });
 
+test('who goes through a list may say what `this` is, and gets results in a plain array', () => {
+  const { after } = done((draft) => {
+    const self = { twice: 2 };
+    const doubled = draft.list.map(function (this: typeof self, { n }: { n: number }) {
+      return n * this.twice;
+    }, self);
+    expect([Array.isArray(doubled), ...doubled]).toEqual([true, 2, 4, 6]);
+    draft.list = draft.list.filter((item: { n: number }) => item.n !== 2);
+    expect(draft.list.find((item: { n: number }) => item.n === 2)).toBeUndefined();
+    draft.list.find((item: { n: number }) => item.n === 3).n = 30;
+    expect([...draft.list.values(), ...draft.list].map(({ n }) => n)).toEqual([1, 30, 1, 30]);
+    expect([draft.list['01'], draft.list['1e0'], draft.list['-1'], draft.list['']]).toEqual(Array(4).fill(undefined));
+  });
+  expect(after.list).toEqual([{ n: 1 }, { n: 30 }]);
+});
+
 test('a method of a list on something else is a TypeError', () => {
   const { code, message } = refused((draft) => void draft.list.push.call([], 1));
   expect([code, message]).toEqual(['FLOE_CHANGE_FAILED', expect.stringContaining('An array method of a draft')]);
@@ -288,8 +309,12 @@ test('an editing that is used again knows only its own change', () => {
   expect(run({ n: 1 }, (draft) => void (draft.made = { n: 2 }))).toEqual({ n: 1, made: { n: 2 } });
   expect(run({ n: 1 }, () => undefined)).toEqual({ n: 1 });
   expect(editing.edited).toBe(false);
-  expect(run(7, () => 8)).toBe(7);
-  expect([editing.returned, editing.edited]).toEqual([8, false]);
+  for (const leaf of [7, 7, undefined]) {
+    expect(run(leaf, (draft) => (expect(draft).toBe(leaf), 8))).toBe(leaf);
+    expect([editing.returned, editing.edited]).toEqual([8, false]);
+  }
+  expect(codeOf(() => run({ n: 1 }, () => void (leaked.n = 1)))).toBe('FLOE_DRAFT_ENDED');
+  expect(run(undefined, () => undefined)).toBeUndefined();
   expect(run(tableOf([['x', { n: 1 }]]), (draft) => void (draft.get('x').n = 2)).get('x')).toEqual({ n: 2 });
   expect(run({ n: 1 }, (draft) => void (draft.n = 2))).toEqual({ n: 2 });
 });

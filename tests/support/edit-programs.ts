@@ -58,6 +58,8 @@ export const editKinds = [
   'spread',
   'moveItem',
   'editAll',
+  'through',
+  'through',
   'read',
 ] as const;
 
@@ -87,6 +89,39 @@ const holds = (outer: Json, inner: Box): boolean =>
 
 // Copies of copies would double with every step.
 const isSmall = (box: Box, letters: number): boolean => JSON.stringify(box).length < letters;
+
+/** Goes through a list in one of several ways, and edits it on the way. Gives what came by. */
+function goThrough(list: Json[], n: number, m: number): string {
+  const seen: unknown[] = [];
+  const look = (item: Json, at: unknown, all: Json[]): boolean => {
+    seen.push(at, item, all === list);
+    if (seen.length === 3 * (1 + (m % 2))) {
+      if (n % 3 === 0) list.pop();
+      else if (n % 3 === 1) list.push(n);
+      else list.length = 0;
+    }
+    if (isBox(item) && !Array.isArray(item)) item.c = n;
+    return seen.length % 4 === n % 4;
+  };
+  const ways = [
+    () => {
+      // A list that grows on the way would have no end.
+      for (const item of list) if (seen.length > 60 || look(item, 'of', list)) break;
+      return 'of';
+    },
+    () => {
+      list.forEach(look);
+      return 'each';
+    },
+    () => list.map(look),
+    () => list.filter(look),
+    () => list.find(look),
+    () => list.findIndex(look),
+    () => list.some(look),
+    () => list.every(look),
+  ];
+  return JSON.stringify([seen, ways[n % 8]()]);
+}
 
 /** Counts of each kind of edit that had something to work on. */
 export type Tally = Map<string, number>;
@@ -159,6 +194,10 @@ function runEdit(root: Box, { kind, way, other, n, m, value }: Edit): boolean {
       }
       case 'editAll':
         for (const part of box) if (isBox(part) && !Array.isArray(part)) part.a = n;
+        return true;
+      case 'through':
+        if (!isSmall(root, 3000)) return false;
+        box.push(goThrough(box, n, m));
         return true;
     }
   } else {

@@ -1,0 +1,231 @@
+// What a change sees of a draft: proxies of objects and lists that turn reading and editing into questions to their nodes.
+import type { DraftNode, ListNode } from './draft.js';
+import { draftEnded, draftMisuse, notPlain } from './errors.js';
+import { NODE } from './plain.js';
+
+/** The node behind a draft; nothing for all other values. */
+export const nodeOf = (value: unknown): DraftNode | undefined =>
+  typeof value === 'object' && value !== null ? (value as { [NODE]?: DraftNode })[NODE] : undefined;
+
+export function alive(node: DraftNode, key: PropertyKey): void {
+  if (node.serial !== node.editing.serial) throw draftEnded(String(key));
+}
+
+export const objectFace = (node: DraftNode): object => new Proxy(node, objectTraps);
+export const listFace = (node: ListNode): object => new Proxy([node], listTraps);
+
+/** Whether a key of a list is one of an item: no other begins with a digit. */
+export const isDigit = (key: string): boolean => key.charCodeAt(0) <= 57;
+
+const refuse = (what: string, instead: string) => (): never => {
+  throw draftMisuse(what, instead);
+};
+
+function describe(node: DraftNode, key: PropertyKey): PropertyDescriptor | undefined {
+  alive(node, key);
+  const found = Object.getOwnPropertyDescriptor(node.source, key);
+  if (found && typeof key === 'string' && found.enumerable) {
+    return { value: node.part(key), writable: true, enumerable: true, configurable: true };
+  }
+  return found && { ...found, writable: true };
+}
+
+const shared = {
+  defineProperty: refuse('define a property with attributes', 'assign a value instead'),
+  setPrototypeOf: refuse('change its prototype', 'state is plain data'),
+  preventExtensions: refuse('be frozen', 'the state that it becomes is frozen in development anyway'),
+};
+
+const objectTraps: ProxyHandler<DraftNode> = {
+  ...shared,
+  get(node, key) {
+    if (typeof key === 'symbol') return key === NODE ? node : (node.source as Record<symbol, unknown>)[key];
+    alive(node, key);
+    return node.part(key);
+  },
+  set(node, key, value) {
+    alive(node, key);
+    if (typeof key === 'symbol') throw notPlain('The state after this change', '', 'symbol key');
+    node.assign(key, value);
+    return true;
+  },
+  deleteProperty(node, key) {
+    alive(node, key);
+    node.remove(key as string);
+    return true;
+  },
+  has(node, key) {
+    alive(node, key);
+    return key in node.source;
+  },
+  ownKeys(node) {
+    alive(node, 'keys');
+    return Reflect.ownKeys(node.source);
+  },
+  getOwnPropertyDescriptor: (node, key) => describe(node, key),
+  getPrototypeOf: () => Object.prototype,
+};
+
+const INDEX = /^(?:0|[1-9][0-9]*)$/;
+
+// A proxy for an array needs an array as its target, or Array.isArray would not see one: its one item is the node.
+const listTraps: ProxyHandler<ListNode[]> = {
+  ...shared,
+  get(target, key) {
+    const node = target[0];
+    if (typeof key === 'symbol') {
+      if (key === NODE) return node;
+      return key === Symbol.iterator ? listMethods.values : (node.source as unknown as Record<symbol, unknown>)[key];
+    }
+    alive(node, key);
+    return (isDigit(key) ? undefined : listMethods[key]) ?? node.part(key);
+  },
+  set(target, key, value) {
+    const node = target[0];
+    alive(node, key);
+    const { length } = node;
+    if (key === 'length') {
+      const next = Number(value);
+      if (next > length) throw notPlain('The state after this change', `/${length}`, 'hole');
+      if (next < length) node.settle().length = next;
+    } else if (typeof key !== 'string' || !INDEX.test(key)) {
+      throw draftMisuse(`set '${String(key)}' on an array`, 'an array has only items; use an object for named parts');
+    } else if (Number(key) > length) throw notPlain('The state after this change', `/${length}`, 'hole');
+    else node.assign(key, value);
+    return true;
+  },
+  deleteProperty: refuse('delete an item of an array', 'that would leave a hole; use splice'),
+  has: (target, key) => key in target[0].source,
+  ownKeys(target) {
+    alive(target[0], 'keys');
+    return Reflect.ownKeys(target[0].source);
+  },
+  getOwnPropertyDescriptor: (target, key) => describe(target[0], key),
+};
+
+type Comparator = (a: unknown, b: unknown) => number;
+type Callback = (item: unknown, index: number, list: unknown[]) => unknown;
+
+/**
+ * Goes through the items of a list, until told to stop. What is edited on the way is seen from then on, as in any array:
+ * no more items than there were, and none that have gone but where `all` are asked for.
+ */
+function through(
+  list: unknown[],
+  fn: Callback,
+  self: unknown,
+  stops: (answer: unknown, item: unknown, index: number) => unknown,
+  all = false,
+): number {
+  const node = listNode(list);
+  const { length } = node;
+  for (let i = 0; i < (all ? length : Math.min(length, node.length)); i++) {
+    const item = node.item(i);
+    if (stops(fn.call(self, item, i, list), item, i)) break;
+  }
+  return length;
+}
+
+// The array methods that edit, on the copy itself, and those that go through all items: without a trap for every item.
+const listMethods: Record<string, (this: unknown[], ...args: never[]) => unknown> = {
+  __proto__: null as never,
+  forEach(fn: Callback, self?: unknown) {
+    through(this, fn, self, () => false);
+  },
+  map(fn: Callback, self?: unknown) {
+    const results: unknown[] = [];
+    results.length = through(this, fn, self, (answer, _item, i) => void (results[i] = answer));
+    return results;
+  },
+  filter(fn: Callback, self?: unknown) {
+    const found: unknown[] = [];
+    through(this, fn, self, (answer, item) => {
+      if (answer) found.push(item);
+    });
+    return found;
+  },
+  find(fn: Callback, self?: unknown) {
+    let found: unknown;
+    through(this, fn, self, (answer, item) => answer && ((found = item), true), true);
+    return found;
+  },
+  findIndex(fn: Callback, self?: unknown) {
+    let found = -1;
+    through(this, fn, self, (answer, _item, i) => answer && ((found = i), true), true);
+    return found;
+  },
+  some(fn: Callback, self?: unknown) {
+    let found = false;
+    through(this, fn, self, (answer) => answer && (found = true));
+    return found;
+  },
+  every(fn: Callback, self?: unknown) {
+    let holds = true;
+    through(this, fn, self, (answer) => !answer && ((holds = false), true));
+    return holds;
+  },
+  *values() {
+    const node = listNode(this);
+    for (let i = 0; i < node.length; i++) yield node.item(i);
+  },
+  push(...items: unknown[]) {
+    const node = listNode(this);
+    let { length } = node;
+    for (const item of items) node.assign(String(length++), item);
+    return length;
+  },
+  pop() {
+    const node = listNode(this);
+    const { length } = node;
+    if (length === 0) return undefined;
+    const key = String(length - 1);
+    const last = node.item(length - 1);
+    (node.edit() as unknown[]).pop();
+    node.dropKid(key);
+    node.touchKey(key);
+    return last;
+  },
+  shift() {
+    const node = listNode(this);
+    return node.loose(node.settle().shift());
+  },
+  unshift(...items: unknown[]) {
+    return listNode(this)
+      .settle()
+      .unshift(...items);
+  },
+  splice(...args: [number, number, ...unknown[]]) {
+    const node = listNode(this);
+    return node
+      .settle()
+      .splice(...args)
+      .map((item) => node.loose(item));
+  },
+  reverse() {
+    listNode(this).settle().reverse();
+    return this;
+  },
+  sort(compare?: Comparator) {
+    listNode(this).settle().sort(compare);
+    return this;
+  },
+  fill(...args: [unknown, number?, number?]) {
+    listNode(this)
+      .settle()
+      .fill(...args);
+    return this;
+  },
+  copyWithin(...args: [number, number, number?]) {
+    listNode(this)
+      .settle()
+      .copyWithin(...args);
+    return this;
+  },
+};
+
+function listNode(draft: unknown[]): ListNode {
+  const node = nodeOf(draft) as ListNode | undefined;
+  if (!node) throw new TypeError('An array method of a draft was called on something else.');
+  alive(node, 'items');
+  return node;
+}
