@@ -46,6 +46,9 @@ const changes = {
   'a flag of each row': changing((draft) => {
     for (const row of draft.rows) row.done = !row.done;
   }),
+  'a row put in by a spread of the one before': changing((draft, i) => {
+    draft.rows[i] = { ...draft.rows[i], done: i > 50 };
+  }),
   'a flag by hand, without a store': (i) => {
     state = handToggle(state, i % 100);
     sink = state;

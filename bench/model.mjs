@@ -135,6 +135,47 @@ function chain() {
   return took;
 }
 
+/** Nanoseconds a row of one change that edits all rows of a list, each of which is watched by itself. */
+function editAll(n) {
+  const list = store('list', { rows: Array.from({ length: n }, (_, id) => ({ id, done: false })) });
+  const turned = list.action('turned', (draft) => {
+    for (const row of draft.rows) row.done = !row.done;
+  });
+  const done = list.selector('done', (state, index) => state.rows[index].done);
+  const runtime = createRuntime({ stores: [list] });
+  let heard = 0;
+  for (let i = 0; i < n; i++) runtime.watch(done(i), () => heard++);
+  return { n, work: () => runtime.dispatch(turned()), done: () => heard > 0 };
+}
+
+/** Nanoseconds to begin and to stop watching, where so many watch one selector. */
+function comeAndGo(n) {
+  const counter = store('counter', { count: 0 });
+  const count = counter.selector('count', (state) => state.count);
+  const runtime = createRuntime({ stores: [counter] });
+  let stopped = 0;
+  const work = () => {
+    const stops = [];
+    for (let i = 0; i < n; i++) stops.push(runtime.watch(count, () => undefined));
+    for (const stop of stops) stop();
+    stopped += stops.length;
+  };
+  return { n, work, done: () => stopped > 0 };
+}
+
+/** What each of many costs, against each of few: the same number of them is gone through before a look at the clock. */
+function eachOf(many, few) {
+  const inTurn = ({ n, work }) => {
+    const times = many.n / n;
+    return () => {
+      for (let i = 0; i < times; i++) work();
+    };
+  };
+  const took = measure({ floe: inTurn(many), peer: inTurn(few) }, { calls: 2, rounds: 15 });
+  if (!many.done() || !few.done()) throw new Error('one of the two did not do its work');
+  return { floe: took.floe / many.n, peer: took.peer / many.n };
+}
+
 /** A diamond: 100 selectors read one value, one reads them all. Gives how often each ran for one transition. */
 export function diamond() {
   const counter = store('counter', { count: 0 });
@@ -187,5 +228,17 @@ export const rows = [
     against: 'hand-written memoised functions',
     most: 2.5,
     run: chain,
+  },
+  {
+    work: 'all of 10,000 watched rows edited in one change, a row',
+    against: 'all of 100',
+    most: 3,
+    run: () => eachOf(editAll(10_000), editAll(100)),
+  },
+  {
+    work: 'begin and stop watching one selector, 10,000 at once, each',
+    against: '100 at once',
+    most: 3,
+    run: () => eachOf(comeAndGo(10_000), comeAndGo(100)),
   },
 ];

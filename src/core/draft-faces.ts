@@ -11,7 +11,9 @@ export function alive(node: DraftNode, key: PropertyKey): void {
   if (node.serial !== node.editing.serial) throw draftEnded(String(key));
 }
 
-export const objectFace = (node: DraftNode): object => new Proxy(node, objectTraps);
+// A proxy's target is asked about each key that a trap names, so it has one only, which leads to the node. For a list it has to
+// be an array, or Array.isArray would not see one.
+export const objectFace = (node: DraftNode): object => new Proxy({ node }, objectTraps);
 export const listFace = (node: ListNode): object => new Proxy([node], listTraps);
 
 /** Whether a key of a list is one of an item: no other begins with a digit. */
@@ -36,39 +38,38 @@ const shared = {
   preventExtensions: refuse('be frozen', 'the state that it becomes is frozen in development anyway'),
 };
 
-const objectTraps: ProxyHandler<DraftNode> = {
+const objectTraps: ProxyHandler<{ readonly node: DraftNode }> = {
   ...shared,
-  get(node, key) {
+  get({ node }, key) {
     if (typeof key === 'symbol') return key === NODE ? node : (node.source as Record<symbol, unknown>)[key];
     alive(node, key);
     return node.part(key);
   },
-  set(node, key, value) {
+  set({ node }, key, value) {
     alive(node, key);
     if (typeof key === 'symbol') throw notPlain('The state after this change', '', 'symbol key');
     node.assign(key, value);
     return true;
   },
-  deleteProperty(node, key) {
+  deleteProperty({ node }, key) {
     alive(node, key);
     node.remove(key as string);
     return true;
   },
-  has(node, key) {
+  has({ node }, key) {
     alive(node, key);
     return key in node.source;
   },
-  ownKeys(node) {
+  ownKeys({ node }) {
     alive(node, 'keys');
     return Reflect.ownKeys(node.source);
   },
-  getOwnPropertyDescriptor: (node, key) => describe(node, key),
+  getOwnPropertyDescriptor: ({ node }, key) => describe(node, key),
   getPrototypeOf: () => Object.prototype,
 };
 
 const INDEX = /^(?:0|[1-9][0-9]*)$/;
 
-// A proxy for an array needs an array as its target, or Array.isArray would not see one: its one item is the node.
 const listTraps: ProxyHandler<ListNode[]> = {
   ...shared,
   get(target, key) {
@@ -95,7 +96,10 @@ const listTraps: ProxyHandler<ListNode[]> = {
     return true;
   },
   deleteProperty: refuse('delete an item of an array', 'that would leave a hole; use splice'),
-  has: (target, key) => key in target[0].source,
+  has(target, key) {
+    alive(target[0], key);
+    return key in target[0].source;
+  },
   ownKeys(target) {
     alive(target[0], 'keys');
     return Reflect.ownKeys(target[0].source);

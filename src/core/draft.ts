@@ -40,6 +40,9 @@ export type Draft<S> = S extends string | number | boolean | bigint | null | und
           ? { -readonly [K in keyof S]: Draft<S[K]> }
           : S;
 
+/** As many drafts are gone through, more are found by what they became. */
+const FEW = 16;
+
 /**
  * One change of one store: its drafts, and what came of it. A production build uses the same one for all changes of a
  * store in a runtime, with the same root draft: making a proxy costs more than a small change. All other drafts are made
@@ -52,6 +55,9 @@ export class Editing implements Touches {
   private runs = 0;
   /** The draft that was edited last; each knows the one before. */
   last: DraftNode | undefined;
+  /** How many were edited, and what they became once that is asked for and they are many. */
+  private edits = 0;
+  private results: Map<unknown, Touch> | undefined;
   private root: DraftNode | undefined;
   /** A state without parts, which can only be replaced. */
   private leaf: unknown;
@@ -66,7 +72,8 @@ export class Editing implements Touches {
    */
   run(base: unknown, change: (draft: never, payload: never) => unknown, payload: unknown): void {
     this.serial = ++this.runs;
-    this.last = undefined;
+    this.last = this.results = undefined;
+    this.edits = 0;
     try {
       const root = this.rootFor(base);
       if (root === undefined) {
@@ -102,20 +109,28 @@ export class Editing implements Touches {
         : undefined);
   }
 
+  /** Notes that a draft is edited. */
+  note(node: DraftNode): void {
+    node.editedBefore = this.last;
+    this.last = node;
+    this.edits++;
+  }
+
   get(after: unknown): Touch | undefined {
     // A draft that was only looked at came to nothing yet, and what is gone is nothing too.
     if (after === undefined) return undefined;
-    for (let node = this.last; node; node = node.editedBefore)
-      if (node.result === after && !node.fresh && node.result !== node.base) return node;
+    if (this.edits > FEW) return (this.results ??= this.remember(new Map<unknown, Touch>())).get(after);
+    for (let node = this.last; node; node = node.editedBefore) if (node.became === after) return node;
     return undefined;
   }
 
   /** What is known now, for when this goes on to another change. */
-  remember(into: Map<unknown, Touch>): void {
+  remember(into: Map<unknown, Touch>): Map<unknown, Touch> {
     for (let node = this.last; node; node = node.editedBefore) {
-      const { result, base, fresh, keys, moved } = node;
-      if (result && result !== base && !fresh) into.set(result, { base, keys, moved });
+      const { became, base, keys, moved } = node;
+      if (became) into.set(became, { base, keys, moved });
     }
+    return into;
   }
 }
 
@@ -157,6 +172,11 @@ export class DraftNode {
   /** What the change gets to see. */
   protected face(): object {
     return objectFace(this);
+  }
+
+  /** What a part that was there before has become; nothing where it is what it was. */
+  get became(): Branch | undefined {
+    return this.fresh || this.result === this.base ? undefined : this.result;
   }
 
   /** Whether it may begin anew with this state. */
@@ -243,8 +263,7 @@ export class DraftNode {
   edit(): Branch {
     for (let node: DraftNode | undefined = this; node && !node.changed; node = node.parent) {
       node.changed = true;
-      node.editedBefore = this.editing.last;
-      this.editing.last = node;
+      this.editing.note(node);
     }
     return (this.copy ??= this.copied());
   }

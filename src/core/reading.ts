@@ -39,8 +39,10 @@ interface Group {
 
 /** The value of one source. */
 class Entry extends Reader implements Informed {
-  /** Replaced, never edited: it may be gone through while it changes. */
-  private watchers: readonly Watcher[] = [];
+  /** Mostly one watches, and a set costs more than it. */
+  private watcher: Watcher | undefined;
+  /** The others, in the order in which they came. One that comes while all are told knows the value already. */
+  private watchers: Set<Watcher> | undefined;
   /** For a selector without a store and without arguments: nothing has to be looked up before it runs. */
   private readonly plain: ((read: Read, part: ReadPart) => unknown) | undefined;
   constructor(
@@ -59,8 +61,11 @@ class Entry extends Reader implements Informed {
     const { of, args } = this.recipe;
     return of.name + (args.length > 0 ? `(${args.map((arg) => JSON.stringify(arg)).join(', ')})` : '');
   }
+  private get watched(): boolean {
+    return this.watcher !== undefined || (this.watchers !== undefined && this.watchers.size > 0);
+  }
   get inUse(): boolean {
-    return this.watchers.length > 0 || this.read;
+    return this.watched || this.read;
   }
 
   protected override derive(): unknown {
@@ -84,7 +89,7 @@ class Entry extends Reader implements Informed {
     return equal !== undefined && equal(before, after);
   }
   protected override becameStale(): void {
-    if (this.watchers.length > 0) this.reading.ground.schedule(this);
+    if (this.watched) this.reading.ground.schedule(this);
   }
   override unused(): void {
     this.reading.rest(this, this.group);
@@ -93,7 +98,8 @@ class Entry extends Reader implements Informed {
   watch(listener: Watcher['listener'], now: boolean): () => void {
     const { reading, group } = this;
     const watcher: Watcher = { listener, last: undefined, active: true };
-    this.watchers = [...this.watchers, watcher];
+    if (this.watched) (this.watchers ??= new Set()).add(watcher);
+    else this.watcher = watcher;
     group.idle.delete(this.recipe.key);
     try {
       watcher.last = unnoted(() => this.get());
@@ -104,7 +110,8 @@ class Entry extends Reader implements Informed {
     return () => {
       if (!watcher.active) return;
       watcher.active = false;
-      this.watchers = this.watchers.filter((one) => one !== watcher);
+      if (this.watcher === watcher) this.watcher = undefined;
+      else this.watchers!.delete(watcher);
       reading.rest(this, group);
     };
   }
@@ -117,12 +124,15 @@ class Entry extends Reader implements Informed {
       this.reading.ground.problem(error);
       return;
     }
-    for (const watcher of this.watchers) {
-      if (!watcher.active || Object.is(watcher.last, value)) continue;
-      const before = watcher.last;
-      watcher.last = value;
-      this.call(watcher, value, before);
-    }
+    if (this.watcher !== undefined) this.tell(this.watcher, value);
+    if (this.watchers !== undefined) for (const watcher of this.watchers) this.tell(watcher, value);
+  }
+
+  private tell(watcher: Watcher, now: unknown): void {
+    const before = watcher.last;
+    if (Object.is(before, now)) return;
+    watcher.last = now;
+    this.call(watcher, now, before);
   }
 
   private call(watcher: Watcher, now: unknown, before: unknown): void {
