@@ -308,9 +308,7 @@ export class DraftNode {
     if (!this.changed && !this.fresh) return (this.result = this.base);
     if (this.folding) throw notPlain('The state after this change', '', 'cycle');
     this.folding = true;
-    this.result = this.fresh ? this.foldFresh() : this.foldKnown();
-    this.folding = false;
-    return this.result;
+    return (this.result = this.fresh ? this.foldFresh() : this.foldKnown());
   }
 
   protected foldFresh(): Branch {
@@ -345,10 +343,9 @@ export class DraftNode {
   protected foldKnown(): Branch {
     // What only parts that were handed out have become is in its place when they are folded.
     const direct = this.key !== undefined;
-    const partsDiffer = this.foldKids();
+    this.foldKids();
     const { copy } = this;
-    if (!copy) return this.base;
-    return (direct ? this.settleKeys(copy) : partsDiffer) ? copy : this.base;
+    return !copy || (direct && !this.settleKeys(copy)) ? this.base : copy;
   }
 
   /** Puts the final values of all touched keys in their places, and forgets those that came to nothing. */

@@ -46,6 +46,7 @@ describe('what a draft says of itself', () => {
       });
       expect(Object.getOwnPropertyDescriptor(draft.list, 'length')).toMatchObject({ value: 3, enumerable: false });
       expect([draft.constructor, draft.__proto__, draft.a.constructor]).toEqual([undefined, undefined, undefined]);
+      expect([draft.list.constructor, draft.list.__proto__]).toEqual([undefined, undefined]);
       expect(draft.hasOwnProperty('n')).toBe(true);
       expect([draft[Symbol.iterator], String(draft), String(draft.list)]).toEqual([
         undefined,
@@ -184,9 +185,86 @@ describe('data that came in', () => {
   });
 });
 
+describe('leaf values', () => {
+  test('come out as they are, also out of a list in which they moved', () => {
+    const date = new Date(0);
+    const { after } = done((draft) => {
+      Object.assign(draft, { date, dates: [date, null, { n: 1 }] });
+      expect([draft.date, draft.dates[0]]).toEqual([date, date]);
+    });
+    const thing = store('kept', { dates: after.dates as any[], date: after.date as Date });
+    const looked = thing.action('looked', (draft) => {
+      expect([draft.date.getTime(), draft.dates[0].getTime()]).toEqual([0, 0]);
+      expect(draft.dates.shift().getTime()).toBe(0);
+      expect([draft.dates.splice(0, 1), draft.dates.pop()]).toEqual([[null], { n: 1 }]);
+      expect([draft.dates.pop(), draft.dates.length]).toEqual([undefined, 0]);
+    });
+    const runtime = createRuntime({ stores: [thing] });
+    runtime.dispatch(looked());
+    expect(runtime.read(thing)).toEqual({ date, dates: [] });
+  });
+});
+
+describe('lists', () => {
+  test('what is popped may be edited and put in again; fill and copyWithin put one thing in many places', () => {
+    const { before, after } = done((draft) => {
+      const last = draft.list.pop();
+      last.n = 30;
+      draft.list.unshift(last);
+      draft.more = [1, 2, 3, 4].fill(0, 1, 2);
+      draft.more.fill(7, 3).copyWithin(0, 2, 3);
+    });
+    expect([after.list, after.more]).toEqual([
+      [{ n: 30 }, { n: 1 }, { n: 2 }],
+      [3, 0, 3, 7],
+    ]);
+    expect(before.list[2]).toEqual({ n: 3 });
+  });
+
+  test('items that were looked at, then one replaced, then all moved', () => {
+    const { after, before } = done((draft) => {
+      expect(draft.list.map(({ n }: { n: number }) => n)).toEqual([1, 2, 3]);
+      draft.list[1] = 'two';
+      draft.list.reverse();
+      draft.list[0].n++;
+    });
+    expect(after.list).toEqual([{ n: 4 }, 'two', { n: 1 }]);
+    expect(after.list[2]).toBe(before.list[0]);
+  });
+
+  test('who goes through one that becomes shorter: only those that look for something are asked about what has gone', () => {
+    const ways = ['forEach', 'map', 'filter', 'find', 'findIndex', 'some', 'every'] as const;
+    done((draft) => {
+      const answers = ways.map((way) => {
+        draft.cut = [1, 2, 3];
+        let asked = 0;
+        const answer = draft.cut[way]((_item: unknown, at: number) => {
+          asked++;
+          if (at === 1) draft.cut.length = 1;
+          return way === 'every';
+        });
+        return [asked, answer];
+      });
+      expect(answers).toEqual([
+        [2, undefined],
+        [2, [false, false, undefined]],
+        [2, []],
+        [3, undefined],
+        [3, -1],
+        [2, false],
+        [2, true],
+      ]);
+      const found = ways.slice(3).map((way) => draft.list[way]((item: any) => item.n === 2));
+      expect(found.slice(1)).toEqual([1, true, false]);
+      expect(found[0]).toBe(draft.list[1]);
+    });
+  });
+});
+
 describe('many at once', () => {
   const keys = Array.from({ length: 40 }, (_, i) => `k${i}`);
   test('keys, some twice, each once in the patch', () => {
+    expect(done((draft) => void ((draft.n = 1), (draft.n = 2))).told).toEqual(['replace /n']);
     const { told } = done((draft) => {
       for (const value of [1, 2]) for (const key of keys) draft.a[key] = value;
       for (const key of keys.slice(30)) delete draft.a[key];
@@ -306,6 +384,12 @@ test('an editing that is used again knows only its own change', () => {
     draft.push(2);
   });
   expect(list).toEqual([1, 2]);
+  expect(run(list, (draft) => void draft.reverse())).toEqual([2, 1]);
+  expect(run([{ n: 1 }, { n: 2 }], (draft) => void (draft[1].n = Number(draft[1].n) + Number(draft[0].n)))).toEqual([
+    { n: 1 },
+    { n: 3 },
+  ]);
+  expect(run([3], (draft) => void draft.push(4))).toEqual([3, 4]);
   expect(run({ n: 1 }, (draft) => void (draft.made = { n: 2 }))).toEqual({ n: 1, made: { n: 2 } });
   expect(run({ n: 1 }, () => undefined)).toEqual({ n: 1 });
   expect(editing.edited).toBe(false);
