@@ -138,7 +138,8 @@ export const changeFailed = (type: string, store: string, cause: unknown): FloeE
   error(
     'FLOE_CHANGE_FAILED',
     `${type} ${store}`,
-    DEV && `The change of '${store}' for '${type}' threw: ${messageOf(cause)}. No store was touched.`,
+    DEV &&
+      `The change of '${store}' for '${type}' threw: ${messageOf(cause).replace(/\.$/, '')}. No store was touched.`,
     { cause },
   );
 

@@ -127,10 +127,8 @@ export class Provisional {
       return false;
     });
     for (const entry of moved) entry.after = new Map(Array.from(entry.after, ([slot]) => [slot, slot.state]));
-    const stated = new Set(this.entries.flatMap(({ action, after }) => (action ? [] : [...after.keys()])));
     for (const slot of shown)
-      if (this.entries.length === moved.length || !(this.base.has(slot) || stated.has(slot)))
-        this.base.set(slot, slot.state);
+      if (this.entries.length === moved.length || !this.base.has(slot)) this.base.set(slot, slot.state);
   }
 
   /** Whether the entries lead to these states. */

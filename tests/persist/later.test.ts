@@ -157,6 +157,21 @@ describe('rule 21: while the storage is being read', () => {
     ]);
   });
 
+  test('on a line that is shown again before it comes: it is left as it was there', async () => {
+    const { visits, planned, runtime, arrive, codes } = secondSession(['v1']);
+    const notes = store('notes', { lines: [] as string[] });
+    const written = notes.action('written', (draft, line: string) => void draft.lines.push(line));
+    runtime.add(notes);
+    const fork = runtime.trace.cursor;
+    runtime.dispatch(written('first'));
+    runtime.trace.seek(fork);
+    runtime.dispatch(written('second'));
+    runtime.trace.switchTo(0);
+    await arrive();
+    runtime.dispatch(planned('v2'));
+    expect([runtime.read(visits).list, runtime.read(notes).lines, codes()]).toEqual([['v1', 'v2'], ['first'], []]);
+  });
+
   test('closed before it came, nothing is touched', async () => {
     const { runtime, planned, arrive, texts } = secondSession(['v1']);
     const before = [...texts];
