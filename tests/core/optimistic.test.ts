@@ -64,6 +64,7 @@ describe('optimistic', () => {
     expect(() => open.confirm(refused())).toThrow(expect.objectContaining({ code: 'FLOE_CHANGE_FAILED' }) as never);
     const bad = { type: 'visits.picked', payload: (() => 'v8') as never };
     expect(failure(() => open.confirm(bad)).code).toBe('FLOE_NOT_PLAIN_DATA');
+    expect(failure(() => open.confirm({} as never)).code).toBe('FLOE_NOT_AN_ACTION');
     expect([runtime.read(visits).picked, runtime.trace.steps.length, runtime.problems]).toEqual(['v7', steps, []]);
     open.revert();
     expect(runtime.read(visits).picked).toBe(null);

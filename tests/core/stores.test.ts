@@ -119,6 +119,18 @@ describe('rule 5: stores that come and go', () => {
     runtime.dispatch(closed());
     expect([heard, runtime.read(isOpen), runtime.read(before)]).toEqual([[true, false], false, runtime.read(after)]);
   });
+
+  test('rule 5: what tasks of the old module did stays their status', async () => {
+    const [before, after] = [1, 2].map(() => store('panel', { open: false }));
+    const old = before.task('load', () => Promise.resolve());
+    const runtime = createRuntime({ stores: [before] });
+    await runtime.run(old());
+    const load = after.task('load', () => Promise.resolve());
+    runtime.add(after, { renew: true });
+    expect(runtime.read(load.status)).toMatchObject({ phase: 'done', runs: 1 });
+    await runtime.run(load());
+    expect([runtime.read(old.status).runs, runtime.read(load.status).runs]).toEqual([2, 2]);
+  });
 });
 
 describe('stores', () => {
