@@ -71,9 +71,9 @@ const faults = [
   ],
   [
     drafts,
-    'core/draft-faces.ts',
-    'for (let i = 0; i < (all ? length : Math.min(length, node.length)); i++) {',
-    'for (let i = 0; i < length; i++) {',
+    'core/list-reads.ts',
+    'for (let i = 0; i < count && (all || i < items.size); i++) {',
+    'for (let i = 0; i < count; i++) {',
     'who goes through a list is given items that have gone',
   ],
   [drafts, 'core/diff.ts', 'out.undo.reverse();', '', 'the inverse is applied in the wrong order'],

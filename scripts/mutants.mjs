@@ -29,6 +29,7 @@ const orders = ['core/interleavings'];
 
 /** The suites that are about some files; the rest gets what is not about reading. */
 const suitesOf = {
+  'list-reads': ['core/drafts', 'core/tracking', ...drafts, ...reads],
   'draft-faces': ['core/drafts', 'core/diff', ...corners, ...drafts],
   draft: ['core/drafts', 'core/diff', ...corners, ...drafts, ...traces],
   diff: ['core/diff', ...corners, ...drafts, ...traces],

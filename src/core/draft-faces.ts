@@ -1,6 +1,7 @@
 // What a change sees of a draft: proxies of objects and lists that turn reading and editing into questions to their nodes.
 import type { DraftNode, ListNode } from './draft.js';
 import { draftEnded, draftMisuse, notPlain } from './errors.js';
+import { isDigit, listReads } from './list-reads.js';
 import { NODE } from './plain.js';
 
 /** The node behind a draft; nothing for all other values. */
@@ -15,9 +16,6 @@ export function alive(node: DraftNode, key: PropertyKey): void {
 // be an array, or Array.isArray would not see one.
 export const objectFace = (node: DraftNode): object => new Proxy({ node }, objectTraps);
 export const listFace = (node: ListNode): object => new Proxy([node], listTraps);
-
-/** Whether a key of a list is one of an item: no other begins with a digit. */
-export const isDigit = (key: string): boolean => key.charCodeAt(0) <= 57;
 
 const refuse = (what: string, instead: string) => (): never => {
   throw draftMisuse(what, instead);
@@ -84,7 +82,7 @@ const listTraps: ProxyHandler<ListNode[]> = {
   set(target, key, value) {
     const node = target[0];
     alive(node, key);
-    const { length } = node;
+    const length = node.size;
     if (key === 'length') {
       const next = Number(value);
       if (next > length) throw notPlain('The state after this change', `/${length}`, 'hole');
@@ -108,79 +106,19 @@ const listTraps: ProxyHandler<ListNode[]> = {
 };
 
 type Comparator = (a: unknown, b: unknown) => number;
-type Callback = (item: unknown, index: number, list: unknown[]) => unknown;
-
-/**
- * Goes through the items of a list, until told to stop. What is edited on the way is seen from then on, as in any array:
- * no more items than there were, and none that have gone but where `all` are asked for.
- */
-function through(
-  list: unknown[],
-  fn: Callback,
-  self: unknown,
-  stops: (answer: unknown, item: unknown, index: number) => unknown,
-  all = false,
-): number {
-  const node = listNode(list);
-  const { length } = node;
-  for (let i = 0; i < (all ? length : Math.min(length, node.length)); i++) {
-    const item = node.item(i);
-    if (stops(fn.call(self, item, i, list), item, i)) break;
-  }
-  return length;
-}
-
-// The array methods that edit, on the copy itself, and those that go through all items: without a trap for every item.
+// The array methods that edit, on the copy itself instead of through a trap for every item; and those that go through all items.
 const listMethods: Record<string, (this: unknown[], ...args: never[]) => unknown> = {
   __proto__: null as never,
-  forEach(fn: Callback, self?: unknown) {
-    through(this, fn, self, () => false);
-  },
-  map(fn: Callback, self?: unknown) {
-    const results: unknown[] = [];
-    results.length = through(this, fn, self, (answer, _item, i) => void (results[i] = answer));
-    return results;
-  },
-  filter(fn: Callback, self?: unknown) {
-    const found: unknown[] = [];
-    through(this, fn, self, (answer, item) => {
-      if (answer) found.push(item);
-    });
-    return found;
-  },
-  find(fn: Callback, self?: unknown) {
-    let found: unknown;
-    through(this, fn, self, (answer, item) => answer && ((found = item), true), true);
-    return found;
-  },
-  findIndex(fn: Callback, self?: unknown) {
-    let found = -1;
-    through(this, fn, self, (answer, _item, i) => answer && ((found = i), true), true);
-    return found;
-  },
-  some(fn: Callback, self?: unknown) {
-    let found = false;
-    through(this, fn, self, (answer) => answer && (found = true));
-    return found;
-  },
-  every(fn: Callback, self?: unknown) {
-    let holds = true;
-    through(this, fn, self, (answer) => !answer && ((holds = false), true));
-    return holds;
-  },
-  *values() {
-    const node = listNode(this);
-    for (let i = 0; i < node.length; i++) yield node.item(i);
-  },
+  ...listReads,
   push(...items: unknown[]) {
     const node = listNode(this);
-    let { length } = node;
+    let length = node.size;
     for (const item of items) node.assign(String(length++), item);
     return length;
   },
   pop() {
     const node = listNode(this);
-    const { length } = node;
+    const length = node.size;
     if (length === 0) return undefined;
     const key = String(length - 1);
     const last = node.item(length - 1);

@@ -8,8 +8,9 @@
 // - New data put into the state is never edited in place: it may be the payload, which belongs to the history.
 // - A draft works only while its change runs.
 import type { Touch, Touches } from './diff.js';
-import { alive, isDigit, listFace, nodeOf, objectFace } from './draft-faces.js';
+import { alive, listFace, nodeOf, objectFace } from './draft-faces.js';
 import { draftEnded, notPlain } from './errors.js';
+import { isDigit, type Listing } from './list-reads.js';
 import { KEYED, isKeyed, type DRAFTED } from './keyed.js';
 import {
   hasOwn,
@@ -381,7 +382,7 @@ export class DraftNode {
 }
 
 /** A list: it knows its parts by number, and they can move. */
-export class ListNode extends DraftNode {
+export class ListNode extends DraftNode implements Listing {
   private kidIndex = -1;
   /** The drafts handed out for the others, by index, and the indexes in the order in which they were. */
   private kidList: (DraftNode | undefined)[] | undefined;
@@ -399,8 +400,12 @@ export class ListNode extends DraftNode {
     super.restart(base);
     this.kidList = this.kidIndexes = this.items = undefined;
   }
-  get length(): number {
+  get size(): number {
     return (this.source as unknown[]).length;
+  }
+  begin(): number {
+    alive(this, 'items');
+    return this.size;
   }
 
   private kidOf(index: number): DraftNode | undefined {

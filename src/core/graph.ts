@@ -202,7 +202,7 @@ export abstract class Reader extends Port {
     const outer = running;
     running = this;
     this.below = outer;
-    this.run = ++runs;
+    const run = (this.run = ++runs);
     this.at = 0;
     let value: unknown;
     let problem: { readonly error: unknown } | undefined;
@@ -216,7 +216,7 @@ export abstract class Reader extends Port {
     this.run = 0;
     if (this.at === 0 ? this.first !== undefined : this.rest !== undefined && this.at <= this.rest.ports.length)
       this.letGo(this.at);
-    if (this.dropped) this.detachDropped();
+    if (this.dropped) this.detachDropped(run);
     this.state = CLEAN;
     if (this.ended) this.end();
     const was = this.problem;
@@ -227,9 +227,11 @@ export abstract class Reader extends Port {
     this.version++;
   }
 
-  private detachDropped(): void {
-    const kept = new Set(this.rest?.ports).add(this.first!);
-    for (const port of this.dropped!) if (!kept.has(port)) port.detach(this);
+  /** @param run the run in which they were let go of; 0 where all are */
+  private detachDropped(run: number): void {
+    // Where no other ran meanwhile, what was read in this run says so itself.
+    const kept = run === runs ? undefined : new Set(this.rest?.ports).add(this.first!);
+    for (const port of this.dropped!) if (kept ? !kept.has(port) : port.seen !== run) port.detach(this);
     this.dropped = undefined;
   }
 
@@ -238,7 +240,7 @@ export abstract class Reader extends Port {
     this.ended = true;
     this.state = DIRTY;
     this.letGo(0);
-    this.detachDropped();
+    this.detachDropped(0);
   }
 
   /** The names of those that ask each other in a circle. */

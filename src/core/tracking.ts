@@ -5,6 +5,7 @@ import type { Touches } from './diff.js';
 import { draftMisuse } from './errors.js';
 import { currentReader, note, Port } from './graph.js';
 import { isKeyed, KEYED, type Keyed } from './keyed.js';
+import { isDigit, listReads, type Listing } from './list-reads.js';
 import {
   NODE,
   hasOwn,
@@ -55,18 +56,16 @@ export class Place extends Port {
 
   /** The stand-in for the container that is here now. */
   standIn(raw: Branch): object {
-    if (this.view?.raw !== raw) {
-      if (isKeyed(raw)) {
-        this.view = { raw, proxy: raw[KEYED].standIn(raw, this) };
-        return this.view.proxy;
-      }
-      const view = new View(raw, this);
-      const proxy = Array.isArray(raw)
-        ? new Proxy<unknown[]>(Object.assign([], { view }), arrayView)
-        : new Proxy(view, objectView);
-      this.view = { raw, proxy };
-    }
-    return this.view.proxy;
+    return this.standInOf(raw) ?? (this.view = { raw, proxy: this.made(raw) }).proxy;
+  }
+  /** The same, where it was made before. */
+  standInOf(value: unknown): object | undefined {
+    return this.view !== undefined && this.view.raw === value ? this.view.proxy : undefined;
+  }
+  private made(raw: Branch): object {
+    if (isKeyed(raw)) return raw[KEYED].standIn(raw, this);
+    const view = new View(raw, this);
+    return Array.isArray(raw) ? new Proxy([view], arrayView) : new Proxy(view, objectView);
   }
 
   noteKind(): void {
@@ -196,23 +195,41 @@ function sameKeys(before: unknown, after: unknown): boolean {
 }
 
 /** What a stand-in stands for. */
-export class View {
+export class View implements Listing {
   constructor(
     readonly raw: Branch,
     readonly place: Place,
   ) {}
+
+  // Asked of lists only; a list does not change while a selector runs.
+  begin(): number {
+    return readOfView(this, 'length') as number;
+  }
+  get size(): number {
+    return (this.raw as unknown[]).length;
+  }
+  item(index: number): unknown {
+    return noted(this, String(index), (this.raw as unknown[])[index]);
+  }
 }
 
 /** Reads one part of a stand-in, and notes that it was read. */
 export function readOfView(view: View, key: string): unknown {
-  const { raw, place } = view;
-  const value = isKeyed(raw) ? raw.get(key) : inheritedOrOwn(raw, key);
+  const { raw } = view;
+  return noted(view, key, isKeyed(raw) ? raw.get(key) : inheritedOrOwn(raw, key));
+}
+
+/** Notes that a part was read. What is looked into further is seen as a stand-in. */
+function noted({ raw, place }: View, key: string, value: unknown): unknown {
   const reader = currentReader();
   const part = reader && place.partFor(key, reader.run);
   if (!part) return value;
-  if (typeof value === 'object' && value !== null && hasPart(raw, key) && isBranch(value)) {
-    part.noteKind();
-    return part.standIn(value);
+  if (typeof value === 'object' && value !== null) {
+    const known = part.standInOf(value);
+    if (known !== undefined || (hasPart(raw, key) && isBranch(value))) {
+      part.noteKind();
+      return known ?? part.standIn(value as Branch);
+    }
   }
   note(part);
   return value;
@@ -266,13 +283,12 @@ const objectView: ProxyHandler<View> = {
   getPrototypeOf: () => Object.prototype,
 };
 
-const viewOf = (target: unknown[]): View => (target as unknown as { view: View }).view;
-
-const arrayView: ProxyHandler<unknown[]> = {
+const arrayView: ProxyHandler<View[]> = {
   ...common,
   get(target, key) {
-    const view = viewOf(target);
+    const view = target[0];
     if (key === NODE) return view;
+    if (typeof key === 'string' && isDigit(key)) return readOfView(view, key);
     const raw = view.raw as unknown[];
     const inherited = key in Array.prototype && key !== 'length';
     if (!inherited) return typeof key === 'string' ? readOfView(view, key) : undefined;
@@ -288,11 +304,11 @@ const arrayView: ProxyHandler<unknown[]> = {
     ) {
       return method.bind(raw) as unknown;
     }
-    return method;
+    return listReads[key === Symbol.iterator ? 'values' : (key as string)] ?? method;
   },
-  has: (target, key) => hasInView(viewOf(target), key),
-  ownKeys: (target) => keysOf(viewOf(target)),
-  getOwnPropertyDescriptor: (target, key) => describeView(viewOf(target), key),
+  has: (target, key) => hasInView(target[0], key),
+  ownKeys: (target) => keysOf(target[0]),
+  getOwnPropertyDescriptor: (target, key) => describeView(target[0], key),
 };
 
 /**

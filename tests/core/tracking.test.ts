@@ -131,6 +131,26 @@ const reads: [string, (state: State) => unknown, Record<string, boolean>][] = [
     { 'the first item': true, 'the second item': false },
   ],
   [
+    'all items, one by one',
+    ({ list }) => {
+      const seen: number[] = [];
+      list.forEach(({ n }) => seen.push(n));
+      for (const { n } of list) seen.push(n);
+      return seen;
+    },
+    { 'the first item': true, 'the second item': true, 'one more item': true, 'one item less': true, 'a value': false },
+  ],
+  ...(['filter', 'map', 'reduce', 'some', 'every'] as const).map((way): (typeof reads)[number] => [
+    `all items by ${way}`,
+    ({ list }) => (list[way] as (fn: unknown) => unknown)(({ n = 0 }, item: { n: number }) => n + item.n < -5),
+    { 'the second item': way !== 'every', 'one more item': true, 'a value': false },
+  ]),
+  ...(['find', 'findIndex', 'some'] as const).map((way): (typeof reads)[number] => [
+    `items until one fits, by ${way}`,
+    ({ list }) => typeof list[way](({ n }) => n === 0),
+    { 'the first item': true, 'the second item': false, 'the first item gone': true },
+  ]),
+  [
     'as many parts as are told apart',
     ({ wide }) => Array.from({ length: 128 }, (_, i) => wide[`k${i}`]),
     { 'the last of the wide': false },
@@ -267,9 +287,10 @@ test('what is handed out is the state itself, whatever it stands in', () => {
       state.rec === state.rec,
       Object.getPrototypeOf(state.rec) === Object.prototype,
       'k150' in state.wide && Object.keys(state.wide).length,
-      state.list[Symbol.iterator] === Array.prototype.values,
+      state.list[Symbol.unscopables as never] === Array.prototype[Symbol.unscopables as never],
+      (state.list as unknown as Record<symbol, unknown>)[Symbol('other')],
     ]),
-  ).toEqual([true, true, 200, true]);
+  ).toEqual([true, true, 200, true, undefined]);
 });
 
 test('a key of what is depended on as a whole, asked for', () => {

@@ -67,7 +67,7 @@ export const someEdit: fc.Arbitrary<Edit> = fc.record({
   kind: fc.constantFrom(...editKinds),
   way: fc.array(fc.nat(6), { maxLength: 4 }),
   other: fc.array(fc.nat(6), { maxLength: 4 }),
-  n: fc.nat(7),
+  n: fc.nat(9),
   m: fc.nat(4),
   value: data,
 });
@@ -119,8 +119,10 @@ function goThrough(list: Json[], n: number, m: number): string {
     () => list.findIndex(look),
     () => list.some(look),
     () => list.every(look),
+    () => list.reduce((count: number, item, at, all) => (look(item, at, all), count + 1), 0),
+    () => list.length > 0 && list.reduce((found, item, at, all) => (look(item, at, all) ? item : found)),
   ];
-  return JSON.stringify([seen, ways[n % 8]()]);
+  return JSON.stringify([seen, ways[n % 10]()]);
 }
 
 /** Counts of each kind of edit that had something to work on. */
