@@ -16,7 +16,6 @@ export class Port {
   seen = 0;
   /** Goes up each time the value becomes another one, where that can be told. */
   version = 0;
-  constructor(private readonly owner?: Port) {}
 
   /** Whether somebody reads it. */
   get read(): boolean {
@@ -45,12 +44,22 @@ export class Port {
         return;
       }
     }
-    (this.owner ?? this).unused();
+    this.unused();
   }
   /** Brings the value up to date, where that takes something. */
   refresh(): void {}
   /** Called when the last reader went. */
   unused(): void {}
+}
+
+/** One side of something that can be read: when nobody reads it any more, that is told. */
+export class Facet extends Port {
+  constructor(private readonly of: Port) {
+    super();
+  }
+  override unused(): void {
+    this.of.unused();
+  }
 }
 
 let running: Reader | undefined;
@@ -75,20 +84,28 @@ export function note(port: Port): void {
   if (running) running.noted(port);
 }
 
-/** A value derived from what it reads. */
+/** What a reader read after the first. */
+interface Rest {
+  /** In the order in which they were read, and the version of each when it was. */
+  readonly ports: Port[];
+  readonly versions: number[];
+  /** Let go of, and detached when the run is over: what is read again meanwhile should not be forgotten and made anew. */
+  dropped: Set<Port> | undefined;
+}
+
+/** A value derived from what it reads. Chains of them are as quick as each is small: what is rare has no member of its own. */
 export abstract class Reader extends Port {
   protected state: 0 | 1 | 2 = DIRTY;
   /** What it read first, and the version of that when it was read; mostly it is all that it reads. */
   private first: Port | undefined;
   private firstVersion = 0;
-  /** The same for what it read after that, in the order in which it did. */
-  private rest: { readonly ports: Port[]; readonly versions: number[] } | undefined;
+  private rest: Rest | undefined;
+  /** Who asked for it, while it runs: for the message about a circle. */
+  private below: Reader | undefined;
   private at = 0;
   protected value: unknown;
   private problem: { readonly error: unknown } | undefined;
   private ended = false;
-  /** Who asked for it, while it runs: for the message about a circle. */
-  private below: Reader | undefined;
   /** Identifies the present run; 0 when it does not run. */
   run = 0;
 
@@ -135,7 +152,7 @@ export abstract class Reader extends Port {
       this.firstVersion = port.version;
       return;
     }
-    const rest = (this.rest ??= { ports: [], versions: [] });
+    const rest = this.others();
     if (rest.ports[at - 1] !== port) {
       // The run took another way than the last one: let go of the rest of that way.
       if (at <= rest.ports.length) this.letGo(at);
@@ -145,19 +162,25 @@ export abstract class Reader extends Port {
     rest.versions[at - 1] = port.version;
   }
 
+  /** Whether it reads one that fits. */
+  reads(fits: (port: Port) => boolean): boolean {
+    return (this.first !== undefined && fits(this.first)) || (this.rest?.ports.some(fits) ?? false);
+  }
+
   /** Lets go of the sources from the one with this number on. */
   private letGo(from: number): void {
-    const dropped = (this.dropped ??= new Set());
+    const rest = this.others();
+    const dropped = (rest.dropped ??= new Set());
     if (from === 0 && this.first) {
       dropped.add(this.first);
       this.first = undefined;
     }
-    if (!this.rest) return;
-    for (const port of this.rest.ports.splice(Math.max(0, from - 1))) dropped.add(port);
-    this.rest.versions.length = this.rest.ports.length;
+    for (const port of rest.ports.splice(Math.max(0, from - 1))) dropped.add(port);
+    rest.versions.length = rest.ports.length;
   }
-  // Detached only when the run is over: a source that is read again meanwhile should not be forgotten and made anew.
-  private dropped: Set<Port> | undefined;
+  private others(): Rest {
+    return (this.rest ??= { ports: [], versions: [], dropped: undefined });
+  }
 
   /** The value as of now. Throws what the derivation threw. */
   get(): unknown {
@@ -216,7 +239,7 @@ export abstract class Reader extends Port {
     this.run = 0;
     if (this.at === 0 ? this.first !== undefined : this.rest !== undefined && this.at <= this.rest.ports.length)
       this.letGo(this.at);
-    if (this.dropped) this.detachDropped(run);
+    if (this.rest?.dropped) this.detachDropped(this.rest, run);
     this.state = CLEAN;
     if (this.ended) this.end();
     const was = this.problem;
@@ -228,11 +251,11 @@ export abstract class Reader extends Port {
   }
 
   /** @param run the run in which they were let go of; 0 where all are */
-  private detachDropped(run: number): void {
+  private detachDropped(rest: Rest, run: number): void {
     // Where no other ran meanwhile, what was read in this run says so itself.
-    const kept = run === runs ? undefined : new Set(this.rest?.ports).add(this.first!);
-    for (const port of this.dropped!) if (kept ? !kept.has(port) : port.seen !== run) port.detach(this);
-    this.dropped = undefined;
+    const kept = run === runs ? undefined : new Set(rest.ports).add(this.first!);
+    for (const port of rest.dropped!) if (kept ? !kept.has(port) : port.seen !== run) port.detach(this);
+    rest.dropped = undefined;
   }
 
   /** Lets go of all that it read, for good: asked again, it works its value out each time. */
@@ -240,7 +263,7 @@ export abstract class Reader extends Port {
     this.ended = true;
     this.state = DIRTY;
     this.letGo(0);
-    this.detachDropped(0);
+    this.detachDropped(this.others(), 0);
   }
 
   /** The names of those that ask each other in a circle. */

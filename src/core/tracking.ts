@@ -3,7 +3,7 @@
 // selectors noted there are told.
 import type { Touches } from './diff.js';
 import { draftMisuse } from './errors.js';
-import { currentReader, note, Port } from './graph.js';
+import { currentReader, Facet, note, Port } from './graph.js';
 import { isKeyed, KEYED, type Keyed } from './keyed.js';
 import { isDigit, listReads, type Listing } from './list-reads.js';
 import {
@@ -25,13 +25,13 @@ const MOST_PARTS = 128;
 /** A place of the state that somebody read. Its own port is for those who read the value there. */
 export class Place extends Port {
   /** For those who only saw whether the value is an object, an array or neither. */
-  private kind: Port | undefined;
+  private kind: Facet | undefined;
   /** For those who only asked whether the key is there. */
-  private presence: Port | undefined;
+  private presence: Facet | undefined;
   /** For those who listed the keys. */
-  private keys: Port | undefined;
+  private keys: Facet | undefined;
   /** For those who only saw how many rows a table has. */
-  private size: Port | undefined;
+  private size: Facet | undefined;
   private parts: Map<string, Place> | undefined;
   private view: { readonly raw: Branch; readonly proxy: object } | undefined;
   // How many parts the run that reads now has read here; from a limit on it depends on the whole.
@@ -68,8 +68,14 @@ export class Place extends Port {
     return Array.isArray(raw) ? new Proxy([view], arrayView) : new Proxy(view, objectView);
   }
 
+  /** Whether a list stands here that has all items of another one, in their order. */
+  hasAllOf(list: readonly unknown[]): boolean {
+    const raw = this.view?.raw;
+    return Array.isArray(raw) && isPartOf(list, raw);
+  }
+
   noteKind(): void {
-    note((this.kind ??= new Port(this)));
+    note((this.kind ??= new Facet(this)));
   }
   /** Notes whether a part is there; who has listed the keys depends on all of them anyway. */
   notePresenceOf(key: string): void {
@@ -77,16 +83,16 @@ export class Place extends Port {
     if (reader && this.keysRun !== reader.run) this.partFor(key, reader.run)?.notePresence();
   }
   private notePresence(): void {
-    note((this.presence ??= new Port(this)));
+    note((this.presence ??= new Facet(this)));
   }
   noteKeys(): void {
     const reader = currentReader();
     if (!reader) return;
     this.keysRun = reader.run;
-    note((this.keys ??= new Port(this)));
+    note((this.keys ??= new Facet(this)));
   }
   noteSize(): void {
-    note((this.size ??= new Port(this)));
+    note((this.size ??= new Facet(this)));
   }
 
   /** The part under a key, counted once a run; nothing when the run depends on the whole anyway. */
@@ -311,6 +317,15 @@ const arrayView: ProxyHandler<View[]> = {
   getOwnPropertyDescriptor: (target, key) => describeView(target[0], key),
 };
 
+function isPartOf(list: readonly unknown[], whole: readonly unknown[]): boolean {
+  let at = 0;
+  for (const item of list) {
+    while (at < whole.length && whole[at] !== item) at++;
+    if (at++ === whole.length) return false;
+  }
+  return true;
+}
+
 /**
  * A derived value as it leaves a selector: every stand-in in it is replaced by the state's own object, and having
  * handed it out counts as having read the whole of it.
@@ -322,6 +337,9 @@ export function withoutStandIns(value: unknown, above?: Set<object>): unknown {
     note(view.place);
     return view.raw;
   }
+  // What has only items of a list of the state has no stand-ins in it: a long list is read as it is.
+  if (!above && Array.isArray(value) && currentReader()?.reads((port) => port instanceof Place && port.hasAllOf(value)))
+    return value;
   if (isKeyed(value)) return value[KEYED].resolved(value, (row) => withoutStandIns(row, above));
   if (!isContainer(value) || above?.has(value)) return value;
   return replaceParts(value, (part) => withoutStandIns(part, (above ??= new Set()).add(value)));

@@ -1,6 +1,6 @@
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { currentReader, note, Port, Reader, unnoted } from '../../src/core/graph.js';
+import { currentReader, Facet, note, Port, Reader, unnoted } from '../../src/core/graph.js';
 import { leastLength, longMode, runs } from '../support/runs.js';
 
 /** A place that can be read; counts how often it was left by its last reader. */
@@ -181,7 +181,7 @@ test('who reads what: attached while read by the last run and not longer, run on
 
 test('what one port stands for is told when the port is left', () => {
   const owner = new Leaf();
-  const port = new Port(owner);
+  const port = new Facet(owner);
   const values = new Map<Leaf, number>();
   const [a, b] = [new Sum('a', values), new Sum('b', values)];
   port.attach(a);

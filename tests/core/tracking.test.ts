@@ -273,6 +273,11 @@ test('what is handed out is the state itself, whatever it stands in', () => {
   expect(given((state) => state.list)).toBe(list);
   expect(given((state) => state.long)).toBe(long);
   expect(given((state) => state.list.find(({ n }) => n === 1))).toBe(list[1]);
+  for (const fits of [(n: number) => n % 2 === 0, () => true, () => false])
+    expect(given((state) => state.long.filter(({ n }) => fits(n)))).toEqual(long.filter(({ n }) => fits(n)));
+  const mixed = given((state) => [...state.long.filter(({ n }) => n > 120), { rec: state.rec }]) as { rec: unknown }[];
+  expect([mixed[0], mixed.at(-1)!.rec === rec]).toEqual([long[121], true]);
+  expect(given((state) => [state.long.at(5), state.rec])).toEqual([long[5], rec]);
   expect(given((state) => ({ deep: [state.inner, state.table] }))).toEqual({ deep: [inner, table] });
   expect((given((state) => [[state.rec]]) as unknown[][])[0][0]).toBe(rec);
   expect((given((state) => tableOf([['own', state.rec]])) as ReadonlyMap<string, unknown>).get('own')).toBe(rec);
