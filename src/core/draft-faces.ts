@@ -2,6 +2,7 @@
 import type { DraftNode, ListNode } from './draft.js';
 import { draftEnded, draftMisuse, notPlain } from './errors.js';
 import { isDigit, listReads } from './list-reads.js';
+import { DEV } from './mode.js';
 import { NODE } from './plain.js';
 
 /** The node behind a draft; nothing for all other values. */
@@ -17,7 +18,7 @@ export function alive(node: DraftNode, key: PropertyKey): void {
 export const objectFace = (node: DraftNode): object => new Proxy({ node }, objectTraps);
 export const listFace = (node: ListNode): object => new Proxy([node], listTraps);
 
-const refuse = (what: string, instead: string) => (): never => {
+const refuse = (what: string, instead: string | false) => (): never => {
   throw draftMisuse(what, instead);
 };
 
@@ -31,9 +32,9 @@ function describe(node: DraftNode, key: PropertyKey): PropertyDescriptor | undef
 }
 
 const shared = {
-  defineProperty: refuse('define a property with attributes', 'assign a value instead'),
-  setPrototypeOf: refuse('change its prototype', 'state is plain data'),
-  preventExtensions: refuse('be frozen', 'the state that it becomes is frozen in development anyway'),
+  defineProperty: refuse('define a property with attributes', DEV && 'assign a value instead'),
+  setPrototypeOf: refuse('change its prototype', DEV && 'state is plain data'),
+  preventExtensions: refuse('be frozen', DEV && 'the state that it becomes is frozen in development anyway'),
 };
 
 const objectTraps: ProxyHandler<{ readonly node: DraftNode }> = {
@@ -88,12 +89,15 @@ const listTraps: ProxyHandler<ListNode[]> = {
       if (next > length) throw notPlain('The state after this change', `/${length}`, 'hole');
       if (next < length) node.settle().length = next;
     } else if (typeof key !== 'string' || !INDEX.test(key)) {
-      throw draftMisuse(`set '${String(key)}' on an array`, 'an array has only items; use an object for named parts');
+      throw draftMisuse(
+        `set '${String(key)}' on an array`,
+        DEV && 'an array has only items; use an object for named parts',
+      );
     } else if (Number(key) > length) throw notPlain('The state after this change', `/${length}`, 'hole');
     else node.assign(key, value);
     return true;
   },
-  deleteProperty: refuse('delete an item of an array', 'that would leave a hole; use splice'),
+  deleteProperty: refuse('delete an item of an array', DEV && 'that would leave a hole; use splice'),
   has(target, key) {
     alive(target[0], key);
     return key in target[0].source;

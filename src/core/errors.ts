@@ -151,8 +151,9 @@ export const draftEnded = (key: string): FloeError =>
       `A draft was used after its change had ended (at '${key}'). Drafts live only while the change runs: copy what you need into a variable, or dispatch another action.`,
   );
 
-export const draftMisuse = (what: string, instead: string): FloeError =>
-  error('FLOE_DRAFT_MISUSE', what, DEV && `A draft cannot ${what}: ${instead}.`);
+/** @param instead what to do instead; only development says it */
+export const draftMisuse = (what: string, instead: string | false): FloeError =>
+  error('FLOE_DRAFT_MISUSE', what, DEV && `A draft cannot ${what}: ${String(instead)}.`);
 
 export const wrongPlace = (what: string, where: string): FloeError =>
   error(
@@ -211,8 +212,9 @@ export const noRuntimeOnServer = (): FloeError =>
       'There is no runtime here. In a browser one default runtime serves the page, but on a server it would leak the state of one request into another: make one for each request with createRuntime and hand it to the provider.',
   );
 
-export const badPointer = (pointer: string, why: string): FloeError =>
-  error('FLOE_BAD_POINTER', pointer, DEV && `'${pointer}' is not a JSON Pointer (RFC 6901): ${why}.`, {
+/** @param why only development says it */
+export const badPointer = (pointer: string, why: string | false): FloeError =>
+  error('FLOE_BAD_POINTER', pointer, DEV && `'${pointer}' is not a JSON Pointer (RFC 6901): ${String(why)}.`, {
     path: pointer,
   });
 

@@ -1,5 +1,6 @@
 // JSON Pointer, RFC 6901.
 import { badPointer } from './errors.js';
+import { DEV } from './mode.js';
 
 /**
  * The keys of a JSON Pointer (RFC 6901): `'/visits/list/0'` gives `['visits', 'list', '0']`, `''` gives `[]`.
@@ -7,13 +8,14 @@ import { badPointer } from './errors.js';
  */
 export function parsePointer(pointer: string): string[] {
   if (pointer === '') return [];
-  if (pointer[0] !== '/') throw badPointer(pointer, "it must be empty or start with '/'");
+  if (pointer[0] !== '/') throw badPointer(pointer, DEV && "it must be empty or start with '/'");
   return pointer
     .slice(1)
     .split('/')
     .map((token) => {
       if (!token.includes('~')) return token;
-      if (/~(?![01])/.test(token)) throw badPointer(pointer, "'~' must be written '~0', and '/' inside a key '~1'");
+      if (/~(?![01])/.test(token))
+        throw badPointer(pointer, DEV && "'~' must be written '~0', and '/' inside a key '~1'");
       return token.replaceAll('~1', '/').replaceAll('~0', '~');
     });
 }

@@ -6,6 +6,7 @@ import { draftMisuse } from './errors.js';
 import { currentReader, Facet, note, Port } from './graph.js';
 import { isKeyed, KEYED, type Keyed } from './keyed.js';
 import { isDigit, listReads, type Listing } from './list-reads.js';
+import { DEV } from './mode.js';
 import {
   NODE,
   hasOwn,
@@ -244,7 +245,7 @@ function noted({ raw, place }: View, key: string, value: unknown): unknown {
 const readOnly = (): never => {
   throw draftMisuse(
     'be edited in a selector',
-    'a selector only derives; dispatch an action whose change edits the draft',
+    DEV && 'a selector only derives; dispatch an action whose change edits the draft',
   );
 };
 
