@@ -15,7 +15,7 @@ export function alive(node: DraftNode, key: PropertyKey): void {
 
 // A proxy's target is asked about each key that a trap names, so it has one only, which leads to the node. For a list it has to
 // be an array, or Array.isArray would not see one.
-export const objectFace = (node: DraftNode): object => new Proxy({ node }, objectTraps);
+export const objectFace = (node: DraftNode): object => new Proxy({ of: node }, objectTraps);
 export const listFace = (node: ListNode): object => new Proxy([node], listTraps);
 
 const refuse = (what: string, instead: string | false) => (): never => {
@@ -37,33 +37,33 @@ const shared = {
   preventExtensions: refuse('be frozen', DEV && 'the state that it becomes is frozen in development anyway'),
 };
 
-const objectTraps: ProxyHandler<{ readonly node: DraftNode }> = {
+const objectTraps: ProxyHandler<{ readonly of: DraftNode }> = {
   ...shared,
-  get({ node }, key) {
+  get({ of: node }, key) {
     if (typeof key === 'symbol') return key === NODE ? node : (node.source as Record<symbol, unknown>)[key];
     alive(node, key);
     return node.part(key);
   },
-  set({ node }, key, value) {
+  set({ of: node }, key, value) {
     alive(node, key);
     if (typeof key === 'symbol') throw notPlain('The state after this change', '', 'symbol key');
     node.assign(key, value);
     return true;
   },
-  deleteProperty({ node }, key) {
+  deleteProperty({ of: node }, key) {
     alive(node, key);
     node.remove(key as string);
     return true;
   },
-  has({ node }, key) {
+  has({ of: node }, key) {
     alive(node, key);
     return key in node.source;
   },
-  ownKeys({ node }) {
+  ownKeys({ of: node }) {
     alive(node, 'keys');
     return Reflect.ownKeys(node.source);
   },
-  getOwnPropertyDescriptor: ({ node }, key) => describe(node, key),
+  getOwnPropertyDescriptor: ({ of: node }, key) => describe(node, key),
   getPrototypeOf: () => Object.prototype,
 };
 
