@@ -165,6 +165,7 @@ describe('exclude and include', () => {
       ['planned v3', 'high'],
       ['v3'],
     ]);
+    expect(told(runtime.trace.steps)[2]).toBe('2 tideTurned unchanged');
     expect(runtime.trace.steps.map(({ stores }) => stores?.join())).toEqual([
       'visits,tower',
       '',
