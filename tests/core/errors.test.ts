@@ -35,12 +35,7 @@ const all: [errors.FloeError, string, RegExp, object?][] = [
   [errors.asyncChange('a', 'port'), 'ASYNC_CHANGE', /change of 'port' for 'a' returned a promise/],
   [errors.editedAndReturned('a', 'port'), 'EDITED_AND_RETURNED', /'port' for 'a' edited the draft and also returned/],
   [errors.changeFailed('a', 'port', cause), 'CHANGE_FAILED', /'port' for 'a' threw: the reason\. No store/, { cause }],
-  [
-    errors.changeFailed('a', 'port', 'A reason.'),
-    'CHANGE_FAILED',
-    /threw: A reason\. No store/,
-    { cause: 'A reason.' },
-  ],
+  [errors.changeFailed('a', 'port', 'One. Two.'), 'CHANGE_FAILED', /threw: One\. Two\. No/, { cause: 'One. Two.' }],
   [errors.draftEnded('x'), 'DRAFT_ENDED', /after its change had ended \(at 'x'\)/],
   [errors.draftMisuse('do it', 'do that'), 'DRAFT_MISUSE', /A draft cannot do it: do that\./],
   [errors.wrongPlace('dispatch', 'a change'), 'WRONG_PLACE', /dispatch was called inside a change\./],

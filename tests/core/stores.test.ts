@@ -120,6 +120,24 @@ describe('rule 5: stores that come and go', () => {
     expect([heard, runtime.read(isOpen), runtime.read(before)]).toEqual([[true, false], false, runtime.read(after)]);
   });
 
+  test('rule 5: one that joins later answers what was dispatched before it came', () => {
+    const opened = action('opened');
+    const [first, second] = ['first', 'second'].map((name) => store(name, { n: 0 }));
+    for (const one of [first, second])
+      one.when(opened, (draft) => {
+        draft.n++;
+      });
+    const runtime = createRuntime({ stores: [first] });
+    runtime.dispatch(opened());
+    runtime.add(second);
+    runtime.dispatch(opened());
+    expect([runtime.read(first).n, runtime.read(second).n, runtime.snapshotText()]).toEqual([
+      2,
+      1,
+      '{"first":{"n":2},"second":{"n":1}}',
+    ]);
+  });
+
   test('rule 5: what tasks of the old module did stays their status', async () => {
     const [before, after] = [1, 2].map(() => store('panel', { open: false }));
     const old = before.task('load', () => Promise.resolve());

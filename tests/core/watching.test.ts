@@ -30,6 +30,18 @@ describe('watching', () => {
     ]);
   });
 
+  test('one that closes the runtime is the last that hears', () => {
+    const { counter, runtime, set } = setting();
+    const heard: string[] = [];
+    runtime.watch(counter, () => {
+      heard.push('first');
+      runtime.close();
+    });
+    runtime.watch(at(counter, '/n'), () => heard.push('second'));
+    set({ n: 1 });
+    expect(heard).toEqual(['first']);
+  });
+
   test('a dispatch in a watcher comes after the present notification; an endless loop is stopped by name', () => {
     const { counter, added, runtime } = recorded();
     const order: string[] = [];
