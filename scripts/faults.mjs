@@ -29,8 +29,8 @@ const faults = [
   [
     drafts,
     'core/draft.ts',
-    'if (value === kid.base) return false;',
-    'return false;',
+    'if (value === kid.base) return;',
+    'return;',
     'an edited part is not put back into its parent',
   ],
   [

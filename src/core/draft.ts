@@ -323,22 +323,20 @@ export class DraftNode {
     if (value !== kid.base) put((this.copy ??= this.copied()), key, value);
   }
 
-  /** Puts the final value of a part in its place; whether that is certainly another one than before. */
-  protected foldKid(key: string, kid: DraftNode): boolean {
-    if (!kid.changed && !kid.fresh) return false;
+  /** Puts the final value of a part in its place. */
+  protected foldKid(key: string, kid: DraftNode): void {
+    if (!kid.changed && !kid.fresh) return;
     const value = kid.fold();
-    if (value === kid.base) return false;
+    if (value === kid.base) return;
     this.write(key, value);
-    if (kid.fresh) return false;
-    this.touchKey(key);
-    return true;
+    // The key of what is new was touched when it came in.
+    if (!kid.fresh) this.touchKey(key);
   }
 
   /** The same for all parts that were handed out. */
-  protected foldKids(): boolean {
-    let differs = this.kid !== undefined && this.foldKid(this.kidKey, this.kid);
-    if (this.kids) for (const [key, kid] of this.kids) differs = this.foldKid(key, kid) || differs;
-    return differs;
+  protected foldKids(): void {
+    if (this.kid) this.foldKid(this.kidKey, this.kid);
+    if (this.kids) for (const [key, kid] of this.kids) this.foldKid(key, kid);
   }
 
   protected foldKnown(): Branch {
@@ -479,13 +477,16 @@ export class ListNode extends DraftNode implements Listing {
     return typeof value === 'object' && value !== null ? (this.below(value)?.proxy ?? value) : value;
   }
 
-  protected override foldKids(): boolean {
-    let differs = this.kid !== undefined && this.foldItem(this.kidIndex, this.kid);
-    for (const index of this.kidIndexes ?? []) differs = this.foldItem(index, this.kidList![index]) || differs;
-    return differs;
+  protected override foldKids(): void {
+    if (this.kid) this.foldItem(this.kidIndex, this.kid);
+    for (const index of this.kidIndexes ?? []) {
+      const kid = this.kidList![index];
+      if (kid) this.foldItem(index, kid);
+    }
   }
-  private foldItem(index: number, kid: DraftNode | undefined): boolean {
-    return kid !== undefined && (kid.changed || kid.fresh) && this.foldKid(String(index), kid);
+  private foldItem(index: number, kid: DraftNode): void {
+    // Most were only looked at: no text is made of their index.
+    if (kid.changed || kid.fresh) this.foldKid(String(index), kid);
   }
 
   protected override foldFresh(): Branch {

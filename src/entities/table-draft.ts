@@ -84,8 +84,10 @@ export class TableNode extends DraftNode {
 
   protected override foldKnown(): Branch {
     const base = asTable(this.base);
-    let differs = this.foldKids();
+    this.foldKids();
     if (!this.copy) return this.base;
+    // Only rows that were edited in their places touch their keys.
+    let differs = this.keys !== undefined;
     const copy = asTable(this.copy);
     if (this.moved && RowTable.settleRows(base, copy, this.slots, settleRow)) differs = true;
     return differs && !(this.again && RowTable.same(base, copy)) ? RowTable.seal(copy) : this.base;

@@ -143,9 +143,10 @@ describe('data that came in', () => {
       draft.boxed = { inner: { deep: draft.a } };
       expect(draft.boxed.inner.deep.n).toBe(0);
       draft.b = { ref: draft.a };
-      expect(draft.b.ref.n).toBe(0);
-      draft.list.unshift({ ref: draft.a });
-      expect(draft.list[0].ref.n).toBe(0);
+      draft.list.unshift({ ref: draft.a }, draft.a);
+      expect([draft.b.ref.n, draft.list[0].ref.n, draft.list[1].n]).toEqual([0, 0, 0]);
+      for (const ref of [draft.b.ref, draft.list[0].ref, draft.list[1]]) expect(ref === draft.a).toBe(true);
+      draft.list.splice(1, 1);
       draft.list.reverse();
       draft.table = tableOf([
         ['x', { ref: draft.a }],
@@ -163,6 +164,19 @@ describe('data that came in', () => {
     ];
     for (const part of parts) expect(part).toBe(after.a);
     expect(after.table.get('y')).toBe(after.a.inner);
+  });
+
+  test('items of a new list, looked at, one replaced and one edited', () => {
+    const { after } = done(
+      (draft, given) => {
+        draft.more = given;
+        expect(draft.more.map(({ n }: { n: number }) => n)).toEqual([1, 2, 3]);
+        draft.more[1] = 'two';
+        draft.more[2].n = 30;
+      },
+      [{ n: 1 }, { n: 2 }, { n: 3 }],
+    );
+    expect(after.more).toEqual([{ n: 1 }, 'two', { n: 30 }]);
   });
 
   test('an item that was taken out may be edited, and put in again', () => {
@@ -398,7 +412,7 @@ test('an editing that is used again knows only its own change', () => {
     expect([editing.returned, editing.edited]).toEqual([8, false]);
   }
   expect(codeOf(() => run({ n: 1 }, () => void (leaked.n = 1)))).toBe('FLOE_DRAFT_ENDED');
-  expect(run(undefined, () => undefined)).toBeUndefined();
+  expect(run(undefined, (draft) => (expect(draft).toBeUndefined(), undefined))).toBeUndefined();
   expect(run(tableOf([['x', { n: 1 }]]), (draft) => void (draft.get('x').n = 2)).get('x')).toEqual({ n: 2 });
   expect(run({ n: 1 }, (draft) => void (draft.n = 2))).toEqual({ n: 2 });
 });
