@@ -43,7 +43,7 @@ const suitesOf = {
   answers: [...corners, 'core/tasks'],
   store: [...corners, 'core/tasks'],
   tracking: ['core/tracking', ...corners, ...reads, 'entities/table.property'],
-  graph: [...corners, ...reads],
+  graph: ['core/tracking', ...corners, ...reads],
   reading: [...corners, ...reads],
   source: [...corners, ...reads],
   selection: [...corners, ...reads],

@@ -9,6 +9,9 @@ const types = 'Cannot happen; it is there for the compiler.';
 
 export const survivors = {
   action: {
+    "const text = String(change).replace(/\\/\\*[^]*?\\*\\/|\\/\\/.*/g, '');":
+      'What stands in the place of a comment has neither comma nor bracket.',
+    "if (depth === 0 && text.startsWith('=>', i)) return false;": 'Two letters later comes to the same.',
     'if (change.length > 1) return true;': `${shortcut} The text says so too.`,
     'for (let i = 0; i < text.length; i++) {': 'Behind the end there is no letter to look at.',
     'return false;': `${types} The text of a function has parentheses around its parameters, or an arrow.`,
@@ -23,6 +26,8 @@ export const survivors = {
     'if (runs.host.recorded && (run_.saw ??= []).length < MOST_SEEN) run_.saw.push([what, value]);': bound,
   },
   diff: {
+    "if (typeof after !== 'object' || typeof before !== 'object') return Object.is(before, after);": shortcut,
+    "if (m === 0) return Array<string>(n).fill('-');": shortcut,
     'if (touch && !touch.moved && touch.base === before) {': `${shortcut} What the draft touched only says where to look; in an object nothing moves.`,
     'if (hasOwn(before, key)) this.remove(at, before[key]);': `${types} A touched key that neither state has was dropped when the draft was folded.`,
     'for (const key of touch.keys ?? []) this.property(before, after, key, path);': types,
@@ -45,65 +50,98 @@ export const survivors = {
     'if (this.sameItem(before, after)) return true;': `${shortcut} Two of the same agree in all of their parts.`,
   },
   draft: {
-    'if (keys && kept < keys.length) keys.length = kept;': `${shortcut} A key that came to nothing is compared once more.`,
-    "if (!node) throw new TypeError('An array method of a draft was called on something else.');": words,
     'this.serial = ++this.runs;': 'Any numbers will do as long as they differ.',
-    'nodes: DraftNode[] = [];': 'A text has no result, so it is never the one that is looked for.',
-    'this.nodes = [];': 'A text has no result, so it is never the one that is looked for.',
     'edited = false;': 'Nobody asks before a change has run.',
-    'if ((base !== this.next || this.root === undefined) && !isBranch(base)) {': `${shortcut} A container that the last change made is one.`,
     'this.returned = returned === undefined || returned === root.proxy ? undefined : withoutDrafts(returned);': `${shortcut} Nothing has no drafts in it.`,
-    'if (root !== undefined && isContainer(base) && Array.isArray(base) === Array.isArray(root.base)) {': `${shortcut} A root that is made anew does as well.`,
-    'if (this.nodes.length > 1) this.nodes = [root];': `${shortcut} The list of one that is there would do.`,
-    'if (isKeyed(base)) return base[KEYED].node(base, undefined, this, false);':
-      'What is looked through once more for drafts has none.',
+    'if (root?.isFor(base)) {': `${shortcut} A root that is made anew does as well.`,
+    'isFor(base: unknown): boolean {': `${shortcut} A root that is made anew does as well.`,
+    'override isFor(base: unknown): boolean {': `${shortcut} A root that is made anew does as well.`,
+    'return this.madeOf(base) || (isContainer(base) && !Array.isArray(base));': `${shortcut} A root that is made anew does as well; what the last change made is a container.`,
+    'protected madeOf(base: unknown): boolean {': `${shortcut} What the last change made is a container: the other question tells it, too.`,
+    'return this.result !== undefined && base === this.result;': `${shortcut} What the last change made is a container: the other question tells it, too.`,
+    '? base[KEYED].node(base, undefined, this, false)': 'What is looked through once more for drafts has none.',
+    'this.edits++;': `${bound} The map and the chain say the same.`,
+    'if (this.edits > FEW) return (this.results ??= this.remember(new Map<unknown, Touch>())).get(after);': `${bound} The map and the chain say the same.`,
     'if (after === undefined) return undefined;': `${shortcut} Nothing is told of what has gone anyway.`,
-    'for (const node of this.nodes) if (node.result === after && !node.fresh && node.result !== node.base) return node;':
+    'for (let node = this.last; node; node = node.editedBefore) if (node.became === after) return node;':
       'Who asks compares the base, and looks at the whole where it is another one.',
-    'remember(into: Map<unknown, Touch>): void {': `${shortcut} What was touched only says where to look.`,
-    'for (const { result, base, fresh, keys, moved } of this.nodes) {': `${shortcut} What was touched only says where to look.`,
-    'if (result && result !== base && !fresh) into.set(result, { base, keys, moved });': `${shortcut} What was touched only says where to look, and who asks compares the base.`,
+    'for (let node = this.last; node; node = node.editedBefore) {': `${shortcut} What was touched only says where to look.`,
+    'remember(into: Map<unknown, Touch>): Map<unknown, Touch> {': `${shortcut} What was touched only says where to look.`,
+    'if (became) into.set(became, { base, keys, moved });': `${shortcut} What was touched only says where to look, and who asks compares the base.`,
+    'return this.fresh || this.result === this.base ? undefined : this.result;':
+      'Who asks compares the base, and looks at the whole where it is another one.',
     "protected kidKey = '';": 'Looked at only where there is a kid.',
-    'else if (this.manyKeys) {': `${shortcut} The list says it too.`,
-    '} else if (!keys.includes(key) && keys.push(key) > 16) this.manyKeys = new Set(keys);': bound,
+    'private kidIndex = -1;': 'Looked at only where there is a kid.',
+    'return this.moreKeys ?? (this.key === undefined ? undefined : [this.key]);':
+      'Under the key that is none is nothing, before and after.',
+    '} else if (this.manyKeys) {': `${shortcut} The list says it too.`,
+    '} else if (!moreKeys.includes(key) && moreKeys.push(key) > 16) this.manyKeys = new Set(moreKeys);': bound,
     'return this.kid !== undefined && this.kidKey === key ? this.kid : this.kids?.get(key);':
       'Without an inline kid, or with another key, the map has it or nobody has.',
+    'return this.kid !== undefined && this.kidIndex === index ? this.kid : this.kidList?.[index];':
+      'Without an inline kid the list has it or nobody has.',
     'if (this.kid === undefined || this.kidKey === key) {':
       'A kid may stand inline or in the map: it is found in either.',
+    'if (this.kid === undefined || this.kidIndex === index) {':
+      'A kid may stand inline or in the list: it is found in either.',
+    '(this.kidList ??= [])[index] = kid;': 'A text is no draft of anything.',
+    '(this.kidIndexes ??= []).push(index);': 'Under an index that is a text stands no draft.',
     "return typeof value === 'function' ? inheritedOrOwn(source, key) : value;": `${shortcut} What is own comes out as it is.`,
+    "return typeof value === 'function' ? inheritedOrOwn(this.source as Container, key) : value;": `${shortcut} What is own comes out as it is.`,
+    'return value === null ? value : hasOwn(source, key) ? this.wrap(key, value) : undefined;': `${shortcut} Nothing has no parts: it comes out as it is.`,
+    "if (typeof value === 'object' && value !== null)": `${shortcut} What has no parts comes out as it is.`,
+    "return typeof value === 'object' && value !== null ? this.wrapItem(index, value) : value;": `${shortcut} What has no parts comes out as it is.`,
+    "return typeof value === 'object' && value !== null ? (this.below(value)?.proxy ?? value) : value;": `${shortcut} What has no parts comes out as it is.`,
+    'if ((this.copy !== undefined || this.fresh) && nodeOf(value)) return undefined;': `${shortcut} What came out of the state is no draft.`,
+    'return this.fresh || (this.copy !== undefined && (this.base as Record<string, unknown>)[key!] !== value);': `${shortcut} What is taken for new is looked through for drafts, and has none.`,
     'if (this.fresh) return true;': `${shortcut} What holds it is new, and looked through as a whole.`,
-    'if (!this.copy) return false;': `${shortcut} Without a copy the part is that of the base.`,
-    'if (key !== undefined && (this.base as Record<string, unknown>)[key] === value) return false;': `${shortcut} What is taken for new is looked through for drafts, and has none.`,
+    'if (!this.copy || (this.base as unknown[])[key as number] === value) return false;': `${shortcut} What is taken for new is looked through for drafts, and has none.`,
     'return !this.moved || !(this.items ??= new Set(this.base as unknown[])).has(value);': `${shortcut} What is taken for new is looked through for drafts, and has none.`,
     'if (inner && (inner.editing !== this.editing || inner.serial !== this.serial)) throw draftEnded(key);':
       'Folding refuses a draft of another change with the same error.',
     '? inner === kid || value === old': `${shortcut} Folding finds that it is the same.`,
     ': !kid?.changed && same(old, value) && (old !== undefined || hasOwn(source, key))': `${shortcut} Folding finds that it is the same.`,
     'if (kid) this.dropKid(key);': 'Where there is none, none is dropped.',
+    'if (this.kidList) this.kidList[index] = undefined;': `${types} An item has an index.`,
     'if (this.result) return this.result;': `${shortcut} Folding once more comes to the same object.`,
     'if (!this.changed && !this.fresh) return (this.result = this.base);': `${shortcut} Without a copy the base comes out.`,
     'if (value !== kid.base) put((this.copy ??= this.copied()), key, value);':
       'The same value put in its place once more.',
-    'if (!kid.changed && !kid.fresh) return false;': `${shortcut} Folding it comes to its base.`,
-    'if (this.kids) for (const [key, kid] of this.kids) differs = this.foldKid(key, kid) || differs;':
-      'In objects and arrays the keys say it too; tables ask for it (tests/entities).',
-    'if (!copy) return this.base;': `${shortcut} Without a copy nothing differs.`,
-    'for (let i = 0; keys && i < keys.length; i++) {': 'Under the key that is none is nothing, before and after.',
-    'if (!(kid && !kid.fresh) && !this.settleKey(base, copy, key)) continue;': `${shortcut} A kid that came to something else differs from the base.`,
+    'if (!kid.changed && !kid.fresh) return;': `${shortcut} Folding it comes to its base.`,
+    'if (kid.changed || kid.fresh) this.foldKid(String(index), kid);': `${shortcut} Folding it comes to its base.`,
+    'if (!kid.fresh) this.touchKey(key);': 'A key that was touched is not touched twice.',
+    'const direct = this.key !== undefined;': `${shortcut} Touched keys are compared once more.`,
+    'return !copy || (direct && !this.settleKeys(copy)) ? this.base : copy;': `${shortcut} Touched keys are compared once more.`,
+    'if (kid && !kid.fresh) return kid.fold() !== kid.base;': `${shortcut} Comparing what came of it with what was there says the same.`,
     "if (typeof value !== 'object' && value !== undefined) return !Object.is(base[key], value);": `${shortcut} What is for absent keys and containers does for primitives too.`,
     "if (typeof value !== 'object' || value === null) return value;": `${shortcut} What is no container comes out as it is.`,
     "alive(node, 'value');": words,
+    "alive(this, 'items');": words,
     'if (!isContainer(value)) return value;': `${shortcut} A Date, a Map or a Set has no keys to look at.`,
-    'const target: unknown[] & { node?: DraftNode } = [];':
-      'The target only stands for being an array: the traps answer for it.',
+  },
+  'draft-faces': {
+    "if (!node) throw new TypeError('An array method of a draft was called on something else.');": words,
     "if (found && typeof key === 'string' && found.enumerable) {": `${types} State has no symbols as keys.`,
     "alive(node, 'keys');": words,
-    "alive(nodeAt(target), 'keys');": words,
+    "alive(target[0], 'keys');": words,
     "alive(node, 'items');": words,
+    'return key === Symbol.iterator ? listMethods.values : (node.source as unknown as Record<symbol, unknown>)[key];': `${shortcut} The iterator of any array gives the same items.`,
     'if (next < length) node.settle().length = next;': 'The same length set once more: folding finds no difference.',
     "} else if (Number(key) > length) throw notPlain('The state after this change', `/${length}`, 'hole');": words,
     'if (length === 0) return undefined;': `${shortcut} The last of none is nothing, and folding finds no difference.`,
-    "defineProperty: refuse('define a property with attributes', 'assign a value instead'),": words,
+    "defineProperty: refuse('define a property with attributes', DEV && 'assign a value instead'),": words,
+  },
+  model: {
+    'private readonly answering = new Answering(this.slots, (store) => this.add(store));': `${types} The stores that answered when it was recorded are among those that are given.`,
+    'private readonly changing = new Changing(false);': 'A change that is pure passes the check.',
+    'if (!this.slots.has(store.name)) this.slots.set(store.name, makeSlot(store, undefined, true));':
+      'A slot that is made anew does as well, and nobody asks here whether it was told of.',
+    'if (alone) {': `${shortcut} One change of one store has a short way.`,
+    'if (after !== before) changed.push({ store, before, after });': `${shortcut} Where both are the same, no difference is found.`,
+    'if (slot) changed.push({ store: slot.store, after: states[name] });': `${types} The stores that changed are among those that are given.`,
+  },
+  pointer: {
+    "if (!token.includes('~')) return token;": shortcut,
   },
   encode: {
     'value === undefined ? { [TAG]: type } : { [TAG]: type, value };': 'JSON leaves a member out that is undefined.',
@@ -118,10 +156,18 @@ export const survivors = {
     'if (Object.is(next, value[key])) continue;': `${shortcut} NaN and -0 are encoded before.`,
   },
   ends: {
+    'private readonly list: (Informed | undefined)[] = [];': 'What stands behind the count is not looked at.',
     "const otherOf = ({ state, told }: Slot) => ({ state, told, place: new Place(undefined, '') });":
       'The key of a place is looked at by the place above it, and there is none.',
   },
   graph: {
+    'reads(fits: (port: Port) => boolean): boolean {': `${shortcut} What is looked through has no stand-ins in it.`,
+    'return (this.first !== undefined && fits(this.first)) || (this.rest?.ports.some(fits) ?? false);': `${shortcut} What is looked through has no stand-ins in it; that nothing else is passed over is asked in \`tests/core/tracking.test.ts\`.`,
+    'return (this.rest ??= { ports: [], versions: [], dropped: undefined });':
+      'A version stands at the number of its source: what stood there before is not looked at.',
+    'if (first !== undefined) {': `${types} Who may be stale has read something.`,
+    'const run = (this.run = ++runs);': 'Any numbers will do as long as they differ.',
+    'const kept = run === runs ? undefined : new Set(rest.ports).add(this.first!);': `${shortcut} The set says the same.`,
     'if (one === this) break;': words,
     'else if (this.one !== reader) (this.more ??= new Set()).add(reader);':
       'Let go of in the same run: then it is detached as often as it is there.',
@@ -188,6 +234,7 @@ export const survivors = {
       'The last of them is the first that differs from the end, where nothing may be kept.',
   },
   reading: {
+    'if (this.watched) (this.watchers ??= new Set()).add(watcher);': `${shortcut} One who watches may stand by itself or in the set.`,
     'return this.watchers.length > 0 || this.read;': 'What is watched is not among those that are idle.',
     "return of.name + (args.length > 0 ? `(${args.map((arg) => JSON.stringify(arg)).join(', ')})` : '');": words,
     'if (of instanceof StoreDefinition) return;': `${shortcut} A store has no way to derive anything.`,
@@ -226,6 +273,16 @@ export const survivors = {
     "if (typeof only === 'number') return Object.is(only, -0) ? '-0' : String(only);": `${shortcut} The key for any arguments would do.`,
   },
   tracking: {
+    'hasAllOf(list: readonly unknown[]): boolean {': `${shortcut} What is looked through has no stand-ins in it.`,
+    'return Array.isArray(raw) && isPartOf(list, raw);': `${shortcut} What is looked through has no stand-ins in it.`,
+    'function isPartOf(list: readonly unknown[], whole: readonly unknown[]): boolean {': `${shortcut} What is looked through has no stand-ins in it.`,
+    'while (at < whole.length && whole[at] !== item) at++;': `${shortcut} What is looked through has no stand-ins in it.`,
+    'if (at++ === whole.length) return false;': `${shortcut} What is looked through has no stand-ins in it.`,
+    'if (!above && Array.isArray(value) && currentReader()?.reads((port) => port instanceof Place && port.hasAllOf(value)))': `${shortcut} What is looked through has no stand-ins in it.`,
+    "if (typeof value === 'object' && value !== null) {": `${shortcut} What has no parts is noted as it is.`,
+    'if (known !== undefined || (hasPart(raw, key) && isBranch(value))) {': `${shortcut} A stand-in that was made before is found once more; data inherits no objects.`,
+    "if (typeof key === 'string' && isDigit(key)) return readOfView(view, key);": shortcut,
+    "return listReads[key === Symbol.iterator ? 'values' : (key as string)] ?? method;": `${shortcut} The iterator of any array gives the same items.`,
     'const [was, is] = [before.get(key), after.get(key)];': `${shortcut} The other way looks both up once more.`,
     'this.above?.forget(this.key);': types,
     'for (const key of touch.keys ?? []) this.parts.get(key)?.within(before, after, touches);': types,
@@ -264,6 +321,10 @@ export const survivors = {
     'if (this.parts?.size === 0) {': 'It only gives memory back.',
   },
   settlement: {
+    'if (provisional.trim() && !provisional.leadsTo((slot) => slot.state))': `${shortcut} What came before the first open one leads to the same states.`,
+    'provisional.keep(() => false, this.host.storeSlots());': 'Nothing is as good as false.',
+    'private letGo(): void {': `${shortcut} The way for what is open does for all actions.`,
+    'if (this.provisional && !this.provisional.trim()) this.provisional = undefined;': `${shortcut} The way for what is open does for all actions.`,
     'const after = new Map([[slot, slot.state]]);': 'What is held has the state of the base until it is filled.',
     'const held = { action: undefined, after, group: undefined, transition: undefined, open: true, gone: false };':
       'What is not open goes when something is let go of; until then it is there.',
@@ -285,6 +346,8 @@ export const survivors = {
     'slot.told ||= host.recorded;': 'What is open has been told of.',
   },
   optimistic: {
+    'if (first > 0) this.entries = this.entries.slice(first);': shortcut,
+    'return this.entries.length > 0;': `${shortcut} The way for what is open does for all actions.`,
     'for (; first < this.entries.length && !this.entries[first].open; first++) {': 'It only gives memory back.',
     'return this.entries.find(({ open }) => open)?.transition;': `${types} Asked for while something is open.`,
     'if (!entry.open) entry.within = new Set([...(entry.within ?? []), ...states.keys()]);':
@@ -309,6 +372,7 @@ export const survivors = {
     'if (changes.length > 1 && after !== before && sameData(before, after)) return before;': `${shortcut} One change says itself whether it came to nothing.`,
   },
   interceptor: {
+    "else stop('not confirmed');": words,
     "if (ended) throw closed(`proceed for '${action.type}'`);": words,
     "result = 'waiting';": 'Any text will do until the result is known.',
   },
@@ -319,6 +383,13 @@ export const survivors = {
     'if (operation.path === operation.from) return;': `${shortcut} Taken out and put in at the same place it is where it was.`,
   },
   engine: {
+    'if (slot && (slot.store === store || this.retired.has(store) || store.internal)) return slot;': `${shortcut} Joining finds that the store is there.`,
+    "guardData(after, { at: '', what: `The state of '${slot.store.name}' after '${action.type}'` });": words,
+    'if (after !== before) changed.set(slot, after);': `${shortcut} The same state once more.`,
+    "this.open('run');": words,
+    'if (replacement) checkAction(replacement);': 'Without a replacement there is nothing to check.',
+    'if (this.recorded) {': `${shortcut} There is nobody to tell.`,
+    'if (this.notifying || this.held > 0 || (this.ends.due.count === 0 && this.queue.length === 0)) return;': `${shortcut} There is nobody to tell and nothing to do.`,
     "if (this.ended) throw closed('read');": `${types} A closed runtime refuses to read before.`,
     'this.listeners = this.listeners.filter((one) => one !== listener);': words,
     "return this.options.invariants ?? 'report';": "Whatever is not 'refuse' reports.",
@@ -443,6 +514,10 @@ export const survivors = {
     "const { definition, made } = makeTask(plainName('A task', name), run, options);": words,
   },
   runs: {
+    "if (other !== undefined && overlap === 'replace') {": `${shortcut} Where none runs, none is cancelled.`,
+    'for (; lane && lane.running.size > 0; lane = lanes.lanes.get(run.lane))': 'A lane in which nothing runs is gone.',
+    "const cause: Cause = transition ? { by: 'runtime', of: transition } : { by: 'runtime' };":
+      'Where there is no transition nothing is recorded, and nobody sees the cause.',
     "if (DEV) guardData(args, { at: '', what: `What the task '${task.name}' is called with` });": words,
     "const { overlap = 'allow', unless } = task.options;": 'Whatever is none of the others allows both.',
     "if (parent?.ended === true) return this.neverBegins(run, cause, 'cancelled');": words,

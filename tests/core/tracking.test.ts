@@ -13,6 +13,7 @@ const declare = () => ({
   wide: Object.fromEntries(Array.from({ length: 200 }, (_, i) => [`k${i}`, i])),
   fit: Array.from({ length: 128 }, (_, n) => ({ n })),
   long: Array.from({ length: 129 }, (_, n) => ({ n })),
+  leaves: { when: new Date(5), tags: new Set(['x']), other: 1 },
 });
 type State = ReturnType<typeof declare>;
 type Edit = (draft: State) => void;
@@ -36,6 +37,9 @@ const edits: Record<string, Edit> = {
   'as many others': (draft) => (draft.list = [{ n: 5 }, { n: 6 }, { n: 7 }]),
   'the last of the wide': (draft) => (draft.wide.k199 = 7),
   'the fifth of the fit': (draft) => (draft.fit[5].n = 7),
+  'a later date': (draft) => (draft.leaves.when = new Date(6)),
+  'the same date': (draft) => (draft.leaves.when = new Date(5)),
+  'beside the date': (draft) => draft.leaves.other++,
   'the fifth of the long': (draft) => (draft.long[5].n = 7),
 };
 
@@ -96,6 +100,11 @@ const reads: [string, (state: State) => unknown, Record<string, boolean>][] = [
     { 'a value': true, 'a new key': false },
   ],
   ['a description of what is not there', ({ rec }) => Object.getOwnPropertyDescriptor(rec, 'z'), { 'a value': false }],
+  [
+    'leaf values',
+    ({ leaves: { when, tags } }) => [when.getTime(), tags.has('x')],
+    { 'a later date': true, 'the same date': false, 'beside the date': false },
+  ],
   ['a copy', ({ rec }) => ({ ...rec }), { 'a value': true, 'a new key': true, 'a key less': true }],
   ['the object itself', ({ rec }) => rec, { 'a value': true, 'the first item': false }],
   [
@@ -278,6 +287,10 @@ test('what is handed out is the state itself, whatever it stands in', () => {
   const mixed = given((state) => [...state.long.filter(({ n }) => n > 120), { rec: state.rec }]) as { rec: unknown }[];
   expect([mixed[0], mixed.at(-1)!.rec === rec]).toEqual([long[121], true]);
   expect(given((state) => [state.long.at(5), state.rec])).toEqual([long[5], rec]);
+  expect(given((state) => ({ first: state.list[0], last: state.long.at(-1) }))).toEqual({
+    first: list[0],
+    last: long[128],
+  });
   expect(given((state) => ({ deep: [state.inner, state.table] }))).toEqual({ deep: [inner, table] });
   expect((given((state) => [[state.rec]]) as unknown[][])[0][0]).toBe(rec);
   expect((given((state) => tableOf([['own', state.rec]])) as ReadonlyMap<string, unknown>).get('own')).toBe(rec);
@@ -344,4 +357,23 @@ test('a place that nobody reads any more is forgotten, and so are those above it
     next();
     expect(root.read).toBe(false);
   }
+});
+
+test('what is read in another order, and by a selector that is asked meanwhile, still counts as read', () => {
+  const at = store('at', { turned: false, n: 1, m: 1 });
+  const { merge } = at.edits();
+  const some = at.selector('some', ({ n }) => n > 0);
+  const all = selector('all', (read) => {
+    const state = read(at);
+    return state.turned ? [state.n, read(some), state.m] : [state.m, state.n, read(some)];
+  });
+  const runtime = createRuntime({ stores: [at] });
+  const heard: unknown[] = [];
+  runtime.watch(all, (now) => heard.push(now));
+  for (const part of [{ turned: true, n: 2 }, { n: 3 }, { m: 2 }]) runtime.dispatch(merge(part));
+  expect(heard).toEqual([
+    [2, true, 1],
+    [3, true, 1],
+    [3, true, 2],
+  ]);
 });

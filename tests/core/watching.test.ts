@@ -23,6 +23,7 @@ describe('watching', () => {
     set({ n: 1 });
     set({ n: 2 });
     stop();
+    stop();
     set({ n: 3 });
     expect(heard).toEqual([
       [undefined, undefined],
