@@ -143,6 +143,11 @@ export const survivors = {
   pointer: {
     "if (!token.includes('~')) return token;": shortcut,
   },
+  'list-reads': {
+    'through(this, fn, self, () => false);': 'Nothing is as good as false.',
+    'through(this, fold, undefined, () => false);': 'Nothing is as good as false.',
+    'const results: unknown[] = [];': 'Its length is set, and each place up to it.',
+  },
   encode: {
     'value === undefined ? { [TAG]: type } : { [TAG]: type, value };': 'JSON leaves a member out that is undefined.',
     'default:': 'An empty case before the default falls through to it.',

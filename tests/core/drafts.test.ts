@@ -270,6 +270,9 @@ describe('lists', () => {
       ]);
       const found = ways.slice(3).map((way) => draft.list[way]((item: any) => item.n === 2));
       expect(found.slice(1)).toEqual([1, true, false]);
+      draft.cut = [];
+      expect(() => draft.cut.reduce(() => 1)).toThrow('Reduce of empty array with no initial value');
+      expect(draft.cut.reduce(() => 1, 0)).toBe(0);
       expect(found[0]).toBe(draft.list[1]);
     });
   });
@@ -293,8 +296,9 @@ describe('many at once', () => {
       expect([draft.b.n, draft.a.inner.n]).toEqual([0, 0]);
       draft.a.n++;
       draft.list[12] = 'twelve';
+      draft.list[9].n++;
     });
-    expect(told).toHaveLength(27 + 3 + 1);
+    expect([told.length, after.list[9]]).toEqual([27 + 3 + 1, { n: 4 }]);
     expect([after.b, after.a.inner, after.list[12], after.list[29]]).toEqual([{ n: 0 }, { n: 0 }, 'twelve', { n: 3 }]);
     expect([after.b, after.a.inner]).toEqual([before.b, before.a.inner]);
     expect(after.b).toBe(before.b);
