@@ -110,6 +110,7 @@ const listTraps: ProxyHandler<ListNode[]> = {
 };
 
 type Comparator = (a: unknown, b: unknown) => number;
+
 // The array methods that edit, on the copy itself instead of through a trap for every item; and those that go through all items.
 const listMethods: Record<string, (this: unknown[], ...args: never[]) => unknown> = {
   __proto__: null as never,
