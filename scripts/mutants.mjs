@@ -41,7 +41,7 @@ const suitesOf = {
   pointer: [...corners],
   interceptor: [...corners, 'core/tasks'],
   answers: [...corners, 'core/tasks'],
-  store: [...corners, 'core/tasks'],
+  store: [...corners, 'core/tasks', 'persist/later'],
   tracking: ['core/tracking', ...corners, ...reads, 'entities/table.property'],
   graph: ['core/tracking', ...corners, ...reads],
   reading: [...corners, ...reads],

@@ -510,6 +510,10 @@ export const survivors = {
     "const full = `${this.name}.${plainName(`A task of '${this.name}'`, name)}`;": words,
   },
   task: {
+    "const named = typeof answered === 'function' && !('type' in answered) ? answered() : answered;":
+      'An action that a creator makes has the type of its creator.',
+    'if (options?.when) {': `${shortcut} A task that answers nothing is begun by nothing.`,
+    "name: plainName('A need', name),": words,
     "return overlapBy || overlap === 'share' ? this.statusKey(args) : '';": 'Any one text for the one lane.',
     "return by.length === 0 ? '' : argumentKey(this.name, by);": 'Any one text for the status without arguments.',
     "if (typeof work !== 'function') throw badName(`The work of the task '${name}'`, work);": words,

@@ -257,4 +257,13 @@ describe('a live selection', () => {
     runtime.dispatch(counted());
     expect(await iterator.next()).toEqual({ done: true, value: undefined });
   });
+
+  test('it has the present value, gives it first, and may be left while nobody waits', async () => {
+    const runtime = createRuntime({ stores: [counter] });
+    const selection = runtime.select(n);
+    const iterator = selection[Symbol.asyncIterator]();
+    expect([selection.value, await iterator.next()]).toEqual([0, { done: false, value: 0 }]);
+    runtime.dispatch(counted());
+    expect([selection.value, await iterator.return!()]).toEqual([1, { done: true, value: undefined }]);
+  });
 });
