@@ -1,6 +1,6 @@
 // `NODE_ENV=production node bench/draft-parts.mjs`: where the time of a small change goes; medians, in nanoseconds. The first
 // part reads through bare proxies, which is what a draft cannot get below; the second has changes of 100 rows that do more
-// and more, each alone in a runtime.
+// and more, each alone in a runtime; the third has a flag of one row turned, and a selector that goes through all rows.
 import { createRuntime, store } from '../dist/core/index.js';
 import { handToggle } from './peers.mjs';
 import { measure } from './run.mjs';
@@ -55,6 +55,19 @@ const changes = {
   },
 };
 
-for (const works of [reads, changes])
+/** Turns a flag of one of so many rows, of which a selector picks those with the flag. */
+function picking(n) {
+  const list = store('list', { rows: Array.from({ length: n }, (_, id) => ({ id, name: `row ${id}`, done: false })) });
+  const turned = list.action('turned', (draft, i) => {
+    draft.rows[i].done = !draft.rows[i].done;
+  });
+  const done = list.selector('done', (state) => state.rows.filter((row) => row.done));
+  const runtime = createRuntime({ stores: [list] });
+  runtime.watch(done, (found) => (sink = found));
+  return (i) => runtime.dispatch(turned(i % n));
+}
+const selections = Object.fromEntries([10, 100, 1000].map((n) => [`a selector that filters ${n} rows`, picking(n)]));
+
+for (const works of [reads, changes, selections])
   for (const [what, took] of Object.entries(measure(works))) console.log(`${took.toFixed(0).padStart(6)}  ${what}`);
 if (sink === undefined) throw new Error('nothing was read');
