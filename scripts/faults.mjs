@@ -138,8 +138,8 @@ const faults = [
   [
     selectors,
     'core/reading.ts',
-    'if (!watcher.active || Object.is(watcher.last, value)) continue;',
-    'if (!watcher.active) continue;',
+    'if (Object.is(before, now)) return;',
+    '',
     'watchers hear of results that are the same',
   ],
   [
@@ -531,8 +531,8 @@ const faults = [
   [
     traceFiles,
     'trace/file.ts',
-    "typeof by === 'string' && isOptional(step, isCount)",
-    "typeof by === 'string'",
+    'isText(by) && isOptional(step, isCount)',
+    'isText(by)',
     'a cause with a step of letters passes',
   ],
   [
