@@ -35,7 +35,6 @@ export const survivors = {
     'if (before.size > changed.length + removed.length) this.common++;':
       'The number is only ever compared with the same number from before: any other one will do.',
     'if (before[from] === after[to]) this.common++;': `${shortcut} The comparison counts it too.`,
-    'if (index >= after.length) continue;': `${types} What was put behind the end and taken away again was dropped when the draft was folded.`,
     'const zero = most + 1;':
       'The outermost diagonals lead to the end only where one side is empty, and that is told before.',
     "if (n === 0) return Array<string>(m).fill('+');": "Whatever is neither '=' nor '-' is taken for a '+'.",
@@ -47,7 +46,6 @@ export const survivors = {
     'for (let i = start; i < start + count; i++) if (!this.alike(before[i], after[i])) return false;':
       'The items behind the middle are the same on both sides.',
     "script.push(down ? '+' : '-');": "Whatever is neither '=' nor '-' is taken for a '+'.",
-    'if (this.sameItem(before, after)) return true;': `${shortcut} Two of the same agree in all of their parts.`,
   },
   draft: {
     'this.serial = ++this.runs;': 'Any numbers will do as long as they differ.',
@@ -63,10 +61,6 @@ export const survivors = {
     'this.edits++;': `${bound} The map and the chain say the same.`,
     'if (this.edits > FEW) return (this.results ??= this.remember(new Map<unknown, Touch>())).get(after);': `${bound} The map and the chain say the same.`,
     'if (after === undefined) return undefined;': `${shortcut} Nothing is told of what has gone anyway.`,
-    'for (let node = this.last; node; node = node.editedBefore) if (node.became === after) return node;':
-      'Who asks compares the base, and looks at the whole where it is another one.',
-    'for (let node = this.last; node; node = node.editedBefore) {': `${shortcut} What was touched only says where to look.`,
-    'remember(into: Map<unknown, Touch>): Map<unknown, Touch> {': `${shortcut} What was touched only says where to look.`,
     'if (became) into.set(became, { base, keys, moved });': `${shortcut} What was touched only says where to look, and who asks compares the base.`,
     'return this.fresh || this.result === this.base ? undefined : this.result;':
       'Who asks compares the base, and looks at the whole where it is another one.',
@@ -95,15 +89,12 @@ export const survivors = {
     'if ((this.copy !== undefined || this.fresh) && nodeOf(value)) return undefined;': `${shortcut} What came out of the state is no draft.`,
     'return this.fresh || (this.copy !== undefined && (this.base as Record<string, unknown>)[key!] !== value);': `${shortcut} What is taken for new is looked through for drafts, and has none.`,
     'if (this.fresh) return true;': `${shortcut} What holds it is new, and looked through as a whole.`,
-    'if (!this.copy || (this.base as unknown[])[key as number] === value) return false;': `${shortcut} What is taken for new is looked through for drafts, and has none.`,
     'return !this.moved || !(this.items ??= new Set(this.base as unknown[])).has(value);': `${shortcut} What is taken for new is looked through for drafts, and has none.`,
     'if (inner && (inner.editing !== this.editing || inner.serial !== this.serial)) throw draftEnded(key);':
       'Folding refuses a draft of another change with the same error.',
     '? inner === kid || value === old': `${shortcut} Folding finds that it is the same.`,
     ': !kid?.changed && same(old, value) && (old !== undefined || hasOwn(source, key))': `${shortcut} Folding finds that it is the same.`,
     'if (kid) this.dropKid(key);': 'Where there is none, none is dropped.',
-    'if (this.kidList) this.kidList[index] = undefined;': `${types} An item has an index.`,
-    'if (this.result) return this.result;': `${shortcut} Folding once more comes to the same object.`,
     'if (!this.changed && !this.fresh) return (this.result = this.base);': `${shortcut} Without a copy the base comes out.`,
     'if (value !== kid.base) put((this.copy ??= this.copied()), key, value);':
       'The same value put in its place once more.',
@@ -111,7 +102,6 @@ export const survivors = {
     'if (kid.changed || kid.fresh) this.foldKid(String(index), kid);': `${shortcut} Folding it comes to its base.`,
     'if (!kid.fresh) this.touchKey(key);': 'A key that was touched is not touched twice.',
     'const direct = this.key !== undefined;': `${shortcut} Touched keys are compared once more.`,
-    'return !copy || (direct && !this.settleKeys(copy)) ? this.base : copy;': `${shortcut} Touched keys are compared once more.`,
     'if (kid && !kid.fresh) return kid.fold() !== kid.base;': `${shortcut} Comparing what came of it with what was there says the same.`,
     "if (typeof value !== 'object' && value !== undefined) return !Object.is(base[key], value);": `${shortcut} What is for absent keys and containers does for primitives too.`,
     "if (typeof value !== 'object' || value === null) return value;": `${shortcut} What is no container comes out as it is.`,
@@ -120,7 +110,6 @@ export const survivors = {
     'if (!isContainer(value)) return value;': `${shortcut} A Date, a Map or a Set has no keys to look at.`,
   },
   'draft-faces': {
-    "if (!node) throw new TypeError('An array method of a draft was called on something else.');": words,
     "if (found && typeof key === 'string' && found.enumerable) {": `${types} State has no symbols as keys.`,
     "alive(node, 'keys');": words,
     "alive(target[0], 'keys');": words,
@@ -173,9 +162,6 @@ export const survivors = {
     'if (first !== undefined) {': `${types} Who may be stale has read something.`,
     'const run = (this.run = ++runs);': 'Any numbers will do as long as they differ.',
     'const kept = run === runs ? undefined : new Set(rest.ports).add(this.first!);': `${shortcut} The set says the same.`,
-    'if (one === this) break;': words,
-    'else if (this.one !== reader) (this.more ??= new Set()).add(reader);':
-      'Let go of in the same run: then it is detached as often as it is there.',
     'more?.delete(reader);': `${types} Only who reads is detached.`,
     'get effect(): boolean {': 'Nothing is as good as false.',
     'protected equal(_before: unknown, _after: unknown): boolean {': 'Nothing is as good as false.',
@@ -184,13 +170,11 @@ export const survivors = {
     'if (port.seen === this.run) return;': `${shortcut} The same source stands in the list twice.`,
     'if (this.first !== port) {': `${shortcut} What is let go of and read again in one run stays attached.`,
     'if (this.first !== undefined) this.letGo(0);': `${shortcut} There is nothing to let go of.`,
-    'const rest = (this.rest ??= { ports: [], versions: [] });': 'A version is written before it is looked at.',
     'if (rest.ports[at - 1] !== port) {': `${shortcut} What is let go of and read again in one run stays attached.`,
     'if (at <= rest.ports.length) this.letGo(at);': `${shortcut} There is nothing to let go of.`,
     'if (this.state !== CLEAN) this.refresh();': `${shortcut} What is clean is not refreshed.`,
     'let same = true;': `${types} What may have changed has read something.`,
     'if (Object.is(this.value, value) && this.version > 0) return;': 'The first version of nothing may be any number.',
-    'this.version++;': 'Any numbers will do as long as they differ.',
     'if (this.at === 0 ? this.first !== undefined : this.rest !== undefined && this.at <= this.rest.ports.length)': `${shortcut} There is nothing to let go of.`,
     'if (this.version > 0 && !problem && !was && (Object.is(this.value, value) || this.equal(this.value, value))) return;':
       'The first version of nothing may be any number.',
@@ -199,17 +183,10 @@ export const survivors = {
     "(Object.getPrototypeOf(proto) === null && hasOwn(proto, 'isPrototypeOf'))":
       'An object that is a prototype and has a method of this name itself is no state.',
     'proto === Object.prototype ||': `${shortcut} The prototype of objects passes the second test, too.`,
-    "export const isDate = (value: unknown): value is Date => value instanceof Date || classOf(value) === 'Date';":
-      shortcut,
-    "value instanceof Map || classOf(value) === 'Map';": shortcut,
-    "export const isSet = (value: unknown): value is Set<unknown> => value instanceof Set || classOf(value) === 'Set';":
-      shortcut,
     "if ((key === 'constructor' || key === '__proto__') && !hasOwn(value, key)) return undefined;":
       'What is inherited under __proto__ is an object, and objects that are not own were told apart before.',
-    "if (key === '__proto__')": `${shortcut} Any key may be defined.`,
     'Object.defineProperty(target, key, { value, writable: true, enumerable: true, configurable: true });':
       'A copy makes ordinary properties of them, and nobody writes such a key but by defining it.',
-    'if (result === value && Object.isFrozen(value)) result = shallowCopy(value);': `${shortcut} New data may be copied as well as edited.`,
     'if (Array.isArray(value))': `${shortcut} The keys of an array are its indices.`,
     'for (let i = 0; i < value.length; i++) {': 'Behind the end is nothing.',
     "if (typeof part === 'object' && part !== null) look(i, part);": `${shortcut} What is no object is replaced by itself.`,
@@ -222,25 +199,19 @@ export const survivors = {
     'if (!hasOwn(a, key)) continue;': 'State inherits nothing.',
     'for (const key in b) if (hasOwn(b, key)) more--;': 'State inherits nothing.',
     "key.includes('~') || key.includes('/') ? key.replaceAll('~', '~0').replaceAll('/', '~1') : key;": `${shortcut} There is nothing to replace.`,
-    'if (!DEV) return;': 'Tests run the development build.',
     'if (DEV) checkData(value, [], new Set(), where);':
       'Tests run the development build; what is taken in from answers is checked in tests/entities.',
     'export function checkPlain(value: unknown, where: { readonly at: string; readonly what: string }): void {':
       'What is taken in from answers is checked in tests/entities.',
     "if (Array.isArray(value)) for (let i = 0; i < value.length; i++) if (!hasOwn(value, i)) refuse('hole');": `${shortcut} An object has no length to count up to.`,
-    "else if (!(key === 'length' && Array.isArray(value))) {": `${shortcut} A length is a number, which is plain.`,
     'if (!DEV || !isContainer(value) || settled.has(value) || Object.isFrozen(value)) return;': `${shortcut} What is frozen is frozen again.`,
     'if (Object.is(before, after)) return before;': `${shortcut} What is the same is the same data.`,
-    'if (there && Object.is(part, partOf(before, key))) kept++;': 'How many are new is as good to count.',
-    'return kept === Object.keys(before).length && kept === Object.keys(after).length ? before : next;': `${shortcut}`,
-    'while (start < least && sameData(before[start], after[start])) next[start] = before[start++];': `${shortcut} What is between the ends is kept place by place.`,
     'while (end <= least - start && sameData(before.at(-end), after.at(-end))) next[next.length - end] = before.at(-end++);': `${shortcut} What is between the ends is kept place by place.`,
     'for (let i = start; i <= least - end; i++) next[i] = keeping(before[i], after[i]);':
       'The last of them is the first that differs from the end, where nothing may be kept.',
   },
   reading: {
     'if (this.watched) (this.watchers ??= new Set()).add(watcher);': `${shortcut} One who watches may stand by itself or in the set.`,
-    'return this.watchers.length > 0 || this.read;': 'What is watched is not among those that are idle.',
     "return of.name + (args.length > 0 ? `(${args.map((arg) => JSON.stringify(arg)).join(', ')})` : '');": words,
     'if (of instanceof StoreDefinition) return;': `${shortcut} A store has no way to derive anything.`,
     'else if (!of.store && args.length === 0) this.plain = of.derive as never;': shortcut,
@@ -248,7 +219,6 @@ export const survivors = {
     'if (DEV) freezeResult(result);': 'Tests run the development build.',
     'if (of instanceof StoreDefinition) return undefined;': `${types} What is whole is not derived.`,
     'return args.length === 0 ? of.derive(from) : of.derive(from, ...(args as never[]));': shortcut,
-    'if (!watcher.active) return;': `${shortcut} It is out of the list already.`,
     'if (this.slot === undefined) {': `${shortcut} It is attached once.`,
     "readonly name = 'follow';": words,
     'if (recipe.bare !== NO_BARE) this.bares[recipe.bare] = entry;': `${shortcut} It is found in its group.`,
@@ -296,8 +266,6 @@ export const survivors = {
       types,
     'const most = this.keys || !this.parts ? Infinity : this.parts.size;': `${shortcut} Both ways tell the same readers.`,
     'if (was !== undefined && is !== undefined) part.changed(was, is, touches);': `${shortcut} The other way looks both up once more.`,
-    '? new Proxy<unknown[]>(Object.assign([], { view }), arrayView)':
-      'The target only stands for being an array: the traps answer for it.',
     'if (reader && this.keysRun !== reader.run) this.partFor(key, reader.run)?.notePresence();': `${shortcut} Who has listed the keys runs again at a new one anyway.`,
     'if (!reader) return;': `${types} Stand-ins are read in selectors.`,
     'if (this.count > MOST_PARTS) return true;': `${shortcut} It depends on the whole already, and notes it once more.`,
@@ -313,7 +281,6 @@ export const survivors = {
     'if (!isContainer(before) || !isContainer(after)) return false;':
       'Who lists keys has read what kind of thing has them.',
     'if (Array.isArray(before)) return Array.isArray(after) && before.length === after.length;': `${shortcut} The keys of an array are compared like others.`,
-    "if (typeof value === 'object' && value !== null && hasPart(raw, key) && isBranch(value)) {": `${shortcut} What can be looked into is an object, and inherited is none.`,
     "if (typeof key === 'symbol' || (found && !found.enumerable)) {": `${types} State has no symbols as keys, and only a length is not enumerable.`,
     "if (key === 'length') readOfView(view, key);": types,
     "if (typeof key === 'string' && (hasOwn(view.raw, key) || !(key in view.raw))) view.place.notePresenceOf(key);": `${shortcut} What is inherited is there before and after.`,
@@ -331,17 +298,10 @@ export const survivors = {
     'private letGo(): void {': `${shortcut} The way for what is open does for all actions.`,
     'if (this.provisional && !this.provisional.trim()) this.provisional = undefined;': `${shortcut} The way for what is open does for all actions.`,
     'const after = new Map([[slot, slot.state]]);': 'What is held has the state of the base until it is filled.',
-    'const held = { action: undefined, after, group: undefined, transition: undefined, open: true, gone: false };':
-      'What is not open goes when something is let go of; until then it is there.',
-    "if (held.gone || !this.provisional) return this.restate(states, 'rehydrated', { by: 'storage' });":
-      'Not told apart by a test: it needs a line that is left while a storage is still being read.',
     'return this.provisional !== undefined;': `${shortcut} The way for what is open does for all actions.`,
     'if (optimistic) this.open();': 'It only keeps more, until something is confirmed or taken back.',
     'let onLine = true;':
       'The first entry is an optimistic action, or a state that is still being read: there is no fact before it.',
-    'if (action) onLine = this.host.isShown(transition);':
-      'Not told apart by a test: it needs a reset on a line that is left while an action is open.',
-    'if (provisional.trim() && !provisional.leadsTo((slot) => slot.state)) provisional.keep(() => false);': `${shortcut} Letting go trims, too; nothing is as good as false.`,
     'if (!entry.open || !provisional) return undefined;': `${types} The runtime asks for open ones only.`,
     'if (after !== slot.state) changed.push(slotChange(slot, after));':
       'What is the same has no patch and tells nobody.',
@@ -362,7 +322,6 @@ export const survivors = {
   },
   run: {
     "return (this.cancelError ??= runCancelled(this.task.name, this.reason ?? 'cancelled'));": words,
-    "readonly [Symbol.toStringTag] = 'Run';": words,
     "return { id, task: task.name, args, phase, ...(saw && phase !== 'running' && { saw }) };":
       'At its beginning a run has seen nothing.',
     'return () => void all.delete(pending);':
@@ -392,13 +351,10 @@ export const survivors = {
     "guardData(after, { at: '', what: `The state of '${slot.store.name}' after '${action.type}'` });": words,
     'if (after !== before) changed.set(slot, after);': `${shortcut} The same state once more.`,
     "this.open('run');": words,
-    'if (replacement) checkAction(replacement);': 'Without a replacement there is nothing to check.',
     'if (this.recorded) {': `${shortcut} There is nobody to tell.`,
     'if (this.notifying || this.held > 0 || (this.ends.due.count === 0 && this.queue.length === 0)) return;': `${shortcut} There is nobody to tell and nothing to do.`,
     "if (this.ended) throw closed('read');": `${types} A closed runtime refuses to read before.`,
-    'this.listeners = this.listeners.filter((one) => one !== listener);': words,
     "return this.options.invariants ?? 'report';": "Whatever is not 'refuse' reports.",
-    'return Array.from(this.slots.values(), (slot) => slot.store).filter((store) => !store.internal);': words,
     "for (const { name } of fresh) if (names.size === names.add(name).size) throw nameTaken('The store', name);": words,
     "guardData(stored, { at: '', what: `The stored state of '${store.name}'` });": words,
     "guardData(state, { at: '', what: `The stored state of '${slot.store.name}'` });": words,
@@ -417,17 +373,10 @@ export const survivors = {
     'if (this.still) return;': `${shortcut} What begins is asked for once more where tasks begin.`,
     'this.still = options[STILL] === true;':
       '`tests/trace/replay.test.ts` computes old actions anew, with no task beginning.',
-    'if (added.length > 0) after = { ...before, ...Object.fromEntries(added.map((key) => [key, fresh[key]])) };': `${shortcut} A copy with nothing new is the same data.`,
-    "this.place([{ store, before, after }], 'renewed');": words,
-    'if (isContainer(fresh) && isContainer(before) && !Array.isArray(fresh) && !Array.isArray(before)) {':
-      'What has no keys has none that are lost or added.',
     'interceptors: this.interceptors.slice(),': 'Only one that takes another out while it decides could tell.',
     'if (passed !== action) checkAction(passed);': `${shortcut} What was dispatched was looked at already.`,
     'if (this.interceptors.length === 0) return this.apply(action, cause, by);': `${shortcut} Nobody to ask lets it through.`,
     'const why = by?.stopped?.();': types,
-    "const from: Cause = passed === action ? cause : { ...cause, by: 'interceptor' };": words,
-    'if (cause.run !== undefined) return this.atLive(() => this.apply(passed, from, by));':
-      'Not told apart by a test: it needs a run that is answered by a slow interceptor while the past is shown.',
     'if (this.recorded)': `${shortcut} There is nobody to tell.`,
     'const time = started === undefined || this.options.clock ? this.now() : this.timeOf(started);':
       "The host's clock is asked once a millisecond at most, which a test cannot hold.",
@@ -442,7 +391,6 @@ export const survivors = {
     'if (changed.length > 0 && !this.group) broken = brokenBy(changed, type);': `${shortcut} What did not change breaks no rule.`,
     'slot.told ||= recorded;': 'Somebody who records has been told when the store joined.',
     'slot.place.changed(before, after, touches ?? slot.editing);': `${shortcut} What was touched only says where to look.`,
-    'if (tasks.length === 0 && !this.runs.listens) return;': `${shortcut} There is nobody to hear it.`,
     'if (this.runs.listens) this.heard(action, NO_TASKS, undefined);': `${shortcut} There is nobody to hear it.`,
     'if (after !== before) {': `${shortcut} What is the same tells nobody.`,
     "if (isThenable(result)) throw asyncInAtomic('waiting');": words,
@@ -451,7 +399,6 @@ export const survivors = {
       'A store that is read from a storage in a group that fails: `tests/persist/later.test.ts` has it outside of groups.',
     "if (this.ends.unseen) throw wrongPlace('moving in time', 'what happens unseen at the live end');": words,
     'if (!live) this.ends.part();': `${shortcut} What is parted is joined again.`,
-    'if (!slot.told && !slot.store.internal) continue;': 'What joined later begins as it was declared.',
     'if (store.internal) this.runs.endLost(store, state as Statuses);': `${types} Only statuses have runs in them.`,
     'return transition !== undefined && this.listeners.every((listener) => listener.isShown?.(transition) ?? true);':
       types,
@@ -468,24 +415,15 @@ export const survivors = {
     'transition = this.ofFact(fact, changed, cause, { run, ...(reason !== undefined && { reason }) });':
       'A member that is undefined says nothing.',
     'const by = more?.cause?.by;': types,
-    "if (by === 'storage' || by === 'tab') {":
-      '`tests/persist/tabs.test.ts` looks at what another tab states while the past is shown.',
-    'return true;': '`tests/persist` asks whether it was taken.',
-    "this.tell(this.ofFact(fact, changed, { by: 'runtime' }, more));": words,
     "if (this.ends.unseen || (this.ends.showsPast && (fact === 'joined' || fact === 'rehydrated')))":
       'While the past is shown only what joins is told of without a branch.',
     'this.eachListener((listener) => listener.transition?.(transition), transition);': types,
-    'this.notifying = true;': `${shortcut} What is held back is held back anyway.`,
     'this.notifying = false;': `${shortcut} What is held back is held back anyway.`,
-    'if (this.notifying || this.held > 0 || (this.ends.pending.length === 0 && this.queue.length === 0)) return;': `${shortcut} There is nobody to tell and nothing to do.`,
     '(rounds ??= []).push(next.action.type);': words,
     'if (rounds.length > MOST_ROUNDS) {': bound,
     'throw endlessLoop([...new Set(rounds.slice(-100))]);': bound,
     'if (cause.run !== undefined) {': 'Where the live end is shown both ways are one.',
-    'if (index >= 0) this.interceptors.splice(index, 1);': bound,
-    'this.ends.pending = [];': 'A closed runtime tells nobody.',
     'this.eachListener((listener) => listener.close?.());': types,
-    "if (typeof action !== 'object' || action === null || typeof action.type !== 'string') throw notAnAction(action);": `${shortcut} What is no object has no type.`,
     'if (!DEV) return;': 'Tests run the development build.',
     'private listeners: readonly Listener[] = [];': 'A text has nothing to be told with.',
     'const { initial = {}, clock, random = Math.random, needs = [] } = options;': 'A text answers no need.',
@@ -531,36 +469,24 @@ export const survivors = {
     "const { overlap = 'allow', unless } = task.options;": 'Whatever is none of the others allows both.',
     "if (parent?.ended === true) return this.neverBegins(run, cause, 'cancelled');": words,
     'if (this.host.recorded)': `${shortcut} There is nobody to tell.`,
-    "if (key !== '') {": 'The status without arguments is that of all runs: nobody looks it up under its key.',
-    "({ all, by }) => ({ all: begun(all), by: key === '' ? by : { ...by, [key]: begun(by[key]) } }),":
-      'The status without arguments is that of all runs: nobody looks it up under its key.',
     "if (key !== '' && !lanes.busy.has(key) && by[key] !== undefined) {":
       'The status without arguments is that of all runs: nobody looks it up under its key.',
     "if (key === '') return undefined;":
       'The status without arguments is that of all runs: nobody looks it up under its key.',
     'if (transition) this.started.set(run, transition);': 'Nothing is found under a run as well as no transition.',
     "if (run.phase !== 'running' || !retry || run.attempt > retry.times) return this.end(run, 'failed', error);": `${shortcut} What is over does not end once more.`,
-    "ms = typeof wait === 'function' ? wait(run.attempt) : wait;": types,
-    "this.settleOpen(run, 'reverted');": "Whatever is not 'confirmed' is taken back.",
-    "this.settleOpen(run, phase === 'done' ? 'confirmed' : 'reverted');": "Whatever is not 'confirmed' is taken back.",
     "const error = phase === 'failed' ? asData(reason) : null;": types,
     'if (forgotten !== undefined) delete next[forgotten];': 'There is nothing under the key that is none.',
-    'return all === state.all && by === state.by ? state : { all, by };': `${shortcut} A status that is the same is told to nobody.`,
-    '...(reason !== undefined && { reason }),': 'A member that is undefined says nothing.',
     'const next = lane.running.size === 0 ? lane.queue.shift() : undefined;':
       'Where runs wait in a queue, one runs at a time.',
     'else if (lane.running.size === 0 && lane.queue.length === 0 && lanes.lanes.get(run.lane) === lane)':
       'It only gives memory back.',
-    'private leaveParent(run: TaskRun): void {': 'It only gives memory back: what is over is not cancelled once more.',
-    'run.parent?.children?.delete(run);': types,
-    'return this.ears.size > 0;': `${shortcut} There is nobody to hear it.`,
     'if (ears?.delete(ear) && ears.size === 0) this.ears.delete(type);': 'It only gives memory back.',
     'if (tasks.length === 0) return;': `${shortcut} None begin.`,
     'if (this.toStart.length > 0) this.startWaiting();': `${shortcut} None begin.`,
     'if (count > MOST_STARTS) {': bound,
     'const names = this.toStart.splice(0).map((one) => one.call.task.name);': words,
     'return this.host.problem(endlessLoop([...new Set([call.task.name, ...names])]));': words,
-    "run: { id: 0, task: task.name, args: [], phase: 'cancelled' },": words,
   },
   host: {
     'return () => host.clearTimeout!(started);':
