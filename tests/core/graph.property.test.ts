@@ -16,7 +16,7 @@ class Sum extends Reader {
   ran = 0;
   stales = 0;
   left = 0;
-  reads: readonly (Leaf | Sum)[] = [];
+  sources: readonly (Leaf | Sum)[] = [];
   constructor(
     readonly name: string,
     private readonly values: ReadonlyMap<Leaf, number>,
@@ -27,7 +27,7 @@ class Sum extends Reader {
     this.ran++;
     expect(currentReader()).toBe(this);
     let sum = 0;
-    for (const one of this.reads) {
+    for (const one of this.sources) {
       if (one instanceof Sum) sum += one.get() as number;
       else {
         note(one);
@@ -79,14 +79,14 @@ test('who reads what: attached while read by the last run and not longer, run on
           list.map((n) => all(upTo)[n % all(upTo).length]);
         for (const [i, list] of lists.entries()) {
           sums.push(new Sum(`s${i}`, values));
-          sums[i].reads = pick(list, i);
+          sums[i].sources = pick(list, i);
         }
         /** What the last run of each read; absent before the first run and after the end. */
         const wasRead = new Map<Sum, Set<Leaf | Sum>>();
         const wanted = (one: Leaf | Sum): number | 'four' => {
           if (one instanceof Leaf) return values.get(one)!;
           let sum = 0;
-          for (const part of one.reads) {
+          for (const part of one.sources) {
             const value = wanted(part);
             if (value === 'four') return 'four';
             sum += value;
@@ -104,7 +104,7 @@ test('who reads what: attached while read by the last run and not longer, run on
         /** What a run reads until it throws. */
         const readBy = (sum: Sum): Set<Leaf | Sum> => {
           const seen = new Set<Leaf | Sum>();
-          for (const one of sum.reads) {
+          for (const one of sum.sources) {
             seen.add(one);
             if (one instanceof Sum && wanted(one) === 'four') break;
           }
@@ -143,12 +143,12 @@ test('who reads what: attached while read by the last run and not longer, run on
               if (!may && wasStale.size === 0) expect(one.ran).toBe(ranBefore[i]);
             }
           } else if (kind === 'reads') {
-            sum.reads = pick(list, sums.indexOf(sum)).filter((one) => !ended.has(one as Sum));
+            sum.sources = pick(list, sums.indexOf(sum)).filter((one) => !ended.has(one as Sum));
             sum.stale(2);
             wasStale.add(sum);
           } else if (kind === 'end') {
             // As the runtime does: only what nobody reads, and nobody will.
-            if (sum.read || sums.some((one) => one.reads.includes(sum))) continue;
+            if (sum.read || sums.some((one) => one.sources.includes(sum))) continue;
             // Asked again it answers, but it reads nothing for longer than that.
             sum.end();
             ended.add(sum);
@@ -200,8 +200,8 @@ test('a change is told once until the value is asked for', () => {
   values.set(leaf, 1);
   const sum = new Sum('sum', values);
   const above = new Sum('above', values);
-  sum.reads = [leaf];
-  above.reads = [sum];
+  sum.sources = [leaf];
+  above.sources = [sum];
   expect(above.get()).toBe(1);
   const before = [sum.stales, above.stales];
   leaf.mark();
