@@ -65,7 +65,7 @@ const faults = [
   [
     drafts,
     'core/draft.ts',
-    'return { ...(this.base as Record<string, unknown>) };',
+    'return shallowCopy(this.base as Container);',
     'return this.base;',
     'the state before is edited in place',
   ],

@@ -20,6 +20,7 @@ import {
   replaceParts,
   same,
   sameData,
+  shallowCopy,
   type Branch,
   type Container,
 } from './plain.js';
@@ -276,7 +277,7 @@ export class DraftNode {
 
   /** A copy of the base that may be edited. */
   protected copied(): Branch {
-    return { ...(this.base as Record<string, unknown>) };
+    return shallowCopy(this.base as Container);
   }
 
   assign(key: string, value: unknown): void {
@@ -452,9 +453,6 @@ export class ListNode extends DraftNode implements Listing {
     return !this.moved || !(this.items ??= new Set(this.base as unknown[])).has(value);
   }
 
-  protected override copied(): Branch {
-    return (this.base as unknown[]).slice();
-  }
   protected override write(key: string, value: unknown): void {
     (this.edit() as unknown[])[Number(key)] = value;
   }

@@ -20,12 +20,16 @@ export class Due {
   }
   /** Informs all, those too that are added meanwhile. */
   inform(): void {
-    for (let i = 0; i < this.count; i++) {
-      const informed = this.list[i]!;
-      this.list[i] = undefined;
-      informed.inform();
+    try {
+      for (let i = 0; i < this.count; i++) {
+        const informed = this.list[i]!;
+        this.list[i] = undefined;
+        informed.inform();
+      }
+    } finally {
+      // Whatever a host's report of a problem does: what was told is not told again.
+      this.count = 0;
     }
-    this.count = 0;
   }
   clear(): void {
     this.count = 0;
