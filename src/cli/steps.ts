@@ -161,12 +161,19 @@ export function toldOf(step: Step): string {
 
 export const timeOf = (step: Step): string => new Date(step.time).toISOString().slice(11, 23);
 
+/** Few fit in a line of a terminal; `--json` has all. */
+const MOST_STORES = 4;
+const storesOf = ({ stores }: Step): string =>
+  stores.length <= MOST_STORES
+    ? stores.join(', ')
+    : `${stores.slice(0, MOST_STORES - 1).join(', ')} and ${stores.length - MOST_STORES + 1} more`;
+
 const rowOf = (step: Step): readonly string[] => [
   colours.dim(String(step.seq)),
   colours.dim(timeOf(step)),
   toldOf(step),
   colours.dim(causeOf(step)),
-  step.stores.join(', ') || colours.dim('none'),
+  storesOf(step) || colours.dim('none'),
   String(step.changes.length),
   colours.dim(`${step.took.toFixed(2)} ms`),
 ];

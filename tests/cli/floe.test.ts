@@ -29,6 +29,8 @@ describe('floe demo --headless, then floe steps', () => {
 
   test('the steps are listed for people and for programs', async () => {
     const people = await floe(['steps', file]);
+    const widest = Math.max(...people.out.split('\n').map((line) => line.length));
+    expect([widest < 120, people.out]).toEqual([true, expect.stringContaining('and 4 more')]);
     expect(people.code).toBe(0);
     const lines = people.out.trimEnd().split('\n');
     expect(lines[0]).toMatch(/step +time \(UTC\) +what happened +because of +stores touched +changes +took/);
