@@ -43,6 +43,24 @@ describe('watching', () => {
     expect(heard).toEqual(['first']);
   });
 
+  test('where not even the report of a problem gets through, the next change is told as ever', () => {
+    const { counter, runtime, onProblem, set } = setting();
+    const fails = () => {
+      throw new Error('no');
+    };
+    onProblem.mockImplementationOnce(fails);
+    const written = jest.spyOn(console, 'error').mockImplementationOnce(fails);
+    const heard: number[] = [];
+    runtime.watch(counter, ({ n }) => {
+      heard.push(n);
+      if (n === 1) fails();
+    });
+    expect(() => set({ n: 1 })).toThrow('no');
+    set({ n: 2 });
+    written.mockRestore();
+    expect(heard).toEqual([1, 2]);
+  });
+
   test('a dispatch in a watcher comes after the present notification; an endless loop is stopped by name', () => {
     const { counter, added, runtime } = recorded();
     const order: string[] = [];
