@@ -3,6 +3,7 @@
 import { Place } from './tracking.js';
 import type { Informed, Reading } from './reading.js';
 import type { Slot } from './slot.js';
+import type { Derivation } from './source.js';
 
 interface OtherEnd {
   readonly slots: Map<Slot, Pick<Slot, 'state' | 'place' | 'told'>>;
@@ -53,6 +54,12 @@ export class Ends {
   /** Whether the slots hold a past that is looked at. */
   get showsPast(): boolean {
     return this.other !== undefined && !this.unseen;
+  }
+
+  /** Has the selectors of a reloaded module take the place of those that it declared before. */
+  renew(successorOf: (of: Derivation) => Derivation | undefined): void {
+    this.reading.renew(successorOf);
+    this.other?.reading.renew(successorOf);
   }
 
   add(slot: Slot): void {

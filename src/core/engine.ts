@@ -23,15 +23,18 @@ import { decide, type Interceptor } from './interceptor.js';
 import { DEV } from './mode.js';
 import type { Settling } from './optimistic.js';
 import { guardData, hasOwn, isContainer, put, sameData } from './plain.js';
+import { Beginning } from './beginning.js';
+import { Hold, type HoldHost } from './hold.js';
 import { Reading, type Ground, type Informed } from './reading.js';
 import type { TaskRun } from './run.js';
 import { Runs, type RunHost } from './runs.js';
 import { STILL, type DispatchResult, type Problem, type RuntimeOptions } from './runtime.js';
 import { Settlement, type SettlementHost } from './settlement.js';
 import { makeSlot, slotChange, type Slot, type SlotChange } from './slot.js';
-import type { Read, Source } from './source.js';
+import type { Read, Recipe, Source } from './source.js';
 import type { Change, StoreDefinition } from './store.js';
 import { callOf, type Need, type Optimistic, type Statuses, type TaskCall, type TaskDefinition } from './task.js';
+import type { InnerWatching } from './watcher.js';
 import {
   ATTACH,
   type Actor,
@@ -65,21 +68,32 @@ interface Applying {
   readonly optimistic?: { became(entry: Settling): void; applied(): void } | undefined;
 }
 
+/** A dispatch out of a watcher, and the one whose watchers made it. */
+interface Link {
+  readonly type: string;
+  readonly after: Link | undefined;
+  readonly depth: number;
+}
+
 interface Queued {
   readonly action: AnyAction;
   readonly cause: Cause;
-  readonly by?: Applying;
+  readonly by?: Applying | undefined;
+  readonly link: Link;
 }
 
 const BY_CODE: Cause = { by: 'code' };
 const NO_TASKS: readonly TaskDefinition[] = [];
 const NO_CHANGES: readonly StoreChange[] = [];
 
-/** As many dispatches out of watchers, one after the other, are taken for an endless loop. */
-const MOST_ROUNDS = 1000;
+/** A longer chain, in which each dispatch comes out of a watcher of the one before, is taken for an endless loop. */
+const MOST_LINKS = 100;
+
+/** As many dispatches queued by watchers of one dispatch are taken for an endless loop. */
+const MOST_QUEUED = 100_000;
 
 /** What a runtime is made of: the stores with their states, and the one line of transitions. */
-export class Engine implements Host, Ground, RunHost, SettlementHost {
+export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   private readonly ends = new Ends(() => new Reading(this));
   private readonly slots = this.ends.slots;
   private readonly initial: Readonly<Record<string, unknown>>;
@@ -90,13 +104,25 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   private readonly changing: Changing;
   /** No task begins by itself. */
   private readonly still: boolean;
-  private readonly retired = new Set<StoreDefinition>();
+  /** Definitions of modules that were reloaded since, and what came in their place. */
+  private readonly retired = new Map<StoreDefinition, StoreDefinition>();
+  /** The stores of which a second definition was reported. */
+  private readonly reported = new Set<string>();
   private readonly queue: Queued[] = [];
   private notifying = false;
   private held = 0;
   /** The transition whose watchers are told: what they dispatch answers it. */
   private toldOf: Transition | undefined;
+  private beginning: Beginning | undefined;
   private latest: Transition | undefined;
+  /** The dispatch whose watchers are notified now, when a watcher made it. */
+  private link: Link | undefined;
+  /** How many have been queued since the outermost notification began. */
+  private queued = 0;
+  /** Calls from outside that are under way. */
+  private calls = 0;
+  /** What bindings' watchers threw, and endless loops: thrown again at the end of the outermost call. */
+  private readonly faults: unknown[] = [];
   private group: Group | undefined;
   private groups = 0;
   /** The cursor moves: what watchers do because of that has been done when it happened, and is not done again. */
@@ -188,12 +214,11 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     const changed: StoreChange[] = [];
     const rehydrated: StoreChange[] = [];
     const reading: { readonly store: StoreDefinition; readonly stored: PromiseLike<unknown> }[] = [];
-    const fresh = stores.filter((store) => this.slots.get(store.name)?.store !== store && !this.retired.has(store));
-    const names = new Set(this.slots.keys());
-    for (const { name } of fresh) if (names.size === names.add(name).size) throw nameTaken('The store', name);
+    const fresh = this.freshOf(stores);
     for (const store of fresh) {
       let state = hasOwn(this.initial, store.name) ? this.initial[store.name] : unnoted(() => store.begin());
       guardData(state, { at: '', what: `The initial state of '${store.name}'` });
+      const begun = state;
       changed.push({ store, before: undefined, after: state, joined: true });
       for (const listener of this.listeners) {
         const stored = listener.begin?.(store, state) ?? state;
@@ -206,7 +231,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
         rehydrated.push({ store, before: state, after: stored });
         state = stored;
       }
-      this.addSlot(store, state, true);
+      this.addSlot(store, state, true, begun);
     }
     if (changed.length === 0) return;
     this.answering.clear();
@@ -215,6 +240,30 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     for (const { store, stored } of reading) this.fillWhenRead(this.slots.get(store.name)!, stored);
     const starting = fresh.flatMap((store) => store.tasks.filter(({ options }) => options.atStart));
     if (starting.length > 0) this.startTasks(starting);
+  }
+
+  /**
+   * Those that have not joined yet. In development a second definition with the same fields is taken for that of a
+   * reloaded module; any other is an error, before anything joins.
+   */
+  private freshOf(stores: readonly StoreDefinition[]): StoreDefinition[] {
+    const fresh = stores.filter((store) => this.slots.get(store.name)?.store !== store && !this.retired.has(store));
+    const names = new Set<string>();
+    const reloaded: StoreDefinition[] = [];
+    for (const store of fresh) {
+      const { name } = store;
+      const known = this.slots.get(name)?.store;
+      if (names.size === names.add(name).size) throw nameTaken('The store', name);
+      if (!known) continue;
+      if (!DEV || known.internal || !sameFields(known, store)) throw nameTaken('The store', name);
+      reloaded.push(store);
+    }
+    for (const store of reloaded) {
+      if (!this.reported.has(store.name)) this.problem(nameTaken('The store', store.name, true));
+      this.reported.add(store.name);
+      this.renew(store, false);
+    }
+    return fresh.filter((store) => !reloaded.includes(store));
   }
 
   /** Somebody else may have been shown the state that it began with; what is stored comes as a step of its own. */
@@ -232,8 +281,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     });
   }
 
-  private addSlot(store: StoreDefinition, state: unknown, told: boolean): Slot {
-    const slot = makeSlot(store, state, told);
+  private addSlot(store: StoreDefinition, state: unknown, told: boolean, begun = state): Slot {
+    const slot = makeSlot(store, state, told, begun);
     this.ends.add(slot);
     if (!store.internal) this.settlement.addFact(slot, state, this.group?.number);
     return slot;
@@ -256,14 +305,17 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     return this.slots.get(store.name)!;
   }
 
-  renew(store: StoreDefinition): void {
+  /** Takes the definition of a reloaded module. @param notifyNow false inside a first read, which may be a rendering */
+  renew(store: StoreDefinition, notifyNow = true): void {
     const slot = this.slots.get(store.name);
     if (!slot) return this.join([store], 'joined');
-    this.beHere();
+    if (slot.store === store) return;
+    if (notifyNow) this.beHere();
     // Modules that were not reloaded still hold the old definition: it goes on standing for the store.
-    this.retired.add(slot.store);
+    this.retired.set(slot.store, store);
     slot.store = store;
     this.answering.clear();
+    this.ends.renew((of) => of.store && this.successorOf(of.store)?.derivations.get(of.name));
     const before = slot.state;
     const fresh = unnoted(() => store.begin());
     let after = before;
@@ -274,7 +326,22 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
       if (added.length > 0) after = { ...before, ...Object.fromEntries(added.map((key) => [key, fresh[key]])) };
     }
     guardData(after, { at: '', what: `The state of '${store.name}'` });
-    this.place([{ store, before, after }], 'renewed');
+    this.held++;
+    try {
+      if (notifyNow) this.place([{ store, before, after }], 'renewed');
+      else this.atLive(() => this.place([{ store, before, after }], 'renewed'));
+    } finally {
+      this.held--;
+    }
+    if (notifyNow) this.notify();
+    else void Promise.resolve().then(() => this.notify());
+  }
+
+  /** What came in the place of a definition when its module was reloaded, if it was. */
+  private successorOf(store: StoreDefinition): StoreDefinition | undefined {
+    let next = this.retired.get(store);
+    for (let one = next; one; one = this.retired.get(one)) next = one;
+    return next;
   }
 
   // ---- dispatch ----
@@ -284,12 +351,51 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     checkAction(action);
     this.forbidInside('dispatch');
     if (this.moving) return 'stopped';
-    if (this.notifying) {
-      this.queue.push({ action, cause: by ?? this.byCode() });
-      return 'queued';
+    if (this.notifying) return this.enqueue(action, by ?? this.byCode());
+    this.calls++;
+    let result: DispatchResult | undefined;
+    try {
+      this.beHere();
+      result = this.decide(action, by ?? BY_CODE);
+      return result;
+    } finally {
+      this.calls--;
+      if (this.faults.length > 0) this.raise(result === undefined);
     }
-    this.beHere();
-    return this.decide(action, by ?? BY_CODE);
+  }
+
+  private enqueue(action: AnyAction, cause: Cause, by?: Applying): 'queued' {
+    const after = this.link;
+    const link = { type: action.type, after, depth: (after?.depth ?? 0) + 1 };
+    this.queue.push({ action, cause, by, link });
+    return 'queued';
+  }
+
+  /** A call from outside. At the end of the outermost one, what bindings threw meanwhile is thrown again. */
+  private call<T>(fn: () => T): T {
+    this.calls++;
+    let failed = true;
+    try {
+      const result = fn();
+      failed = false;
+      return result;
+    } finally {
+      this.calls--;
+      if (this.faults.length > 0) this.raise(failed);
+    }
+  }
+
+  /** @param failed the call throws an error of its own: the others are reported */
+  private raise(failed: boolean): void {
+    if (this.calls > 0) return;
+    const [first, ...others] = this.faults.splice(0);
+    for (const error of others) this.problem(error);
+    if (!failed) throw first;
+    this.problem(first);
+  }
+
+  thrown(error: unknown): void {
+    this.faults.push(error);
   }
 
   send(action: AnyAction, by: Actor): DispatchResult {
@@ -301,7 +407,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     return this.toldOf ? { by: 'code', of: this.toldOf } : BY_CODE;
   }
 
-  private open(what: string): void {
+  open(what: string): void {
     if (this.ended) throw closed(what);
   }
 
@@ -325,9 +431,11 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
         const why = by?.stopped?.();
         if (why !== undefined) return this.stop(passed, cause, why);
         const from: Cause = passed === action ? cause : { ...cause, by: 'interceptor' };
-        if (cause.run !== undefined) return this.atLive(() => this.apply(passed, from, by));
-        this.beHere();
-        return this.apply(passed, from, by);
+        if (cause.run !== undefined) return this.call(() => this.atLive(() => this.apply(passed, from, by)));
+        return this.call(() => {
+          this.beHere();
+          return this.apply(passed, from, by);
+        });
       },
       stopped: (reason) => this.fruitless(action, cause, 'stopped', reason),
       wait: (end) => {
@@ -483,19 +591,25 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   batch<T>(fn: () => T): T {
     this.open('batch');
     this.forbidInside('batch');
-    this.held++;
-    try {
-      return fn();
-    } finally {
-      this.held--;
-      this.notify();
-    }
+    return this.call(() => {
+      this.held++;
+      try {
+        return fn();
+      } finally {
+        this.held--;
+        this.notify();
+      }
+    });
   }
 
   atomic<T>(fn: () => T): T {
     this.open('atomic');
     this.forbidInside('atomic');
     if (this.group) return fn();
+    return this.call(() => this.transaction(fn));
+  }
+
+  private transaction<T>(fn: () => T): T {
     this.beHere();
     const group: Group = { number: ++this.groups, transitions: [], before: new Map(), heard: [], later: [] };
     this.group = group;
@@ -645,8 +759,10 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     callOf(call);
     this.mayRun(call.task.name);
     if (this.moving) return this.runs.neverStarted(call, 'travel');
-    if (!this.notifying) this.beHere();
-    return this.runs.start(call, this.byCode());
+    return this.call(() => {
+      if (!this.notifying) this.beHere();
+      return this.runs.start(call, this.byCode());
+    });
   }
 
   mayRun(task: string): void {
@@ -674,11 +790,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     if (why !== undefined) return this.atLive(() => this.stop(action, cause, why));
     this.forbidInside('dispatch');
     const by = { stopped, optimistic };
-    if (this.notifying) {
-      this.queue.push({ action, cause, by });
-      return 'queued';
-    }
-    return this.atLive(() => this.decide(action, cause, by));
+    if (this.notifying) return this.enqueue(action, cause, by);
+    return this.call(() => this.atLive(() => this.decide(action, cause, by)));
   }
 
   atomicBy<T>(run: TaskRun, fn: () => T): T {
@@ -824,10 +937,25 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
   watch(
     source: Source<unknown>,
     listener: (now: never, before: never) => void,
-    options?: { readonly now?: boolean },
+    how?: InnerWatching,
   ): () => void {
     this.open('watch');
-    return this.ends.reading.watch(source, listener, options?.now);
+    return this.ends.reading.watch(source, listener, how);
+  }
+
+  /** A source as a component holds it, from its rendering on. */
+  hold<T>(recipe: Recipe<T>): Hold<T> {
+    this.open('read');
+    return new Hold(this, this.ends.reading, recipe);
+  }
+
+  beginningOf(recipe: Recipe<unknown>, present: () => unknown): unknown {
+    this.beginning ??= new Beginning({
+      slot: (store) => this.slot(store),
+      slots: this.slots,
+      problem: (error) => this.problem(error),
+    });
+    return this.beginning.value(recipe, present);
   }
 
   follow(fn: (read: Read) => void): () => void {
@@ -851,10 +979,9 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     }
   }
 
-  /** Tells those who watch, then does what they dispatched meanwhile, until there is no more. */
+  /** Notifies watchers, then does what they dispatched meanwhile, until there is no more. */
   private notify(): void {
     if (this.notifying || this.held > 0 || (this.ends.due.count === 0 && this.queue.length === 0)) return;
-    let rounds: string[] | undefined;
     try {
       for (;;) {
         this.notifying = true;
@@ -862,11 +989,9 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
         this.ends.due.inform();
         const next = this.queue.shift();
         if (!next) break;
-        (rounds ??= []).push(next.action.type);
-        if (rounds.length > MOST_ROUNDS) {
-          this.queue.length = 0;
-          throw endlessLoop([...new Set(rounds.slice(-100))]);
-        }
+        this.link = next.link;
+        this.queued++;
+        if (this.isEndless(next)) continue;
         this.notifying = false;
         this.held++;
         try {
@@ -886,8 +1011,25 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
       }
     } finally {
       this.notifying = false;
-      this.toldOf = undefined;
+      this.toldOf = this.link = undefined;
+      this.queued = 0;
+      // Nobody called: there is nowhere to throw it.
+      if (this.calls === 0 && this.faults.length > 0) for (const error of this.faults.splice(0)) this.problem(error);
     }
+  }
+
+  /** Whether a dispatch out of a watcher goes round without end: then that chain stops, and the others go on. */
+  private isEndless({ link }: Queued): boolean {
+    const isTooMany = this.queued > MOST_QUEUED;
+    if (link.depth <= MOST_LINKS && !isTooMany) return false;
+    const types = new Set<string>();
+    for (let one: Link | undefined = link; one; one = one.after) types.add(one.type);
+    if (isTooMany) {
+      for (const { action } of this.queue.splice(0)) types.add(action.type);
+      this.queued = 0;
+    }
+    this.faults.push(endlessLoop([...types].reverse()));
+    return true;
   }
 
   // ---- the rest ----
@@ -927,6 +1069,14 @@ export class Engine implements Host, Ground, RunHost, SettlementHost {
     this.ends.reading.clear();
     this.eachListener((listener) => listener.close?.());
   }
+}
+
+/** Whether two definitions of a store declare the same top-level fields. */
+function sameFields(a: StoreDefinition, b: StoreDefinition): boolean {
+  const [before, after] = unnoted(() => [a.begin(), b.begin()]);
+  if (!isContainer(before) || !isContainer(after)) return typeof before === typeof after;
+  const fields = (state: object): string => JSON.stringify(Object.keys(state).sort());
+  return Array.isArray(before) === Array.isArray(after) && fields(before) === fields(after);
 }
 
 /** What is dispatched belongs to the runtime from then on. */

@@ -92,12 +92,19 @@ export const badName = (what: string, name: unknown): FloeError =>
       `${what} needs a name: a non-empty string without '.' or '/' (found: ${typeof name === 'string' ? `'${name}'` : typeof name}).`,
   );
 
-export const nameTaken = (what: string, name: string): FloeError =>
+/** @param renewed the second definition was taken for that of a reloaded module */
+export const nameTaken = (what: string, name: string, renewed = false): FloeError =>
   error(
     'FLOE_NAME_TAKEN',
     name,
     DEV &&
-      `${what} '${name}' is declared twice. Give the second its own name; for two copies of one store use store.as('otherName'); for a reloaded module use runtime.add(store, { renew: true }).`,
+      `${what} '${name}' is declared twice. ${
+        renewed
+          ? `Both have the same fields, so the second was taken for a reloaded module, and the state was kept. A production build throws. If this is a reload, add to the module: if (import.meta.hot) import.meta.hot.accept((next) => next && runtime.add(next.${name}, { renew: true })). If these are two stores, give the second its own name.`
+          : what === 'The store'
+            ? `Give the second its own name; for two copies of one store use store.as('otherName'); for a reloaded module use runtime.add(store, { renew: true }).`
+            : `Which of the two counts would be chance: give the second its own name.`
+      }`,
   );
 
 export const notAnAction = (found: unknown): FloeError =>
@@ -179,14 +186,21 @@ export const selectorCycle = (chain: readonly string[]): FloeError =>
   );
 
 export const notASource = (found: unknown): FloeError =>
-  error(
-    'FLOE_NOT_A_SOURCE',
-    typeof found,
-    DEV &&
-      (typeof found === 'function'
-        ? `This selector needs its arguments before it can be read: read(selector(argument)).`
-        : `Only a store, a selector or an at(...) can be read (found: ${found === null ? 'null' : typeof found}).`),
-  );
+  error('FLOE_NOT_A_SOURCE', typeof found, DEV && `${aboutSource(found)} A source is a store, a selector with its arguments, or an at(...).`);
+
+function aboutSource(found: unknown): string {
+  if (typeof found === 'function') {
+    const { type, definition } = found as { readonly type?: unknown; readonly definition?: unknown };
+    if (definition) return `The task '${found.name}' was given where a source is read: read its status, task.status.`;
+    if (typeof type === 'string')
+      return `The action creator '${type}' was given where a source is read: read the store or a selector, and dispatch the action.`;
+    return `The selector '${found.name}' needs its arguments before it can be read: read(selector(argument)).`;
+  }
+  const kind = typeof found === 'string' ? `the text '${found}'` : found === null ? 'null' : typeof found;
+  return `Something that is no source was to be read (found: ${kind}).${
+    found === undefined ? ' Where modules import each other in a circle, an import may still be undefined.' : ''
+  }`;
+}
 
 export const badArgument = (selector: string, path: string): FloeError =>
   error(
@@ -314,6 +328,45 @@ export const droppedWithout = (type: string, without: string, cause: unknown): F
         ? `'${type}' came while the stored state was still being read, and cannot be applied on top of it (${messageOf(cause)}). It was dropped.`
         : `'${type}' built on '${without}', which was taken back, and cannot be applied without it (${messageOf(cause)}). It was dropped.`),
     { cause },
+  );
+
+export const unknownOption = (what: string, option: string, known: Iterable<string>): FloeError =>
+  error(
+    'FLOE_UNKNOWN_OPTION',
+    `${what} ${option}`,
+    DEV && `${what} has no option '${option}'.${meant(option, known)} It takes ${listed(known)}.`,
+  );
+
+/** An option that is known, with a value that it cannot have. */
+export const badOption = (what: string, option: string, why: string | false): FloeError =>
+  error('FLOE_BAD_OPTION', `${what} ${option}`, DEV && `${what}: the option '${option}' ${String(why)}.`);
+
+export const badOptions = (what: string, found: unknown, known: Iterable<string>): FloeError =>
+  error(
+    'FLOE_BAD_OPTION',
+    what,
+    DEV &&
+      `${what} takes its options as an object with the members ${listed(known)} (found: ${Array.isArray(found) ? 'a list' : found === null ? 'null' : typeof found}).`,
+  );
+
+const listed = (names: Iterable<string>): string => Array.from(names, (name) => `'${name}'`).join(', ') || 'no options';
+
+/** @param limit levels */
+export const dataTooDeep = (what: string, path: string, limit: number): FloeError =>
+  error(
+    'FLOE_TOO_DEEP',
+    what,
+    DEV &&
+      `${what} is nested more than ${limit} levels deep (at ${path.length > 200 ? `${path.slice(0, 200)}...` : path}). Keep what is nested without limit as a flat list or table whose rows name their parent by key.`,
+    { path },
+  );
+
+export const chainTooDeep = (first: string, last: string): FloeError =>
+  error(
+    'FLOE_TOO_DEEP',
+    `${first} ${last}`,
+    DEV &&
+      `More than 1,000 selectors ask each other in a chain: it begins with '${first}', and '${last}' is one too many. Derive the value in one selector that goes through the data in a loop.`,
   );
 
 export const messageOf = (cause: unknown): string => (cause instanceof Error ? cause.message : String(cause));

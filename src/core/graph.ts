@@ -1,7 +1,7 @@
 // The graph of derived values: who read what. Changes mark their readers, marks travel on to whoever read those, and
 // nothing runs until somebody asks. Asking brings a value up to date by asking what it read, in the order in which it
 // was read, so that nothing runs twice, nothing runs in vain, and nobody sees a mix of old and new.
-import { selectorCycle } from './errors.js';
+import { chainTooDeep, selectorCycle } from './errors.js';
 
 const CLEAN = 0;
 const MAYBE = 1;
@@ -64,6 +64,12 @@ export class Facet extends Port {
 
 let running: Reader | undefined;
 let runs = 0;
+
+/** As many readers may ask each other in a chain; more would overflow the stack of some engine. */
+const MOST_DEEP = 1000;
+let depth = 0;
+/** The reader that was asked from outside, where the chain began. */
+let asked: Reader | undefined;
 
 /** The reader that runs now, if one does. */
 export const currentReader = (): Reader | undefined => running;
@@ -184,7 +190,13 @@ export abstract class Reader extends Port {
 
   /** The value as of now. Throws what the derivation threw. */
   get(): unknown {
-    if (this.state !== CLEAN) this.refresh();
+    if (this.state !== CLEAN) {
+      if (running === undefined) {
+        depth = 0;
+        asked = this;
+      }
+      this.refresh();
+    }
     if (running) running.noted(this);
     if (this.problem) throw this.problem.error;
     return this.value;
@@ -197,6 +209,8 @@ export abstract class Reader extends Port {
       note(this);
       throw selectorCycle(this.chain());
     }
+    if (depth > MOST_DEEP) throw chainTooDeep(asked?.name ?? this.name, this.name);
+    depth++;
     if (this.state === MAYBE) {
       const { first, rest } = this;
       let same = true;
@@ -207,10 +221,12 @@ export abstract class Reader extends Port {
       }
       if (same) {
         this.state = CLEAN;
+        depth--;
         return;
       }
     }
     this.recompute();
+    depth--;
   }
 
   /** Takes a value that needs no deriving. */
@@ -223,6 +239,7 @@ export abstract class Reader extends Port {
 
   private recompute(): void {
     const outer = running;
+    const level = depth;
     running = this;
     this.below = outer;
     const run = (this.run = ++runs);
@@ -235,6 +252,8 @@ export abstract class Reader extends Port {
       problem = { error };
     }
     running = outer;
+    // What was thrown from further down left it where it was.
+    depth = level;
     this.below = undefined;
     this.run = 0;
     if (this.at === 0 ? this.first !== undefined : this.rest !== undefined && this.at <= this.rest.ports.length)

@@ -27,6 +27,7 @@ export type {
   Given,
   Work,
 } from './task.js';
+export type { Watching } from './watcher.js';
 export type { Selection, Observer } from './selection.js';
 export type { Interceptor, InterceptorTools } from './interceptor.js';
 export type { Patch, PatchOperation } from './patch.js';

@@ -3,30 +3,35 @@
 import { currentReader, note, Reader, unnoted } from './graph.js';
 import { freezeResult, hasPart, isBranch, partOf } from './plain.js';
 import { DEV } from './mode.js';
-import { NO_BARE, recipeOf, SOURCE, type Read, type ReadPart, type Recipe, type Source } from './source.js';
+import {
+  describeArguments,
+  INLINE,
+  NO_BARE,
+  recipeOf,
+  SOURCE,
+  type Derivation,
+  type Read,
+  type ReadPart,
+  type Recipe,
+  type Source,
+} from './source.js';
 import { StoreDefinition } from './store.js';
 import { withoutStandIns, type Place } from './tracking.js';
+import { Watcher, type ErrorSink, type InnerWatching } from './watcher.js';
 
 /** What reading needs of the runtime. */
-export interface Ground {
+export interface Ground extends ErrorSink {
   /** The state of a store now, and the place where it stands; the store joins when it has not. */
   slot(store: StoreDefinition): { readonly state: unknown; readonly place: Place };
   /** Has it informed at the next notification. */
   schedule(informed: Informed): void;
   /** What is dispatched while `fn` runs comes after it. */
   asWatcher(fn: () => void): void;
-  problem(error: unknown): void;
 }
 
 /** Told when what it reads may have changed. */
 export interface Informed {
   inform(): void;
-}
-
-interface Watcher {
-  readonly listener: (now: never, before: never) => void;
-  last: unknown;
-  active: boolean;
 }
 
 /** The values of one selector, or store, for different arguments. */
@@ -38,34 +43,58 @@ interface Group {
 }
 
 /** The value of one source. */
-class Entry extends Reader implements Informed {
+export class Entry extends Reader implements Informed {
   /** Mostly one watches, and a set costs more than it. */
   private watcher: Watcher | undefined;
   /** The others, in the order in which they came. One that comes while all are told knows the value already. */
   private watchers: Set<Watcher> | undefined;
   /** For a selector without a store and without arguments: nothing has to be looked up before it runs. */
-  private readonly plain: ((read: Read, part: ReadPart) => unknown) | undefined;
+  private plain: ((read: Read, part: ReadPart) => unknown) | undefined;
+  /** How many holds keep it cached, besides those who watch or read it. */
+  grips = 0;
+  private of: Derivation | StoreDefinition;
+  /** @param group where it is cached; without one it belongs to a single hold */
   constructor(
     protected readonly reading: Reading,
     readonly recipe: Recipe<unknown>,
-    private readonly group: Group,
+    private readonly group: Group | undefined,
   ) {
     super();
-    const { of, args } = recipe;
+    this.of = recipe.of;
+    this.begin();
+  }
+
+  private begin(): void {
+    const { of } = this;
     if (of instanceof StoreDefinition) return;
-    if (of.starting) this.plain = of.starting(...(args as never[]));
-    else if (!of.store && args.length === 0) this.plain = of.derive as never;
+    const { args } = this.recipe;
+    this.plain = of.starting
+      ? of.starting(...(args as never[]))
+      : !of.store && args.length === 0
+        ? (of.derive as never)
+        : undefined;
+  }
+
+  /** A reloaded module declared the selector again: from now on that one derives the value. */
+  renew(of: Derivation): void {
+    this.of = of;
+    this.begin();
+    this.stale(2);
   }
 
   get name(): string {
     const { of, args } = this.recipe;
-    return of.name + (args.length > 0 ? `(${args.map((arg) => JSON.stringify(arg)).join(', ')})` : '');
+    return of.name + (args.length > 0 ? `(${describeArguments(args)})` : '');
   }
   private get watched(): boolean {
     return this.watcher !== undefined || (this.watchers !== undefined && this.watchers.size > 0);
   }
   get inUse(): boolean {
-    return this.watched || this.read;
+    return this.watched || this.read || this.grips > 0;
+  }
+  /** Whether it is never evicted. */
+  get stays(): boolean {
+    return this.recipe.bare !== NO_BARE || this.recipe.of instanceof StoreDefinition;
   }
 
   protected override derive(): unknown {
@@ -78,41 +107,51 @@ class Entry extends Reader implements Informed {
   }
   /** For a selector that needs its store or arguments. */
   private look(): unknown {
-    const { of, args } = this.recipe;
+    const { of } = this;
+    const { args } = this.recipe;
     const { standIn, readTracked } = this.reading;
     if (of instanceof StoreDefinition) return undefined;
     const from = (of.store ? standIn(of.store) : readTracked) as never;
     return args.length === 0 ? of.derive(from) : of.derive(from, ...(args as never[]));
   }
   protected override equal(before: unknown, after: unknown): boolean {
-    const { equal } = this.recipe.of as { readonly equal?: (before: unknown, after: unknown) => boolean };
+    const { equal } = this.of as { readonly equal?: (before: unknown, after: unknown) => boolean };
     return equal !== undefined && equal(before, after);
   }
   protected override becameStale(): void {
     if (this.watched) this.reading.ground.schedule(this);
   }
   override unused(): void {
-    this.reading.rest(this, this.group);
+    this.becameIdle();
+  }
+  /** Nothing uses it any more: from now on it only stays as long as there is room. */
+  becameIdle(): void {
+    if (this.inUse) return;
+    if (this.group) this.reading.rest(this, this.group);
+    else this.end();
   }
 
-  watch(listener: Watcher['listener'], now: boolean): () => void {
+  watch(listener: (now: never, before: never) => void, how: InnerWatching): () => void {
     const { reading, group } = this;
-    const watcher: Watcher = { listener, last: undefined, active: true };
+    const watcher = new Watcher(reading.ground, listener, how);
     if (this.watched) (this.watchers ??= new Set()).add(watcher);
     else this.watcher = watcher;
-    group.idle.delete(this.recipe.key);
+    group?.idle.delete(this.recipe.key);
+    let value: unknown;
+    let failed = false;
     try {
-      watcher.last = unnoted(() => this.get());
+      value = unnoted(() => this.get());
     } catch (error) {
-      reading.ground.problem(error);
+      failed = true;
+      if (watcher.error(error)) reading.ground.problem(error);
     }
-    if (now) this.call(watcher, watcher.last, undefined);
+    if (!failed) watcher.begin(value);
     return () => {
       if (!watcher.active) return;
       watcher.active = false;
       if (this.watcher === watcher) this.watcher = undefined;
       else this.watchers!.delete(watcher);
-      reading.rest(this, group);
+      this.becameIdle();
     };
   }
 
@@ -121,25 +160,27 @@ class Entry extends Reader implements Informed {
     try {
       value = this.get();
     } catch (error) {
-      this.reading.ground.problem(error);
-      return;
+      return this.informOfError(error);
     }
-    if (this.watcher !== undefined) this.tell(this.watcher, value);
-    if (this.watchers !== undefined) for (const watcher of this.watchers) this.tell(watcher, value);
+    if (this.watcher !== undefined) this.watcher.value(value);
+    if (this.watchers !== undefined) for (const watcher of this.watchers) watcher.value(value);
   }
 
-  private tell(watcher: Watcher, now: unknown): void {
-    const before = watcher.last;
-    if (Object.is(before, now)) return;
-    watcher.last = now;
-    this.call(watcher, now, before);
+  /** An error that no watcher handles is reported once, however many watch. */
+  private informOfError(error: unknown): void {
+    let unhandled = this.watcher?.error(error) ?? false;
+    if (this.watchers !== undefined)
+      for (const watcher of this.watchers) if (watcher.error(error)) unhandled = true;
+    if (unhandled) this.reading.ground.problem(error);
   }
 
-  private call(watcher: Watcher, now: unknown, before: unknown): void {
-    try {
-      watcher.listener(now as never, before as never);
-    } catch (error) {
-      this.reading.ground.problem(error);
+  /** The runtime is closed. */
+  endWatching(): void {
+    const all = [...(this.watcher ? [this.watcher] : []), ...(this.watchers ?? [])];
+    this.watcher = this.watchers = undefined;
+    for (const watcher of all) {
+      watcher.active = false;
+      watcher.how.onEnd?.();
     }
   }
 }
@@ -236,8 +277,12 @@ export class Reading {
     return state;
   };
 
-  watch(source: Source<unknown>, listener: (now: never, before: never) => void, now = false): () => void {
-    return this.entry(recipeOf(source)).watch(listener, now);
+  watch(
+    source: Source<unknown>,
+    listener: (now: never, before: never) => void,
+    how: InnerWatching = {},
+  ): () => void {
+    return this.entry(recipeOf(source)).watch(listener, how);
   }
 
   follow(fn: (read: Read) => void): () => void {
@@ -275,10 +320,15 @@ export class Reading {
     return entry;
   }
 
-  /** Nobody reads or watches it any more: from now on it only stays as long as there is room. */
+  /** Where a hold finds its value: an inline selection has one of its own. */
+  entryFor(recipe: Recipe<unknown>): Entry {
+    return recipe.of === INLINE ? new Entry(this, recipe, undefined) : this.entry(recipe);
+  }
+
+  /** It is not in use: from now on it only stays as long as there is room. */
   rest(entry: Entry, group: Group): void {
     const { key } = entry.recipe;
-    if (entry.inUse || group.all.get(key) !== entry) return;
+    if (group.all.get(key) !== entry) return;
     group.idle.set(key, entry);
     this.trim(group);
   }
@@ -294,9 +344,25 @@ export class Reading {
     }
   }
 
+  private *entries(): Iterable<Entry> {
+    for (const group of this.groups) if (group) yield* group.all.values();
+    for (const entry of this.bares) if (entry) yield entry;
+  }
+
+  /** Has the selectors of a reloaded module derive the values of those that it declared before. */
+  renew(successorOf: (of: Derivation) => Derivation | undefined): void {
+    for (const entry of [...this.entries()]) {
+      const { of } = entry.recipe;
+      const next = of instanceof StoreDefinition ? undefined : successorOf(of);
+      if (next) entry.renew(next);
+    }
+  }
+
   /** Forgets all values; those that are watched are told no more. */
   clear(): void {
+    const all = [...this.entries()];
     this.groups = [];
     this.bares = [];
+    for (const entry of all) entry.endWatching();
   }
 }

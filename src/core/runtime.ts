@@ -4,11 +4,13 @@ import { Engine } from './engine.js';
 import { noRuntimeOnServer } from './errors.js';
 import { inBrowser, publish } from './host.js';
 import type { Interceptor } from './interceptor.js';
+import { checkOptions } from './options.js';
 import { LiveSelection, type Selection } from './selection.js';
 import type { Read, Source } from './source.js';
 import { definitionOf, type Store } from './store.js';
 import type { AnyTask, Given, Run, TaskCall } from './task.js';
 import { HOST, type Attachment } from './transition.js';
+import { WATCH_OPTIONS, type Watching } from './watcher.js';
 
 /** What became of a dispatched action, as far as `dispatch` can tell. */
 export type DispatchResult = 'applied' | 'unchanged' | 'stopped' | 'waiting' | 'queued';
@@ -88,14 +90,12 @@ export interface Runtime {
   read: Read;
   /**
    * Calls `listener` with the value now and before, whenever it became another one.
-   * @param options `now: true` also hands over the present value at once
+   * @param options `now: true` also hands over the present value at once; `onError` is called when the source begins to throw
    * @returns a function that stops it
+   * @example
+   * const stop = runtime.watch(visitById('v7'), (now, before) => render(now), { onError: (error) => renderError(error) });
    */
-  watch<T>(
-    source: Source<T>,
-    listener: (now: T, before: T | undefined) => void,
-    options?: { readonly now?: boolean },
-  ): () => void;
+  watch<T>(source: Source<T>, listener: (now: T, before: T | undefined) => void, options?: Watching): () => void;
   /** Runs `fn` now, and again whenever something that it read changed. Returns a function that stops it. */
   follow(fn: (read: Read) => void): () => void;
   /** A live selection: the value, and several ways to be told of the next. */
@@ -145,10 +145,12 @@ export function createRuntime<const O extends RuntimeOptions = object>(
   const runtime = {
     dispatch: (action: AnyAction) => engine.dispatch(action),
     read: engine.read,
-    watch: (source: Source<unknown>, listener: (now: never, before: never) => void, how?: { readonly now?: boolean }) =>
-      engine.watch(source, listener, how),
+    watch(source: Source<unknown>, listener: (now: never, before: never) => void, how?: Watching) {
+      checkOptions('watch', how, WATCH_OPTIONS);
+      return engine.watch(source, listener, how);
+    },
     follow: (fn: (read: Read) => void) => engine.follow(fn),
-    select: (source: Source<unknown>) => new LiveSelection(runtime, source),
+    select: (source: Source<unknown>) => new LiveSelection(engine, source),
     run: (call: TaskCall<unknown>) => engine.run(call),
     batch: <T>(fn: () => T) => engine.batch(fn),
     atomic: <T>(fn: () => T) => engine.atomic(fn),

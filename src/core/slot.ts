@@ -8,15 +8,18 @@ import type { StoreChange } from './transition.js';
 export interface Slot {
   store: StoreDefinition;
   state: unknown;
+  /** The state that it joined with, before anything stored. */
+  readonly begun: unknown;
   place: Place;
   editing: Editing;
   /** Whether those who record know of it on the present line. */
   told: boolean;
 }
 
-export const makeSlot = (store: StoreDefinition, state: unknown, told: boolean): Slot => ({
+export const makeSlot = (store: StoreDefinition, state: unknown, told: boolean, begun = state): Slot => ({
   store,
   state,
+  begun,
   place: new Place(undefined, ''),
   editing: new Editing(),
   told,

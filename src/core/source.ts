@@ -150,25 +150,34 @@ export function recipeOf<T>(source: Source<T>): Recipe<T> {
   return recipe;
 }
 
-const inline: Derivation = {
+/** How the value of a function written in a component comes about. Each hold has an entry of its own for it. */
+export const INLINE: Derivation = {
   id: nextId(),
-  name: 'inline',
+  name: 'inline selection',
   store: undefined,
   derive: (read: Read, fn: (read: Read) => unknown) => fn(read),
   equal: undefined,
-  keep: DEFAULT_KEEP,
+  keep: 0,
 };
-const inlineKeys = new WeakMap<object, string>();
-let inlineCount = 0;
 
-/**
- * The source of a function written where it is used, for bindings. All such functions share one bounded cache, since a
- * component makes a new one with every rendering.
- */
-export function inlineSource<T>(fn: (read: Read) => T): Source<T> {
-  let key = inlineKeys.get(fn);
-  if (key === undefined) inlineKeys.set(fn, (key = String(++inlineCount)));
-  return { [SOURCE]: { of: inline, args: [fn], key, bare: NO_BARE } };
+/** The recipe of a function written where it is used, for bindings. */
+export const inlineRecipe = <T>(fn: (read: Read) => T): Recipe<T> => ({
+  of: INLINE,
+  args: [fn],
+  key: '',
+  bare: NO_BARE,
+});
+
+/** The arguments of a selector, for a message. Never throws, whatever they are. */
+export const describeArguments = (args: readonly unknown[]): string => args.map(describe).join(', ');
+
+function describe(arg: unknown): string {
+  if (typeof arg === 'function') return arg.name || 'function';
+  try {
+    return JSON.stringify(encode(arg)) ?? String(arg);
+  } catch {
+    return typeof arg;
+  }
 }
 
 /** Text that is equal for equal arguments, whatever the order of their keys. */

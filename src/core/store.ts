@@ -1,6 +1,6 @@
 import type { StandardSchemaV1 } from '@standard-schema/spec';
 import { takesPayload, makeCreator, type ActionCreator, type ActionOptions, type AnyCreator } from './action.js';
-import { badName, notItsOwn } from './errors.js';
+import { badName, nameTaken, notItsOwn } from './errors.js';
 import type { Draft } from './draft.js';
 import type { DRAFTED } from './keyed.js';
 import { parsePointer } from './pointer.js';
@@ -174,6 +174,11 @@ export class StoreDefinition implements Source<unknown> {
   private readonly rules: Rule[] = [];
   private readonly ownTasks: TaskDefinition[] = [];
   private readonly own = new Map<object, unknown>();
+  /** What is declared, by kind and name. */
+  private readonly names = new Set<string>();
+  /** Its selectors by name, for when the module is reloaded. */
+  readonly derivations = new Map<string, Derivation>();
+  private madeEdits: Edits<string, unknown> | undefined;
   readonly [SOURCE]: Recipe<unknown> = { of: this, args: [], key: '', bare: NO_BARE };
   private keeps: PersistOptions<never> | undefined;
   private readonly atPointer: (pointer: string, fallback: unknown) => Source<unknown>;
@@ -256,7 +261,7 @@ export class StoreDefinition implements Source<unknown> {
   }
 
   action(name: string, change: Change, options?: ActionOptions): AnyCreator {
-    const type = `${this.name}.${plainName(`An action of '${this.name}'`, name)}`;
+    const type = this.declare('action', name);
     this.answer(type, change);
     return makeCreator(type, takesPayload(change), this, options);
   }
@@ -279,11 +284,23 @@ export class StoreDefinition implements Source<unknown> {
     derive: (state: never, ...args: never[]) => unknown,
     options?: SelectorOptions<never>,
   ): unknown {
-    return makeSelector(`${this.name}.${plainName(`A selector of '${this.name}'`, name)}`, this, derive, options);
+    const full = this.declare('selector', name);
+    const made = makeSelector(full, this, derive, options) as { readonly [DERIVATION]: Derivation };
+    this.derivations.set(full, made[DERIVATION]);
+    return made;
+  }
+
+  /** The full name of what is declared. A name serves once for each kind: with two, which one counts would be chance. */
+  private declare(kind: 'action' | 'selector' | 'task', name: unknown): string {
+    const full = `${this.name}.${plainName(`${kind === 'action' ? 'An' : 'A'} ${kind} of '${this.name}'`, name)}`;
+    const key = `${kind} ${full}`;
+    if (this.names.has(key)) throw nameTaken(`The ${kind}`, full);
+    this.names.add(key);
+    return full;
   }
 
   task(name: string, work: Work<never[], unknown>, options?: TaskOptions<never[]>): unknown {
-    const full = `${this.name}.${plainName(`A task of '${this.name}'`, name)}`;
+    const full = this.declare('task', name);
     const { definition, made } = makeTask(full, work, options);
     this.ownTasks.push(definition);
     declared++;
@@ -300,6 +317,10 @@ export class StoreDefinition implements Source<unknown> {
   }
 
   edits(): Edits<string, unknown> {
+    return (this.madeEdits ??= this.makeEdits());
+  }
+
+  private makeEdits(): Edits<string, unknown> {
     const replace = this.action('replace', (_state, next) => next);
     const merge = this.action('merge', (draft: object, part: object) => {
       for (const key of Object.keys(part))

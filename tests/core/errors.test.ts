@@ -42,7 +42,7 @@ const all: [errors.FloeError, string, RegExp, object?][] = [
   [errors.endlessLoop(['a', 'b']), 'ENDLESS_LOOP', /: 'a', 'b' went round/],
   [errors.selectorCycle(['a', 'b', 'a']), 'SELECTOR_CYCLE', /: a -> b -> a\./],
   [errors.notASource(() => 0), 'NOT_A_SOURCE', /needs its arguments/],
-  [errors.notASource(null), 'NOT_A_SOURCE', /Only a store.*\(found: null\)/],
+  [errors.notASource(null), 'NOT_A_SOURCE', /\(found: null\)\. A source is a store/],
   [errors.notASource({}), 'NOT_A_SOURCE', /\(found: object\)/],
   [errors.badArgument('s', '/0'), 'BAD_ARGUMENT', /'s' must be plain data.*the one at \/0/, { path: '/0' }],
   [errors.closed('read'), 'CLOSED', /read was called on a runtime that is closed/],

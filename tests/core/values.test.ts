@@ -5,7 +5,6 @@ import { createRuntime, selector, store, type Read, type Source } from 'floe';
 import { tableOf } from 'floe/entities';
 import fc from 'fast-check';
 import { keeping, sameData } from '../../src/core/plain.js';
-import { inlineSource } from '../../src/core/source.js';
 import { failure } from '../support/failures.js';
 import { runs } from '../support/runs.js';
 
@@ -95,17 +94,6 @@ describe('arguments of selectors', () => {
     expect([read(optional), read(optional(5))]).toEqual([2, 5]);
     const bare = thing.selector('bare', (state) => state.n);
     expect(bare()).toBe(bare);
-  });
-
-  test('a function written where it is used is one source as long as it is the same function', () => {
-    const runtime = createRuntime({ stores: [thing] });
-    // From the inside: bindings use it, no user does.
-    const inline = inlineSource as unknown as <T>(fn: (read: Read) => T) => Source<T>;
-    const fn = (read: Read): { n: number } => ({ n: read(thing).n });
-    const first = runtime.read(inline(fn));
-    expect(runtime.read(inline(fn))).toBe(first);
-    expect(runtime.read(inline((read) => ({ n: read(thing).n })))).not.toBe(first);
-    expect(first).toEqual({ n: 0 });
   });
 });
 

@@ -183,7 +183,7 @@ describe('undo and redo', () => {
   });
 
   test('what something else changed since is a conflict, which is told and not overwritten, unless one insists', async () => {
-    const write = visits.task('write', ({ dispatch }, text: string) => void dispatch(noted(text)));
+    const write = visits.task('writeAgain', ({ dispatch }, text: string) => void dispatch(noted(text)));
     const { runtime, edits, note } = begin();
     runtime.dispatch(noted('Fog'));
     await runtime.run(write('by a task'));

@@ -5,8 +5,10 @@ import {
   useContext,
   useMemo,
   useSyncExternalStore,
+  useTransition,
   type ReactNode,
 } from 'react';
+import { holdHostOf, selectedRecipe } from '../../core/hold.js';
 import {
   defaultRuntime,
   type ActionCreator,
@@ -17,42 +19,61 @@ import {
   type Source,
   type Task,
 } from '../../core/index.js';
-import { inlineSource, recipeOf, SOURCE } from '../../core/source.js';
+import { INLINE } from '../../core/source.js';
 
-const RuntimeContext = createContext<Runtime | undefined>(undefined);
+/** What a provider gives to the components below it. */
+interface Provided {
+  readonly runtime: Runtime;
+  /** The components are rendered to text: they show the present state, not the one that a page hydrates with. */
+  readonly toText: boolean;
+}
 
-/** Gives the components below it a runtime. Without one they share the page's default runtime. */
-export const RuntimeProvider = ({
+const ProvidedContext = createContext<Provided | undefined>(undefined);
+
+/**
+ * Gives the components below it a runtime. Without one they share the page's default runtime.
+ * @example
+ * createRoot(element).render(<RuntimeProvider runtime={runtime}><ControlRoom /></RuntimeProvider>);
+ */
+export function RuntimeProvider({
   runtime,
   children,
 }: {
   readonly runtime: Runtime;
   readonly children?: ReactNode;
-}): ReactNode => createElement(RuntimeContext.Provider, { value: runtime }, children);
+}): ReactNode {
+  // Both rendering to text and hydrating ask for the server's value, and React does not say which it is. But only where
+  // components are rendered for good does each transition get a function of its own.
+  const [, one] = useTransition();
+  const [, other] = useTransition();
+  const toText = one === other;
+  const value = useMemo(() => ({ runtime, toText }), [runtime, toText]);
+  return createElement(ProvidedContext.Provider, { value }, children);
+}
+
+let shared: Provided | undefined;
+const useProvided = (): Provided =>
+  useContext(ProvidedContext) ?? (shared ??= { runtime: defaultRuntime(), toText: false });
 
 /** The runtime of the nearest provider, or the page's default one. */
-export const useRuntime = (): Runtime => useContext(RuntimeContext) ?? defaultRuntime();
+export const useRuntime = (): Runtime => useProvided().runtime;
 
 /**
  * The value of a source, or of a function that reads sources; the component renders again when it becomes another one.
+ * What the selector throws is thrown in rendering, for the nearest error boundary.
+ * @throws FLOE_NOT_A_SOURCE for anything else
  * @example
  * const picked = useSelection(pickedVisit);
  * const free = useSelection((read) => read(freeBerths).length);
  */
 export function useSelection<T>(of: Source<T> | ((read: Read) => T)): T {
-  const runtime = useRuntime();
-  const source = useStableSource(of);
-  const subscribe = useCallback((notify: () => void) => runtime.watch(source, notify), [runtime, source]);
-  const read = useCallback(() => runtime.read(source), [runtime, source]);
-  return useSyncExternalStore(subscribe, read, read);
-}
-
-/** The same source over renderings, as long as it gives the same value: so that nothing is subscribed anew in vain. */
-function useStableSource<T>(of: Source<T> | ((read: Read) => T)): Source<T> {
-  const source = SOURCE in of ? of : typeof of === 'function' ? inlineSource(of) : of;
-  const recipe = recipeOf(source);
-  // eslint-disable-next-line react-hooks/exhaustive-deps -- sources with equal recipes are as good as the same
-  return useMemo(() => source, [recipe.of, recipe.key]);
+  const { runtime, toText } = useProvided();
+  const recipe = selectedRecipe(of);
+  // Sources with equal recipes are as good as the same; a function written in the component is another one each time.
+  const key = recipe.of === INLINE ? of : recipe.key;
+  // eslint-disable-next-line react-hooks/exhaustive-deps -- the recipe is told by these two
+  const hold = useMemo(() => holdHostOf(runtime).hold(recipe), [runtime, recipe.of, key]);
+  return useSyncExternalStore(hold.subscribe, hold.get, toText ? hold.get : hold.beginning);
 }
 
 /**
@@ -93,8 +114,12 @@ interface Keeping {
  * if (!useReady()) return <Skeleton />;
  */
 export function useReady(): boolean {
-  const { persistence } = useRuntime() as Runtime & { readonly persistence?: Keeping };
+  const { runtime, toText } = useProvided();
+  const { persistence } = runtime as Runtime & { readonly persistence?: Keeping };
   const watch = useCallback((listener: () => void) => persistence?.watch(listener) ?? (() => undefined), [persistence]);
   const isReady = (): boolean => persistence?.status !== 'reading';
-  return useSyncExternalStore(watch, isReady, isReady);
+  return useSyncExternalStore(watch, isReady, toText ? isReady : wasReady);
 }
+
+/** A page hydrates with what the server rendered, which had nothing to wait for. */
+const wasReady = (): boolean => true;

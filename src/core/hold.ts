@@ -1,0 +1,101 @@
+// A source as a component holds it. A component renders first and subscribes later, if ever: until then its hold keeps the
+// selected value, however many components there are. What is held by a rendering that was thrown away is released when the
+// engine collects the hold.
+import type { Entry, Reading } from './reading.js';
+import type { Runtime } from './runtime.js';
+import { notASource } from './errors.js';
+import { DERIVATION, inlineRecipe, SOURCE, type Read, type Recipe, type Source } from './source.js';
+import { HOST } from './transition.js';
+
+/** What a hold needs of its runtime. */
+export interface HoldHost {
+  /** @throws FLOE_CLOSED after the end */
+  open(what: string): void;
+  hold<T>(recipe: Recipe<T>): Hold<T>;
+  /** The value of a source in the states that the stores began with; the present one where both are equal. */
+  beginningOf(recipe: Recipe<unknown>, present: () => unknown): unknown;
+}
+
+/** The host of a runtime, for bindings. */
+export const holdHostOf = (runtime: Runtime): HoldHost => (runtime as unknown as { readonly [HOST]: HoldHost })[HOST];
+
+/**
+ * The recipe of what a component selects: a source, or a function that reads sources.
+ * @throws FLOE_NOT_A_SOURCE for anything else, functions that Floe made among them
+ */
+export function selectedRecipe<T>(of: Source<T> | ((read: Read) => T)): Recipe<T> {
+  const recipe = (of as Partial<Source<T>> | null | undefined)?.[SOURCE];
+  if (recipe) return recipe;
+  if (typeof of !== 'function' || DERIVATION in of || 'definition' in of || 'made' in of) throw notASource(of);
+  return inlineRecipe(of);
+}
+
+/** Keeps one value cached. */
+class Grip {
+  private released = false;
+  constructor(readonly entry: Entry) {
+    entry.grips++;
+  }
+  release(): void {
+    if (this.released) return;
+    this.released = true;
+    this.entry.grips--;
+    this.entry.becameIdle();
+  }
+}
+
+const collected = new FinalizationRegistry<Grip>((grip) => grip.release());
+
+/** Its members may be taken off it. */
+export class Hold<T> {
+  private grip: Grip | undefined;
+  private subscribers = 0;
+  private began: { readonly value: T } | undefined;
+
+  constructor(
+    private readonly host: HoldHost,
+    private readonly reading: Reading,
+    private readonly recipe: Recipe<T>,
+  ) {}
+
+  private get entry(): Entry {
+    if (this.grip === undefined) {
+      this.grip = new Grip(this.reading.entryFor(this.recipe));
+      // The values of selectors without arguments are never evicted.
+      if (!this.grip.entry.stays) collected.register(this, this.grip);
+    }
+    return this.grip.entry;
+  }
+
+  /** The value now; the same one until it changes. Throws what the selector throws. */
+  readonly get = (): T => {
+    this.host.open('read');
+    return this.entry.get() as T;
+  };
+
+  /** The value while a page hydrates; the same one at each call. */
+  readonly beginning = (): T =>
+    (this.began ??= { value: this.host.beginningOf(this.recipe, this.get) as T }).value;
+
+  /** Calls `notify` whenever `get` has another value, or another error. Returns a function that stops it. */
+  readonly subscribe = (notify: () => void): (() => void) => {
+    this.began = undefined;
+    const stop = this.entry.watch(notify, { onError: notify, binding: true });
+    this.subscribers++;
+    let stopped = false;
+    return () => {
+      if (stopped) return;
+      stopped = true;
+      stop();
+      this.subscribers--;
+      // Frameworks subscribe again at once where they check their own effects: the value should survive that.
+      if (this.subscribers === 0) void Promise.resolve().then(() => this.release());
+    };
+  };
+
+  private release(): void {
+    if (this.subscribers > 0) return;
+    this.grip?.release();
+    this.grip = undefined;
+  }
+}

@@ -1,0 +1,14 @@
+// Options objects of the public interface: a misspelt member is an error, since it would otherwise do nothing, unsaid.
+import { badOptions, unknownOption } from './errors.js';
+import { DEV } from './mode.js';
+
+/**
+ * Development only: refuses members that nobody reads.
+ * @param what names the options in the message: `createRuntime`
+ * @throws FLOE_UNKNOWN_OPTION with "did you mean"
+ */
+export function checkOptions(what: string, given: unknown, known: readonly string[]): void {
+  if (!DEV || given === undefined) return;
+  if (typeof given !== 'object' || given === null || Array.isArray(given)) throw badOptions(what, given, known);
+  for (const option of Object.keys(given)) if (!known.includes(option)) throw unknownOption(what, option, known);
+}
