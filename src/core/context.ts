@@ -78,12 +78,11 @@ class Context {
 function awaited(run: TaskRun, begin: (resolve: (value: unknown) => void) => () => void): Promise<unknown> {
   const promise = new Promise<unknown>((resolve, reject) => {
     let stop = ignore;
-    const over = run.await({ stop: () => stop(), reject });
+    const came = run.await({ stop: () => stop(), reject });
     if (run.ended) return;
     stop = begin((value) => {
-      over();
       stop();
-      resolve(value);
+      came(() => resolve(value));
     });
   });
   // It may stand in a race that is over: then nobody waits for it.
@@ -94,42 +93,43 @@ function awaited(run: TaskRun, begin: (resolve: (value: unknown) => void) => () 
 /** All actions of some types from now on, kept until they are asked for. */
 function eachOf(runs: Runs, run: TaskRun, types: readonly string[]): AsyncIterableIterator<AnyAction> {
   const kept: AnyAction[] = [];
-  let wanted: { resolve(result: IteratorResult<AnyAction>): void; reject(error: unknown): void } | undefined;
-  let error: unknown;
+  /** Those that asked and wait, in their order. */
+  const asking: ((action: AnyAction | undefined) => void)[] = [];
   let done = false;
   const stopListening = runs.listen(types, (action) => {
-    if (!wanted) return void kept.push(action);
-    wanted.resolve({ done: false, value: action });
-    wanted = undefined;
+    const ask = asking.shift();
+    if (ask) ask(action);
+    else kept.push(action);
   });
   const stop = (): void => {
     done = true;
     kept.length = 0;
     stopListening();
   };
-  const over = run.await({
-    stop,
-    reject(reason) {
-      error = reason;
-      wanted?.reject(reason);
-    },
-  });
+  const keepOn = run.whenEnded(stop);
+  const resultOf = (action: AnyAction | undefined): IteratorResult<AnyAction> =>
+    action ? { done: false, value: action } : { done: true, value: undefined };
   return {
     [Symbol.asyncIterator]() {
       return this;
     },
-    next: () =>
-      new Promise((resolve, reject) => {
-        if (error !== undefined) reject(error);
-        else if (kept.length > 0) resolve({ done: false, value: kept.shift()! });
-        else if (done) resolve({ done: true, value: undefined });
-        else wanted = { resolve, reject };
-      }),
-    return: () => {
+    next() {
+      if (kept.length > 0) return Promise.resolve(resultOf(kept.shift()));
+      if (done && run.phase !== 'cancelled') return Promise.resolve(resultOf(undefined));
+      return awaited(run, (resolve) => {
+        const ask = (action: AnyAction | undefined): void => resolve(resultOf(action));
+        asking.push(ask);
+        return () => {
+          const index = asking.indexOf(ask);
+          if (index >= 0) asking.splice(index, 1);
+        };
+      }) as Promise<IteratorResult<AnyAction>>;
+    },
+    return() {
       stop();
-      over();
-      wanted?.resolve({ done: true, value: undefined });
-      return Promise.resolve({ done: true, value: undefined });
+      keepOn();
+      for (const ask of asking.splice(0)) ask(undefined);
+      return Promise.resolve(resultOf(undefined));
     },
   };
 }

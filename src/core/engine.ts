@@ -32,7 +32,7 @@ import { STILL, type DispatchResult, type Problem, type RuntimeOptions } from '.
 import { Settlement, type SettlementHost } from './settlement.js';
 import { makeSlot, slotChange, type Slot, type SlotChange } from './slot.js';
 import type { Read, Recipe, Source } from './source.js';
-import type { Change, StoreDefinition } from './store.js';
+import { checkKept, type Change, type StoreDefinition } from './store.js';
 import { callOf, type Need, type Optimistic, type Statuses, type TaskCall, type TaskDefinition } from './task.js';
 import type { InnerWatching } from './watcher.js';
 import {
@@ -218,6 +218,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     for (const store of fresh) {
       let state = hasOwn(this.initial, store.name) ? this.initial[store.name] : unnoted(() => store.begin());
       guardData(state, { at: '', what: `The initial state of '${store.name}'` });
+      checkKept(store, state);
       const begun = state;
       changed.push({ store, before: undefined, after: state, joined: true });
       for (const listener of this.listeners) {
@@ -372,7 +373,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   }
 
   /** A call from outside. At the end of the outermost one, what bindings threw meanwhile is thrown again. */
-  private call<T>(fn: () => T): T {
+  call<T>(fn: () => T): T {
     this.calls++;
     let failed = true;
     try {
@@ -663,7 +664,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     live: boolean,
     liveStates?: Readonly<Record<string, unknown>>,
   ): void {
-    this.forbidInside('moving in time');
+    this.mayMove();
     if (this.ends.unseen) throw wrongPlace('moving in time', 'what happens unseen at the live end');
     if (!live) this.ends.part();
     if (!live && liveStates) this.atLive(() => this.putStates(liveStates));
@@ -680,6 +681,13 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     } finally {
       this.moving = false;
     }
+  }
+
+  /** Throws where the cursor cannot move: in a change, in a selector, in a transaction or a batch, after the end. */
+  mayMove(): void {
+    this.open('moving in time');
+    this.forbidInside('moving in time');
+    if (this.held > 0 && !this.notifying) throw wrongPlace('moving in time', this.group ? 'atomic' : 'batch');
   }
 
   private putStates(states: Readonly<Record<string, unknown>>): void {
@@ -877,7 +885,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
         guardData(after, { at: '', what: `The initial state of '${store.name}'` });
         return { store, before: state, after: sameData(state, after) ? state : after };
       });
-    this.place(changed, 'reset');
+    this.call(() => this.place(changed, 'reset'));
   }
 
   state(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): boolean {
@@ -1045,6 +1053,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   }
 
   addInterceptor(name: string, fn: Interceptor): () => void {
+    this.open('addInterceptor');
     const added = { name, fn };
     this.interceptors.push(added);
     return () => {

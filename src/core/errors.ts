@@ -202,6 +202,16 @@ function aboutSource(found: unknown): string {
   }`;
 }
 
+export const notAStore = (found: unknown): FloeError =>
+  error(
+    'FLOE_NOT_A_STORE',
+    typeof found,
+    DEV &&
+      `A list of stores holds something that is no store (found: ${found === null ? 'null' : typeof found}).${
+        found === undefined ? ' Where modules import each other in a circle, an import may still be undefined.' : ''
+      } Give what store(...) returned.`,
+  );
+
 export const badArgument = (selector: string, path: string): FloeError =>
   error(
     'FLOE_BAD_ARGUMENT',
@@ -339,7 +349,15 @@ export const unknownOption = (what: string, option: string, known: Iterable<stri
 
 /** An option that is known, with a value that it cannot have. */
 export const badOption = (what: string, option: string, why: string | false): FloeError =>
-  error('FLOE_BAD_OPTION', `${what} ${option}`, DEV && `${what}: the option '${option}' ${String(why)}.`);
+  error('FLOE_BAD_OPTION', `${what} ${option}`, DEV && `${what}: the option '${option}' ${String(why).replace(/\?$/, '')}${String(why).endsWith('?') ? '?' : '.'}`);
+
+export const unknownField = (what: string, field: string, known: Iterable<string>): FloeError =>
+  error(
+    'FLOE_BAD_OPTION',
+    `${what} ${field}`,
+    DEV &&
+      `${what} names the field '${field}', which the state does not begin with.${meant(field, known)} It begins with ${listed(known)}; a field that comes later begins as undefined.`,
+  );
 
 export const badOptions = (what: string, found: unknown, known: Iterable<string>): FloeError =>
   error(

@@ -1,7 +1,7 @@
 // The graph of derived values: who read what. Changes mark their readers, marks travel on to whoever read those, and
 // nothing runs until somebody asks. Asking brings a value up to date by asking what it read, in the order in which it
 // was read, so that nothing runs twice, nothing runs in vain, and nobody sees a mix of old and new.
-import { chainTooDeep, selectorCycle } from './errors.js';
+import { chainTooDeep, FloeError, selectorCycle } from './errors.js';
 
 const CLEAN = 0;
 const MAYBE = 1;
@@ -259,7 +259,8 @@ export abstract class Reader extends Port {
     if (this.at === 0 ? this.first !== undefined : this.rest !== undefined && this.at <= this.rest.ports.length)
       this.letGo(this.at);
     if (this.rest?.dropped) this.detachDropped(this.rest, run);
-    this.state = CLEAN;
+    // How deep a chain goes depends on who asks: asked from nearer, it may well have a value.
+    this.state = problem !== undefined && isChainTooDeep(problem.error) ? DIRTY : CLEAN;
     if (this.ended) this.end();
     const was = this.problem;
     this.problem = problem;
@@ -295,6 +296,8 @@ export abstract class Reader extends Port {
     return names;
   }
 }
+
+const isChainTooDeep = (error: unknown): boolean => error instanceof FloeError && error.code === 'FLOE_TOO_DEEP';
 
 /** Brings sources up to date one after the other, as long as they are what they were. */
 function sameVersions(ports: readonly Port[], versions: readonly number[]): boolean {

@@ -1,5 +1,5 @@
 // Options objects of the public interface: a misspelt member is an error, since it would otherwise do nothing, unsaid.
-import { badOptions, unknownOption } from './errors.js';
+import { badOption, badOptions, nearest, unknownOption } from './errors.js';
 import { DEV } from './mode.js';
 
 /**
@@ -11,4 +11,16 @@ export function checkOptions(what: string, given: unknown, known: readonly strin
   if (!DEV || given === undefined) return;
   if (typeof given !== 'object' || given === null || Array.isArray(given)) throw badOptions(what, given, known);
   for (const option of Object.keys(given)) if (!known.includes(option)) throw unknownOption(what, option, known);
+}
+
+/** Development only: refuses a value that is none of those that an option may have. */
+export function checkChoice(what: string, option: string, given: unknown, choices: readonly string[]): void {
+  if (!DEV || given === undefined || choices.includes(given as string)) return;
+  const meant = typeof given === 'string' ? nearest(given, choices) : undefined;
+  const found = typeof given === 'string' ? `'${given}'` : typeof given;
+  throw badOption(
+    what,
+    option,
+    `is one of ${choices.map((choice) => `'${choice}'`).join(', ')} (found: ${found})${meant ? `; did you mean '${meant}'?` : ''}`,
+  );
 }

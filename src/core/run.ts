@@ -4,14 +4,7 @@ import { aborter } from './host.js';
 import type { Run, TaskCall, TaskDefinition } from './task.js';
 import type { RunNote } from './transition.js';
 import type { Settling } from './optimistic.js';
-
-/** Something that a run waits for. */
-export interface Pending {
-  /** The run has ended: nobody waits any more. */
-  stop(): void;
-  /** The run is cancelled: it will not come. */
-  reject(error: unknown): void;
-}
+import { Waits, type Pending } from './waits.js';
 
 export class TaskRun implements Run<unknown> {
   readonly [Symbol.toStringTag] = 'Run';
@@ -28,7 +21,10 @@ export class TaskRun implements Run<unknown> {
   readonly args: readonly unknown[];
   /** Whether somebody waits for the result. */
   observed = false;
-  private pending: Set<Pending> | undefined;
+  /** Started because its task begins with the runtime. */
+  isAtStart = false;
+  private waits: Waits | undefined;
+  private isCalled = false;
   private controller: ReturnType<typeof aborter> | undefined;
   private value: unknown;
   private promise: Promise<unknown> | undefined;
@@ -78,7 +74,6 @@ export class TaskRun implements Run<unknown> {
     this.phase = 'cancelled';
     this.reason = reason;
     this.controller?.abort(this.cancellation);
-    this.stopWaiting();
     this.reject?.(this.cancellation);
   }
 
@@ -97,24 +92,60 @@ export class TaskRun implements Run<unknown> {
     return this.controller.signal;
   }
 
-  /** Has `pending` ended when the run ends; at once where it has. Returns how to note that it came. */
-  await(pending: Pending): () => void {
-    const { pending: all = (this.pending = new Set()) } = this;
-    if (this.ended) this.drop(pending);
-    else all.add(pending);
-    return () => void all.delete(pending);
+  /**
+   * Adds something that the run waits for; it ends with the run. Returns how to note that it came, and to settle it then.
+   */
+  await(pending: Pending): (settle: () => void) => void {
+    if (!this.ended) return this.ensureWaits().add(pending);
+    pending.stop();
+    if (this.phase === 'cancelled' && this.ensureWaits().tellsOnce()) pending.reject(this.cancellation);
+    return () => undefined;
   }
 
-  /** Nobody waits any more: what was not awaited ends with the run. */
-  private stopWaiting(): void {
-    const { pending } = this;
-    if (!pending || pending.size === 0) return;
-    this.pending = undefined;
-    for (const one of pending) this.drop(one);
+  /** Calls `stop` when the run ends. Returns a function that prevents it. */
+  whenEnded(stop: () => void): () => void {
+    if (!this.ended) return this.ensureWaits().whenEnded(stop);
+    stop();
+    return () => undefined;
   }
-  private drop(pending: Pending): void {
-    pending.stop();
-    if (this.phase === 'cancelled') pending.reject(this.cancellation);
+
+  private ensureWaits(): Waits {
+    if (this.waits === undefined) {
+      this.waits = new Waits();
+      this.waits.working(this.isCalled);
+    }
+    return this.waits;
+  }
+
+  /** The work is being called, or has returned. */
+  working(isCalled: boolean): void {
+    this.isCalled = isCalled;
+    this.waits?.working(isCalled);
+  }
+
+  /** The promise of the work is settled. */
+  workIsOver(): void {
+    this.waits?.workIsOver();
+  }
+
+  /**
+   * Ends what it waits for.
+   * @param isTold it waits for another run that was cancelled with it
+   */
+  stopWaiting(isTold = false): void {
+    if (this.phase !== 'cancelled') this.waits?.end(undefined);
+    else if (isTold) this.ensureWaits().end(this.cancellation, true);
+    else this.waits?.end(this.cancellation);
+  }
+
+  /** Has the promise of this run never settle: the run that asks for it was cancelled, and knows. */
+  silence(): void {
+    this.promise = new Promise(() => undefined);
+  }
+
+  /** Whether a cancelled run still has to learn of it; true once. */
+  tellsOnce(): boolean {
+    return this.ensureWaits().tellsOnce();
   }
 
   // ---- the promise ----

@@ -82,7 +82,10 @@ export class Runs {
     if (DEV) guardData(args, { at: '', what: `What the task '${task.name}' is called with` });
     const { overlap = 'allow', unless } = task.options;
     const run = this.made(call);
-    if (parent?.ended === true) return this.neverBegins(run, cause, 'cancelled');
+    if (parent?.ended === true) {
+      if (parent.phase === 'cancelled' && !parent.tellsOnce()) run.silence();
+      return this.neverBegins(run, cause, 'cancelled');
+    }
     const lanes = this.lanesOf(task);
     let lane = lanes.lanes.get(run.lane);
     const other = lane?.running.values().next().value;
@@ -183,15 +186,24 @@ export class Runs {
   private work(run: TaskRun): void {
     run.attempt++;
     let result: unknown;
+    run.working(true);
     try {
       result = run.task.work(contextOf(this, run), ...(run.args as never[]));
     } catch (error) {
       return this.fail(run, error);
+    } finally {
+      run.working(false);
     }
     if (!isThenable(result)) return this.end(run, 'done', result);
     result.then(
-      (value) => this.end(run, 'done', value),
-      (error: unknown) => this.fail(run, error),
+      (value) => {
+        run.workIsOver();
+        this.end(run, 'done', value);
+      },
+      (error: unknown) => {
+        run.workIsOver();
+        this.fail(run, error);
+      },
     );
   }
 
@@ -213,10 +225,7 @@ export class Runs {
         cause: { by: 'task', run: run.id },
         reason: error,
       });
-    const stop = this.host.after(ms, () => {
-      came();
-      this.work(run);
-    });
+    const stop = this.host.after(ms, () => came(() => this.work(run)));
     const came = run.await({ stop, reject: stop });
   }
 
@@ -239,7 +248,10 @@ export class Runs {
       return;
     }
     run.finishCancelled(reason);
-    if (run.children) for (const child of [...run.children]) this.cancel(child, reason);
+    const children = [...(run.children ?? [])];
+    const isTold = children.some(({ observed }) => observed);
+    for (const child of children) this.cancel(child, reason);
+    run.stopWaiting(isTold);
     this.ended(run, 'cancelled', reason);
   };
 

@@ -1,15 +1,16 @@
 import type { AnyAction } from './action.js';
 import { toText } from './encode.js';
 import { Engine } from './engine.js';
-import { noRuntimeOnServer } from './errors.js';
+import { badOption, noRuntimeOnServer, notAStore } from './errors.js';
 import { inBrowser, publish } from './host.js';
 import type { Interceptor } from './interceptor.js';
-import { checkOptions } from './options.js';
+import { DEV } from './mode.js';
+import { checkChoice, checkOptions } from './options.js';
 import { LiveSelection, type Selection } from './selection.js';
 import type { Read, Source } from './source.js';
-import { definitionOf, type Store } from './store.js';
+import { definitionOf, StoreDefinition, type Store } from './store.js';
 import type { AnyTask, Given, Run, TaskCall } from './task.js';
-import { HOST, type Attachment } from './transition.js';
+import { ATTACH, HOST, type Attachment } from './transition.js';
 import { WATCH_OPTIONS, type Watching } from './watcher.js';
 
 /** What became of a dispatched action, as far as `dispatch` can tell. */
@@ -141,6 +142,7 @@ export function createRuntime<const O extends RuntimeOptions = object>(
   options?: O & RuntimeOptions,
 ): Runtime & Attached<O> {
   const given: RuntimeOptions = options ?? {};
+  checkRuntimeOptions(given);
   const engine = new Engine(given);
   const runtime = {
     dispatch: (action: AnyAction) => engine.dispatch(action),
@@ -157,18 +159,23 @@ export function createRuntime<const O extends RuntimeOptions = object>(
     addInterceptor: (name: string, fn: Interceptor) => engine.addInterceptor(name, fn),
     reset: (...stores: AnyStore[]) => engine.reset(stores.map(definitionOf)),
     add(...given: (AnyStore | AnyTask | { readonly renew?: boolean })[]) {
+      engine.open('add');
       const last = given.at(-1);
       const tasks = given.filter((one) => typeof one === 'function');
-      const named = given
-        .filter((one) => typeof one === 'object' && !('renew' in one))
-        .map((one) => definitionOf(one as AnyStore));
-      if (last && 'renew' in last && last.renew) for (const one of named) engine.renew(one);
+      const isStore = (one: unknown): one is AnyStore => (one as unknown) instanceof StoreDefinition;
+      const options = last && typeof last !== 'function' && !isStore(last) ? last : undefined;
+      checkOptions('add', options, ['renew']);
+      const named = given.filter(isStore).map(definitionOf);
+      if (DEV) for (const one of given) if (one !== options && typeof one !== 'function' && !isStore(one)) throw notAStore(one);
+      if ((options as { readonly renew?: boolean } | undefined)?.renew) for (const one of named) engine.renew(one);
       else engine.join(named, 'joined');
       if (tasks.length > 0) engine.startTasks(tasks.map((one) => one.definition));
     },
-    snapshot: (how?: { readonly only?: readonly AnyStore[] }) => engine.snapshot(how?.only?.map(definitionOf)),
-    snapshotText: (how?: { readonly only?: readonly AnyStore[] }) =>
-      toText(engine.snapshot(how?.only?.map(definitionOf))),
+    snapshot(how?: { readonly only?: readonly AnyStore[] }) {
+      checkOptions('snapshot', how, ['only']);
+      return engine.snapshot(how?.only?.map(definitionOf));
+    },
+    snapshotText: (how?: { readonly only?: readonly AnyStore[] }) => toText(runtime.snapshot(how)),
     close: () => engine.close(),
   } as unknown as Runtime & { trace?: unknown; persistence?: unknown };
   Object.defineProperty(runtime, HOST, { value: engine });
@@ -179,6 +186,47 @@ export function createRuntime<const O extends RuntimeOptions = object>(
   if (given.tasks) engine.startTasks(given.tasks.map((one) => one.definition));
   if (given.expose) publish(given.expose, runtime);
   return runtime as Runtime & Attached<O>;
+}
+
+const RUNTIME_OPTIONS = [
+  'stores',
+  'initial',
+  'trace',
+  'storage',
+  'interceptors',
+  'invariants',
+  'checkPurity',
+  'tasks',
+  'needs',
+  'clock',
+  'random',
+  'expose',
+  'onProblem',
+];
+
+/** Development only: what is misspelt, and what is of another kind than an option takes. */
+function checkRuntimeOptions(given: RuntimeOptions): void {
+  if (!DEV) return;
+  const what = 'createRuntime';
+  checkOptions(what, given, RUNTIME_OPTIONS);
+  for (const option of ['stores', 'interceptors', 'tasks', 'needs'] as const)
+    if (given[option] !== undefined && !Array.isArray(given[option]))
+      throw badOption(what, option, `takes a list: ${option}: [...]`);
+  for (const store of given.stores ?? []) if (!(definitionOf(store) instanceof StoreDefinition)) throw notAStore(store);
+  for (const option of ['trace', 'storage'] as const) {
+    const value = given[option];
+    if (value !== undefined && typeof (value as Partial<Attachment<unknown>>)[ATTACH] !== 'function')
+      throw badOption(
+        what,
+        option,
+        typeof value === 'function'
+          ? `was given a function; call it: ${option}: ${(value as { name: string }).name || option}(...)`
+          : option === 'trace'
+            ? 'takes recording() from floe/trace'
+            : 'takes a storage, such as webStorage(...) from floe/persist',
+      );
+  }
+  checkChoice(what, 'invariants', given.invariants, ['report', 'refuse']);
 }
 
 let shared: Runtime | undefined;

@@ -1,6 +1,8 @@
 // Everything that can be read: stores, selectors with their arguments, parts of a store.
 import { encode } from './encode.js';
 import { badArgument, badName, notASource } from './errors.js';
+import { DEV } from './mode.js';
+import { checkChoice, checkOptions } from './options.js';
 import { isContainer, isDate, isMap, isSet, sameData } from './plain.js';
 import type { StoreDefinition } from './store.js';
 
@@ -68,6 +70,8 @@ export type Selector<T, A extends readonly unknown[] = []> = A extends readonly 
     : (...args: A) => Source<T>;
 
 const DEFAULT_KEEP = 100;
+// The last is Floe's own.
+const SELECTOR_OPTIONS = ['equal', 'keep', 'starting'];
 
 /** An id that nothing has. */
 export const NO_BARE = 0;
@@ -85,6 +89,11 @@ export function makeSelector(
   options: SelectorOptions<never> & Pick<Derivation, 'starting'> = {},
 ): unknown {
   const { equal = 'same', keep = DEFAULT_KEEP } = options;
+  const what = DEV && `The selector '${name}'`;
+  if (what) {
+    checkOptions(what, options, SELECTOR_OPTIONS);
+    if (typeof equal !== 'function') checkChoice(what, 'equal', equal, ['same', 'deep']);
+  }
   const of: Derivation = {
     id: nextId(),
     name,

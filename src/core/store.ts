@@ -1,6 +1,9 @@
 import type { StandardSchemaV1 } from '@standard-schema/spec';
 import { takesPayload, makeCreator, type ActionCreator, type ActionOptions, type AnyCreator } from './action.js';
-import { badName, nameTaken, notItsOwn } from './errors.js';
+import { badName, badOption, nameTaken, notItsOwn, unknownField } from './errors.js';
+import { DEV } from './mode.js';
+import { checkOptions } from './options.js';
+import { hasOwn, isContainer } from './plain.js';
 import type { Draft } from './draft.js';
 import type { DRAFTED } from './keyed.js';
 import { parsePointer } from './pointer.js';
@@ -262,6 +265,7 @@ export class StoreDefinition implements Source<unknown> {
 
   action(name: string, change: Change, options?: ActionOptions): AnyCreator {
     const type = this.declare('action', name);
+    checkOptions(`The action '${type}'`, options, ['about']);
     this.answer(type, change);
     return makeCreator(type, takesPayload(change), this, options);
   }
@@ -333,9 +337,34 @@ export class StoreDefinition implements Source<unknown> {
   }
 
   persisted(options: PersistOptions<never> = {}): this {
+    if (DEV) {
+      const what = `'${this.name}'.persisted`;
+      checkOptions(what, options, ['only', 'except', 'version', 'upgrade', 'check']);
+      const { version = 1, upgrade } = options;
+      if (!Number.isInteger(version) || version < 1) throw badOption(what, 'version', 'is a whole number from 1 on');
+      if (upgrade && (upgrade.length === 0 || upgrade.length >= version))
+        throw badOption(
+          what,
+          'upgrade',
+          `has ${upgrade.length} steps, but version ${version} has ${version - 1} before it: the last step leads from version ${version - 1} to ${version}. Without steps leave the option out`,
+        );
+    }
     this.keeps = options;
     return this;
   }
+}
+
+/**
+ * Development only: what is kept must be named as the state names it. Known when the state is: a store that begins with a
+ * function gives it to each runtime.
+ */
+export function checkKept({ name, kept }: StoreDefinition, state: unknown): void {
+  if (!DEV || !kept || !isContainer(state) || Array.isArray(state) || Object.keys(state).length === 0) return;
+  for (const option of ['only', 'except'] as const)
+    for (const place of (kept[option] ?? []) as readonly string[]) {
+      const [field] = place.startsWith('/') ? parsePointer(place) : [place];
+      if (!hasOwn(state, field)) throw unknownField(`'${name}'.persisted: '${option}'`, field, Object.keys(state));
+    }
 }
 
 /** A rule that must hold after every transition. */

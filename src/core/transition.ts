@@ -146,6 +146,12 @@ export interface Host {
     live: boolean,
     liveStates?: Readonly<Record<string, unknown>>,
   ): void;
+  /** Throws where the cursor cannot move. */
+  mayMove(): void;
+  /** Throws FLOE_CLOSED after the end. */
+  open(what: string): void;
+  /** A call from outside: at the end of the outermost one, what a binding's watchers threw is thrown again. */
+  call<T>(fn: () => T): T;
   /** Dispatches for somebody else than the application's code. */
   send(action: AnyAction, by: Actor): DispatchResult;
   /** States that are so from now on, as one fact; `false` where that is left out, since the cursor moves. */

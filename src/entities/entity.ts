@@ -2,6 +2,7 @@
 import type { StandardSchemaV1 } from '@standard-schema/spec';
 import { badName } from '../core/errors.js';
 import { DEV } from '../core/mode.js';
+import { checkChoice, checkOptions } from '../core/options.js';
 import { noKey } from './errors.js';
 
 /** Says of what type the records are, and nothing at run time. */
@@ -65,7 +66,11 @@ export type NoLinks = {};
 export type Link = Single | ListLink | MapLink;
 export type Links = Readonly<Record<string, Link>>;
 
-const rule = (options?: LinkOptions): { readonly removed: Removed } => ({ removed: options?.removed ?? 'refuse' });
+function rule(options?: LinkOptions): { readonly removed: Removed } {
+  checkOptions('A link', options, ['removed']);
+  checkChoice('A link', 'removed', options?.removed, ['refuse', 'unlink', 'cascade']);
+  return { removed: options?.removed ?? 'refuse' };
+}
 
 /** A link to one record, with options; without them the entity type alone says the same. */
 export const linkTo = <T extends Target>(target: T, options?: LinkOptions): OneLink<T> => ({
@@ -185,8 +190,10 @@ export function entity(
   name: string,
   row: RowOf<unknown> | StandardSchemaV1,
   // eslint-disable-next-line @typescript-eslint/no-explicit-any -- the options of any entity type
-  { key, links = {}, incoming, join }: EntityOptions<any, any, any>,
+  options: EntityOptions<any, any, any>,
 ): AnyEntity {
+  checkOptions(`The entity type '${name}'`, options, ['key', 'links', 'incoming', 'join']);
+  const { key, links = {}, incoming, join } = options;
   if (typeof name !== 'string' || name === '' || /[./]/.test(name)) throw badName('An entity type', name);
   const rawKey = keyReader(key as KeyOf<Record<string, unknown>>);
   const knownBy = typeof key === 'function' ? 'what its key function gives' : `'${[key].flat().join("', '")}'`;

@@ -7,6 +7,18 @@ const error = (code: string, subject: string, text: string | false, path?: strin
 
 const place = (path: string): string => (path === '' ? 'The answer itself' : `The value at ${path}`);
 
+export const unknownLink = (path: string, name: string, types: readonly string[], known: readonly string[]): FloeError => {
+  const other = nearest(name, known);
+  return error(
+    'FLOE_UNKNOWN_LINK',
+    `${path} ${name}`,
+    DEV &&
+      `expand along '${path}': ${types.map((type) => `'${type}'`).join(' and ')} ${types.length > 1 ? 'have' : 'has'} no link '${name}'.${
+        other ? ` Did you mean '${other}'?` : ''
+      } ${known.length > 0 ? `There are ${known.map((link) => `'${link}'`).join(', ')}.` : 'There are no links.'}`,
+  );
+};
+
 export const notARecord = (type: string, path: string, found: unknown): FloeError =>
   error(
     'FLOE_NOT_A_RECORD',

@@ -2,7 +2,7 @@
 // that lead to it and made anew only when something in it changed.
 import type { Read, Source } from '../core/source.js';
 import { hasOwn, isContainer, partOf, put, sameData, shallowCopy } from '../core/plain.js';
-import { missingTarget, tooDeep } from './errors.js';
+import { missingTarget, tooDeep, unknownLink } from './errors.js';
 import { referenced, type LinkPlan, type TypePlan } from './plan.js';
 
 export interface ExpandOptions {
@@ -30,6 +30,24 @@ export const wayOf = ({ depth = 1, along, missing = 'null' }: ExpandOptions = {}
   along: along && [...new Set(along.flatMap(prefixes))].sort(),
   missing,
 });
+
+/** Development only: each path goes along links that are declared. */
+export function checkWay(plan: TypePlan, along: readonly string[]): void {
+  for (const path of along) {
+    let types: readonly TypePlan[] = [plan];
+    for (const name of path.split('.')) {
+      const links = types.flatMap((type) => type.links.filter((link) => link.name === name));
+      if (links.length === 0)
+        throw unknownLink(
+          path,
+          name,
+          types.map((type) => type.name),
+          types.flatMap((type) => type.links.map((link) => link.name)),
+        );
+      types = links.flatMap(({ single }) => (single.target ? [single.target] : [...single.kinds.values()]));
+    }
+  }
+}
 
 const prefixes = (path: string): string[] => {
   const names = path.split('.');

@@ -17,6 +17,7 @@ import {
   tooDeep,
   unknownKind,
 } from './errors.js';
+import { checkOptions } from '../core/options.js';
 import type { LinkPlan, Reference, SinglePlan, TypePlan } from './plan.js';
 
 export interface IngestOptions {
@@ -313,7 +314,9 @@ const tokenOf = (token: PropertyKey | StandardSchemaV1.PathSegment): string =>
   String(typeof token === 'object' ? token.key : token);
 
 /** The rows in an answer, by type. */
-export function ingested(plan: TypePlan, answer: unknown, { at = '', skip = false }: IngestOptions = {}): Ingested {
+export function ingested(plan: TypePlan, answer: unknown, options: IngestOptions = {}): Ingested {
+  checkOptions('ingest', options, ['at', 'skip']);
+  const { at = '', skip = false } = options;
   let part = answer;
   let path = '';
   for (const key of parsePointer(at)) {

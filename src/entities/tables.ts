@@ -1,5 +1,7 @@
 import type { ActionCreator, ActionOf } from '../core/action.js';
 import { nodeOf } from '../core/draft-faces.js';
+import { DEV } from '../core/mode.js';
+import { checkOptions } from '../core/options.js';
 import { escapeKey, put, sameData } from '../core/plain.js';
 import {
   argumentKey,
@@ -15,7 +17,7 @@ import {
 import { plainName, StoreDefinition, type Store } from '../core/store.js';
 import { isKey, type AnyEntity, type RowIn } from './entity.js';
 import { noKey, noSuchRow } from './errors.js';
-import { expansion, wayOf, type Access, type ExpandOptions, type Way } from './expand.js';
+import { checkWay, expansion, wayOf, type Access, type ExpandOptions, type Way } from './expand.js';
 import { ingested, joined, type Ingested, type IngestOptions } from './ingest.js';
 import { linkedTo, reached, without, withTables, type Linked, type Tables } from './linked.js';
 import { Plans, type TypePlan } from './plan.js';
@@ -363,13 +365,18 @@ export class TablesDefinition extends StoreDefinition {
     return this.several.get(this.plan('many', type))!(keys.map(keyText));
   }
   all(type: AnyEntity, options: object = {}): Source<unknown> {
+    checkOptions('all', options, ['where', 'given', 'sort', 'limit', 'group']);
     return this.viewed(this.views.get(this.plan('all', type))!, options);
   }
   count(type: AnyEntity, options: object = {}): Source<unknown> {
+    checkOptions('count', options, ['where', 'given']);
     return this.viewed(this.counts.get(this.plan('count', type))!, options);
   }
   expand(type: AnyEntity, key: RowKey, options?: ExpandOptions): Source<unknown> {
-    return this.nested.get(this.plan('expand', type))!(keyText(key), wayOf(options));
+    const plan = this.plan('expand', type);
+    checkOptions('expand', options, ['depth', 'along', 'missing']);
+    if (DEV) checkWay(plan, options?.along ?? []);
+    return this.nested.get(plan)!(keyText(key), wayOf(options));
   }
   linkedFrom(type: AnyEntity, key: RowKey): Source<unknown> {
     return this.linked.get(this.plan('linkedFrom', type))!(keyText(key));

@@ -1,4 +1,5 @@
 import { store, type ActionCreator, type Store } from '../core/index.js';
+import { checkOptions } from '../core/options.js';
 import type { Codec } from './codec.js';
 import { text } from './codec.js';
 import { PathPattern } from './pattern.js';
@@ -104,6 +105,7 @@ export function location<
   // eslint-disable-next-line @typescript-eslint/no-generated-empty-object-type -- as above
   C extends Codecs = Record<never, never>,
 >(name: N, options: LocationOptions<P, Q, C>): AddressStore<N, P, Q, C> {
+  checkOptions(`location '${name}'`, options, ['paths', 'query', 'params', 'base']);
   const { paths, base = '' } = options;
   const query = (options.query ?? {}) as unknown as Record<string, Codec<unknown>>;
   const codecs = (options.params ?? {}) as unknown as Record<string, Codec<unknown>>;

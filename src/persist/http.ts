@@ -1,3 +1,4 @@
+import { checkOptions } from '../core/options.js';
 import type { Attachment } from '../core/index.js';
 import type { StorageArea } from './area.js';
 import { whenPageEnds } from './page.js';
@@ -21,8 +22,10 @@ export interface HttpStorageOptions extends StorageOptions {
  * @example
  * createRuntime({ stores: [log], storage: httpStorage({ url: '/api/kept/duty-desk' }) });
  */
-export const httpStorage = (options: HttpStorageOptions): Attachment<Persistence> =>
-  storageIn(() => httpArea(options), options);
+export const httpStorage = (options: HttpStorageOptions): Attachment<Persistence> => {
+  checkOptions('httpStorage', options, ['url', 'headers', 'fetch', 'timeout', 'writeAfter']);
+  return storageIn(() => httpArea(options), { writeAfter: options.writeAfter });
+};
 
 /** An area on a server. It remembers the entity tag of each text that it saw, and writes only over that one. */
 export function httpArea({ url, headers = {}, fetch = globalThis.fetch, timeout = 10_000 }: HttpStorageOptions) {

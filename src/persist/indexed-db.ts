@@ -1,3 +1,4 @@
+import { checkOptions } from '../core/options.js';
 import { openDB, type IDBPDatabase } from 'idb';
 import type { Attachment } from '../core/index.js';
 import { memoryArea, type StorageArea } from './area.js';
@@ -41,8 +42,9 @@ async function textOf(blob: Blob, onBytes?: (bytes: Uint8Array) => void): Promis
  * @example
  * createRuntime({ stores: [visits], storage: indexedDbStorage({ name: 'harbour' }) });
  */
-export const indexedDbStorage = (options: IndexedDbStorageOptions): Attachment<Persistence> =>
-  storageIn(
+export const indexedDbStorage = (options: IndexedDbStorageOptions): Attachment<Persistence> => {
+  checkOptions('indexedDbStorage', options, ['name', 'writeAfter', 'shareTabs']);
+  return storageIn(
     (report) => {
       const instead = memoryArea();
       const area = indexedDbArea(options.name);
@@ -65,8 +67,12 @@ export const indexedDbStorage = (options: IndexedDbStorageOptions): Attachment<P
         close: () => area.close(),
       };
     },
-    { ...options, tabs: options.shareTabs ? sharedTabs(`indexed-db ${options.name}`) : undefined },
+    {
+      writeAfter: options.writeAfter,
+      tabs: options.shareTabs ? sharedTabs(`indexed-db ${options.name}`) : undefined,
+    },
   );
+};
 
 /** An area in an IndexedDB database. */
 export function indexedDbArea(name: string) {

@@ -1,3 +1,4 @@
+import { checkOptions } from '../core/options.js';
 import type { Attachment } from '../core/index.js';
 import { memoryArea } from './area.js';
 import { storageIn, type Persistence, type StorageOptions } from './persistence.js';
@@ -8,8 +9,10 @@ import { storageIn, type Persistence, type StorageOptions } from './persistence.
  */
 export const memoryStorage = (
   texts?: Map<string, string>,
-  { writeAfter = 0 }: StorageOptions = {},
+  options: StorageOptions = {},
 ): Attachment<Persistence> => {
+  checkOptions('memoryStorage', options, ['writeAfter']);
+  const { writeAfter = 0 } = options;
   const area = memoryArea(texts);
   return storageIn(() => area, { writeAfter });
 };

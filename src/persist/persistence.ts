@@ -1,7 +1,9 @@
 // What a runtime offers of its persistence, and how any area becomes a storage for `createRuntime`.
 import type { FloeError } from '../core/errors.js';
 import type { AnyStore } from '../core/index.js';
-import { ATTACH, type Attachment } from '../core/transition.js';
+import { faceOf } from '../core/face.js';
+import { checkOptions } from '../core/options.js';
+import { ATTACH, type Attachment, type Host, type Listener } from '../core/transition.js';
 import type { StorageArea } from './area.js';
 import { Keeper } from './keeper.js';
 import type { TabLink } from './tab-link.js';
@@ -73,7 +75,7 @@ export interface StorageOptions {
    * Milliseconds in which changes are gathered and written together; at the end of the session they are written at once.
    * 0 writes with each change, `Infinity` only with `flush()`. Default: 100; in memory 0.
    */
-  readonly writeAfter?: number;
+  readonly writeAfter?: number | undefined;
 }
 
 /** For a storage of one's own. */
@@ -106,9 +108,21 @@ export interface TabOptions {
  */
 export const storageIn = (
   open: (report: (problem: FloeError) => void) => StorageArea,
-  { writeAfter = 100, tabs }: OwnStorageOptions = {},
-): Attachment<Persistence> => ({
-  [ATTACH](host) {
+  options: OwnStorageOptions = {},
+): Attachment<Persistence> => {
+  checkOptions('storageIn', options, ['writeAfter', 'tabs']);
+  return { [ATTACH]: (host) => attached(host, open, options) };
+};
+
+const MEMBERS: readonly (keyof Persistence)[] = [
+  ...(['status', 'tab', 'ready', 'problems', 'flush', 'rehydrate', 'forget', 'list', 'texts', 'watch'] as const),
+];
+
+function attached(
+  host: Host,
+  open: (report: (problem: FloeError) => void) => StorageArea,
+  { writeAfter = 100, tabs }: OwnStorageOptions,
+): { face: Persistence; listener: Listener } {
     const early: FloeError[] = [];
     let report = (problem: FloeError): void => void early.push(problem);
     const keeper = new Keeper(
@@ -119,6 +133,5 @@ export const storageIn = (
     );
     report = (problem) => keeper.report(problem);
     early.forEach(report);
-    return { face: keeper, listener: keeper };
-  },
-});
+    return { face: faceOf<Persistence, keyof Persistence>(keeper, MEMBERS), listener: keeper };
+}

@@ -1,3 +1,4 @@
+import { checkOptions } from '../core/options.js';
 import type { FloeError } from '../core/errors.js';
 import type { Attachment } from '../core/index.js';
 import { memoryArea, type StorageArea } from './area.js';
@@ -25,6 +26,7 @@ export function webStorage(
   kind: 'local' | 'session',
   options: WebStorageOptions & TabOptions,
 ): Attachment<Persistence> {
+  checkOptions('webStorage', options, ['prefix', 'writeAfter', ...(kind === 'local' ? ['shareTabs'] : [])]);
   const { prefix, shareTabs } = options;
   const open = (report: (problem: FloeError) => void): StorageArea => {
     try {
@@ -38,7 +40,7 @@ export function webStorage(
     }
   };
   const tabs = kind === 'local' && shareTabs ? sharedTabs(`web ${prefix}`) : undefined;
-  return storageIn(open, { ...options, tabs });
+  return storageIn(open, { writeAfter: options.writeAfter, tabs });
 }
 
 /** An area in a Web Storage object. */

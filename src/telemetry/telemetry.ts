@@ -1,3 +1,4 @@
+import { checkOptions } from '../core/options.js';
 import { context, SpanStatusCode, trace as api, type Attributes, type Span, type Tracer } from '@opentelemetry/api';
 import { encode } from '../core/encode.js';
 import type { Runtime } from '../core/index.js';
@@ -24,6 +25,7 @@ const KEEP = 1000;
  * telemetry(runtime, { tracer: provider.getTracer('control-room') });
  */
 export function telemetry(runtime: Runtime & { readonly trace: Trace }, options: TelemetryOptions = {}): () => void {
+  checkOptions('telemetry', options, ['tracer', 'payloads']);
   const { tracer = api.getTracer('floe'), payloads = false } = options;
   const spans = new Spans(tracer, payloads);
   let last = -1;

@@ -2,7 +2,10 @@
 import { difference, differenceOf, type Difference } from '../core/diff.js';
 import { messageOf, type FloeError } from '../core/errors.js';
 import type { AnyAction, DispatchResult, Patch, RunNote } from '../core/index.js';
+import { faceOf } from '../core/face.js';
+import { DEV } from '../core/mode.js';
 import { Model } from '../core/model.js';
+import { checkOptions } from '../core/options.js';
 import { guardData } from '../core/plain.js';
 import type { StoreDefinition } from '../core/store.js';
 import {
@@ -299,7 +302,7 @@ class Recorder implements Trace, Listener {
   // ---- reading ----
 
   get steps(): readonly Step[] {
-    return (this.shownSteps ??= this.timeline.line.slice());
+    return (this.shownSteps ??= DEV ? Object.freeze(this.timeline.line.slice()) : this.timeline.line.slice());
   }
   step(seq: number): Step | undefined {
     return this.timeline.step(seq);
@@ -318,7 +321,9 @@ class Recorder implements Trace, Listener {
   }
 
   stateAt(seq: number): States {
-    return { ...this.statesAt(this.timeline.indexOf(seq)) };
+    const states = { ...this.statesAt(this.timeline.indexOf(seq)) };
+    guardData(states, { at: '', what: 'The recorded state' });
+    return states;
   }
 
   /** The states at the cursor and at the live end, from which others are worked out. */
@@ -439,11 +444,15 @@ class Recorder implements Trace, Listener {
 
   // ---- what if ----
 
-  exclude(seq: number, { withCaused = false }: { readonly withCaused?: boolean } = {}): void {
+  exclude(seq: number, options: { readonly withCaused?: boolean } = {}): void {
+    checkOptions('trace.exclude', options, ['withCaused']);
+    const { withCaused = false } = options;
     this.count(seq, withCaused, (one) => this.excluded.add(one));
   }
 
-  include(seq: number, { withCaused = false }: { readonly withCaused?: boolean } = {}): void {
+  include(seq: number, options: { readonly withCaused?: boolean } = {}): void {
+    checkOptions('trace.include', options, ['withCaused']);
+    const { withCaused = false } = options;
     this.count(seq, withCaused, (one) => this.excluded.delete(one));
   }
 
@@ -606,6 +615,19 @@ function* wholeSteps(steps: readonly (Step | PackedStep)[]): Iterable<Step> {
   for (const step of steps) yield whole(step);
 }
 
+const MEMBERS: readonly (keyof Trace)[] = [
+  ...(['steps', 'step', 'cursor', 'isLive', 'isPaused', 'branches', 'branch', 'actions'] as const),
+  ...(['seek', 'back', 'forward', 'live', 'exclude', 'include', 'switchTo', 'import'] as const),
+  ...(['nameBranch', 'mark', 'pause', 'resume', 'send'] as const),
+  ...(['compareBranches', 'stateAt', 'changes', 'history', 'export', 'lines', 'watch'] as const),
+];
+/** What only reads works on a closed runtime too. */
+const READS: ReadonlySet<string> = new Set<keyof Trace>([
+  ...(['step', 'compareBranches', 'stateAt', 'changes', 'history', 'export', 'lines', 'watch'] as const),
+]);
+/** What neither reads only nor moves the cursor. */
+const STAYS: ReadonlySet<string> = new Set<keyof Trace>(['nameBranch', 'mark', 'pause', 'resume', 'send']);
+
 /**
  * Records every transition of a runtime, so that it can be looked at, moved through and saved.
  * @example
@@ -613,9 +635,18 @@ function* wholeSteps(steps: readonly (Step | PackedStep)[]): Iterable<Step> {
  * runtime.dispatch(visitPlanned(visit));
  * runtime.trace.back();
  */
-export const recording = (options: RecordingOptions = {}): Attachment<Trace> => ({
-  [ATTACH](host) {
+export const recording = (options: RecordingOptions = {}): Attachment<Trace> => {
+  checkOptions('recording', options, ['ignore', 'redact', 'limit', 'lines']);
+  return { [ATTACH]: (host) => attached(host, options) };
+};
+
+function attached(host: Host, options: RecordingOptions): { face: Trace; listener: Listener } {
     const recorder = new Recorder(host, options);
-    return { face: recorder, listener: recorder };
-  },
-});
+    const face = faceOf<Trace, keyof Trace>(recorder, MEMBERS, (name, method) => {
+      if (READS.has(name)) return method();
+      if (!STAYS.has(name)) host.mayMove();
+      host.open(`trace.${name}`);
+      return host.call(method);
+    });
+    return { face, listener: recorder };
+}

@@ -1,6 +1,7 @@
 // Runs what was recorded against today's code.
 import { difference } from '../core/diff.js';
 import { applyPatch, type AnyStore, type Outcome } from '../core/index.js';
+import { checkOptions } from '../core/options.js';
 import { Model } from '../core/model.js';
 import { lookUp, sameData } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
@@ -56,6 +57,7 @@ export interface ReplayOptions {
  * expect(divergence).toBeUndefined();
  */
 export function replayTrace(file: GivenTrace, options: ReplayOptions): Replay {
+  checkOptions('replayTrace', options, ['stores', 'invariants', 'branch', 'onStep']);
   const { header, steps: all, states: start } = traceOf(file);
   const { stores, invariants = 'report', branch, onStep } = options;
   const tip = branch === undefined ? undefined : all.filter((step) => step.branch === branch).at(-1)?.seq;

@@ -1,5 +1,9 @@
 // The application's own undo and redo: what the user did to some stores, one entry after the other.
 import { difference, differenceOf } from '../core/diff.js';
+import { badOption } from '../core/errors.js';
+import { faceOf } from '../core/face.js';
+import { DEV } from '../core/mode.js';
+import { checkOptions } from '../core/options.js';
 import { applyPatch, type AnyAction, type AnyStore, type Patch, type Runtime } from '../core/index.js';
 import { pointerTo } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
@@ -69,6 +73,10 @@ interface Entry {
 
 const TYPING_MS = 1000;
 
+const MEMBERS: readonly (keyof UndoStack)[] = [
+  ...(['undos', 'redos', 'nextUndo', 'nextRedo', 'undo', 'redo', 'clear', 'watch', 'close'] as const),
+];
+
 /**
  * Undo and redo for the user of the application. It holds what code dispatched, not what tasks and storages did; several
  * actions of one `atomic`, and typing, are one entry.
@@ -78,7 +86,10 @@ const TYPING_MS = 1000;
  * edits.undo();
  */
 export function undoStack(runtime: Runtime, options: UndoStackOptions): UndoStack {
-  return new Stack((runtime as unknown as { readonly [HOST]: Host })[HOST], options);
+  checkOptions('undoStack', options, ['stores', 'limit', 'together', 'except']);
+  if (DEV && !Array.isArray(options.stores)) throw badOption('undoStack', 'stores', 'takes a list: stores: [log]');
+  const host = (runtime as unknown as { readonly [HOST]: Host })[HOST];
+  return faceOf<UndoStack, keyof UndoStack>(new Stack(host, options), MEMBERS, (_name, method) => host.call(method));
 }
 
 class Stack implements UndoStack, Listener {
@@ -157,10 +168,14 @@ class Stack implements UndoStack, Listener {
     }
   }
 
-  undo({ anyway = false } = {}): UndoResult {
+  undo(options: { readonly anyway?: boolean } = {}): UndoResult {
+    checkOptions('undo', options, ['anyway']);
+    const { anyway = false } = options;
     return this.move(this.done, this.taken, 'undone', anyway);
   }
-  redo({ anyway = false } = {}): UndoResult {
+  redo(options: { readonly anyway?: boolean } = {}): UndoResult {
+    checkOptions('redo', options, ['anyway']);
+    const { anyway = false } = options;
     return this.move(this.taken, this.done, 'redone', anyway);
   }
 

@@ -1,4 +1,5 @@
 // A Jest test out of recorded steps: the state before them is given, their actions happen, then the state is so.
+import { checkOptions } from '../core/options.js';
 import { difference } from '../core/diff.js';
 import { toText } from '../core/encode.js';
 import { applyPatch, type Patch } from '../core/index.js';
@@ -37,6 +38,7 @@ export interface WriteTestOptions {
  * writeFileSync('cancelling.test.ts', writeTest(file, { from: 12, to: 15, model: '../src/model/index.js' }));
  */
 export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
+  checkOptions('writeTest', options, ['from', 'to', 'model', 'title', 'source', 'given']);
   const { model, given, source } = options;
   const { steps, before, internal } = rangeOf(file, options);
   const [first, last] = [steps[0], steps[steps.length - 1]];

@@ -191,7 +191,7 @@ describe('a tab beside others', () => {
     const net = new SimulatedTabs();
     const texts = new Map<string, string>();
     const open = (id: number, version: number, late: boolean) => {
-      const text = store('text', { now: '' }).persisted({ version, upgrade: [(old) => old] });
+      const text = store('text', { now: '' }).persisted({ version, ...(version > 1 && { upgrade: [(old) => old] }) });
       const set = text.action('set', (draft, now: string) => {
         draft.now = now;
       });

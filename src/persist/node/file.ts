@@ -1,3 +1,4 @@
+import { checkOptions } from '../../core/options.js';
 import {
   closeSync,
   fsyncSync,
@@ -32,8 +33,9 @@ const FIRST_ENDING = '.json';
  * @example
  * createRuntime({ stores: [notes], storage: fileStorage({ folder: 'state' }) });
  */
-export const fileStorage = (options: FileStorageOptions): Attachment<Persistence> =>
-  storageIn(() => {
+export const fileStorage = (options: FileStorageOptions): Attachment<Persistence> => {
+  checkOptions('fileStorage', options, ['folder', 'writeAfter']);
+  return storageIn(() => {
     const unlock = lockFolder(options.folder);
     return {
       ...fileArea(options.folder),
@@ -43,7 +45,8 @@ export const fileStorage = (options: FileStorageOptions): Attachment<Persistence
       },
       close: unlock,
     };
-  }, options);
+  }, { writeAfter: options.writeAfter });
+};
 
 /** An area in a folder. A file is written beside the old one, then put in its place: it is never half-written. */
 export function fileArea(folder: string) {

@@ -1,0 +1,140 @@
+// What a run waits for, and how its waits end when it is cancelled.
+//
+// The work of a run is an async function; beside it, loops may float that it does not await. When the run is cancelled, the
+// wait of the work rejects, so that the work ends. Were the waits of floating loops rejected too, nobody could catch that,
+// and the host would report an unhandled rejection. Which wait is whose, the language does not say; but a function can only
+// wait for what it created last before it paused. So waits form chains: the wait that is created last, between two pauses,
+// goes on with the chain of the one whose end led there. The chain of the work is rejected first, and what belongs to no
+// known chain; when that ends the work, the other chains never settle, as after every end.
+
+/** Something that a run waits for. */
+export interface Pending {
+  /** The run has ended: the run no longer waits. */
+  readonly stop: () => void;
+  /** The run is cancelled: what it waits for will not come. */
+  readonly reject: (error: unknown) => void;
+}
+
+interface Wait extends Pending {
+  chain: object;
+}
+
+const ignore = (): void => undefined;
+
+/** The chain of waits that were created where no chain is known: after a promise from elsewhere, or outside the run. */
+const UNKNOWN = {};
+
+/** As many turns of the queue of promises are enough for work to end after its wait was rejected. */
+const TURNS = 30;
+
+const later = (fn: () => void): void => void Promise.resolve().then(fn);
+
+export class Waits {
+  private readonly pending = new Set<Wait>();
+  /** The chain of the work itself. */
+  private readonly main = {};
+  /** The chain of what runs now, where that is known; and the wait that it created last. */
+  private chain: object | undefined;
+  private newest: Wait | undefined;
+  private readonly stops = new Set<() => void>();
+  /** The run was cancelled, and a wait learned of it. */
+  private told = false;
+  private ended = false;
+  private workEnded = false;
+
+  /** Calls `stop` when the run ends. Returns a function that prevents it. */
+  whenEnded(stop: () => void): () => void {
+    if (this.ended) stop();
+    else this.stops.add(stop);
+    return () => void this.stops.delete(stop);
+  }
+
+  /**
+   * Adds a wait of a run that is under way.
+   * @returns how to note that it came: to be called with what then settles its promise
+   */
+  add(pending: Pending): (settle: () => void) => void {
+    const wait: Wait = { ...pending, chain: this.chainOfNext() };
+    this.newest = wait;
+    this.pending.add(wait);
+    return (settle) => {
+      if (!this.pending.delete(wait)) return;
+      const { chain } = wait;
+      // What waits for it goes on between these two.
+      later(() => {
+        this.chain = chain;
+        this.newest = undefined;
+      });
+      settle();
+      later(() => {
+        this.chain = undefined;
+        this.newest = undefined;
+      });
+    };
+  }
+
+  /** The work is called, and has returned its promise: what it does next comes after a pause. */
+  working(isCalled: boolean): void {
+    this.chain = isCalled ? this.main : undefined;
+    this.newest = undefined;
+    if (isCalled) this.workEnded = false;
+  }
+
+  /** The promise of the work is settled. */
+  workIsOver(): void {
+    this.workEnded = true;
+  }
+
+  /** The chain of a wait that is created now. */
+  private chainOfNext(): object {
+    const { chain, newest } = this;
+    if (chain === undefined) {
+      // It comes out of a promise from elsewhere: the work's, as far as the work waits for nothing else.
+      for (const wait of this.pending) if (wait.chain === this.main) return UNKNOWN;
+      return this.main;
+    }
+    // The one before was not what is waited for here.
+    if (newest !== undefined && newest.chain === chain && chain !== UNKNOWN) newest.chain = {};
+    return chain;
+  }
+
+  /**
+   * Whether the work still has to learn that its run was cancelled; true once. A wait that begins later never settles, or a
+   * loop that catches everything would spin.
+   */
+  tellsOnce(): boolean {
+    const tells = !this.told;
+    this.told = true;
+    return tells;
+  }
+
+  /**
+   * Ends all waits.
+   * @param error what they reject with; without one they never settle
+   * @param isTold something else that the work waits for rejects already
+   */
+  end(error: unknown, isTold = false): void {
+    this.ended = true;
+    const all = [...this.pending];
+    this.pending.clear();
+    for (const { stop } of all) stop();
+    for (const stop of this.stops) stop();
+    this.stops.clear();
+    if (error === undefined) return;
+    if (isTold || all.length > 0) this.told = true;
+    const isWorks = ({ chain }: Wait): boolean => chain === this.main || chain === UNKNOWN;
+    const [works, others] = [all.filter(isWorks), all.filter((wait) => !isWorks(wait)).reverse()];
+    for (const { reject } of works) reject(error);
+    this.rejectInTurn(works.length > 0 || isTold ? [{ reject: ignore }, ...others] : others, error);
+  }
+
+  /** Rejects one wait after the other, until one has ended the work. */
+  private rejectInTurn(waits: readonly Pick<Wait, 'reject'>[], error: unknown, turn = 0): void {
+    const [first, ...rest] = waits;
+    if (first === undefined || this.workEnded) return;
+    if (turn === 0) first.reject(error);
+    if (rest.length === 0) return;
+    if (turn < TURNS) later(() => this.rejectInTurn(waits, error, turn + 1));
+    else this.rejectInTurn(rest, error);
+  }
+}

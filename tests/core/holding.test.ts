@@ -1,0 +1,283 @@
+// What bindings rely on: values that a component holds, errors of sources, and what a binding's watcher throws.
+import { describe, expect, jest, test } from '@jest/globals';
+import { createRuntime, selector, store, type Problem, type Read, type Runtime } from 'floe';
+import { setFlagsFromString } from 'node:v8';
+import { runInNewContext } from 'node:vm';
+import { Hold, holdHostOf, selectedRecipe } from '../../src/core/hold.js';
+import { codeOf } from '../support/failures.js';
+
+setFlagsFromString('--expose-gc');
+const gc = runInNewContext('gc') as () => void;
+
+function setting(given: object = {}) {
+  const counter = store('counter', { n: 0, m: 0 });
+  const problems: Problem[] = [];
+  const runtime = createRuntime({ stores: [counter], onProblem: (problem) => problems.push(problem), ...given });
+  const { merge } = counter.edits();
+  const set = (part: { n?: number; m?: number }) => runtime.dispatch(merge(part));
+  return { counter, runtime, problems, set, merge };
+}
+
+const hold = <T>(runtime: Runtime, of: (read: Read) => T): Hold<T> =>
+  holdHostOf(runtime).hold(selectedRecipe<T>(of));
+
+describe('a hold', () => {
+  test('keeps one value until it changes, before and after it is subscribed to, however many there are', () => {
+    const { counter, runtime, set } = setting();
+    let runs = 0;
+    const holds = Array.from({ length: 500 }, (_, i) =>
+      hold(runtime, (read) => {
+        runs++;
+        return [read(counter).n + i];
+      }),
+    );
+    const values = holds.map((one) => one.get());
+    expect(holds.map((one) => one.get())).toEqual(values);
+    const notify = jest.fn();
+    const stops = holds.map((one) => one.subscribe(notify));
+    for (const [i, one] of holds.entries()) expect(one.get()).toBe(values[i]);
+    expect([runs, notify.mock.calls.length]).toEqual([500, 0]);
+    set({ m: 1 });
+    expect([runs, notify.mock.calls.length]).toEqual([500, 0]);
+    set({ n: 1 });
+    expect([runs, notify.mock.calls.length, holds[3].get()]).toEqual([1000, 500, [4]]);
+    for (const stop of stops) stop();
+    set({ n: 2 });
+    expect(notify.mock.calls.length).toBe(500);
+  });
+
+  test('a change between rendering and subscribing is seen', () => {
+    const { counter, runtime, set } = setting();
+    const one = hold(runtime, (read) => read(counter).n);
+    expect(one.get()).toBe(0);
+    set({ n: 1 });
+    one.subscribe(() => undefined);
+    expect(one.get()).toBe(1);
+  });
+
+  test('a subscription that ends and begins again in one turn keeps the value; a later one finds the present value', async () => {
+    const { counter, runtime, set } = setting();
+    const one = hold(runtime, (read) => [read(counter).n]);
+    const value = one.get();
+    one.subscribe(() => undefined)();
+    const stop = one.subscribe(() => undefined);
+    expect(one.get()).toBe(value);
+    stop();
+    stop();
+    await Promise.resolve();
+    set({ n: 1 });
+    const notify = jest.fn();
+    one.subscribe(notify);
+    expect(one.get()).toEqual([1]);
+    set({ n: 2 });
+    expect([notify.mock.calls.length, one.get()]).toEqual([1, [2]]);
+  });
+
+  test('what a rendering held that was thrown away is released', async () => {
+    const { counter, runtime, set } = setting();
+    let runs = 0;
+    const many = counter.selector('many', (state, i: number) => {
+      runs++;
+      return [state.n + i];
+    });
+    const render = (): number[] =>
+      Array.from({ length: 300 }, (_, i) => holdHostOf(runtime).hold(selectedRecipe(many(i))).get()[0]);
+    expect(render()).toHaveLength(300);
+    // All are kept until the engine collects the holds: none runs again.
+    render();
+    expect(runs).toBe(300);
+    const runsAgain = (): boolean => {
+      runs = 0;
+      for (let i = 0; i < 300; i++) runtime.read(many(i));
+      return runs > 0;
+    };
+    expect(runsAgain()).toBe(false);
+    for (let i = 0; i < 100 && !runsAgain(); i++) {
+      gc();
+      await new Promise((resolve) => setTimeout(resolve, 5));
+    }
+    // As many as the selector keeps, a hundred, are left of them.
+    expect(runsAgain()).toBe(true);
+    expect(set({ n: 1 })).toBe('applied');
+  });
+
+  test('the beginning is what the stores began with, and the present value where nothing differs', () => {
+    const kept = store('kept', { list: ['a'], other: 0 });
+    const { replace, merge } = kept.edits();
+    const runtime = createRuntime({ stores: [kept], initial: { kept: { list: ['given'], other: 1 } } });
+    const list = hold(runtime, (read) => [...read(kept).list]);
+    expect(list.beginning()).toBe(list.get());
+    runtime.dispatch(merge({ other: 2 }));
+    const again = hold(runtime, (read) => [...read(kept).list]);
+    expect(again.beginning()).toBe(again.get());
+    runtime.dispatch(replace({ list: ['now'], other: 3 }));
+    const changed = hold(runtime, (read) => [...read(kept).list]);
+    expect([changed.beginning(), changed.get()]).toEqual([['given'], ['now']]);
+    expect(changed.beginning()).toBe(changed.beginning());
+  });
+
+  test('of a closed runtime is an error', () => {
+    const { counter, runtime } = setting();
+    const one = hold(runtime, (read) => read(counter).n);
+    one.subscribe(() => undefined);
+    runtime.close();
+    expect(codeOf(() => one.get())).toBe('FLOE_CLOSED');
+  });
+});
+
+describe('errors of a watched source', () => {
+  const failing = () => {
+    const all = setting();
+    const strict = all.counter.selector('strict', ({ n }) => {
+      if (n % 2 === 1) throw new Error(`odd ${n}`);
+      return n;
+    });
+    return { ...all, strict };
+  };
+
+  test('reach onError once each, and the next value is told even where it is the one of before', () => {
+    const { runtime, set, strict, problems } = failing();
+    const heard: unknown[] = [];
+    runtime.watch(strict, (now, before) => heard.push([now, before]), {
+      onError: (error) => heard.push(String(error)),
+    });
+    for (const n of [1, 1, 3, 0, 2]) set({ n, m: n });
+    set({ m: 9 });
+    expect(heard).toEqual(['Error: odd 1', 'Error: odd 3', [0, 0], [2, 0]]);
+    expect(problems).toEqual([]);
+  });
+
+  test('are reported once where no watcher has a handler, and no value is made up', () => {
+    const { runtime, set, strict, problems } = failing();
+    const heard: unknown[] = [];
+    set({ n: 1 });
+    runtime.watch(strict, (now) => heard.push(now), { now: true });
+    runtime.watch(strict, (now) => heard.push(now));
+    set({ n: 3 });
+    set({ n: 4 });
+    expect(heard).toEqual([4, 4]);
+    expect(problems.map(({ error }) => String(error))).toEqual(['Error: odd 1', 'Error: odd 1', 'Error: odd 3']);
+  });
+
+  test('end a subscription with an error handler, and an iteration', async () => {
+    const { runtime, set, strict } = failing();
+    const heard: unknown[] = [];
+    runtime.select(strict).subscribe({ next: (now) => heard.push(now), error: (error) => heard.push(String(error)) });
+    const loop = (async () => {
+      for await (const now of runtime.select(strict)) heard.push(`loop ${now}`);
+    })();
+    await Promise.resolve();
+    set({ n: 1 });
+    set({ n: 2 });
+    await expect(loop).rejects.toThrow('odd 1');
+    expect(heard).toEqual([0, 'loop 0', 'Error: odd 1']);
+    set({ n: 3 });
+    const late: unknown[] = [];
+    runtime.select(strict).subscribe({ next: () => late.push('value'), error: (error) => late.push(String(error)) });
+    set({ n: 2 });
+    expect(late).toEqual(['Error: odd 3']);
+  });
+});
+
+describe('what a binding throws while it is notified', () => {
+  const bound = () => {
+    const all = setting();
+    const other = jest.fn();
+    const one = hold(all.runtime, (read) => read(all.counter).n);
+    one.subscribe(() => {
+      throw new Error(`rendering ${one.get()}`);
+    });
+    all.runtime.watch(all.counter, other);
+    return { ...all, other };
+  };
+
+  test('is thrown by the dispatch after all watchers heard, and the transition stays', () => {
+    const { runtime, set, counter, other, problems } = bound();
+    expect(() => set({ n: 1 })).toThrow('rendering 1');
+    expect([runtime.read(counter).n, other.mock.calls.length, problems]).toEqual([1, 1, []]);
+  });
+
+  test('is thrown by the outermost call: a batch, a transaction, a reset, a run', async () => {
+    const { runtime, set, counter, problems, merge } = bound();
+    const inner: unknown[] = [];
+    expect(() => runtime.batch(() => inner.push(set({ n: 1 })))).toThrow('rendering 1');
+    expect(() => runtime.atomic(() => inner.push(set({ n: 2 })))).toThrow('rendering 2');
+    expect(() => runtime.reset()).toThrow('rendering 0');
+    const count = counter.task('count', ({ dispatch }) => dispatch(merge({ n: 5 })));
+    expect(() => runtime.run(count())).toThrow('rendering 5');
+    expect([inner, runtime.read(count.status).phase, problems]).toEqual([['applied', 'applied'], 'done', []]);
+    // Where nobody called, it is reported.
+    const later = counter.task('later', async ({ sleep }) => {
+      await sleep(1);
+    });
+    const status = holdHostOf(runtime).hold(selectedRecipe(later.status));
+    status.subscribe(() => {
+      if (status.get().phase === 'done') throw new Error('shown');
+    });
+    await runtime.run(later());
+    expect(problems.map(({ error }) => String(error))).toEqual(['Error: shown']);
+  });
+
+  test('an application watcher still harms nobody', () => {
+    const { runtime, set, counter, problems } = setting();
+    runtime.watch(counter, () => {
+      throw new Error('mine');
+    });
+    expect(set({ n: 1 })).toBe('applied');
+    expect(problems).toHaveLength(1);
+  });
+});
+
+describe('an endless loop of watchers', () => {
+  test('stops alone: other chains go on, and a long queue out of one watcher is no loop', () => {
+    const { runtime, set, counter } = setting();
+    const double = counter.selector('double', ({ n }) => n * 2);
+    const stop = runtime.watch(double, () => {
+      for (let i = 0; i < 3000; i++) runtime.dispatch(counter.edits().merge({ m: i }));
+    });
+    expect(set({ n: 1 })).toBe('applied');
+    expect(runtime.read(counter).m).toBe(2999);
+    stop();
+    runtime.watch(double, (now) => runtime.dispatch(counter.edits().merge({ n: now })));
+    let last = 0;
+    runtime.watch(double, () => (last = runtime.read(counter).n));
+    expect(codeOf(() => set({ n: 2 }))).toBe('FLOE_ENDLESS_LOOP');
+    expect(last).toBe(runtime.read(counter).n);
+    expect(runtime.dispatch(counter.edits().merge({ m: -1 }))).toBe('applied');
+  });
+});
+
+describe('depth', () => {
+  test('a chain of selectors that is too long is an error with both ends, read at once or bit by bit', () => {
+    const { counter, runtime, set } = setting();
+    const chain = [selector('link 0', (read) => read(counter).n)];
+    for (let i = 1; i < 3000; i++) chain.push(selector(`link ${i}`, (read) => read(chain[i - 1])));
+    expect(runtime.read(chain[900])).toBe(0);
+    expect(() => runtime.read(chain[2999])).toThrow(/begins with 'link 2999', and 'link \d+' is one too many/);
+    expect(codeOf(() => runtime.read(chain[2999]))).toBe('FLOE_TOO_DEEP');
+    for (const link of chain) runtime.read(link);
+    set({ n: 1 });
+    expect(codeOf(() => runtime.read(chain[2999]))).toBe('FLOE_TOO_DEEP');
+    expect(runtime.read(chain[900])).toBe(1);
+    for (const link of chain) runtime.read(link);
+    expect(runtime.read(chain[2999])).toBe(1);
+  });
+});
+
+test('closing ends iterations and completes subscriptions', async () => {
+  const { runtime, counter } = setting();
+  const seen: unknown[] = [];
+  const complete = jest.fn();
+  runtime.select(counter).subscribe({ next: ({ n }) => seen.push(n), complete });
+  const loop = (async () => {
+    for await (const { n } of runtime.select(counter)) seen.push(n);
+    return 'ended';
+  })();
+  const iterator = runtime.select(counter)[Symbol.asyncIterator]();
+  const asked = [iterator.next(), iterator.next(), iterator.next()];
+  await Promise.resolve();
+  runtime.close();
+  expect(await loop).toBe('ended');
+  expect((await Promise.all(asked)).map(({ done }) => done)).toEqual([false, true, true]);
+  expect([seen, complete.mock.calls.length]).toEqual([[0, 0], 1]);
+});
