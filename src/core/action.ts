@@ -53,7 +53,8 @@ export function makeCreator(
   store: StoreDefinition | undefined,
   options?: ActionOptions,
 ): AnyCreator {
-  const prototype = {};
+  // As plain as an object of another realm: it has all that objects inherit, and is taken for data wherever data is.
+  const prototype = Object.create(null, Object.getOwnPropertyDescriptors(Object.prototype)) as object;
   // A constructor a creator keeps its actions in one shape, and `payload` is there only where there is one.
   function Made(this: { type: string }): void {
     this.type = type;

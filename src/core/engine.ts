@@ -33,7 +33,7 @@ import { Settlement, type SettlementHost } from './settlement.js';
 import { makeSlot, slotChange, type Slot, type SlotChange } from './slot.js';
 import type { Read, Recipe, Source } from './source.js';
 import { checkKept, type Change, type StoreDefinition } from './store.js';
-import { callOf, type Need, type Optimistic, type Statuses, type TaskCall, type TaskDefinition } from './task.js';
+import { callOf, isStatuses, statusesNamed, type Need, type Optimistic, type Statuses, type TaskCall, type TaskDefinition } from './task.js';
 import type { InnerWatching } from './watcher.js';
 import {
   ATTACH,
@@ -362,7 +362,13 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     } finally {
       this.calls--;
       if (this.faults.length > 0) this.raise(result === undefined);
+      if (this.runs.isRestarting) this.restart();
     }
+  }
+
+  /** Tasks that live as long as the runtime, and whose runs ended with the line that was left, begin again. */
+  private restart(): void {
+    if (this.calls === 0 && !this.notifying && !this.ended) this.later(() => this.runs.restart());
   }
 
   private enqueue(action: AnyAction, cause: Cause, by?: Applying): 'queued' {
@@ -383,6 +389,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     } finally {
       this.calls--;
       if (this.faults.length > 0) this.raise(failed);
+      if (this.runs.isRestarting) this.restart();
     }
   }
 
@@ -666,6 +673,9 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   ): void {
     this.mayMove();
     if (this.ends.unseen) throw wrongPlace('moving in time', 'what happens unseen at the live end');
+    // Statuses of tasks that have not run in this runtime.
+    for (const [name, state] of Object.entries(liveStates ?? states))
+      if (isStatuses(name, state) && !this.slots.has(name)) this.addSlot(statusesNamed(name), state, true);
     if (!live) this.ends.part();
     if (!live && liveStates) this.atLive(() => this.putStates(liveStates));
     this.putStates(states);
@@ -714,19 +724,25 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
 
   /** What is shown becomes the live end: the application did something in the past. */
   private beginBranch(): void {
-    this.leave((transition) => this.isShown(transition));
+    this.leave((transition) => this.isShown(transition), 'branch');
     this.ends.join();
     this.settlement.keepOnLine();
-    for (const { store, state } of [...this.slots.values()])
-      if (store.internal) this.runs.endLost(store, state as Statuses);
+    this.endLost('branch', []);
+  }
+
+  endLost(reason: 'branch' | 'import', claimed: readonly RunNote[]): void {
+    this.atLive(() => {
+      for (const { store, state } of [...this.slots.values()])
+        if (store.internal) this.runs.endLost(store, state as Statuses, reason, claimed);
+    });
   }
 
   isShown(transition: Transition | undefined): boolean {
     return transition !== undefined && this.listeners.every((listener) => listener.isShown?.(transition) ?? true);
   }
 
-  leave(stays: (transition: Transition) => boolean): void {
-    this.runs.leave(stays);
+  leave(stays: (transition: Transition) => boolean, reason: 'branch' | 'import'): void {
+    this.runs.leave(stays, reason);
   }
 
   // ---- optimistic actions ----
@@ -845,7 +861,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   }
 
   noteRun(
-    task: TaskDefinition,
+    task: Pick<TaskDefinition, 'name' | 'statuses'>,
     next: ((state: Statuses) => Statuses) | undefined,
     { fact, run, cause, reason }: { fact: FactName; run: RunNote; cause: Cause; reason?: unknown },
   ): Transition | undefined {
@@ -1023,6 +1039,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
       this.queued = 0;
       // Nobody called: there is nowhere to throw it.
       if (this.calls === 0 && this.faults.length > 0) for (const error of this.faults.splice(0)) this.problem(error);
+      if (this.runs.isRestarting) this.restart();
     }
   }
 

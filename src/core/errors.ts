@@ -387,4 +387,11 @@ export const chainTooDeep = (first: string, last: string): FloeError =>
       `More than 1,000 selectors ask each other in a chain: it begins with '${first}', and '${last}' is one too many. Derive the value in one selector that goes through the data in a loop.`,
   );
 
-export const messageOf = (cause: unknown): string => (cause instanceof Error ? cause.message : String(cause));
+/** What something that was thrown says. It may be anything, also what cannot be turned into text. */
+export function messageOf(cause: unknown): string {
+  try {
+    return String(cause instanceof Error ? cause.message : cause);
+  } catch {
+    return 'something that has no text was thrown';
+  }
+}

@@ -20,9 +20,20 @@ export const aborter = (): { readonly signal: CancelSignal; abort(reason?: unkno
 
 /** Calls `fn` once after some milliseconds. Returns a function that prevents it. */
 export const timer = (ms: number, fn: () => void): (() => void) => {
-  const started = host.setTimeout!(fn, ms);
+  let started: unknown;
+  let left = ms;
+  const wait = (): void => {
+    const next = Math.min(left, LONGEST_TIMER);
+    left -= next;
+    started = host.setTimeout!(left > 0 ? wait : fn, next);
+  };
+  // What never comes needs no timer.
+  if (ms !== Infinity) wait();
   return () => host.clearTimeout!(started);
 };
+
+/** Milliseconds: hosts hold a delay as a signed 32-bit number, and take a longer one for no delay at all. */
+const LONGEST_TIMER = 2 ** 31 - 1;
 
 /** Milliseconds on a clock that never goes back; for measuring, not for dates. */
 export const stopwatch: () => number = host.performance ? () => host.performance!.now() : () => Date.now();

@@ -20,6 +20,8 @@ export type {
   TaskStatus,
   TaskError,
   AnyTask,
+  Handled,
+  PayloadOf,
   Run,
   Overlap,
   Optimistic,

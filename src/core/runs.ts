@@ -8,7 +8,7 @@ import { DEV } from './mode.js';
 import { TaskRun } from './run.js';
 import type { Read, Source } from './source.js';
 import type { StoreDefinition } from './store.js';
-import type { Optimistic, Need, Statuses, TaskCall, TaskDefinition, TaskError, TaskStatus } from './task.js';
+import { taskOfStatuses, type Optimistic, type Need, type Statuses, type TaskCall, type TaskDefinition, type TaskError, type TaskStatus } from './task.js';
 import type { Cause, FactName, RunNote, Transition } from './transition.js';
 import type { DispatchResult } from './runtime.js';
 import type { Settling } from './optimistic.js';
@@ -33,7 +33,7 @@ export interface RunHost {
   answerTo(need: Need<unknown>, task: string): unknown;
   /** Notes a step of a run, and changes the status of its task. */
   noteRun(
-    task: TaskDefinition,
+    task: Pick<TaskDefinition, 'name' | 'statuses'>,
     next: ((state: Statuses) => Statuses) | undefined,
     what: { fact: FactName; run: RunNote; cause: Cause; reason?: unknown },
   ): Transition | undefined;
@@ -55,8 +55,8 @@ interface Lane {
   readonly queue: { readonly run: TaskRun; readonly cause: Cause }[];
 }
 
-/** As many statuses of runs that have ended are kept, a task, for different arguments. */
-const KEEP = 100;
+/** As many statuses of runs that have ended are kept, a task, for different arguments, where the task says nothing. */
+const KEEP = 1000;
 
 /** As many values that a run saw are recorded. */
 export const MOST_SEEN = 100;
@@ -67,7 +67,13 @@ const MOST_STARTS = 1000;
 export class Runs {
   private readonly tasks = new Map<TaskDefinition, Lanes>();
   private readonly ears = new Map<string, Set<(action: AnyAction) => void>>();
-  private readonly toStart: { readonly call: TaskCall<unknown>; readonly cause: Cause }[] = [];
+  private readonly toStart: {
+    readonly call: TaskCall<unknown>;
+    readonly cause: Cause;
+    readonly isAtStart?: boolean;
+  }[] = [];
+  /** Tasks that begin with the runtime, and whose runs ended with a line that was left. */
+  private readonly toRestart = new Set<TaskDefinition>();
   private starting = false;
   private count = 0;
   private readonly started = new WeakMap<TaskRun, Transition>();
@@ -76,12 +82,13 @@ export class Runs {
 
   // ---- beginning ----
 
-  start(call: TaskCall<unknown>, cause: Cause, parent?: TaskRun): TaskRun {
+  start(call: TaskCall<unknown>, cause: Cause, parent?: TaskRun, isAtStart = false): TaskRun {
     const { task, args } = call;
     this.host.mayRun(task.name);
     if (DEV) guardData(args, { at: '', what: `What the task '${task.name}' is called with` });
     const { overlap = 'allow', unless } = task.options;
     const run = this.made(call);
+    run.isAtStart = isAtStart;
     if (parent?.ended === true) {
       if (parent.phase === 'cancelled' && !parent.tellsOnce()) run.silence();
       return this.neverBegins(run, cause, 'cancelled');
@@ -263,7 +270,7 @@ export class Runs {
     const lane = lanes.lanes.get(run.lane)!;
     lane.running.delete(run);
     lanes.running--;
-    const forgotten = this.countEnd(lanes, key);
+    const forgotten = this.countEnd(lanes, key, task.options.keep ?? KEEP);
     const endedAt = this.host.now();
     const error = phase === 'failed' ? asData(reason) : null;
     const over = (status: TaskStatus): TaskStatus => ({ ...status, phase, endedAt, error });
@@ -293,7 +300,7 @@ export class Runs {
   }
 
   /** Counts one run less under a status key. Returns the key whose status there is no more room for. */
-  private countEnd({ busy, ended }: Lanes, key: string): string | undefined {
+  private countEnd({ busy, ended }: Lanes, key: string, keep: number): string | undefined {
     if (key === '') return undefined;
     const left = busy.get(key)! - 1;
     if (left > 0) {
@@ -302,7 +309,7 @@ export class Runs {
     }
     busy.delete(key);
     ended.add(key);
-    if (ended.size <= KEEP) return undefined;
+    if (ended.size <= keep) return undefined;
     const [oldest] = ended;
     ended.delete(oldest);
     return oldest;
@@ -364,7 +371,8 @@ export class Runs {
 
   atStart(tasks: readonly TaskDefinition[]): void {
     for (const task of tasks)
-      if (task.options.atStart) this.toStart.push({ call: { task, args: [] }, cause: { by: 'runtime' } });
+      if (task.options.atStart)
+        this.toStart.push({ call: { task, args: [] }, cause: { by: 'runtime' }, isAtStart: true });
     if (this.toStart.length > 0) this.startWaiting();
   }
 
@@ -373,13 +381,13 @@ export class Runs {
     this.starting = true;
     try {
       for (let count = 1; this.toStart.length > 0; count++) {
-        const { call, cause } = this.toStart.shift()!;
+        const { call, cause, isAtStart } = this.toStart.shift()!;
         if (count > MOST_STARTS) {
           const names = this.toStart.splice(0).map((one) => one.call.task.name);
           return this.host.problem(endlessLoop([...new Set([call.task.name, ...names])]));
         }
         try {
-          this.start(call, cause);
+          this.start(call, cause, undefined, isAtStart);
         } catch (error) {
           this.host.problem(error);
         }
@@ -400,39 +408,59 @@ export class Runs {
   }
 
   /** Cancels the runs that did not begin on the line that is now shown. */
-  leave(stays: (transition: Transition) => boolean): void {
+  leave(stays: (transition: Transition) => boolean, reason: 'branch' | 'import'): void {
     for (const run of [...this.underWay()]) {
       const started = this.started.get(run);
-      if (started && !stays(started)) this.cancel(run, 'branch');
+      if (!started || stays(started)) continue;
+      if (run.isAtStart) this.toRestart.add(run.task);
+      this.cancel(run, reason);
     }
   }
 
-  /** On a line on which a run was left under way, and that has ended elsewhere: notes the end there too. */
-  endLost(statuses: StoreDefinition, { all, by }: Statuses): void {
-    const found = [...this.tasks].find(([{ statuses: one }]) => one === statuses);
-    if (!found) return;
-    const [task, { running, busy }] = found;
+  get isRestarting(): boolean {
+    return this.toRestart.size > 0;
+  }
+
+  restart(): void {
+    const tasks = [...this.toRestart];
+    this.toRestart.clear();
+    this.atStart(tasks);
+  }
+
+  /**
+   * On a line on which a run was left under way, and that has ended elsewhere or is not there at all: notes its end.
+   * @param claimed the runs that the line claims, where they are known
+   */
+  endLost(
+    statuses: StoreDefinition,
+    { all, by }: Statuses,
+    reason: 'branch' | 'import',
+    claimed: readonly RunNote[],
+  ): void {
+    const lanes = [...this.tasks].find(([task]) => task.statuses.name === statuses.name)?.[1];
     const endedAt = this.host.now();
     const over = (status: TaskStatus): TaskStatus => ({ ...status, phase: 'cancelled', endedAt });
-    const lost = Object.entries(by).filter(([key, { phase }]) => phase === 'running' && !busy.has(key));
-    const allLost = all.phase === 'running' && running === 0;
+    const lost = Object.entries(by).filter(([key, { phase }]) => phase === 'running' && !lanes?.busy.has(key));
+    const allLost = all.phase === 'running' && (lanes?.running ?? 0) === 0;
     if (lost.length === 0 && !allLost) return;
-    this.host.noteRun(
-      task,
-      () => ({
-        all: allLost ? over(all) : all,
-        by: { ...by, ...Object.fromEntries(lost.map(([key, status]) => [key, over(status)])) },
-      }),
-      {
-        fact: 'runEnded',
-        run: { id: 0, task: task.name, args: [], phase: 'cancelled' },
-        cause: { by: 'runtime' },
-        reason: 'branch',
-      },
-    );
+    const name = taskOfStatuses(statuses.name);
+    const known = claimed.filter(({ task }) => task === name);
+    const notes = known.length > 0 ? known : [{ id: 0, task: name, args: [] }];
+    for (const [i, note] of notes.entries())
+      this.host.noteRun(
+        { name, statuses },
+        i < notes.length - 1
+          ? undefined
+          : () => ({
+              all: allLost ? over(all) : all,
+              by: { ...by, ...Object.fromEntries(lost.map(([key, status]) => [key, over(status)])) },
+            }),
+        { fact: 'runEnded', run: { ...note, phase: 'cancelled' }, cause: { by: 'runtime' }, reason },
+      );
   }
 
   close(): void {
+    this.toRestart.clear();
     this.toStart.length = 0;
     for (const run of [...this.underWay()]) this.cancel(run, 'closed');
   }
@@ -443,6 +471,11 @@ export const typesOf = (actions: AnyCreator | readonly AnyCreator[]): string[] =
 
 /** What is kept of an error in the status. */
 function asData(error: unknown): TaskError {
-  const code = (error as { code?: unknown } | null | undefined)?.code;
+  let code: unknown;
+  try {
+    code = (error as { code?: unknown } | null | undefined)?.code;
+  } catch {
+    // It refuses to be looked at.
+  }
   return { message: messageOf(error), ...(typeof code === 'string' && { code }) };
 }

@@ -75,6 +75,9 @@ export interface RuntimeOptions {
   readonly onProblem?: (problem: Problem) => void;
 }
 
+/** Members of `O` that `Known` has not: none may be given. */
+export type Unknown<O, Known> = { readonly [K in Exclude<keyof O, keyof Known>]: never };
+
 type FaceOf<O, K extends string> = O extends { readonly [P in K]: Attachment<infer Face> } ? Face : never;
 
 /** What the attached options add to a runtime. */
@@ -139,7 +142,7 @@ export interface Runtime {
  * runtime.read(expected);
  */
 export function createRuntime<const O extends RuntimeOptions = object>(
-  options?: O & RuntimeOptions,
+  options?: O & RuntimeOptions & Unknown<O, RuntimeOptions>,
 ): Runtime & Attached<O> {
   const given: RuntimeOptions = options ?? {};
   checkRuntimeOptions(given);

@@ -29,6 +29,9 @@ import {
   type Task,
   type TaskDefinition,
   type TaskOptions,
+  type Handled,
+  type OverlapBy,
+  type PayloadOf,
   type WhenOptions,
   type Work,
 } from './task.js';
@@ -92,12 +95,7 @@ export interface Store<N extends string = string, S = unknown> extends Source<S>
    * Declares how this store answers actions from elsewhere. Returns the store.
    * @param actions a creator or a list of them; a function that gives them where modules import each other in a circle
    */
-  when<A extends readonly unknown[]>(
-    actions: () => Answered<A>,
-    change: (draft: Draft<S>, ...payload: A) => void | S,
-  ): this;
-  // eslint-disable-next-line @typescript-eslint/unified-signatures -- a creator can be called too: joined, the payload would be inferred from that call
-  when<A extends readonly unknown[]>(actions: Answered<A>, change: (draft: Draft<S>, ...payload: A) => void | S): this;
+  when<const C extends Handled>(actions: C, change: (draft: Draft<S>, ...payload: PayloadOf<C>) => void | S): this;
   /**
    * Declares a value derived from this store's state. What is read is tracked to the property: it runs again only if
    * something that it read changed.
@@ -117,23 +115,21 @@ export interface Store<N extends string = string, S = unknown> extends Source<S>
    *   dispatch(visitsArrived(await use(office).visits(day, { signal })));
    * }, { overlap: 'replace' });
    */
-  task<A extends readonly unknown[], P extends readonly [...A, ...unknown[]], T>(
+  task<A extends readonly unknown[], T, const C extends Handled, B extends OverlapBy<A> = OverlapBy<A>>(
     name: string,
     run: Work<A, T>,
-    options: WhenOptions<A, () => Answered<P>>,
-  ): Task<A, T>;
-  task<A extends readonly unknown[], P extends readonly [...A, ...unknown[]], T>(
+    options: WhenOptions<A, C> & { readonly overlapBy?: B },
+  ): Task<A, T, Parameters<B>>;
+  task<A extends readonly unknown[], T, B extends OverlapBy<A> = OverlapBy<A>>(
     name: string,
     run: Work<A, T>,
-    // eslint-disable-next-line @typescript-eslint/unified-signatures -- a creator can be called too: joined, the payload would be inferred from that call
-    options: WhenOptions<A, Answered<P>>,
-  ): Task<A, T>;
-  task<A extends readonly unknown[], T>(
+    options: TaskOptions<A> & { readonly overlapBy?: B; readonly unless: (read: Read, ...args: A) => unknown },
+  ): Task<A, T | undefined, Parameters<B>>;
+  task<A extends readonly unknown[], T, B extends OverlapBy<A> = OverlapBy<A>>(
     name: string,
     run: Work<A, T>,
-    options: TaskOptions<A> & { readonly unless: (read: Read, ...args: A) => unknown },
-  ): Task<A, T | undefined>;
-  task<A extends readonly unknown[], T>(name: string, run: Work<A, T>, options?: TaskOptions<A>): Task<A, T>;
+    options?: Omit<TaskOptions<A>, 'when'> & { readonly overlapBy?: B },
+  ): Task<A, T, Parameters<B>>;
   /** A rule that must hold after every transition. Reported when broken, or refused: see `createRuntime({ invariants })`. */
   invariant(name: string, holds: (state: S) => boolean): this;
   /** Ready-made actions: `replace(next)`, `merge(part)`, `remove(...keys)`. */
@@ -166,14 +162,11 @@ export function declaredMore(): void {
   declared++;
 }
 
-/** What a store answers to, as it was given. */
-export type AnswerTo = Answered<never> | (() => Answered<never>);
-
 /** The inside of a store, for the runtime and what is attached to it. */
 export class StoreDefinition implements Source<unknown> {
   readonly id = nextId();
   private readonly changes = new Map<string, Change[]>();
-  private readonly whens: { readonly answered: AnswerTo; readonly change: Change }[] = [];
+  private readonly whens: { readonly answered: Handled; readonly change: Change }[] = [];
   private readonly rules: Rule[] = [];
   private readonly ownTasks: TaskDefinition[] = [];
   private readonly own = new Map<object, unknown>();
@@ -277,7 +270,7 @@ export class StoreDefinition implements Source<unknown> {
     declared++;
   }
 
-  when(answered: AnswerTo, change: Change): this {
+  when(answered: Handled, change: Change): this {
     this.whens.push({ answered, change });
     declared++;
     return this;

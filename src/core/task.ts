@@ -1,10 +1,12 @@
 // Tasks: work over time. A definition holds no state; `runs.ts` brings it to life in a runtime.
 import type { AnyCreator } from './action.js';
-import { badName, notATaskCall } from './errors.js';
+import { badName, badOption, notATaskCall } from './errors.js';
+import { DEV } from './mode.js';
+import { checkChoice, checkOptions } from './options.js';
 import type { CancelSignal } from './host.js';
 import type { Dispatchable, DispatchResult } from './runtime.js';
 import { argumentKey, makeSelector, type Read, type Selector, type Source } from './source.js';
-import { declaredMore, plainName, StoreDefinition, type Answered, type AnswerTo } from './store.js';
+import { declaredMore, plainName, StoreDefinition } from './store.js';
 
 /** Where a task is. */
 export interface TaskStatus {
@@ -97,15 +99,42 @@ export interface TaskOptions<A extends readonly unknown[]> {
   /** Tries again after a failure: `times` more, each after `wait` milliseconds. Default: no retry; no wait. */
   readonly retry?: { readonly times: number; readonly wait?: number | ((attempt: number) => number) };
   /** Runs it for each action of a creator, or of several, with the payload as its argument. */
-  readonly when?: Answered<A> | (() => Answered<A>);
+  readonly when?: Handled;
   /** Runs it when its store joins a runtime; a task without a store when it is listed in `createRuntime({ tasks })`. */
   readonly atStart?: boolean;
   /** When this gives something true, there is nothing to do: the run ends at once without a result. */
   readonly unless?: (read: Read, ...args: A) => unknown;
+  /**
+   * How many statuses by arguments are kept of runs that have ended, the latest ones; those of running runs never count.
+   * Default: 1,000.
+   */
+  readonly keep?: number;
 }
 
-/** The options of a task that answers actions: it takes their payload, or no arguments. */
-export type WhenOptions<A extends readonly unknown[], W> = Omit<TaskOptions<A>, 'when'> & { readonly when: W };
+/** What handles actions says which: a creator, a list of them, or a function that gives them. */
+export type Handled = AnyCreator | readonly AnyCreator[] | (() => AnyCreator | readonly AnyCreator[]);
+
+/** The payload of what is handled, as a list of one argument or none. */
+export type PayloadOf<C> = C extends AnyCreator
+  ? Parameters<C>
+  : C extends readonly (infer I extends AnyCreator)[]
+    ? Parameters<I>
+    : C extends () => infer R
+      ? PayloadOf<R>
+      : never;
+
+/** The work of a task takes the payload of each action that starts it, or no arguments. */
+type Fitting<C, A extends readonly unknown[]> = [PayloadOf<C>] extends [readonly [...A, ...unknown[]]]
+  ? unknown
+  : 'The task takes other arguments than the payload of these actions';
+
+/** The options of a task that handles actions. */
+export type WhenOptions<A extends readonly unknown[], C> = Omit<TaskOptions<A>, 'when'> & {
+  readonly when: C & Fitting<C, A>;
+};
+
+/** Gives the part of the arguments by which runs overlap. */
+export type OverlapBy<A extends readonly unknown[]> = (...args: A) => unknown;
 
 /** A call of a task, for `run`. By itself it does nothing. */
 export interface TaskCall<out T> {
@@ -116,35 +145,43 @@ export interface TaskCall<out T> {
 }
 
 /** A declared task: calling it makes what `run` takes. */
-export interface Task<A extends readonly unknown[], T> {
+export interface Task<A extends readonly unknown[], T, S extends readonly unknown[] = A> {
   (...args: A): TaskCall<T>;
   /** Where its runs are, all taken together. */
   readonly status: Source<TaskStatus>;
-  /** Where its runs with these arguments are. With `overlapBy`, only the arguments count that it looks at. */
-  readonly statusOf: (...args: A | Leading<A>) => Source<TaskStatus>;
+  /**
+   * Where its runs with these arguments are. With `overlapBy`, only the arguments count that it looks at, and the others may
+   * be left out. Of arguments of which no run is under way, the last `keep` are known; of others it says `idle`.
+   */
+  readonly statusOf: (...args: A | S) => Source<TaskStatus>;
   /** @internal */
   readonly definition: TaskDefinition;
 }
 
-/** The first arguments: any number of them. */
-export type Leading<A extends readonly unknown[]> = A extends readonly [...infer Rest, unknown]
-  ? Rest | Leading<Rest>
-  : A;
-
 /** Any task. */
 // eslint-disable-next-line @typescript-eslint/no-explicit-any -- a task of any arguments
-export type AnyTask = Task<any, unknown>;
+export type AnyTask = Task<any, unknown, any>;
 
 /** The work of a task. */
 export type Work<A extends readonly unknown[], T> = (context: TaskContext, ...args: A) => T | Promise<T>;
 
 const idle: TaskStatus = { phase: 'idle', runs: 0, startedAt: null, endedAt: null, error: null };
 
-/** The state that holds the status of one task: of all runs, and by arguments. */
+/** The state that holds the statuses of one task: of all runs, and by arguments. */
 export interface Statuses {
   readonly all: TaskStatus;
   readonly by: Readonly<Record<string, TaskStatus>>;
 }
+
+const NONE: Statuses = { all: idle, by: {} };
+const SUFFIX = '.status';
+/** The name of the task whose statuses are under a name. */
+export const taskOfStatuses = (name: string): string => name.slice(0, -SUFFIX.length);
+/** Whether a state is that of a task's statuses: the names of stores have no dot. */
+export const isStatuses = (name: string, state: unknown): state is Statuses =>
+  name.endsWith(SUFFIX) && typeof (state as Partial<Statuses> | undefined)?.all === 'object';
+/** Holds the statuses of a task that was not declared yet. */
+export const statusesNamed = (name: string): StoreDefinition => new StoreDefinition(name, NONE, undefined, true);
 
 /** The inside of a task. */
 export class TaskDefinition {
@@ -158,8 +195,7 @@ export class TaskDefinition {
     readonly work: Work<never[], unknown>,
     readonly options: TaskOptions<never[]>,
   ) {
-    const begin: Statuses = { all: idle, by: {} };
-    this.statuses = new StoreDefinition(`${name}.status`, begin, undefined, true);
+    this.statuses = statusesNamed(name + SUFFIX);
     this.status = makeSelector(`${name}.status`, this.statuses, (state: Statuses) => state.all) as Source<TaskStatus>;
     const byKey = makeSelector(`${name}.statusOf`, this.statuses, (state: Statuses, key: string) =>
       key === '' ? state.all : (state.by[key] ?? idle),
@@ -186,15 +222,28 @@ export const freeTasks: TaskDefinition[] = [];
 
 /** Whether a task answers actions of a type. */
 export const startsWith = ({ options }: TaskDefinition, type: string): boolean =>
-  options.when !== undefined && answersType(options.when as AnswerTo, type);
+  options.when !== undefined && answersType(options.when, type);
 
 /** The types of the actions that are answered. */
-export function typesOf(answered: AnswerTo): readonly string[] {
+export function typesOf(answered: Handled): readonly string[] {
   const named = typeof answered === 'function' && !('type' in answered) ? answered() : answered;
-  return ([named].flat() as unknown as AnyCreator[]).map(({ type }) => type);
+  return ([named].flat() as AnyCreator[]).map(({ type }) => type);
 }
 
-export const answersType = (answered: AnswerTo, type: string): boolean => typesOf(answered).includes(type);
+export const answersType = (answered: Handled, type: string): boolean => typesOf(answered).includes(type);
+
+const TASK_OPTIONS = ['overlap', 'overlapBy', 'retry', 'when', 'atStart', 'unless', 'keep'];
+
+/** Development only: what is misspelt, and what no run could use. */
+function checkTaskOptions(name: string, options: TaskOptions<never[]>): void {
+  if (!DEV) return;
+  const what = `The task '${name}'`;
+  checkOptions(what, options, TASK_OPTIONS);
+  checkChoice(what, 'overlap', options.overlap, ['replace', 'queue', 'ignore', 'share', 'allow']);
+  checkOptions(`${what}, retry`, options.retry, ['times', 'wait']);
+  const { keep = 0 } = options;
+  if (!(keep >= 0)) throw badOption(what, 'keep', 'is a number from 0 on');
+}
 
 /** Makes a task as a user calls it. */
 export function makeTask(
@@ -203,6 +252,7 @@ export function makeTask(
   options: TaskOptions<never[]> = {},
 ): { readonly definition: TaskDefinition; readonly made: unknown } {
   if (typeof work !== 'function') throw badName(`The work of the task '${name}'`, work);
+  checkTaskOptions(name, options);
   const definition = new TaskDefinition(name, work, options);
   const call = (...args: unknown[]): TaskCall<unknown> => ({ task: definition, args });
   Object.defineProperty(call, 'name', { value: name });
@@ -218,27 +268,21 @@ export function makeTask(
  *   dispatch(signedIn(await use(office).signIn(name)));
  * });
  */
-export function task<A extends readonly unknown[], P extends readonly [...A, ...unknown[]], T>(
+export function task<A extends readonly unknown[], T, const C extends Handled, B extends OverlapBy<A> = OverlapBy<A>>(
   name: string,
   run: Work<A, T>,
-  options: WhenOptions<A, () => Answered<P>>,
-): Task<A, T>;
-export function task<A extends readonly unknown[], P extends readonly [...A, ...unknown[]], T>(
+  options: WhenOptions<A, C> & { readonly overlapBy?: B },
+): Task<A, T, Parameters<B>>;
+export function task<A extends readonly unknown[], T, B extends OverlapBy<A> = OverlapBy<A>>(
   name: string,
   run: Work<A, T>,
-  // eslint-disable-next-line @typescript-eslint/unified-signatures -- a creator can be called too: joined, the payload would be inferred from that call
-  options: WhenOptions<A, Answered<P>>,
-): Task<A, T>;
-export function task<A extends readonly unknown[], T>(
+  options: TaskOptions<A> & { readonly overlapBy?: B; readonly unless: (read: Read, ...args: A) => unknown },
+): Task<A, T | undefined, Parameters<B>>;
+export function task<A extends readonly unknown[], T, B extends OverlapBy<A> = OverlapBy<A>>(
   name: string,
   run: Work<A, T>,
-  options: TaskOptions<A> & { readonly unless: (read: Read, ...args: A) => unknown },
-): Task<A, T | undefined>;
-export function task<A extends readonly unknown[], T>(
-  name: string,
-  run: Work<A, T>,
-  options?: TaskOptions<A>,
-): Task<A, T>;
+  options?: Omit<TaskOptions<A>, 'when'> & { readonly overlapBy?: B },
+): Task<A, T, Parameters<B>>;
 export function task(name: string, run: Work<never[], unknown>, options?: TaskOptions<never[]>): unknown {
   const { definition, made } = makeTask(plainName('A task', name), run, options);
   if (options?.when) {

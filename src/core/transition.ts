@@ -159,7 +159,12 @@ export interface Host {
   /** Adds somebody who listens. Returns a function that stops it. */
   listen(listener: Listener): () => void;
   /** Another line is about to be shown: runs that did not begin on it are cancelled. */
-  leave(stays: (transition: Transition) => boolean): void;
+  leave(stays: (transition: Transition) => boolean, reason: 'branch' | 'import'): void;
+  /**
+   * Another line is shown now: notes the end of all runs that the statuses on it claim, and that are not under way.
+   * @param claimed the runs that were left under way on it, where they are known
+   */
+  endLost(reason: 'branch' | 'import', claimed: readonly RunNote[]): void;
   /** Reports something that went wrong where nobody waits for an answer. */
   problem(error: unknown, transition?: Transition): void;
 }

@@ -1,6 +1,7 @@
 import { lookUp } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
-import { STILL } from '../core/runtime.js';
+import { badOption } from '../core/errors.js';
+import { STILL, type Unknown } from '../core/runtime.js';
 import { createRuntime, type Problem, type Runtime, type RuntimeOptions, type Attached } from '../core/index.js';
 import { recording, type Trace } from '../trace/index.js';
 import { handClock, type HandClock } from './clock.js';
@@ -15,6 +16,11 @@ export interface TestRuntime extends Runtime {
 
 /** As those of `createRuntime`; the clock, chance, the trace and the report of problems are there already. */
 export type TestRuntimeOptions = Omit<RuntimeOptions, 'clock' | 'trace' | 'onProblem'> & {
+  /**
+   * A clock made before the runtime, for stand-ins that wait by it from the start: tasks that begin with their stores run
+   * before `testRuntime` returns. Default: a new one.
+   */
+  readonly clock?: HandClock;
   /** What the random numbers begin with. Default: 1 */
   readonly seed?: number;
   /** Tasks do not begin by themselves, neither in answer to actions nor with their stores. Default: false */
@@ -31,10 +37,14 @@ export type TestRuntimeOptions = Omit<RuntimeOptions, 'clock' | 'trace' | 'onPro
  * expect(runtime.read(loadVisits.status).phase).toBe('done');
  */
 export function testRuntime<const O extends TestRuntimeOptions = object>(
-  options?: O & TestRuntimeOptions,
+  options?: O & TestRuntimeOptions & Unknown<O, TestRuntimeOptions>,
 ): TestRuntime & Attached<O> {
-  const { seed = 1, still, ...given }: TestRuntimeOptions = options ?? {};
-  const clock = handClock();
+  const { seed = 1, still, clock = handClock(), ...given }: TestRuntimeOptions = options ?? {};
+  for (const name of ['trace', 'onProblem'])
+    if (name in given)
+      throw badOption('testRuntime', name, `is there already: look at runtime.${name === 'trace' ? 'trace' : 'problems'}`);
+  if (typeof (clock as Partial<HandClock>).advance !== 'function')
+    throw badOption('testRuntime', 'clock', 'takes a clock that is driven by hand: handClock()');
   const problems: Problem[] = [];
   const runtime = createRuntime({
     random: seeded(seed),

@@ -416,11 +416,22 @@ class Recorder implements Trace, Listener {
     const { timeline } = this;
     const { common } = timeline.lineOf(branch);
     // Runs that did not begin on it are cancelled while this line is still the live one.
-    this.host.leave(({ step }) => step !== undefined && step <= (timeline.line.at(common)?.seq ?? -1));
+    this.host.leave(({ step }) => step !== undefined && step <= (timeline.line.at(common)?.seq ?? -1), 'branch');
     const from = this.statesAt(common);
     timeline.goTo(branch);
     this.tip = { ...timeline.statesAt(timeline.line.length - 1, [{ index: common, states: from }]) };
     this.show(timeline.line.length - 1);
+    this.host.endLost('branch', this.claimedRuns());
+  }
+
+  /** The runs that the line left under way. */
+  private claimedRuns(): RunNote[] {
+    const claimed = new Map<number, RunNote>();
+    for (const { fact, run } of wholeSteps(this.timeline.line.kept(0))) {
+      if (fact === 'runStarted' && run) claimed.set(run.id, run);
+      else if (fact === 'runEnded' && run) claimed.delete(run.id);
+    }
+    return [...claimed.values()];
   }
 
   nameBranch(branch: number, name: string): void {
@@ -515,10 +526,11 @@ class Recorder implements Trace, Listener {
       else timeline.replace(step);
     }
     this.sum = undefined;
-    // Runs whose beginning no longer counts are over.
-    this.host.leave(({ step }) => step === undefined || !this.excluded.has(step));
     this.tip = { ...live };
     this.show(Math.min(this.at, line.length - 1));
+    // Runs whose beginning no longer counts are over.
+    this.host.leave(({ step }) => step === undefined || !this.excluded.has(step), 'branch');
+    this.host.endLost('branch', []);
     this.writeSteps(
       revised.sort((a, b) => a.seq - b.seq),
       true,
@@ -588,15 +600,19 @@ class Recorder implements Trace, Listener {
     const live = timeline.statesAt(last, [{ index: -1, states }]);
     guardData(live, { at: '', what: 'The state in the trace file' });
     // Nothing was touched so far: a file that cannot be replayed throws above.
-    this.host.leave(() => false);
+    this.host.leave(() => false, 'import');
     this.timeline = timeline;
     this.sum = undefined;
     this.groupShift = steps.reduce((most, { group = 0 }) => Math.max(most, group), this.groupShift);
-    this.runShift = steps.reduce((most, { run }) => Math.max(most, run?.id ?? 0), this.runShift);
+    const runShift = steps.reduce((most, { run }) => Math.max(most, run?.id ?? 0), this.runShift);
     this.excluded.clear();
     for (const { seq, excluded } of steps) if (excluded) this.excluded.add(seq);
     this.tip = { ...live };
     this.show(last);
+    // The ends of its runs have the numbers that the file gives them.
+    this.runShift = 0;
+    this.host.endLost('import', this.claimedRuns());
+    this.runShift = runShift;
     return { steps: steps.length, ...(problem && { problem }) };
   }
 

@@ -1,6 +1,6 @@
 // What bindings rely on: values that a component holds, errors of sources, and what a binding's watcher throws.
 import { describe, expect, jest, test } from '@jest/globals';
-import { createRuntime, selector, store, type Problem, type Read, type Runtime } from 'floe';
+import { createRuntime, selector, store, type Problem, type Read, type Runtime } from '../../src/core/index.js';
 import { setFlagsFromString } from 'node:v8';
 import { runInNewContext } from 'node:vm';
 import { Hold, holdHostOf, selectedRecipe } from '../../src/core/hold.js';

@@ -1,7 +1,7 @@
 // What counts as data, as an argument, and as the same; and how values travel as text.
 import { describe, expect, test } from '@jest/globals';
 import { runInNewContext } from 'node:vm';
-import { createRuntime, selector, store, type Read, type Source } from 'floe';
+import { createRuntime, selector, store, type Read } from 'floe';
 import { tableOf } from 'floe/entities';
 import fc from 'fast-check';
 import { keeping, sameData } from '../../src/core/plain.js';

@@ -18,6 +18,18 @@ task('answers', (_context, id: string) => id, { when: picked });
 task('answersWithoutLooking', () => 1, { when: picked });
 task('answersLater', (_context, id: string) => id, { when: () => picked });
 task('answersSeveral', () => 1, { when: [shiftEnded] });
+const measured = visits.action('measured', (_draft, _metres: number) => undefined);
+task('answersAny', () => 1, { when: [picked, measured, shiftEnded] });
+task('answersEither', (_context, _of: string | number) => 1, { when: [picked, measured] });
+task('answersLaterAny', () => 1, { when: () => [picked, measured] });
+visits.when([picked, measured], (draft, of) => {
+  const either: string | number = of;
+  draft.list = [String(either)];
+});
+// @ts-expect-error one of the payloads is a number
+task('answersOne', (_context, _id: string) => 1, { when: [picked, measured] });
+// @ts-expect-error the action has no payload
+task('answersNothing', (_context, _id: string) => 1, { when: shiftEnded });
 
 const runtime = createRuntime({ needs: [office.by({ visits: () => Promise.resolve([]) })] });
 const count: Run<number> = runtime.run(load('2031-03-02'));
@@ -26,6 +38,14 @@ const status: Source<TaskStatus> = save.statusOf('v7');
 save.statusOf('v7', 'text');
 void [count, maybe, status];
 
+const both = visits.task('both', (_context, _id: string, _at: number) => 1);
+both.statusOf('v7', 1);
+// @ts-expect-error the status of a run goes by all of its arguments
+both.statusOf('v7');
+// @ts-expect-error there is no such option
+visits.task('misspelt', () => 1, { overlop: 'replace' });
+// @ts-expect-error there is no such option
+createRuntime({ interceptor: [] });
 // @ts-expect-error a day is a text
 load(7);
 // @ts-expect-error the day is missing
