@@ -300,7 +300,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   slot(store: StoreDefinition): Slot {
     const slot = this.slots.get(store.name);
     if (slot && (slot.store === store || this.retired.has(store) || store.internal)) return slot;
-    if (this.ended) throw closed('read');
+    // A run that was cancelled may still read: an error would have a loop that catches everything spin.
+    if (this.ended) return this.addSlot(store, hasOwn(this.initial, store.name) ? this.initial[store.name] : store.begin(), false);
     if (store.internal) return this.addSlot(store, store.begin(), false);
     this.join([store], 'joined');
     return this.slots.get(store.name)!;
@@ -800,7 +801,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   }
 
   readLive<T>(source: Source<T>): T {
-    return this.atLive(() => this.read(source));
+    return this.atLive(() => this.ends.reading.read(source) as T);
   }
 
   dispatchBy(run: TaskRun, action: AnyAction, optimistic?: Applying['optimistic']): DispatchResult {

@@ -84,7 +84,7 @@ export class Runs {
 
   start(call: TaskCall<unknown>, cause: Cause, parent?: TaskRun, isAtStart = false): TaskRun {
     const { task, args } = call;
-    this.host.mayRun(task.name);
+    if (parent?.ended !== true) this.host.mayRun(task.name);
     if (DEV) guardData(args, { at: '', what: `What the task '${task.name}' is called with` });
     const { overlap = 'allow', unless } = task.options;
     const run = this.made(call);

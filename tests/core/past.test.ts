@@ -62,8 +62,12 @@ describe('rule 14: while somebody looks at the past', () => {
     expect(runtime.read(load.status)).toMatchObject({ phase: 'done', runs: 1 });
     for (const { seq } of runtime.trace.steps) runtime.trace.seek(seq);
     runtime.trace.switchTo(0);
-    expect(runtime.read(load.status)).toMatchObject({ phase: 'running', runs: 2 });
-    expect(lines(runtime.trace.steps).at(-1)).toMatch(/runEnded, #2 cancelled.*branch$/);
+    // Neither is under way there: the older one ended on the other branch.
+    expect(runtime.read(load.status)).toMatchObject({ phase: 'cancelled', runs: 2 });
+    expect(lines(runtime.trace.steps).slice(-2)).toEqual([
+      expect.stringMatching(/runEnded, #2 cancelled.*branch$/),
+      expect.stringMatching(/runEnded, #1 cancelled.*branch$/),
+    ]);
   });
 
   test('a run that the branch still shows as running, but that has ended, is ended there too', async () => {

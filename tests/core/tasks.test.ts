@@ -567,14 +567,19 @@ describe('options', () => {
     ]);
   });
 
-  test('the status of a hundred different arguments is kept, the oldest is forgotten first', async () => {
+  test('the statuses of a thousand arguments are kept, or of as many as the task says; those of running runs do not count', async () => {
     const { visits } = declareVisits();
-    const touch = visits.task('touch', ({ sleep }, n: number) => sleep(n === 0 ? 1000 : 1));
+    const work = ({ sleep }: TaskContext, n: number) => sleep(n === 0 ? 10_000 : 1);
     const runtime = testRuntime({ stores: [visits] });
-    for (let n = 0; n <= 101; n++) void runtime.run(touch(n));
-    await runtime.clock.advance(1);
-    const phases = [0, 1, 2, 101].map((n) => runtime.read(touch.statusOf(n)).phase);
-    expect(phases).toEqual(['running', 'idle', 'done', 'done']);
+    for (const [touch, keep] of [
+      [visits.task('touch', work), 1000],
+      [visits.task('touchFew', work, { keep: 3 }), 3],
+    ] as const) {
+      for (let n = 0; n <= keep + 1; n++) void runtime.run(touch(n));
+      await runtime.clock.advance(1);
+      const phases = [0, 1, 2, keep + 1].map((n) => runtime.read(touch.statusOf(n)).phase);
+      expect(phases).toEqual(['running', 'idle', 'done', 'done']);
+    }
   });
 });
 

@@ -1,0 +1,374 @@
+// How runs end: cancelled in the middle of a loop, left behind by a branch or an import, and whatever they throw.
+import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
+import { createRuntime, store, type AnyAction, type Run, type TaskContext } from 'floe';
+import { recording } from 'floe/trace';
+import { handClock, testRuntime } from 'floe/testing';
+
+const declare = () => {
+  const watch = store('watch', { ticks: 0, list: [] as string[] });
+  const ticked = watch.action('ticked', (draft) => {
+    draft.ticks++;
+  });
+  const noted = watch.action('noted', (draft, text: string) => {
+    draft.list.push(text);
+  });
+  return { watch, ticked, noted };
+};
+
+const settle = async (): Promise<void> => {
+  for (let i = 0; i < 100; i++) await Promise.resolve();
+};
+
+const unhandled: unknown[] = [];
+const note = (error: unknown): void => void unhandled.push(error);
+beforeEach(() => {
+  unhandled.length = 0;
+  process.on('unhandledRejection', note);
+});
+afterEach(async () => {
+  // Node reports a rejection that nobody handles when all that was queued has run.
+  await new Promise((resolve) => setTimeout(resolve, 5));
+  process.off('unhandledRejection', note);
+  expect(unhandled).toEqual([]);
+});
+
+/** Waits of every kind, in a loop that catches everything. */
+const loops: Record<string, (context: TaskContext, ticked: () => AnyAction, child: () => never) => Promise<unknown>> = {
+  sleep: ({ sleep }) => sleep(10),
+  next: ({ next }, ticked) => next(ticked as never),
+  each: ({ each }, ticked) => each(ticked as never).next(),
+  run: ({ run }, _ticked, child) => run(child()),
+  'a race of two': ({ sleep, next }, ticked) => Promise.race([sleep(10), next(ticked as never)]),
+};
+
+describe('a loop that catches everything', () => {
+  const endings = {
+    cancel: (runtime: ReturnType<typeof testRuntime>, run: Run<unknown>) => run.cancel(),
+    close: (runtime: ReturnType<typeof testRuntime>) => runtime.close(),
+    branch: (runtime: ReturnType<typeof testRuntime>, _run: unknown, act: () => void) => {
+      runtime.trace.seek(0);
+      act();
+    },
+    import: (runtime: ReturnType<typeof testRuntime>) => void runtime.trace.import(runtime.trace.export()),
+  };
+  test.each(Object.keys(loops).flatMap((wait) => Object.keys(endings).map((how) => [wait, how] as const)))(
+    'over %s stops after %s, and learned of it once',
+    async (wait, how) => {
+      const { watch, ticked, noted } = declare();
+      const child = watch.task('child', ({ sleep }) => sleep(10));
+      const late = store('late', {});
+      let rounds = 0;
+      const codes: unknown[] = [];
+      const poll = watch.task('poll', async (context) => {
+        for (;;) {
+          if (++rounds > 1000) throw new Error('it spins');
+          try {
+            context.dispatch(noted('round'));
+            context.read(watch);
+            context.read(late);
+            context.optimistic(noted('maybe')).revert();
+            await loops[wait](context, ticked, child as never);
+          } catch (error) {
+            codes.push((error as { code?: string }).code);
+          }
+        }
+      });
+      const runtime = testRuntime({ stores: [watch] });
+      const run = runtime.run(poll());
+      run.catch(() => undefined);
+      for (let i = 0; i < 3; i++) {
+        await runtime.clock.advance(10);
+        runtime.dispatch(ticked());
+      }
+      await settle();
+      const before = rounds;
+      expect(before).toBeGreaterThan(2);
+      endings[how as keyof typeof endings](runtime, run, () => runtime.dispatch(ticked()));
+      await settle();
+      // It goes round once more, and what it dispatches then is stopped.
+      expect([rounds - before, codes]).toEqual([1, ['FLOE_RUN_CANCELLED']]);
+      expect(run.phase).toBe('cancelled');
+    },
+  );
+
+  test('learns of it in its next wait, when it waited for something else', async () => {
+    const { watch } = declare();
+    let answer: () => void = () => undefined;
+    const seen: unknown[] = [];
+    const fetching = watch.task('fetching', async ({ sleep }) => {
+      await new Promise<void>((resolve) => (answer = resolve));
+      for (let i = 0; i < 5; i++)
+        await sleep(1).then(
+          () => seen.push('slept'),
+          (error: { code: string }) => seen.push(error.code),
+        );
+    });
+    const runtime = testRuntime({ stores: [watch] });
+    const run = runtime.run(fetching());
+    run.catch(() => undefined);
+    run.cancel();
+    answer();
+    await runtime.clock.advance(100);
+    expect(seen).toEqual(['FLOE_RUN_CANCELLED']);
+  });
+});
+
+describe('what a run does not await', () => {
+  test('raises no unhandled rejection when the run is cancelled: loops that float, items asked for, children', async () => {
+    const { watch, ticked } = declare();
+    const ended: string[] = [];
+    const child = watch.task('child', ({ sleep }) => sleep(1000));
+    const busy = watch.task('busy', async ({ sleep, each, next, run }) => {
+      void (async () => {
+        for (;;) await sleep(10);
+      })();
+      const all = each(ticked);
+      void all.next();
+      void all.next();
+      void next(ticked);
+      void run(child());
+      void Promise.race([sleep(5), sleep(7)]);
+      try {
+        for (;;) await sleep(25);
+      } finally {
+        ended.push('busy');
+      }
+    });
+    const runtime = testRuntime({ stores: [watch] });
+    const run = runtime.run(busy());
+    await runtime.clock.advance(95);
+    run.cancel();
+    await expect(run).rejects.toMatchObject({ code: 'FLOE_RUN_CANCELLED' });
+    await settle();
+    expect([ended, runtime.clock.waiting, runtime.problems]).toEqual([['busy'], 0, []]);
+  });
+
+  test('two that ask for the next item get one each, in their order', async () => {
+    const { watch, noted } = declare();
+    const seen: unknown[] = [];
+    const both = watch.task('both', async ({ each }) => {
+      const all = each(noted);
+      const asked = [all.next(), all.next()];
+      for (const { value } of await Promise.all(asked)) seen.push((value as { payload: string }).payload);
+    });
+    const runtime = testRuntime({ stores: [watch] });
+    const run = runtime.run(both());
+    runtime.dispatch(noted('a'));
+    runtime.dispatch(noted('b'));
+    await run;
+    expect(seen).toEqual(['a', 'b']);
+  });
+});
+
+describe('whatever a task throws', () => {
+  const throws: Record<string, () => unknown> = {
+    'an object without a prototype': () => Object.create(null) as unknown,
+    'a symbol': () => Symbol('s'),
+    nothing: () => undefined,
+    'an object that refuses to be looked at': () =>
+      new Proxy(
+        {},
+        {
+          get() {
+            throw new Error('no');
+          },
+        },
+      ),
+    'an error with a message that is no text': () => Object.assign(new Error('x'), { message: { deep: new Map() } }),
+  };
+  test.each(Object.keys(throws))('%s: it fails, its status says so, and the error is reported as it is', async (name) => {
+    const { watch } = declare();
+    const thrown = throws[name]();
+    const fail = watch.task('fail', async () => {
+      await Promise.resolve();
+      throw thrown;
+    });
+    const runtime = testRuntime({ stores: [watch] });
+    void runtime.run(fail());
+    await settle();
+    const { phase, error } = runtime.read(fail.status);
+    expect([phase, typeof error?.message]).toEqual(['failed', 'string']);
+    expect(runtime.problems).toHaveLength(1);
+    expect(Object.is(runtime.problems[0].error, thrown)).toBe(true);
+  });
+});
+
+describe('a task that begins with the runtime', () => {
+  const living = () => {
+    const { watch, ticked, noted } = declare();
+    const heard: string[] = [];
+    const starts: number[] = [];
+    const poll = watch.task(
+      'poll',
+      async ({ sleep, dispatch, each, now }) => {
+        starts.push(now());
+        void (async () => {
+          for await (const { payload } of each(noted)) heard.push(payload);
+        })();
+        for (;;) {
+          await sleep(10);
+          dispatch(ticked());
+        }
+      },
+      { atStart: true },
+    );
+    return { watch, ticked, noted, poll, heard, starts };
+  };
+  const lives = async (
+    { watch, noted, poll, heard }: ReturnType<typeof living>,
+    runtime: ReturnType<typeof testRuntime>,
+  ): Promise<void> => {
+    runtime.trace.live();
+    const { ticks } = runtime.read(watch);
+    heard.length = 0;
+    await runtime.clock.advance(30);
+    runtime.dispatch(noted('here'));
+    await settle();
+    expect([runtime.read(watch).ticks - ticks, heard]).toEqual([3, ['here']]);
+    expect(runtime.read(poll.status).phase).toBe('running');
+    expect(runtime.problems).toEqual([]);
+  };
+
+  test('begins again after a branch from before it, a switch back, an import and an exclusion', async () => {
+    const all = living();
+    const runtime = testRuntime({ stores: [all.watch] });
+    await runtime.clock.advance(20);
+    runtime.trace.seek(0);
+    runtime.dispatch(all.noted('a branch'));
+    expect(all.starts).toHaveLength(2);
+    await lives(all, runtime);
+    runtime.trace.switchTo(0);
+    await lives(all, runtime);
+    runtime.trace.import(runtime.trace.export());
+    await lives(all, runtime);
+    const noted = runtime.trace.steps.find(({ action }) => action?.type === 'watch.noted');
+    runtime.trace.exclude(noted!.seq, { withCaused: true });
+    await lives(all, runtime);
+    expect(runtime.trace.steps.filter(({ fact, run }) => fact === 'runStarted' && run?.task === 'watch.poll').length).toBe(
+      runtime.trace.steps.filter(({ fact, run }) => fact === 'runEnded' && run?.task === 'watch.poll').length + 1,
+    );
+  });
+
+  test('does not begin again when it ended by itself or was cancelled, nor in a runtime that is still', async () => {
+    const { watch, noted } = declare();
+    let starts = 0;
+    const once = watch.task(
+      'once',
+      () => {
+        starts++;
+      },
+      { atStart: true },
+    );
+    const runtime = testRuntime({ stores: [watch] });
+    runtime.trace.seek(0);
+    runtime.dispatch(noted('a branch'));
+    expect(starts).toBe(1);
+    runtime.trace.import(runtime.trace.export());
+    expect([starts, runtime.read(once.status).phase]).toEqual([1, 'idle']);
+    const still = testRuntime({ stores: [watch], still: true });
+    still.trace.import(runtime.trace.export());
+    expect(starts).toBe(1);
+  });
+
+  test('reaches a clock that was made first', async () => {
+    const { watch } = declare();
+    const clock = handClock();
+    const seen: number[] = [];
+    watch.task('begin', ({ now }) => void seen.push(now(), clock.now()), { atStart: true });
+    const runtime = testRuntime({ stores: [watch], clock });
+    await runtime.clock.advance(5);
+    expect([runtime.clock === clock, seen[0] === seen[1], seen.length]).toEqual([true, true, 2]);
+  });
+});
+
+describe('statuses that come from elsewhere', () => {
+  test('never claim a run that is not there: an import from the middle of a load', async () => {
+    const { watch, noted } = declare();
+    const load = watch.task('load', ({ sleep }, _day: string) => sleep(1000), { overlapBy: (day) => day });
+    const first = testRuntime({ stores: [watch] });
+    for (const day of ['a', 'b']) first.run(load(day)).catch(() => undefined);
+    await first.clock.advance(10);
+    const file = first.trace.export();
+
+    const second = testRuntime({ stores: [watch] });
+    second.trace.import(file);
+    const phases = () => [load.status, load.statusOf('a'), load.statusOf('b')].map((one) => second.read(one).phase);
+    expect(phases()).toEqual(['cancelled', 'cancelled', 'cancelled']);
+    const ends = second.trace.steps.filter(({ fact }) => fact === 'runEnded');
+    expect(ends.map(({ run, reason }) => [run?.id, run?.args, run?.phase, reason])).toEqual([
+      [1, ['a'], 'cancelled', 'import'],
+      [2, ['b'], 'cancelled', 'import'],
+    ]);
+    // In the past they show what was.
+    second.trace.seek(ends[0].seq - 1);
+    expect(phases()).toEqual(['running', 'running', 'running']);
+    second.trace.live();
+    expect(phases()[0]).toBe('cancelled');
+    // The first run of this runtime does not share a number with one of the file.
+    second.run(load('c')).catch(() => undefined);
+    expect(second.trace.steps.at(-1)?.run?.id).toBe(3);
+    expect(second.read(load.statusOf('c')).phase).toBe('running');
+    second.dispatch(noted('still works'));
+    expect(second.problems).toEqual([]);
+    // Once more, into the runtime that recorded it.
+    first.trace.import(file);
+    expect(first.read(load.statusOf('a')).phase).toBe('cancelled');
+  });
+
+  test('a switch to a branch on which a run was left', async () => {
+    const { watch, noted } = declare();
+    const load = watch.task('load', ({ sleep }) => sleep(1000));
+    const runtime = testRuntime({ stores: [watch] });
+    runtime.run(load()).catch(() => undefined);
+    const { cursor } = runtime.trace;
+    runtime.dispatch(noted('first'));
+    runtime.trace.seek(cursor);
+    runtime.dispatch(noted('second'));
+    await runtime.clock.advance(1000);
+    expect(runtime.read(load.status).phase).toBe('done');
+    runtime.trace.switchTo(0);
+    expect(runtime.read(load.status).phase).toBe('cancelled');
+    runtime.trace.switchTo(1);
+    expect(runtime.read(load.status).phase).toBe('done');
+  });
+});
+
+test('sleep, retry and clocks take any length: a month, and for ever', async () => {
+  const { watch } = declare();
+  const woken: string[] = [];
+  const long = watch.task('long', async ({ sleep }, ms: number) => {
+    await sleep(ms);
+    woken.push(String(ms));
+  });
+  const again = watch.task(
+    'again',
+    () => {
+      woken.push('tried');
+      throw new Error('no');
+    },
+    { retry: { times: 1, wait: 40 * 86_400_000 } },
+  );
+  const runtime = createRuntime({ stores: [watch], trace: recording() });
+  for (const ms of [30 * 86_400_000, Infinity, 2 ** 31]) runtime.run(long(ms)).catch(() => undefined);
+  runtime.run(again()).catch(() => undefined);
+  await new Promise((resolve) => setTimeout(resolve, 30));
+  expect(woken).toEqual(['tried']);
+  runtime.close();
+});
+
+test('an action is plain data: an argument of a task, a payload, a part of the state', async () => {
+  const { watch, ticked, noted } = declare();
+  const outbox = store('outbox', { waiting: [] as AnyAction[] });
+  const queued = outbox.action('queued', (draft, action: AnyAction) => {
+    draft.waiting.push(action);
+  });
+  const send = watch.task('send', ({ dispatch }, action: AnyAction) => dispatch(action));
+  const runtime = testRuntime({ stores: [watch, outbox] });
+  await runtime.run(send(noted('by a task')));
+  runtime.dispatch(queued(ticked()));
+  expect(runtime.read(outbox).waiting).toEqual([{ type: 'watch.ticked' }]);
+  expect(structuredClone(runtime.read(outbox))).toEqual({ waiting: [{ type: 'watch.ticked' }] });
+  runtime.dispatch(runtime.read(outbox).waiting[0]);
+  expect(runtime.read(watch)).toEqual({ ticks: 1, list: ['by a task'] });
+  expect(JSON.stringify(noted('x'))).toBe('{"type":"watch.noted","payload":"x"}');
+});
