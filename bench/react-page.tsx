@@ -41,7 +41,8 @@ function floe(n: number, kind: 'table' | 'list', trace = false) {
   const { table, list, row, byId, inList, changed, listChanged } = declare(n);
   const runtime = createRuntime({ stores: [kind === 'table' ? table : list], ...(trace && { trace: recording() }) });
   if (kind === 'table') runtime.dispatch(table.put(row, rows(n)));
-  const sourceOf = (index: number): Source<Row> => (kind === 'table' ? byId(`r${index}`) : inList(index)) as Source<Row>;
+  const sourceOf = (index: number): Source<Row> =>
+    (kind === 'table' ? byId(`r${index}`) : inList(index)) as Source<Row>;
   const Line = memo(({ index }: { readonly index: number }) => <Item row={useSelection(sourceOf(index))} />);
   return {
     runtime,

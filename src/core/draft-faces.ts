@@ -141,6 +141,16 @@ const listMethods: Record<string, (this: unknown[], ...args: never[]) => unknown
       .settle()
       .unshift(...items);
   },
+  // What was put in is found by the object that it was, and what is there by its draft.
+  includes(...args: [unknown, number?]) {
+    return listNode(this).placeOf('includes', args) as boolean;
+  },
+  indexOf(...args: [unknown, number?]) {
+    return listNode(this).placeOf('indexOf', args);
+  },
+  lastIndexOf(...args: [unknown, number?]) {
+    return listNode(this).placeOf('lastIndexOf', args);
+  },
   splice(...args: [number, number, ...unknown[]]) {
     const node = listNode(this);
     return node

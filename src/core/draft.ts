@@ -9,14 +9,19 @@
 // - A draft works only while its change runs.
 import type { Touch, Touches } from './diff.js';
 import { alive, listFace, nodeOf, objectFace } from './draft-faces.js';
-import { draftEnded, notPlain } from './errors.js';
+import { dataTooDeep, draftEnded, notPlain, type FloeError } from './errors.js';
 import { isDigit, type Listing } from './list-reads.js';
 import { KEYED, isKeyed, type DRAFTED } from './keyed.js';
 import {
   hasOwn,
   inheritedOrOwn,
   isContainer,
+  isMap,
+  isSet,
+  MOST_NESTED,
+  pointerTo,
   put,
+  replaceEntries,
   replaceParts,
   same,
   sameData,
@@ -160,6 +165,8 @@ export class DraftNode {
   editedBefore: DraftNode | undefined;
   /** The change that it belongs to. */
   serial: number;
+  /** How many levels down it stands. */
+  private readonly depth: number;
   constructor(
     public base: Branch,
     readonly parent: DraftNode | undefined,
@@ -167,6 +174,8 @@ export class DraftNode {
     /** The container is new to the state: drafts may stand anywhere inside it. */
     readonly fresh: boolean,
   ) {
+    this.depth = parent === undefined ? 0 : parent.depth + 1;
+    if (this.depth > MOST_NESTED) throw dataTooDeep(AFTER, parent!.way, MOST_NESTED);
     this.proxy = this.face();
     this.serial = editing.serial;
   }
@@ -174,6 +183,20 @@ export class DraftNode {
   /** What the change gets to see. */
   protected face(): object {
     return objectFace(this);
+  }
+
+  /** The JSON Pointer to this place, where it stands in its parent. */
+  private get way(): string {
+    const keys: string[] = [];
+    for (let node: DraftNode = this; node.parent; node = node.parent) {
+      const { parent } = node;
+      const key = Object.keys(parent.source).find((one) => {
+        const part = (parent.source as Record<string, unknown>)[one];
+        return part === node.base || part === node.proxy;
+      });
+      keys.unshift(key ?? '?');
+    }
+    return pointerTo(keys);
   }
 
   /** What a part that was there before has become; nothing where it is what it was. */
@@ -308,7 +331,7 @@ export class DraftNode {
   fold(): Branch {
     if (this.result) return this.result;
     if (!this.changed && !this.fresh) return (this.result = this.base);
-    if (this.folding) throw notPlain('The state after this change', '', 'cycle');
+    if (this.folding) throw notPlain(AFTER, this.way, 'cycle');
     this.folding = true;
     return (this.result = this.fresh ? this.foldFresh() : this.foldKnown());
   }
@@ -470,6 +493,18 @@ export class ListNode extends DraftNode implements Listing {
     return copy;
   }
 
+  /** Looks for an item, as the method of arrays does: an object or its draft, whichever stands there. */
+  placeOf(method: 'includes' | 'indexOf' | 'lastIndexOf', [item, ...from]: [unknown, number?]): unknown {
+    const node = nodeOf(item);
+    const items = (this.source as unknown[]).map((one, i) => {
+      const inner = nodeOf(one) ?? this.kidOf(i);
+      // A draft and the object that it is a draft of are the same item.
+      if (inner && (inner === node || inner.base === item)) return item;
+      return one;
+    });
+    return (items[method] as (...args: unknown[]) => unknown)(item, ...from);
+  }
+
   /** A draft for a value that has left its slot. */
   loose(value: unknown): unknown {
     return typeof value === 'object' && value !== null ? (this.below(value)?.proxy ?? value) : value;
@@ -518,9 +553,34 @@ export function withoutDrafts(value: unknown, above?: Set<object>): unknown {
     return node.fold();
   }
   if (isKeyed(value)) return value[KEYED].resolved(value, (row) => withoutDrafts(row, above));
-  if (!isContainer(value)) return value;
-  if (above?.has(value)) throw notPlain('The state after this change', '', 'cycle');
-  const result = replaceParts(value, (part) => withoutDrafts(part, (above ??= new Set()).add(value)));
+  const isEntries = isMap(value) || isSet(value);
+  if (!isEntries && !isContainer(value)) return value;
+  if (above?.has(value)) throw cycleIn(value, [...above, value]);
+  if (above && above.size > MOST_NESTED) throw dataTooDeep(AFTER, pathThrough([...above]), MOST_NESTED);
+  const inside = (part: unknown): unknown => withoutDrafts(part, (above ??= new Set()).add(value));
+  const result = isEntries ? replaceEntries(value, inside) : replaceParts(value, inside);
   above?.delete(value);
   return result;
+}
+
+const AFTER = 'The state after this change';
+
+/** The error of data that holds itself, with the way to where it does: from the outermost container on. */
+const cycleIn = (value: object, way: readonly object[]): FloeError => notPlain(AFTER, pathThrough(way), 'cycle', value);
+
+/** The JSON Pointer along containers of which each holds the next. */
+function pathThrough(way: readonly object[]): string {
+  const keys: (string | number)[] = [];
+  for (const [i, next] of way.slice(1).entries()) keys.push(keyOf(way[i], next));
+  return pointerTo(keys);
+}
+
+function keyOf(holder: object, part: object): string | number {
+  const parts: Iterable<readonly [unknown, unknown]> = isMap(holder)
+    ? holder
+    : isSet(holder)
+      ? Array.from(holder, (one, i) => [i, one] as const)
+      : Object.entries(holder);
+  for (const [key, value] of parts) if (value === part || key === part) return String(key);
+  return '?';
 }

@@ -14,6 +14,7 @@ import {
   FloeError,
   nameTaken,
   needMissing,
+  notHandled,
   notAnAction,
   wrongPlace,
 } from './errors.js';
@@ -32,8 +33,17 @@ import { STILL, type DispatchResult, type Problem, type RuntimeOptions } from '.
 import { Settlement, type SettlementHost } from './settlement.js';
 import { makeSlot, slotChange, type Slot, type SlotChange } from './slot.js';
 import type { Read, Recipe, Source } from './source.js';
-import { checkKept, type Change, type StoreDefinition } from './store.js';
-import { callOf, isStatuses, statusesNamed, type Need, type Optimistic, type Statuses, type TaskCall, type TaskDefinition } from './task.js';
+import { checkKept, checkTables, type Change, type StoreDefinition } from './store.js';
+import {
+  callOf,
+  isStatuses,
+  statusesNamed,
+  type Need,
+  type Optimistic,
+  type Statuses,
+  type TaskCall,
+  type TaskDefinition,
+} from './task.js';
 import type { InnerWatching } from './watcher.js';
 import {
   ATTACH,
@@ -75,6 +85,12 @@ interface Link {
   readonly depth: number;
 }
 
+/** The action that an interceptor decides about, and its transition, or else the one that it answered. */
+interface Deciding {
+  action: AnyAction;
+  of: Transition | undefined;
+}
+
 interface Queued {
   readonly action: AnyAction;
   readonly cause: Cause;
@@ -106,9 +122,11 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   private readonly still: boolean;
   /** Definitions of modules that were reloaded since, and what came in their place. */
   private readonly retired = new Map<StoreDefinition, StoreDefinition>();
-  /** The stores of which a second definition was reported. */
+  /** The stores of which a second definition was reported, and the types of actions that nothing handles. */
   private readonly reported = new Set<string>();
   private readonly queue: Queued[] = [];
+  /** Set while an interceptor runs. */
+  private deciding: Deciding | undefined;
   private notifying = false;
   private held = 0;
   /** The transition whose watchers are told: what they dispatch answers it. */
@@ -217,6 +235,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     const fresh = this.freshOf(stores);
     for (const store of fresh) {
       let state = hasOwn(this.initial, store.name) ? this.initial[store.name] : unnoted(() => store.begin());
+      if (hasOwn(this.initial, store.name)) checkTables(store, state);
       guardData(state, { at: '', what: `The initial state of '${store.name}'` });
       checkKept(store, state);
       const begun = state;
@@ -301,7 +320,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     const slot = this.slots.get(store.name);
     if (slot && (slot.store === store || this.retired.has(store) || store.internal)) return slot;
     // A run that was cancelled may still read: an error would have a loop that catches everything spin.
-    if (this.ended) return this.addSlot(store, hasOwn(this.initial, store.name) ? this.initial[store.name] : store.begin(), false);
+    if (this.ended)
+      return this.addSlot(store, hasOwn(this.initial, store.name) ? this.initial[store.name] : store.begin(), false);
     if (store.internal) return this.addSlot(store, store.begin(), false);
     this.join([store], 'joined');
     return this.slots.get(store.name)!;
@@ -358,7 +378,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     let result: DispatchResult | undefined;
     try {
       this.beHere();
-      result = this.decide(action, by ?? BY_CODE);
+      result = this.decide(action, by ?? this.byDispatcher());
       return result;
     } finally {
       this.calls--;
@@ -370,6 +390,13 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   /** Tasks that live as long as the runtime, and whose runs ended with the line that was left, begin again. */
   private restart(): void {
     if (this.calls === 0 && !this.notifying && !this.ended) this.later(() => this.runs.restart());
+  }
+
+  /** Who dispatches now: an interceptor besides the action that it decides about, or the application. */
+  private byDispatcher(): Cause {
+    const { deciding } = this;
+    if (!deciding) return BY_CODE;
+    return deciding.of ? { by: 'interceptor', of: deciding.of } : { by: 'interceptor' };
   }
 
   private enqueue(action: AnyAction, cause: Cause, by?: Applying): 'queued' {
@@ -429,12 +456,23 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   /** Asks the interceptors, then applies. */
   private decide(action: AnyAction, cause: Cause, by?: Applying): DispatchResult {
     if (this.interceptors.length === 0) return this.apply(action, cause, by);
+    const deciding: Deciding = { action, of: cause.of };
     return decide({
       action,
+      around: (interceptor) => {
+        const outer = this.deciding;
+        this.deciding = deciding;
+        try {
+          interceptor();
+        } finally {
+          this.deciding = outer;
+        }
+      },
       interceptors: this.interceptors.slice(),
       about: makerOf(action)?.about,
       read: this.read,
       apply: (passed) => {
+        deciding.action = passed;
         if (passed !== action) checkAction(passed);
         // It may have waited: the run that dispatched it may be over, and the cursor elsewhere.
         const why = by?.stopped?.();
@@ -506,6 +544,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
         ? this.recordAlone(alone.slot, alone.change, action, cause)
         : this.applyAlone(alone.slot, alone.change, action);
     const { type } = action;
+    if (DEV && stores.length === 0 && tasks.length === 0) this.noteNotHandled(type);
     const started = recorded ? stopwatch() : 0;
     const changed: SlotChange[] = [];
     const touches = recorded ? new Map<unknown, Touch>() : undefined;
@@ -540,6 +579,13 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     by?.optimistic?.applied();
     this.heard(action, tasks, transition);
     return outcome;
+  }
+
+  /** Development only: says once that an action does nothing. */
+  private noteNotHandled(type: string): void {
+    if (this.runs.listensTo(type) || this.reported.has(type)) return;
+    this.reported.add(type);
+    this.problem(notHandled(type));
   }
 
   heard(action: AnyAction, answering: readonly TaskDefinition[], transition: Transition | undefined): void {
@@ -786,7 +832,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     if (this.moving) return this.runs.neverStarted(call, 'travel');
     return this.call(() => {
       if (!this.notifying) this.beHere();
-      return this.runs.start(call, this.byCode());
+      return this.runs.start(call, this.deciding ? this.byDispatcher() : this.byCode());
     });
   }
 
@@ -944,6 +990,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
 
   tell(transition: Transition): void {
     this.latest = transition;
+    const { deciding } = this;
+    if (deciding !== undefined && deciding.action === transition.action) deciding.of = transition;
     if (this.group) return void this.group.transitions.push(transition);
     // What joins while somebody looks at the past is part of the present, though it is seen.
     const { fact } = transition;
@@ -959,11 +1007,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     return this.ends.reading.read(source) as T;
   };
 
-  watch(
-    source: Source<unknown>,
-    listener: (now: never, before: never) => void,
-    how?: InnerWatching,
-  ): () => void {
+  watch(source: Source<unknown>, listener: (now: never, before: never) => void, how?: InnerWatching): () => void {
     this.open('watch');
     return this.ends.reading.watch(source, listener, how);
   }

@@ -89,7 +89,9 @@ export const badName = (what: string, name: unknown): FloeError =>
     'FLOE_BAD_NAME',
     what,
     DEV &&
-      `${what} needs a name: a non-empty string without '.' or '/' (found: ${typeof name === 'string' ? `'${name}'` : typeof name}).`,
+      `${what} needs a name: a non-empty string without '.' or '/' (found: ${
+        typeof name !== 'string' ? typeof name : name in {} ? `'${name}', which every object inherits` : `'${name}'`
+      }).`,
   );
 
 /** @param renewed the second definition was taken for that of a reloaded module */
@@ -142,13 +144,15 @@ export const editedAndReturned = (type: string, store: string): FloeError =>
   );
 
 export const changeFailed = (type: string, store: string, cause: unknown): FloeError =>
-  error(
-    'FLOE_CHANGE_FAILED',
-    `${type} ${store}`,
-    DEV &&
-      `The change of '${store}' for '${type}' threw: ${messageOf(cause).replace(/\.$/, '')}. No store was touched.`,
-    { cause },
-  );
+  isCloneError(cause)
+    ? notCloneable(`the change of '${store}' for '${type}'`, cause)
+    : error(
+        'FLOE_CHANGE_FAILED',
+        `${type} ${store}`,
+        DEV &&
+          `The change of '${store}' for '${type}' threw: ${messageOf(cause).replace(/\.$/, '')}. No store was touched.`,
+        { cause },
+      );
 
 export const draftEnded = (key: string): FloeError =>
   error(
@@ -156,6 +160,23 @@ export const draftEnded = (key: string): FloeError =>
     key,
     DEV &&
       `A draft was used after its change had ended (at '${key}'). Drafts live only while the change runs: copy what you need into a variable, or dispatch another action.`,
+  );
+
+export const selectorEnded = (key: string): FloeError =>
+  error(
+    'FLOE_SELECTOR_ENDED',
+    key,
+    DEV &&
+      `A part of the state was used after the selector that read it had ended (at '${key}'): it left in a closure, in an instance of a class or after a wait, where it is no longer tracked. Return plain data from the selector, or copy what you need while it runs.`,
+  );
+
+export const notCloneable = (where: string, cause: unknown): FloeError =>
+  error(
+    'FLOE_NOT_CLONEABLE',
+    where,
+    DEV &&
+      `structuredClone was called in ${where} on a part of the state, which is a proxy there. In a selector return the part itself: state is never edited in place, so it needs no copy. In a change assign it, or copy it with { ...part }.`,
+    { cause },
   );
 
 /** @param instead what to do instead; only development says it */
@@ -186,7 +207,11 @@ export const selectorCycle = (chain: readonly string[]): FloeError =>
   );
 
 export const notASource = (found: unknown): FloeError =>
-  error('FLOE_NOT_A_SOURCE', typeof found, DEV && `${aboutSource(found)} A source is a store, a selector with its arguments, or an at(...).`);
+  error(
+    'FLOE_NOT_A_SOURCE',
+    typeof found,
+    DEV && `${aboutSource(found)} A source is a store, a selector with its arguments, or an at(...).`,
+  );
 
 function aboutSource(found: unknown): string {
   if (typeof found === 'function') {
@@ -349,7 +374,11 @@ export const unknownOption = (what: string, option: string, known: Iterable<stri
 
 /** An option that is known, with a value that it cannot have. */
 export const badOption = (what: string, option: string, why: string | false): FloeError =>
-  error('FLOE_BAD_OPTION', `${what} ${option}`, DEV && `${what}: the option '${option}' ${String(why).replace(/\?$/, '')}${String(why).endsWith('?') ? '?' : '.'}`);
+  error(
+    'FLOE_BAD_OPTION',
+    `${what} ${option}`,
+    DEV && `${what}: the option '${option}' ${String(why).replace(/\?$/, '')}${String(why).endsWith('?') ? '?' : '.'}`,
+  );
 
 export const unknownField = (what: string, field: string, known: Iterable<string>): FloeError =>
   error(
@@ -385,6 +414,18 @@ export const chainTooDeep = (first: string, last: string): FloeError =>
     `${first} ${last}`,
     DEV &&
       `More than 1,000 selectors ask each other in a chain: it begins with '${first}', and '${last}' is one too many. Derive the value in one selector that goes through the data in a loop.`,
+  );
+
+/** Whether structuredClone refused something. */
+export const isCloneError = (error: unknown): boolean =>
+  (error as { readonly name?: unknown } | null | undefined)?.name === 'DataCloneError';
+
+export const notHandled = (type: string): FloeError =>
+  error(
+    'FLOE_NOT_HANDLED',
+    type,
+    DEV &&
+      `'${type}' was dispatched, and no store, task or run of the runtime handles it: it changes nothing. Declare what it does with store.when(...), or list the store in createRuntime({ stores }). This is said once for each type.`,
   );
 
 /** What something that was thrown says. It may be anything, also what cannot be turned into text. */

@@ -1,7 +1,8 @@
 // The graph of derived values: who read what. Changes mark their readers, marks travel on to whoever read those, and
 // nothing runs until somebody asks. Asking brings a value up to date by asking what it read, in the order in which it
 // was read, so that nothing runs twice, nothing runs in vain, and nobody sees a mix of old and new.
-import { chainTooDeep, FloeError, selectorCycle } from './errors.js';
+import { chainTooDeep, FloeError, isCloneError, notCloneable, selectorCycle } from './errors.js';
+import { DEV } from './mode.js';
 
 const CLEAN = 0;
 const MAYBE = 1;
@@ -249,7 +250,7 @@ export abstract class Reader extends Port {
     try {
       value = this.derive();
     } catch (error) {
-      problem = { error };
+      problem = { error: DEV && isCloneError(error) ? notCloneable(`the selector '${this.name}'`, error) : error };
     }
     running = outer;
     // What was thrown from further down left it where it was.

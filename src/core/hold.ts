@@ -74,8 +74,7 @@ export class Hold<T> {
   };
 
   /** The value while a page hydrates; the same one at each call. */
-  readonly beginning = (): T =>
-    (this.began ??= { value: this.host.beginningOf(this.recipe, this.get) as T }).value;
+  readonly beginning = (): T => (this.began ??= { value: this.host.beginningOf(this.recipe, this.get) as T }).value;
 
   /** Calls `notify` whenever `get` has another value, or another error. Returns a function that stops it. */
   readonly subscribe = (notify: () => void): (() => void) => {

@@ -31,7 +31,7 @@ export type {
 } from './task.js';
 export type { Watching } from './watcher.js';
 export type { Selection, Observer } from './selection.js';
-export type { Interceptor, InterceptorTools } from './interceptor.js';
+export type { ActionLogOptions, Interceptor, InterceptorTools } from './interceptor.js';
 export type { Patch, PatchOperation } from './patch.js';
 export type { Draft } from './draft.js';
 export type { Actor, Attachment, Outcome, FactName, RunNote } from './transition.js';

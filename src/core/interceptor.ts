@@ -1,7 +1,9 @@
 // Interceptors decide whether an action goes on: now, later, changed, or not at all.
-import type { About, AnyAction } from './action.js';
+import type { About, AnyAction, AnyCreator } from './action.js';
+import { encode } from './encode.js';
 import { closed, messageOf, proceededTwice } from './errors.js';
 import { tell } from './host.js';
+import { checkOptions } from './options.js';
 import type { DispatchResult } from './runtime.js';
 import type { Read } from './source.js';
 
@@ -27,6 +29,8 @@ interface Decision {
   readonly read: Read;
   readonly apply: (action: AnyAction) => DispatchResult;
   readonly stopped: (reason: string | undefined) => void;
+  /** Runs an interceptor: what it dispatches meanwhile comes from it. */
+  readonly around: (interceptor: () => void) => void;
   /** Notes that the action waits; the given function ends the waiting from outside. Returns how to note its end. */
   readonly wait: (end: () => void) => () => void;
 }
@@ -52,16 +56,18 @@ function ask(decision: Decision, action: AnyAction, index: number): DispatchResu
     result = 'stopped';
     decision.stopped(reason);
   };
-  next.fn(action, {
-    proceed(passed = action) {
-      once();
-      result = 'waiting';
-      return (result = ask(decision, passed, index + 1));
-    },
-    stop,
-    read: decision.read,
-    about: decision.about,
-  });
+  decision.around(() =>
+    next.fn(action, {
+      proceed(passed = action) {
+        once();
+        result = 'waiting';
+        return (result = ask(decision, passed, index + 1));
+      },
+      stop,
+      read: decision.read,
+      about: decision.about,
+    }),
+  );
   if (result !== undefined) return result;
   waitingOver = decision.wait(() => {
     stop('closed');
@@ -70,22 +76,42 @@ function ask(decision: Decision, action: AnyAction, index: number): DispatchResu
   return 'waiting';
 }
 
+export interface ActionLogOptions {
+  /** Gets each line. Default: the console. */
+  readonly write?: (line: string) => void;
+  /** Actions that are not written, by creator or type. Default: none. */
+  readonly ignore?: readonly (AnyCreator | string)[];
+}
+
+/** Characters: a longer payload is cut. */
+const LONGEST_PAYLOAD = 200;
+
 /**
- * A ready-made interceptor: writes a line for every action.
- * @param write gets the line. Default: the console
+ * A ready-made interceptor: writes a line for every action, with what became of it and its payload as JSON.
+ * @example
+ * createRuntime({ interceptors: [actionLog({ ignore: [positionReported] })] });
+ * // visits.planned applied {"id":"v7","vessel":"Far Lodestar"}
  */
-export const actionLog =
-  (write: (line: string) => void = tell): Interceptor =>
-  (action, { proceed }) => {
+export function actionLog(options: ActionLogOptions = {}): Interceptor {
+  checkOptions('actionLog', options, ['write', 'ignore']);
+  const { write = tell, ignore = [] } = options;
+  const ignored = new Set(ignore.map((one) => (typeof one === 'string' ? one : one.type)));
+  return (action, { proceed }) => {
+    if (ignored.has(action.type)) return void proceed();
+    const payload = 'payload' in action ? ` ${shortened(JSON.stringify(encode(action.payload)))}` : '';
     let result: string;
     try {
       result = proceed();
     } catch (error) {
-      write(`${action.type} failed: ${messageOf(error)}`);
+      write(`${action.type} failed: ${messageOf(error)}${payload}`);
       throw error;
     }
-    write(`${action.type} ${result}`);
+    write(`${action.type} ${result}${payload}`);
   };
+}
+
+const shortened = (text: string): string =>
+  text.length <= LONGEST_PAYLOAD ? text : `${text.slice(0, LONGEST_PAYLOAD)}...`;
 
 /**
  * A ready-made interceptor: an action declared with `about: { confirm: 'Cancel this visit?' }` waits until the question

@@ -1,6 +1,6 @@
 // What counts as data: containers (plain objects and arrays) that are edited in part, and leaf values that are
 // replaced whole and compared by value.
-import { notPlain, type DataProblem } from './errors.js';
+import { dataTooDeep, notPlain, type DataProblem } from './errors.js';
 import { isKeyed, KEYED, keyedKind, type Keyed } from './keyed.js';
 import { DEV } from './mode.js';
 
@@ -106,6 +106,37 @@ export function replaceParts(value: Container, replace: (part: object) => unknow
   return result;
 }
 
+/**
+ * Replaces the parts of a new Map or Set: its keys and values at any depth. In place, so that it stays the one that code
+ * holds; a Map or Set in which nothing is replaced is not touched.
+ */
+export function replaceEntries(
+  value: Map<unknown, unknown> | Set<unknown>,
+  replace: (part: unknown) => unknown,
+): Map<unknown, unknown> | Set<unknown> {
+  let differs = false;
+  const next = (part: unknown): unknown => {
+    if (typeof part !== 'object' || part === null) return part;
+    const other = replace(part);
+    differs ||= other !== part;
+    return other;
+  };
+  if (isMap(value)) {
+    const entries = Array.from(value, ([key, part]) => [next(key), next(part)] as const);
+    if (!differs) return value;
+    if (Object.isFrozen(value)) return new Map(entries);
+    value.clear();
+    for (const [key, part] of entries) value.set(key, part);
+    return value;
+  }
+  const parts = Array.from(value, next);
+  if (!differs) return value;
+  if (Object.isFrozen(value)) return new Set(parts);
+  value.clear();
+  for (const part of parts) value.add(part);
+  return value;
+}
+
 /** Equal as values without looking into containers: same primitive, same reference, or leaves with the same content. */
 export function same(a: unknown, b: unknown): boolean {
   if (Object.is(a, b)) return true;
@@ -168,8 +199,12 @@ export const pointerTo = (keys: readonly (string | number)[]): string =>
 export const escapeKey = (key: string): string =>
   key.includes('~') || key.includes('/') ? key.replaceAll('~', '~0').replaceAll('/', '~1') : key;
 
-// Objects that were checked and frozen as a whole: neither is done twice.
+/** Levels: data that is nested deeper overflows the stack of some engine sooner or later, as code that walks it does. */
+export const MOST_NESTED = 1000;
+
+// Objects that were checked and frozen as a whole: neither is done twice. How many levels they hold.
 const settled = new WeakSet();
+const heights = new WeakMap<object, number>();
 
 /**
  * Development only: refuses what is not plain data, with the path of the first offender, then freezes the value as a
@@ -186,22 +221,28 @@ export function checkPlain(value: unknown, where: { readonly at: string; readonl
   if (DEV) checkData(value, [], new Set(), where);
 }
 
+/** @returns how many levels the value has */
 function checkData(
   value: unknown,
   path: (string | number)[],
   above: Set<object>,
   where: { at: string; what: string },
-): void {
+): number {
   const refuse = (problem: DataProblem): never => {
     throw notPlain(where.what, where.at + pointerTo(path), problem, value);
   };
   if (typeof value === 'function' || typeof value === 'symbol') refuse(typeof value as DataProblem);
-  if (value === null || typeof value !== 'object' || settled.has(value)) return;
+  if (value === null || typeof value !== 'object') return 0;
+  const known = settled.has(value) ? (heights.get(value) ?? 0) : undefined;
+  if (path.length + (known ?? 0) > MOST_NESTED) throw dataTooDeep(where.what, where.at + pointerTo(path), MOST_NESTED);
+  if (known !== undefined) return known;
   if (above.has(value)) refuse('cycle');
   above.add(value);
+  let levels = 0;
   const look = (key: string | number, part: unknown): void => {
     path.push(key);
-    checkData(part, path, above, where);
+    const below = checkData(part, path, above, where);
+    if (below >= levels) levels = below + 1;
     path.pop();
   };
   if (isMap(value)) {
@@ -231,11 +272,23 @@ function checkData(
     }
   }
   above.delete(value);
+  heights.set(value, levels);
+  return levels;
 }
 
 /** Development only: freezes what a selector hands out, as far as it is plain data. */
 export function freezeResult(value: unknown): void {
-  if (!DEV || !isContainer(value) || settled.has(value) || Object.isFrozen(value)) return;
+  if (!DEV || typeof value !== 'object' || value === null || settled.has(value) || Object.isFrozen(value)) return;
+  if (isMap(value)) {
+    lock(value, ['set', 'delete', 'clear']);
+    for (const [key, part] of value) {
+      freezeResult(key);
+      freezeResult(part);
+    }
+  } else if (isSet(value)) {
+    lock(value, ['add', 'delete', 'clear']);
+    for (const part of value) freezeResult(part);
+  } else if (!isContainer(value)) return;
   Object.freeze(value);
   for (const part of Object.values(value)) freezeResult(part);
 }

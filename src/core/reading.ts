@@ -169,8 +169,7 @@ export class Entry extends Reader implements Informed {
   /** An error that no watcher handles is reported once, however many watch. */
   private informOfError(error: unknown): void {
     let unhandled = this.watcher?.error(error) ?? false;
-    if (this.watchers !== undefined)
-      for (const watcher of this.watchers) if (watcher.error(error)) unhandled = true;
+    if (this.watchers !== undefined) for (const watcher of this.watchers) if (watcher.error(error)) unhandled = true;
     if (unhandled) this.reading.ground.problem(error);
   }
 
@@ -277,11 +276,7 @@ export class Reading {
     return state;
   };
 
-  watch(
-    source: Source<unknown>,
-    listener: (now: never, before: never) => void,
-    how: InnerWatching = {},
-  ): () => void {
+  watch(source: Source<unknown>, listener: (now: never, before: never) => void, how: InnerWatching = {}): () => void {
     return this.entry(recipeOf(source)).watch(listener, how);
   }
 

@@ -8,7 +8,16 @@ import { DEV } from './mode.js';
 import { TaskRun } from './run.js';
 import type { Read, Source } from './source.js';
 import type { StoreDefinition } from './store.js';
-import { taskOfStatuses, type Optimistic, type Need, type Statuses, type TaskCall, type TaskDefinition, type TaskError, type TaskStatus } from './task.js';
+import {
+  taskOfStatuses,
+  type Optimistic,
+  type Need,
+  type Statuses,
+  type TaskCall,
+  type TaskDefinition,
+  type TaskError,
+  type TaskStatus,
+} from './task.js';
 import type { Cause, FactName, RunNote, Transition } from './transition.js';
 import type { DispatchResult } from './runtime.js';
 import type { Settling } from './optimistic.js';
@@ -341,6 +350,11 @@ export class Runs {
   /** Whether anybody waits for any action. */
   get listens(): boolean {
     return this.ears.size > 0;
+  }
+
+  /** Whether a run waits for actions of a type. */
+  listensTo(type: string): boolean {
+    return this.ears.has(type);
   }
 
   /** Calls `ear` with each action of these types. Returns a function that stops it. */

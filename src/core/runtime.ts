@@ -169,7 +169,9 @@ export function createRuntime<const O extends RuntimeOptions = object>(
       const options = last && typeof last !== 'function' && !isStore(last) ? last : undefined;
       checkOptions('add', options, ['renew']);
       const named = given.filter(isStore).map(definitionOf);
-      if (DEV) for (const one of given) if (one !== options && typeof one !== 'function' && !isStore(one)) throw notAStore(one);
+      if (DEV)
+        for (const one of given)
+          if (one !== options && typeof one !== 'function' && !isStore(one)) throw notAStore(one);
       if ((options as { readonly renew?: boolean } | undefined)?.renew) for (const one of named) engine.renew(one);
       else engine.join(named, 'joined');
       if (tasks.length > 0) engine.startTasks(tasks.map((one) => one.definition));

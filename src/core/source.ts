@@ -202,18 +202,24 @@ export function argumentKey(name: string, args: readonly unknown[]): string {
 
 function sorted(name: string, value: unknown, path: string, above: Set<object>): unknown {
   if (typeof value === 'function' || typeof value === 'symbol') throw badArgument(name, path);
-  if (typeof value !== 'object' || value === null || isDate(value) || isMap(value) || isSet(value))
-    return encode(value);
-  if (!isContainer(value) || above.has(value)) throw badArgument(name, path);
+  if (typeof value !== 'object' || value === null || isDate(value)) return encode(value);
+  const isEntries = isMap(value) || isSet(value);
+  if ((!isEntries && !isContainer(value)) || above.has(value)) throw badArgument(name, path);
   above.add(value);
-  const result = Array.isArray(value)
-    ? value.map((part, i) => sorted(name, part, `${path}/${i}`, above))
-    : // A list of pairs, so that a key order or a tag can never make two different values look alike.
-      {
-        o: Object.keys(value)
-          .sort()
-          .map((key) => [key, sorted(name, value[key], `${path}/${key}`, above)]),
-      };
+  const list = (parts: Iterable<unknown>): unknown[] =>
+    Array.from(parts, (part, i) => sorted(name, part, `${path}/${i}`, above));
+  const result = isMap(value)
+    ? { m: list(value) }
+    : isSet(value)
+      ? { s: list(value) }
+      : Array.isArray(value)
+        ? list(value)
+        : // A list of pairs, so that a key order or a tag can never make two different values look alike.
+          {
+            o: Object.keys(value)
+              .sort()
+              .map((key) => [key, sorted(name, value[key], `${path}/${key}`, above)]),
+          };
   above.delete(value);
   return result;
 }

@@ -1,9 +1,10 @@
 import type { StandardSchemaV1 } from '@standard-schema/spec';
 import { takesPayload, makeCreator, type ActionCreator, type ActionOptions, type AnyCreator } from './action.js';
-import { badName, badOption, nameTaken, notItsOwn, unknownField } from './errors.js';
+import { badName, badOption, badSnapshot, nameTaken, notItsOwn, unknownField } from './errors.js';
 import { DEV } from './mode.js';
 import { checkOptions } from './options.js';
-import { hasOwn, isContainer } from './plain.js';
+import { isKeyed } from './keyed.js';
+import { escapeKey, hasOwn, isContainer, partOf } from './plain.js';
 import type { Draft } from './draft.js';
 import type { DRAFTED } from './keyed.js';
 import { parsePointer } from './pointer.js';
@@ -221,7 +222,7 @@ export class StoreDefinition implements Source<unknown> {
   }
 
   as(label: string): StoreDefinition {
-    return new StoreDefinition(plainName('A copy of a store', label), this.initial, this);
+    return new StoreDefinition(storeName('A copy of a store', label), this.initial, this);
   }
 
   its(thing: AnyCreator & { readonly [DERIVATION]?: Derivation }): unknown {
@@ -360,10 +361,35 @@ export function checkKept({ name, kept }: StoreDefinition, state: unknown): void
     }
 }
 
+/**
+ * Where a store declares a table, a given state must have one: `structuredClone` and JSON make other objects of them.
+ * @throws FLOE_BAD_SNAPSHOT with the place
+ */
+export function checkTables({ name, initial }: StoreDefinition, given: unknown): void {
+  const look = (declared: unknown, found: unknown, path: string): void => {
+    if (isKeyed(declared)) {
+      if (!isKeyed(found))
+        throw badSnapshot(
+          `there is no table at ${path}, though the store '${name}' declares one there; a table survives neither structuredClone nor JSON, so hand over runtime.snapshot() itself or its text`,
+        );
+    } else if (isContainer(declared) && !Array.isArray(declared) && isContainer(found))
+      for (const key of Object.keys(declared))
+        if (hasOwn(found, key)) look(partOf(declared, key), partOf(found, key), `${path}/${escapeKey(key)}`);
+  };
+  look(initial, given, `/${name}`);
+}
+
 /** A rule that must hold after every transition. */
 interface Rule {
   readonly name: string;
   readonly holds: (state: never) => boolean;
+}
+
+/** The name of a store: states stand under it in one object, where a name that all objects inherit would be confused. */
+export function storeName(what: string, name: unknown): string {
+  const plain = plainName(what, name);
+  if (plain in {}) throw badName(what, name);
+  return plain;
 }
 
 export function plainName(what: string, name: unknown): string {
@@ -379,7 +405,7 @@ export function plainName(what: string, name: unknown): string {
  * export const visits = store('visits', { list: [] as Visit[], picked: null as string | null });
  */
 export function store<N extends string, S>(name: N, initial: S | (() => S)): Store<N, S> {
-  return new StoreDefinition(plainName('A store', name), initial) as unknown as Store<N, S>;
+  return new StoreDefinition(storeName('A store', name), initial) as unknown as Store<N, S>;
 }
 
 /**

@@ -2,7 +2,7 @@
 // the state. When a transition replaced parts of the state, only the places under those parts are visited, and only the
 // selectors noted there are told.
 import type { Touches } from './diff.js';
-import { draftMisuse } from './errors.js';
+import { draftMisuse, selectorEnded } from './errors.js';
 import { currentReader, Facet, note, Port } from './graph.js';
 import { isKeyed, KEYED, type Keyed } from './keyed.js';
 import { isDigit, listReads, type Listing } from './list-reads.js';
@@ -14,8 +14,11 @@ import {
   inheritedOrOwn,
   isBranch,
   isContainer,
+  isMap,
+  isSet,
   kindOf,
   partOf,
+  replaceEntries,
   replaceParts,
   type Branch,
 } from './plain.js';
@@ -229,6 +232,7 @@ export function readOfView(view: View, key: string): unknown {
 /** Notes that a part was read. What is looked into further is seen as a stand-in. */
 function noted({ raw, place }: View, key: string, value: unknown): unknown {
   const reader = currentReader();
+  if (DEV && reader === undefined) throw selectorEnded(key);
   const part = reader && place.partFor(key, reader.run);
   if (!part) return value;
   if (typeof value === 'object' && value !== null) {
@@ -272,11 +276,13 @@ function describeView(view: View, key: PropertyKey): PropertyDescriptor | undefi
 }
 
 function hasInView(view: View, key: PropertyKey): boolean {
+  if (DEV && currentReader() === undefined) throw selectorEnded(String(key));
   if (typeof key === 'string' && (hasOwn(view.raw, key) || !(key in view.raw))) view.place.notePresenceOf(key);
   return key in view.raw;
 }
 
 function keysOf(view: View): (string | symbol)[] {
+  if (DEV && currentReader() === undefined) throw selectorEnded('keys');
   view.place.noteKeys();
   return Reflect.ownKeys(view.raw);
 }
@@ -300,6 +306,7 @@ const arrayView: ProxyHandler<View[]> = {
     const inherited = key in Array.prototype && key !== 'length';
     if (!inherited) return typeof key === 'string' ? readOfView(view, key) : undefined;
     const method = (raw as unknown as Record<PropertyKey, unknown>)[key];
+    if (key === 'includes' || key === 'indexOf' || key === 'lastIndexOf') return lookFor(view, key);
     // A method that goes through a long array reads it as a whole, at the speed of the array itself.
     const reader = currentReader();
     if (
@@ -317,6 +324,16 @@ const arrayView: ProxyHandler<View[]> = {
   ownKeys: (target) => keysOf(target[0]),
   getOwnPropertyDescriptor: (target, key) => describeView(target[0], key),
 };
+
+/** Looks for an item by the object that it is, or by its stand-in; depends on the whole list. */
+function lookFor({ raw, place }: View, method: 'includes' | 'indexOf' | 'lastIndexOf') {
+  return (item: unknown, ...from: number[]): unknown => {
+    note(place);
+    const view = typeof item === 'object' && item !== null ? (item as { [NODE]?: unknown })[NODE] : undefined;
+    const look = (raw as unknown[])[method] as (...args: unknown[]) => unknown;
+    return look.call(raw, view instanceof View ? view.raw : item, ...from);
+  };
+}
 
 function isPartOf(list: readonly unknown[], whole: readonly unknown[]): boolean {
   let at = 0;
@@ -342,6 +359,8 @@ export function withoutStandIns(value: unknown, above?: Set<object>): unknown {
   if (!above && Array.isArray(value) && currentReader()?.reads((port) => port instanceof Place && port.hasAllOf(value)))
     return value;
   if (isKeyed(value)) return value[KEYED].resolved(value, (row) => withoutStandIns(row, above));
-  if (!isContainer(value) || above?.has(value)) return value;
-  return replaceParts(value, (part) => withoutStandIns(part, (above ??= new Set()).add(value)));
+  const isEntries = isMap(value) || isSet(value);
+  if ((!isEntries && !isContainer(value)) || above?.has(value)) return value;
+  const inside = (part: unknown): unknown => withoutStandIns(part, (above ??= new Set()).add(value));
+  return isEntries ? replaceEntries(value, inside) : replaceParts(value, inside);
 }

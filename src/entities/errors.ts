@@ -7,7 +7,12 @@ const error = (code: string, subject: string, text: string | false, path?: strin
 
 const place = (path: string): string => (path === '' ? 'The answer itself' : `The value at ${path}`);
 
-export const unknownLink = (path: string, name: string, types: readonly string[], known: readonly string[]): FloeError => {
+export const unknownLink = (
+  path: string,
+  name: string,
+  types: readonly string[],
+  known: readonly string[],
+): FloeError => {
   const other = nearest(name, known);
   return error(
     'FLOE_UNKNOWN_LINK',

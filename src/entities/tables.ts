@@ -14,7 +14,7 @@ import {
   type Read,
   type Source,
 } from '../core/source.js';
-import { plainName, StoreDefinition, type Store } from '../core/store.js';
+import { storeName, StoreDefinition, type Store } from '../core/store.js';
 import { isKey, type AnyEntity, type RowIn } from './entity.js';
 import { noKey, noSuchRow } from './errors.js';
 import { checkWay, expansion, wayOf, type Access, type ExpandOptions, type Way } from './expand.js';
@@ -179,7 +179,7 @@ export class TablesDefinition extends StoreDefinition {
   }
 
   override as(label: string): TablesDefinition {
-    return new TablesDefinition(plainName('A copy of a store', label), this.types_, this);
+    return new TablesDefinition(storeName('A copy of a store', label), this.types_, this);
   }
 
   private plan(what: string, type: AnyEntity | string): TypePlan {
@@ -415,5 +415,5 @@ export function tables<N extends string, const Types extends readonly AnyEntity[
   name: N,
   types: Types,
 ): TableStore<N, Types> {
-  return new TablesDefinition(plainName('A store', name), types) as unknown as TableStore<N, Types>;
+  return new TablesDefinition(storeName('A store', name), types) as unknown as TableStore<N, Types>;
 }

@@ -1,6 +1,6 @@
 // Maintained views: which rows of a table, in which order, kept up to date from what changed between two versions of the
 // table instead of being computed again.
-import { same } from '../core/plain.js';
+import { partOf, same } from '../core/plain.js';
 import { badView } from './errors.js';
 import { Rows, type Entry, type Group } from './rows.js';
 import {
@@ -79,7 +79,7 @@ function condition(where: unknown, given: readonly unknown[]): Spec['where'] {
   const tests = Object.entries(where);
   return (row) =>
     tests.every(([field, wanted]) =>
-      Array.isArray(wanted) ? wanted.some((one) => same(row[field], one)) : same(row[field], wanted),
+      Array.isArray(wanted) ? wanted.some((one) => same(partOf(row, field), one)) : same(partOf(row, field), wanted),
     );
 }
 

@@ -7,10 +7,7 @@ import { storageIn, type Persistence, type StorageOptions } from './persistence.
  * Keeps state in memory: for tests, and to hand state from one runtime to the next.
  * @param texts what is stored, by key; give the same map to a second runtime to "reload". Default: an empty one
  */
-export const memoryStorage = (
-  texts?: Map<string, string>,
-  options: StorageOptions = {},
-): Attachment<Persistence> => {
+export const memoryStorage = (texts?: Map<string, string>, options: StorageOptions = {}): Attachment<Persistence> => {
   checkOptions('memoryStorage', options, ['writeAfter']);
   const { writeAfter = 0 } = options;
   const area = memoryArea(texts);

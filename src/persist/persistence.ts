@@ -123,15 +123,15 @@ function attached(
   open: (report: (problem: FloeError) => void) => StorageArea,
   { writeAfter = 100, tabs }: OwnStorageOptions,
 ): { face: Persistence; listener: Listener } {
-    const early: FloeError[] = [];
-    let report = (problem: FloeError): void => void early.push(problem);
-    const keeper = new Keeper(
-      host,
-      open((problem) => report(problem)),
-      writeAfter,
-      tabs?.((problem) => report(problem)),
-    );
-    report = (problem) => keeper.report(problem);
-    early.forEach(report);
-    return { face: faceOf<Persistence, keyof Persistence>(keeper, MEMBERS), listener: keeper };
+  const early: FloeError[] = [];
+  let report = (problem: FloeError): void => void early.push(problem);
+  const keeper = new Keeper(
+    host,
+    open((problem) => report(problem)),
+    writeAfter,
+    tabs?.((problem) => report(problem)),
+  );
+  report = (problem) => keeper.report(problem);
+  early.forEach(report);
+  return { face: faceOf<Persistence, keyof Persistence>(keeper, MEMBERS), listener: keeper };
 }

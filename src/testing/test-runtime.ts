@@ -42,7 +42,11 @@ export function testRuntime<const O extends TestRuntimeOptions = object>(
   const { seed = 1, still, clock = handClock(), ...given }: TestRuntimeOptions = options ?? {};
   for (const name of ['trace', 'onProblem'])
     if (name in given)
-      throw badOption('testRuntime', name, `is there already: look at runtime.${name === 'trace' ? 'trace' : 'problems'}`);
+      throw badOption(
+        'testRuntime',
+        name,
+        `is there already: look at runtime.${name === 'trace' ? 'trace' : 'problems'}`,
+      );
   if (typeof (clock as Partial<HandClock>).advance !== 'function')
     throw badOption('testRuntime', 'clock', 'takes a clock that is driven by hand: handClock()');
   const problems: Problem[] = [];

@@ -1,7 +1,7 @@
 // The common step, kept small: code dispatched an action that replaced one value. Most steps are never looked at, and a
 // whole one is ten objects.
 import { differenceOf, type Difference } from '../core/diff.js';
-import { escapeKey } from '../core/plain.js';
+import { escapeKey, hasPart } from '../core/plain.js';
 import type { StoreDefinition } from '../core/store.js';
 import type { Transition } from '../core/transition.js';
 import { CODE, type Step } from './step.js';
@@ -81,10 +81,11 @@ export class Differences {
     const { keys } = touch;
     if (keys?.length !== 1) return undefined;
     const [key] = keys;
+    // A key that came or went, also one that every object inherits, is no replacement.
+    if (!hasPart(before, key) || !hasPart(after, key)) return undefined;
     const was = (before as Record<string, unknown>)[key];
     const is = (after as Record<string, unknown>)[key];
-    // `undefined` may also be a key that is not there.
-    if (was === undefined || is === undefined || isObject(was) || isObject(is)) return undefined;
+    if (isObject(was) || isObject(is)) return undefined;
     return { path: this.pathOf(store, key), was, is };
   }
 

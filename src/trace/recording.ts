@@ -657,12 +657,12 @@ export const recording = (options: RecordingOptions = {}): Attachment<Trace> => 
 };
 
 function attached(host: Host, options: RecordingOptions): { face: Trace; listener: Listener } {
-    const recorder = new Recorder(host, options);
-    const face = faceOf<Trace, keyof Trace>(recorder, MEMBERS, (name, method) => {
-      if (READS.has(name)) return method();
-      if (!STAYS.has(name)) host.mayMove();
-      host.open(`trace.${name}`);
-      return host.call(method);
-    });
-    return { face, listener: recorder };
+  const recorder = new Recorder(host, options);
+  const face = faceOf<Trace, keyof Trace>(recorder, MEMBERS, (name, method) => {
+    if (READS.has(name)) return method();
+    if (!STAYS.has(name)) host.mayMove();
+    host.open(`trace.${name}`);
+    return host.call(method);
+  });
+  return { face, listener: recorder };
 }

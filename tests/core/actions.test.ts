@@ -82,8 +82,9 @@ test('two creators of one type: each says what its actions are about; a task may
   const [one, two] = [1, 2].map((n) => action('noticed', { about: { n } }));
   const ran = jest.fn();
   task('ran', () => ran(), { when: action('by text') });
+  const onProblem = jest.fn();
   const runtime = createRuntime({
-    stores: [],
+    onProblem,
     interceptors: [
       (_action, { about, proceed }) => {
         heard.push(about);
@@ -93,6 +94,8 @@ test('two creators of one type: each says what its actions are about; a task may
   });
   for (const creator of [one, two, one]) runtime.dispatch(creator());
   expect(heard).toEqual([{ n: 1 }, { n: 2 }, { n: 1 }]);
+  // Nothing handles it, which is said once.
+  expect(onProblem.mock.calls).toMatchObject([[{ error: { code: 'FLOE_NOT_HANDLED' } }]]);
   runtime.dispatch({ type: 'by text' });
   expect(ran).toHaveBeenCalledTimes(1);
   // A store that joins later answers what was dispatched before; a hand-written action will do.

@@ -333,7 +333,7 @@ test.each<[string, Change, string, string]>([
     'a circle',
     (draft) => void (draft.a.again = { a: draft.a }),
     'FLOE_NOT_PLAIN_DATA',
-    `${notPlain}it is an object that`,
+    `${notPlain}the value at /a is an object that`,
   ],
   [
     'a circle of new data',
@@ -343,7 +343,7 @@ test.each<[string, Change, string, string]>([
       draft.a.circle = circle;
     },
     'FLOE_NOT_PLAIN_DATA',
-    `${notPlain}it is an object that`,
+    `${notPlain}the value at /inside/circle is an object that`,
   ],
 ])('%s is refused', (_name, change, code, text) => {
   const found = refused(change);

@@ -176,21 +176,24 @@ describe('whatever a task throws', () => {
       ),
     'an error with a message that is no text': () => Object.assign(new Error('x'), { message: { deep: new Map() } }),
   };
-  test.each(Object.keys(throws))('%s: it fails, its status says so, and the error is reported as it is', async (name) => {
-    const { watch } = declare();
-    const thrown = throws[name]();
-    const fail = watch.task('fail', async () => {
-      await Promise.resolve();
-      throw thrown;
-    });
-    const runtime = testRuntime({ stores: [watch] });
-    void runtime.run(fail());
-    await settle();
-    const { phase, error } = runtime.read(fail.status);
-    expect([phase, typeof error?.message]).toEqual(['failed', 'string']);
-    expect(runtime.problems).toHaveLength(1);
-    expect(Object.is(runtime.problems[0].error, thrown)).toBe(true);
-  });
+  test.each(Object.keys(throws))(
+    '%s: it fails, its status says so, and the error is reported as it is',
+    async (name) => {
+      const { watch } = declare();
+      const thrown = throws[name]();
+      const fail = watch.task('fail', async () => {
+        await Promise.resolve();
+        throw thrown;
+      });
+      const runtime = testRuntime({ stores: [watch] });
+      void runtime.run(fail());
+      await settle();
+      const { phase, error } = runtime.read(fail.status);
+      expect([phase, typeof error?.message]).toEqual(['failed', 'string']);
+      expect(runtime.problems).toHaveLength(1);
+      expect(Object.is(runtime.problems[0].error, thrown)).toBe(true);
+    },
+  );
 });
 
 describe('a task that begins with the runtime', () => {
@@ -244,9 +247,9 @@ describe('a task that begins with the runtime', () => {
     const noted = runtime.trace.steps.find(({ action }) => action?.type === 'watch.noted');
     runtime.trace.exclude(noted!.seq, { withCaused: true });
     await lives(all, runtime);
-    expect(runtime.trace.steps.filter(({ fact, run }) => fact === 'runStarted' && run?.task === 'watch.poll').length).toBe(
-      runtime.trace.steps.filter(({ fact, run }) => fact === 'runEnded' && run?.task === 'watch.poll').length + 1,
-    );
+    expect(
+      runtime.trace.steps.filter(({ fact, run }) => fact === 'runStarted' && run?.task === 'watch.poll').length,
+    ).toBe(runtime.trace.steps.filter(({ fact, run }) => fact === 'runEnded' && run?.task === 'watch.poll').length + 1);
   });
 
   test('does not begin again when it ended by itself or was cancelled, nor in a runtime that is still', async () => {

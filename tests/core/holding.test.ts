@@ -18,8 +18,7 @@ function setting(given: object = {}) {
   return { counter, runtime, problems, set, merge };
 }
 
-const hold = <T>(runtime: Runtime, of: (read: Read) => T): Hold<T> =>
-  holdHostOf(runtime).hold(selectedRecipe<T>(of));
+const hold = <T>(runtime: Runtime, of: (read: Read) => T): Hold<T> => holdHostOf(runtime).hold(selectedRecipe<T>(of));
 
 describe('a hold', () => {
   test('keeps one value until it changes, before and after it is subscribed to, however many there are', () => {
@@ -81,7 +80,13 @@ describe('a hold', () => {
       return [state.n + i];
     });
     const render = (): number[] =>
-      Array.from({ length: 300 }, (_, i) => holdHostOf(runtime).hold(selectedRecipe(many(i))).get()[0]);
+      Array.from(
+        { length: 300 },
+        (_, i) =>
+          holdHostOf(runtime)
+            .hold(selectedRecipe(many(i)))
+            .get()[0],
+      );
     expect(render()).toHaveLength(300);
     // All are kept until the engine collects the holds: none runs again.
     render();

@@ -65,15 +65,48 @@ describe('interceptors', () => {
 
 test('a log tells what became of an action; one that failed fails all the same', () => {
   const lines: string[] = [];
-  const { added, failing, runtime } = recorded({ interceptors: [actionLog((line) => lines.push(line))] });
+  const { added, failing, runtime } = recorded({ interceptors: [actionLog({ write: (line) => lines.push(line) })] });
   runtime.dispatch(added(1));
   expect(codeOf(() => runtime.dispatch(failing()))).toBe('FLOE_CHANGE_FAILED');
-  expect(lines).toEqual(['counter.added applied', expect.stringMatching(/^counter\.failing failed: .*on purpose/)]);
+  expect(lines).toEqual(['counter.added applied 1', expect.stringMatching(/^counter\.failing failed: .*on purpose/)]);
   const console_ = jest.spyOn(console, 'log').mockImplementation(() => undefined);
   const told = recorded({ interceptors: [actionLog()] });
   told.runtime.dispatch(told.added(1));
-  expect(console_).toHaveBeenCalledWith('counter.added applied');
+  expect(console_).toHaveBeenCalledWith('counter.added applied 1');
   console_.mockRestore();
+});
+
+test('a log leaves out what is to be ignored, and cuts what is long', () => {
+  const lines: string[] = [];
+  const write = (line: string) => lines.push(line);
+  const { added, written, runtime } = recorded({ interceptors: [actionLog({ write, ignore: ['counter.added'] })] });
+  expect(runtime.dispatch(added(1))).toBe('applied');
+  runtime.dispatch(written('x'.repeat(1000)));
+  expect(lines).toEqual([expect.stringMatching(/^log\.written applied "x{199}\.\.\.$/)]);
+});
+
+test('what an interceptor dispatches besides comes from it, and from the step of what it decides', () => {
+  const { counter, added, written, runtime } = recorded({
+    interceptors: [
+      (action, { proceed }) => {
+        if (action.type !== 'counter.added') return void proceed();
+        runtime.dispatch(written('before'));
+        proceed();
+        runtime.dispatch(written('after'));
+      },
+    ],
+  });
+  runtime.dispatch(added(1));
+  const causes = runtime.trace.steps
+    .filter(({ action }) => action)
+    .map(({ action, cause }) => [action?.payload, cause]);
+  const seq = runtime.trace.steps.find(({ action }) => action?.type === 'counter.added')?.seq;
+  expect(causes).toEqual([
+    ['before', { by: 'interceptor' }],
+    [1, { by: 'code' }],
+    ['after', { by: 'interceptor', step: seq }],
+  ]);
+  expect(runtime.read(counter).n).toBe(1);
 });
 
 describe('a confirmation', () => {

@@ -35,17 +35,20 @@ const FIRST_ENDING = '.json';
  */
 export const fileStorage = (options: FileStorageOptions): Attachment<Persistence> => {
   checkOptions('fileStorage', options, ['folder', 'writeAfter']);
-  return storageIn(() => {
-    const unlock = lockFolder(options.folder);
-    return {
-      ...fileArea(options.folder),
-      beforeEnd(flush) {
-        process.on('exit', flush);
-        return () => process.off('exit', flush);
-      },
-      close: unlock,
-    };
-  }, { writeAfter: options.writeAfter });
+  return storageIn(
+    () => {
+      const unlock = lockFolder(options.folder);
+      return {
+        ...fileArea(options.folder),
+        beforeEnd(flush) {
+          process.on('exit', flush);
+          return () => process.off('exit', flush);
+        },
+        close: unlock,
+      };
+    },
+    { writeAfter: options.writeAfter },
+  );
 };
 
 /** An area in a folder. A file is written beside the old one, then put in its place: it is never half-written. */

@@ -182,7 +182,8 @@ async function throwing() {
   const nameOf = visits.selector('nameOf', ({ list }, id: string) => list.find((visit) => visit.id === id)!.name);
   const First = () => <b>{useSelection(strict)}</b>;
   const Row = ({ id }: { readonly id: string }) => <i>{useSelection(nameOf(id))}</i>;
-  const Rows = () => useSelection((read) => read(visits).list.map(({ id }) => id)).map((id) => <Row key={id} id={id} />);
+  const Rows = () =>
+    useSelection((read) => read(visits).list.map(({ id }) => id)).map((id) => <Row key={id} id={id} />);
   const { place, root } = await mounted(
     <RuntimeProvider runtime={runtime}>
       <Boundary>
@@ -300,7 +301,14 @@ async function notSources() {
   const load = visits.task('load', () => undefined);
   const runtime = createRuntime({ stores: [visits] });
   const messages: Record<string, string> = {};
-  for (const [name, given] of Object.entries({ undefined: undefined, null: null, text: 'visits', counted, byId, load })) {
+  for (const [name, given] of Object.entries({
+    undefined: undefined,
+    null: null,
+    text: 'visits',
+    counted,
+    byId,
+    load,
+  })) {
     const Bad = () => {
       useSelection(given as unknown as (read: Read) => unknown);
       return null;
