@@ -9,10 +9,11 @@
 // - A draft works only while its change runs.
 import type { Touch, Touches } from './diff.js';
 import { alive, listFace, nodeOf, objectFace } from './draft-faces.js';
-import { dataTooDeep, draftEnded, notPlain, type FloeError } from './errors.js';
+import { dataTooDeep, draftEnded, notPlain } from './errors.js';
 import { isDigit, type Listing } from './list-reads.js';
 import { KEYED, isKeyed, type DRAFTED } from './keyed.js';
 import {
+  escapeKey,
   hasOwn,
   inheritedOrOwn,
   isContainer,
@@ -396,7 +397,7 @@ export class DraftNode {
     if (typeof value !== 'object' && value !== undefined) return !Object.is(base[key], value);
     const had = hasOwn(base, key);
     if (!hasOwn(copy, key)) return had;
-    const final = withoutDrafts(value);
+    const final = withoutDrafts(value, undefined, () => `${this.way}/${escapeKey(key)}`);
     const unchanged = had && sameData(base[key], final);
     put(copy, key, unchanged ? base[key] : final);
     return !unchanged;
@@ -545,28 +546,26 @@ const nodeFor = (base: Container, parent: DraftNode | undefined, editing: Editin
   Array.isArray(base) ? new ListNode(base, parent, editing, fresh) : new DraftNode(base, parent, editing, fresh);
 
 /** New data with every draft in it replaced by what the draft became. Data without drafts is returned as it is. */
-export function withoutDrafts(value: unknown, above?: Set<object>): unknown {
+/** @param at the JSON Pointer to the value, for a message */
+export function withoutDrafts(value: unknown, above?: Set<object>, at = (): string => ''): unknown {
   if (typeof value !== 'object' || value === null) return value;
   const node = nodeOf(value);
   if (node) {
     alive(node, 'value');
     return node.fold();
   }
-  if (isKeyed(value)) return value[KEYED].resolved(value, (row) => withoutDrafts(row, above));
+  if (isKeyed(value)) return value[KEYED].resolved(value, (row) => withoutDrafts(row, above, at));
   const isEntries = isMap(value) || isSet(value);
   if (!isEntries && !isContainer(value)) return value;
-  if (above?.has(value)) throw cycleIn(value, [...above, value]);
-  if (above && above.size > MOST_NESTED) throw dataTooDeep(AFTER, pathThrough([...above]), MOST_NESTED);
-  const inside = (part: unknown): unknown => withoutDrafts(part, (above ??= new Set()).add(value));
+  if (above?.has(value)) throw notPlain(AFTER, at() + pathThrough([...above, value]), 'cycle', value);
+  if (above && above.size > MOST_NESTED) throw dataTooDeep(AFTER, at() + pathThrough([...above]), MOST_NESTED);
+  const inside = (part: unknown): unknown => withoutDrafts(part, (above ??= new Set()).add(value), at);
   const result = isEntries ? replaceEntries(value, inside) : replaceParts(value, inside);
   above?.delete(value);
   return result;
 }
 
 const AFTER = 'The state after this change';
-
-/** The error of data that holds itself, with the way to where it does: from the outermost container on. */
-const cycleIn = (value: object, way: readonly object[]): FloeError => notPlain(AFTER, pathThrough(way), 'cycle', value);
 
 /** The JSON Pointer along containers of which each holds the next. */
 function pathThrough(way: readonly object[]): string {

@@ -826,14 +826,21 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
 
   // ---- tasks ----
 
-  run(call: TaskCall<unknown>): TaskRun {
-    callOf(call);
+  run(given: TaskCall<unknown>): TaskRun {
+    const call = this.renewed(callOf(given));
     this.mayRun(call.task.name);
     if (this.moving) return this.runs.neverStarted(call, 'travel');
     return this.call(() => {
       if (!this.notifying) this.beHere();
       return this.runs.start(call, this.deciding ? this.byDispatcher() : this.byCode());
     });
+  }
+
+  /** The call of the task that a reloaded module declares in the place of an older one. */
+  private renewed(call: TaskCall<unknown>): TaskCall<unknown> {
+    const { store, name } = call.task;
+    const task = store && this.successorOf(store)?.tasks.find((one) => one.name === name);
+    return task ? { task, args: call.args } : call;
   }
 
   mayRun(task: string): void {

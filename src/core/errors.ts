@@ -398,15 +398,20 @@ export const badOptions = (what: string, found: unknown, known: Iterable<string>
 
 const listed = (names: Iterable<string>): string => Array.from(names, (name) => `'${name}'`).join(', ') || 'no options';
 
-/** @param limit levels */
-export const dataTooDeep = (what: string, path: string, limit: number): FloeError =>
-  error(
+/**
+ * @param way to the level that is too deep: the error names its beginning
+ * @param limit levels
+ */
+export const dataTooDeep = (what: string, way: string, limit: number): FloeError => {
+  const path = way.split('/').slice(0, 4).join('/');
+  return error(
     'FLOE_TOO_DEEP',
     what,
     DEV &&
-      `${what} is nested more than ${limit} levels deep (at ${path.length > 200 ? `${path.slice(0, 200)}...` : path}). Keep what is nested without limit as a flat list or table whose rows name their parent by key.`,
+      `${what} is nested more than ${limit} levels deep (below ${path}). Keep what is nested without limit as a flat list or table whose rows name their parent by key.`,
     { path },
   );
+};
 
 export const chainTooDeep = (first: string, last: string): FloeError =>
   error(

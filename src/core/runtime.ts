@@ -166,7 +166,7 @@ export function createRuntime<const O extends RuntimeOptions = object>(
       const last = given.at(-1);
       const tasks = given.filter((one) => typeof one === 'function');
       const isStore = (one: unknown): one is AnyStore => (one as unknown) instanceof StoreDefinition;
-      const options = last && typeof last !== 'function' && !isStore(last) ? last : undefined;
+      const options = typeof last === 'object' && !isStore(last) ? last : undefined;
       checkOptions('add', options, ['renew']);
       const named = given.filter(isStore).map(definitionOf);
       if (DEV)

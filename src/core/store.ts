@@ -247,6 +247,11 @@ export class StoreDefinition implements Source<unknown> {
     return made;
   }
 
+  /** A state of the shape that is declared, where that can be told without calling the application's code. */
+  get shape(): unknown {
+    return typeof this.initial === 'function' ? undefined : this.initial;
+  }
+
   /** The state as declared; a function is called for it. */
   begin(): unknown {
     return typeof this.initial === 'function' ? (this.initial as () => unknown)() : this.initial;
@@ -300,6 +305,7 @@ export class StoreDefinition implements Source<unknown> {
   task(name: string, work: Work<never[], unknown>, options?: TaskOptions<never[]>): unknown {
     const full = this.declare('task', name);
     const { definition, made } = makeTask(full, work, options);
+    definition.store = this;
     this.ownTasks.push(definition);
     declared++;
     return made;
@@ -365,7 +371,7 @@ export function checkKept({ name, kept }: StoreDefinition, state: unknown): void
  * Where a store declares a table, a given state must have one: `structuredClone` and JSON make other objects of them.
  * @throws FLOE_BAD_SNAPSHOT with the place
  */
-export function checkTables({ name, initial }: StoreDefinition, given: unknown): void {
+export function checkTables({ name, shape }: StoreDefinition, given: unknown): void {
   const look = (declared: unknown, found: unknown, path: string): void => {
     if (isKeyed(declared)) {
       if (!isKeyed(found))
@@ -376,7 +382,7 @@ export function checkTables({ name, initial }: StoreDefinition, given: unknown):
       for (const key of Object.keys(declared))
         if (hasOwn(found, key)) look(partOf(declared, key), partOf(found, key), `${path}/${escapeKey(key)}`);
   };
-  look(initial, given, `/${name}`);
+  look(shape, given, `/${name}`);
 }
 
 /** A rule that must hold after every transition. */

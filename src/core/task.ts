@@ -185,6 +185,8 @@ export const statusesNamed = (name: string): StoreDefinition => new StoreDefinit
 
 /** The inside of a task. */
 export class TaskDefinition {
+  /** The store that it was declared beside, if it was. */
+  store: StoreDefinition | undefined;
   /** Holds its status in every runtime. */
   readonly statuses: StoreDefinition;
   readonly status: Source<TaskStatus>;

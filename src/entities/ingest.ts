@@ -235,7 +235,8 @@ class Ingesting {
       });
       return true;
     } catch (error) {
-      if (error instanceof RangeError) this.refuse(tooDeep(path()));
+      if (error instanceof RangeError || (error instanceof FloeError && error.code === 'FLOE_TOO_DEEP'))
+        this.refuse(tooDeep(path()));
       else if (error instanceof FloeError) this.refuse(error);
       else throw error;
       return false;

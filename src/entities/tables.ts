@@ -356,6 +356,10 @@ export class TablesDefinition extends StoreDefinition {
     return withTables(state, edits);
   }
 
+  override get shape(): unknown {
+    return this.begin();
+  }
+
   // ---- sources ----
 
   one(type: AnyEntity, key: RowKey): Source<unknown> {

@@ -89,7 +89,10 @@ export function undoStack(runtime: Runtime, options: UndoStackOptions): UndoStac
   checkOptions('undoStack', options, ['stores', 'limit', 'together', 'except']);
   if (DEV && !Array.isArray(options.stores)) throw badOption('undoStack', 'stores', 'takes a list: stores: [log]');
   const host = (runtime as unknown as { readonly [HOST]: Host })[HOST];
-  return faceOf<UndoStack, keyof UndoStack>(new Stack(host, options), MEMBERS, (_name, method) => host.call(method));
+  return faceOf<UndoStack, keyof UndoStack>(new Stack(host, options), MEMBERS, (name, method) => {
+    if (name === 'undo' || name === 'redo') host.open(name);
+    return host.call(method);
+  });
 }
 
 class Stack implements UndoStack, Listener {

@@ -343,7 +343,7 @@ test.each<[string, Change, string, string]>([
       draft.a.circle = circle;
     },
     'FLOE_NOT_PLAIN_DATA',
-    `${notPlain}the value at /inside/circle is an object that`,
+    `${notPlain}the value at /a/circle/inside/circle is an object that`,
   ],
 ])('%s is refused', (_name, change, code, text) => {
   const found = refused(change);

@@ -161,6 +161,37 @@ describe('stores', () => {
     expect(codeOf(() => createRuntime({ stores: [counter, other] }))).toBe('FLOE_NAME_TAKEN');
   });
 
+  test('of a module that was evaluated again are renewed where their fields are the same, and that is said once', async () => {
+    const declare = (by: number) => {
+      const panel = store('panel', { n: 0 });
+      return {
+        panel,
+        counted: panel.action('counted', (draft) => void (draft.n += by)),
+        shown: panel.selector('shown', ({ n }) => n * by),
+        count: panel.task('count', () => by),
+      };
+    };
+    const [old, next, last] = [1, 10, 100].map(declare);
+    const problems: Problem[] = [];
+    const runtime = createRuntime({ stores: [old.panel], onProblem: (problem) => problems.push(problem) });
+    const heard: number[] = [];
+    runtime.watch(old.shown, (now) => heard.push(now));
+    runtime.dispatch(old.counted());
+    expect(runtime.read(next.shown)).toBe(10);
+    // It may have been read in a rendering, so watchers are notified later.
+    expect(heard).toEqual([1]);
+    await Promise.resolve();
+    expect([heard, runtime.read(old.shown), runtime.read(old.panel)]).toEqual([[1, 10], 10, { n: 1 }]);
+    runtime.dispatch(old.counted());
+    expect([runtime.read(next.panel).n, await runtime.run(old.count())]).toEqual([11, 10]);
+    runtime.add(last.panel);
+    expect([runtime.read(old.shown), runtime.read(next.shown)]).toEqual([1100, 1100]);
+    expect(problems).toMatchObject([{ error: { code: 'FLOE_NAME_TAKEN' } }]);
+    expect(String(problems[0].error)).toContain('runtime.add(next.panel, { renew: true })');
+    // Two of them at once are no reload.
+    expect(codeOf(() => createRuntime({ stores: [old.panel, next.panel] }))).toBe('FLOE_NAME_TAKEN');
+  });
+
   test('that are declared anew: what fits stays, without a word where nothing is lost', () => {
     const { counter, runtime, problems, last } = recorded();
     const before = runtime.read(counter);
