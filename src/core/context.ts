@@ -114,10 +114,15 @@ function eachOf(runs: Runs, run: TaskRun, types: readonly string[]): AsyncIterab
       return this;
     },
     next() {
-      if (kept.length > 0) return Promise.resolve(resultOf(kept.shift()));
       if (done && run.phase !== 'cancelled') return Promise.resolve(resultOf(undefined));
       return awaited(run, (resolve) => {
         const ask = (action: AnyAction | undefined): void => resolve(resultOf(action));
+        if (kept.length > 0) {
+          // A turn later, when it is waited for.
+          const item = kept.shift();
+          void Promise.resolve().then(() => ask(item));
+          return ignore;
+        }
         asking.push(ask);
         return () => {
           const index = asking.indexOf(ask);

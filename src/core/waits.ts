@@ -5,7 +5,7 @@
 // and the host would report an unhandled rejection. Which wait is whose, the language does not say; but a function can only
 // wait for what it created last before it paused. So waits form chains: the wait that is created last, between two pauses,
 // goes on with the chain of the one whose end led there. The chain of the work is rejected first, and what belongs to no
-// known chain; when that ends the work, the other chains never settle, as after every end.
+// known chain; when that ends the work, or the work waits again, the other chains never settle, as after every end.
 
 /** Something that a run waits for. */
 export interface Pending {
@@ -40,7 +40,8 @@ export class Waits {
   /** The run was cancelled, and a wait learned of it. */
   private told = false;
   private ended = false;
-  private workEnded = false;
+  /** The work has ended since, or waits again: it knows. */
+  private workKnows = false;
 
   /** Calls `stop` when the run ends. Returns a function that prevents it. */
   whenEnded(stop: () => void): () => void {
@@ -77,12 +78,12 @@ export class Waits {
   working(isCalled: boolean): void {
     this.chain = isCalled ? this.main : undefined;
     this.newest = undefined;
-    if (isCalled) this.workEnded = false;
+    if (isCalled) this.workKnows = false;
   }
 
   /** The promise of the work is settled. */
   workIsOver(): void {
-    this.workEnded = true;
+    this.workKnows = true;
   }
 
   /** The chain of a wait that is created now. */
@@ -104,7 +105,7 @@ export class Waits {
    */
   tellsOnce(): boolean {
     const tells = !this.told;
-    this.told = true;
+    this.told = this.workKnows = true;
     return tells;
   }
 
@@ -128,10 +129,10 @@ export class Waits {
     this.rejectInTurn(works.length > 0 || isTold ? [{ reject: ignore }, ...others] : others, error);
   }
 
-  /** Rejects one wait after the other, until one has ended the work. */
+  /** Rejects one wait after the other, until the work has ended or waits again. */
   private rejectInTurn(waits: readonly Pick<Wait, 'reject'>[], error: unknown, turn = 0): void {
     const [first, ...rest] = waits;
-    if (first === undefined || this.workEnded) return;
+    if (first === undefined || this.workKnows) return;
     if (turn === 0) first.reject(error);
     if (rest.length === 0) return;
     if (turn < TURNS) later(() => this.rejectInTurn(waits, error, turn + 1));

@@ -44,6 +44,37 @@ const all: [errors.FloeError, string, RegExp, object?][] = [
   [errors.notASource(() => 0), 'NOT_A_SOURCE', /needs its arguments/],
   [errors.notASource(null), 'NOT_A_SOURCE', /\(found: null\)\. A source is a store/],
   [errors.notASource({}), 'NOT_A_SOURCE', /\(found: object\)/],
+  [errors.notASource('visits'), 'NOT_A_SOURCE', /the text 'visits'/],
+  [errors.notASource(undefined), 'NOT_A_SOURCE', /an import may still be undefined/],
+  [errors.notASource(Object.assign(() => 0, { type: 'a.b' })), 'NOT_A_SOURCE', /action creator 'a\.b'.*dispatch/],
+  [errors.notASource(Object.assign(() => 0, { definition: {} })), 'NOT_A_SOURCE', /read its status/],
+  [errors.notAStore(null), 'NOT_A_STORE', /\(found: null\)/],
+  [errors.nameTaken('The action', 'a.b'), 'NAME_TAKEN', /would be chance/],
+  [errors.nameTaken('The store', 'port', true), 'NAME_TAKEN', /accept\(\(next\).*next\.port/],
+  [
+    errors.unknownOption('f', 'keeep', ['keep', 'now']),
+    'UNKNOWN_OPTION',
+    /no option 'keeep'\. Did you mean 'keep'\?.*'keep', 'now'/,
+  ],
+  [errors.badOption('f', 'keep', 'is a number'), 'BAD_OPTION', /f: the option 'keep' is a number\.$/],
+  [errors.badOptions('f', [], ['keep']), 'BAD_OPTION', /members 'keep' \(found: a list\)/],
+  [errors.unknownField('f', 'abuot', ['about']), 'BAD_OPTION', /field 'abuot'.*Did you mean 'about'/],
+  [errors.selectorEnded('n'), 'SELECTOR_ENDED', /after the selector.*at 'n'/],
+  [errors.notCloneable('a change', cause), 'NOT_CLONEABLE', /structuredClone was called in a change/, { cause }],
+  [
+    errors.changeFailed('a', 'port', new DOMException('x', 'DataCloneError')),
+    'NOT_CLONEABLE',
+    /in the change of 'port' for 'a'/,
+    { cause: expect.anything() },
+  ],
+  [errors.notHandled('rung'), 'NOT_HANDLED', /'rung' was dispatched/],
+  [
+    errors.dataTooDeep('It', '/a/b/c/d/e', 1000),
+    'TOO_DEEP',
+    /more than 1000 levels deep \(below \/a\/b\/c\)/,
+    { path: '/a/b/c' },
+  ],
+  [errors.chainTooDeep('a', 'z'), 'TOO_DEEP', /begins with 'a', and 'z' is one too many/],
   [errors.badArgument('s', '/0'), 'BAD_ARGUMENT', /'s' must be plain data.*the one at \/0/, { path: '/0' }],
   [errors.closed('read'), 'CLOSED', /read was called on a runtime that is closed/],
   [errors.noRuntimeOnServer(), 'NO_RUNTIME', /no runtime here.*createRuntime/],
@@ -72,6 +103,6 @@ test.each(all.map(([error, ...more]) => [error.code, error, ...more] as const))(
     expect([error.name, error.code]).toEqual(['FloeError', `FLOE_${code}`]);
     expect(error.message).toMatch(text);
     expect(error.message).not.toMatch(/^FLOE_|\bfalse\b/);
-    expect({ cause: undefined, path: undefined, ...more }).toEqual({ cause: error.cause, path: error.path });
+    expect({ cause: error.cause, path: error.path }).toEqual({ cause: undefined, path: undefined, ...more });
   },
 );
