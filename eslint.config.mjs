@@ -10,6 +10,7 @@ export default tseslint.config(
       'coverage/',
       'reports/',
       'bench/peers.mjs',
+      'bench/react-peers.tsx',
       'tests/fixtures/',
       'tests/types/cases/',
       '.stryker-tmp/',

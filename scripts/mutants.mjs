@@ -19,13 +19,15 @@ const corners = [
   'core/watching',
   'core/values',
   'core/patch',
+  'core/misuse',
+  'core/holding',
 ];
 const drafts = ['core/draft.property', 'core/production.property'];
 const reads = ['core/selectors.property', 'core/graph.property'];
 const traces = ['trace/recording', 'trace/history', 'trace/what-if'];
 const tasks = ['core/tasks', 'core/optimistic', 'core/past', 'core/optimistic.property'];
 const stored = ['persist/later', 'persist/tabs'];
-const orders = ['core/interleavings'];
+const orders = ['core/interleavings', 'core/interruptions', 'core/ending'];
 
 /** The suites that are about some files; the rest gets what is not about reading. */
 const suitesOf = {
@@ -53,6 +55,12 @@ const suitesOf = {
   run: [...corners, ...tasks, ...orders],
   task: [...tasks, ...orders, ...corners],
   context: [...corners, ...tasks, ...orders],
+  waits: [...corners, ...tasks, ...orders],
+  hold: [...corners, ...reads],
+  watcher: [...corners, ...reads],
+  beginning: [...corners],
+  options: [...corners],
+  face: [...corners, ...traces],
 };
 const others = [...corners, ...tasks, ...stored, ...traces];
 

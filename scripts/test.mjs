@@ -22,6 +22,7 @@ const checks = [
   ['Formatting', () => runTool('prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '.'], quiet) === 0],
   ['Lint', () => runTool('eslint/bin/eslint.js', ['--max-warnings', '0', '.'], quiet) === 0],
   ['Types of the tests', () => runTool('typescript/bin/tsc', ['-p', 'tests'], quiet) === 0],
+  ['Types of the benchmarks', () => runTool('typescript/bin/tsc', ['-p', 'bench'], quiet) === 0],
   ['Types of the harbour example', () => runTool('typescript/bin/tsc', ['-p', harbour], quiet) === 0],
 ];
 let passed = 0;

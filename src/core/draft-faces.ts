@@ -143,7 +143,7 @@ const listMethods: Record<string, (this: unknown[], ...args: never[]) => unknown
   },
   // What was put in is found by the object that it was, and what is there by its draft.
   includes(...args: [unknown, number?]) {
-    return listNode(this).placeOf('includes', args) as boolean;
+    return listNode(this).placeOf('includes', args);
   },
   indexOf(...args: [unknown, number?]) {
     return listNode(this).placeOf('indexOf', args);

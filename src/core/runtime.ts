@@ -165,14 +165,14 @@ export function createRuntime<const O extends RuntimeOptions = object>(
       engine.open('add');
       const last = given.at(-1);
       const tasks = given.filter((one) => typeof one === 'function');
-      const isStore = (one: unknown): one is AnyStore => (one as unknown) instanceof StoreDefinition;
+      const isStore = (one: unknown): one is AnyStore => one instanceof StoreDefinition;
       const options = typeof last === 'object' && !isStore(last) ? last : undefined;
       checkOptions('add', options, ['renew']);
       const named = given.filter(isStore).map(definitionOf);
       if (DEV)
         for (const one of given)
           if (one !== options && typeof one !== 'function' && !isStore(one)) throw notAStore(one);
-      if ((options as { readonly renew?: boolean } | undefined)?.renew) for (const one of named) engine.renew(one);
+      if (options?.renew) for (const one of named) engine.renew(one);
       else engine.join(named, 'joined');
       if (tasks.length > 0) engine.startTasks(tasks.map((one) => one.definition));
     },

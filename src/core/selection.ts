@@ -49,13 +49,13 @@ export class LiveSelection<T> implements Selection<T> {
 
   subscribe(observer: Observer<T> | ((value: T) => void)): { unsubscribe(): void } {
     const to: Observer<T> = typeof observer === 'function' ? { next: observer } : observer;
-    let stop: (() => void) | undefined;
+    const stops: (() => void)[] = [];
     let ended = false;
     const unsubscribe = (): void => {
       ended = true;
-      stop?.();
+      for (const stop of stops) stop();
     };
-    stop = this.host.watch(this.source, (now) => !ended && to.next?.(now), {
+    const stop = this.host.watch(this.source, (now) => !ended && to.next?.(now), {
       now: true,
       // An observable that has failed has ended.
       ...(to.error && {
@@ -66,6 +66,7 @@ export class LiveSelection<T> implements Selection<T> {
       }),
       onEnd: () => to.complete?.(),
     });
+    stops.push(stop);
     // The first value may have been an error, before there was anything to stop.
     if (ended) stop();
     return { unsubscribe };
@@ -96,7 +97,7 @@ export class LiveSelection<T> implements Selection<T> {
     const stop = this.host.watch(this.source, (value: T) => give(Promise.resolve({ done: false, value })), {
       now: true,
       onError: (error) => {
-        if (!done) finish(Promise.reject(error as Error));
+        if (!done) finish(Promise.reject(error));
       },
       onEnd: () => finish(),
     });

@@ -361,7 +361,7 @@ export class StoreDefinition implements Source<unknown> {
 export function checkKept({ name, kept }: StoreDefinition, state: unknown): void {
   if (!DEV || !kept || !isContainer(state) || Array.isArray(state) || Object.keys(state).length === 0) return;
   for (const option of ['only', 'except'] as const)
-    for (const place of (kept[option] ?? []) as readonly string[]) {
+    for (const place of kept[option] ?? []) {
       const [field] = place.startsWith('/') ? parsePointer(place) : [place];
       if (!hasOwn(state, field)) throw unknownField(`'${name}'.persisted: '${option}'`, field, Object.keys(state));
     }

@@ -229,7 +229,8 @@ export const startsWith = ({ options }: TaskDefinition, type: string): boolean =
 /** The types of the actions that are answered. */
 export function typesOf(answered: Handled): readonly string[] {
   const named = typeof answered === 'function' && !('type' in answered) ? answered() : answered;
-  return ([named].flat() as AnyCreator[]).map(({ type }) => type);
+  const list: readonly AnyCreator[] = Array.isArray(named) ? (named as readonly AnyCreator[]) : [named as AnyCreator];
+  return list.map(({ type }) => type);
 }
 
 export const answersType = (answered: Handled, type: string): boolean => typesOf(answered).includes(type);

@@ -193,6 +193,7 @@ export function entity(
   options: EntityOptions<any, any, any>,
 ): AnyEntity {
   checkOptions(`The entity type '${name}'`, options, ['key', 'links', 'incoming', 'join']);
+  // eslint-disable-next-line @typescript-eslint/no-unsafe-assignment -- as above
   const { key, links = {}, incoming, join } = options;
   if (typeof name !== 'string' || name === '' || /[./]/.test(name)) throw badName('An entity type', name);
   const rawKey = keyReader(key as KeyOf<Record<string, unknown>>);

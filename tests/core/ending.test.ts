@@ -43,7 +43,7 @@ const loops: Record<string, (context: TaskContext, ticked: () => AnyAction, chil
 
 describe('a loop that catches everything', () => {
   const endings = {
-    cancel: (runtime: ReturnType<typeof testRuntime>, run: Run<unknown>) => run.cancel(),
+    cancel: (_runtime: ReturnType<typeof testRuntime>, run: Run<unknown>) => run.cancel(),
     close: (runtime: ReturnType<typeof testRuntime>) => runtime.close(),
     branch: (runtime: ReturnType<typeof testRuntime>, _run: unknown, act: () => void) => {
       runtime.trace.seek(0);
@@ -100,7 +100,7 @@ describe('a loop that catches everything', () => {
       for (let i = 0; i < 5; i++)
         await sleep(1).then(
           () => seen.push('slept'),
-          (error: { code: string }) => seen.push(error.code),
+          (error: unknown) => seen.push((error as { code: string }).code),
         );
     });
     const runtime = testRuntime({ stores: [watch] });
@@ -252,7 +252,7 @@ describe('a task that begins with the runtime', () => {
     ).toBe(runtime.trace.steps.filter(({ fact, run }) => fact === 'runEnded' && run?.task === 'watch.poll').length + 1);
   });
 
-  test('does not begin again when it ended by itself or was cancelled, nor in a runtime that is still', async () => {
+  test('does not begin again when it ended by itself or was cancelled, nor in a runtime that is still', () => {
     const { watch, noted } = declare();
     let starts = 0;
     const once = watch.task(

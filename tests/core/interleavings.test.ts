@@ -3,7 +3,7 @@
 import { describe, expect, test } from '@jest/globals';
 import { createRuntime, need, store, type Overlap, type Run, type Task } from 'floe';
 import { recording } from 'floe/trace';
-import { share } from '../support/runs.js';
+import { longMode, share } from '../support/runs.js';
 
 type Ending = 'answer' | 'fail' | 'cancel' | 'cancelThenAnswer';
 type Event = { readonly start: number } | { readonly end: number; readonly how: Ending } | 'close';
@@ -247,8 +247,8 @@ describe.each(overlaps)('overlap: %s', (overlap) => {
   ] as const)('%i runs in %i lanes, %j', async (count, lanes, kinds, expected) => {
     const all = [...scenarios(count, kinds)];
     expect(all).toHaveLength(expected);
-    // Of three runs a small share goes a long way.
-    const every = share === 1 ? 1 : Math.round((count === 2 ? 0.2 : 10) / share);
+    // Of three runs a small share goes a long way; the long mode plays all.
+    const every = longMode ? 1 : Math.max(1, Math.round((count === 2 ? 0.2 : 7) / share));
     for (const [i, events] of all.entries()) {
       if (i % every > 0) continue;
       try {

@@ -14,8 +14,8 @@ export const options: ts.CompilerOptions = {
 };
 
 /** What the compiler has to say about some files, each with its line. */
-export const problemsOf = (files: readonly string[], host?: ts.CompilerHost): string[] =>
-  ts.getPreEmitDiagnostics(ts.createProgram(files, options, host)).map((found) => {
+export const problemsOf = (files: readonly string[], host?: ts.CompilerHost, more?: ts.CompilerOptions): string[] =>
+  ts.getPreEmitDiagnostics(ts.createProgram(files, { ...options, ...more }, host)).map((found) => {
     const { line } = found.file?.getLineAndCharacterOfPosition(found.start ?? 0) ?? { line: -1 };
     return `${line + 1}: ${ts.flattenDiagnosticMessageText(found.messageText, ' ')}`;
   });
