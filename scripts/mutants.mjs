@@ -21,6 +21,7 @@ const corners = [
   'core/patch',
   'core/misuse',
   'core/holding',
+  'core/holding.property',
 ];
 const drafts = ['core/draft.property', 'core/production.property'];
 const reads = ['core/selectors.property', 'core/graph.property'];

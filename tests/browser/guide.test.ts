@@ -22,7 +22,11 @@ beforeAll(async () => {
     mkdirSync(dirname(join(folder, path)), { recursive: true });
     writeFileSync(join(folder, path), text);
   }
-  const entries = ['main', 'suspended', 'server', 'client', 'panel'];
+  writeFileSync(
+    join(folder, 'src/readme.tsx'),
+    /^```tsx no-run\n([^]*?)^```$/m.exec(readFileSync('README.md', 'utf8'))![1],
+  );
+  const entries = ['readme', 'main', 'suspended', 'server', 'client', 'panel'];
   const { stdout } = await promisify(execFile)(process.execPath, ['scripts/guide-page.mjs', folder, ...entries], {
     env: { ...process.env, NODE_ENV: 'development', NODE_OPTIONS: '' },
     maxBuffer: 1 << 27,
@@ -62,6 +66,12 @@ test('every file compiles', () => {
   const bundler = { module: ts.ModuleKind.ESNext, moduleResolution: ts.ModuleResolutionKind.Bundler };
   expect(problemsOf(sources, undefined, bundler)).toEqual([]);
 });
+
+test("the README's component shows what it selects", () =>
+  opened('readme', async (page) => {
+    await page.getByText('0 visits, the newest: none').click();
+    await page.getByText('1 visits, the newest: Wren Sound 1').waitFor();
+  }));
 
 const drive = async (page: Page): Promise<void> => {
   await page.getByText('2 visits').waitFor();

@@ -88,12 +88,7 @@ describe('an option that is not known', () => {
       'recording(...)',
     ],
     ['a storage that is none', () => createRuntime(anyway({ storage: {} })), 'FLOE_BAD_OPTION', 'takes a storage'],
-    [
-      'a store that is none',
-      () => createRuntime(anyway({ stores: [undefined] })),
-      'FLOE_NOT_A_STORE',
-      'in a circle',
-    ],
+    ['a store that is none', () => createRuntime(anyway({ stores: [undefined] })), 'FLOE_NOT_A_STORE', 'in a circle'],
     ['a store that is none, added', () => runtime.add(anyway('counter')), 'FLOE_NOT_A_STORE', 'found: string'],
     [
       'a way to judge rules',
