@@ -1,7 +1,6 @@
 // Runs in the page of `react.mjs`: Floe and what one would write by hand instead, in turns. Milliseconds and microseconds.
 import { createRuntime, store, type Source } from 'floe';
 import { entity, rowOf, tables } from 'floe/entities';
-import { webStorage } from 'floe/persist';
 import { RuntimeProvider, useSelection } from 'floe/react';
 import { recording } from 'floe/trace';
 import { memo, type ReactElement } from 'react';
@@ -155,39 +154,4 @@ export async function travelling(n: number) {
   return { floe: median(times.floe) * 1e6, peer: median(times.peer) * 1e6 };
 }
 
-/** Starting with what localStorage keeps; by hand it is parsed and handed to a state. */
-export async function starting(n: number) {
-  const declareKept = () => {
-    const { list, listChanged } = declare(n);
-    return { list: list.persisted(), listChanged };
-  };
-  localStorage.clear();
-  const first = declareKept();
-  const writing = createRuntime({ stores: [first.list], storage: webStorage('local', { prefix: 'bench' }) });
-  writing.dispatch(first.listChanged({ index: 0, value: 7 }));
-  await writing.persistence.flush();
-  writing.close();
-  const size = Object.entries(localStorage).reduce((sum, [, text]) => sum + String(text).length, 0);
-  const text = JSON.stringify(first.list && { all: rows(n) });
-  localStorage.setItem('by-hand', text);
-  const times = { floe: [] as number[], peer: [] as number[] };
-  for (let round = -2; round < 21; round++) {
-    gc();
-    let began = performance.now();
-    const { list } = declareKept();
-    const runtime = createRuntime({ stores: [list], storage: webStorage('local', { prefix: 'bench' }) });
-    const { length } = runtime.read(list).all;
-    let took = performance.now() - began;
-    if (round >= 0) times.floe.push(took);
-    runtime.close();
-    gc();
-    began = performance.now();
-    const state = JSON.parse(localStorage.getItem('by-hand')!) as { all: Row[] };
-    took = performance.now() - began;
-    if (round >= 0) times.peer.push(took);
-    if (length !== state.all.length || length !== n) throw new Error('rows were lost');
-  }
-  return { floe: median(times.floe) * 1e6, peer: median(times.peer) * 1e6, size };
-}
-
-Object.assign(globalThis, { bench: { mounting, changing, travelling, starting } });
+Object.assign(globalThis, { bench: { mounting, changing, travelling } });

@@ -1,34 +1,71 @@
 // The rows about React, measured in Chromium against what one would write by hand (`react-peers.tsx`).
 import { fileURLToPath } from 'node:url';
 
-/** Opens the page, calls one of its functions, and gives what it measured. */
-async function inPage(name, ...args) {
+/** Does something with a page that has an origin of its own, and the code of a bundled script. */
+async function withPage(script, work) {
   // Only here: every row is in a process of its own, and no other one needs them.
   const { bundlePage } = await import('../scripts/bundle-page.mjs');
   const { chromium } = await import('playwright-core');
   const { findChromium, launchOptions } = await import('../scripts/chromium.mjs');
-  const code = await bundlePage(fileURLToPath(new URL('react-page.tsx', import.meta.url)));
+  const code = await bundlePage(fileURLToPath(new URL(script, import.meta.url)));
   const options = launchOptions(findChromium());
   const browser = await chromium.launch({ ...options, args: [...options.args, '--js-flags=--expose-gc'] });
   try {
     const page = await browser.newPage();
     await page.route('http://bench.localhost/**', (route) =>
-      route.request().url().endsWith('.js')
-        ? route.fulfill({ contentType: 'text/javascript', body: code })
-        : route.fulfill({
-            contentType: 'text/html',
-            // Alone in its process, a page has a clock of five microseconds instead of a hundred.
-            headers: { 'Cross-Origin-Opener-Policy': 'same-origin', 'Cross-Origin-Embedder-Policy': 'require-corp' },
-            body: '<!doctype html><body></body><script type="module" src="/bench.js"></script>',
-          }),
+      route.fulfill({
+        contentType: 'text/html',
+        // Alone in its process, a page has a clock of five microseconds instead of a hundred.
+        headers: { 'Cross-Origin-Opener-Policy': 'same-origin', 'Cross-Origin-Embedder-Policy': 'require-corp' },
+        body: '<!doctype html><body></body>',
+      }),
     );
     await page.goto('http://bench.localhost/');
-    await page.waitForFunction(() => 'bench' in globalThis);
-    return await page.evaluate(([what, given]) => globalThis.bench[what](...given), [name, args]);
+    return await work(page, code);
   } finally {
     await browser.close();
   }
 }
+
+/** Calls one of the functions of the page about React, and gives what it measured. */
+const inPage = (name, ...args) =>
+  withPage('react-page.tsx', async (page, code) => {
+    await page.addScriptTag({ content: code, type: 'module' });
+    await page.waitForFunction(() => 'bench' in globalThis);
+    return page.evaluate(([what, given]) => globalThis.bench[what](...given), [name, args]);
+  });
+
+const median = (values) => values.sort((a, b) => a - b)[values.length >> 1];
+
+/**
+ * The page is reloaded for each measurement: the code is evaluated, and the state is there. What the modules do when they are
+ * evaluated counts, and nothing is compiled yet.
+ */
+const starting = (n) =>
+  withPage('start-page.ts', async (page, code) => {
+    await page.evaluate((text) => new Function(text)(), code);
+    await page.evaluate((count) => globalThis.keep(count), n);
+    const byHand = "globalThis.start = () => JSON.parse(localStorage.getItem('by-hand')).all.length;";
+    const times = { floe: [], peer: [] };
+    for (let round = -2; round < 21; round++)
+      for (const [name, text] of [
+        ['floe', code],
+        ['peer', byHand],
+      ]) {
+        await page.reload();
+        const { took, length } = await page.evaluate((program) => {
+          // Reading the text for the first time is the browser's work, for both.
+          for (let i = 0; i < localStorage.length; i++) localStorage.getItem(localStorage.key(i));
+          const began = performance.now();
+          new Function(program)();
+          const found = globalThis.start();
+          return { took: performance.now() - began, length: found };
+        }, text);
+        if (length !== n) throw new Error('rows were lost');
+        if (round >= 0) times[name].push(took);
+      }
+    return { floe: median(times.floe) * 1e6, peer: median(times.peer) * 1e6 };
+  });
 
 const byHand = 'a hook a row on a keyed store by hand';
 export const rows = [
@@ -55,6 +92,6 @@ export const rows = [
     work: 'starting with 0.93 MB in localStorage',
     against: '`JSON.parse` of the same state from localStorage',
     most: 2.5,
-    run: () => inPage('starting', 20_000),
+    run: () => starting(20_000),
   },
 ];

@@ -22,6 +22,10 @@ const traceFiles = 'tests/trace/files.test.ts';
 const tabs = 'tests/persist/tabs.property.test.ts';
 const besides = 'tests/persist/tabs.test.ts';
 const secrets = 'tests/trace/secrets.test.ts';
+const endings = 'tests/core/ending.test.ts';
+const holding = 'tests/core/holding.test.ts';
+const holds = 'tests/core/holding.property.test.ts';
+const misuse = 'tests/core/misuse.test.ts';
 const replays = 'tests/trace/replay.test.ts';
 
 /** The suite that must catch it, the file, what stands there, what is put in its place, and what that means. */
@@ -137,8 +141,8 @@ const faults = [
   ],
   [
     selectors,
-    'core/reading.ts',
-    'if (Object.is(before, now)) return;',
+    'core/watcher.ts',
+    'else if (Object.is(last, now)) return;',
     '',
     'watchers hear of results that are the same',
   ],
@@ -430,17 +434,11 @@ const faults = [
   [
     past,
     'core/runs.ts',
-    "if (started && !stays(started)) this.cancel(run, 'branch');",
-    '',
+    '      if (!started || stays(started)) continue;',
+    '      if (started) continue;',
     'runs of a line that was left go on',
   ],
-  [
-    tasks,
-    'core/context.ts',
-    'if (!wanted) return void kept.push(action);',
-    'if (!wanted) return;',
-    'what comes while a listener works is missed',
-  ],
+  [tasks, 'core/context.ts', '    else kept.push(action);', '', 'what comes while a listener works is missed'],
   [past, 'core/ends.ts', 'this.unseen = true;', '', 'what a task does while the past is shown is seen'],
   [tasks, 'core/run.ts', 'this.controller?.abort(this.cancellation);', '', 'a cancelled run does not abort its signal'],
   [
@@ -562,6 +560,60 @@ const faults = [
     '        if (divergence) return { steps: line.length, actions, onTrust, divergence };',
     '',
     'a divergence goes unnoticed',
+  ],
+  [holds, 'core/hold.ts', `    entry.grips++;`, ``, 'a value is evicted between rendering and subscribing'],
+  [
+    holding,
+    'core/watcher.ts',
+    `    if (this.failure !== undefined) this.failure = undefined;
+    else if`,
+    `    if`,
+    'a value that follows an error is not told',
+  ],
+  [
+    holding,
+    'core/watcher.ts',
+    `if (this.how.binding) this.sink.thrown(error);
+      else `,
+    ``,
+    'what a binding throws is swallowed',
+  ],
+  [
+    holding,
+    'core/beginning.ts',
+    `state: slot.begun, place`,
+    `state: slot.state, place`,
+    'a page hydrates with what is kept',
+  ],
+  [endings, 'core/waits.ts', `this.told = this.workKnows = true;`, `this.workKnows = true;`, 'a cancelled loop spins'],
+  [
+    endings,
+    'core/runs.ts',
+    `      if (run.isAtStart) this.toRestart.add(run.task);`,
+    ``,
+    'background work is dead after a branch',
+  ],
+  [
+    endings,
+    'trace/recording.ts',
+    `    this.host.endLost('import', this.claimedRuns());`,
+    ``,
+    'a status claims a run that an import left',
+  ],
+  [endings, 'core/host.ts', `Math.min(left, LONGEST_TIMER)`, `left`, 'a month is over at once'],
+  [
+    selectors,
+    'core/tracking.ts',
+    `return isEntries ? replaceEntries(value, inside) : replaceParts(value, inside);`,
+    `return isEntries ? value : replaceParts(value, inside);`,
+    'a Map that a selector gives holds proxies and goes stale',
+  ],
+  [
+    misuse,
+    'trace/packing.ts',
+    `    if (!hasPart(before, key) || !hasPart(after, key)) return undefined;`,
+    ``,
+    'an inherited key at the top of a store is replaced instead of added',
   ],
 ];
 

@@ -3,7 +3,7 @@ import { badOption, badOptions, nearest, unknownOption } from './errors.js';
 import { DEV } from './mode.js';
 
 /**
- * Development only: refuses members that nobody reads.
+ * Development only: refuses unknown members.
  * @param what names the options in the message: `createRuntime`
  * @throws FLOE_UNKNOWN_OPTION with "did you mean"
  */

@@ -1,7 +1,7 @@
 // What a run waits for, and how its waits end when it is cancelled.
 //
 // The work of a run is an async function; beside it, loops may float that it does not await. When the run is cancelled, the
-// wait of the work rejects, so that the work ends. Were the waits of floating loops rejected too, nobody could catch that,
+// wait of the work rejects, so that the work ends. Were the waits of floating loops rejected too, no code could catch that,
 // and the host would report an unhandled rejection. Which wait is whose, the language does not say; but a function can only
 // wait for what it created last before it paused. So waits form chains: the wait that is created last, between two pauses,
 // goes on with the chain of the one whose end led there. The chain of the work is rejected first, and what belongs to no

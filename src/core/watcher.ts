@@ -21,7 +21,7 @@ export interface InnerWatching extends Watching {
   readonly binding?: boolean;
 }
 
-/** Where errors go that nobody waits for. */
+/** Where errors go when no caller waits for them. */
 export interface ErrorSink {
   problem(error: unknown): void;
   /** A binding's listener threw. */

@@ -55,7 +55,7 @@ describe.each(['development', 'production'] as const)('useSelection in a %s buil
     expect(await run('suspended')).toEqual({ before: 'later', after: 'v0 v1 v2', few: true, wrongs: [] });
   });
 
-  test('a selector that begins to throw reaches the error boundary; that of a removed row reaches nobody', async () => {
+  test('a selector that begins to throw reaches the error boundary; that of a removed row is not reported', async () => {
     const { afterRemoval, caught, problems } = await run('throwing');
     expect(afterRemoval).toEqual({ text: 'Visit 0Visit 0', problems: [] });
     expect([caught, problems]).toEqual(['the first visit is bad', 0]);

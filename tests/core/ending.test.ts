@@ -26,7 +26,7 @@ beforeEach(() => {
   process.on('unhandledRejection', note);
 });
 afterEach(async () => {
-  // Node reports a rejection that nobody handles when all that was queued has run.
+  // Node reports an unhandled rejection when all that was queued has run.
   await new Promise((resolve) => setTimeout(resolve, 5));
   process.off('unhandledRejection', note);
   expect(unhandled).toEqual([]);

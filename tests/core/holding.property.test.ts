@@ -12,7 +12,7 @@ const ROWS = 6;
 const kinds = ['get', 'subscribe', 'stop', 'again', 'edit', 'other', 'remove', 'put', 'turn'] as const;
 const someStep = fc.record({ kind: fc.constantFrom(...kinds), n: fc.nat(COUNT - 1), m: fc.nat(ROWS - 1) });
 
-test('holds against what they select, computed anew', async () => {
+test('holds against what they select, recomputed from the state', async () => {
   await fc.assert(
     fc.asyncProperty(fc.array(someStep, { maxLength: 60 }), async (program) => {
       const rows = store('rows', () => ({

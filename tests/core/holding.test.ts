@@ -211,7 +211,7 @@ describe('what a binding throws while it is notified', () => {
     const count = counter.task('count', ({ dispatch }) => dispatch(merge({ n: 5 })));
     expect(() => runtime.run(count())).toThrow('rendering 5');
     expect([inner, runtime.read(count.status).phase, problems]).toEqual([['applied', 'applied'], 'done', []]);
-    // Where nobody called, it is reported.
+    // Without a caller it is reported.
     const later = counter.task('later', async ({ sleep }) => {
       await sleep(1);
     });
@@ -223,7 +223,7 @@ describe('what a binding throws while it is notified', () => {
     expect(problems.map(({ error }) => String(error))).toEqual(['Error: shown']);
   });
 
-  test('an application watcher still harms nobody', () => {
+  test('an error of an application watcher is reported instead', () => {
     const { runtime, set, counter, problems } = setting();
     runtime.watch(counter, () => {
       throw new Error('mine');
