@@ -116,4 +116,25 @@ describe('in production', () => {
     expect(() => runtime.dispatch(broken())).toThrow('FLOE_CHANGE_FAILED thing.broken thing');
     expect(codeOf(() => runtime.dispatch({ type: 'none' }))).toBe('FLOE_UNKNOWN_ACTION');
   });
+
+  test('what holds without checks: no second definition, no endless depth, no stale Map, no misspelt option looked for', () => {
+    const { createRuntime, selector, store } = floe;
+    const declare = () => store('list', { all: [{ id: 'a', n: 1 }], deep: {} as object });
+    const [list, again] = [declare(), declare()];
+    const set = list.action('set', (draft, n: number) => void (draft.all[0].n = n));
+    const dug = list.action('dug', (draft) => {
+      let at = draft as { deep: object };
+      for (let i = 0; i < 5000; i++) at = (at.deep = { deep: {} }) as typeof at;
+    });
+    const byId = list.selector('byId', ({ all }) => new Map(all.map((one) => [one.id, one])));
+    const runtime = createRuntime({ stores: [list], interceptor: [] } as object);
+    expect(codeOf(() => runtime.read(again))).toBe('FLOE_NAME_TAKEN');
+    runtime.read(byId);
+    runtime.dispatch(set(2));
+    expect(runtime.read(byId).get('a')).toBe(runtime.read(list).all[0]);
+    expect(codeOf(() => runtime.dispatch(dug()))).toBe('FLOE_TOO_DEEP');
+    const chain = [selector('link 0', (read) => read(list).all.length)];
+    for (let i = 1; i < 3000; i++) chain.push(selector(`link ${i}`, (read) => read(chain[i - 1])));
+    expect(codeOf(() => runtime.read(chain[2999]))).toBe('FLOE_TOO_DEEP');
+  });
 });
