@@ -13,7 +13,7 @@ export interface BeginningHost {
   problem(error: unknown): void;
 }
 
-export class Beginning {
+class Beginning {
   private readonly places = new Map<Slot, Place>();
   private readonly reading: Reading;
 
@@ -50,4 +50,13 @@ export class Beginning {
     }
     return sameData(now, value) ? now : value;
   }
+}
+
+const beginnings = new WeakMap<BeginningHost, Beginning>();
+
+/** The beginning of a runtime; made when it is first asked for. */
+export function beginningOf(host: BeginningHost): Beginning {
+  let found = beginnings.get(host);
+  if (!found) beginnings.set(host, (found = new Beginning(host)));
+  return found;
 }

@@ -24,15 +24,14 @@ import { decide, type Interceptor } from './interceptor.js';
 import { DEV } from './mode.js';
 import type { Settling } from './optimistic.js';
 import { guardData, hasOwn, isContainer, put, sameData } from './plain.js';
-import { Beginning } from './beginning.js';
-import { Hold, type HoldHost } from './hold.js';
+import type { HoldHost } from './hold.js';
 import { Reading, type Ground, type Informed } from './reading.js';
 import type { TaskRun } from './run.js';
 import { Runs, type RunHost } from './runs.js';
 import { STILL, type DispatchResult, type Problem, type RuntimeOptions } from './runtime.js';
 import { Settlement, type SettlementHost } from './settlement.js';
 import { makeSlot, slotChange, type Slot, type SlotChange } from './slot.js';
-import type { Read, Recipe, Source } from './source.js';
+import type { Read, Source } from './source.js';
 import { checkKept, checkTables, type Change, type StoreDefinition } from './store.js';
 import {
   callOf,
@@ -111,7 +110,7 @@ const MOST_QUEUED = 100_000;
 /** What a runtime is made of: the stores with their states, and the one line of transitions. */
 export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   private readonly ends = new Ends(() => new Reading(this));
-  private readonly slots = this.ends.slots;
+  readonly slots = this.ends.slots;
   private readonly initial: Readonly<Record<string, unknown>>;
   /** Made anew with each change: one may leave while all are told. */
   private listeners: readonly Listener[] = [];
@@ -131,7 +130,6 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   private held = 0;
   /** The transition whose watchers are told: what they dispatch answers it. */
   private toldOf: Transition | undefined;
-  private beginning: Beginning | undefined;
   private latest: Transition | undefined;
   /** The dispatch whose watchers are notified now, when a watcher made it. */
   private link: Link | undefined;
@@ -1019,19 +1017,9 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     return this.ends.reading.watch(source, listener, how);
   }
 
-  /** A source as a component holds it, from its rendering on. */
-  hold<T>(recipe: Recipe<T>): Hold<T> {
-    this.open('read');
-    return new Hold(this, this.ends.reading, recipe);
-  }
-
-  beginningOf(recipe: Recipe<unknown>, present: () => unknown): unknown {
-    this.beginning ??= new Beginning({
-      slot: (store) => this.slot(store),
-      slots: this.slots,
-      problem: (error) => this.problem(error),
-    });
-    return this.beginning.value(recipe, present);
+  /** What the watchers of the application read, for bindings. */
+  get screen(): Reading {
+    return this.ends.reading;
   }
 
   follow(fn: (read: Read) => void): () => void {

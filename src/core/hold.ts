@@ -1,6 +1,7 @@
 // A source as a component holds it. A component renders first and subscribes later, if ever: until then its hold keeps the
 // selected value, however many components there are. What is held by a rendering that was thrown away is released when the
 // engine collects the hold.
+import { beginningOf, type BeginningHost } from './beginning.js';
 import type { Entry, Reading } from './reading.js';
 import type { Runtime } from './runtime.js';
 import { notASource } from './errors.js';
@@ -8,16 +9,23 @@ import { DERIVATION, inlineRecipe, SOURCE, type Read, type Recipe, type Source }
 import { HOST } from './transition.js';
 
 /** What a hold needs of its runtime. */
-export interface HoldHost {
+export interface HoldHost extends BeginningHost {
   /** @throws FLOE_CLOSED after the end */
   open(what: string): void;
-  hold<T>(recipe: Recipe<T>): Hold<T>;
-  /** The value of a source in the states that the stores began with; the present one where both are equal. */
-  beginningOf(recipe: Recipe<unknown>, present: () => unknown): unknown;
+  /** What the watchers of the application read. */
+  readonly screen: Reading;
 }
 
-/** The host of a runtime, for bindings. */
-export const holdHostOf = (runtime: Runtime): HoldHost => (runtime as unknown as { readonly [HOST]: HoldHost })[HOST];
+/**
+ * A source as a component holds it, from its rendering on. It stands here and not in the runtime, so that an application
+ * without a binding does not ship it.
+ * @throws FLOE_CLOSED when the runtime is closed
+ */
+export function holdOf<T>(runtime: Runtime, recipe: Recipe<T>): Hold<T> {
+  const host = (runtime as unknown as { readonly [HOST]: HoldHost })[HOST];
+  host.open('read');
+  return new Hold(host, recipe);
+}
 
 /**
  * The recipe of what a component selects: a source, or a function that reads sources.
@@ -52,11 +60,14 @@ export class Hold<T> {
   private subscribers = 0;
   private began: { readonly value: T } | undefined;
 
+  private readonly reading: Reading;
+
   constructor(
     private readonly host: HoldHost,
-    private readonly reading: Reading,
     private readonly recipe: Recipe<T>,
-  ) {}
+  ) {
+    this.reading = host.screen;
+  }
 
   private get entry(): Entry {
     if (this.grip === undefined) {
@@ -74,7 +85,8 @@ export class Hold<T> {
   };
 
   /** The value while a page hydrates; the same one at each call. */
-  readonly beginning = (): T => (this.began ??= { value: this.host.beginningOf(this.recipe, this.get) as T }).value;
+  readonly beginning = (): T =>
+    (this.began ??= { value: beginningOf(this.host).value(this.recipe, this.get) as T }).value;
 
   /** Calls `notify` whenever `get` has another value, or another error. Returns a function that stops it. */
   readonly subscribe = (notify: () => void): (() => void) => {

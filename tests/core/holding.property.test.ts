@@ -3,7 +3,7 @@
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { createRuntime, store, type Read } from '../../src/core/index.js';
-import { holdHostOf, selectedRecipe, type Hold } from '../../src/core/hold.js';
+import { holdOf, selectedRecipe, type Hold } from '../../src/core/hold.js';
 import { runs } from '../support/runs.js';
 
 const COUNT = 130;
@@ -34,7 +34,7 @@ test('holds against what they select, recomputed from the state', async () => {
           ? selectedRecipe(doubled(n))
           : selectedRecipe((read: Read) => read(rows).all[n % ROWS]!.map((one) => one * 2));
       const holds: Hold<number[]>[] = [];
-      const hold = (n: number) => (holds[n] ??= holdHostOf(runtime).hold(recipeOf(n)));
+      const hold = (n: number) => (holds[n] ??= holdOf(runtime, recipeOf(n)));
       for (let n = 0; n < COUNT; n++) hold(n);
       const told = Array<number>(COUNT).fill(0);
       const stops: ((() => void) | undefined)[] = [];

@@ -3,7 +3,7 @@ import { describe, expect, jest, test } from '@jest/globals';
 import { createRuntime, selector, store, type Problem, type Read, type Runtime } from '../../src/core/index.js';
 import { setFlagsFromString } from 'node:v8';
 import { runInNewContext } from 'node:vm';
-import { Hold, holdHostOf, selectedRecipe } from '../../src/core/hold.js';
+import { Hold, holdOf, selectedRecipe } from '../../src/core/hold.js';
 import { codeOf } from '../support/failures.js';
 
 setFlagsFromString('--expose-gc');
@@ -18,7 +18,7 @@ function setting(given: object = {}) {
   return { counter, runtime, problems, set, merge };
 }
 
-const hold = <T>(runtime: Runtime, of: (read: Read) => T): Hold<T> => holdHostOf(runtime).hold(selectedRecipe<T>(of));
+const hold = <T>(runtime: Runtime, of: (read: Read) => T): Hold<T> => holdOf(runtime, selectedRecipe<T>(of));
 
 describe('a hold', () => {
   test('keeps one value until it changes, before and after it is subscribed to, however many there are', () => {
@@ -80,13 +80,7 @@ describe('a hold', () => {
       return [state.n + i];
     });
     const render = (): number[] =>
-      Array.from(
-        { length: 300 },
-        (_, i) =>
-          holdHostOf(runtime)
-            .hold(selectedRecipe(many(i)))
-            .get()[0],
-      );
+      Array.from({ length: 300 }, (_, i) => holdOf(runtime, selectedRecipe(many(i))).get()[0]);
     expect(render()).toHaveLength(300);
     // All are kept until the engine collects the holds: none runs again.
     render();
@@ -215,7 +209,7 @@ describe('what a binding throws while it is notified', () => {
     const later = counter.task('later', async ({ sleep }) => {
       await sleep(1);
     });
-    const status = holdHostOf(runtime).hold(selectedRecipe(later.status));
+    const status = holdOf(runtime, selectedRecipe(later.status));
     status.subscribe(() => {
       if (status.get().phase === 'done') throw new Error('shown');
     });

@@ -8,7 +8,7 @@ import {
   useTransition,
   type ReactNode,
 } from 'react';
-import { holdHostOf, selectedRecipe } from '../../core/hold.js';
+import { holdOf, selectedRecipe } from '../../core/hold.js';
 import {
   defaultRuntime,
   type ActionCreator,
@@ -72,7 +72,7 @@ export function useSelection<T>(of: Source<T> | ((read: Read) => T)): T {
   // Sources with equal recipes are as good as the same; a function written in the component is another one each time.
   const key = recipe.of === INLINE ? of : recipe.key;
   // eslint-disable-next-line react-hooks/exhaustive-deps -- the recipe is told by these two
-  const hold = useMemo(() => holdHostOf(runtime).hold(recipe), [runtime, recipe.of, key]);
+  const hold = useMemo(() => holdOf(runtime, recipe), [runtime, recipe.of, key]);
   return useSyncExternalStore(hold.subscribe, hold.get, toText ? hold.get : hold.beginning);
 }
 
