@@ -121,7 +121,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   private readonly still: boolean;
   /** Definitions of modules that were reloaded since, and what came in their place. */
   private readonly retired = new Map<StoreDefinition, StoreDefinition>();
-  /** The stores of which a second definition was reported, and the types of actions that nothing handles. */
+  /** What is reported once: stores with a second definition, types of actions that nothing handles. */
   private readonly reported = new Set<string>();
   private readonly queue: Queued[] = [];
   /** Set while an interceptor runs. */
@@ -277,8 +277,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
       reloaded.push(store);
     }
     for (const store of reloaded) {
-      if (!this.reported.has(store.name)) this.problem(nameTaken('The store', store.name, true));
-      this.reported.add(store.name);
+      this.reportOnce(`store ${store.name}`, () => nameTaken('The store', store.name, true));
       this.renew(store, false);
     }
     return fresh.filter((store) => !reloaded.includes(store));
@@ -445,7 +444,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     if (this.ended) throw closed(what);
   }
 
-  private forbidInside(what: string): void {
+  /** @throws FLOE_WRONG_PLACE inside a change or a selector */
+  forbidInside(what: string): void {
     if (this.changing.inside) throw wrongPlace(what, this.changing.inside);
     const reader = currentReader();
     if (reader && !reader.effect) throw wrongPlace(what, `the selector '${reader.name}'`);
@@ -469,6 +469,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
       interceptors: this.interceptors.slice(),
       about: makerOf(action)?.about,
       read: this.read,
+      mayDecide: (what) => this.forbidInside(what),
       apply: (passed) => {
         deciding.action = passed;
         if (passed !== action) checkAction(passed);
@@ -581,9 +582,13 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
 
   /** Development only: says once that an action does nothing. */
   private noteNotHandled(type: string): void {
-    if (this.runs.listensTo(type) || this.reported.has(type)) return;
-    this.reported.add(type);
-    this.problem(notHandled(type));
+    if (!this.runs.listensTo(type)) this.reportOnce(`action ${type}`, () => notHandled(type));
+  }
+
+  private reportOnce(what: string, error: () => FloeError): void {
+    if (this.reported.has(what)) return;
+    this.reported.add(what);
+    this.problem(error());
   }
 
   heard(action: AnyAction, answering: readonly TaskDefinition[], transition: Transition | undefined): void {
@@ -881,6 +886,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     const cause: Cause = { by: 'task', run: run.id };
     const settle = (how: 'confirmed' | 'reverted', replacement?: AnyAction): void => {
       if (settled) return;
+      this.forbidInside(how === 'confirmed' ? 'confirm' : 'revert');
       if (replacement) checkAction(replacement);
       // Not there yet: an interceptor holds it, and it is settled as soon as it is applied.
       if (entry?.open) this.settle(entry, how, cause, replacement);

@@ -29,6 +29,8 @@ interface Decision {
   readonly read: Read;
   readonly apply: (action: AnyAction) => DispatchResult;
   readonly stopped: (reason: string | undefined) => void;
+  /** Throws where nothing can be decided: inside a change or a selector. */
+  readonly mayDecide: (what: string) => void;
   /** Runs an interceptor: what it dispatches meanwhile comes from it. */
   readonly around: (interceptor: () => void) => void;
   /** Notes that the action waits; the given function ends the waiting from outside. Returns how to note its end. */
@@ -46,20 +48,21 @@ function ask(decision: Decision, action: AnyAction, index: number): DispatchResu
   let result: DispatchResult | undefined;
   let ended = false;
   let waitingOver: () => void = () => undefined;
-  const once = (): void => {
+  const once = (what: string): void => {
+    decision.mayDecide(what);
     if (ended) throw closed(`proceed for '${action.type}'`);
     if (result !== undefined) throw proceededTwice(action.type);
     waitingOver();
   };
   const stop = (reason?: string): void => {
-    once();
+    once('stop');
     result = 'stopped';
     decision.stopped(reason);
   };
   decision.around(() =>
     next.fn(action, {
       proceed(passed = action) {
-        once();
+        once('proceed');
         result = 'waiting';
         return (result = ask(decision, passed, index + 1));
       },

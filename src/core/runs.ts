@@ -32,6 +32,8 @@ export interface RunHost {
   readonly recorded: boolean;
   /** Throws where no task can be run: in a change, in a selector, inside `atomic`, after the end. */
   mayRun(task: string): void;
+  /** Throws inside a change or a selector. */
+  forbidInside(what: string): void;
   /** Calls `fn` now, or when what stands or falls together has done so. */
   later(fn: () => void): void;
   readLive<T>(source: Source<T>): T;
@@ -125,9 +127,11 @@ export class Runs {
 
   private made(call: TaskCall<unknown>): TaskRun {
     const { task, args } = call;
-    return new TaskRun(call, task.laneKey(args), task.statusKey(args), (one, reason) =>
-      this.host.later(() => this.cancel(one, reason)),
-    );
+    return new TaskRun(call, task.laneKey(args), task.statusKey(args), (one, reason) => {
+      if (one.ended) return;
+      this.host.forbidInside('cancel');
+      this.host.later(() => this.cancel(one, reason));
+    });
   }
 
   /** A run that is over before it begins, and of which nothing is noted. */

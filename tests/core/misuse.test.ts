@@ -460,6 +460,47 @@ describe('methods that are taken off their object', () => {
   });
 });
 
+test('nothing is decided inside a change or a selector: proceed, stop, confirm, revert, cancel', async () => {
+  const { counter, added } = declare();
+  let decide: { proceed: () => unknown; stop: () => void } | undefined;
+  let open: { confirm: () => void; revert: () => void } | undefined;
+  const held = counter.action('held', (draft) => void (draft.n += 10));
+  const maybe = counter.task('maybe', ({ optimistic, sleep }) => {
+    open = optimistic(added(100));
+    return sleep(1000);
+  });
+  const calls: (() => unknown)[] = [
+    () => decide!.proceed(),
+    () => decide!.stop(),
+    () => open!.confirm(),
+    () => open!.revert(),
+    () => run.cancel(),
+  ];
+  const inside = counter.action('inside', (_draft, index: number) => void calls[index]());
+  const derived = counter.selector('derived', (_state, index: number) => calls[index]());
+  const runtime = testRuntime({
+    stores: [counter],
+    interceptors: [
+      (action, { proceed, stop }) => {
+        if (action.type === held.type) decide = { proceed, stop };
+        else proceed();
+      },
+    ],
+  });
+  runtime.dispatch(held());
+  const run = runtime.run(maybe());
+  for (const index of calls.keys()) {
+    expect(() => runtime.dispatch(inside(index))).toThrow(/was called inside the change/);
+    expect(codeOf(() => runtime.read(derived(index)))).toBe('FLOE_WRONG_PLACE');
+  }
+  // Each can still be decided.
+  expect([runtime.read(counter).n, run.phase, decide!.proceed()]).toEqual([100, 'running', 'applied']);
+  open!.revert();
+  expect(runtime.read(counter).n).toBe(10);
+  run.cancel();
+  await expect(run).rejects.toMatchObject({ code: 'FLOE_RUN_CANCELLED' });
+});
+
 test('the cursor does not move inside a transaction, a batch, a change or a selector', () => {
   const { counter, added } = declare();
   const seeks = counter.selector('seeks', () => runtime.trace.back());
