@@ -379,8 +379,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
       return result;
     } finally {
       this.calls--;
-      if (this.faults.length > 0) this.raise(result === undefined);
       if (this.runs.isRestarting) this.restart();
+      if (this.faults.length > 0) this.raise(result === undefined);
     }
   }
 
@@ -413,8 +413,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
       return result;
     } finally {
       this.calls--;
-      if (this.faults.length > 0) this.raise(failed);
       if (this.runs.isRestarting) this.restart();
+      if (this.faults.length > 0) this.raise(failed);
     }
   }
 

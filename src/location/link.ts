@@ -69,7 +69,7 @@ export function linkAddress(runtime: Runtime, address: Address, bar: AddressBar 
   follow();
   const stopListening = host.listen({
     transition({ changed, cause, action, unseen }: Transition) {
-      if (unseen || !changed.some((change) => change.store === store)) return;
+      if (unseen || !changed.some((change) => change.store.name === store.name)) return;
       const { replace } = (action?.payload ?? {}) as { readonly replace?: boolean };
       // The browser went there itself; where it went may have another spelling.
       const isUsers = following || cause.by === 'address';

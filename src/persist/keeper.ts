@@ -42,8 +42,9 @@ const LONGEST_PAUSE = 30_000;
 
 /** What is known of one store. */
 interface Lane {
-  readonly store: StoreDefinition;
-  readonly kept: Kept;
+  /** As it is declared now: a reloaded module may declare it once more. */
+  store: StoreDefinition;
+  kept: Kept;
   readonly turns: Turns;
   /** `untouchable`: what is stored must not be written over. */
   phase: 'reading' | 'ready' | 'untouchable';
@@ -72,7 +73,8 @@ const unchanged = (state: unknown): unknown => state;
 export class Keeper implements Persistence, Listener, TabsHost {
   readonly problems: FloeError[] = [];
   private readonly shelf: Shelf;
-  private readonly lanes = new Map<StoreDefinition, Lane>();
+  /** By the name of the store. */
+  private readonly lanes = new Map<string, Lane>();
   private readonly watchers = new Set<() => void>();
   private readonly stopListening: (() => void) | undefined;
   private past = false;
@@ -132,7 +134,7 @@ export class Keeper implements Persistence, Listener, TabsHost {
       unsaved: false,
       expected: false,
     };
-    this.lanes.set(store, lane);
+    this.lanes.set(store.name, lane);
     this.tabs?.add(store, kept, state);
     const begun = lane.turns.take(() => this.open(lane, state));
     if (!isThenable(begun)) {
@@ -271,6 +273,7 @@ export class Keeper implements Persistence, Listener, TabsHost {
     const { fact, changed, unseen } = transition;
     // What has to be written anew is, as soon as the store has joined.
     if (fact === 'initial' || fact === 'joined') return this.plan();
+    if (fact === 'renewed') this.renewAll();
     // An action in the past has begun a branch: it is the present now.
     const isBranch = this.past && !unseen;
     if (isBranch) this.past = false;
@@ -279,7 +282,7 @@ export class Keeper implements Persistence, Listener, TabsHost {
     if (all) this.doubtAll();
     else if (fact !== 'rehydrated' && fact !== 'reset')
       for (const { store } of changed) {
-        const lane = this.lanes.get(store);
+        const lane = this.lanes.get(store.name);
         if (lane) lane.unsaved = true;
       }
     this.tabs?.look(transition, all, isBranch);
@@ -293,6 +296,22 @@ export class Keeper implements Persistence, Listener, TabsHost {
     this.doubtAll();
     this.tabs?.look({}, true, true);
     this.plan();
+  }
+
+  /** Takes what a reloaded module says of what is kept: that is written as a whole. */
+  private renewAll(): void {
+    for (const store of this.host.stores()) {
+      const lane = this.lanes.get(store.name);
+      if (!lane || lane.store === store) continue;
+      if (!store.kept) {
+        this.lanes.delete(store.name);
+        continue;
+      }
+      lane.store = store;
+      lane.kept = new Kept(store);
+      lane.end = undefined;
+      lane.unsaved = true;
+    }
   }
 
   private doubtAll(): void {
@@ -487,7 +506,7 @@ export class Keeper implements Persistence, Listener, TabsHost {
 
   private lanesOf(stores: readonly AnyStore[]): Lane[] {
     if (stores.length === 0) return [...this.lanes.values()];
-    return stores.flatMap((store) => this.lanes.get(definitionOf(store)) ?? []);
+    return stores.flatMap((store) => this.lanes.get(definitionOf(store).name) ?? []);
   }
 
   async list(): Promise<readonly StoredItem[]> {

@@ -96,7 +96,8 @@ export function undoStack(runtime: Runtime, options: UndoStackOptions): UndoStac
 }
 
 class Stack implements UndoStack, Listener {
-  private readonly stores: ReadonlySet<unknown>;
+  /** By name: a reloaded module declares its store once more. */
+  private readonly stores: ReadonlySet<string>;
   private readonly done: Entry[] = [];
   private readonly taken: Entry[] = [];
   private readonly watchers = new Set<() => void>();
@@ -107,13 +108,13 @@ class Stack implements UndoStack, Listener {
     private readonly host: Host,
     private readonly options: UndoStackOptions,
   ) {
-    this.stores = new Set(options.stores.map(definitionOf));
+    this.stores = new Set(options.stores.map((store) => definitionOf(store).name));
     this.stop = host.listen(this);
   }
 
   transition(transition: Transition): void {
     if (this.own) return;
-    const changed = transition.changed.filter(({ store }) => this.stores.has(store));
+    const changed = transition.changed.filter(({ store }) => this.stores.has(store.name));
     if (changed.length === 0) return;
     const { action, cause } = transition;
     const { changes, undo } = differenceOf({ ...transition, changed });

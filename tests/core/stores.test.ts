@@ -1,7 +1,8 @@
 // Stores that come and go, are copied and declared anew; and runtimes side by side.
 import { describe, expect, test } from '@jest/globals';
 import { action, at, createRuntime, defaultRuntime, store, type Problem } from 'floe';
-import { recording } from 'floe/trace';
+import { memoryStorage } from 'floe/persist';
+import { recording, undoStack } from 'floe/trace';
 import { declareCounter, recorded } from '../support/counter.js';
 import { codeOf } from '../support/failures.js';
 
@@ -159,6 +160,33 @@ describe('stores', () => {
     const other = store('counter', { n: 7 });
     expect(codeOf(() => runtime.read(other))).toBe('FLOE_NAME_TAKEN');
     expect(codeOf(() => createRuntime({ stores: [counter, other] }))).toBe('FLOE_NAME_TAKEN');
+  });
+
+  test.each(['renewed', 'read'])('that were %s after a reload are still stored, undone and reset', async (how) => {
+    const declare = (by: number, version: number) => {
+      const notes = store('notes', { n: 0, other: 0 }).persisted({ only: ['n'], version });
+      return { notes, counted: notes.action('counted', (draft) => void (draft.n += by)) };
+    };
+    const [old, next] = [declare(1, 1), declare(10, how === 'renewed' ? 2 : 1)];
+    const texts = new Map<string, string>();
+    const runtime = createRuntime({
+      stores: [old.notes],
+      trace: recording(),
+      storage: memoryStorage(texts),
+      onProblem: () => undefined,
+    });
+    const undo = undoStack(runtime, { stores: [old.notes] });
+    runtime.dispatch(old.counted());
+    if (how === 'renewed') runtime.add(next.notes, { renew: true });
+    else runtime.read(next.notes);
+    runtime.dispatch(next.counted());
+    expect(await runtime.persistence.flush()).toBe(true);
+    const reloaded = createRuntime({ stores: [next.notes], storage: memoryStorage(texts) });
+    expect([reloaded.read(next.notes).n, reloaded.persistence.problems]).toEqual([11, []]);
+    // Both changed the same place within a second: they are one entry.
+    expect([undo.undos, undo.undo().became]).toEqual([1, 'done']);
+    expect(runtime.read(old.notes).n).toBe(0);
+    expect(await runtime.persistence.forget(old.notes)).toBe(true);
   });
 
   test('of a module that was evaluated again are renewed where their fields are the same, and that is said once', async () => {
