@@ -6,7 +6,7 @@ import type { Entry, Reading } from './reading.js';
 import type { Runtime } from './runtime.js';
 import { notASource } from './errors.js';
 import { DERIVATION, inlineRecipe, SOURCE, type Read, type Recipe, type Source } from './source.js';
-import { HOST } from './transition.js';
+import { hostOf, type Host } from './transition.js';
 
 /** What a hold needs of its runtime. */
 export interface HoldHost extends BeginningHost {
@@ -22,7 +22,7 @@ export interface HoldHost extends BeginningHost {
  * @throws FLOE_CLOSED when the runtime is closed
  */
 export function holdOf<T>(runtime: Runtime, recipe: Recipe<T>): Hold<T> {
-  const host = (runtime as unknown as { readonly [HOST]: HoldHost })[HOST];
+  const host = hostOf(runtime) as Host & HoldHost;
   host.open('read');
   return new Hold(host, recipe);
 }

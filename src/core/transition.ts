@@ -172,6 +172,9 @@ export interface Host {
 /** On a runtime: what it offers to the parts of Floe that work on it. */
 export const HOST: unique symbol = Symbol('floe.host');
 
+/** What a runtime offers to the parts of Floe that work on it. */
+export const hostOf = (runtime: object): Host => (runtime as { readonly [HOST]: Host })[HOST];
+
 /** Marks what can be attached to a runtime. */
 export const ATTACH: unique symbol = Symbol('floe.attach');
 

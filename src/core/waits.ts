@@ -130,12 +130,10 @@ export class Waits {
   }
 
   /** Rejects one wait after the other, until the work has ended or waits again. */
-  private rejectInTurn(waits: readonly Pick<Wait, 'reject'>[], error: unknown, turn = 0): void {
-    const [first, ...rest] = waits;
-    if (first === undefined || this.workKnows) return;
-    if (turn === 0) first.reject(error);
-    if (rest.length === 0) return;
-    if (turn < TURNS) later(() => this.rejectInTurn(waits, error, turn + 1));
-    else this.rejectInTurn(rest, error);
+  private rejectInTurn(waits: readonly Pick<Wait, 'reject'>[], error: unknown, index = 0, turn = 0): void {
+    if (index === waits.length || this.workKnows) return;
+    if (turn === 0) waits[index].reject(error);
+    const isLastTurn = turn === TURNS;
+    later(() => this.rejectInTurn(waits, error, isLastTurn ? index + 1 : index, isLastTurn ? 0 : turn + 1));
   }
 }

@@ -2,7 +2,7 @@
 import type { AnyAction, Runtime } from '../core/index.js';
 import { sameData } from '../core/plain.js';
 import { definitionOf, type Store } from '../core/store.js';
-import { HOST, type Host, type Transition } from '../core/transition.js';
+import { hostOf, type Transition } from '../core/transition.js';
 
 /** Where the address is shown: a browser's own bar, or a router. Three functions. */
 export interface AddressBar {
@@ -44,7 +44,7 @@ interface Address {
  * linkAddress(runtime, address);
  */
 export function linkAddress(runtime: Runtime, address: Address, bar: AddressBar = browserAddress()): () => void {
-  const host = (runtime as unknown as { readonly [HOST]: Host })[HOST];
+  const host = hostOf(runtime);
   const store = definitionOf(address as unknown as Store);
   const present = (): unknown => runtime.read(address as unknown as Store);
   /** The user's own way is being followed. */

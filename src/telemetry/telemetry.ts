@@ -2,7 +2,7 @@ import { checkOptions } from '../core/options.js';
 import { context, SpanStatusCode, trace as api, type Attributes, type Span, type Tracer } from '@opentelemetry/api';
 import { encode } from '../core/encode.js';
 import type { Runtime } from '../core/index.js';
-import { HOST, type Host, type Transition } from '../core/transition.js';
+import { hostOf, type Transition } from '../core/transition.js';
 import { titleOf, type Step, type Trace } from '../trace/index.js';
 
 export interface TelemetryOptions {
@@ -29,7 +29,7 @@ export function telemetry(runtime: Runtime & { readonly trace: Trace }, options:
   const { tracer = api.getTracer('floe'), payloads = false } = options;
   const spans = new Spans(tracer, payloads);
   let last = -1;
-  const host = (runtime as unknown as { readonly [HOST]: Host })[HOST];
+  const host = hostOf(runtime);
   const stop = host.listen({
     transition({ step: seq }: Transition) {
       // A sum grows; it is sent as it begins.

@@ -8,7 +8,7 @@ import { applyPatch, type AnyAction, type AnyStore, type Patch, type Runtime } f
 import { pointerTo } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
 import { definitionOf } from '../core/store.js';
-import { HOST, type Host, type Listener, type StoreChange, type Transition } from '../core/transition.js';
+import { hostOf, type Host, type Listener, type StoreChange, type Transition } from '../core/transition.js';
 import { placeAfter } from './history.js';
 
 /** What became of an undo or a redo. */
@@ -88,7 +88,7 @@ const MEMBERS: readonly (keyof UndoStack)[] = [
 export function undoStack(runtime: Runtime, options: UndoStackOptions): UndoStack {
   checkOptions('undoStack', options, ['stores', 'limit', 'together', 'except']);
   if (DEV && !Array.isArray(options.stores)) throw badOption('undoStack', 'stores', 'takes a list: stores: [log]');
-  const host = (runtime as unknown as { readonly [HOST]: Host })[HOST];
+  const host = hostOf(runtime);
   return faceOf<UndoStack, keyof UndoStack>(new Stack(host, options), MEMBERS, (name, method) => {
     if (name === 'undo' || name === 'redo') host.open(name);
     return host.call(method);

@@ -143,6 +143,21 @@ describe('what a run does not await', () => {
     expect([ended, runtime.clock.waiting, runtime.problems]).toEqual([['busy'], 0, []]);
   });
 
+  test('many waits at once are all refused, when the work waits for all of them', async () => {
+    const { watch } = declare();
+    const refused: string[] = [];
+    const many = watch.task('many', async ({ sleep }) => {
+      const all = await Promise.allSettled(Array.from({ length: 3000 }, () => sleep(10)));
+      for (const { status } of all) refused.push(status);
+    });
+    const runtime = testRuntime({ stores: [watch] });
+    const run = runtime.run(many());
+    run.cancel();
+    await expect(run).rejects.toMatchObject({ code: 'FLOE_RUN_CANCELLED' });
+    for (let i = 0; i < 1000 && refused.length === 0; i++) await new Promise((resolve) => setTimeout(resolve, 1));
+    expect([refused.length, new Set(refused)]).toEqual([3000, new Set(['rejected'])]);
+  });
+
   test('two that ask for the next item get one each, in their order', async () => {
     const { watch, noted } = declare();
     const seen: unknown[] = [];
