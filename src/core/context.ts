@@ -85,7 +85,7 @@ function awaited(run: TaskRun, begin: (resolve: (value: unknown) => void) => () 
       came(() => resolve(value));
     });
   });
-  // It may stand in a race that is over: then nobody waits for it.
+  // It may stand in a race that is over: then nothing waits for it.
   promise.catch(ignore);
   return promise;
 }

@@ -58,12 +58,12 @@ import {
   type Transition,
 } from './transition.js';
 
-/** What stands or falls together. */
+/** A transaction that is under way. */
 interface Group {
   readonly number: number;
   readonly transitions: Transition[];
   readonly before: Map<Slot, unknown>;
-  /** What is told to tasks, and done, when it stands. */
+  /** Calls that start tasks when the transaction commits. */
   readonly heard: (() => void)[];
   /** What waits for its end, however it ends. */
   readonly later: (() => void)[];
@@ -112,7 +112,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   private readonly ends = new Ends(() => new Reading(this));
   readonly slots = this.ends.slots;
   private readonly initial: Readonly<Record<string, unknown>>;
-  /** Made anew with each change: one may leave while all are told. */
+  /** Replaced at each change: a listener may leave while all are called. */
   private listeners: readonly Listener[] = [];
   private readonly interceptors: { readonly name: string; readonly fn: Interceptor }[] = [];
   private readonly answering: Answering;
@@ -182,7 +182,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     };
   }
 
-  /** What has happened has happened: one who listens and throws harms nobody else. */
+  /** Calls every listener. An error of one listener is reported, and the others are still called. */
   private eachListener(tell: (listener: Listener) => void, transition?: Transition): void {
     for (const listener of this.listeners) {
       try {
@@ -283,7 +283,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     return fresh.filter((store) => !reloaded.includes(store));
   }
 
-  /** Somebody else may have been shown the state that it began with; what is stored comes as a step of its own. */
+  /** Readers may already have seen the initial state, so the stored state arrives as its own transition. */
   private fillWhenRead(slot: Slot, stored: PromiseLike<unknown>): void {
     const held = this.settlement.hold(slot);
     void stored.then((state) => {
@@ -389,7 +389,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     if (this.calls === 0 && !this.notifying && !this.ended) this.later(() => this.runs.restart());
   }
 
-  /** Who dispatches now: an interceptor besides the action that it decides about, or the application. */
+  /** The cause of a dispatch now: an interceptor besides the action that it decides about, or the application. */
   private byDispatcher(): Cause {
     const { deciding } = this;
     if (!deciding) return BY_CODE;
@@ -435,7 +435,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     return this.dispatch(action, { by });
   }
 
-  /** Who dispatches or runs something now: the application, perhaps in answer to what its watchers are told of. */
+  /** The cause of a dispatch or a run now: the application, perhaps out of a watcher. */
   private byCode(): Cause {
     return this.toldOf ? { by: 'code', of: this.toldOf } : BY_CODE;
   }
@@ -600,7 +600,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     else hear();
   }
 
-  /** The short way for the common case: one change of one store, and nobody records it. */
+  /** The short way for the common case: one change of one store, without a listener. */
   private applyAlone(slot: Slot, change: Change, action: AnyAction): 'applied' | 'unchanged' {
     const before = slot.state;
     const after = this.changing.one(slot, change, before, action);
@@ -684,7 +684,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
         transition.caught = transition.outcome === 'failed';
         this.tell(transition);
       }
-      // Tasks begin when those who watch were told.
+      // Tasks start after the watchers were notified.
       group.later.unshift(...group.heard);
       return result;
     } catch (error) {
@@ -985,7 +985,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   }
 
   private place(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): void {
-    // What is the same now may be another when something is taken back.
+    // A state that is equal now may differ when an optimistic action is reverted.
     for (const { store, after } of changes)
       this.settlement.addFact(this.slots.get(store.name)!, after, this.group?.number);
     const changed = changes.filter(({ before, after }) => before !== after);
@@ -1004,7 +1004,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     const { deciding } = this;
     if (deciding !== undefined && deciding.action === transition.action) deciding.of = transition;
     if (this.group) return void this.group.transitions.push(transition);
-    // What joins while somebody looks at the past is part of the present, though it is seen.
+    // A store that joins during time travel is part of the live state, though it is shown.
     const { fact } = transition;
     if (this.ends.unseen || (this.ends.showsPast && (fact === 'joined' || fact === 'rehydrated')))
       transition.unseen = true;
@@ -1083,7 +1083,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
       this.notifying = false;
       this.toldOf = this.link = undefined;
       this.queued = 0;
-      // Nobody called: there is nowhere to throw it.
+      // Without a caller there is nowhere to throw it.
       if (this.calls === 0 && this.faults.length > 0) for (const error of this.faults.splice(0)) this.problem(error);
       if (this.runs.isRestarting) this.restart();
     }

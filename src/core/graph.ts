@@ -1,6 +1,6 @@
-// The graph of derived values: who read what. Changes mark their readers, marks travel on to whoever read those, and
-// nothing runs until somebody asks. Asking brings a value up to date by asking what it read, in the order in which it
-// was read, so that nothing runs twice, nothing runs in vain, and nobody sees a mix of old and new.
+// The graph of derived values: which reader reads what. Changes mark their readers, marks travel on to whoever read those, and
+// nothing runs until a value is asked for. Asking brings a value up to date by asking what it read, in the order in which it
+// was read, so that nothing runs twice, nothing runs in vain, and no reader sees a mix of old and new.
 import { chainTooDeep, FloeError, isCloneError, notCloneable, selectorCycle } from './errors.js';
 import { DEV } from './mode.js';
 
@@ -10,7 +10,7 @@ const DIRTY = 2;
 
 /** Something that can be read and can change. */
 export class Port {
-  /** Who reads it. Mostly it is one, and a set costs more than it. */
+  /** Its readers. Mostly there is one, and a set costs more than it. */
   protected one: Reader | undefined;
   protected more: Set<Reader> | undefined;
   /** The last run that read it: reading again in the same run adds nothing. */
@@ -18,7 +18,7 @@ export class Port {
   /** Goes up each time the value becomes another one, where that can be told. */
   version = 0;
 
-  /** Whether somebody reads it. */
+  /** Whether it has a reader. */
   get read(): boolean {
     return this.one !== undefined;
   }
@@ -53,7 +53,7 @@ export class Port {
   unused(): void {}
 }
 
-/** One side of something that can be read: when nobody reads it any more, that is told. */
+/** One side of something that can be read: it reports when its last reader has left. */
 export class Facet extends Port {
   constructor(private readonly of: Port) {
     super();
@@ -130,7 +130,7 @@ export abstract class Reader extends Port {
   /** Called once when the value may have changed, until it is brought up to date. */
   protected becameStale(): void {}
 
-  /** Marks it and all who read it, those in one line without recursion. */
+  /** Marks it and all its readers, those in one line without recursion. */
   stale(how: 1 | 2): void {
     let reader: Reader = this;
     for (;;) {
@@ -161,7 +161,7 @@ export abstract class Reader extends Port {
     }
     const rest = this.others();
     if (rest.ports[at - 1] !== port) {
-      // The run took another way than the last one: let go of the rest of that way.
+      // The run took another way than the last one: drop the rest of that way.
       if (at <= rest.ports.length) this.letGo(at);
       rest.ports.push(port);
       port.attach(this);
@@ -174,7 +174,7 @@ export abstract class Reader extends Port {
     return (this.first !== undefined && fits(this.first)) || (this.rest?.ports.some(fits) ?? false);
   }
 
-  /** Lets go of the sources from the one with this number on. */
+  /** Drops the sources from the one with this number on. */
   private letGo(from: number): void {
     const rest = this.others();
     const dropped = (rest.dropped ??= new Set());
@@ -271,7 +271,7 @@ export abstract class Reader extends Port {
     this.version++;
   }
 
-  /** @param run the run in which they were let go of; 0 where all are */
+  /** @param run the run in which they were dropped; 0 where all are */
   private detachDropped(rest: Rest, run: number): void {
     // Where no other ran meanwhile, what was read in this run says so itself.
     const kept = run === runs ? undefined : new Set(rest.ports).add(this.first!);
@@ -279,7 +279,7 @@ export abstract class Reader extends Port {
     rest.dropped = undefined;
   }
 
-  /** Lets go of all that it read, for good: asked again, it works its value out each time. */
+  /** Drops all that it read, for good: asked again, it works its value out each time. */
   end(): void {
     this.ended = true;
     this.state = DIRTY;

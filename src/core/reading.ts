@@ -1,4 +1,4 @@
-// Reading and watching in one runtime: a derived value for each source that was asked for, as long as somebody watches it
+// Reading and watching in one runtime: a derived value for each source that was asked for, as long as it is watched
 // or there is room.
 import { currentReader, note, Reader, unnoted } from './graph.js';
 import { freezeResult, hasPart, isBranch, partOf } from './plain.js';
@@ -37,7 +37,7 @@ export interface Informed {
 /** The values of one selector, or store, for different arguments. */
 interface Group {
   readonly all: Map<string, Entry>;
-  /** Those that nobody watches or reads, in the order in which they were last asked for. */
+  /** Those that are neither watched nor read, in the order in which they were last asked for. */
   readonly idle: Map<string, Entry>;
   readonly keep: number;
 }
@@ -50,7 +50,7 @@ export class Entry extends Reader implements Informed {
   private watchers: Set<Watcher> | undefined;
   /** For a selector without a store and without arguments: nothing has to be looked up before it runs. */
   private plain: ((read: Read, part: ReadPart) => unknown) | undefined;
-  /** How many holds keep it cached, besides those who watch or read it. */
+  /** How many holds keep it cached, besides its watchers and readers. */
   grips = 0;
   private of: Derivation | StoreDefinition;
   /** @param group where it is cached; without one it belongs to a single hold */

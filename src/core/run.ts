@@ -13,13 +13,13 @@ export class TaskRun implements Run<unknown> {
   attempt = 0;
   /** What it was given from outside the state. */
   saw: (readonly ['now' | 'random', number])[] | undefined;
-  /** Optimistic actions that are neither confirmed nor taken back. */
+  /** Optimistic actions that are pending. */
   open: Set<Settling> | undefined;
   children: Set<TaskRun> | undefined;
   parent: TaskRun | undefined;
   readonly task: TaskDefinition;
   readonly args: readonly unknown[];
-  /** Whether somebody waits for the result. */
+  /** Whether a caller waits for the result. */
   observed = false;
   /** Started because its task begins with the runtime. */
   isAtStart = false;
@@ -77,7 +77,7 @@ export class TaskRun implements Run<unknown> {
     this.reject?.(this.cancellation);
   }
 
-  /** The error of a cancelled run; made only where somebody sees it. */
+  /** The error of a cancelled run; made only where it is seen. */
   get cancellation(): Error {
     return (this.cancelError ??= runCancelled(this.task.name, this.reason ?? 'cancelled'));
   }
@@ -150,7 +150,7 @@ export class TaskRun implements Run<unknown> {
 
   // ---- the promise ----
 
-  /** Made only where somebody asks for it: most runs are started and left alone. */
+  /** Made only where it is asked for: most runs are started and left alone. */
   private result(): Promise<unknown> {
     this.observed = true;
     if (this.promise) return this.promise;

@@ -28,13 +28,13 @@ export interface RunHost {
   readonly random: () => number;
   /** Calls `fn` after some milliseconds. Returns a function that prevents it. */
   readonly after: (ms: number, fn: () => void) => () => void;
-  /** Whether somebody records. */
+  /** Whether there is a listener. */
   readonly recorded: boolean;
   /** Throws where no task can be run: in a change, in a selector, inside `atomic`, after the end. */
   mayRun(task: string): void;
   /** Throws inside a change or a selector. */
   forbidInside(what: string): void;
-  /** Calls `fn` now, or when what stands or falls together has done so. */
+  /** Calls `fn` now, or after the outermost transaction. */
   later(fn: () => void): void;
   readLive<T>(source: Source<T>): T;
   dispatchBy(run: TaskRun, action: AnyAction): DispatchResult;
@@ -115,7 +115,7 @@ export class Runs {
     if (unless && this.notNeeded(run, unless, cause)) return run;
     if (other !== undefined && overlap === 'ignore') return this.neverBegins(run, cause, 'ignored');
     if (other !== undefined && overlap === 'replace') {
-      // Who watches the status may start another one meanwhile: the newest call counts.
+      // A watcher of the status may start another one meanwhile: the newest call counts.
       for (; lane && lane.running.size > 0; lane = lanes.lanes.get(run.lane))
         for (const one of [...lane.running]) this.cancel(one, 'replaced');
     }
@@ -339,7 +339,7 @@ export class Runs {
     run.parent = undefined;
   }
 
-  /** `await` asks for the promise a little later than the call: only then is it known that nobody does. */
+  /** `await` asks for the promise a little later than the call: only then is it known that no caller does. */
   private reportUnobserved(run: TaskRun, error: unknown): void {
     void Promise.resolve()
       .then(() => undefined)
@@ -351,7 +351,7 @@ export class Runs {
 
   // ---- actions ----
 
-  /** Whether anybody waits for any action. */
+  /** Whether a run waits for an action. */
   get listens(): boolean {
     return this.ears.size > 0;
   }

@@ -23,7 +23,7 @@ export type AnyStore = Store<string, any>;
 /** What `dispatch` takes: any action, but not its creator. */
 export type Dispatchable = AnyAction & { readonly made?: 'Call the action creator: dispatch(creator(payload))' };
 
-/** Something that went wrong where nobody waited for an answer. */
+/** An error that no caller waited for. */
 export interface Problem {
   readonly error: unknown;
   /** The action that it has to do with, if one does. */
@@ -71,7 +71,7 @@ export interface RuntimeOptions {
   readonly expose?: string;
   /** @internal */
   readonly [STILL]?: boolean | undefined;
-  /** Told of what went wrong where nobody waits. Default: written to the console. */
+  /** Called with errors that no caller waits for. Default: they are written to the console. */
   readonly onProblem?: (problem: Problem) => void;
 }
 
@@ -105,7 +105,7 @@ export interface Runtime {
   /** A live selection: the value, and several ways to be told of the next. */
   select<T>(source: Source<T>): Selection<T>;
   /**
-   * Runs a task. A failure that nobody waits for is reported to `onProblem`.
+   * Runs a task. A failure that no caller waits for is reported to `onProblem`.
    * @example
    * const run = runtime.run(loadVisits('2031-03-02'));
    * await run; // or run.cancel()
@@ -113,7 +113,7 @@ export interface Runtime {
   run<T>(call: TaskCall<T>): Run<T>;
   /** Many transitions, one notification. */
   batch<T>(fn: () => T): T;
-  /** Many transitions that stand or fall together. */
+  /** A transaction: many transitions that commit or roll back together. */
   atomic<T>(fn: () => T): T;
   /** Adds an interceptor after those there are. Returns a function that removes it. */
   addInterceptor(name: string, fn: Interceptor): () => void;

@@ -82,7 +82,7 @@ export class LiveSelection<T> implements Selection<T> {
     const waiting: ((result: Promise<IteratorResult<T>>) => void)[] = [];
     let done = false;
     const give = (result: Promise<IteratorResult<T>>): void => {
-      // Nobody may ask for it.
+      // The reader may never ask for it.
       result.catch(() => undefined);
       const wake = waiting.shift();
       if (wake) wake(result);

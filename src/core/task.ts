@@ -45,7 +45,7 @@ export interface Run<T> extends Promise<T> {
 export interface Optimistic {
   /** What became of the action when it was dispatched. */
   readonly result: DispatchResult;
-  /** It stays. With an action: that one takes its place, and what came after is computed anew. */
+  /** It stays. With an action: that one takes its place, and later actions are rebased. */
   confirm(action?: Dispatchable): void;
   /** Takes it away, and it alone: what came after it is kept, computed without it. */
   revert(): void;
@@ -58,9 +58,9 @@ export interface Optimistic {
 export interface TaskContext {
   /** Dispatches an action that names this run as its cause. Once the run is cancelled, actions are stopped. */
   readonly dispatch: (action: Dispatchable) => DispatchResult;
-  /** Reads any source, at the live end even while somebody looks at the past. */
+  /** Reads any source, at the live end even during time travel. */
   readonly read: Read;
-  /** Many transitions that stand or fall together. */
+  /** A transaction: many transitions that commit or roll back together. */
   readonly atomic: <T>(fn: () => T) => T;
   /** Runs another task, which is cancelled with this run. */
   readonly run: <T>(call: TaskCall<T>) => Run<T>;

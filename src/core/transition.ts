@@ -7,11 +7,11 @@ import type { StoreDefinition } from './store.js';
 
 /**
  * Who did it. `code` is the application, `task` a run, `interceptor` one that put another action in the place of the one
- * that was dispatched, `address` the user's navigation, `tab` another tab, `inspector` somebody at a tool.
+ * that was dispatched, `address` the user's navigation, `tab` another tab, `inspector` a developer at a tool.
  */
 export type Actor = 'code' | 'task' | 'trace' | 'storage' | 'interceptor' | 'runtime' | 'address' | 'tab' | 'inspector';
 
-/** Why it came about. */
+/** Why it happened. */
 export interface Cause {
   readonly by: Actor;
   /** The transition that it answered. */
@@ -39,12 +39,12 @@ export type FactName =
   | 'runRetried'
   | 'runEnded'
   | 'runSkipped'
-  /** An optimistic action was confirmed, or taken back. */
+  /** An optimistic action was confirmed or reverted. */
   | 'confirmed'
   | 'reverted'
   /** What several actions came to that a trace does not list. */
   | 'summed'
-  /** What the user did was taken back, or done again. */
+  /** The user undid or redid an entry. */
   | 'undone'
   | 'redone';
 
@@ -84,15 +84,15 @@ export interface Transition {
   readonly took: number;
   /** Why it was stopped, or what it threw. */
   readonly reason?: unknown;
-  /** Transitions that stand or fall together share a number. */
+  /** The transitions of one transaction share a number. */
   readonly group?: number | undefined;
   /** The rules that do not hold after it, and what else went wrong. */
   problems?: unknown[];
   /** The run that it tells of. */
   readonly run?: RunNote;
-  /** The optimistic action that was confirmed or taken back. */
+  /** The optimistic action that was confirmed or reverted. */
   readonly about?: Transition | undefined;
-  /** It failed in a group that stood all the same. */
+  /** It failed in a transaction that committed. */
   caught?: boolean;
   /** It happened at the live end while the cursor is in the past. */
   unseen?: boolean;
@@ -102,7 +102,7 @@ export interface Transition {
 
 /** Something that listens to every transition, and may bring stored state back. */
 export interface Listener {
-  /** The transition is done; those who watch are told next. */
+  /** The transition is done; watchers are notified next. */
   transition?(transition: Transition): void;
   /** The cursor of the trace moved: the states are of another time. */
   travelled?(live: boolean): void;
@@ -134,10 +134,10 @@ export interface Host {
   shown(): Readonly<Record<string, unknown>>;
   /** How rules are kept: see `createRuntime`. */
   readonly invariants: 'report' | 'refuse';
-  /** The oldest transition that may still be confirmed or taken back. */
+  /** The oldest transition that is still pending. */
   readonly oldestOpen: Transition | undefined;
   /**
-   * The one door for states that come from elsewhere: another time, a file. Tells those who watch.
+   * The one door for states that come from elsewhere: another time, a file. Notifies watchers.
    * @param live whether they are the live end
    * @param liveStates what the live end is from now on, where it is not what is shown and is another one than before
    */
@@ -152,11 +152,11 @@ export interface Host {
   open(what: string): void;
   /** A call from outside: at the end of the outermost one, what a binding's watchers threw is thrown again. */
   call<T>(fn: () => T): T;
-  /** Dispatches for somebody else than the application's code. */
+  /** Dispatches for another actor than the application's code. */
   send(action: AnyAction, by: Actor): DispatchResult;
   /** States that are so from now on, as one fact; `false` where that is left out, since the cursor moves. */
   state(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): boolean;
-  /** Adds somebody who listens. Returns a function that stops it. */
+  /** Adds a listener. Returns a function that stops it. */
   listen(listener: Listener): () => void;
   /** Another line is about to be shown: runs that did not begin on it are cancelled. */
   leave(stays: (transition: Transition) => boolean, reason: 'branch' | 'import'): void;
@@ -165,7 +165,7 @@ export interface Host {
    * @param claimed the runs that were left under way on it, where they are known
    */
   endLost(reason: 'branch' | 'import', claimed: readonly RunNote[]): void;
-  /** Reports something that went wrong where nobody waits for an answer. */
+  /** Reports an error that no caller waits for. */
   problem(error: unknown, transition?: Transition): void;
 }
 

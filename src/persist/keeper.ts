@@ -48,7 +48,7 @@ interface Lane {
   readonly turns: Turns;
   /** `untouchable`: what is stored must not be written over. */
   phase: 'reading' | 'ready' | 'untouchable';
-  /** The kept part as it was when nothing was stored; what somebody else stores then began there too. */
+  /** The kept part as it was when nothing was stored; what another writer stores then began there too. */
   began: unknown;
   /** The kept part as it is stored. */
   stored: unknown;
@@ -271,7 +271,7 @@ export class Keeper implements Persistence, Listener, TabsHost {
 
   transition(transition: Transition): void {
     const { fact, changed, unseen } = transition;
-    // What has to be written anew is, as soon as the store has joined.
+    // A store whose whole must be written is written as soon as it has joined.
     if (fact === 'initial' || fact === 'joined') return this.plan();
     if (fact === 'renewed') this.renewAll();
     // An action in the past has begun a branch: it is the present now.
@@ -428,7 +428,7 @@ export class Keeper implements Persistence, Listener, TabsHost {
     lane.end = { id: hex(sum), sum, additions: 0, whole: line.length + 1, added: 0 };
   }
 
-  /** Somebody else has written: what the two changed is joined, in the storage and in memory. */
+  /** Another writer has stored: what the two changed is joined, in the storage and in memory. */
   private *meet(lane: Lane, part: unknown): Work<void> {
     const { store, stored, head, sum, end } = lane;
     const text = yield* this.shelf.read(store.name);

@@ -90,7 +90,7 @@ export function useAction<A extends readonly unknown[]>(
 }
 
 /**
- * A function that runs a task. Where the run is, is in `task.status`; a failure that nobody waits for is reported.
+ * A function that runs a task. Where the run is, is in `task.status`; a failure that no caller waits for is reported.
  * @example
  * const load = useTask(loadVisits);
  * const { phase } = useSelection(loadVisits.status);
