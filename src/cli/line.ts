@@ -1,8 +1,8 @@
 // The line of history that a command looks at, read in two passes so that no step need be kept.
-import { applyPatch } from '../core/index.js';
 import type { FloeError } from '../core/errors.js';
 import { noSuchStep } from '../trace/errors.js';
 import type { States, Step } from '../trace/index.js';
+import { patched } from '../trace/timeline.js';
 import { readSteps, type Source } from './input.js';
 import type { Output } from './output.js';
 
@@ -56,7 +56,7 @@ export async function statesAt(line: LineToStep, at: readonly number[] = []): Pr
   let states = line.states;
   const wanted = new Set(at);
   await line.walk((step) => {
-    if (step.changes.length > 0) states = applyPatch(states, step.changes);
+    states = patched(states, [step]);
     if (wanted.has(step.seq)) found.set(step.seq, states);
   });
   found.set(line.last, states);

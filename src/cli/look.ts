@@ -2,12 +2,12 @@
 import colours from 'picocolors';
 import { difference } from '../core/diff.js';
 import { encode } from '../core/encode.js';
-import { applyPatch } from '../core/index.js';
 import { lookUp } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
 import { causeOf, type Step } from '../trace/index.js';
 import { encodePatch } from '../trace/file.js';
 import { changesOf, type ValueChange } from '../trace/history.js';
+import { patched } from '../trace/timeline.js';
 import { noValue } from './errors.js';
 import { sourceOf } from './input.js';
 import { lineTo, statesAt } from './line.js';
@@ -82,10 +82,10 @@ export async function showHistory(file: string, pointer: string, options: LookOp
   const touching: Step[] = [];
   let states = line.states;
   await line.walk((step) => {
-    const changes = step.changes.filter(({ path }) => path === '' || parsePointer(path)[0] === store);
+    const changes = step.changes.filter(({ path }) => parsePointer(path)[0] === store);
     if (changes.length === 0) return;
-    const undo = step.undo.filter(({ path }) => path === '' || parsePointer(path)[0] === store);
-    states = applyPatch(states, changes);
+    const undo = step.undo.filter(({ path }) => parsePointer(path)[0] === store);
+    states = patched(states, [{ ...step, changes }]);
     touching.push({ ...step, changes, undo });
   });
   const found = [...changesOf(pointer, touching.reverse(), states)].reverse();

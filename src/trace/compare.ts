@@ -1,10 +1,10 @@
 // Where two recordings, or two branches of one, part.
 import { difference } from '../core/diff.js';
-import { applyPatch, type Patch } from '../core/index.js';
+import type { Patch } from '../core/index.js';
 import { sameData } from '../core/plain.js';
 import { traceOf, type GivenTrace } from './file.js';
 import type { Step } from './step.js';
-import { lineOf, type States } from './timeline.js';
+import { lineOf, patched, type States } from './timeline.js';
 
 /** How two lines of history compare. */
 export interface Comparison {
@@ -59,11 +59,7 @@ export function compareLines(a: LineWithStart, b: LineWithStart): Comparison {
   };
 }
 
-const atEnd = ({ steps, states }: LineWithStart): States =>
-  applyPatch(
-    states,
-    steps.flatMap((step) => step.changes),
-  );
+const atEnd = ({ steps, states }: LineWithStart): States => patched(states, steps);
 
 function whatDiffers(a: Step, b: Step): 'event' | 'outcome' | 'changes' | undefined {
   const event = ({ kind, fact, action, run, excluded }: Step): unknown => ({

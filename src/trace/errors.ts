@@ -1,4 +1,5 @@
 // The catalogue of the trace's errors; `docs/reference/errors.md` explains each.
+import { messageOf } from '../core/errors.js';
 import { FloeError } from '../core/index.js';
 
 export const notATrace = (line: number, why: string): FloeError =>
@@ -11,6 +12,14 @@ export const traceDamaged = (line: number, why: string): FloeError =>
   new FloeError(
     'FLOE_TRACE_DAMAGED',
     `The trace file is damaged at line ${line}: ${why}. The lines before it are whole: cut the file there to open them.`,
+  );
+
+/** A step of a file whose patch says something that cannot be. */
+export const stepDamaged = (seq: number, way: 'changes' | 'undo', cause: unknown): FloeError =>
+  new FloeError(
+    'FLOE_TRACE_DAMAGED',
+    `The trace file is damaged at step ${seq}: its '${way}' do not fit the state there. ${messageOf(cause)} Cut the file before that step to open what comes before it.`,
+    { cause },
   );
 
 export const traceCutShort = (line: number, steps: number): FloeError =>

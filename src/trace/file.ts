@@ -3,7 +3,7 @@
 import { decode, encode } from '../core/encode.js';
 import { FloeError, messageOf } from '../core/errors.js';
 import type { Patch, PatchOperation } from '../core/index.js';
-import { hasOwn } from '../core/plain.js';
+import { hasOwn, MOST_NESTED } from '../core/plain.js';
 import { notATrace, traceCutShort, traceDamaged, traceTooNew } from './errors.js';
 import { TRACE_VERSION, type BranchLine, type CheckpointLine, type Step, type TraceHeader } from './step.js';
 import type { States } from './timeline.js';
@@ -144,8 +144,9 @@ export class TraceReader {
   private readonly branches = new Set<number>([0]);
 
   /** The step on this line, if it holds one; one with a number that was there before takes the place of that one. */
-  line(text: string): Step | undefined {
-    this.number++;
+  line(given: string): Step | undefined {
+    // Some editors begin a file with a byte order mark.
+    const text = this.number++ === 0 && given.startsWith('\uFEFF') ? given.slice(1) : given;
     if (text.trim() === '') return undefined;
     // A broken line may be the last one, cut short; when another follows, the file is damaged.
     if (this.broken) throw traceDamaged(this.broken.line, this.broken.why);
@@ -157,6 +158,7 @@ export class TraceReader {
       this.broken = { line: this.number, why: messageOf(cause) };
       return undefined;
     }
+    if (isTooDeep(text)) return this.fail(`it is nested more than ${MOST_NESTED.toLocaleString('en')} levels deep`);
     if (!this.header) {
       this.header = toHeader(value, this.number);
       return undefined;
@@ -286,6 +288,30 @@ export class TraceReader {
   }
 }
 
+/** Whether the values of a line are nested more deeply than state may be. */
+function isTooDeep(text: string): boolean {
+  const most = MOST_NESTED + LEVELS_OF_A_STEP;
+  // So deep a line is long: of nearly all of them only the length is looked at.
+  if (text.length < 2 * most) return false;
+  let depth = 0;
+  let inText = false;
+  for (let i = 0; i < text.length; i++) {
+    const code = text.charCodeAt(i);
+    if (code === QUOTE) inText = !inText;
+    else if (inText) {
+      if (code === BACKSLASH) i++;
+    } else if (code === OPENING_BRACE || code === OPENING_BRACKET) {
+      if (++depth > most) return true;
+    } else if (code === CLOSING_BRACE || code === CLOSING_BRACKET) depth--;
+  }
+  return false;
+}
+
+/** A step holds patches, those operations, and those values. */
+const LEVELS_OF_A_STEP = 4;
+const [QUOTE, BACKSLASH] = [34, 92];
+const [OPENING_BRACKET, CLOSING_BRACKET, OPENING_BRACE, CLOSING_BRACE] = [91, 93, 123, 125];
+
 const isObject = (value: unknown): value is object =>
   typeof value === 'object' && value !== null && !Array.isArray(value);
 
@@ -300,6 +326,9 @@ const MARKS = new Set(['caught', 'excluded', 'orphan', 'onTrust', 'again']);
 
 const isText = (value: unknown): boolean => typeof value === 'string';
 
+/** A place in the state of a store: no operation is about the state tree as a whole. */
+const isPlace = (value: unknown): boolean => isText(value) && (value as string).startsWith('/');
+
 const isTexts = (value: unknown): boolean => Array.isArray(value) && value.every(isText);
 
 const isOptional = (value: unknown, is: (value: unknown) => boolean): boolean => value === undefined || is(value);
@@ -313,7 +342,7 @@ function isCause(cause: unknown): boolean {
 function isOperation(operation: unknown): boolean {
   if (!isObject(operation)) return false;
   const { op, path, from, before } = operation as Record<string, unknown>;
-  return OPERATIONS.has(op as string) && isText(path) && isOptional(from, isText) && isOptional(before, isText);
+  return OPERATIONS.has(op as string) && isPlace(path) && isOptional(from, isPlace) && isOptional(before, isText);
 }
 
 function isRun(run: unknown): boolean {

@@ -1,9 +1,9 @@
 // Where a value comes from: back through the steps that changed it, though it may have stood elsewhere before.
-import { applyPatch, type Patch, type PatchOperation } from '../core/index.js';
+import type { Patch, PatchOperation } from '../core/index.js';
 import { lookUp, pointerTo, sameData, type Found } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
 import type { Step } from './step.js';
-import type { States } from './timeline.js';
+import { patched, type States } from './timeline.js';
 
 /** A step that changed a value. */
 export interface ValueChange {
@@ -22,7 +22,7 @@ export function* changesOf(pointer: string, steps: Iterable<Step>, states: State
   let after = states;
   for (const step of steps) {
     if (step.changes.length === 0) continue;
-    const before = applyPatch(after, step.undo);
+    const before = patched(after, [step], 'undo');
     const now: readonly string[] = keys;
     keys = placeBefore(now, step.changes, before, after);
     const is = lookUp(after, now);

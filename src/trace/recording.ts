@@ -597,7 +597,7 @@ class Recorder implements Trace, Listener {
     for (const { id, name } of names) timeline.rename(id, name);
     for (const { action } of steps) guardData(action?.payload, { at: '', what: 'A payload in the trace file' });
     const last = timeline.line.length - 1;
-    const live = timeline.statesAt(last, [{ index: -1, states }]);
+    const live = timeline.replayed(states);
     guardData(live, { at: '', what: 'The state in the trace file' });
     // Nothing was touched so far: a file that cannot be replayed throws above.
     this.host.leave(() => false, 'import');

@@ -1,6 +1,6 @@
 // Runs what was recorded against today's code.
 import { difference } from '../core/diff.js';
-import { applyPatch, type AnyStore, type Outcome } from '../core/index.js';
+import type { AnyStore, Outcome } from '../core/index.js';
 import { checkOptions } from '../core/options.js';
 import { Model } from '../core/model.js';
 import { lookUp, sameData } from '../core/plain.js';
@@ -10,7 +10,7 @@ import { traceOf, type GivenTrace } from './file.js';
 import { Redaction } from './redaction.js';
 import { recompute } from './recompute.js';
 import type { Step } from './step.js';
-import { lineOf, type States } from './timeline.js';
+import { lineOf, patched, type States } from './timeline.js';
 
 /** The first step at which today's code does something else than was recorded. */
 export interface Divergence {
@@ -80,7 +80,7 @@ export function replayTrace(file: GivenTrace, options: ReplayOptions): Replay {
     const counting = together.filter((step) => !step.excluded);
     recompute(counting, recorded, how, (step, states) => found.push({ step: step as Step, states: { ...states } }));
     for (const [at, step] of counting.entries()) {
-      const expected = step.changes.length > 0 ? applyPatch(recorded, step.changes) : recorded;
+      const expected = patched(recorded, [step]);
       if (step.onTrust) onTrust.push(step.seq);
       else if (step.kind === 'action') {
         actions++;

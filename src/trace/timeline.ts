@@ -1,6 +1,6 @@
 // All steps that are kept: the present line, what lies on other branches, and the states along the line.
-import { applyPatch, type PatchOperation } from '../core/index.js';
-import { noSuchBranch, noSuchStep, stepFolded } from './errors.js';
+import { applyPatch } from '../core/index.js';
+import { noSuchBranch, noSuchStep, stepDamaged, stepFolded } from './errors.js';
 import { Line, upTo } from './line.js';
 import { whole, type PackedStep } from './packing.js';
 import type { Branch, Step } from './step.js';
@@ -222,12 +222,48 @@ export class Timeline {
     }
   }
 
-  /** All patches on the way are applied as one: what several of them change is copied once. */
   private lead({ index: from, states }: Known, to: number): States {
-    const way: PatchOperation[] = [];
-    for (let i = from; i > to; i--) for (const operation of this.line.at(i)!.undo) way.push(operation);
-    for (let i = from + 1; i <= to; i++) for (const operation of this.line.at(i)!.changes) way.push(operation);
-    return way.length > 0 ? applyPatch(states, way) : states;
+    return to < from
+      ? patched(states, this.line.slice(to + 1, from + 1).reverse(), 'undo')
+      : patched(states, this.line.slice(from + 1, to + 1));
+  }
+
+  /** The states after the last step of a line that came from a file; those on the way are kept now and then. */
+  replayed(start: States): States {
+    let states = start;
+    let steps: Step[] = [];
+    for (let i = 0; i < this.line.length; i++) {
+      const step = this.line.at(i)!;
+      steps.push(step);
+      if (step.seq % EVERY > 0 && i < this.line.length - 1) continue;
+      states = patched(states, steps);
+      steps = [];
+      this.keep(states, step.seq);
+    }
+    return states;
+  }
+}
+
+/**
+ * The states after some steps, or before them. All patches are applied as one: what several of them change is copied once.
+ * @param steps in the order in which the states lead through them
+ * @throws FLOE_TRACE_DAMAGED with the first step whose patch does not fit
+ */
+export function patched(states: States, steps: readonly Step[], way: 'changes' | 'undo' = 'changes'): States {
+  const all = steps.length === 1 ? steps[0][way] : steps.flatMap((step) => step[way]);
+  if (all.length === 0) return states;
+  try {
+    return applyPatch(states, all);
+  } catch {
+    let before = states;
+    for (const step of steps) {
+      try {
+        before = applyPatch(before, step[way]);
+      } catch (cause) {
+        throw stepDamaged(step.seq, way, cause);
+      }
+    }
+    return before;
   }
 }
 

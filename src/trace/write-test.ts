@@ -2,14 +2,14 @@
 import { checkOptions } from '../core/options.js';
 import { difference } from '../core/diff.js';
 import { toText } from '../core/encode.js';
-import { applyPatch, type Patch } from '../core/index.js';
+import type { Patch } from '../core/index.js';
 import { lookUp, pointerTo } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
 import { noSuchStep, nothingToTest } from './errors.js';
 import { traceOf, type GivenTrace } from './file.js';
 import { literal, quoted } from './literal.js';
 import { titleOf, type Step } from './step.js';
-import { lineOf, type States } from './timeline.js';
+import { lineOf, patched, type States } from './timeline.js';
 
 export interface WriteTestOptions {
   /** The first step that happens in the test. Default: the first action. */
@@ -50,7 +50,7 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
     const { group } = steps[i];
     for (end = i + 1; group !== undefined && steps[end]?.group === group; end++);
     when.add(steps.slice(i, end), states);
-    for (const step of steps.slice(i, end)) states = applyPatch(states, step.changes);
+    states = patched(states, steps.slice(i, end));
   }
   const checks = [...checksOf(without(before, internal), without(states, internal))];
   const title = options.title ?? titleFrom(steps);
@@ -122,8 +122,7 @@ function rangeOf(given: GivenTrace, { from, to }: Pick<WriteTestOptions, 'from' 
   const steps = line.slice(Math.max(0, start), end + 1);
   if (!steps.some(isDispatched)) throw nothingToTest(from, to);
   const internal = new Set(line.flatMap(({ run }) => (run ? [`${run.task}.status`] : [])));
-  const earlier = line.slice(0, Math.max(0, start)).flatMap((step) => step.changes);
-  return { steps, before: applyPatch(file.states, earlier), internal };
+  return { steps, before: patched(file.states, line.slice(0, Math.max(0, start))), internal };
 }
 
 const without = (states: States, internal: ReadonlySet<string>): States =>

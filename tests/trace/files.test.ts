@@ -6,7 +6,7 @@ import { readFileSync } from 'node:fs';
 import { action, applyPatch, createRuntime, FloeError, store } from 'floe';
 import { entity, rowOf, tableOf, tables } from 'floe/entities';
 import { testRuntime } from 'floe/testing';
-import { readTrace, recording, type Step } from 'floe/trace';
+import { compareTraces, givenText, readTrace, recording, replayTrace, writeTest, type Step } from 'floe/trace';
 import { runs } from '../support/runs.js';
 
 const schema = JSON.parse(readFileSync('docs/schemas/trace-line.schema.json', 'utf8')) as object;
@@ -285,5 +285,72 @@ describe('damage', () => {
     const state = steps.reduce((states: unknown, one) => applyPatch(states, one.changes), {}) as { visits: object };
     expect(Object.keys(state.visits)).toContain('__proto__');
     expect((state.visits as { polluted?: unknown }).polluted).toBeUndefined();
+  });
+});
+
+describe('what a file may hold', () => {
+  const [header, ...steps] = full().runtime.trace.export().trimEnd().split('\n');
+  const withPatch = (changes: unknown, undo: unknown = []): string =>
+    [
+      [header, ...steps.slice(0, 2)],
+      [
+        { changes, undo },
+        { seq: 3, after: 2, changes: [], undo: [] },
+      ].map((parts) => JSON.stringify({ ...(JSON.parse(steps[2]) as Step), ...parts })),
+      '',
+    ]
+      .flat()
+      .join('\n');
+  const nested = (levels: number): unknown => {
+    let value: unknown = 1;
+    for (let i = 0; i < levels; i++) value = i % 2 ? [value] : { a: value };
+    return value;
+  };
+  /** Everything that takes a file, and is asked for something that needs all of its patches. */
+  const readers: readonly (readonly [string, (file: string) => unknown])[] = [
+    ['import', (file) => createRuntime({ stores: [visits, port], trace: recording() }).trace.import(file)],
+    ['compareTraces', (file) => compareTraces(file, file)],
+    ['replayTrace', (file) => replayTrace(file, { stores: [visits, port] })],
+    ['writeTest', (file) => writeTest(file, { model: './model.js' })],
+    ['givenText', (file) => givenText(file, { from: 3 })],
+  ];
+
+  test('a byte order mark before the header', () => {
+    expect(readTrace(`\uFEFF${header}\n${steps[0]}\n`).steps).toHaveLength(1);
+  });
+
+  test.each(readers)('%s: a patch that does not apply is damage, and names its step', (_, read) => {
+    for (const patch of [
+      [{ op: 'remove', path: '/nowhere/at/all' }],
+      [{ op: 'add', path: '/visits/list/99', value: 1 }],
+      [{ op: 'replace', path: '/visits/count' }],
+      [{ op: 'test', path: '/visits/count', value: 77 }],
+      [{ op: 'add', path: '/visits/~2', value: 1 }],
+      [{ op: 'remove', path: '' }],
+      [{ op: 'replace', path: '', value: 5 }],
+      [{ op: 'copy', from: '', path: '/visits' }],
+      [{ op: 'move', from: '/visits', path: '' }],
+    ])
+      expect(() => read(withPatch(patch))).toThrow(expect.objectContaining({ code: 'FLOE_TRACE_DAMAGED' }));
+  });
+
+  test('a way back that does not apply is damage when somebody goes there, and nothing moves', () => {
+    const runtime = createRuntime({ stores: [visits, port], trace: recording() });
+    runtime.trace.import(withPatch([], [{ op: 'remove', path: '/nowhere' }]));
+    const before = runtime.snapshot();
+    expect(() => runtime.trace.seek(1)).toThrow(expect.objectContaining({ code: 'FLOE_TRACE_DAMAGED' }));
+    expect([runtime.trace.cursor, runtime.snapshot()]).toEqual([3, before]);
+  });
+
+  test.each(readers)('%s: what is nested too deeply is refused, what is nested deeply is not', (_, read) => {
+    const patch = (value: unknown) => [{ op: 'add', path: '/visits/deep', value }];
+    for (const levels of [1100, 3000, 50_000]) {
+      // Written by hand: no encoder gets so deep.
+      const text = '{"a":['.repeat(levels / 2) + '1' + ']}'.repeat(levels / 2);
+      const file = withPatch(patch('HERE')).replace('"HERE"', text);
+      expect(() => read(file)).toThrow(expect.objectContaining({ code: 'FLOE_TRACE_DAMAGED' }));
+    }
+    expect(() => read(withPatch(patch(nested(900))))).not.toThrow();
+    expect(() => read(withPatch(patch('[{'.repeat(4000))))).not.toThrow();
   });
 });
