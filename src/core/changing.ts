@@ -24,14 +24,21 @@ export class Changing {
   ): unknown {
     let after = before;
     for (const change of changes) after = this.one(slot, change, after, action, touches);
+    if (after !== before) after = slot.store.completed(before, after);
     if (changes.length > 1 && after !== before && sameData(before, after)) return before;
     if (DEV && after !== before)
       guardData(after, { at: '', what: `The state of '${slot.store.name}' after '${action.type}'` });
     return after;
   }
 
+  /** The state of one store after the only change that answers an action. */
+  alone(slot: Slot, change: Change, before: unknown, action: AnyAction): unknown {
+    const after = this.one(slot, change, before, action);
+    return after === before ? before : slot.store.completed(before, after);
+  }
+
   /** The state of one store after one change. */
-  one(slot: Slot, change: Change, before: unknown, action: AnyAction, touches?: Map<unknown, Touch>): unknown {
+  private one(slot: Slot, change: Change, before: unknown, action: AnyAction, touches?: Map<unknown, Touch>): unknown {
     const { type } = action;
     const { name } = slot.store;
     const outer = this.inside;

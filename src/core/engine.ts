@@ -603,7 +603,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   /** The short way for the common case: one change of one store, without a listener. */
   private applyAlone(slot: Slot, change: Change, action: AnyAction): 'applied' | 'unchanged' {
     const before = slot.state;
-    const after = this.changing.one(slot, change, before, action);
+    const after = this.changing.alone(slot, change, before, action);
     if (after === before) {
       if (this.runs.listens) this.heard(action, NO_TASKS, undefined);
       return 'unchanged';
@@ -622,7 +622,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     const before = slot.state;
     let after: unknown;
     try {
-      after = this.changing.one(slot, change, before, action);
+      after = this.changing.alone(slot, change, before, action);
       if (DEV && after !== before)
         guardData(after, { at: '', what: `The state of '${slot.store.name}' after '${action.type}'` });
     } catch (error) {

@@ -257,6 +257,14 @@ export class StoreDefinition implements Source<unknown> {
     return typeof this.initial === 'function' ? (this.initial as () => unknown)() : this.initial;
   }
 
+  /**
+   * What a change comes to by the rules of the store: called wherever a change is computed, so also in replay. It must be
+   * pure. @throws where a rule refuses the change
+   */
+  completed(_before: unknown, after: unknown): unknown {
+    return after;
+  }
+
   at(pointer: string, fallback: unknown): Source<unknown> {
     parsePointer(pointer);
     return this.atPointer(pointer, fallback);

@@ -59,6 +59,7 @@ class LinkIndex {
 const indexes = new WeakMap<LinkPlan, LinkIndex>();
 
 function sourcesOf(state: Tables, link: LinkPlan, type: string, key: string): readonly string[] {
+  if (state[link.from.name].size === 0) return [];
   let index = indexes.get(link);
   if (!index) indexes.set(link, (index = new LinkIndex(link)));
   return index.sourcesOf(state[link.from.name], type, key);
@@ -72,30 +73,37 @@ export function linkedTo(state: Tables, plan: TypePlan, key: string): Linked[] {
 }
 
 /**
- * The state without some rows, and without what the rules at the links take with them.
+ * A change completed by the rules at the links: what shall become of rows that link to rows which the change removed.
  * @throws FLOE_STILL_LINKED when a row that stays links to one of them, and refuses
  */
-export function without<S extends Tables>(state: S, plan: TypePlan, keys: readonly string[]): S {
+export function completed<S extends Tables>(before: S, after: S, plans: Iterable<TypePlan>): S {
   const going = new Map<TypePlan, Set<string>>();
   const goes = (type: TypePlan, key: string): boolean => going.get(type)?.has(key) ?? false;
-  const unlinking: { readonly link: LinkPlan; readonly source: string; readonly target: string }[] = [];
+  const work: (readonly [TypePlan, string])[] = [];
+  const go = (type: TypePlan, key: string): void => {
+    let set = going.get(type);
+    if (!set) going.set(type, (set = new Set()));
+    if (set.size !== set.add(key).size) work.push([type, key]);
+  };
+  for (const plan of plans) {
+    const [old, now] = [before[plan.name], after[plan.name]];
+    if (plan.linkedBy.length > 0 && old !== now) for (const key of RowTable.removed(old, now)) go(plan, key);
+  }
+  if (work.length === 0) return after;
+  const removed = new Map(Array.from(going, ([type, keys]) => [type, new Set(keys)]));
+  const unlinking: { readonly link: LinkPlan; readonly source: string }[] = [];
   const refusing: {
     readonly target: string;
     readonly linked: Linked;
     readonly from: TypePlan;
     readonly to: TypePlan;
   }[] = [];
-  const work = keys.map((key) => [plan, key] as const);
   for (let next = work.pop(); next; next = work.pop()) {
     const [type, key] = next;
-    if (goes(type, key) || !state[type.name].has(key)) continue;
-    const set = going.get(type);
-    if (set) set.add(key);
-    else going.set(type, new Set([key]));
     for (const link of type.linkedBy) {
-      for (const source of sourcesOf(state, link, type.name, key)) {
-        if (link.removed === 'cascade') work.push([link.from, source]);
-        else if (link.removed === 'unlink') unlinking.push({ link, source, target: `${type.name}/${key}` });
+      for (const source of sourcesOf(after, link, type.name, key)) {
+        if (link.removed === 'cascade') go(link.from, source);
+        else if (link.removed === 'unlink') unlinking.push({ link, source });
         else {
           const linked = { type: link.from.name, key: source, link: link.name };
           refusing.push({ target: key, linked, from: link.from, to: type });
@@ -103,11 +111,10 @@ export function without<S extends Tables>(state: S, plan: TypePlan, keys: readon
       }
     }
   }
-  const [first] = refusing.filter(({ from, linked }) => !goes(from, linked.key));
-  if (first) {
-    const all = refusing.filter(
-      ({ from, linked, target, to }) => target === first.target && to === first.to && !goes(from, linked.key),
-    );
+  const staying = refusing.filter(({ from, linked }) => !goes(from, linked.key));
+  if (staying.length > 0) {
+    const [first] = staying;
+    const all = staying.filter(({ target, to }) => target === first.target && to === first.to);
     throw stillLinked(
       first.to.name,
       first.target,
@@ -117,7 +124,7 @@ export function without<S extends Tables>(state: S, plan: TypePlan, keys: readon
   const edits = new Map<string, RowTable>();
   const edited = (name: string): RowTable => {
     let table = edits.get(name);
-    if (!table) edits.set(name, (table = RowTable.edit(state[name])));
+    if (!table) edits.set(name, (table = RowTable.edit(after[name])));
     return table;
   };
   for (const { link, source } of unlinking) {
@@ -125,8 +132,9 @@ export function without<S extends Tables>(state: S, plan: TypePlan, keys: readon
     const table = edited(link.from.name);
     RowTable.set(table, source, unlinked(table.get(source) as Row, link, goes));
   }
-  for (const [type, gone] of going) for (const key of gone) RowTable.delete(edited(type.name), key);
-  return withTables(state, edits);
+  for (const [type, keys] of going)
+    for (const key of keys) if (!removed.get(type)?.has(key)) RowTable.delete(edited(type.name), key);
+  return withTables(after, edits);
 }
 
 type Row = Readonly<Record<string, unknown>>;

@@ -369,6 +369,14 @@ export class RowTable<Row = unknown> implements Keyed, Table<Row> {
     return isAll ? { changed, removed, added } : undefined;
   }
 
+  /** The keys of rows that are in one version and no longer in another. */
+  static removed(before: RowTable, after: RowTable): readonly string[] {
+    if (before.#size === 0) return NO_KEYS as readonly string[];
+    return after.#size === 0
+      ? [...before.keys()]
+      : RowTable.difference(before, after).removed.filter((key) => !after.has(key));
+  }
+
   static same(a: RowTable, b: RowTable): boolean {
     if (a === b) return true;
     if (a.#size !== b.#size) return false;

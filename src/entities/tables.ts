@@ -1,8 +1,8 @@
-import type { ActionCreator, ActionOf } from '../core/action.js';
+import type { ActionCreator, ActionOf, ActionOptions } from '../core/action.js';
 import { nodeOf } from '../core/draft-faces.js';
 import { DEV } from '../core/mode.js';
 import { checkOptions } from '../core/options.js';
-import { escapeKey, put, sameData } from '../core/plain.js';
+import { escapeKey, isContainer, partOf, put, sameData } from '../core/plain.js';
 import {
   argumentKey,
   makeSelector,
@@ -19,7 +19,7 @@ import { isKey, type AnyEntity, type RowIn } from './entity.js';
 import { noKey, noSuchRow } from './errors.js';
 import { checkWay, expansion, wayOf, type Access, type ExpandOptions, type Way } from './expand.js';
 import { ingested, joined, type Ingested, type IngestOptions } from './ingest.js';
-import { linkedTo, reached, without, withTables, type Linked, type Tables } from './linked.js';
+import { completed, linkedTo, reached, withTables, type Linked, type Tables } from './linked.js';
 import { Plans, type TypePlan } from './plan.js';
 import type { Group, Rows } from './rows.js';
 import { keyText, RowTable, tableOf } from './table.js';
@@ -124,6 +124,19 @@ interface Keyed {
   readonly keys: readonly string[];
 }
 
+/** The actions that every store of tables has. */
+const READY_MADE = ['ingest', 'put', 'merge', 'remove', 'clear', 'prune'] as const;
+type ReadyMade = (typeof READY_MADE)[number];
+
+export interface TablesOptions {
+  /**
+   * What interceptors find as `about` of the actions that every store of tables has, by their names. Default: nothing
+   * @example
+   * tables('port', [berth, visit], { about: { remove: { confirm: 'Remove it for good?' } } });
+   */
+  readonly about?: { readonly [A in ReadyMade]?: ActionOptions['about'] };
+}
+
 /** The state itself, behind the draft of a change: these changes return the next state. */
 const stateOf = (draft: object): Tables => nodeOf(draft)!.base as unknown as Tables;
 
@@ -132,7 +145,7 @@ let functions = 0;
 
 export class TablesDefinition extends StoreDefinition {
   private readonly plans: Plans;
-  private readonly creators: Readonly<Record<'ingest' | 'put' | 'merge' | 'remove' | 'clear' | 'prune', ActionCreator>>;
+  private readonly creators: Readonly<Record<ReadyMade, ActionCreator>>;
   private readonly flat = new Map<TypePlan, (key: string) => Source<unknown>>();
   private readonly several = new Map<TypePlan, (keys: readonly string[]) => Source<unknown>>();
   private readonly nested = new Map<TypePlan, (key: string, way: Way) => Source<unknown>>();
@@ -144,6 +157,7 @@ export class TablesDefinition extends StoreDefinition {
   constructor(
     name: string,
     private readonly types_: readonly AnyEntity[],
+    { about = {} }: TablesOptions = {},
     copied?: TablesDefinition,
   ) {
     const plans = copied?.plans ?? new Plans(types_);
@@ -158,12 +172,14 @@ export class TablesDefinition extends StoreDefinition {
     const own = (key: keyof NonNullable<typeof made>, change: (state: Tables, payload: never) => Tables): never =>
       (made
         ? this.its(made[key] as never)
-        : this.action(key, (draft: object, payload: never) => change(stateOf(draft), payload))) as never;
+        : this.action(key, (draft: object, payload: never) => change(stateOf(draft), payload), {
+            about: about[key],
+          })) as never;
     this.creators = {
       ingest: own('ingest', (state, payload: Ingested) => this.landed(state, payload)),
       put: own('put', (state, payload: Ingested) => this.placed(state, payload)),
       merge: own('merge', (state, payload: Ingested) => this.merged(state, payload)),
-      remove: own('remove', (state, { type, keys }: Keyed) => without(state, this.plan('remove', type), keys)),
+      remove: own('remove', (state, { type, keys }: Keyed) => this.removed(state, type, keys)),
       clear: own('clear', (state, types: readonly string[]) => this.cleared(state, types)),
       prune: own('prune', (state, roots: Roots) => this.pruned(state, roots)),
     };
@@ -179,7 +195,7 @@ export class TablesDefinition extends StoreDefinition {
   }
 
   override as(label: string): TablesDefinition {
-    return new TablesDefinition(storeName('A copy of a store', label), this.types_, this);
+    return new TablesDefinition(storeName('A copy of a store', label), this.types_, undefined, this);
   }
 
   private plan(what: string, type: AnyEntity | string): TypePlan {
@@ -324,20 +340,17 @@ export class TablesDefinition extends StoreDefinition {
       return joined(undefined, old, part);
     });
   }
+  private removed(state: Tables, type: string, keys: readonly string[]): Tables {
+    const { name } = this.plan('remove', type);
+    const there = keys.filter((key) => state[name].has(key));
+    if (there.length === 0) return state;
+    const table = RowTable.edit(state[name]);
+    for (const key of there) RowTable.delete(table, key);
+    return withTables(state, new Map([[name, table]]));
+  }
   private cleared(state: Tables, names: readonly string[]): Tables {
-    // Rows of one of these tables may link to rows of another: all go together.
-    let next = state;
-    const gone = new Set(names);
-    const links = [...this.plans.byName.values()].flatMap((plan) => plan.links);
-    const linkedFromOutside = (name: string): boolean =>
-      links.some(({ from, single }) => !gone.has(from.name) && leadsTo(single, name) && state[from.name].size > 0);
-    const edits = new Map<string, RowTable>();
-    for (const name of names) {
-      if (!linkedFromOutside(name)) {
-        if (state[name].size > 0) edits.set(name, RowTable.start());
-      } else next = without(next, this.plan('clear', name), [...next[name].keys()]);
-    }
-    return withTables(next, edits);
+    const filled = names.filter((name) => state[this.plan('clear', name).name].size > 0);
+    return withTables(state, new Map(filled.map((name) => [name, RowTable.start()])));
   }
   private pruned(state: Tables, roots: Roots): Tables {
     const starts = Object.entries(roots).flatMap(([name, keys]) => {
@@ -354,6 +367,13 @@ export class TablesDefinition extends StoreDefinition {
       if (edit) edits.set(name, edit);
     }
     return withTables(state, edits);
+  }
+
+  /** The rules at the links, wherever a change is computed. */
+  override completed(before: unknown, after: unknown): unknown {
+    return isTables(before, this.plans) && isTables(after, this.plans)
+      ? completed(before, after, this.plans.byName.values())
+      : after;
   }
 
   override get shape(): unknown {
@@ -403,13 +423,14 @@ export class TablesDefinition extends StoreDefinition {
 type Row = Readonly<Record<string, unknown>> & Record<string, unknown>;
 type Roots = Readonly<Record<string, readonly RowKey[] | 'all'>>;
 
-const leadsTo = ({ target, kinds }: TypePlan['links'][number]['single'], name: string): boolean =>
-  target ? target.name === name : [...kinds.values()].some((plan) => plan.name === name);
+/** Whether a state still has the tables that were declared: a change may put anything in their place. */
+const isTables = (state: unknown, { byName }: Plans): state is Tables =>
+  isContainer(state) && [...byName.keys()].every((name) => partOf(state, name) instanceof RowTable);
 
 /**
  * Declares a store of tables, one for each entity type: nested answers go in, flat rows are kept once, and views of them
  * keep themselves up to date. It is a store like any other: declare actions, selectors and rules beside it.
- * @throws FLOE_UNKNOWN_ENTITY when a type links to one that is not listed
+ * @throws FLOE_UNKNOWN_ENTITY when a type links to one that is not listed, FLOE_UNKNOWN_OPTION
  * @example
  * export const port = tables('port', [operator, vessel, visit]);
  * runtime.dispatch(port.ingest(visit, await response.json()));
@@ -418,6 +439,9 @@ const leadsTo = ({ target, kinds }: TypePlan['links'][number]['single'], name: s
 export function tables<N extends string, const Types extends readonly AnyEntity[]>(
   name: N,
   types: Types,
+  options?: TablesOptions,
 ): TableStore<N, Types> {
-  return new TablesDefinition(storeName('A store', name), types) as unknown as TableStore<N, Types>;
+  checkOptions(`tables '${name}'`, options, ['about']);
+  checkOptions(`tables '${name}': about`, options?.about, READY_MADE);
+  return new TablesDefinition(storeName('A store', name), types, options) as unknown as TableStore<N, Types>;
 }

@@ -1,9 +1,11 @@
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { createRuntime, type Source } from 'floe';
-import { type Group, type Rows } from 'floe/entities';
+import { action, createRuntime, type Source } from 'floe';
+import { tableOf, type Group, type Rows } from 'floe/entities';
+import { recording, replayTrace } from 'floe/trace';
+import { failure } from '../support/failures.js';
 import { leastLength, longMode, runs } from '../support/runs.js';
-import { crew, service, somePort, vessel, visit } from './port.js';
+import { crew, operator, service, somePort, vessel, visit } from './port.js';
 
 type Fields = Record<string, unknown>;
 
@@ -280,21 +282,50 @@ test('whatever is removed, no link leads nowhere, and what refuses stays', () =>
   fc.assert(
     fc.property(
       fc.array(fc.tuple(fc.nat(5), fc.nat(3), fc.array(fc.nat(4), { maxLength: 3 })), { maxLength: 8 }),
-      fc.array(fc.tuple(fc.constantFrom(vessel, crew, service, visit), fc.nat(5)), { maxLength: 20 }),
+      fc.array(
+        fc.tuple(
+          fc.constantFrom(vessel, crew, service, visit, operator),
+          fc.nat(5),
+          fc.constantFrom('remove' as const, 'draft' as const, 'returned' as const, 'answer' as const),
+        ),
+        { maxLength: 20 },
+      ),
       (visits, removals) => {
         const port = somePort();
-        const runtime = createRuntime({ stores: [port] });
+        const gone = port.action(
+          'gone',
+          (draft, { type, key }: { type: 'visit'; key: string }) => void draft[type].delete(key),
+        );
+        const left = action<readonly ['visit', string]>('left');
+        port.when(left, (draft, [type, key]) => void draft[type].delete(key));
+        const kept = port.action('kept', (state, { type, key }: { type: 'visit'; key: string }) => ({
+          ...state,
+          [type]: tableOf([...state[type]].filter(([one]) => one !== key)),
+        }));
+        const runtime = createRuntime({ stores: [port], trace: recording(), onProblem: () => undefined });
         const answer = visits.map(([id, hull, services]) => ({
           id: `v${id}`,
           vessel: { hull: `h${hull}`, operator: { id: `o${hull % 2}` } },
           services: services.map((n) => ({ id: `s${n}`, crew: { badge: n % 2 } })),
         }));
         runtime.dispatch(port.ingest(visit, answer));
-        for (const [type, n] of removals) {
-          const key = type === vessel ? `h${n}` : type === crew ? n : type === service ? `s${n}` : `v${n}`;
-          runtime.dispatch(port.remove(type, key));
+        for (const [type, n, how] of removals) {
+          const key = `${{ vessel: 'h', crew: '', service: 's', visit: 'v', operator: 'o' }[type.name]}${n}`;
+          const name = type.name as 'visit';
+          const before = runtime.read(port);
+          const isLinked = type === operator && [...before.vessel.values()].some((row) => row.operator === key);
+          const remove = {
+            remove: () => runtime.dispatch(port.remove(type, key)),
+            draft: () => runtime.dispatch(gone({ type: name, key })),
+            answer: () => runtime.dispatch(left([name, key])),
+            returned: () => runtime.dispatch(kept({ type: name, key })),
+          }[how];
+          if (isLinked) expect(failure(remove).code).toBe('FLOE_STILL_LINKED');
+          else remove();
           const state = runtime.read(port);
-          expect(state[type.name as 'visit'].has(String(key))).toBe(false);
+          if (isLinked) expect(state).toBe(before);
+          expect(state[name].has(key)).toBe(isLinked);
+          for (const { operator: of } of state.vessel.values()) expect(state.operator.has(of!)).toBe(true);
           for (const { vessel: hull, services } of state.visit.values()) {
             expect(state.vessel.has(hull)).toBe(true);
             for (const one of services) expect(state.service.has(one)).toBe(true);
@@ -308,6 +339,8 @@ test('whatever is removed, no link leads nowhere, and what refuses stays', () =>
             );
           }
         }
+        // Computed once more, it comes to the same.
+        expect(replayTrace(runtime.trace.export(), { stores: [port] }).divergence).toBeUndefined();
       },
     ),
     { numRuns: runs(100) },

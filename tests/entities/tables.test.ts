@@ -1,6 +1,6 @@
 // A store of tables is a store: its own actions, selectors, snapshots, traces and copies.
 import { describe, expect, test } from '@jest/globals';
-import { at, createRuntime, selector, store } from 'floe';
+import { at, createRuntime, selector, store, task, type Optimistic } from 'floe';
 import { tableOf, tables } from 'floe/entities';
 import { memoryStorage } from 'floe/persist';
 import { recording } from 'floe/trace';
@@ -191,6 +191,73 @@ describe('a store of tables is a store', () => {
     runtime.trace.switchTo(0);
     runtime.trace.seek(end);
     expect(runtime.read(port).operator.get('x')?.name).toBe('two');
+  });
+});
+
+describe('the rules at the links', () => {
+  const gone = (port: ReturnType<typeof started>['port']) =>
+    port.action('gone', ({ visit: visits, service: services }, key: string) => {
+      visits.delete(key);
+      services.delete(key);
+    });
+
+  test('hold where a step is computed once more without another, and where an optimistic action is taken back', async () => {
+    const { port, runtime } = started();
+    const served = port.action('served', (draft, key: string) => {
+      draft.service.set(key, { id: key, kind: 'tug' });
+      draft.visit.get('v1')!.services = [key];
+    });
+    const dropped = gone(port);
+    runtime.dispatch(port.put(visit, { ...runtime.read(port.one(visit, 'v2'))!, services: ['s2'] }));
+    runtime.dispatch(served('s2'));
+    const named = runtime.trace.cursor;
+    runtime.dispatch(dropped('s2'));
+    expect([...runtime.read(port).visit.values()].map(({ services }) => services)).toEqual([[], []]);
+    runtime.trace.exclude(named);
+    // There was no s2 to remove: what linked to it stays as it came.
+    expect([...runtime.read(port).visit.values()].map(({ services }) => services)).toEqual([['s1'], ['s2']]);
+    runtime.trace.include(named);
+    expect([...runtime.read(port).visit.values()].map(({ services }) => services)).toEqual([[], []]);
+
+    let taken: Optimistic | undefined;
+    const trying = task('trying', async ({ optimistic, next }) => {
+      taken = optimistic(served('s3'));
+      await next(dropped);
+    });
+    void runtime.run(trying());
+    runtime.dispatch(dropped('s3'));
+    await Promise.resolve();
+    taken!.revert();
+    expect([...runtime.read(port).visit.values()].map(({ services }) => services)).toEqual([[], []]);
+  });
+
+  test('count rows that a change removes and puts back, or unlinks itself, as no removal', () => {
+    const { port, runtime } = started();
+    const again = port.action('again', ({ operator: operators, service: services, visit: visits }) => {
+      const row = operators.get('o1')!;
+      operators.delete('o1');
+      operators.set('o1', { ...row, name: 'Tern' });
+      services.delete('s1');
+      for (const one of visits.values()) one.services = one.services.filter((key) => key !== 's1');
+    });
+    runtime.dispatch(again());
+    expect(runtime.read(port.one(vessel, 'h1'))!.operator).toBe('o1');
+    expect(runtime.read(port.one(operator, 'o1'))!.name).toBe('Tern');
+  });
+
+  test('tell interceptors what is declared about the ready-made actions', () => {
+    const asked: unknown[] = [];
+    const about = { remove: { confirm: 'Remove it for good?' }, ingest: { quiet: true } };
+    const kept = tables('kept', [operator], { about });
+    const runtime = createRuntime({
+      stores: [kept],
+      interceptors: [(_action, { about: told, proceed }) => (asked.push(told), proceed())],
+    });
+    runtime.dispatch(kept.ingest(operator, { id: 'o1', name: 'Tern Line' }));
+    runtime.dispatch(kept.remove(operator, 'o1'));
+    runtime.dispatch(kept.clear());
+    expect(asked).toEqual([about.ingest, about.remove, undefined]);
+    expect(failure(() => tables('kept', [operator], { about: { remov: {} } } as never)).message).toContain("'remove'");
   });
 });
 
