@@ -5,19 +5,25 @@ import { DEV } from '../core/mode.js';
 import { checkChoice, checkOptions } from '../core/options.js';
 import { noKey } from './errors.js';
 
-/** Says of what type the records are, and nothing at run time. */
-export interface RowOf<T> {
+/** Says of what type the records are, and nothing at run time: `T` as they are kept, `R` as they come in. */
+export interface RowOf<T, R = T> {
   readonly rowOf: true;
-  readonly record?: T;
+  readonly kept?: T;
+  readonly response?: R;
 }
 
 /**
- * The type of the records of an entity, as the server nests them. Checks nothing: give `entity` a validator instead where
- * answers are to be checked.
+ * The type of the records of an entity, with nested records at their links. Checks nothing: give `entity` a validator
+ * instead where answers are to be checked. Where a field comes in as another type than it is kept, give the type of the
+ * response too, and say with `incoming` how one becomes the other.
  * @example
  * const operator = entity('operator', rowOf<Operator>(), { key: 'id' });
+ * const tide = entity('tide', rowOf<{ id: string; at: Date }, { id: string; at: string }>(), {
+ *   key: 'id',
+ *   incoming: (response) => ({ ...response, at: new Date(response.at) }),
+ * });
  */
-export const rowOf = <T>(): RowOf<T> => ({ rowOf: true });
+export const rowOf = <T, R = T>(): RowOf<T, R> => ({ rowOf: true });
 
 /** What becomes of a link when the row that it leads to is removed. */
 export type Removed = 'refuse' | 'unlink' | 'cascade';
@@ -101,15 +107,23 @@ export const byKind = <F extends string, const K extends Readonly<Record<string,
   options?: LinkOptions,
 ): KindLink<F, K> => ({ link: 'kind', field, kinds, ...rule(options) });
 
-/** What a record is known by: a field, several fields together, or what a function makes of it. */
-export type KeyOf<T> = (keyof T & string) | readonly (keyof T & string)[] | ((record: T) => string | number);
+/**
+ * What a record is known by: a field, several fields together, or what a function makes of it. Fields must be in what is
+ * kept (`T`) as in what comes in (`R`).
+ */
+export type KeyOf<T, R = T> =
+  (keyof T & keyof R & string) | readonly (keyof T & keyof R & string)[] | ((record: T | R) => string | number);
 
-export interface EntityOptions<T, F, L extends Links> {
-  readonly key: KeyOf<T>;
+/** `F` and `G` are the flat rows of what is kept, `T`, and of what comes in, `R`. */
+export interface EntityOptions<T, F, L extends Links, R = T, G = F> {
+  readonly key: KeyOf<T, R>;
   /** The fields that hold other records, and of which type. Default: none. */
   readonly links?: L;
-  /** A row as it should stand in the table, of the row as it came in: dates parsed once, not at every reader. */
-  readonly incoming?: (row: F) => F;
+  /**
+   * A row as it should stand in the table, of the row as it came in: dates parsed once, not at every reader. It leaves the
+   * key as it is. Default: the row as it came in
+   */
+  readonly incoming?: (row: G) => F;
   /**
    * What comes of the row that is there and one that comes in. Default: fields of the newer win, fields that it does not
    * have stay; a link is replaced as a whole.
@@ -138,6 +152,8 @@ export interface EntityInner {
   readonly rawKey: (record: Readonly<Record<string, unknown>>) => unknown;
   /** The one field that it is known by, if it is one. */
   readonly keyField: string | undefined;
+  /** Whether a row itself says what its key is. */
+  readonly hasKey: boolean;
   /** For messages: what it is known by. */
   readonly knownBy: string;
   readonly check: StandardSchemaV1['~standard'] | undefined;
@@ -176,11 +192,11 @@ export type RecordOf<E> = E extends Entity<string, infer T, infer _F, infer _L> 
  * @example
  * const vessel = entity('vessel', rowOf<Vessel>(), { key: 'hull', links: { operator } });
  */
-export function entity<N extends string, T, const L extends Links = NoLinks>(
+export function entity<N extends string, T, R, const L extends Links = NoLinks>(
   name: N,
-  row: RowOf<T>,
-  options: EntityOptions<T, FlatRow<T, L>, L>,
-): Entity<N, T, FlatRow<T, L>, L>;
+  row: RowOf<T, R>,
+  options: EntityOptions<T, FlatRow<T, L>, L, R, FlatRow<R, L>> & MustParse<T, R, FlatRow<T, L>, FlatRow<R, L>>,
+): Entity<N, R, FlatRow<T, L>, L>;
 export function entity<N extends string, F, const L extends Links = NoLinks>(
   name: N,
   row: StandardSchemaV1<unknown, F>,
@@ -188,7 +204,7 @@ export function entity<N extends string, F, const L extends Links = NoLinks>(
 ): Entity<N, NestedAny<F, L>, F, L>;
 export function entity(
   name: string,
-  row: RowOf<unknown> | StandardSchemaV1,
+  row: RowOf<unknown, unknown> | StandardSchemaV1,
   // eslint-disable-next-line @typescript-eslint/no-explicit-any -- the options of any entity type
   options: EntityOptions<any, any, any>,
 ): AnyEntity {
@@ -201,6 +217,7 @@ export function entity(
   const inner: EntityInner = {
     rawKey,
     keyField: typeof key === 'string' ? key : undefined,
+    hasKey: typeof key !== 'function',
     knownBy: DEV ? knownBy : '',
     check: '~standard' in row ? row['~standard'] : undefined,
     incoming,
@@ -217,6 +234,9 @@ export function entity(
     },
   };
 }
+
+/** Where what is kept is of another type than what comes in, something must lead from one to the other. */
+type MustParse<T, R, F, G> = [R] extends [T] ? unknown : { readonly incoming: (row: G) => F };
 
 /** With a validator, the record as it is nested is only known to have the row's fields, and anything at its links. */
 export type NestedAny<F, L extends Links> = { [K in keyof F]: K extends keyof L ? unknown : F[K] };

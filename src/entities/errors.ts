@@ -42,6 +42,14 @@ export const noKey = (type: string, path: string, key: string, found: unknown): 
     path,
   );
 
+export const otherKey = (type: string, key: string, by: string, found: string): FloeError =>
+  error(
+    'FLOE_NO_KEY',
+    `${type} ${key}`,
+    DEV &&
+      `A row of '${type}' would stand under the key '${key}' though ${by} says '${found}'. A row keeps its key: put a new row under '${found}', and remove the one under '${key}'.`,
+  );
+
 export const keyClash = (type: string, path: string, key: string): FloeError =>
   error(
     'FLOE_KEY_CLASH',
@@ -82,8 +90,16 @@ export const tooDeep = (path: string): FloeError =>
   error(
     'FLOE_TOO_DEEP',
     path,
+    DEV && `${place(path)} is nested too deeply to be looked through. Declare what is nested in it as a link.`,
+    path,
+  );
+
+export const viewTooLarge = (path: string, what: string): FloeError =>
+  error(
+    'FLOE_TOO_DEEP',
+    path,
     DEV &&
-      `${place(path)} is nested too deeply to be looked through. Declare what is nested in it as a link, or expand to a smaller depth.`,
+      `The view of ${path} would hold ${what} nested in one another: its rows link to each other in too many ways to follow them all. Say which links to follow: expand(type, key, { along: ['vessel', 'vessel.operator'] }), or give a smaller depth.`,
     path,
   );
 
@@ -109,7 +125,8 @@ export const noSuchRow = (type: string, key: string): FloeError =>
   error(
     'FLOE_NO_SUCH_ROW',
     `${type} ${key}`,
-    DEV && `There is no '${type}' with the key '${key}' to merge into. Put a whole row, or look with has first.`,
+    DEV &&
+      `There is no '${type}' with the key '${key}' to merge into. Put a whole row, or ask first whether it is there: runtime.read(port.has(${type}, '${key}')).`,
   );
 
 export const missingTarget = (type: string, key: string, from: string): FloeError =>

@@ -2,8 +2,8 @@
 // that lead to it and made anew only when something in it changed.
 import type { Read, Source } from '../core/source.js';
 import { hasOwn, isContainer, partOf, put, sameData, shallowCopy } from '../core/plain.js';
-import { missingTarget, tooDeep, unknownLink } from './errors.js';
-import { referenced, type LinkPlan, type TypePlan } from './plan.js';
+import { missingTarget, unknownLink, viewTooLarge } from './errors.js';
+import { referenced, referencesOf, type LinkPlan, type TypePlan } from './plan.js';
 
 export interface ExpandOptions {
   /** How many links deep. `Infinity`: all, where a row that is inside itself stays a key. Default: 1. */
@@ -21,7 +21,8 @@ export interface Way {
   readonly missing: 'null' | 'error';
 }
 
-/** As deep as rows may be nested in one another; a chain that is longer is hardly meant to be seen at once. */
+/** As many rows, nested in one another so deep, are hardly meant to be seen at once. */
+const MOST_ROWS = 100_000;
 const MOST_LEVELS = 500;
 
 export const wayOf = ({ depth = 1, along, missing = 'null' }: ExpandOptions = {}): Way => ({
@@ -67,16 +68,54 @@ function below(way: Way, link: LinkPlan): Way | undefined {
 
 /** How a row is reached: flat, or expanded as a source. */
 export interface Access {
-  row(read: Read, plan: TypePlan, key: string): unknown;
+  row(read: Read, plan: TypePlan, key: string): object | undefined;
   expanded(plan: TypePlan, key: string, way: Way): Source<unknown>;
 }
 
 /** What gives the nested view of one row, again and again; `undefined` when there is none. */
 export function expansion(access: Access, plan: TypePlan, key: string, way: Way): (read: Read) => unknown {
-  if (way.depth !== Infinity || !plan.recursive) return (read) => expandRow(read, access, plan, key, way);
+  if (way.depth !== Infinity || !plan.endless) return (read) => expandRow(read, access, plan, key, way);
   // Here no row has a source of its own, since what becomes of it depends on what it is in.
   let last: unknown;
-  return (read) => (last = reused(last, expandAll(read, access, plan, key, way, [])));
+  return (read) => {
+    const rows = new Map<string, object | undefined>();
+    const once: Access = {
+      ...access,
+      row(_read, target, targetKey) {
+        const own = `${target.name}/${targetKey}`;
+        if (!rows.has(own)) rows.set(own, access.row(read, target, targetKey));
+        return rows.get(own);
+      },
+    };
+    checkSize(once, read, plan, key);
+    return (last = reused(last, expandAll(read, once, plan, key, way, new Set())));
+  };
+}
+
+/**
+ * Where rows link to each other in many ways, there are more ways through them than could ever be gone: they are counted,
+ * up to a limit, before any view is made.
+ */
+function checkSize(access: Access, read: Read, plan: TypePlan, key: string): void {
+  const targets = new Map<string, readonly (readonly [TypePlan, string])[]>();
+  const above = new Set<string>();
+  let count = 0;
+  const visit = (type: TypePlan, typeKey: string): void => {
+    const own = `${type.name}/${typeKey}`;
+    if (above.has(own)) return;
+    if (++count > MOST_ROWS)
+      throw viewTooLarge(`/${plan.name}/${key}`, `more than ${MOST_ROWS.toLocaleString('en')} rows`);
+    if (above.size > MOST_LEVELS) throw viewTooLarge(`/${plan.name}/${key}`, `more than ${MOST_LEVELS} levels`);
+    let below = targets.get(own);
+    if (!below) {
+      const row = access.row(read, type, typeKey);
+      targets.set(own, (below = type.links.flatMap((link) => [...referencesOf(row, link)])));
+    }
+    above.add(own);
+    for (const target of below) visit(...target);
+    above.delete(own);
+  };
+  visit(plan, key);
 }
 
 function expandRow(read: Read, access: Access, plan: TypePlan, key: string, way: Way): unknown {
@@ -88,24 +127,18 @@ function expandRow(read: Read, access: Access, plan: TypePlan, key: string, way:
 }
 
 /** All the way down where types lead back to themselves: a row that is inside itself stays a key. */
-function expandAll(
-  read: Read,
-  access: Access,
-  plan: TypePlan,
-  key: string,
-  way: Way,
-  above: readonly string[],
-): unknown {
+function expandAll(read: Read, access: Access, plan: TypePlan, key: string, way: Way, above: Set<string>): unknown {
   const own = `${plan.name}/${key}`;
-  if (above.length > MOST_LEVELS) throw tooDeep(`/${own}`);
-  const path = [...above, own];
-  return nested(read, access, plan, key, way, (target, targetKey, on) =>
-    path.includes(`${target.name}/${targetKey}`)
+  above.add(own);
+  const view = nested(read, access, plan, key, way, (target, targetKey, on) =>
+    above.has(`${target.name}/${targetKey}`)
       ? STAYS
-      : target.recursive
-        ? expandAll(read, access, target, targetKey, on, path)
+      : target.endless
+        ? expandAll(read, access, target, targetKey, on, above)
         : read(access.expanded(target, targetKey, on)),
   );
+  above.delete(own);
+  return view;
 }
 
 /** A result with the parts of the last one in the place of those that are the same. */

@@ -1,6 +1,7 @@
 // Who links to a row, and what becomes of links when rows are removed.
-import { put } from '../core/plain.js';
-import { stillLinked } from './errors.js';
+import { hasOwn, put } from '../core/plain.js';
+import { isKey } from './entity.js';
+import { otherKey, stillLinked } from './errors.js';
 import { referenced, referencesOf, type LinkPlan, type TypePlan } from './plan.js';
 import { RowTable } from './table.js';
 
@@ -74,7 +75,7 @@ export function linkedTo(state: Tables, plan: TypePlan, key: string): Linked[] {
 
 /**
  * A change completed by the rules at the links: what shall become of rows that link to rows which the change removed.
- * @throws FLOE_STILL_LINKED when a row that stays links to one of them, and refuses
+ * @throws FLOE_STILL_LINKED when a row that stays links to one of them, and refuses; FLOE_NO_KEY
  */
 export function completed<S extends Tables>(before: S, after: S, plans: Iterable<TypePlan>): S {
   const going = new Map<TypePlan, Set<string>>();
@@ -87,7 +88,12 @@ export function completed<S extends Tables>(before: S, after: S, plans: Iterable
   };
   for (const plan of plans) {
     const [old, now] = [before[plan.name], after[plan.name]];
-    if (plan.linkedBy.length > 0 && old !== now) for (const key of RowTable.removed(old, now)) go(plan, key);
+    if (old === now) continue;
+    const { removed, changed, added } = RowTable.difference(old, now);
+    if (plan.linkedBy.length > 0) for (const key of removed) if (!now.has(key)) go(plan, key);
+    if (!plan.hasKey) continue;
+    for (const key of changed) checkKey(plan, key, now.get(key));
+    for (const key of added) checkKey(plan, key, now.get(key));
   }
   if (work.length === 0) return after;
   const removed = new Map(Array.from(going, ([type, keys]) => [type, new Set(keys)]));
@@ -138,6 +144,15 @@ export function completed<S extends Tables>(before: S, after: S, plans: Iterable
 }
 
 type Row = Readonly<Record<string, unknown>>;
+
+/** A row whose fields say another key than the one that it stands under would be found by neither. */
+export function checkKey({ name, keyField, rawKey, knownBy }: TypePlan, key: string, row: unknown): void {
+  if (typeof row !== 'object' || row === null) return;
+  const found = rawKey(row as Row);
+  // Of several fields, one may be no part of a key any more once it was parsed.
+  if (isKey(found) ? String(found) !== key : keyField !== undefined && hasOwn(row, keyField))
+    throw otherKey(name, key, knownBy, String(found));
+}
 
 /** A row without the links to rows that go. */
 function unlinked(row: Row, link: LinkPlan, goes: (type: TypePlan, key: string) => boolean): Row {

@@ -29,6 +29,8 @@ export interface TypePlan extends EntityInner {
   readonly linkedBy: LinkPlan[];
   /** Whether a record of it may hold, somewhere inside, another of its own type. */
   readonly recursive: boolean;
+  /** Whether it, or a type somewhere inside it, is recursive: a view of it may have no end. */
+  readonly endless: boolean;
 }
 
 /** A row as `{ kind, key }` or as a key, wherever it stands in a link. */
@@ -46,6 +48,7 @@ export class Plans {
         links: [],
         linkedBy: [],
         recursive: false,
+        endless: false,
       });
     }
     for (const plan of this.byName.values()) {
@@ -59,7 +62,10 @@ export class Plans {
       }
     }
     for (const plan of this.byName.values())
-      (plan as { recursive: boolean }).recursive = reaches(plan, plan, new Set<TypePlan>());
+      (plan as { recursive: boolean }).recursive = reaches((to) => to === plan, plan, new Set<TypePlan>());
+    for (const plan of this.byName.values())
+      (plan as { endless: boolean }).endless =
+        plan.recursive || reaches(({ recursive }) => recursive, plan, new Set<TypePlan>());
   }
 
   private single(what: string, single: Single): SinglePlan {
@@ -86,11 +92,11 @@ export class Plans {
 export const targetsOf = ({ target, kinds }: SinglePlan): readonly TypePlan[] =>
   target ? [target] : [...kinds.values()];
 
-function reaches(from: TypePlan, to: TypePlan, seen: Set<TypePlan>): boolean {
+function reaches(is: (to: TypePlan) => boolean, from: TypePlan, seen: Set<TypePlan>): boolean {
   for (const { single } of from.links) {
     for (const target of targetsOf(single)) {
-      if (target === to) return true;
-      if (seen.size !== seen.add(target).size && reaches(target, to, seen)) return true;
+      if (is(target)) return true;
+      if (seen.size !== seen.add(target).size && reaches(is, target, seen)) return true;
     }
   }
   return false;

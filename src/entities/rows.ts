@@ -1,3 +1,5 @@
+import { DEV } from '../core/mode.js';
+import { INSPECT, SHOWN } from './console.js';
 import { eachItem, itemAt, lengthOf, type Sequence } from './sequence.js';
 
 /** A row in a view, and where it stands in its table. */
@@ -12,6 +14,8 @@ export interface Entry<Row> {
  * older one; `toArray` and `slice` give plain arrays.
  */
 export class Rows<Row> implements Iterable<Row> {
+  /** Development only: what the console of a browser shows, which lists private fields too. */
+  readonly #first: readonly Row[] | undefined;
   readonly #entries: Sequence<Entry<Row>>;
   readonly #limit: number;
 
@@ -19,10 +23,16 @@ export class Rows<Row> implements Iterable<Row> {
   constructor(entries: Sequence<Entry<Row>>, limit = Infinity) {
     this.#entries = entries;
     this.#limit = limit;
+    this.#first = DEV ? this.slice(0, SHOWN) : undefined;
   }
 
   get [Symbol.toStringTag](): string {
     return 'Rows';
+  }
+  [INSPECT](depth: number, options: object, inspect: (value: unknown, options: object) => string): string {
+    return depth < 0
+      ? `[Rows(${this.length})]`
+      : `Rows(${this.length}) ${inspect(this.length > SHOWN ? this.toArray() : (this.#first ?? this.toArray()), options)}`;
   }
 
   get length(): number {

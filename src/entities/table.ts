@@ -8,7 +8,9 @@
 //
 // Two versions that share the Map are compared by going down both tries where they are not the same node.
 import { KEYED, keyedMaker, type DRAFTED, type Keyed, type KeyedDifference, type KeyedKind } from '../core/keyed.js';
+import { DEV } from '../core/mode.js';
 import { put, sameData } from '../core/plain.js';
+import { firstOf, INSPECT, SHOWN } from './console.js';
 import type { Table, TableDraft } from './table-types.js';
 import { tableKind } from './table-kind.js';
 
@@ -50,6 +52,8 @@ export const keyText = (key: string | number): string => (typeof key === 'string
 
 /** A `Table`, and what the rest of this folder does with it. */
 export class RowTable<Row = unknown> implements Keyed, Table<Row> {
+  /** Development only: what the console of a browser shows, which lists private fields too. */
+  #first: ReadonlyMap<string, Row> | undefined;
   #index: Index;
   #root: TrieNode;
   /** Levels above the leaves. */
@@ -77,6 +81,11 @@ export class RowTable<Row = unknown> implements Keyed, Table<Row> {
   }
   get [Symbol.toStringTag](): string {
     return 'Table';
+  }
+  [INSPECT](depth: number, options: object, inspect: (value: unknown, options: object) => string): string {
+    return depth < 0
+      ? `[Table(${this.#size})]`
+      : inspect(this.#size > SHOWN ? new Map(this) : (this.#first ?? new Map(this)), options).replace(/^Map/, 'Table');
   }
 
   /** How many rows there are. */
@@ -118,10 +127,6 @@ export class RowTable<Row = unknown> implements Keyed, Table<Row> {
     const rows: Record<string, Row> = {};
     this.#each((key, row) => put(rows, key, row));
     return rows;
-  }
-  /** What consoles print. */
-  [Symbol.for('nodejs.util.inspect.custom')](): Map<string, Row> {
-    return new Map(this);
   }
 
   #walk<T>(pick: (key: string, row: unknown) => T): MapIterator<T> {
@@ -173,6 +178,7 @@ export class RowTable<Row = unknown> implements Keyed, Table<Row> {
 
   static seal<Row>(table: RowTable<Row>): RowTable<Row> {
     table.#owner = undefined;
+    if (DEV) table.#first = new Map(firstOf(table, SHOWN));
     return table;
   }
 
@@ -367,14 +373,6 @@ export class RowTable<Row = unknown> implements Keyed, Table<Row> {
       return changed.length + removed.length + added.length <= most;
     });
     return isAll ? { changed, removed, added } : undefined;
-  }
-
-  /** The keys of rows that are in one version and no longer in another. */
-  static removed(before: RowTable, after: RowTable): readonly string[] {
-    if (before.#size === 0) return NO_KEYS as readonly string[];
-    return after.#size === 0
-      ? [...before.keys()]
-      : RowTable.difference(before, after).removed.filter((key) => !after.has(key));
   }
 
   static same(a: RowTable, b: RowTable): boolean {

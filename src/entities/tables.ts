@@ -2,7 +2,7 @@ import type { ActionCreator, ActionOf, ActionOptions } from '../core/action.js';
 import { nodeOf } from '../core/draft-faces.js';
 import { DEV } from '../core/mode.js';
 import { checkOptions } from '../core/options.js';
-import { escapeKey, isContainer, partOf, put, sameData } from '../core/plain.js';
+import { escapeKey, hasOwn, isContainer, partOf, put, sameData } from '../core/plain.js';
 import {
   argumentKey,
   makeSelector,
@@ -19,7 +19,7 @@ import { isKey, type AnyEntity, type RowIn } from './entity.js';
 import { noKey, noSuchRow } from './errors.js';
 import { checkWay, expansion, wayOf, type Access, type ExpandOptions, type Way } from './expand.js';
 import { ingested, joined, type Ingested, type IngestOptions } from './ingest.js';
-import { completed, linkedTo, reached, withTables, type Linked, type Tables } from './linked.js';
+import { checkKey, completed, linkedTo, reached, withTables, type Linked, type Tables } from './linked.js';
 import { Plans, type TypePlan } from './plan.js';
 import type { Group, Rows } from './rows.js';
 import { keyText, RowTable, tableOf } from './table.js';
@@ -41,7 +41,7 @@ export interface TableStore<N extends string, Types extends readonly AnyEntity[]
   readonly ingest: Ingest<N, Types>;
   /** Puts flat rows in the place of those with their keys, or at the end. */
   put<E extends Types[number]>(type: E, rows: RowIn<E> | readonly RowIn<E>[]): RowsAction<`${N}.put`>;
-  /** Gives some fields of a row new values. */
+  /** Gives some fields of a row new values. @throws FLOE_NO_KEY where they say another key */
   merge<E extends Types[number]>(type: E, key: RowKey, part: Partial<RowIn<E>>): RowsAction<`${N}.merge`>;
   /** Takes rows out; the links to them go by the rules declared there. */
   remove(type: Types[number], keys: RowKey | readonly RowKey[]): RowsAction<`${N}.remove`>;
@@ -52,6 +52,8 @@ export interface TableStore<N extends string, Types extends readonly AnyEntity[]
 
   /** One flat row; `undefined` when there is none. */
   one<E extends Types[number]>(type: E, key: RowKey): Source<RowIn<E> | undefined>;
+  /** Whether there is a row with a key. */
+  has(type: Types[number], key: RowKey): Source<boolean>;
   /** The rows of some keys, in the order of the keys; those that are not there are left out. */
   many<E extends Types[number]>(type: E, keys: readonly RowKey[]): Source<readonly RowIn<E>[]>;
   /** A maintained view in groups: the rows of each, under the value that they share. */
@@ -147,6 +149,7 @@ export class TablesDefinition extends StoreDefinition {
   private readonly plans: Plans;
   private readonly creators: Readonly<Record<ReadyMade, ActionCreator>>;
   private readonly flat = new Map<TypePlan, (key: string) => Source<unknown>>();
+  private readonly there = new Map<TypePlan, (key: string) => Source<unknown>>();
   private readonly several = new Map<TypePlan, (keys: readonly string[]) => Source<unknown>>();
   private readonly nested = new Map<TypePlan, (key: string, way: Way) => Source<unknown>>();
   private readonly linked = new Map<TypePlan, (key: string) => Source<unknown>>();
@@ -207,12 +210,16 @@ export class TablesDefinition extends StoreDefinition {
     const selector = (what: string, derive: unknown, whole: boolean, options?: object): never =>
       makeSelector(`${this.name}.${what}(${name})`, whole ? undefined : this, derive as never, options) as never;
     const access: Access = {
-      row: (read, target, key) => read(this.flat.get(target)!(key)),
+      row: (read, target, key) => read(this.flat.get(target)!(key)) as object | undefined,
       expanded: (target, key, way) => this.nested.get(target)!(key, way),
     };
     this.flat.set(
       plan,
       partSelector(`${this.name}.one(${name})`, this, (key) => [name, key]),
+    );
+    this.there.set(
+      plan,
+      selector('has', (state: Tables, key: string) => state[name].has(key), false),
     );
     this.several.set(
       plan,
@@ -289,7 +296,9 @@ export class TablesDefinition extends StoreDefinition {
     return this.act('put', { keys: { [plan.name]: keys }, rows: { [plan.name]: list } });
   }
   merge(type: AnyEntity, key: RowKey, part: object): unknown {
-    const { name } = this.plan('merge', type);
+    const plan = this.plan('merge', type);
+    const { name } = plan;
+    if (plan.keyField !== undefined && hasOwn(part, plan.keyField)) checkKey(plan, keyText(key), part);
     return this.act('merge', { keys: { [name]: [keyText(key)] }, rows: { [name]: [part] } });
   }
   remove(type: AnyEntity, keys: RowKey | readonly RowKey[]): unknown {
@@ -384,6 +393,9 @@ export class TablesDefinition extends StoreDefinition {
 
   one(type: AnyEntity, key: RowKey): Source<unknown> {
     return this.flat.get(this.plan('one', type))!(keyText(key));
+  }
+  has(type: AnyEntity, key: RowKey): Source<unknown> {
+    return this.there.get(this.plan('has', type))!(keyText(key));
   }
   many(type: AnyEntity, keys: readonly RowKey[]): Source<unknown> {
     return this.several.get(this.plan('many', type))!(keys.map(keyText));

@@ -1,6 +1,7 @@
 // Maintained views: which rows of a table, in which order, kept up to date from what changed between two versions of the
 // table instead of being computed again.
-import { partOf, same } from '../core/plain.js';
+import { isContainer, isDate, partOf, same } from '../core/plain.js';
+import { argumentKey } from '../core/source.js';
 import { badView } from './errors.js';
 import { Rows, type Entry, type Group } from './rows.js';
 import {
@@ -53,15 +54,31 @@ interface Spec {
   readonly limit: number;
 }
 
-/** Orders two values of a field: numbers, texts, dates, booleans; what is missing, and NaN, comes last. */
+/** Orders two values of a field: numbers, texts, dates, booleans; then `undefined`, `null`, NaN, and dates that are none. */
 export function compareValues(a: unknown, b: unknown): number {
-  const [left, right] = [a instanceof Date ? a.getTime() : a, b instanceof Date ? b.getTime() : b];
-  const [none, otherNone] = [isNothing(left), isNothing(right)];
-  if (none || otherNone) return Number(none) - Number(otherNone);
+  const [left, right] = [isDate(a) ? a.getTime() : a, isDate(b) ? b.getTime() : b];
+  const nothing = nothingness(a, left) - nothingness(b, right);
+  if (nothing !== 0 || nothingness(a, left) > 0) return nothing;
   if (typeof left !== typeof right) return typeof left < typeof right ? -1 : 1;
   return (left as number) < (right as number) ? -1 : (left as number) > (right as number) ? 1 : 0;
 }
-const isNothing = (value: unknown): boolean => value === undefined || value === null || Number.isNaN(value);
+
+/** Which kind of nothing a value is; 0 where it is something. */
+function nothingness(value: unknown, plain = isDate(value) ? value.getTime() : value): number {
+  if (value === undefined) return 1;
+  if (value === null) return 2;
+  return !Number.isNaN(plain) ? 0 : isDate(value) ? 4 : 3;
+}
+
+/** Orders the keys of groups, so that no two of them are equal. */
+const compareKeys = (a: GroupKey, b: GroupKey): number =>
+  compareValues(a.key, b.key) || (a.identity < b.identity ? -1 : Number(a.identity > b.identity));
+
+/** The value that the rows of a group share, and a text that is the same for equal values. */
+interface GroupKey {
+  readonly key: unknown;
+  readonly identity: string;
+}
 
 function specOf(options: Partial<GroupedView<never, unknown>>): Spec {
   const { where, sort, group, limit = Infinity, given = [] } = options;
@@ -101,7 +118,7 @@ function orderOf(sort: unknown, given: readonly unknown[]): Order | undefined {
     for (const { by, sign } of fields) {
       const found = compareValues(a[by], b[by]);
       // What is missing comes last both ways.
-      if (found !== 0) return isNothing(a[by]) || isNothing(b[by]) ? found : found * sign;
+      if (found !== 0) return nothingness(a[by]) > 0 || nothingness(b[by]) > 0 ? found : found * sign;
     }
     return 0;
   };
@@ -175,13 +192,23 @@ function sameRows(a: Rows<unknown>, b: Rows<unknown>, perhaps: boolean): boolean
   return a.toArray().every((row) => row === others[next++]);
 }
 
+interface GroupList extends GroupKey {
+  readonly ordered: Ordered;
+  group?: Group<AnyRow>;
+}
+
+const identityOf = (key: unknown): string =>
+  typeof key === 'symbol' || typeof key === 'function' ? String(key) : argumentKey('group', [key]);
+
 /** One view: told the table's next version, it gives the next result. */
 export class View {
   private readonly spec: Spec;
   private table: RowTable | undefined;
-  private readonly groups = new Map<unknown, { readonly ordered: Ordered; group?: Group<AnyRow> }>();
+  /** The keys of groups that are objects, by their identity. */
+  private readonly data = new Map<string, object>();
+  private readonly groups = new Map<unknown, GroupList>();
   /** The groups in the order of their keys, as long as there are the same ones. */
-  private inOrder: [unknown, { readonly ordered: Ordered; group?: Group<AnyRow> }][] | undefined;
+  private inOrder: [unknown, GroupList][] | undefined;
   private shown: Rows<Group<AnyRow>> | undefined;
   private readonly whole: Ordered;
 
@@ -203,20 +230,21 @@ export class View {
   get result(): Rows<AnyRow> | Rows<Group<AnyRow>> {
     if (!this.spec.group) return this.whole.rows;
     let same = this.shown !== undefined && this.inOrder !== undefined;
-    this.inOrder ??= [...this.groups.entries()].sort(([a], [b]) => compareValues(a, b));
-    for (const [key, list] of this.inOrder) {
+    this.inOrder ??= [...this.groups.entries()].sort(([, a], [, b]) => compareKeys(a, b));
+    for (const [by, list] of this.inOrder) {
       if (lengthOf(list.ordered.entries) === 0) {
-        this.groups.delete(key);
+        this.groups.delete(by);
+        this.data.delete(list.identity);
         this.inOrder = undefined;
         return this.result;
       }
       const { rows } = list.ordered;
       if (list.group?.rows === rows) continue;
-      list.group = { key, rows };
+      list.group = { key: list.key, rows };
       same = false;
     }
     if (same) return this.shown!;
-    const entries = this.inOrder.map(([key, { group }], slot) => ({ key: String(key), row: group!, slot }));
+    const entries = this.inOrder.map(([, { key, group }], slot) => ({ key: String(key), row: group!, slot }));
     return (this.shown = new Rows(sequenceOf(entries)));
   }
 
@@ -225,12 +253,23 @@ export class View {
     return lengthOf(this.whole.entries);
   }
 
+  /** Equal dates, links by kind and other data make one group, whichever objects they are. */
+  private known(key: object): object {
+    const identity = identityOf(key);
+    const known = this.data.get(identity);
+    if (!known) this.data.set(identity, key);
+    return known ?? key;
+  }
+
   private listFor(row: AnyRow): Ordered {
     if (!this.spec.group) return this.whole;
-    const key = this.spec.group(row);
-    let list = this.groups.get(key);
+    const found = this.spec.group(row);
+    // Zero and minus zero are equal.
+    const key = found === 0 ? 0 : found;
+    const by = isDate(key) || isContainer(key) ? this.known(key) : key;
+    let list = this.groups.get(by);
     if (!list) {
-      this.groups.set(key, (list = { ordered: new Ordered(this.spec) }));
+      this.groups.set(by, (list = { key, identity: identityOf(key), ordered: new Ordered(this.spec) }));
       this.inOrder = undefined;
     }
     return list.ordered;

@@ -46,6 +46,32 @@ entity('x', rowOf<Operator>(), { key: 'ident' });
 // @ts-expect-error a rule that there is not
 linkTo(vessel, { removed: 'ignore' });
 
+// what comes in is of another type than what is kept
+interface Call {
+  id: string;
+  at: Date;
+  vessel: Vessel;
+}
+const call = entity('call', rowOf<Call, Omit<Call, 'at'> & { at: string; sent: number }>(), {
+  key: 'id',
+  links: { vessel },
+  incoming: ({ sent: _sent, ...response }) => {
+    is<Equal<typeof response.vessel, string>>();
+    return { ...response, at: new Date(response.at) };
+  },
+});
+const calls = tables('calls', [operator, vessel, call]);
+const arrived = read(calls.one(call, 'c1'))!;
+is<Equal<typeof arrived.at, Date>>();
+is<Equal<typeof arrived.vessel, string>>();
+calls.ingest(call, { id: 'c1', at: '2031-03-02', sent: 3 });
+// @ts-expect-error a row as it is kept is no answer
+calls.ingest(call, { id: 'c1', at: new Date() });
+// @ts-expect-error nothing makes a date of the text
+entity('call', rowOf<Call, Omit<Call, 'at'> & { at: string }>(), { key: 'id' });
+// @ts-expect-error a key that only the answer has
+entity('call', rowOf<Call, Call & { sent: number }>(), { key: 'sent' });
+
 // flat rows: links are keys
 const row = read(port.one(visit, 'v1'))!;
 is<Equal<typeof row.vessel, string>>();
