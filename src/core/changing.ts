@@ -1,6 +1,7 @@
 // Runs the changes of stores: what they make of a state, and what they must not do.
 import type { AnyAction } from './action.js';
-import { difference, type Touch } from './diff.js';
+import { difference } from './diff.js';
+import type { KnownTouches } from './touches.js';
 import { Editing } from './draft.js';
 import { asyncChange, changeFailed, editedAndReturned, FloeError, impureChange, invariantBroken } from './errors.js';
 import { DEV } from './mode.js';
@@ -15,13 +16,7 @@ export class Changing {
   constructor(private readonly checksPurity: boolean | undefined) {}
 
   /** The state of one store after all of its changes for an action. */
-  all(
-    slot: Slot,
-    changes: readonly Change[],
-    before: unknown,
-    action: AnyAction,
-    touches?: Map<unknown, Touch>,
-  ): unknown {
+  all(slot: Slot, changes: readonly Change[], before: unknown, action: AnyAction, touches?: KnownTouches): unknown {
     let after = before;
     for (const change of changes) after = this.one(slot, change, after, action, touches);
     if (after !== before) after = slot.store.completed(before, after);
@@ -38,7 +33,7 @@ export class Changing {
   }
 
   /** The state of one store after one change. */
-  private one(slot: Slot, change: Change, before: unknown, action: AnyAction, touches?: Map<unknown, Touch>): unknown {
+  private one(slot: Slot, change: Change, before: unknown, action: AnyAction, touches?: KnownTouches): unknown {
     const { type } = action;
     const { name } = slot.store;
     const outer = this.inside;

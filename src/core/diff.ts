@@ -3,23 +3,11 @@
 import type { PatchOperation } from './patch.js';
 import type { Transition } from './transition.js';
 import { KEYED, type Keyed } from './keyed.js';
-import { escapeKey, hasOwn, kindOf, same, sameData, type Branch } from './plain.js';
+import { movesIn, range, type ListMoves, type Places } from './list-moves.js';
+import { escapeKey, hasOwn, kindOf, same, sameData } from './plain.js';
+import { originOf, type Touches } from './touches.js';
 
-/** What a draft knows about one container that it changed: what it was before, and which keys were touched. */
-export interface Touch {
-  readonly base: Branch;
-  /** The touched keys, none twice. */
-  readonly keys: readonly string[] | undefined;
-  /** Items of an array moved about: the touched keys do not tell. */
-  readonly moved: boolean;
-}
-
-/** What is known about the containers of the next state. */
-export interface Touches {
-  get(after: unknown): Touch | undefined;
-}
-
-const noTouches: Touches = new Map<unknown, Touch>();
+const noTouches: Touches = { get: () => undefined };
 
 /** More insertions and removals than this in one array, and the array is replaced as a whole. */
 const MOST_ARRAY_EDITS = 128;
@@ -28,17 +16,18 @@ const MOST_ARRAY_EDITS = 128;
 export interface Difference {
   readonly changes: PatchOperation[];
   readonly undo: PatchOperation[];
+  /** Lists of which the patch does not tell where their items went. */
+  readonly moves?: readonly ListMoves[] | undefined;
 }
 
 /**
  * The JSON Patch from `before` to `after` and its inverse. Paths start with `path`.
  * No operation can be left out; k items put into or taken out of an array cost about k operations.
  */
-export function difference(before: unknown, after: unknown, path = '', touches: Touches = noTouches): Difference {
-  const out = new Differ(touches);
-  out.compare(before, after, path);
-  out.undo.reverse();
-  return out;
+export function difference(before: unknown, after: unknown, path = '', touches?: Touches): Difference {
+  const { changes, undo, moves } = new Differ(touches ?? noTouches, touches !== undefined).run(before, after, path);
+  undo.reverse();
+  return moves ? { changes, undo, moves } : { changes, undo };
 }
 
 /**
@@ -46,7 +35,10 @@ export function difference(before: unknown, after: unknown, path = '', touches: 
  * transition, so that an application without a trace does not ship it.
  */
 export function differenceOf({ changed, touches }: Pick<Transition, 'changed' | 'touches'>): Difference {
-  const all: Difference = { changes: [], undo: [] };
+  const all: { changes: PatchOperation[]; undo: PatchOperation[]; moves?: readonly ListMoves[] } = {
+    changes: [],
+    undo: [],
+  };
   for (const { store, before, after, joined } of changed) {
     const path = `/${escapeKey(store.name)}`;
     const one: Difference = joined
@@ -54,18 +46,34 @@ export function differenceOf({ changed, touches }: Pick<Transition, 'changed' | 
       : difference(before, after, path, touches);
     all.changes.push(...one.changes);
     all.undo.unshift(...one.undo);
+    if (one.moves) all.moves = [...(all.moves ?? []), ...one.moves];
   }
   return all;
 }
+
+const isObject = (value: unknown): value is object => typeof value === 'object' && value !== null;
+
+/** Whether items both came and went. */
+const isMixed = (script: readonly string[]): boolean => script.includes('-') && script.includes('+');
 
 class Differ implements Difference {
   readonly changes: PatchOperation[] = [];
   readonly undo: PatchOperation[] = [];
   /** Counts what both sides had in common; a subtree with nothing in common is replaced by one operation. */
   private common = 0;
-  constructor(private readonly touches: Touches) {}
+  moves: ListMoves[] | undefined;
+  /** @param follows whether to tell where items of lists went */
+  constructor(
+    private readonly touches: Touches,
+    private readonly follows: boolean,
+  ) {}
 
-  compare(before: unknown, after: unknown, path: string): void {
+  run(before: unknown, after: unknown, path: string): this {
+    this.compare(before, after, path);
+    return this;
+  }
+
+  private compare(before: unknown, after: unknown, path: string): void {
     if (same(before, after)) {
       this.common++;
       return;
@@ -145,26 +153,95 @@ class Differ implements Difference {
     const touch = this.touches.get(after);
     if (touch && !touch.moved && touch.base === before) {
       const { keys = [] } = touch;
-      if (before.length > keys.length) this.common++;
+      const shorter = Math.min(before.length, after.length);
+      if (keys.reduce((count, key) => count + (Number(key) < shorter ? 1 : 0), 0) < shorter) this.common++;
       return this.touchedItems(before, after, keys, path);
     }
+    const told = this.told;
+    this.onlyEqual = false;
     let start = 0;
     const shorter = Math.min(before.length, after.length);
-    while (start < shorter && this.sameItem(before[start], after[start]))
-      this.keep(before, after, start, start++, path);
+    while (start < shorter && this.sameItem(before[start], after[start])) start++;
     let end = 0;
     while (end < shorter - start && this.sameItem(before[before.length - 1 - end], after[after.length - 1 - end]))
       end++;
     const oldEnd = before.length - end;
     const newEnd = after.length - end;
     const script = this.align(before, after, start, oldEnd, newEnd);
-    if (script === undefined) return this.replace(before, after, path);
-    this.play(script, before, after, start, path);
+    // Items that are only equal may be others: then all have to be looked at.
+    const { follows, onlyEqual } = this;
+    const all = { before, after, olds: range(0, before.length), news: range(0, after.length) };
+    if (script === undefined) {
+      this.replace(before, after, path);
+      if (follows) this.follow({ ...all, implied: () => -1 }, path, told);
+      return;
+    }
+    for (let i = 0; i < start; i++) this.keep(before, after, i, i, path);
+    const pairs = follows && (onlyEqual || isMixed(script)) ? new Int32Array(oldEnd - start).fill(-1) : undefined;
+    this.play(script, before, after, start, path, pairs);
     for (let i = 0; i < end; i++) this.keep(before, after, oldEnd + i, newEnd + i, path);
+    if (!pairs) return;
+    const implied = (i: number): number => (i < start ? i : i < oldEnd ? pairs[i - start] : i - oldEnd + newEnd);
+    const part = onlyEqual ? all : { before, after, olds: range(start, oldEnd), news: range(start, newEnd) };
+    this.follow({ ...part, implied }, path, told);
+  }
+
+  /** Items were paired that are equal, but not known to be the same. */
+  private onlyEqual = false;
+
+  private get told(): number {
+    return this.moves?.length ?? 0;
+  }
+
+  /**
+   * Tells where items went, where the patch says something else.
+   * @param told how many lists had been told of before this one: what was told of lists inside it follows the patch
+   */
+  private follow(places: Places, path: string, told: number): void {
+    const items = movesIn(places, this.touches);
+    if (items.length === 0) return;
+    const { before, after, implied } = places;
+    const at = (index: number): string => `${path}/${index}`;
+    const wrong = items.map(([i]) => at(implied(i)));
+    const inside = (this.moves ?? [])
+      .splice(told)
+      .filter(({ list }) => !wrong.some((item) => list === item || list.startsWith(`${item}/`)));
+    (this.moves ??= []).push({ list: path, items }, ...inside);
+    // The patch says nothing true of what is in them.
+    for (const [i, j] of items) if (j !== null) this.inside(before[i], after[j], at(j));
+  }
+
+  /** Tells of all lists inside an item that moved. */
+  private inside(before: unknown, after: unknown, path: string): void {
+    if (before === after) return;
+    const kind = kindOf(before);
+    if (kind === 0 || kind !== kindOf(after)) return;
+    if (kind === 3) {
+      const [old, now] = [before as Keyed, after as Keyed];
+      for (const key of old[KEYED].difference(old, now).changed)
+        this.inside(old.get(key), now.get(key), `${path}/${escapeKey(key)}`);
+    } else if (kind === 1) {
+      const [old, now] = [before as Record<string, unknown>, after as Record<string, unknown>];
+      for (const key of Object.keys(old))
+        if (hasOwn(now, key)) this.inside(old[key], now[key], `${path}/${escapeKey(key)}`);
+    } else this.listInside(before as unknown[], after as unknown[], path);
+  }
+
+  private listInside(before: unknown[], after: unknown[], path: string): void {
+    const all = { olds: range(0, before.length), news: range(0, after.length) };
+    const implied = (i: number): number => (i < after.length ? i : -1);
+    const items = movesIn({ before, after, ...all, implied }, this.touches);
+    if (items.length > 0) this.moves!.push({ list: path, items });
+    const went = new Map(items);
+    for (const i of all.olds) {
+      const j = went.has(i) ? went.get(i)! : implied(i);
+      if (j !== null && j >= 0) this.inside(before[i], after[j], `${path}/${j}`);
+    }
   }
 
   /** Assigned, appended and cut-off items of an array in which nothing moved. */
   private touchedItems(before: unknown[], after: unknown[], keys: readonly string[], path: string): void {
+    const told = this.told;
     // An array has no holes: what was appended was touched in its order.
     for (const key of keys) {
       const index = Number(key);
@@ -173,6 +250,16 @@ class Differ implements Difference {
       else this.add(`${path}/${index}`, after[index]);
     }
     for (let index = before.length - 1; index >= after.length; index--) this.remove(`${path}/${index}`, before[index]);
+    if (!this.follows || !keys.some((key) => this.isAnother(before[Number(key)], after[Number(key)]))) return;
+    const touched = keys.map(Number);
+    const olds = touched.filter((index) => index < before.length);
+    const news = touched.filter((index) => index < after.length);
+    this.follow({ before, after, olds, news, implied: (i) => (i < after.length ? i : -1) }, path, told);
+  }
+
+  /** Whether what was assigned is an item that stood elsewhere in the list, or a new one in the place of another. */
+  private isAnother(old: unknown, now: unknown): boolean {
+    return isObject(old) && isObject(now) && old !== now && originOf(now, this.touches) !== old;
   }
 
   private keep(before: unknown[], after: unknown[], from: number, to: number, path: string): void {
@@ -183,7 +270,10 @@ class Differ implements Difference {
   /** The same item, perhaps edited: a draft remembers what an item was before. */
   private sameItem(before: unknown, after: unknown): boolean {
     if (typeof after !== 'object' || typeof before !== 'object') return Object.is(before, after);
-    return this.touches.get(after)?.base === before || sameData(before, after);
+    if (before === after || this.touches.get(after)?.base === before) return true;
+    if (!sameData(before, after)) return false;
+    this.onlyEqual = true;
+    return true;
   }
 
   /** Whether two items without a known history look like two versions of one: at least half of their parts agree. */
@@ -259,11 +349,19 @@ class Differ implements Difference {
   }
 
   /** Turns a script into operations; a run of removals beside a run of insertions pairs up versions of one item. */
-  private play(script: readonly string[], before: unknown[], after: unknown[], start: number, path: string): void {
+  private play(
+    script: readonly string[],
+    before: unknown[],
+    after: unknown[],
+    start: number,
+    path: string,
+    pairs: Int32Array | undefined,
+  ): void {
     let from = start;
     let to = start;
     for (let i = 0; i < script.length;) {
       if (script[i] === '=') {
+        if (pairs) pairs[from - start] = to;
         this.keep(before, after, from++, to++, path);
         i++;
         continue;
@@ -276,6 +374,7 @@ class Differ implements Difference {
       }
       const paired = Math.min(removed, added);
       for (let p = 0; p < paired; p++, from++, to++) {
+        if (pairs) pairs[from - start] = to;
         if (this.alike(before[from], after[to])) this.compare(before[from], after[to], `${path}/${to}`);
         else this.replace(before[from], after[to], `${path}/${to}`);
       }

@@ -61,6 +61,7 @@ const objectTraps: ProxyHandler<{ readonly of: DraftNode }> = {
   },
   ownKeys({ of: node }) {
     alive(node, 'keys');
+    node.editing.copied(node.base);
     return Reflect.ownKeys(node.source);
   },
   getOwnPropertyDescriptor: ({ of: node }, key) => describe(node, key),

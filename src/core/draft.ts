@@ -7,7 +7,7 @@
 // - Within a change, a draft that is put elsewhere stays the same mutable thing, as a plain object would.
 // - New data put into the state is never edited in place: it may be the payload, which belongs to the history.
 // - A draft works only while its change runs.
-import type { Touch, Touches } from './diff.js';
+import { KnownTouches, type Touch, type Touches } from './touches.js';
 import { alive, listFace, nodeOf, objectFace } from './draft-faces.js';
 import { dataTooDeep, draftEnded, notPlain } from './errors.js';
 import { isDigit, type Listing } from './list-reads.js';
@@ -65,7 +65,9 @@ export class Editing implements Touches {
   last: DraftNode | undefined;
   /** How many were edited, and what they became once that is asked for and they are many. */
   private edits = 0;
-  private results: Map<unknown, Touch> | undefined;
+  private results: KnownTouches | undefined;
+  /** What the change may have made copies of. */
+  private copies: Set<object> | undefined;
   private root: DraftNode | undefined;
   /** A state without parts, which can only be replaced. */
   private leaf: unknown;
@@ -80,7 +82,7 @@ export class Editing implements Touches {
    */
   run(base: unknown, change: (draft: never, payload: never) => unknown, payload: unknown): void {
     this.serial = ++this.runs;
-    this.last = this.results = undefined;
+    this.last = this.results = this.copies = undefined;
     this.edits = 0;
     try {
       const root = this.rootFor(base);
@@ -127,13 +129,26 @@ export class Editing implements Touches {
   get(after: unknown): Touch | undefined {
     // A draft that was only looked at came to nothing yet, and what is gone is nothing too.
     if (after === undefined) return undefined;
-    if (this.edits > FEW) return (this.results ??= this.remember(new Map<unknown, Touch>())).get(after);
+    if (this.edits > FEW) return (this.results ??= this.remember(new KnownTouches())).get(after);
     for (let node = this.last; node; node = node.editedBefore) if (node.became === after) return node;
     return undefined;
   }
 
+  /** Notes that all keys of an object were asked for. */
+  copied(before: object): void {
+    (this.copies ??= new Set()).add(before);
+  }
+  wasCopied(before: object): boolean | undefined {
+    return this.last ? (this.copies?.has(before) ?? false) : undefined;
+  }
+
+  *each(): Iterable<object> {
+    for (let node = this.last; node; node = node.editedBefore) if (node.became) yield node.became;
+  }
+
   /** What is known now, for when this goes on to another change. */
-  remember(into: Map<unknown, Touch>): Map<unknown, Touch> {
+  remember(into: KnownTouches): KnownTouches {
+    if (this.last) into.note(this.copies ?? []);
     for (let node = this.last; node; node = node.editedBefore) {
       const { became, base, keys, moved } = node;
       if (became) into.set(became, { base, keys, moved });

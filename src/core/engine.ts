@@ -2,7 +2,7 @@
 import { makerOf, type AnyAction } from './action.js';
 import { Answering } from './answers.js';
 import { brokenBy, Changing, isThenable } from './changing.js';
-import type { Touch, Touches } from './diff.js';
+import { KnownTouches, type Touches } from './touches.js';
 import { fromText } from './encode.js';
 import { Ends } from './ends.js';
 import {
@@ -191,6 +191,10 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
         this.problem(error, transition);
       }
     }
+  }
+
+  replaced(): void {
+    this.eachListener((listener) => listener.replaced?.());
   }
 
   get invariants(): 'report' | 'refuse' {
@@ -546,7 +550,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     if (DEV && stores.length === 0 && tasks.length === 0) this.noteNotHandled(type);
     const started = recorded ? stopwatch() : 0;
     const changed: SlotChange[] = [];
-    const touches = recorded ? new Map<unknown, Touch>() : undefined;
+    const touches = recorded ? new KnownTouches() : undefined;
     let broken: FloeError[] = [];
     try {
       for (const { slot, changes } of stores) {

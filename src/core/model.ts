@@ -2,7 +2,7 @@
 import type { AnyAction } from './action.js';
 import { Answering } from './answers.js';
 import { brokenBy, Changing } from './changing.js';
-import type { Touch, Touches } from './diff.js';
+import { KnownTouches, type Touches } from './touches.js';
 import type { FloeError } from './errors.js';
 import { hasOwn } from './plain.js';
 import { makeSlot, type Slot } from './slot.js';
@@ -44,7 +44,7 @@ export class Model {
       if (after !== before) changed.push({ store, before, after });
       return { changed, touches: alone.slot.editing };
     }
-    const touches = new Map<unknown, Touch>();
+    const touches = new KnownTouches();
     for (const { slot, changes } of stores) {
       const { store } = slot;
       if (!hasOwn(states, store.name)) continue;

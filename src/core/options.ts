@@ -24,3 +24,14 @@ export function checkChoice(what: string, option: string, given: unknown, choice
     `is one of ${choices.map((choice) => `'${choice}'`).join(', ')} (found: ${found})${meant ? `; did you mean '${meant}'?` : ''}`,
   );
 }
+
+/**
+ * A number of things that an option gives.
+ * @throws FLOE_BAD_OPTION where it is no number from 0 on; `Infinity` is one
+ */
+export function countOption(what: string, option: string, given: unknown, usual: number): number {
+  if (given === undefined) return usual;
+  if (typeof given !== 'number' || !(given >= 0))
+    throw badOption(what, option, DEV && `is a number from 0 on (found: ${typeof given === 'number' ? given : typeof given}); without a limit, Infinity`);
+  return given;
+}

@@ -1,7 +1,7 @@
 // What selectors read, to the property. A selector sees stand-ins: read-only views that note each read at a *place* of
 // the state. When a transition replaced parts of the state, only the places under those parts are visited, and only the
 // selectors noted there are told.
-import type { Touches } from './diff.js';
+import type { Touches } from './touches.js';
 import { draftMisuse, selectorEnded } from './errors.js';
 import { currentReader, Facet, note, Port } from './graph.js';
 import { isKeyed, KEYED, type Keyed } from './keyed.js';

@@ -1,6 +1,6 @@
 // The record of one transition, and the contract of what listens to it (trace, persistence). The core knows neither.
 import type { AnyAction } from './action.js';
-import type { Touches } from './diff.js';
+import type { Touches } from './touches.js';
 import type { DispatchResult } from './runtime.js';
 import type { Compute } from './slot.js';
 import type { StoreDefinition } from './store.js';
@@ -113,6 +113,8 @@ export interface Listener {
   begin?(store: StoreDefinition, state: unknown): unknown;
   /** Whether a transition is on the line that is shown, at the cursor or before it. */
   isShown?(transition: Transition): boolean;
+  /** Another history took the place of the present one: no transition that was told before is part of it. */
+  replaced?(): void;
   /** The runtime ends. */
   close?(): void;
 }
@@ -165,6 +167,12 @@ export interface Host {
    * @param claimed the runs that were left under way on it, where they are known
    */
   endLost(reason: 'branch' | 'import', claimed: readonly RunNote[]): void;
+  /** Whether a transition is on the line that is shown, at the cursor or before it, and counts. */
+  isShown(transition: Transition): boolean;
+  /** Calls `fn` when the transaction that is under way has ended, however it ends; at once where none is. */
+  later(fn: () => void): void;
+  /** Tells everybody who listens that another history took the place of the present one. */
+  replaced(): void;
   /** Reports an error that no caller waits for. */
   problem(error: unknown, transition?: Transition): void;
 }

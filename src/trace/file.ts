@@ -261,6 +261,8 @@ export class TraceReader {
       else if (COUNTS.has(name)) this.check(isCount(value), `'${name}' is not a whole number`);
       else if (MARKS.has(name)) this.check(value === true, `'${name}' is not true`);
       else if (name === 'problems') this.check(isTexts(value), "'problems' is not a list of texts");
+      else if (name === 'moves')
+        this.check(Array.isArray(value) && value.every(isMoves), "'moves' does not tell where items went");
     }
   }
 
@@ -344,6 +346,15 @@ function isOperation(operation: unknown): boolean {
   const { op, path, from, before } = operation as Record<string, unknown>;
   return OPERATIONS.has(op as string) && isPlace(path) && isOptional(from, isPlace) && isOptional(before, isText);
 }
+
+function isMoves(moves: unknown): boolean {
+  if (!isObject(moves)) return false;
+  const { list, items } = moves as Record<string, unknown>;
+  return isPlace(list) && Array.isArray(items) && items.every(isMove);
+}
+
+const isMove = (move: unknown): boolean =>
+  Array.isArray(move) && move.length === 2 && isCount(move[0]) && (move[1] === null || isCount(move[1]));
 
 function isRun(run: unknown): boolean {
   if (!isObject(run)) return false;

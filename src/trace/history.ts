@@ -1,7 +1,9 @@
 // Where a value comes from: back through the steps that changed it, though it may have stood elsewhere before.
 import type { Patch, PatchOperation } from '../core/index.js';
-import { lookUp, pointerTo, sameData, type Found } from '../core/plain.js';
+import type { ListMoves } from '../core/list-moves.js';
+import { isContainer, lookUp, pointerTo, sameData, type Found } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
+import { looksAlike } from './alike.js';
 import type { Step } from './step.js';
 import { patched, type States } from './timeline.js';
 
@@ -24,7 +26,7 @@ export function* changesOf(pointer: string, steps: Iterable<Step>, states: State
     if (step.changes.length === 0) continue;
     const before = patched(after, [step], 'undo');
     const now: readonly string[] = keys;
-    keys = placeBefore(now, step.changes, before, after);
+    keys = placeBefore(now, step, before, after);
     const is = lookUp(after, now);
     const was = keys && lookUp(before, keys);
     if (!sameFound(is, was))
@@ -38,13 +40,54 @@ export function* changesOf(pointer: string, steps: Iterable<Step>, states: State
 const sameFound = (a: Found | undefined, b: Found | undefined): boolean =>
   a === b || (a !== undefined && b !== undefined && sameData(a.value, b.value));
 
-/** Where a value stood before a patch; `undefined` where an item of a list came into being. */
-const placeBefore = (keys: readonly string[], changes: Patch, before: unknown, after: unknown) =>
-  carried(keys, [...changes].reverse(), 'add', after, before);
+/** Where a value stood before a step; `undefined` where an item of a list came into being. */
+function placeBefore(
+  keys: readonly string[],
+  { changes, moves }: Pick<Step, 'changes' | 'moves'>,
+  before: unknown,
+  after: unknown,
+): readonly string[] | undefined {
+  const back = [...changes].reverse();
+  const byPatch = (upTo: number): readonly string[] | undefined =>
+    carried(keys.slice(0, upTo), back, 'add', after, before);
+  if (!moves) return byPatch(keys.length);
+  const lists = new Map(moves.map(({ list, items }) => [list, items]));
+  for (let depth = 0; depth < keys.length; depth++) {
+    const items = lists.get(pointerTo(keys.slice(0, depth)));
+    if (!items) continue;
+    const index = Number(keys[depth]);
+    const moved = items.find(([, to]) => to === index);
+    if (moved) {
+      const list = byPatch(depth);
+      return list && besideThePatch([...list, String(moved[0])], keys, depth + 1, lists);
+    }
+    // A patch that replaces the list tells nothing of the others: they are new.
+    const list = pointerTo(keys.slice(0, depth));
+    if (changes.some(({ op, path }) => op === 'replace' && (path === list || list.startsWith(`${path}/`))))
+      return undefined;
+    const place = byPatch(depth + 1);
+    if (!place || items.some(([from]) => from === Number(place[depth]))) return undefined;
+  }
+  return byPatch(keys.length);
+}
 
-/** Where a value stands after a patch; `undefined` where an item of a list was removed. */
-export const placeAfter = (keys: readonly string[], changes: Patch, before: unknown, after: unknown) =>
-  carried(keys, changes, 'remove', before, after);
+/** The way on, below an item that moved: there only moves tell. */
+function besideThePatch(
+  start: readonly string[],
+  keys: readonly string[],
+  from: number,
+  lists: ReadonlyMap<string, ListMoves['items']>,
+): readonly string[] | undefined {
+  const place = [...start];
+  for (let depth = from; depth < keys.length; depth++) {
+    const items = lists.get(pointerTo(keys.slice(0, depth)));
+    const index = Number(keys[depth]);
+    const moved = items?.find(([, to]) => to === index);
+    if (items && !moved && items.some(([old]) => old === index)) return undefined;
+    place.push(moved ? String(moved[0]) : keys[depth]);
+  }
+  return place;
+}
 
 /** A place carried along operations, in the direction in which `removing` takes items away. */
 function carried(
@@ -56,9 +99,9 @@ function carried(
 ): readonly string[] | undefined {
   let place = keys;
   for (const operation of operations) {
-    const next = shifted(place, operation, removing, from);
+    const next = shifted(place, operation, removing, from) ?? moved(place, operation, from, to);
     if (next === GONE) return undefined;
-    place = next ?? moved(place, operation, from, to);
+    place = next;
   }
   return place;
 }
@@ -88,7 +131,10 @@ function shifted(
   return [...keys.slice(0, last), String(next), ...keys.slice(last + 1)];
 }
 
-/** The place of an item of a list that was replaced as a whole, as when it was sorted: where the same item stands. */
+/**
+ * The place of an item of a list that was replaced as a whole, as when it was put in order: where the only equal one stands,
+ * or else one at the same place that looks like another version of it.
+ */
 function moved(keys: readonly string[], { op, path }: PatchOperation, from: unknown, to: unknown): readonly string[] {
   if (op !== 'replace') return keys;
   const at = parsePointer(path);
@@ -97,7 +143,9 @@ function moved(keys: readonly string[], { op, path }: PatchOperation, from: unkn
   if (!Array.isArray(here) || !Array.isArray(there)) return keys;
   const item: unknown = here[Number(keys[at.length])];
   const same = there.flatMap((other, i) => (sameData(other, item) ? [i] : []));
-  return same.length === 1 ? [...at, String(same[0]), ...keys.slice(at.length + 1)] : keys;
+  if (same.length === 1) return [...at, String(same[0]), ...keys.slice(at.length + 1)];
+  const index = Number(keys[at.length]);
+  return index < there.length && (!isContainer(item) || looksAlike(item, there[index])) ? keys : GONE;
 }
 
 const startsWith = (keys: readonly string[], start: readonly string[]): boolean =>

@@ -66,7 +66,7 @@ export class Differences {
     const found = differenceOf(changes);
     const [there] = found.changes;
     const [back] = found.undo;
-    return found.changes.length === 1 && there.op === 'replace' && back.op === 'replace'
+    return !found.moves && found.changes.length === 1 && there.op === 'replace' && back.op === 'replace'
       ? { path: there.path, was: back.value, is: there.value }
       : found;
   }

@@ -3,6 +3,7 @@ import { difference } from '../core/diff.js';
 import { messageOf } from '../core/errors.js';
 import { applyPatch, type Outcome, type Patch } from '../core/index.js';
 import type { Computed, Model } from '../core/model.js';
+import type { ListMoves } from '../core/list-moves.js';
 import { escapeKey, hasOwn } from '../core/plain.js';
 import { Differences, PackedStep, whole } from './packing.js';
 import type { Redaction } from './redaction.js';
@@ -168,16 +169,18 @@ function action(step: Step, states: States, how: Recomputing, inGroup: boolean):
     const after: Record<string, unknown> = { ...states };
     const changes = [];
     const undo = [];
+    const moves: ListMoves[] = [];
     for (const change of changed) {
       const { name } = change.store;
       const next = redaction.conceal(name, change.after);
       const found = difference(states[name], next, `/${escapeKey(name)}`, touches);
       changes.push(...found.changes);
       undo.unshift(...found.undo);
+      moves.push(...(found.moves ?? []));
       after[name] = next;
     }
     const outcome = changed.length > 0 ? 'applied' : 'unchanged';
-    return { step: became(step, how, { outcome, stores: names, changes, undo, problems }), after };
+    return { step: became(step, how, { outcome, stores: names, changes, undo, moves, problems }), after };
   } catch (error) {
     const reason = redaction.message(messageOf(error), step.action);
     return { step: became(step, how, { outcome: 'failed', reason }), after: states };
@@ -202,6 +205,7 @@ function fact(step: Step, given: Patch, states: States, how: Recomputing): Resul
     stores,
     changes: isWhole ? given : changes,
     undo,
+    moves: isWhole ? (step.moves ?? []) : [],
     given: isWhole ? undefined : given,
   } as const;
   return { step: became(step, how, now), after };
@@ -213,13 +217,24 @@ interface Became {
   readonly stores?: readonly string[];
   readonly changes?: Patch;
   readonly undo?: Patch;
+  readonly moves?: readonly ListMoves[];
   readonly problems?: readonly string[];
   readonly excluded?: boolean;
   readonly given?: Patch | undefined;
 }
 
 function became(step: Step, how: Recomputing, now: Became): Step {
-  const { outcome, reason, stores = [], changes = NONE, undo = NONE, problems = [], excluded = false, given } = now;
+  const {
+    outcome,
+    reason,
+    stores = [],
+    changes = NONE,
+    undo = NONE,
+    moves = [],
+    problems = [],
+    excluded = false,
+    given,
+  } = now;
   const { seq, time, kind, cause, took, after, branch } = step;
   // Written out: copying all members but some takes several times as long.
   const next: StepInMaking = { seq, time, kind, cause, stores, changes, undo, took, outcome, after, branch };
@@ -233,6 +248,7 @@ function became(step: Step, how: Recomputing, now: Became): Step {
   if (step.note !== undefined) next.note = step.note;
   if (step.onTrust) next.onTrust = true;
   if (reason !== undefined) next.reason = reason;
+  if (moves.length > 0) next.moves = moves;
   if (problems.length > 0) next.problems = problems;
   if (given) next.given = given;
   if (excluded) next.excluded = true;

@@ -5,7 +5,7 @@ import type { AnyAction, DispatchResult, Patch, RunNote } from '../core/index.js
 import { faceOf } from '../core/face.js';
 import { DEV } from '../core/mode.js';
 import { Model } from '../core/model.js';
-import { checkOptions } from '../core/options.js';
+import { checkOptions, countOption } from '../core/options.js';
 import { guardData } from '../core/plain.js';
 import type { StoreDefinition } from '../core/store.js';
 import {
@@ -21,6 +21,7 @@ import { compareLines, type Comparison } from './compare.js';
 import { isFact, stepFolded, stillOpen, writtenElsewhere } from './errors.js';
 import { branchLine, checkpointLine, readTrace, stepLine, traceLines, type TraceContents } from './file.js';
 import { changesOf, type ValueChange } from './history.js';
+import { namesOf } from './names.js';
 import { recompute, type Recomputing } from './recompute.js';
 import { Redaction } from './redaction.js';
 import { Differences, PACKED_FROM, PackedStep, patchesOf, whole } from './packing.js';
@@ -67,13 +68,11 @@ class Recorder implements Trace, Listener {
 
   constructor(
     private readonly host: Host,
-    { ignore = [], redact, limit = DEFAULT_LIMIT, lines }: RecordingOptions,
+    { ignore = [], redact, limit, lines }: RecordingOptions,
   ) {
-    this.ignored = new Set(
-      ignore.map((one) => (typeof one === 'string' ? one : 'definition' in one ? one.definition.name : one.type)),
-    );
+    this.ignored = namesOf(ignore);
     this.redaction = new Redaction(redact);
-    this.limit = Math.max(1, limit);
+    this.limit = Math.max(1, countOption('recording', 'limit', limit, DEFAULT_LIMIT));
     this.write = lines;
     if (lines)
       for (const line of traceLines({ steps: [], redacted: this.redaction.places }, new Date(host.now()))) lines(line);
@@ -128,7 +127,7 @@ class Recorder implements Trace, Listener {
     return new PackedStep(nextSeq, after, branch, action, stores, path, was, is, since, micros);
   }
 
-  private stepOf(transition: Transition, { changes, undo }: Difference): Step {
+  private stepOf(transition: Transition, { changes, undo, moves }: Difference): Step {
     const { kind, fact, action, outcome, changed, took, time, reason, group, problems, run, about, caught } =
       transition;
     const { redaction } = this;
@@ -145,6 +144,7 @@ class Recorder implements Trace, Listener {
     if (recorded === undefined) delete step.action;
     else if (recorded !== action) step.onTrust = true;
     if (fact) step.fact = fact;
+    if (moves) step.moves = moves;
     if (group !== undefined) step.group = group + this.groupShift;
     if (caught) step.caught = true;
     const text = (error: unknown): string =>
@@ -245,7 +245,7 @@ class Recorder implements Trace, Listener {
     if (step === undefined) return false;
     if (this.timeline.folded !== null && step <= this.timeline.folded) return true;
     const index = this.timeline.line.indexOf(step);
-    return index >= 0 && index <= this.at;
+    return index >= 0 && index <= this.at && !this.excluded.has(step);
   }
 
   private foldOld(): void {
@@ -608,6 +608,7 @@ class Recorder implements Trace, Listener {
     this.excluded.clear();
     for (const { seq, excluded } of steps) if (excluded) this.excluded.add(seq);
     this.tip = { ...live };
+    this.host.replaced();
     this.show(last);
     // The ends of its runs have the numbers that the file gives them.
     this.runShift = 0;

@@ -1,5 +1,6 @@
 // The shapes of a recorded history. The trace file, the command line and tools share them: this is the wire format.
 import type { Actor, AnyAction, FactName, Outcome, Patch, RunNote } from '../core/index.js';
+import type { ListMoves } from '../core/list-moves.js';
 
 /**
  * The version of the trace file format.
@@ -66,6 +67,8 @@ export interface Step {
   readonly changes: Patch;
   /** The JSON Patch that takes the changes back. */
   readonly undo: Patch;
+  /** Lists of which the patch does not tell where their items went: those that drafts moved. */
+  readonly moves?: readonly ListMoves[];
   /** Milliseconds that the stores' changes took. */
   readonly took: number;
   readonly outcome: Outcome;

@@ -1,15 +1,17 @@
 // The application's own undo and redo: what the user did to some stores, one entry after the other.
-import { difference, differenceOf } from '../core/diff.js';
+import { difference } from '../core/diff.js';
 import { badOption } from '../core/errors.js';
 import { faceOf } from '../core/face.js';
 import { DEV } from '../core/mode.js';
-import { checkOptions } from '../core/options.js';
-import { applyPatch, type AnyAction, type AnyStore, type Patch, type Runtime } from '../core/index.js';
-import { pointerTo } from '../core/plain.js';
-import { parsePointer } from '../core/pointer.js';
+import { checkOptions, countOption } from '../core/options.js';
+import type { AnyAction, AnyCreator, AnyStore, Runtime } from '../core/index.js';
+import { escapeKey } from '../core/plain.js';
 import { definitionOf } from '../core/store.js';
+import type { Touches } from '../core/touches.js';
 import { hostOf, type Host, type Listener, type StoreChange, type Transition } from '../core/transition.js';
-import { placeAfter } from './history.js';
+import { Identities } from './identities.js';
+import { MergeConflict, Merging } from './merge.js';
+import { namesOf } from './names.js';
 
 /** What became of an undo or a redo. */
 export type UndoResult =
@@ -30,13 +32,17 @@ export interface UndoStackOptions {
   /** How many entries are kept. Default: 100 */
   readonly limit?: number;
   /**
-   * Whether an action belongs to the entry of the one before it. Default: the same type changes the same places again
-   * within a second, as typing does.
+   * Whether an action belongs to the entry of the one before it. It is not asked where something else changed the stores in
+   * between, and not within one `atomic`, which is one entry. Default: the same type changes the same single text again
+   * within a second, as typing does; three clicks on one button are three entries.
    * @param ms milliseconds between the two; `Infinity` after an undo or a redo
+   * @example
+   * // Dragging is one entry.
+   * undoStack(runtime, { stores: [plan], together: (action, before) => dragged.made(action) && dragged.made(before) });
    */
   readonly together?: (action: AnyAction, before: AnyAction, ms: number) => boolean;
-  /** Types of actions that are not taken back. Default: none */
-  readonly except?: readonly string[];
+  /** Actions that are not taken back, by creator or type. Default: none */
+  readonly except?: readonly (AnyCreator | string)[];
 }
 
 /** The application's own undo and redo. */
@@ -63,12 +69,17 @@ export interface UndoStack {
   close(): void;
 }
 
+/** What one action did to the stores. */
+interface Deed {
+  readonly action: AnyAction;
+  readonly transition: Transition;
+  readonly changed: readonly StoreChange[];
+}
+
 interface Entry {
-  actions: readonly AnyAction[];
-  changes: Patch;
-  undo: Patch;
+  readonly deeds: Deed[];
   time: number;
-  group: number | undefined;
+  readonly group: number | undefined;
 }
 
 const TYPING_MS = 1000;
@@ -98,132 +109,163 @@ export function undoStack(runtime: Runtime, options: UndoStackOptions): UndoStac
 class Stack implements UndoStack, Listener {
   /** By name: a reloaded module declares its store once more. */
   private readonly stores: ReadonlySet<string>;
-  private readonly done: Entry[] = [];
-  private readonly taken: Entry[] = [];
+  private readonly except: ReadonlySet<string>;
+  private readonly limit: number;
+  private done: Entry[] = [];
+  private taken: Entry[] = [];
+  private readonly identities = new Identities();
   private readonly watchers = new Set<() => void>();
   private readonly stop: () => void;
-  private own = false;
+  /** What undos and redos were told of, by what they knew. */
+  private readonly told = new WeakSet<Touches>();
+  /** The entries as they were before the first undo or redo of a transaction that is under way. */
+  private before: { readonly done: Entry[]; readonly taken: Entry[] } | undefined;
 
   constructor(
     private readonly host: Host,
     private readonly options: UndoStackOptions,
   ) {
     this.stores = new Set(options.stores.map((store) => definitionOf(store).name));
+    this.except = namesOf(options.except ?? []);
+    this.limit = countOption('undoStack', 'limit', options.limit, 100);
     this.stop = host.listen(this);
   }
 
   transition(transition: Transition): void {
-    if (this.own) return;
-    const changed = transition.changed.filter(({ store }) => this.stores.has(store.name));
+    const changed = transition.changed.filter(({ store, joined }) => this.stores.has(store.name) && !joined);
     if (changed.length === 0) return;
-    const { action, cause } = transition;
-    const { changes, undo } = differenceOf({ ...transition, changed });
-    const isUsers =
-      action &&
-      transition.kind === 'action' &&
-      (cause.by === 'code' || cause.by === 'interceptor') &&
-      cause.run === undefined;
-    if (isUsers && !this.options.except?.includes(action.type)) this.push(transition, action, changes, undo);
-    else this.carryOver(changes, changed);
+    const { action, cause, fact, kind, touches } = transition;
+    for (const { before, after } of changed) this.identities.follow(before, after, touches);
+    if (touches && (fact === 'undone' || fact === 'redone')) return void this.told.add(touches);
+    const isUsers = kind === 'action' && (cause.by === 'code' || cause.by === 'interceptor') && cause.run === undefined;
+    if (isUsers && action && !this.except.has(action.type)) this.push({ action, transition, changed });
     this.tell();
   }
 
-  private push({ time, group }: Transition, action: AnyAction, changes: Patch, undo: Patch): void {
-    this.taken.length = 0;
+  travelled(): void {
+    this.tell();
+  }
+
+  /** Another history took the place of the one that the entries belong to. */
+  replaced(): void {
+    this.clear();
+  }
+
+  private push(deed: Deed): void {
+    this.taken = [];
+    const { time, group } = deed.transition;
     const last = this.done.at(-1);
-    if (last && this.belongs(last, action, changes, time, group)) {
-      last.actions = [...last.actions, action];
-      last.changes = [...last.changes, ...changes];
-      last.undo = [...undo, ...last.undo];
+    if (last && this.belongs(last, deed)) {
+      last.deeds.push(deed);
       last.time = time;
       return;
     }
-    this.done.push({ actions: [action], changes, undo, time, group });
-    if (this.done.length > (this.options.limit ?? 100)) this.done.shift();
+    this.done.push({ deeds: [deed], time, group });
+    if (this.done.length > this.limit) this.done.shift();
   }
 
-  private belongs(last: Entry, action: AnyAction, changes: Patch, time: number, group: number | undefined): boolean {
-    if (group !== undefined && group === last.group) return true;
-    const before = last.actions[last.actions.length - 1];
-    const ms = time - last.time;
-    if (this.options.together) return this.options.together(action, before, ms);
-    const places = new Set(last.changes.map(({ path }) => path));
-    return (
-      action.type === before.type &&
-      ms <= TYPING_MS &&
-      changes.every(({ op, path }) => op === 'replace' && places.has(path)) &&
-      last.changes.every(({ op }) => op === 'replace')
-    );
-  }
-
-  /** Somebody else changed the same stores: what stood at a place may stand at another now. */
-  private carryOver(changes: Patch, changed: readonly StoreChange[]): void {
-    const tree = (of: 'before' | 'after'): unknown =>
-      Object.fromEntries(changed.map((change) => [change.store.name, change[of]]));
-    const [before, after] = [tree('before'), tree('after')];
-    const moved = (patch: Patch): Patch =>
-      patch.map((operation) => {
-        const keys = placeAfter(parsePointer(operation.path), changes, before, after);
-        return keys ? { ...operation, path: pointerTo(keys) } : operation;
-      });
-    for (const entry of [...this.done, ...this.taken]) {
-      entry.changes = moved(entry.changes);
-      entry.undo = moved(entry.undo);
-    }
+  private belongs({ deeds, time, group }: Entry, deed: Deed): boolean {
+    const { transition, action, changed } = deed;
+    if (transition.group !== undefined && transition.group === group) return true;
+    const last = deeds[deeds.length - 1];
+    if (!isNext(last, deed)) return false;
+    const ms = transition.time - time;
+    if (this.options.together) return this.options.together(action, last.action, ms);
+    if (action.type !== last.action.type || ms > TYPING_MS) return false;
+    const place = textPlace(changed);
+    return place !== undefined && place === textPlace(last.changed);
   }
 
   undo(options: { readonly anyway?: boolean } = {}): UndoResult {
     checkOptions('undo', options, ['anyway']);
-    const { anyway = false } = options;
-    return this.move(this.done, this.taken, 'undone', anyway);
+    return this.move('undone', options.anyway ?? false);
   }
   redo(options: { readonly anyway?: boolean } = {}): UndoResult {
     checkOptions('redo', options, ['anyway']);
-    const { anyway = false } = options;
-    return this.move(this.taken, this.done, 'redone', anyway);
+    return this.move('redone', options.anyway ?? false);
   }
 
-  private move(from: Entry[], to: Entry[], fact: 'undone' | 'redone', anyway: boolean): UndoResult {
-    const entry = from.at(-1);
+  private move(fact: 'undone' | 'redone', anyway: boolean): UndoResult {
+    const isUndo = fact === 'undone';
+    const entry = this.next(isUndo ? this.done : this.taken);
     if (!entry) return { became: 'nothing' };
     const title = titleOfEntry(entry);
-    const [there, back] = fact === 'undone' ? [entry.undo, entry.changes] : [entry.changes, entry.undo];
     const states = this.host.shown();
-    const next = anyway ? applied(states, there) : tried(states, there, back);
-    if (typeof next === 'string') return { became: 'conflict', title, pointer: next };
+    const merging = new Merging(this.identities, anyway);
+    let next: Tree;
+    try {
+      next = this.merged(states, entry, isUndo, merging);
+    } catch (error) {
+      if (error instanceof MergeConflict) return { became: 'conflict', title, pointer: error.pointer };
+      throw error;
+    }
     const changed: StoreChange[] = this.host
       .stores()
       .filter(({ name }) => states[name] !== next[name])
       .map((store) => ({ store, before: states[store.name], after: next[store.name] }));
-    this.own = true;
-    try {
-      if (!this.host.state(changed, fact, { cause: { by: 'code' } })) return { became: 'nothing' };
-    } finally {
-      this.own = false;
-    }
-    from.pop();
-    to.push(entry);
+    const { touches } = merging;
+    if (!this.host.state(changed, fact, { cause: { by: 'code' }, touches })) return { became: 'nothing' };
+    if (changed.length > 0 && !this.told.has(touches)) this.mayFail(touches);
+    this.done = isUndo ? without(this.done, entry) : [...this.done, entry];
+    this.taken = isUndo ? [...this.taken, entry] : without(this.taken, entry);
     // What is done next is an entry of its own.
     for (const one of this.done.slice(-1)) one.time = -Infinity;
     this.tell();
     return { became: 'done', title };
   }
 
+  /** It is part of a transaction: should that fail, nothing was undone. */
+  private mayFail(touches: Touches): void {
+    if (this.before) return;
+    this.before = { done: this.done, taken: this.taken };
+    this.host.later(() => {
+      const { before } = this;
+      this.before = undefined;
+      if (this.told.has(touches) || !before) return;
+      this.done = before.done;
+      this.taken = before.taken;
+      this.tell();
+    });
+  }
+
+  /** The states with an entry taken back, or done again, on top of what others did since. */
+  private merged(states: Tree, { deeds }: Entry, isUndo: boolean, merging: Merging): Tree {
+    const next: Record<string, unknown> = { ...states };
+    const counting = deeds.filter(({ transition }) => this.host.isShown(transition));
+    for (const { changed } of isUndo ? counting.reverse() : counting)
+      for (const { store, before, after } of changed) {
+        const { name } = store;
+        const [from, to] = isUndo ? [after, before] : [before, after];
+        next[name] = merging.merge(next[name], from, to, `/${escapeKey(name)}`);
+      }
+    return next;
+  }
+
+  /** The last entry of which something is on the line that is shown: the others wait for theirs. */
+  private next(entries: readonly Entry[]): Entry | undefined {
+    for (let i = entries.length - 1; i >= 0; i--) if (this.counts(entries[i])) return entries[i];
+    return undefined;
+  }
+  private counts({ deeds }: Entry): boolean {
+    return deeds.some(({ transition }) => this.host.isShown(transition));
+  }
+
   get undos(): number {
-    return this.done.length;
+    return this.done.filter((entry) => this.counts(entry)).length;
   }
   get redos(): number {
-    return this.taken.length;
+    return this.taken.filter((entry) => this.counts(entry)).length;
   }
   get nextUndo(): string | undefined {
-    return titleOfEntry(this.done.at(-1));
+    return titleOfEntry(this.next(this.done));
   }
   get nextRedo(): string | undefined {
-    return titleOfEntry(this.taken.at(-1));
+    return titleOfEntry(this.next(this.taken));
   }
 
   clear(): void {
-    this.done.length = this.taken.length = 0;
+    this.done = [];
+    this.taken = [];
     this.tell();
   }
 
@@ -233,7 +275,13 @@ class Stack implements UndoStack, Listener {
   }
 
   private tell(): void {
-    for (const watcher of [...this.watchers]) watcher();
+    for (const watcher of [...this.watchers]) {
+      try {
+        watcher();
+      } catch (error) {
+        this.host.problem(error);
+      }
+    }
   }
 
   close(): void {
@@ -245,37 +293,27 @@ class Stack implements UndoStack, Listener {
 
 type Tree = Readonly<Record<string, unknown>>;
 
+const without = (entries: readonly Entry[], entry: Entry): Entry[] => entries.filter((one) => one !== entry);
+
 function titleOfEntry(entry: Entry): string;
 function titleOfEntry(entry: Entry | undefined): string | undefined;
 function titleOfEntry(entry: Entry | undefined): string | undefined {
-  return entry && [...new Set(entry.actions.map(({ type }) => type))].join(', ');
+  return entry && [...new Set(entry.deeds.map(({ action }) => action.type))].join(', ');
 }
 
-/**
- * The states after a patch, if the way back leads to where we are: then what the patch overwrites is what its entry had
- * left there. Otherwise the pointer at which something else stands.
- */
-function tried(states: Tree, there: Patch, back: Patch): Tree | string {
-  let next: Tree;
-  try {
-    next = applyPatch(states, there);
-    const again = applyPatch(next, back);
-    const [found] = difference(states, again).changes;
-    return found ? found.path : next;
-  } catch {
-    return there[0].path;
-  }
-}
+/** Whether nothing else changed the stores between two deeds. */
+const isNext = (last: Deed, { changed }: Deed): boolean =>
+  changed.length === last.changed.length &&
+  changed.every(
+    ({ store, before }, i) => store.name === last.changed[i].store.name && before === last.changed[i].after,
+  );
 
-/** The states after those operations of a patch that can be applied. */
-function applied(states: Tree, patch: Patch): Tree {
-  let next = states;
-  for (const operation of patch) {
-    try {
-      next = applyPatch(next, [operation]);
-    } catch {
-      // What it would change is no longer there.
-    }
-  }
-  return next;
+/** The one text that a deed changed; nothing where it changed anything else. */
+function textPlace(changed: readonly StoreChange[]): string | undefined {
+  if (changed.length !== 1) return undefined;
+  const [{ store, before, after }] = changed;
+  const { changes, undo } = difference(before, after, `/${escapeKey(store.name)}`);
+  const [there, back] = [changes[0], undo[0]];
+  const isText = changes.length === 1 && there.op === 'replace' && typeof there.value === 'string';
+  return isText && back.op === 'replace' && typeof back.value === 'string' ? there.path : undefined;
 }

@@ -58,6 +58,35 @@ describe('the history of a value', () => {
     ]);
   });
 
+  test('a copy in the place of an item goes on with its history; another object is another item', () => {
+    const copied = visits.action('copied', (draft, phase: string) => {
+      draft.list = draft.list.map((visit) => ({ ...visit, phase }));
+      draft.list.reverse();
+    });
+    const inPlace = visits.action('inPlace', (draft, phase: string) => {
+      draft.list[0] = { ...draft.list[0], phase };
+    });
+    const returned = visits.action('returned', (state, phase: string) => ({
+      ...state,
+      list: state.list.map((visit) => (visit.id === 'v2' ? { ...visit, phase } : visit)),
+    }));
+    const another = visits.action('another', (draft) => void (draft.list[0] = { id: 'v2', phase: 'other' }));
+    const runtime = createRuntime({ stores: [visits], trace: recording() });
+    for (const id of ['v1', 'v2', 'v3']) runtime.dispatch(planned({ at: 9, id }));
+    runtime.dispatch(reversed());
+    runtime.dispatch(returned('alongside'));
+    runtime.dispatch(removed('v3'));
+    runtime.dispatch(inPlace('departed'));
+    expect(runtime.trace.history('/visits/list/0/phase').map(({ step }) => step.seq)).toEqual([2, 5, 7]);
+    runtime.dispatch(another());
+    expect(shown(runtime.trace.history('/visits/list/0/phase'))).toEqual([
+      [8, '/visits/list/0/phase', undefined, 'other'],
+    ]);
+    expect(runtime.trace.steps.at(-1)!.moves).toEqual([{ list: '/visits/list', items: [[0, null]] }]);
+    runtime.dispatch(copied('gone'));
+    expect(runtime.read(visits).list.map(({ id }) => id)).toEqual(['v1', 'v2']);
+  });
+
   test('a row of a table, which comes, goes, and comes again', () => {
     const berth = entity('berth', rowOf<{ id: string; quay: string }>(), { key: 'id' });
     const port = tables('port', [berth]);
@@ -205,6 +234,86 @@ describe('undo and redo', () => {
     expect(list()).toEqual(['theirs']);
     edits.redo();
     expect(list()).toEqual(['theirs', 'mine']);
+  });
+
+  test('entries of a line that was left, and of steps that are excluded, wait until they count again', () => {
+    const { runtime, edits, note } = begin({ together: () => false });
+    for (const text of ['Fog', 'Clear', 'Rain']) runtime.dispatch(noted(text));
+    runtime.trace.seek(2);
+    expect([edits.undos, edits.nextUndo]).toEqual([2, 'visits.noted']);
+    runtime.dispatch(planned({ at: 0, id: 'v1' }));
+    expect([edits.undos, edits.undo().became, edits.undo().became, note()]).toEqual([3, 'done', 'done', 'Fog']);
+    runtime.trace.switchTo(0);
+    expect([note(), edits.undos, edits.redos]).toEqual(['Rain', 2, 1]);
+    runtime.trace.exclude(3);
+    expect([note(), edits.undos]).toEqual(['Clear', 1]);
+    runtime.trace.include(3);
+    expect([note(), edits.undos, edits.undo().became, note()]).toEqual(['Rain', 2, 'done', 'Clear']);
+  });
+
+  test('what is undone in an atomic that fails is not undone; what is in one that does not, is', () => {
+    const { runtime, edits, note } = begin({ together: () => false });
+    for (const text of ['Fog', 'Clear']) runtime.dispatch(noted(text));
+    const twice = (): void => {
+      edits.undo();
+      edits.undo();
+      expect([note(), edits.undos, edits.redos]).toEqual(['', 0, 2]);
+    };
+    expect(() =>
+      runtime.atomic(() => {
+        twice();
+        throw new Error('no');
+      }),
+    ).toThrow('no');
+    expect([note(), edits.undos, edits.redos]).toEqual(['Clear', 2, 0]);
+    runtime.atomic(twice);
+    expect([note(), edits.undos, edits.redos, edits.redo().became, note()]).toEqual(['', 0, 2, 'done', 'Fog']);
+  });
+
+  test('a listener that throws is reported, and what was done is done', () => {
+    const problems: unknown[] = [];
+    const runtime = createRuntime({ stores: [visits], onProblem: ({ error }) => problems.push(error) });
+    const edits = undoStack(runtime, { stores: [visits] });
+    edits.watch(() => {
+      throw new Error('a listener');
+    });
+    runtime.dispatch(noted('Fog'));
+    expect([edits.undo().became, edits.redo().became, runtime.read(visits).note]).toEqual(['done', 'done', 'Fog']);
+    expect(problems).toHaveLength(3);
+  });
+
+  test('by default only typing into one text gathers, and only while nothing else changes the store', async () => {
+    const counter = store('counter', { n: 0, a: '', b: '' });
+    const clicked = counter.action('clicked', (draft) => {
+      draft.n++;
+    });
+    const typed = counter.action(
+      'typed',
+      (draft, [field, text]: readonly ['a' | 'b', string]) => void (draft[field] = text),
+    );
+    const cleared = counter.action('cleared', (draft) => void (draft.n = 0));
+    const clear = counter.task('clear', ({ dispatch }) => void dispatch(cleared()));
+    const runtime = testRuntime({ stores: [counter] });
+    const edits = undoStack(runtime, { stores: [counter], except: [cleared] });
+    for (let i = 0; i < 3; i++) runtime.dispatch(clicked());
+    expect(edits.undos).toBe(3);
+    for (const text of ['F', 'Fo', 'Fog']) runtime.dispatch(typed(['a', text]));
+    for (const text of ['R', 'Ra']) runtime.dispatch(typed(['b', text]));
+    expect(edits.undos).toBe(5);
+    await runtime.run(clear());
+    runtime.dispatch(typed(['b', 'Rain']));
+    runtime.dispatch(cleared());
+    expect(edits.undos).toBe(6);
+    edits.undo();
+    expect(runtime.read(counter)).toEqual({ n: 0, a: 'Fog', b: 'Ra' });
+    edits.undo();
+    edits.undo();
+    expect(runtime.read(counter)).toEqual({ n: 0, a: '', b: '' });
+    // The clicks were cleared since.
+    expect(edits.undo()).toMatchObject({ became: 'conflict', pointer: '/counter/n' });
+    expect(() => undoStack(runtime, { stores: [counter], limit: Number.NaN })).toThrow("'limit'");
+    runtime.trace.import(runtime.trace.export());
+    expect([edits.undos, edits.redos]).toEqual([0, 0]);
   });
 
   test('undo, undo ... redo, redo leads through the same states, whatever was done', () => {

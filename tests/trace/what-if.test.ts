@@ -365,7 +365,7 @@ describe('moving in time', () => {
     runtime.trace.live();
     stop();
     expect(runtime.read(visits).list).toEqual(['v1', 'v2', 'late']);
-    expect([undone, edits.undos, runtime.trace.branches.length]).toEqual([['conflict', 'nothing'], 2, 1]);
+    expect([undone, edits.undos, runtime.trace.branches.length]).toEqual([['nothing', 'nothing'], 2, 1]);
   });
 });
 

@@ -1,0 +1,51 @@
+// Who an item of a list is, from one state to the next: drafts say of which item a changed one is the next version.
+import { isContainer, kindOf, partOf, type Container } from '../core/plain.js';
+import { isKeyed, KEYED } from '../core/keyed.js';
+import { originOf, type Touches } from '../core/touches.js';
+import { looksAlike } from './alike.js';
+
+export class Identities {
+  /** The first version of each object that is a later one. */
+  private readonly first = new WeakMap<object, object>();
+
+  /** What is the same for all versions of an item; of a text or a number, it itself. */
+  of(value: unknown): unknown {
+    return typeof value === 'object' && value !== null ? (this.first.get(value) ?? value) : value;
+  }
+
+  /** Notes that an object is the next version of another. */
+  succeed(after: unknown, before: unknown): void {
+    if (after !== before && isContainer(after) && isContainer(before)) this.first.set(after, this.of(before) as object);
+  }
+
+  /** Learns from a transition which objects are later versions of which. */
+  follow(before: unknown, after: unknown, touches: Touches | undefined): void {
+    if (touches?.each) {
+      for (const changed of touches.each()) this.succeed(changed, originOf(changed, touches));
+      // Drafts know it all.
+      if (touches.wasCopied?.(this) !== undefined) return;
+    }
+    this.inPlace(before, after);
+  }
+
+  /** Where no draft knows: what looks alike at the same place is taken for the next version. */
+  private inPlace(before: unknown, after: unknown): void {
+    const kind = kindOf(before);
+    if (before === after || kind === 0 || kind !== kindOf(after)) return;
+    if (isKeyed(before) && isKeyed(after)) {
+      for (const key of before[KEYED].difference(before, after).changed) this.inPlace(before.get(key), after.get(key));
+    } else if (Array.isArray(before)) this.items(before, after as unknown[]);
+    else for (const key of Object.keys(before as Container)) this.inPlace(partOf(before, key), partOf(after, key));
+  }
+
+  private items(before: readonly unknown[], after: readonly unknown[]): void {
+    if (before.length !== after.length) return;
+    const still = new Set(after);
+    for (const [i, old] of before.entries()) {
+      const now = after[i];
+      if (old === now || still.has(old) || !isContainer(old) || !looksAlike(old, now)) continue;
+      this.succeed(now, old);
+      this.inPlace(old, now);
+    }
+  }
+}

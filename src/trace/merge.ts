@@ -1,0 +1,265 @@
+// Takes back, or does again, what somebody changed, on top of what others have changed since: a merge of three states. Items
+// of lists are told by who they are, not by where they stand.
+import { KEYED, type Keyed } from '../core/keyed.js';
+import { escapeKey, hasOwn, isContainer, kindOf, put, same, sameData } from '../core/plain.js';
+import { KnownTouches } from '../core/touches.js';
+import type { Identities } from './identities.js';
+
+/** Something else stands where the change to take back had left something. */
+export class MergeConflict {
+  constructor(readonly pointer: string) {}
+}
+
+type Parts = Readonly<Record<string, unknown>>;
+type List = readonly unknown[];
+
+export class Merging {
+  /** Which objects of the result are other versions of which objects of the state now. */
+  readonly touches = new KnownTouches();
+
+  constructor(
+    private readonly identities: Identities,
+    /** What others changed since gives way, instead of being a conflict. */
+    private readonly anyway: boolean,
+  ) {
+    this.touches.note([]);
+  }
+
+  /**
+   * What the state now becomes when the way from one state to another is gone on top of it.
+   * @param path JSON Pointer to it
+   * @throws MergeConflict
+   */
+  merge(now: unknown, from: unknown, to: unknown, path: string): unknown {
+    if (same(from, to)) return now;
+    if (now === from || sameData(now, from)) {
+      this.succeed(now, from, to);
+      return to;
+    }
+    const kind = kindOf(now);
+    if (kind > 0 && kind === kindOf(from) && kind === kindOf(to)) {
+      const merged =
+        kind === 1
+          ? this.objects(now as Parts, from as Parts, to as Parts, path)
+          : kind === 2
+            ? this.lists(now as List, from as List, to as List, path)
+            : this.tables(now as Keyed, from as Keyed, to as Keyed, path);
+      this.note(merged, now);
+      return merged;
+    }
+    return this.conflict(path, to);
+  }
+
+  private conflict<T>(path: string, forced: T): T {
+    if (!this.anyway) throw new MergeConflict(path);
+    return forced;
+  }
+
+  private note(after: unknown, before: unknown): void {
+    if (after === before || !isContainer(after) || !isContainer(before)) return;
+    this.touches.set(after, { base: before, keys: undefined, moved: true });
+  }
+
+  /** What stands there now is as it was left: everything in it becomes what it is the other version of. */
+  private succeed(now: unknown, from: unknown, to: unknown): void {
+    const kind = kindOf(to);
+    if (now === to || kind === 0 || kind !== kindOf(now) || kind !== kindOf(from)) return;
+    this.note(to, now);
+    if (kind === 3) {
+      const [old, next] = [from as Keyed, to as Keyed];
+      for (const key of old[KEYED].difference(old, next).changed)
+        this.succeed((now as Keyed).get(key), old.get(key), next.get(key));
+    } else if (kind === 1) {
+      for (const key of Object.keys(to as Parts))
+        if (hasOwn(from as object, key)) this.succeed((now as Parts)[key], (from as Parts)[key], (to as Parts)[key]);
+    } else {
+      const places = new Map(this.named(from as List).map((name, i) => [name, i]));
+      for (const [j, name] of this.named(to as List).entries()) {
+        const i = places.get(name);
+        if (i !== undefined) this.succeed((now as List)[i], (from as List)[i], (to as List)[j]);
+      }
+    }
+  }
+
+  private objects(now: Parts, from: Parts, to: Parts, path: string): Parts {
+    let next = now;
+    const edit = (): Record<string, unknown> => (next === now ? (next = { ...now }) : next);
+    for (const key of new Set([...Object.keys(from), ...Object.keys(to)])) {
+      const at = `${path}/${escapeKey(key)}`;
+      const [is, was, is_] = [hasOwn(now, key), hasOwn(from, key), hasOwn(to, key)];
+      if (was && is_) {
+        if (same(from[key], to[key])) continue;
+        put(edit(), key, is ? this.merge(now[key], from[key], to[key], at) : this.conflict(at, to[key]));
+      } else if (was) {
+        if (!is) continue;
+        if (!sameData(now[key], from[key])) this.conflict(at, undefined);
+        Reflect.deleteProperty(edit(), key);
+      } else if (!is || !sameData(now[key], to[key])) {
+        put(edit(), key, is ? this.conflict(at, to[key]) : to[key]);
+      }
+    }
+    return next;
+  }
+
+  private tables(now: Keyed, from: Keyed, to: Keyed, path: string): Keyed {
+    const kind = now[KEYED];
+    const { changed, removed, added } = kind.difference(from, to);
+    let next = now;
+    const at = (key: string): string => `${path}/${escapeKey(key)}`;
+    for (const key of removed) {
+      if (!next.has(key)) continue;
+      if (!sameData(next.get(key), from.get(key))) this.conflict(at(key), undefined);
+      next = kind.without(next, key);
+    }
+    for (const key of changed)
+      next = kind.with(
+        next,
+        key,
+        next.has(key)
+          ? this.merge(next.get(key), from.get(key), to.get(key), at(key))
+          : this.conflict(at(key), to.get(key)),
+      );
+    // From the last to the first, so that the row after it is there.
+    for (const key of [...added].reverse()) {
+      if (next.has(key) && sameData(next.get(key), to.get(key))) continue;
+      const row = next.has(key) ? this.conflict(at(key), to.get(key)) : to.get(key);
+      next = kind.with(next, key, row, kind.keyAfter(to, key));
+    }
+    return next;
+  }
+
+  // ---- lists ----
+
+  /** A name for each item: who it is, and, where the same stands there more than once, which of them. */
+  private named(list: List): unknown[] {
+    const seen = new Map<unknown, number>();
+    return list.map((item) => {
+      const identity = this.identities.of(item);
+      const count = seen.get(identity) ?? 0;
+      seen.set(identity, count + 1);
+      return count === 0 ? identity : this.another(identity, count);
+    });
+  }
+
+  private readonly others = new Map<unknown, object[]>();
+  private another(identity: unknown, count: number): object {
+    let names = this.others.get(identity);
+    if (!names) this.others.set(identity, (names = []));
+    return (names[count] ??= {});
+  }
+
+  private lists(now: List, from: List, to: List, path: string): List {
+    const [namesNow, namesFrom, namesTo] = [this.named(now), this.named(from), this.named(to)];
+    const [inNow, inFrom, inTo] = [placesOf(namesNow), placesOf(namesFrom), placesOf(namesTo)];
+    const items = new Map<unknown, unknown>();
+    for (const [name, i] of inNow) items.set(name, now[i]);
+    const gone = new Set<unknown>();
+    for (const [name, i] of inFrom) {
+      const place = inNow.get(name);
+      const j = inTo.get(name);
+      const at = `${path}/${place ?? i}`;
+      if (j !== undefined) {
+        if (same(from[i], to[j])) continue;
+        if (place === undefined) this.conflict(path, undefined);
+        else items.set(name, this.merge(now[place], from[i], to[j], at));
+      } else if (place !== undefined) {
+        if (!sameData(now[place], from[i])) this.conflict(at, undefined);
+        gone.add(name);
+      }
+    }
+    const shared = (names: readonly unknown[]): unknown[] =>
+      names.filter((name) => inNow.has(name) && inFrom.has(name) && inTo.has(name));
+    const kept = namesNow.filter((name) => !gone.has(name));
+    const order = this.inOrder(kept, shared(namesNow), shared(namesFrom), shared(namesTo), path);
+    for (const [name, j] of inTo) if (!inFrom.has(name) && !inNow.has(name)) items.set(name, to[j]);
+    const names = withInserted(order, namesTo, (name) => !inFrom.has(name) && !inNow.has(name));
+    return names.map((name) => items.get(name));
+  }
+
+  /** The items that stay, in their order: that of `to`, but for what others moved since. */
+  private inOrder(
+    kept: readonly unknown[],
+    now: readonly unknown[],
+    from: readonly unknown[],
+    to: readonly unknown[],
+    path: string,
+  ): readonly unknown[] {
+    if (isSameOrder(from, to)) return kept;
+    const half = to.length / 2;
+    const movedSince = isSameOrder(from, now) ? new Set<unknown>() : movedIn(from, now);
+    if (movedSince.size > half) {
+      const moved = movedIn(from, to);
+      // Few moved: each goes back before the one that it stood before.
+      if (moved.size <= half)
+        return withInserted(
+          kept.filter((name) => !moved.has(name)),
+          to,
+          (name) => moved.has(name),
+        );
+      this.conflict(path, undefined);
+      movedSince.clear();
+    }
+    const free = new Set(now.filter((name) => !movedSince.has(name)));
+    const wanted = to.filter((name) => free.has(name));
+    let next = 0;
+    return kept.map((name) => (free.has(name) ? wanted[next++] : name));
+  }
+}
+
+const placesOf = (names: readonly unknown[]): ReadonlyMap<unknown, number> =>
+  new Map(names.map((name, i) => [name, i]));
+
+const isSameOrder = (a: readonly unknown[], b: readonly unknown[]): boolean => a.every((name, i) => name === b[i]);
+
+/** The fewest items that moved, when one order became another: those outside of a longest increasing subsequence. */
+function movedIn(before: readonly unknown[], after: readonly unknown[]): Set<unknown> {
+  const places = placesOf(before);
+  const sequence = after.map((name) => places.get(name)!);
+  /** By length of a subsequence: the index of its last item, as small an item as there is. */
+  const ends: number[] = [];
+  const previous: number[] = [];
+  for (const [i, value] of sequence.entries()) {
+    let low = 0;
+    let high = ends.length;
+    while (low < high) {
+      const middle = (low + high) >>> 1;
+      if (sequence[ends[middle]] < value) low = middle + 1;
+      else high = middle;
+    }
+    previous[i] = low > 0 ? ends[low - 1] : -1;
+    ends[low] = i;
+  }
+  const moved = new Set(after);
+  for (let i = ends.at(-1) ?? -1; i >= 0; i = previous[i]) moved.delete(after[i]);
+  return moved;
+}
+
+/** Some names with others put in: each before the one that follows it in `order`, or else after the one before it. */
+function withInserted(
+  names: readonly unknown[],
+  order: readonly unknown[],
+  isInserted: (name: unknown) => boolean,
+): readonly unknown[] {
+  const places = placesOf(names);
+  /** By place of what is there: what comes before it, and what comes after it. */
+  const before = new Map<number, unknown[]>();
+  const after = new Map<number, unknown[]>();
+  const put = (groups: Map<number, unknown[]>, place: number, name: unknown): void => {
+    const group = groups.get(place);
+    if (group) group.push(name);
+    else groups.set(place, [name]);
+  };
+  let next: number | undefined;
+  const last = order.reduce<number>((found, name) => places.get(name) ?? found, names.length - 1);
+  for (const name of [...order].reverse()) {
+    const place = places.get(name);
+    if (place !== undefined) next = place;
+    else if (isInserted(name)) put(next === undefined ? after : before, next ?? last, name);
+  }
+  const reversed = (groups: ReadonlyMap<number, unknown[]>, place: number): unknown[] =>
+    groups.get(place)?.reverse() ?? [];
+  return [
+    ...reversed(after, -1),
+    ...names.flatMap((name, place) => [...reversed(before, place), name, ...reversed(after, place)]),
+  ];
+}
