@@ -699,6 +699,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
         slot.state = before;
         slot.place.changed(state, before, undefined);
       }
+      this.eachListener((listener) => listener.reverting?.(group.transitions));
       for (const transition of group.transitions) {
         const { fact, action } = transition;
         // A store that joined meanwhile has joined.

@@ -3,7 +3,7 @@ import type { AnyAction } from './action.js';
 import { Answering } from './answers.js';
 import { brokenBy, Changing } from './changing.js';
 import { KnownTouches, type Touches } from './touches.js';
-import type { FloeError } from './errors.js';
+import { messageOf, type FloeError } from './errors.js';
 import { hasOwn } from './plain.js';
 import { makeSlot, type Slot } from './slot.js';
 import type { StoreDefinition } from './store.js';
@@ -18,7 +18,7 @@ export interface Computed {
 
 export class Model {
   private readonly slots = new Map<string, Slot>();
-  private readonly answering = new Answering(this.slots, (store) => this.add(store));
+  private readonly answers = new Answering(this.slots, (store) => this.add(store));
   private readonly changing = new Changing(false);
 
   constructor(stores: Iterable<StoreDefinition>) {
@@ -35,7 +35,7 @@ export class Model {
    */
   apply(action: AnyAction, states: Readonly<Record<string, unknown>>): Computed {
     const changed: StoreChange[] = [];
-    const { stores, alone } = this.answering.to(action);
+    const { stores, alone } = this.answers.to(action);
     if (alone) {
       const { store, editing } = alone.slot;
       if (!hasOwn(states, store.name)) return { changed, touches: editing };
@@ -53,6 +53,28 @@ export class Model {
       if (after !== before) changed.push({ store, before, after });
     }
     return { changed, touches };
+  }
+
+  /** The stores that handle an action; none where nobody knows it. */
+  answering(action: AnyAction): readonly string[] {
+    try {
+      return this.answers.to(action).stores.map(({ slot }) => slot.store.name);
+    } catch {
+      return [];
+    }
+  }
+
+  /** What an action makes of a store that is as it begins; nothing where it does nothing. */
+  fromBeginning(store: StoreDefinition, action: AnyAction): { after?: unknown; error?: string } | undefined {
+    const handling = this.answering(action).includes(store.name);
+    if (!handling) return undefined;
+    const before = store.begin();
+    try {
+      const { changed } = this.apply(action, { [store.name]: before });
+      return changed.length > 0 ? { after: changed[0].after } : undefined;
+    } catch (error) {
+      return { error: messageOf(error) };
+    }
   }
 
   /** The rules that do not hold in a state tree, of the stores with these names. */

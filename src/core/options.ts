@@ -32,6 +32,11 @@ export function checkChoice(what: string, option: string, given: unknown, choice
 export function countOption(what: string, option: string, given: unknown, usual: number): number {
   if (given === undefined) return usual;
   if (typeof given !== 'number' || !(given >= 0))
-    throw badOption(what, option, DEV && `is a number from 0 on (found: ${typeof given === 'number' ? given : typeof given}); without a limit, Infinity`);
+    throw badOption(
+      what,
+      option,
+      DEV &&
+        `is a number from 0 on (found: ${typeof given === 'number' ? given : typeof given}); without a limit, Infinity`,
+    );
   return given;
 }

@@ -1,5 +1,5 @@
 // The catalogue of the trace's errors; `docs/reference/errors.md` explains each.
-import { messageOf } from '../core/errors.js';
+import { messageOf, nearest } from '../core/errors.js';
 import { FloeError } from '../core/index.js';
 
 export const notATrace = (line: number, why: string): FloeError =>
@@ -63,6 +63,22 @@ export const isFact = (seq: number, fact: string | undefined): FloeError =>
     'FLOE_NOT_EXCLUDABLE',
     `Step ${seq} cannot be excluded: it states a fact (${fact ?? 'unknown'}). Exclude the action that brought it about, with { withCaused: true }.`,
   );
+
+export const badRedaction = (path: string, instead: string): FloeError =>
+  new FloeError(
+    'FLOE_BAD_REDACTION',
+    `'redact' names '${path}', an index of a list: items move, and what stands there now is elsewhere later. Write '${instead}' for all items.`,
+    { path },
+  );
+
+export const redactsNothing = (path: string, name: string, known: readonly string[]): FloeError => {
+  const other = nearest(name, known) ?? (known.includes('*') ? '*' : undefined);
+  return new FloeError(
+    'FLOE_BAD_REDACTION',
+    `'redact' names '${path}', where nothing can stand, so it protects nothing.${other === undefined ? '' : ` Did you mean '${other}'?`} Correct the name, or take it out.`,
+    { path },
+  );
+};
 
 export const stillOpen = (seq: number, open: number): FloeError =>
   new FloeError(

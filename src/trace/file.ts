@@ -329,7 +329,8 @@ const MARKS = new Set(['caught', 'excluded', 'orphan', 'onTrust', 'again']);
 const isText = (value: unknown): boolean => typeof value === 'string';
 
 /** A place in the state of a store: no operation is about the state tree as a whole. */
-const isPlace = (value: unknown): boolean => isText(value) && (value as string).startsWith('/');
+const isPlace = (value: unknown): boolean =>
+  typeof value === 'string' && value.startsWith('/') && !/~(?![01])/.test(value);
 
 const isTexts = (value: unknown): boolean => Array.isArray(value) && value.every(isText);
 

@@ -59,7 +59,7 @@ function placeBefore(
     const moved = items.find(([, to]) => to === index);
     if (moved) {
       const list = byPatch(depth);
-      return list && besideThePatch([...list, String(moved[0])], keys, depth + 1, lists);
+      return list && besideThePatch([...list, String(moved[0])], keys, depth + 1, lists, before);
     }
     // A patch that replaces the list tells nothing of the others: they are new.
     const list = pointerTo(keys.slice(0, depth));
@@ -77,6 +77,7 @@ function besideThePatch(
   keys: readonly string[],
   from: number,
   lists: ReadonlyMap<string, ListMoves['items']>,
+  before: unknown,
 ): readonly string[] | undefined {
   const place = [...start];
   for (let depth = from; depth < keys.length; depth++) {
@@ -84,6 +85,9 @@ function besideThePatch(
     const index = Number(keys[depth]);
     const moved = items?.find(([, to]) => to === index);
     if (items && !moved && items.some(([old]) => old === index)) return undefined;
+    // What was put in at the end was nowhere before.
+    const holder = lookUp(before, place)?.value;
+    if (!moved && Array.isArray(holder) && index >= holder.length) return undefined;
     place.push(moved ? String(moved[0]) : keys[depth]);
   }
   return place;

@@ -1,9 +1,10 @@
 import { PackedStep, whole } from './packing.js';
 import type { Step } from './step.js';
+import { GrowingSum } from './summing.js';
 
 /** The steps of one line of history, oldest first. Steps come at the end, and leave at the front. */
 export class Line {
-  private items: (Step | PackedStep)[] = [];
+  private items: (Step | PackedStep | GrowingSum)[] = [];
   private head = 0;
 
   get length(): number {
@@ -40,7 +41,7 @@ export class Line {
 
   private groupAt(index: number): number | undefined {
     const item = index < 0 ? undefined : this.items[this.head + index];
-    return item === undefined || item instanceof PackedStep ? undefined : item.group;
+    return item === undefined || item instanceof PackedStep || item instanceof GrowingSum ? undefined : item.group;
   }
 
   /** The indices of the first and of the last step that stand or fall together with the one at an index. */
@@ -57,10 +58,14 @@ export class Line {
 
   /** Who looks at a step twice gets the same one. */
   private whole(at: number): Step {
-    return (this.items[at] = whole(this.items[at]));
+    const item = this.items[at];
+    const step = whole(item);
+    // A sum goes on growing.
+    if (!(item instanceof GrowingSum)) this.items[at] = step;
+    return step;
   }
 
-  push(step: Step | PackedStep): void {
+  push(step: Step | PackedStep | GrowingSum): void {
     this.items.push(step);
   }
 
@@ -93,7 +98,7 @@ export class Line {
 
   /** The steps as they are kept, from an index on. */
   kept(from: number): (Step | PackedStep)[] {
-    return this.items.slice(this.head + from);
+    return this.items.slice(this.head + from).map((item) => (item instanceof GrowingSum ? item.now : item));
   }
 
   slice(from = 0, to = this.length): Step[] {

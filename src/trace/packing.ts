@@ -5,6 +5,7 @@ import { escapeKey, hasPart } from '../core/plain.js';
 import type { StoreDefinition } from '../core/store.js';
 import type { Transition } from '../core/transition.js';
 import { CODE, type Step } from './step.js';
+import { GrowingSum } from './summing.js';
 
 /** Times are whole numbers here, which the engine keeps in place. */
 export class PackedStep {
@@ -45,7 +46,8 @@ function unpacked({ seq, after, branch, action, stores, path, was, is, time, too
 }
 
 /** The step itself, however it is kept. */
-export const whole = (step: Step | PackedStep): Step => (step instanceof PackedStep ? unpacked(step) : step);
+export const whole = (step: Step | PackedStep | GrowingSum): Step =>
+  step instanceof PackedStep ? unpacked(step) : step instanceof GrowingSum ? step.now : step;
 
 /** A single value that was replaced. */
 export interface Replaced {

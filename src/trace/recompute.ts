@@ -26,7 +26,7 @@ const NONE: Patch = [];
 /** Computed only where the stores decide; what interceptors stopped, and what was taken back at once, stays so. */
 const COMPUTED: readonly Outcome[] = ['applied', 'unchanged', 'failed', 'refused'];
 
-interface Result {
+export interface Result {
   readonly step: Step;
   readonly after: States;
 }
@@ -120,6 +120,12 @@ function together(steps: readonly Step[], from: States, how: Recomputing): Resul
 
 const isUntouched = (step: Step): boolean => step.excluded === true || !COMPUTED.includes(step.outcome);
 
+/**
+ * A step from other states, whatever stands or falls together with it: rules are not looked at within a transaction.
+ */
+export const recomputed = (step: Step, states: States, how: Recomputing): Result =>
+  one(step, states, how, step.group !== undefined);
+
 function one(step: Step, states: States, how: Recomputing, inGroup = false): Result {
   const excluded = how.isExcluded(step.seq);
   if (excluded || (step.about !== undefined && how.isExcluded(step.about))) {
@@ -161,10 +167,10 @@ function action(step: Step, states: States, how: Recomputing, inGroup: boolean):
       const broken = model.broken(names, next, step.action!.type);
       if (refuses && broken.length > 0)
         return {
-          step: became(step, how, { outcome: 'refused', reason: redaction.message(messageOf(broken[0]), step.action) }),
+          step: became(step, how, { outcome: 'refused', reason: redaction.message(messageOf(broken[0])) }),
           after: states,
         };
-      problems = broken.map((error) => redaction.message(messageOf(error), step.action));
+      problems = broken.map((error) => redaction.message(messageOf(error)));
     }
     const after: Record<string, unknown> = { ...states };
     const changes = [];
@@ -182,7 +188,7 @@ function action(step: Step, states: States, how: Recomputing, inGroup: boolean):
     const outcome = changed.length > 0 ? 'applied' : 'unchanged';
     return { step: became(step, how, { outcome, stores: names, changes, undo, moves, problems }), after };
   } catch (error) {
-    const reason = redaction.message(messageOf(error), step.action);
+    const reason = redaction.message(messageOf(error));
     return { step: became(step, how, { outcome: 'failed', reason }), after: states };
   }
 }

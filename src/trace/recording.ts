@@ -26,19 +26,13 @@ import { recompute, type Recomputing } from './recompute.js';
 import { Redaction } from './redaction.js';
 import { Differences, PACKED_FROM, PackedStep, patchesOf, whole } from './packing.js';
 import { CODE, type Branch, type Step, type StepCause, type StepInMaking } from './step.js';
+import { GrowingSum } from './summing.js';
 import { EVERY, Timeline, type Known, type States } from './timeline.js';
 import type { RecordingOptions, Trace } from './trace.js';
 
 const DEFAULT_LIMIT = 10_000;
 
 const NO_STORES: readonly string[] = Object.freeze([]);
-
-/** The step that sums up what is not listed, as long as nothing that is listed follows. */
-interface Sum {
-  readonly step: Step;
-  /** The stores that it changed, as they were before the first of its actions. */
-  readonly from: Map<StoreDefinition, StoreChange>;
-}
 
 class Recorder implements Trace, Listener {
   private timeline = new Timeline();
@@ -55,7 +49,8 @@ class Recorder implements Trace, Listener {
   private readonly write: ((line: string) => void) | undefined;
   private readonly redaction: Redaction;
   private readonly excluded = new Set<number>();
-  private sum: Sum | undefined;
+  /** The step that sums up what is not listed, as long as nothing that is listed follows. */
+  private sum: GrowingSum | undefined;
   private readonly differences = new Differences();
   isPaused = false;
   /** The group of the last step that was folded. */
@@ -63,8 +58,6 @@ class Recorder implements Trace, Listener {
   /** Groups and runs of an imported trace keep their numbers; those that come after it count on from there. */
   private groupShift = 0;
   private runShift = 0;
-  /** A sum that is still growing is not yet written. */
-  private unwritten: Step | undefined;
 
   constructor(
     private readonly host: Host,
@@ -85,6 +78,28 @@ class Recorder implements Trace, Listener {
     else this.list(transition);
     this.foldOld();
     this.changed();
+    if (transition.fact === 'initial' && !this.redaction.none) this.checkNames();
+  }
+
+  /** What one of them was about may stand in the message that all of them get. */
+  reverting(transitions: readonly Transition[]): void {
+    if (!this.redaction.none) for (const { action } of transitions) if (action) this.redaction.action(action);
+  }
+
+  /** Stores may join later, and actions be declared: only a name that looks like another one is a problem. */
+  private checkNames(): void {
+    const stores = this.host.stores();
+    const names = stores.map(({ name }) => name);
+    for (const problem of this.redaction.checkNames(
+      names,
+      stores.flatMap((store) => store.types()),
+    ))
+      this.host.problem(problem);
+  }
+
+  begin({ name }: StoreDefinition, state: unknown): unknown {
+    for (const problem of this.redaction.check(name, state)) this.host.problem(problem);
+    return state;
   }
 
   private isQuiet({ action, run, outcome }: Transition): boolean {
@@ -94,6 +109,7 @@ class Recorder implements Trace, Listener {
   }
 
   private list(transition: Transition): void {
+    this.endSum();
     const unseen = this.goTo(transition);
     const { timeline } = this;
     const step = this.stepFor(transition);
@@ -107,7 +123,7 @@ class Recorder implements Trace, Listener {
   private stepFor(transition: Transition): Step | PackedStep {
     const { action, cause, changed, group, problems, outcome, time, took } = transition;
     if (changed.length === 0) return this.stepOf(transition, NO_DIFFERENCE);
-    if (!this.redaction.none) return this.stepOf(transition, this.concealedPatches(transition, changed));
+    if (!this.redaction.none) return this.stepOf(transition, this.concealedPatches(transition));
     const found = this.differences.of(transition);
     const isCommon =
       'path' in found &&
@@ -147,23 +163,29 @@ class Recorder implements Trace, Listener {
     if (moves) step.moves = moves;
     if (group !== undefined) step.group = group + this.groupShift;
     if (caught) step.caught = true;
-    const text = (error: unknown): string =>
-      redaction.none ? messageOf(error) : redaction.message(messageOf(error), action, run);
+    if (run) step.run = this.numbered(redaction.none ? run : redaction.run(run));
+    const text = (error: unknown): string => (redaction.none ? messageOf(error) : redaction.message(messageOf(error)));
     if (reason !== undefined) step.reason = text(reason);
     if (problems) step.problems = problems.map(text);
-    if (run) step.run = this.numbered(redaction.run(run));
     if (about?.step !== undefined) step.about = about.step;
     return step;
   }
 
-  private concealedPatches(transition: Transition, changed: readonly StoreChange[]): Difference {
-    const { redaction } = this;
+  private concealedPatches({ changed, touches }: Pick<Transition, 'changed' | 'touches'>): Difference {
     const concealed = changed.map((change) => ({
       ...change,
-      before: redaction.conceal(change.store.name, change.before),
-      after: redaction.conceal(change.store.name, change.after),
+      before: this.concealed(change.store, change.before),
+      after: this.concealed(change.store, change.after),
     }));
-    return differenceOf({ ...transition, changed: concealed });
+    return differenceOf({ changed: concealed, touches: touches && this.redaction.touches(touches) });
+  }
+
+  /** The state of a store as it may be recorded. */
+  private concealed({ name, internal }: StoreDefinition, state: unknown): unknown {
+    const { redaction } = this;
+    if (redaction.none) return state;
+    const result = redaction.conceal(name, state);
+    return internal ? redaction.status(result) : result;
   }
 
   private causeOf({ cause: { by, of, run, action } }: Transition): StepCause {
@@ -186,6 +208,7 @@ class Recorder implements Trace, Listener {
   private goTo({ unseen }: Transition): boolean {
     if (!this.past) return false;
     if (unseen) return true;
+    this.endSum();
     this.timeline.fork(this.at);
     this.tip = { ...this.past };
     this.past = undefined;
@@ -197,7 +220,7 @@ class Recorder implements Trace, Listener {
     const { redaction, tip } = this;
     for (const { store, after } of changed) {
       // The stores' own objects, not copies made by a patch: coming back to them tells nobody of a change.
-      tip[store.name] = redaction.none ? after : redaction.conceal(store.name, after);
+      tip[store.name] = this.concealed(store, after);
       if (!redaction.none) redaction.noteLive(store.name, after);
     }
     this.timeline.keep(tip);
@@ -211,34 +234,26 @@ class Recorder implements Trace, Listener {
   private sumUp(transition: Transition): void {
     const unseen = this.goTo(transition);
     const { timeline } = this;
-    const { last } = timeline.line;
-    const known = this.sum?.step === last && last?.branch === timeline.branch ? this.sum : undefined;
-    const from = known?.from ?? new Map<StoreDefinition, StoreChange>();
-    for (const change of transition.changed) {
-      const first = from.get(change.store) ?? change;
-      from.set(change.store, { ...first, after: change.after });
+    if (!this.sum) {
+      const { line, nextSeq, folded, branch } = timeline;
+      this.sum = new GrowingSum(nextSeq, line.lastSeq ?? folded, branch, this.summed);
+      timeline.append(this.sum);
     }
-    const changed = [...from.values()].filter(({ before, after, joined }) => joined || before !== after);
-    const step: Step = {
-      seq: known ? known.step.seq : timeline.nextSeq,
-      time: transition.time,
-      kind: 'fact',
-      fact: 'summed',
-      cause: { by: 'runtime' },
-      stores: changed.map(({ store }) => store.name),
-      ...this.concealedPatches({ ...transition, touches: undefined }, changed),
-      took: Math.round(((known?.step.took ?? 0) + transition.took) * 1000) / 1000,
-      outcome: changed.length > 0 ? 'applied' : 'unchanged',
-      after: known ? known.step.after : (last?.seq ?? timeline.folded),
-      branch: timeline.branch,
-      count: (known?.step.count ?? 0) + 1,
-    };
-    this.sum = { step, from };
-    transition.step = step.seq;
-    if (known) timeline.replace(step);
-    else timeline.append(step);
+    this.sum.add(transition);
+    transition.step = this.sum.seq;
     this.moveOn(transition, unseen);
-    if (this.write) this.unwritten = step;
+  }
+
+  private readonly summed = (changed: readonly StoreChange[]): Difference =>
+    this.concealedPatches({ changed, touches: undefined });
+
+  /** The sum is over: something else follows it, or its line is left. It becomes a step like any other, and is written. */
+  private endSum(): void {
+    const { sum } = this;
+    if (!sum) return;
+    this.sum = undefined;
+    this.timeline.replace(sum.now);
+    if (this.write) this.writeStep(sum.now, false);
   }
 
   isShown({ step }: Transition): boolean {
@@ -290,11 +305,11 @@ class Recorder implements Trace, Listener {
   }
 
   mark(note: string, seq = this.cursor): void {
+    this.endSum();
     const step = this.timeline.line.at(this.timeline.indexOf(seq))!;
     const { note: _before, ...rest } = step;
-    const marked: Step = note === '' ? rest : { ...rest, note };
+    const marked: Step = note === '' ? rest : { ...rest, note: this.redaction.message(note) };
     this.timeline.replace(marked);
-    if (this.sum?.step === step) this.sum = undefined;
     this.writeSteps([marked], true);
     this.changed();
   }
@@ -414,6 +429,7 @@ class Recorder implements Trace, Listener {
 
   switchTo(branch: number): void {
     const { timeline } = this;
+    this.endSum();
     const { common } = timeline.lineOf(branch);
     // Runs that did not begin on it are cancelled while this line is still the live one.
     this.host.leave(({ step }) => step !== undefined && step <= (timeline.line.at(common)?.seq ?? -1), 'branch');
@@ -435,9 +451,10 @@ class Recorder implements Trace, Listener {
   }
 
   nameBranch(branch: number, name: string): void {
-    this.timeline.rename(branch, name);
-    this.writeSum();
-    this.write?.(branchLine(branch, name));
+    this.endSum();
+    const shown = this.redaction.message(name);
+    this.timeline.rename(branch, shown);
+    this.write?.(branchLine(branch, shown));
     this.changed();
   }
 
@@ -449,6 +466,7 @@ class Recorder implements Trace, Listener {
       : this.timeline.statesAt(index, [{ index: this.timeline.line.length - 1, states: this.tip }]);
     this.at = index;
     const live = this.redaction.reveal(this.tip);
+    for (const name of Object.keys(live)) this.redaction.noteLive(name, live[name]);
     this.host.restore(isLive ? live : this.redaction.reveal(this.past!), isLive, live);
     this.changed();
   }
@@ -469,6 +487,7 @@ class Recorder implements Trace, Listener {
 
   private count(seq: number, withCaused: boolean, change: (seq: number) => void): void {
     const { timeline } = this;
+    this.endSum();
     const index = timeline.indexOf(seq);
     const step = timeline.line.at(index)!;
     if (step.kind === 'fact') throw isFact(seq, step.fact);
@@ -525,7 +544,6 @@ class Recorder implements Trace, Listener {
       if (i < chains[0].length) line.set(start + i, step);
       else timeline.replace(step);
     }
-    this.sum = undefined;
     this.tip = { ...live };
     this.show(Math.min(this.at, line.length - 1));
     // Runs whose beginning no longer counts are over.
@@ -566,17 +584,7 @@ class Recorder implements Trace, Listener {
   }
 
   private writeSteps(steps: readonly (Step | PackedStep)[], again = false): void {
-    if (!this.write) return;
-    this.writeSum();
-    for (const step of steps) this.writeStep(step, again);
-  }
-
-  /** A sum is written when nothing more comes to it: not each of the actions that are to be left out. */
-  private writeSum(): void {
-    const step = this.unwritten;
-    if (!step) return;
-    this.unwritten = this.sum = undefined;
-    this.writeStep(step, false);
+    if (this.write) for (const step of steps) this.writeStep(step, again);
   }
 
   private writeStep(step: Step | PackedStep, again: boolean): void {
@@ -586,7 +594,7 @@ class Recorder implements Trace, Listener {
   }
 
   close(): void {
-    this.writeSum();
+    this.endSum();
   }
 
   import(file: string | Iterable<string>): { readonly steps: number; readonly problem?: FloeError } {

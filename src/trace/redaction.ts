@@ -1,16 +1,22 @@
 // Secrets stay out of what is recorded: a marker stands in their place, in states, payloads, arguments and messages.
 import type { AnyAction, RunNote } from '../core/index.js';
-import { hasOwn, hasPart, isBranch, isContainer, lookUp, partOf, pointerTo, put, shallowCopy } from '../core/plain.js';
-import { isKeyed, KEYED } from '../core/keyed.js';
+import { nearest } from '../core/errors.js';
+import { isKeyed, KEYED, type Keyed } from '../core/keyed.js';
+import { hasOwn, hasPart, isBranch, isContainer, partOf, pointerTo, put, sameData } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
+import type { Touches } from '../core/touches.js';
+import { badRedaction, redactsNothing } from './errors.js';
 import type { States } from './timeline.js';
 
 /** What stands where something is not to be seen. */
 export const REDACTED = '(redacted)';
 
-/** What never enters a trace: JSON Pointers (RFC 6901). */
+/** What never enters a trace: JSON Pointers (RFC 6901), in which a segment `*` stands for any key or index. */
 export interface RedactOptions {
-  /** Into the state tree; the first key is a store's name: `['/session/token']`. */
+  /**
+   * Into the state tree; the first key is a store's name: `['/session/token', '/crew/pins/*']`. `'/session'` is
+   * the whole of a store, `''` all of them.
+   */
   readonly state?: readonly string[];
   /** Into payloads, by action type: `{ 'session.signedIn': ['/token'] }`; `''` is the whole payload. */
   readonly actions?: Readonly<Record<string, readonly string[]>>;
@@ -18,121 +24,422 @@ export interface RedactOptions {
   readonly tasks?: Readonly<Record<string, readonly string[]>>;
 }
 
-type Keys = readonly string[];
-/** Put at a place, it takes away what stands there. */
-const ABSENT: unique symbol = Symbol('absent');
+const ANY = '*';
 
-const partAt = (value: unknown, keys: Keys): unknown => {
-  const found = lookUp(value, keys);
-  return found ? found.value : ABSENT;
-};
+/** Texts that are shorter are not told from others, in messages and elsewhere. */
+const LEAST_IN_MESSAGES = 3;
+const LEAST = 8;
+
+/** What is redacted of a value and of its parts. */
+class Rule {
+  /** The value itself. */
+  whole = false;
+  /** What stands there is a secret elsewhere, too. */
+  learns = false;
+  /** Every part of it. */
+  any: Rule | undefined;
+  readonly parts = new Map<string, Rule>();
+  /** What was concealed before, by what it was: what did not change stays the same. */
+  readonly memo = new WeakMap<object, object>();
+  /** The last table that was concealed. */
+  last: { readonly table: Keyed; readonly concealed: Keyed } | undefined;
+
+  /** @param isMessage of payloads and arguments, which do not change: an index means the item that stands there */
+  constructor(private readonly isMessage = false) {}
+
+  add(keys: readonly string[], learns = true): void {
+    if (keys.length === 0) {
+      this.whole = true;
+      this.learns ||= learns;
+      return;
+    }
+    const [key, ...rest] = keys;
+    if (key === ANY) (this.any ??= new Rule(this.isMessage)).add(rest, learns);
+    else {
+      let part = this.parts.get(key);
+      if (!part) this.parts.set(key, (part = new Rule(this.isMessage)));
+      part.add(rest, learns);
+    }
+  }
+
+  /** The rules of a part of an object or a table. */
+  *of(key: string): Iterable<Rule> {
+    if (this.any) yield this.any;
+    const part = this.parts.get(key);
+    if (part) yield part;
+  }
+
+  /** The rules of the items of a list. Where an index was written, all items are meant: they move. */
+  ofItem(index: number): Iterable<Rule> {
+    if (this.isMessage) return this.of(String(index));
+    return (this.items ??= [
+      ...(this.any ? [this.any] : []),
+      ...[...this.parts].flatMap(([key, rule]) => (isIndex(key) ? [rule] : [])),
+    ]);
+  }
+  private items: readonly Rule[] | undefined;
+  get hasItems(): boolean {
+    return this.any !== undefined || [...this.parts.keys()].some(isIndex);
+  }
+
+  /** The keys of parts of a value that may be redacted. */
+  keysIn(value: object): Iterable<string> {
+    if (!this.any) return this.parts.keys();
+    return isKeyed(value) ? value.keys() : Object.keys(value);
+  }
+}
+
+const isIndex = (key: string): boolean => /^\d+$/.test(key);
 
 export class Redaction {
   /** The redacted places of the state tree. */
   readonly places: readonly string[];
   /** Nothing is redacted. */
   readonly none: boolean;
-  private readonly byStore = new Map<string, Keys[]>();
-  private readonly byAction: ReadonlyMap<string, readonly Keys[]>;
-  private readonly byTask: ReadonlyMap<string, readonly Keys[]>;
-  /** What stands at the redacted places of the live state, by store and place. */
-  private readonly live = new Map<Keys, unknown>();
+  private readonly root = new Rule();
+  private readonly rules = new Map<string, Rule | undefined>();
+  private readonly byAction: ReadonlyMap<string, Rule>;
+  private readonly byTask: ReadonlyMap<string, Rule>;
+  /** The live states of the stores with redacted places. */
+  private readonly live = new Map<string, unknown>();
+  /** All texts that ever stood at a redacted place. */
+  private readonly secrets = new Set<string>();
+  private readonly originals = new WeakMap<object, object>();
+  private readonly concealed = new WeakMap<object, object>();
+  /** The stores that somebody named, and not a `*`. */
+  private readonly named: readonly string[];
 
   constructor({ state = [], actions = {}, tasks = {} }: RedactOptions = {}) {
-    const parsed = (all: Readonly<Record<string, readonly string[]>>): ReadonlyMap<string, readonly Keys[]> =>
-      new Map(Object.entries(all).map(([name, pointers]) => [name, pointers.map(parsePointer)]));
-    this.byAction = parsed(actions);
-    this.byTask = parsed(tasks);
-    for (const pointer of state) this.addState(parsePointer(pointer));
+    this.byAction = rulesOf(actions);
+    this.byTask = rulesOf(tasks);
+    const places = state.map(parsePointer);
+    this.named = places.flatMap(([store]) => (store === undefined || store === ANY ? [] : [store]));
+    for (const keys of places) this.root.add(keys.length === 0 ? [ANY] : keys);
     // The status of a task is kept by its arguments, and its error may name them.
-    for (const task of this.byTask.keys()) {
-      this.addState([`${task}.status`, 'by']);
-      this.addState([`${task}.status`, 'all', 'error']);
-    }
-    this.places = [...this.byStore].flatMap(([store, all]) => all.map((keys) => pointerTo([store, ...keys])));
-    this.none = this.byStore.size + this.byAction.size + this.byTask.size === 0;
+    for (const task of this.byTask.keys())
+      for (const keys of [
+        [`${task}.status`, 'by'],
+        [`${task}.status`, 'all', 'error'],
+      ]) {
+        this.root.add(keys, false);
+        places.push(keys);
+      }
+    this.places = [...new Set(places.map((keys) => pointerTo(keys.length === 0 ? [ANY] : keys)))];
+    this.none = places.length + this.byAction.size === 0;
   }
 
-  private addState([store = '', ...keys]: Keys): void {
-    const known = this.byStore.get(store);
-    if (known) known.push(keys);
-    else this.byStore.set(store, [keys]);
+  /** What is redacted of the state of a store, if anything is. */
+  private ruleOf(store: string): Rule | undefined {
+    if (!this.rules.has(store)) this.rules.set(store, joined([...this.root.of(store)]));
+    return this.rules.get(store);
   }
+
+  /** Whether a part of the state of a store is redacted. */
+  covers(store: string): boolean {
+    return this.ruleOf(store) !== undefined;
+  }
+
+  // ---- what can be redacted ----
+
+  /**
+   * Looks whether the places of a store can be there.
+   * @param state that it begins with
+   * @throws FLOE_BAD_REDACTION for an index of a list
+   * @returns the problems with places at which nothing can stand
+   */
+  check(store: string, state: unknown): Error[] {
+    const problems: Error[] = [];
+    const look = (value: unknown, rule: Rule, path: readonly string[]): void => {
+      if (Array.isArray(value) || (isContainer(value) && Object.keys(value).length > 0)) {
+        for (const [key, part] of rule.parts) {
+          const at = [...path, key];
+          if (!Array.isArray(value)) {
+            if (hasOwn(value, key)) look(partOf(value, key), part, at);
+            else if (path.length === 1) problems.push(redactsNothing(pointerTo(at), key, Object.keys(value)));
+          } else if (isIndex(key)) throw badRedaction(pointerTo(at), pointerTo([...path, ANY]));
+          else problems.push(redactsNothing(pointerTo(at), key, [ANY]));
+        }
+        if (rule.any) for (const key of Object.keys(value)) look(partOf(value, key), rule.any, [...path, ANY]);
+      } else if (!isBranch(value) && value !== null && value !== undefined)
+        for (const key of rule.parts.keys()) problems.push(redactsNothing(pointerTo([...path, key]), key, []));
+    };
+    // Of a rule for all stores, not each has the place.
+    const own = this.root.parts.get(store);
+    if (own) look(state, own, [store]);
+    return problems;
+  }
+
+  /** Names of stores and types of actions that look like misspelt ones. */
+  checkNames(stores: readonly string[], types: readonly string[]): Error[] {
+    const problems: Error[] = [];
+    for (const store of this.named)
+      if (!stores.includes(store) && nearest(store, stores) !== undefined)
+        problems.push(redactsNothing(pointerTo([store]), store, stores));
+    for (const type of this.byAction.keys())
+      if (!types.includes(type) && nearest(type, types) !== undefined) problems.push(redactsNothing(type, type, types));
+    return problems;
+  }
+
+  // ---- states ----
 
   /** The state of a store as it may be recorded. */
   conceal(store: string, state: unknown): unknown {
-    let result = state;
-    for (const keys of this.byStore.get(store) ?? []) result = replaceAt(result, keys, REDACTED);
+    const rule = this.ruleOf(store);
+    return rule ? this.without(state, rule) : state;
+  }
+
+  private without(value: unknown, rule: Rule): unknown {
+    if (rule.whole) {
+      if (rule.learns) this.learn(value);
+      return REDACTED;
+    }
+    if (!isBranch(value)) return value;
+    const known = rule.memo.get(value);
+    if (known) return known;
+    const result = isKeyed(value)
+      ? this.tableWithout(value, rule)
+      : Array.isArray(value)
+        ? this.listWithout(value, rule)
+        : this.objectWithout(value, rule);
+    rule.memo.set(value, result);
+    if (result !== value) {
+      this.originals.set(result, value);
+      this.concealed.set(value, result);
+    }
     return result;
   }
 
-  /** Notes the secrets of the live state of a store. */
+  private partWithout(part: unknown, rules: Iterable<Rule>): unknown {
+    let result = part;
+    for (const rule of rules) result = this.without(result, rule);
+    return result;
+  }
+
+  private objectWithout(value: Record<string, unknown>, rule: Rule): object {
+    let result = value;
+    for (const key of rule.keysIn(value)) {
+      if (!hasOwn(value, key)) continue;
+      const part = this.partWithout(value[key], rule.of(key));
+      if (Object.is(part, value[key])) continue;
+      if (result === value) result = { ...value };
+      put(result, key, part);
+    }
+    return result;
+  }
+
+  private listWithout(value: unknown[], rule: Rule): unknown[] {
+    if (!rule.hasItems) return value;
+    const result = value.map((item, i) => this.partWithout(item, rule.ofItem(i)));
+    return result.every((item, i) => Object.is(item, value[i])) ? value : result;
+  }
+
+  private tableWithout(table: Keyed, rule: Rule): Keyed {
+    const kind = table[KEYED];
+    const conceal = (result: Keyed, key: string): Keyed => {
+      const row = table.get(key);
+      const part = this.partWithout(row, rule.of(key));
+      return Object.is(part, result.get(key)) ? result : kind.with(result, key, part);
+    };
+    let { last } = rule;
+    let result: Keyed;
+    if (last) {
+      // What did not change since the last time was concealed then.
+      const { changed, removed, added } = kind.difference(last.table, table);
+      // A row that comes elsewhere than at the end has to be put in its place.
+      if (added.some((key, i) => kind.keyAfter(table, key) !== (added[i + 1] as string | undefined))) last = undefined;
+      else {
+        result = last.concealed;
+        for (const key of removed) result = kind.without(result, key);
+        for (const key of [...changed, ...added]) {
+          result = kind.with(result, key, table.get(key));
+          result = conceal(result, key);
+        }
+      }
+    }
+    if (!last) {
+      result = table;
+      for (const key of rule.keysIn(table)) if (table.has(key)) result = conceal(result, key);
+    }
+    rule.last = { table, concealed: result! };
+    return result!;
+  }
+
+  /** What drafts know, of the states as they are recorded. */
+  touches(touches: Touches): Touches {
+    const original = (value: object): object => this.originals.get(value) ?? value;
+    return {
+      get: (after) => {
+        const touch = touches.get(typeof after === 'object' && after !== null ? original(after) : after);
+        return (
+          touch && {
+            keys: touch.keys,
+            moved: touch.moved,
+            base: (this.concealed.get(touch.base) as typeof touch.base | undefined) ?? touch.base,
+          }
+        );
+      },
+      wasCopied: (before) => touches.wasCopied?.(original(before)),
+    };
+  }
+
+  /** Notes the live state of a store, for what stands outside time. */
   noteLive(store: string, state: unknown): void {
-    for (const keys of this.byStore.get(store) ?? []) this.live.set(keys, partAt(state, keys));
+    if (this.covers(store)) this.live.set(store, state);
   }
 
   /** States as the application has them: redacted places stand outside time and hold what they hold now. */
   reveal(states: States): States {
-    if (this.byStore.size === 0) return states;
+    if (this.live.size === 0) return states;
     const result: Record<string, unknown> = { ...states };
-    for (const [store, all] of this.byStore) {
-      if (!hasOwn(result, store)) continue;
-      for (const keys of all)
-        if (this.live.has(keys)) result[store] = replaceAt(result[store], keys, this.live.get(keys), true);
+    for (const [store, live] of this.live)
+      if (hasOwn(result, store)) result[store] = this.with(result[store], live, this.ruleOf(store)!);
+    return result;
+  }
+
+  /** A recorded value with what stands at its redacted places now. */
+  private with(value: unknown, live: unknown, rule: Rule): unknown {
+    if (rule.whole) return live;
+    if (!isBranch(value) || !isBranch(live)) return value;
+    if (Array.isArray(value)) return Array.isArray(live) ? this.listWith(value, live, rule) : value;
+    let result = value;
+    const set = (key: string, part: unknown): void => {
+      if (isKeyed(result)) result = result[KEYED].with(result, key, part);
+      else {
+        if (result === value) result = { ...value };
+        put(result, key, part);
+      }
+    };
+    for (const key of rule.keysIn(value)) {
+      const isLive = hasPart(live, key);
+      for (const part of rule.of(key)) {
+        if (!hasPart(value, key)) {
+          if (part.whole && isLive && part !== rule.any) set(key, partOf(live, key));
+        } else if (isLive) {
+          const next = this.with(partOf(result, key), partOf(live, key), part);
+          if (!Object.is(next, partOf(result, key))) set(key, next);
+        } else if (part.whole && part !== rule.any) {
+          if (isKeyed(result)) result = result[KEYED].without(result, key);
+          else {
+            if (result === value) result = { ...value };
+            Reflect.deleteProperty(result, key);
+          }
+        }
+      }
     }
     return result;
   }
 
+  /** Items are found by what of them is recorded: at the same place, or else the only one like it. */
+  private listWith(value: unknown[], live: unknown[], rule: Rule): unknown[] {
+    const rules = [...rule.ofItem(0)];
+    if (rules.length === 0) return value;
+    const recorded = live.map((item) => this.partWithout(item, rules));
+    const places = new Map(recorded.map((item, i) => [item, i]));
+    const placeOf = (item: unknown, i: number): number | undefined => {
+      if (i < recorded.length && sameData(recorded[i], item)) return i;
+      if (places.has(item)) return places.get(item);
+      const alike = recorded.flatMap((one, j) => (sameData(one, item) ? [j] : []));
+      return alike.length === 1 ? alike[0] : undefined;
+    };
+    return value.map((item, i) => {
+      const place = placeOf(item, i);
+      return place === undefined ? item : rules.reduce((part, one) => this.with(part, live[place], one), item);
+    });
+  }
+
+  // ---- actions, runs and messages ----
+
   /** An action as it may be recorded; the same one where nothing of it is secret. */
   action(action: AnyAction): AnyAction {
-    const places = this.byAction.get(action.type);
-    if (!places || !('payload' in action)) return action;
-    const payload = places.reduce((value: unknown, keys) => replaceAt(value, keys, REDACTED), action.payload);
+    if (!('payload' in action)) return action;
+    const rule = this.byAction.get(action.type);
+    const payload = this.free(rule ? this.without(action.payload, rule) : action.payload);
     return payload === action.payload ? action : { type: action.type, payload };
   }
 
   run(run: RunNote): RunNote {
-    const places = this.byTask.get(run.task);
-    if (!places) return run;
-    const args = places.reduce((value: unknown, keys) => replaceAt(value, keys, REDACTED), run.args);
+    const rule = this.byTask.get(run.task);
+    const args = this.free(rule ? this.without(run.args, rule) : run.args);
+    if (args === run.args) return run;
     return { ...run, args: Array.isArray(args) ? (args as readonly unknown[]) : [REDACTED] };
   }
 
-  /** A message without the secrets that are known now: those of the state, and of one action or list of arguments. */
-  message(text: string, action?: AnyAction, run?: RunNote): string {
-    const secrets: unknown[] = [...this.live.values()];
-    for (const keys of (action && this.byAction.get(action.type)) ?? []) secrets.push(partAt(action!.payload, keys));
-    for (const keys of (run && this.byTask.get(run.task)) ?? []) secrets.push(partAt(run!.args, keys));
+  /** The status of a task, whose arguments and error may hold what is secret elsewhere. */
+  status(state: unknown): unknown {
+    return this.free(state, true);
+  }
+
+  /** Plain data without the texts that stand, or stood, at redacted places. */
+  private free(value: unknown, within = false): unknown {
+    if (this.secrets.size === 0) return value;
+    if (typeof value === 'string') {
+      if (within) return this.message(value, LEAST);
+      return value.length >= LEAST && this.secrets.has(value) ? REDACTED : value;
+    }
+    if (isKeyed(value)) {
+      let result = value;
+      for (const [key, row] of value) {
+        const part = this.free(row, within);
+        if (!Object.is(part, row)) result = value[KEYED].with(result, key, part);
+      }
+      return result;
+    }
+    if (!isContainer(value)) return value;
+    if (Array.isArray(value)) {
+      const items = value.map((item) => this.free(item, within));
+      return items.every((item, i) => Object.is(item, value[i])) ? value : items;
+    }
+    const result = {};
+    let isSame = true;
+    for (const key of Object.keys(value)) {
+      const [name, part] = [this.free(key, within) as string, this.free(value[key], within)];
+      if (name !== key || !Object.is(part, value[key])) isSame = false;
+      put(result, name, part);
+    }
+    return isSame ? value : result;
+  }
+
+  /** A message without any text that stands, or stood, at a redacted place. */
+  message(text: string, least = LEAST_IN_MESSAGES): string {
     let result = text;
-    for (const secret of secrets.flatMap(texts)) result = result.replaceAll(secret, REDACTED);
+    for (const secret of this.secrets)
+      if (secret.length >= least && result.includes(secret)) result = result.replaceAll(secret, REDACTED);
     return result;
   }
-}
 
-/** The texts and numbers in a value that are long enough to be told from others. */
-function texts(value: unknown): string[] {
-  if (typeof value === 'string' || typeof value === 'number') {
-    const text = String(value);
-    return text.length >= 3 ? [text] : [];
+  /** Remembers the texts and numbers in a value that is not to be seen. */
+  private learn(value: unknown): void {
+    if (typeof value === 'string' || typeof value === 'number') {
+      const text = String(value);
+      if (text.length >= LEAST_IN_MESSAGES && text !== REDACTED) this.secrets.add(text);
+    } else if (isKeyed(value))
+      for (const [key, row] of value) {
+        this.learn(key);
+        this.learn(row);
+      }
+    else if (isContainer(value)) for (const part of Object.values(value)) this.learn(part);
   }
-  if (isKeyed(value)) return [...value].flatMap(([key, row]) => [key, ...texts(row)]);
-  return isContainer(value) ? Object.values(value).flatMap(texts) : [];
 }
 
-/** The value with another one at a place; the same value where that place is not there, or holds the same already. */
-function replaceAt(value: unknown, keys: Keys, part: unknown, mayAdd = false, depth = 0): unknown {
-  if (depth === keys.length) return part;
-  const key = keys[depth];
-  const isThere = hasPart(value, key);
-  const isLast = depth === keys.length - 1;
-  if (!isBranch(value) || (!isThere && !(mayAdd && isLast && part !== ABSENT && !Array.isArray(value)))) return value;
-  const before = partOf(value, key);
-  const after = replaceAt(before, keys, part, mayAdd, depth + 1);
-  if (isThere && Object.is(before, after)) return value;
-  if (isKeyed(value)) return after === ABSENT ? value[KEYED].without(value, key) : value[KEYED].with(value, key, after);
-  if (after === ABSENT && Array.isArray(value)) return value;
-  const copy = shallowCopy(value) as Record<string, unknown>;
-  if (after === ABSENT) delete copy[key];
-  else put(copy, key, after);
-  return copy;
+function rulesOf(all: Readonly<Record<string, readonly string[]>>): ReadonlyMap<string, Rule> {
+  return new Map(
+    Object.entries(all).map(([name, pointers]) => {
+      const rule = new Rule(true);
+      for (const pointer of pointers) rule.add(parsePointer(pointer));
+      return [name, rule];
+    }),
+  );
+}
+
+/** One rule that says what several say. */
+function joined(rules: readonly Rule[]): Rule | undefined {
+  if (rules.length < 2) return rules[0];
+  const result = new Rule();
+  const copy = (rule: Rule, way: readonly string[]): void => {
+    if (rule.whole) result.add(way, rule.learns);
+    if (rule.any) copy(rule.any, [...way, ANY]);
+    for (const [key, part] of rule.parts) copy(part, [...way, key]);
+  };
+  for (const rule of rules) copy(rule, []);
+  return result;
 }

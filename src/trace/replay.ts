@@ -1,14 +1,16 @@
 // Runs what was recorded against today's code.
 import { difference } from '../core/diff.js';
+import { messageOf, type FloeError } from '../core/errors.js';
 import type { AnyStore, Outcome } from '../core/index.js';
 import { checkOptions } from '../core/options.js';
 import { Model } from '../core/model.js';
-import { lookUp, sameData } from '../core/plain.js';
+import { escapeKey, lookUp, sameData } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
-import { definitionOf } from '../core/store.js';
+import { definitionOf, type StoreDefinition } from '../core/store.js';
+import { noSuchBranch } from './errors.js';
 import { traceOf, type GivenTrace } from './file.js';
 import { Redaction } from './redaction.js';
-import { recompute } from './recompute.js';
+import { recompute, recomputed, type Recomputing } from './recompute.js';
 import type { Step } from './step.js';
 import { lineOf, patched, type States } from './timeline.js';
 
@@ -31,7 +33,7 @@ export interface Replay {
   readonly steps: number;
   /** How many actions were run again, up to the divergence. */
   readonly actions: number;
-  /** The steps that were taken as recorded, since a part of their action is redacted. */
+  /** The steps that were taken as recorded, since a part of their action, or of the state that they began with, is redacted. */
   readonly onTrust: readonly number[];
   readonly divergence?: Divergence;
 }
@@ -51,7 +53,7 @@ export interface ReplayOptions {
  * Runs the recorded actions against today's code, and finds the first step at which it does something else. Facts (what
  * storages, tasks and resets stated) are taken as recorded; nothing is dispatched, no task runs.
  * @param file a trace file: its text, its lines, or what `readTrace` gave
- * @throws FLOE_NOT_A_TRACE, FLOE_TRACE_DAMAGED, FLOE_TRACE_TOO_NEW
+ * @throws FLOE_NOT_A_TRACE, FLOE_TRACE_DAMAGED, FLOE_TRACE_TOO_NEW, FLOE_NO_SUCH_BRANCH
  * @example
  * const { divergence } = replayTrace(readFileSync('shift.jsonl', 'utf8'), { stores });
  * expect(divergence).toBeUndefined();
@@ -60,59 +62,163 @@ export function replayTrace(file: GivenTrace, options: ReplayOptions): Replay {
   checkOptions('replayTrace', options, ['stores', 'invariants', 'branch', 'onStep']);
   const { header, steps: all, states: start } = traceOf(file);
   const { stores, invariants = 'report', branch, onStep } = options;
-  const tip = branch === undefined ? undefined : all.filter((step) => step.branch === branch).at(-1)?.seq;
-  const line = lineOf(all, tip);
-  const how = {
-    model: new Model(stores.map(definitionOf)),
-    redaction: new Redaction({ state: header.redacted ?? [] }),
-    refuses: invariants === 'refuse',
-    isExcluded: () => false,
-    isOrphan: () => false,
-  };
+  const line = lineOf(all, tipOf(all, branch));
+  const replaying = new Replaying(
+    stores.map(definitionOf),
+    new Redaction({ state: header.redacted ?? [] }),
+    invariants,
+  );
+  const since = replaying.storesSince(start, line);
   const onTrust: number[] = [];
   let actions = 0;
   let recorded = start;
-  for (let i = 0, end: number; i < line.length; i = end) {
-    // Steps that stand or fall together are computed together.
-    for (end = i + 1; line[i].group !== undefined && line[end]?.group === line[i].group; end++);
-    const together = line.slice(i, end);
-    const found: { readonly step: Step; readonly states: States }[] = [];
-    const counting = together.filter((step) => !step.excluded);
-    recompute(counting, recorded, how, (step, states) => found.push({ step: step as Step, states: { ...states } }));
-    for (const [at, step] of counting.entries()) {
+  for (const [i, step] of line.entries()) {
+    if (!step.excluded) {
       const expected = patched(recorded, [step]);
       if (step.onTrust) onTrust.push(step.seq);
       else if (step.kind === 'action') {
         actions++;
-        const divergence = divergenceAt(step, found[at].step, expected, found[at].states);
-        if (divergence) return { steps: line.length, actions, onTrust, divergence };
+        const divergence = replaying.isTakenBack(line, i, recorded)
+          ? undefined
+          : (replaying.divergenceAt(step, recorded, expected, endOf(line, i)) ?? replaying.newAnswer(step, since));
+        if (divergence === 'on trust') onTrust.push(step.seq);
+        else if (divergence) return { steps: line.length, actions, onTrust, divergence };
       }
       recorded = expected;
     }
-    onStep?.(end, line.length);
+    onStep?.(i + 1, line.length);
   }
   return { steps: line.length, actions, onTrust };
 }
 
-function divergenceAt(recorded: Step, found: Step, expected: States, states: States): Divergence | undefined {
-  if (sameData(recorded.changes, found.changes) && alike(recorded.outcome, found.outcome)) return undefined;
-  const reason = found.reason ?? recorded.reason;
-  const [first] = difference(expected, states).changes;
-  if (!first) {
-    if (alike(recorded.outcome, found.outcome)) return undefined;
-    const outcomes = { expected: recorded.outcome, found: found.outcome };
-    return { step: recorded, ...outcomes, ...(reason !== undefined && { reason }) };
-  }
-  const keys = parsePointer(first.path);
-  const [was, is] = [lookUp(expected, keys), lookUp(states, keys)];
-  return {
-    step: recorded,
-    pointer: first.path,
-    ...(was && { expected: was.value }),
-    ...(is && { found: is.value }),
-    ...(reason !== undefined && { reason }),
-  };
+/** @throws FLOE_NO_SUCH_BRANCH */
+function tipOf(steps: readonly Step[], branch: number | undefined): number | undefined {
+  if (branch === undefined) return undefined;
+  for (let i = steps.length - 1; i >= 0; i--) if (steps[i].branch === branch) return steps[i].seq;
+  throw noSuchBranch(branch, [...new Set(steps.map((step) => step.branch))]);
 }
+
+/** The names of stores that the steps of one transaction changed, where a step ends it; else nothing. */
+function endOf(line: readonly Step[], index: number): ReadonlySet<string> | undefined {
+  const { group } = line[index];
+  if (group === undefined || (line[index + 1] as Step | undefined)?.group === group) return undefined;
+  const names = new Set<string>();
+  for (let i = index; i >= 0 && line[i].group === group; i--) for (const name of line[i].stores) names.add(name);
+  return names;
+}
+
+class Replaying {
+  private readonly model: Model;
+  private readonly how: Recomputing;
+
+  constructor(
+    private readonly stores: readonly StoreDefinition[],
+    private readonly redaction: Redaction,
+    private readonly invariants: 'report' | 'refuse',
+  ) {
+    this.model = new Model(stores);
+    this.how = {
+      model: this.model,
+      redaction,
+      refuses: invariants === 'refuse',
+      isExcluded: () => false,
+      isOrphan: () => false,
+    };
+  }
+
+  /**
+   * Whether a step is part of a transaction that failed as a whole, as it did when it was recorded: each of its actions is
+   * noted as failed, though only one of them was at fault.
+   */
+  isTakenBack(line: readonly Step[], index: number, before: States): boolean {
+    const { group } = line[index];
+    if (group === undefined) return false;
+    if (this.together?.group !== group) {
+      let end = index;
+      while ((line[end] as Step | undefined)?.group === group) end++;
+      const steps = line.slice(index, end).filter(({ excluded }) => !excluded);
+      const failed = (step: Step): boolean => step.kind === 'action' && step.outcome === 'failed' && !step.caught;
+      const found: Step[] = [];
+      if (steps.some(failed)) recompute(steps, before, this.how, (step) => found.push(step as Step));
+      this.together = { group, isTakenBack: found.some(failed) };
+    }
+    return this.together.isTakenBack;
+  }
+  private together: { readonly group: number; readonly isTakenBack: boolean } | undefined;
+
+  /** The stores that were nowhere when it was recorded. */
+  storesSince(start: States, line: readonly Step[]): readonly StoreDefinition[] {
+    const known = new Set(Object.keys(start));
+    for (const { changes } of line) for (const { path } of changes) known.add(parsePointer(path)[0]);
+    return this.stores.filter(({ name }) => !known.has(name));
+  }
+
+  /** What a store does that was not there when the action was recorded. */
+  newAnswer(step: Step, since: readonly StoreDefinition[]): Divergence | undefined {
+    if (step.outcome !== 'applied' && step.outcome !== 'unchanged') return undefined;
+    for (const store of since) {
+      const found = this.model.fromBeginning(store, step.action!);
+      if (found)
+        return {
+          step,
+          pointer: `/${escapeKey(store.name)}`,
+          ...(found.after !== undefined && { found: found.after }),
+          reason: found.error ?? `the store '${store.name}', which answers it now, was not there`,
+        };
+    }
+    return undefined;
+  }
+
+  /** @param ended the stores of the transaction that ends here */
+  divergenceAt(
+    recorded: Step,
+    before: States,
+    expected: States,
+    ended: ReadonlySet<string> | undefined,
+  ): Divergence | 'on trust' | undefined {
+    const { step: found, after } = recomputed(recorded, before, this.how);
+    const isSame = sameData(recorded.changes, found.changes) && alike(recorded.outcome, found.outcome);
+    if (isSame) return this.brokenAt(recorded, after, ended);
+    const reason = found.reason ?? recorded.reason;
+    const { changes } = difference(expected, after);
+    const first = changes.find(({ path }) => !this.redaction.covers(parsePointer(path)[0]));
+    const trusted = this.isOnTrust(recorded, found);
+    if (!first) {
+      if (alike(recorded.outcome, found.outcome)) return changes.length > 0 ? 'on trust' : undefined;
+      if (trusted) return 'on trust';
+      const outcomes = { expected: recorded.outcome, found: found.outcome };
+      return { step: recorded, ...outcomes, ...(reason !== undefined && { reason }) };
+    }
+    // It failed as a whole where it could not know what it was about.
+    if (trusted && (found.outcome === 'failed' || recorded.outcome === 'failed')) return 'on trust';
+    const keys = parsePointer(first.path);
+    const [was, is] = [lookUp(expected, keys), lookUp(after, keys)];
+    return {
+      step: recorded,
+      pointer: first.path,
+      ...(was && { expected: was.value }),
+      ...(is && { found: is.value }),
+      ...(reason !== undefined && { reason }),
+    };
+  }
+
+  /** A transaction after which a rule would not hold now. */
+  private brokenAt(step: Step, after: States, ended: ReadonlySet<string> | undefined): Divergence | undefined {
+    if (!ended || this.invariants !== 'refuse' || !isEffective(step.outcome)) return undefined;
+    const [broken] = this.model.broken(ended, after, 'atomic');
+    return (broken as FloeError | undefined)
+      ? { step, expected: step.outcome, found: 'refused', reason: messageOf(broken) }
+      : undefined;
+  }
+
+  /** Whether one of the stores that handle an action has redacted places: its changes did not find what they had found. */
+  private isOnTrust(recorded: Step, found: Step): boolean {
+    const names = [...recorded.stores, ...found.stores, ...this.model.answering(recorded.action!)];
+    return names.some((name) => this.redaction.covers(name));
+  }
+}
+
+const isEffective = (outcome: Outcome): boolean => outcome === 'applied' || outcome === 'unchanged';
 
 /** Whether an action had an effect, or failed, counts; not in which words. */
 const alike = (a: Outcome, b: Outcome): boolean =>

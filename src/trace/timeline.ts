@@ -3,6 +3,7 @@ import { applyPatch } from '../core/index.js';
 import { noSuchBranch, noSuchStep, stepDamaged, stepFolded } from './errors.js';
 import { Line, upTo } from './line.js';
 import { whole, type PackedStep } from './packing.js';
+import type { GrowingSum } from './summing.js';
 import type { Branch, Step } from './step.js';
 
 /** A state tree: the state of every store under its name. */
@@ -41,12 +42,12 @@ export class Timeline {
   // ---- steps ----
 
   /** Adds a step at the end of the line. */
-  append(step: Step | PackedStep): void {
+  append(step: Step | PackedStep | GrowingSum): void {
     this.line.push(step);
     this.note(step);
   }
 
-  private note({ seq, branch, after }: Step | PackedStep): void {
+  private note({ seq, branch, after }: Step | PackedStep | GrowingSum): void {
     if (seq >= this.nextSeq) this.nextSeq = seq + 1;
     let note = this.newest.branch === branch ? this.newest.note : this.notes.get(branch);
     if (note) note.tip = seq;

@@ -288,6 +288,61 @@ describe('damage', () => {
   });
 });
 
+test('what is written as things happen opens, whatever is paused, ignored, branched, switched, named and excluded', () => {
+  const what = fc.constantFrom(
+    ...(['plan', 'plan', 'date', 'date', 'fail', 'pause', 'resume', 'back', 'live'] as const),
+    ...(['switch', 'name', 'mark', 'exclude', 'include', 'atomic', 'reset'] as const),
+  );
+  fc.assert(
+    fc.property(fc.array(fc.tuple(what, fc.nat(9)), { maxLength: 40, size: 'max' }), (program) => {
+      const written: string[] = [];
+      const runtime = createRuntime({
+        stores: [visits, port],
+        trace: recording({ lines: (line) => written.push(line), ignore: [dated] }),
+        onProblem: () => undefined,
+      });
+      const { trace } = runtime;
+      let count = 0;
+      for (const [one, n] of program) {
+        const plan = (): unknown => runtime.dispatch(planned(`v${count++}`));
+        const action = {
+          plan,
+          date: () => runtime.dispatch(dated(new Date(count++))),
+          fail: () => runtime.dispatch(planned(runtime.read(visits).list[0] ?? 'v')),
+          pause: () => trace.pause(),
+          resume: () => trace.resume(),
+          back: () => trace.back(),
+          live: () => trace.live(),
+          switch: () => trace.switchTo(n % trace.branches.length),
+          name: () => trace.nameBranch(n % trace.branches.length, `called ${count}`),
+          mark: () => trace.mark(`marked ${count}`),
+          exclude: () => trace.exclude(trace.steps[n % trace.steps.length].seq),
+          include: () => trace.include(trace.steps[n % trace.steps.length].seq),
+          atomic: () => runtime.atomic(() => (plan(), runtime.dispatch(dated(new Date(count++))), plan())),
+          reset: () => runtime.reset(visits),
+        }[one];
+        try {
+          action();
+        } catch (error) {
+          expect(error).toBeInstanceOf(FloeError);
+        }
+        // It ends anywhere.
+        expect(() => readTrace(written)).not.toThrow();
+      }
+      runtime.close();
+      const [file, whole] = [readTrace(written), readTrace(trace.export())];
+      const bySeq = (steps: readonly Step[]): readonly Step[] => [...steps].sort((a, b) => a.seq - b.seq);
+      expect(bySeq(file.steps)).toEqual(bySeq(whole.steps));
+      expect([...file.names].sort((a, b) => a.id - b.id)).toEqual(whole.names);
+      const other = createRuntime({ stores: [visits, port], trace: recording() });
+      other.trace.import(written);
+      other.trace.switchTo(trace.branch);
+      expect(other.snapshot()).toEqual(trace.stateAt(trace.steps.at(-1)!.seq));
+    }),
+    { numRuns: runs(150) },
+  );
+});
+
 describe('what a file may hold', () => {
   const [header, ...steps] = full().runtime.trace.export().trimEnd().split('\n');
   const withPatch = (changes: unknown, undo: unknown = []): string =>

@@ -1,0 +1,60 @@
+// The step that sums up what is not listed. It grows with each action, which has to cost next to nothing: what all of them
+// come to is only worked out when somebody looks at it.
+import type { Difference } from '../core/diff.js';
+import type { StoreDefinition } from '../core/store.js';
+import type { StoreChange, Transition } from '../core/transition.js';
+import type { Step } from './step.js';
+
+export class GrowingSum {
+  private time = 0;
+  private took = 0;
+  private count = 0;
+  private step: Step | undefined;
+  /** The stores that it changed, as they were before the first of its actions, and as they are now. */
+  private readonly changes = new Map<StoreDefinition, StoreChange>();
+
+  /** @param differenceOf the patches of some changes, as they may be recorded */
+  constructor(
+    readonly seq: number,
+    readonly after: number | null,
+    readonly branch: number,
+    private readonly differenceOf: (changed: readonly StoreChange[]) => Difference,
+  ) {}
+
+  add({ changed, time, took }: Transition): void {
+    this.step = undefined;
+    this.time = time;
+    this.took += took;
+    this.count++;
+    for (const change of changed) {
+      const first = this.changes.get(change.store);
+      this.changes.set(change.store, first ? { ...first, after: change.after } : change);
+    }
+  }
+
+  /** The step as it is by now. */
+  get now(): Step {
+    return (this.step ??= this.made());
+  }
+
+  private made(): Step {
+    const changed = [...this.changes.values()].filter(({ before, after, joined }) => joined || before !== after);
+    const { changes, undo, moves } = this.differenceOf(changed);
+    return {
+      seq: this.seq,
+      time: this.time,
+      kind: 'fact',
+      fact: 'summed',
+      cause: { by: 'runtime' },
+      stores: changed.map(({ store }) => store.name),
+      changes,
+      undo,
+      took: Math.round(this.took * 1000) / 1000,
+      outcome: changed.length > 0 ? 'applied' : 'unchanged',
+      after: this.after,
+      branch: this.branch,
+      count: this.count,
+      ...(moves && { moves }),
+    };
+  }
+}
