@@ -25,6 +25,27 @@ function onAndOff() {
 
 const berth = entity('berth', rowOf(), { key: 'id' });
 
+/** Changes of rows of a table of 10,000, which a trace is told to ignore, one after the other. */
+function ignored() {
+  const begin = (traced) => {
+    const port = tables('port', [berth]);
+    const moved = port.action('moved', (draft, { id, n }) => {
+      draft.berth.get(id).n = n;
+    });
+    const trace = recording({ ignore: [moved] });
+    const runtime = createRuntime({ stores: [port], ...(traced && { trace }) });
+    const rows = Array.from({ length: 10_000 }, (_, i) => ({ id: `b${i}`, quay: 'North', depth: 7.5, n: 0 }));
+    runtime.dispatch(port.put(berth, rows));
+    let n = 0;
+    const move = () => runtime.dispatch(moved({ id: `b${(++n * 7919) % 10_000}`, n }));
+    return { runtime, move, sum: () => runtime.trace?.steps.at(-1).count };
+  };
+  const [on, off] = [begin(true), begin(false)];
+  const took = measure({ floe: on.move, peer: off.move }, { calls: 5000, rounds: 21 });
+  if (on.runtime.trace.steps.length !== 3 || on.sum() < 5000 * 21) throw new Error('the actions were not summed up');
+  return took;
+}
+
 /** A table of 10,000 rows with 1,000 watched ones, and so many recorded steps that change a row each. */
 function recorded(steps) {
   const port = tables('port', [berth]);
@@ -73,6 +94,20 @@ function seekAgainstShort() {
     inShort.push(...some[1]);
   }
   return { floe: median(inLong.sort((a, b) => a - b)), peer: median(inShort.sort((a, b) => a - b)) };
+}
+
+function seekInImported() {
+  const live = recorded(100_000);
+  const imported = recorded(2);
+  imported.runtime.trace.import(live.runtime.trace.export());
+  const [inImported, inLive] = [[], []];
+  for (let round = 0; round < 12; round++) {
+    const some = [jumps(imported, 100_000, 20), jumps(live, 100_000, 20)];
+    if (round === 0) continue;
+    inImported.push(...some[0]);
+    inLive.push(...some[1]);
+  }
+  return { floe: median(inImported.sort((a, b) => a - b)), peer: median(inLive.sort((a, b) => a - b)) };
 }
 
 const STEPS = 10_000;
@@ -136,6 +171,25 @@ function read() {
   return took;
 }
 
+function open() {
+  const { runtime } = recorded(100_000);
+  const file = runtime.trace.export();
+  const lines = file.split('\n').filter(Boolean);
+  const other = recorded(2).runtime;
+  let steps = 0;
+  const took = measure(
+    {
+      floe: () => (steps = other.trace.import(file).steps),
+      peer: () => {
+        for (const line of lines) JSON.parse(line);
+      },
+    },
+    { calls: 1, rounds: 7 },
+  );
+  if (steps !== lines.length - 1) throw new Error('steps were lost');
+  return took;
+}
+
 export const rows = [
   { work: 'a counter action with the trace on', against: 'off', most: 2.5, run: onAndOff },
   {
@@ -145,6 +199,14 @@ export const rows = [
     run: seekAgainstFrame,
   },
   { work: 'a seek among 100,000 steps', against: 'among 1,000 steps', most: 3, run: seekAgainstShort },
+  { work: 'a seek among 100,000 imported steps', against: 'among as many that happened', most: 3, run: seekInImported },
+  {
+    work: 'an ignored change of a row, in a table of 10,000',
+    against: 'without a trace',
+    most: 1.2,
+    run: ignored,
+  },
+  { work: 'open a trace file of 100,000 steps', against: '`JSON.parse` of its lines', most: 4, run: open },
   {
     work: 'exclude the first of 10,000 steps',
     against: 'dispatching them again, recorded',

@@ -19,7 +19,8 @@ export class Changing {
   all(slot: Slot, changes: readonly Change[], before: unknown, action: AnyAction, touches?: KnownTouches): unknown {
     let after = before;
     for (const change of changes) after = this.one(slot, change, after, action, touches);
-    if (after !== before) after = slot.store.completed(before, after);
+    if (after !== before)
+      after = slot.store.completed(before, after, touches ?? (changes.length === 1 ? slot.editing : undefined));
     if (changes.length > 1 && after !== before && sameData(before, after)) return before;
     if (DEV && after !== before)
       guardData(after, { at: '', what: `The state of '${slot.store.name}' after '${action.type}'` });
@@ -29,7 +30,7 @@ export class Changing {
   /** The state of one store after the only change that answers an action. */
   alone(slot: Slot, change: Change, before: unknown, action: AnyAction): unknown {
     const after = this.one(slot, change, before, action);
-    return after === before ? before : slot.store.completed(before, after);
+    return after === before ? before : slot.store.completed(before, after, slot.editing);
   }
 
   /** The state of one store after one change. */

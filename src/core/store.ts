@@ -36,6 +36,7 @@ import {
   type WhenOptions,
   type Work,
 } from './task.js';
+import type { Touches } from './touches.js';
 
 /** How a store answers an action: edits its draft, or returns the next state. Never both, never later. */
 export type Change = (draft: never, payload: never) => unknown;
@@ -259,9 +260,11 @@ export class StoreDefinition implements Source<unknown> {
 
   /**
    * What a change comes to by the rules of the store: called wherever a change is computed, so also in replay. It must be
-   * pure. @throws where a rule refuses the change
+   * pure.
+   * @param _touches what drafts know of the change
+   * @throws where a rule refuses the change
    */
-  completed(_before: unknown, after: unknown): unknown {
+  completed(_before: unknown, after: unknown, _touches: Touches | undefined): unknown {
     return after;
   }
 

@@ -4,6 +4,7 @@ import { isKey } from './entity.js';
 import { otherKey, stillLinked } from './errors.js';
 import { referenced, referencesOf, type LinkPlan, type TypePlan } from './plan.js';
 import { RowTable } from './table.js';
+import type { Touches } from '../core/touches.js';
 
 /** The tables of a state, by type. */
 export type Tables = Readonly<Record<string, RowTable>>;
@@ -77,7 +78,12 @@ export function linkedTo(state: Tables, plan: TypePlan, key: string): Linked[] {
  * A change completed by the rules at the links: what shall become of rows that link to rows which the change removed.
  * @throws FLOE_STILL_LINKED when a row that stays links to one of them, and refuses; FLOE_NO_KEY
  */
-export function completed<S extends Tables>(before: S, after: S, plans: Iterable<TypePlan>): S {
+export function completed<S extends Tables>(
+  before: S,
+  after: S,
+  plans: Iterable<TypePlan>,
+  touches: Touches | undefined,
+): S {
   const going = new Map<TypePlan, Set<string>>();
   const goes = (type: TypePlan, key: string): boolean => going.get(type)?.has(key) ?? false;
   const work: (readonly [TypePlan, string])[] = [];
@@ -89,6 +95,14 @@ export function completed<S extends Tables>(before: S, after: S, plans: Iterable
   for (const plan of plans) {
     const [old, now] = [before[plan.name], after[plan.name]];
     if (old === now) continue;
+    const touch = touches?.get(now);
+    if (touch && !touch.moved && (touch.base as unknown) === old) {
+      // Only rows were edited, in their places: the drafts know which.
+      if (plan.hasKey)
+        for (const key of touch.keys ?? [])
+          if (touchesKey(plan, now.get(key), touches)) checkKey(plan, key, now.get(key));
+      continue;
+    }
     const { removed, changed, added } = RowTable.difference(old, now);
     if (plan.linkedBy.length > 0) for (const key of removed) if (!now.has(key)) go(plan, key);
     if (!plan.hasKey) continue;
@@ -144,6 +158,10 @@ export function completed<S extends Tables>(before: S, after: S, plans: Iterable
 }
 
 type Row = Readonly<Record<string, unknown>>;
+
+/** Whether an edit of a row may have changed what it is known by. */
+const touchesKey = ({ keyField }: TypePlan, row: unknown, touches: Touches | undefined): boolean =>
+  keyField === undefined || (touches?.get(row)?.keys?.includes(keyField) ?? true);
 
 /** A row whose fields say another key than the one that it stands under would be found by neither. */
 export function checkKey({ name, keyField, rawKey, knownBy }: TypePlan, key: string, row: unknown): void {

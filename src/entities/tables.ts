@@ -25,6 +25,7 @@ import type { Group, Rows } from './rows.js';
 import { keyText, RowTable, tableOf } from './table.js';
 import type { Expanded, Incoming, PathsOf, StateOfTables } from './types.js';
 import { View, type GroupedView, type ViewOptions } from './view.js';
+import type { Touches } from '../core/touches.js';
 
 /** The key of a row; a number means its decimal text. */
 export type RowKey = string | number;
@@ -379,9 +380,9 @@ export class TablesDefinition extends StoreDefinition {
   }
 
   /** The rules at the links, wherever a change is computed. */
-  override completed(before: unknown, after: unknown): unknown {
+  override completed(before: unknown, after: unknown, touches: Touches | undefined): unknown {
     return isTables(before, this.plans) && isTables(after, this.plans)
-      ? completed(before, after, this.plans.byName.values())
+      ? completed(before, after, this.plans.byName.values(), touches)
       : after;
   }
 
@@ -436,8 +437,11 @@ type Row = Readonly<Record<string, unknown>> & Record<string, unknown>;
 type Roots = Readonly<Record<string, readonly RowKey[] | 'all'>>;
 
 /** Whether a state still has the tables that were declared: a change may put anything in their place. */
-const isTables = (state: unknown, { byName }: Plans): state is Tables =>
-  isContainer(state) && [...byName.keys()].every((name) => partOf(state, name) instanceof RowTable);
+function isTables(state: unknown, { byName }: Plans): state is Tables {
+  if (!isContainer(state)) return false;
+  for (const name of byName.keys()) if (!(partOf(state, name) instanceof RowTable)) return false;
+  return true;
+}
 
 /**
  * Declares a store of tables, one for each entity type: nested answers go in, flat rows are kept once, and views of them

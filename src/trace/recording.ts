@@ -74,9 +74,13 @@ class Recorder implements Trace, Listener {
   // ---- recording ----
 
   transition(transition: Transition): void {
-    if ((this.isPaused || this.ignored.size > 0) && this.isQuiet(transition)) this.sumUp(transition);
-    else this.list(transition);
-    this.foldOld();
+    if ((this.isPaused || this.ignored.size > 0) && this.isQuiet(transition)) {
+      // Nothing comes to the line while a sum grows.
+      if (this.sumUp(transition)) this.foldOld();
+    } else {
+      this.list(transition);
+      this.foldOld();
+    }
     this.changed();
     if (transition.fact === 'initial' && !this.redaction.none) this.checkNames();
   }
@@ -223,25 +227,29 @@ class Recorder implements Trace, Listener {
       tip[store.name] = this.concealed(store, after);
       if (!redaction.none) redaction.noteLive(store.name, after);
     }
-    this.timeline.keep(tip);
+    // What a sum comes to is only certain when it is over.
+    if (!this.sum) this.timeline.keep(tip);
     if (!unseen) this.at = this.timeline.line.length - 1;
     // A store that joins during a look at the past is seen in the past as it begins.
     else if (fact === 'joined' || fact === 'rehydrated')
       this.past = { ...this.past, ...Object.fromEntries(changed.map(({ store }) => [store.name, tip[store.name]])) };
   }
 
-  /** Adds a transition that is not listed to the step that sums up those since the last listed one. */
-  private sumUp(transition: Transition): void {
-    const unseen = this.goTo(transition);
-    const { timeline } = this;
-    if (!this.sum) {
+  /** Adds a transition that is not listed to the step that sums up those since the last listed one; whether that begins. */
+  private sumUp(transition: Transition): boolean {
+    const unseen = this.past !== undefined && this.goTo(transition);
+    let { sum } = this;
+    const begins = sum === undefined;
+    if (sum === undefined) {
+      const { timeline } = this;
       const { line, nextSeq, folded, branch } = timeline;
-      this.sum = new GrowingSum(nextSeq, line.lastSeq ?? folded, branch, this.summed);
-      timeline.append(this.sum);
+      this.sum = sum = new GrowingSum(nextSeq, line.lastSeq ?? folded, branch, this.summed);
+      timeline.append(sum);
     }
-    this.sum.add(transition);
-    transition.step = this.sum.seq;
+    sum.add(transition);
+    transition.step = sum.seq;
     this.moveOn(transition, unseen);
+    return begins;
   }
 
   private readonly summed = (changed: readonly StoreChange[]): Difference =>
@@ -253,6 +261,7 @@ class Recorder implements Trace, Listener {
     if (!sum) return;
     this.sum = undefined;
     this.timeline.replace(sum.now);
+    this.timeline.keep(this.tip, sum.seq);
     if (this.write) this.writeStep(sum.now, false);
   }
 

@@ -11,7 +11,7 @@ export class GrowingSum {
   private count = 0;
   private step: Step | undefined;
   /** The stores that it changed, as they were before the first of its actions, and as they are now. */
-  private readonly changes = new Map<StoreDefinition, StoreChange>();
+  private readonly changes: { readonly store: StoreDefinition; readonly first: StoreChange; after: unknown }[] = [];
 
   /** @param differenceOf the patches of some changes, as they may be recorded */
   constructor(
@@ -26,10 +26,17 @@ export class GrowingSum {
     this.time = time;
     this.took += took;
     this.count++;
-    for (const change of changed) {
-      const first = this.changes.get(change.store);
-      this.changes.set(change.store, first ? { ...first, after: change.after } : change);
-    }
+    for (let i = 0; i < changed.length; i++) this.note(changed[i]);
+  }
+
+  private note(change: StoreChange): void {
+    const { store, after } = change;
+    for (const known of this.changes)
+      if (known.store === store) {
+        known.after = after;
+        return;
+      }
+    this.changes.push({ store, first: change, after });
   }
 
   /** The step as it is by now. */
@@ -38,7 +45,9 @@ export class GrowingSum {
   }
 
   private made(): Step {
-    const changed = [...this.changes.values()].filter(({ before, after, joined }) => joined || before !== after);
+    const changed = this.changes
+      .map(({ first, after }) => ({ ...first, after }))
+      .filter(({ before, after, joined }) => joined || before !== after);
     const { changes, undo, moves } = this.differenceOf(changed);
     return {
       seq: this.seq,
