@@ -1,6 +1,6 @@
 // `floe state`, `floe changes`, `floe history`: what the state was, how it became another, and who changed a value.
 import colours from 'picocolors';
-import { difference } from '../core/diff.js';
+import { differenceOfStates } from '../core/diff.js';
 import { encode } from '../core/encode.js';
 import { lookUp } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
@@ -52,7 +52,7 @@ export async function showChanges(
   const early = states.get(first) ?? (await statesAt(await lineTo(source, first, out))).get(first);
   const late = states.get(last);
   const [before, after] = start <= end ? [early, late] : [late, early];
-  const { changes } = difference(before, after);
+  const { changes } = differenceOfStates(before!, after!);
   if (json) {
     out.result(JSON.stringify(encodePatch(changes)));
     return;

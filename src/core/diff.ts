@@ -56,6 +56,29 @@ const isObject = (value: unknown): value is object => typeof value === 'object' 
 /** Whether items both came and went. */
 const isMixed = (script: readonly string[]): boolean => script.includes('-') && script.includes('+');
 
+/** The JSON Patch from one state tree to another, and its inverse: each operation is about one store. */
+export function differenceOfStates(
+  before: Readonly<Record<string, unknown>>,
+  after: Readonly<Record<string, unknown>>,
+): Difference {
+  const all: Difference = { changes: [], undo: [] };
+  for (const name of new Set([...Object.keys(before), ...Object.keys(after)])) {
+    const path = `/${escapeKey(name)}`;
+    const [was, is] = [hasOwn(before, name), hasOwn(after, name)];
+    if (was && is) {
+      const { changes, undo } = difference(before[name], after[name], path);
+      all.changes.push(...changes);
+      all.undo.unshift(...undo);
+      continue;
+    }
+    const remove = { op: 'remove', path } as const;
+    const add = { op: 'add', path, value: (is ? after : before)[name] } as const;
+    all.changes.push(is ? add : remove);
+    all.undo.unshift(is ? remove : add);
+  }
+  return all;
+}
+
 class Differ implements Difference {
   readonly changes: PatchOperation[] = [];
   readonly undo: PatchOperation[] = [];

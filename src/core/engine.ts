@@ -188,7 +188,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
       try {
         tell(listener);
       } catch (error) {
-        this.problem(error, transition);
+        if (transition) (transition.problems ??= []).push(error);
+        this.report(error, transition?.action);
       }
     }
   }
@@ -432,6 +433,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   }
 
   thrown(error: unknown): void {
+    this.note(error);
     this.faults.push(error);
   }
 
@@ -1111,7 +1113,19 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   // ---- the rest ----
 
   problem(error: unknown, transition?: Transition, action = transition?.action): void {
-    if (transition) (transition.problems ??= []).push(error);
+    this.note(error, transition);
+    this.report(error, action);
+  }
+
+  /** Notes an error on the transition that it belongs to: the one whose watchers are notified now, where none is given. */
+  private note(error: unknown, given?: Transition): void {
+    const transition = given ?? (this.notifying ? this.toldOf : undefined);
+    if (!transition) return;
+    (transition.problems ??= []).push(error);
+    if (transition.step !== undefined) this.eachListener((listener) => listener.noted?.(transition));
+  }
+
+  private report(error: unknown, action: AnyAction | undefined): void {
     const report = this.options.onProblem ?? ((problem: Problem) => complain(problem.error));
     try {
       report(action ? { error, action } : { error });

@@ -104,6 +104,8 @@ export interface Transition {
 export interface Listener {
   /** The transition is done; watchers are notified next. */
   transition?(transition: Transition): void;
+  /** Something was added to the problems of a transition that was told before: a watcher or a selector threw. */
+  noted?(transition: Transition): void;
   /** A transaction failed: these transitions are told next, as reverted. */
   reverting?(transitions: readonly Transition[]): void;
   /** The cursor of the trace moved: the states are of another time. */

@@ -28,15 +28,11 @@ export function telemetry(runtime: Runtime & { readonly trace: Trace }, options:
   checkOptions('telemetry', options, ['tracer', 'payloads']);
   const { tracer = api.getTracer('floe'), payloads = false } = options;
   const spans = new Spans(tracer, payloads);
-  let last = -1;
   const host = hostOf(runtime);
   const stop = host.listen({
-    transition({ step: seq }: Transition) {
-      // A sum grows; it is sent as it begins.
-      if (seq === undefined || seq <= last) return;
-      last = seq;
-      const step = runtime.trace.step(seq);
-      if (step) spans.add(step);
+    transition(transition: Transition) {
+      const step = transition.step === undefined ? undefined : runtime.trace.step(transition.step);
+      if (step) spans.add(step, transition);
     },
     close: () => spans.end(),
   });
@@ -47,22 +43,29 @@ export function telemetry(runtime: Runtime & { readonly trace: Trace }, options:
 }
 
 class Spans {
-  /** By number of a step, and by number of a run. */
-  private readonly steps = new Map<number, Span>();
+  /** By what they are of, not by number: the steps of an imported trace have the same numbers as earlier ones. */
+  private readonly steps = new WeakMap<Transition, Span>();
   private readonly runs = new Map<number, Span>();
   private readonly open = new Set<number>();
+  /** The step of the last sum. */
+  private summed: number | undefined;
 
   constructor(
     private readonly tracer: Tracer,
     private readonly payloads: boolean,
   ) {}
 
-  add(step: Step): void {
-    const { seq, fact, run, time, took, reason } = step;
+  add(step: Step, transition: Transition): void {
+    const { seq, fact, time, took, reason } = step;
+    // A sum grows; it is sent as it begins.
+    if (fact === 'summed' && this.summed === seq) return;
+    this.summed = fact === 'summed' ? seq : undefined;
+    // Of the run itself: a trace that was imported gives those that come after it other numbers.
+    const { run } = transition;
     if (run && fact === 'runStarted') {
-      const span = this.start(step, run.task);
+      const span = this.start(step, transition, run.task);
       remember(this.runs, run.id, span);
-      remember(this.steps, seq, span);
+      this.steps.set(transition, span);
       this.open.add(run.id);
       return;
     }
@@ -79,21 +82,20 @@ class Spans {
       known.end(time);
       return;
     }
-    const span = this.start(step, titleOf(step));
+    const span = this.start(step, transition, titleOf(step));
     if (step.outcome === 'failed' || step.outcome === 'refused')
       span.setStatus({ code: SpanStatusCode.ERROR, ...(reason !== undefined && { message: reason }) });
     span.end(time + took);
-    remember(this.steps, seq, span);
+    this.steps.set(transition, span);
   }
 
-  private start(step: Step, name: string): Span {
-    const { cause, time, about } = step;
-    const parent = (cause.run !== undefined && this.runs.get(cause.run)) || this.stepSpan(cause.step);
+  private start(step: Step, { cause, about }: Transition, name: string): Span {
+    const parent = (cause.run !== undefined && this.runs.get(cause.run)) || this.stepSpan(cause.of);
     const original = this.stepSpan(about);
     return this.tracer.startSpan(
       name,
       {
-        startTime: time,
+        startTime: step.time,
         attributes: this.attributesOf(step),
         root: !parent,
         ...(original && { links: [{ context: original.spanContext() }] }),
@@ -102,8 +104,8 @@ class Spans {
     );
   }
 
-  private stepSpan(seq: number | undefined): Span | undefined {
-    return seq === undefined ? undefined : this.steps.get(seq);
+  private stepSpan(of: Transition | undefined): Span | undefined {
+    return of && this.steps.get(of);
   }
 
   private attributesOf(step: Step): Attributes {

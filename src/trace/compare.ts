@@ -1,5 +1,5 @@
 // Where two recordings, or two branches of one, part.
-import { difference } from '../core/diff.js';
+import { differenceOfStates } from '../core/diff.js';
 import type { Patch } from '../core/index.js';
 import { sameData } from '../core/plain.js';
 import { traceOf, type GivenTrace } from './file.js';
@@ -43,7 +43,7 @@ export function compareLines(a: LineWithStart, b: LineWithStart): Comparison {
     if (why) break;
   }
   const [statesOfA, statesOfB] = [atEnd(a), atEnd(b)];
-  const { changes } = difference(statesOfA, statesOfB);
+  const { changes } = differenceOfStates(statesOfA, statesOfB);
   if (!why) return { same, changes };
   const [stepOfA, stepOfB] = [a.steps[same] as Step | undefined, b.steps[same] as Step | undefined];
   const pointer = why === 'changes' ? firstPlace(stepOfA!.changes, stepOfB!.changes) : undefined;

@@ -322,7 +322,7 @@ const isCount = (count: unknown): boolean => Number.isSafeInteger(count) && (cou
 const OUTCOMES = new Set(['applied', 'unchanged', 'waiting', 'stopped', 'refused', 'failed', 'reverted']);
 const PHASES = new Set(['running', 'done', 'failed', 'cancelled', 'skipped']);
 const OPERATIONS = new Set(['add', 'remove', 'replace', 'move', 'copy', 'test']);
-const TEXTS = new Set(['fact', 'reason', 'note']);
+const TEXTS = new Set(['fact', 'reason', 'stack', 'note']);
 const COUNTS = new Set(['group', 'about', 'count']);
 const MARKS = new Set(['caught', 'excluded', 'orphan', 'onTrust', 'again']);
 

@@ -1,10 +1,12 @@
 // What if: the steps that follow a step, computed once more without some of them.
-import { difference } from '../core/diff.js';
+import { difference, differenceOfStates } from '../core/diff.js';
 import { messageOf } from '../core/errors.js';
 import { applyPatch, type Outcome, type Patch } from '../core/index.js';
 import type { Computed, Model } from '../core/model.js';
 import type { ListMoves } from '../core/list-moves.js';
 import { escapeKey, hasOwn } from '../core/plain.js';
+import { DEV } from '../core/mode.js';
+import { stackOf } from './stack.js';
 import { Differences, PackedStep, whole } from './packing.js';
 import type { Redaction } from './redaction.js';
 import type { Step, StepInMaking } from './step.js';
@@ -189,7 +191,11 @@ function action(step: Step, states: States, how: Recomputing, inGroup: boolean):
     return { step: became(step, how, { outcome, stores: names, changes, undo, moves, problems }), after };
   } catch (error) {
     const reason = redaction.message(messageOf(error));
-    return { step: became(step, how, { outcome: 'failed', reason }), after: states };
+    const stack = DEV ? stackOf(error) : undefined;
+    return {
+      step: became(step, how, { outcome: 'failed', reason, stack: stack && redaction.message(stack) }),
+      after: states,
+    };
   }
 }
 
@@ -201,7 +207,7 @@ function fact(step: Step, given: Patch, states: States, how: Recomputing): Resul
   } catch (error) {
     return { step: became(step, how, { outcome: 'failed', reason: messageOf(error), given }), after: states };
   }
-  const { changes, undo } = difference(states, after);
+  const { changes, undo } = differenceOfStates(states, after);
   // What it states is there already in part: the whole is kept for when it is not.
   const isWhole = changes.length === given.length;
   const stores = Object.keys(after).filter((name) => !hasOwn(states, name) || states[name] !== after[name]);
@@ -220,6 +226,7 @@ function fact(step: Step, given: Patch, states: States, how: Recomputing): Resul
 interface Became {
   readonly outcome: Outcome;
   readonly reason?: string | undefined;
+  readonly stack?: string | undefined;
   readonly stores?: readonly string[];
   readonly changes?: Patch;
   readonly undo?: Patch;
@@ -233,6 +240,7 @@ function became(step: Step, how: Recomputing, now: Became): Step {
   const {
     outcome,
     reason,
+    stack,
     stores = [],
     changes = NONE,
     undo = NONE,
@@ -254,6 +262,7 @@ function became(step: Step, how: Recomputing, now: Became): Step {
   if (step.note !== undefined) next.note = step.note;
   if (step.onTrust) next.onTrust = true;
   if (reason !== undefined) next.reason = reason;
+  if (stack !== undefined) next.stack = stack;
   if (moves.length > 0) next.moves = moves;
   if (problems.length > 0) next.problems = problems;
   if (given) next.given = given;

@@ -1,5 +1,5 @@
 // Listens to a runtime and makes a step of every transition.
-import { difference, differenceOf, type Difference } from '../core/diff.js';
+import { differenceOf, differenceOfStates, type Difference } from '../core/diff.js';
 import { messageOf, type FloeError } from '../core/errors.js';
 import type { AnyAction, DispatchResult, Patch, RunNote } from '../core/index.js';
 import { faceOf } from '../core/face.js';
@@ -25,6 +25,7 @@ import { namesOf } from './names.js';
 import { recompute, type Recomputing } from './recompute.js';
 import { Redaction } from './redaction.js';
 import { Differences, PACKED_FROM, PackedStep, patchesOf, whole } from './packing.js';
+import { stackOf } from './stack.js';
 import { CODE, type Branch, type Step, type StepCause, type StepInMaking } from './step.js';
 import { GrowingSum } from './summing.js';
 import { EVERY, Timeline, type Known, type States } from './timeline.js';
@@ -51,6 +52,8 @@ class Recorder implements Trace, Listener {
   private readonly excluded = new Set<number>();
   /** The step that sums up what is not listed, as long as nothing that is listed follows. */
   private sum: GrowingSum | undefined;
+  /** Stores that joined during the look at the past, as they began. */
+  private readonly early = new Map<string, StoreChange>();
   private readonly differences = new Differences();
   isPaused = false;
   /** The group of the last step that was folded. */
@@ -83,6 +86,16 @@ class Recorder implements Trace, Listener {
     }
     this.changed();
     if (transition.fact === 'initial' && !this.redaction.none) this.checkNames();
+  }
+
+  noted({ step: seq, problems = [] }: Transition): void {
+    const step = this.timeline.step(seq);
+    if (!step || step.fact === 'summed') return;
+    const { redaction } = this;
+    const noted = { ...step, problems: problems.map((error) => redaction.message(messageOf(error))) };
+    this.timeline.replace(noted);
+    this.writeSteps([noted], true);
+    this.changed();
   }
 
   /** What one of them was about may stand in the message that all of them get. */
@@ -170,6 +183,10 @@ class Recorder implements Trace, Listener {
     if (run) step.run = this.numbered(redaction.none ? run : redaction.run(run));
     const text = (error: unknown): string => (redaction.none ? messageOf(error) : redaction.message(messageOf(error)));
     if (reason !== undefined) step.reason = text(reason);
+    if (DEV && (outcome === 'failed' || run?.phase === 'failed')) {
+      const stack = stackOf(reason);
+      if (stack !== undefined) step.stack = redaction.none ? stack : redaction.message(stack);
+    }
     if (problems) step.problems = problems.map(text);
     if (about?.step !== undefined) step.about = about.step;
     return step;
@@ -216,7 +233,24 @@ class Recorder implements Trace, Listener {
     this.timeline.fork(this.at);
     this.tip = { ...this.past };
     this.past = undefined;
+    this.joinEarly();
     return false;
+  }
+
+  /** Stores that joined at the live end during the look at the past, and are seen in it, join on the branch as well. */
+  private joinEarly(): void {
+    const changed = [...this.early.values()];
+    this.early.clear();
+    if (changed.length === 0) return;
+    this.list({
+      kind: 'fact',
+      fact: 'joined',
+      cause: { by: 'runtime' },
+      outcome: 'applied',
+      changed,
+      time: this.host.now(),
+      took: 0,
+    });
   }
 
   /** The states after a transition. The cursor stays where it is during a look at the past. */
@@ -231,8 +265,11 @@ class Recorder implements Trace, Listener {
     if (!this.sum) this.timeline.keep(tip);
     if (!unseen) this.at = this.timeline.line.length - 1;
     // A store that joins during a look at the past is seen in the past as it begins.
-    else if (fact === 'joined' || fact === 'rehydrated')
+    else if (fact === 'joined' || fact === 'rehydrated') {
       this.past = { ...this.past, ...Object.fromEntries(changed.map(({ store }) => [store.name, tip[store.name]])) };
+      for (const { store, after } of changed)
+        this.early.set(store.name, { store, before: undefined, after, joined: true });
+    }
   }
 
   /** Adds a transition that is not listed to the step that sums up those since the last listed one; whether that begins. */
@@ -363,7 +400,7 @@ class Recorder implements Trace, Listener {
   }
 
   changes(from: number, to: number): Patch {
-    return difference(this.stateAt(from), this.stateAt(to)).changes;
+    return differenceOfStates(this.stateAt(from), this.stateAt(to)).changes;
   }
 
   history(pointer: string): readonly ValueChange[] {
@@ -404,6 +441,7 @@ class Recorder implements Trace, Listener {
       throw error;
     }
     this.past = isLive ? undefined : states === this.tip ? { ...states } : states;
+    this.early.clear();
     this.foldOld();
     this.changed();
   }
@@ -474,6 +512,7 @@ class Recorder implements Trace, Listener {
       ? undefined
       : this.timeline.statesAt(index, [{ index: this.timeline.line.length - 1, states: this.tip }]);
     this.at = index;
+    this.early.clear();
     const live = this.redaction.reveal(this.tip);
     for (const name of Object.keys(live)) this.redaction.noteLive(name, live[name]);
     this.host.restore(isLive ? live : this.redaction.reveal(this.past!), isLive, live);
@@ -619,7 +658,7 @@ class Recorder implements Trace, Listener {
     // Nothing was touched so far: a file that cannot be replayed throws above.
     this.host.leave(() => false, 'import');
     this.timeline = timeline;
-    this.sum = undefined;
+    this.sum = this.foldedGroup = undefined;
     this.groupShift = steps.reduce((most, { group = 0 }) => Math.max(most, group), this.groupShift);
     const runShift = steps.reduce((most, { run }) => Math.max(most, run?.id ?? 0), this.runShift);
     this.excluded.clear();

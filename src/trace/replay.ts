@@ -1,5 +1,5 @@
 // Runs what was recorded against today's code.
-import { difference } from '../core/diff.js';
+import { differenceOfStates } from '../core/diff.js';
 import { messageOf, type FloeError } from '../core/errors.js';
 import type { AnyStore, Outcome } from '../core/index.js';
 import { checkOptions } from '../core/options.js';
@@ -180,7 +180,7 @@ class Replaying {
     const isSame = sameData(recorded.changes, found.changes) && alike(recorded.outcome, found.outcome);
     if (isSame) return this.brokenAt(recorded, after, ended);
     const reason = found.reason ?? recorded.reason;
-    const { changes } = difference(expected, after);
+    const { changes } = differenceOfStates(expected, after);
     const first = changes.find(({ path }) => !this.redaction.covers(parsePointer(path)[0]));
     const trusted = this.isOnTrust(recorded, found);
     if (!first) {

@@ -80,7 +80,9 @@ export interface Step {
   readonly group?: number;
   /** Why it was stopped, refused or failed. */
   readonly reason?: string;
-  /** The rules that do not hold after it. */
+  /** Where it was thrown, of one that failed: in development only. */
+  readonly stack?: string;
+  /** The rules that do not hold after it, and what selectors and watchers threw that it made run. */
   readonly problems?: readonly string[];
   /** The run of a task that it tells of. */
   readonly run?: RunNote;

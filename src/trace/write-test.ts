@@ -1,13 +1,13 @@
 // A Jest test out of recorded steps: the state before them is given, their actions happen, then the state is so.
 import { checkOptions } from '../core/options.js';
-import { difference } from '../core/diff.js';
 import { toText } from '../core/encode.js';
-import type { Patch } from '../core/index.js';
-import { lookUp, pointerTo } from '../core/plain.js';
+import { hasOwn, lookUp } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
 import { noSuchStep, nothingToTest } from './errors.js';
 import { traceOf, type GivenTrace } from './file.js';
 import { literal, quoted } from './literal.js';
+import { changedPlaces } from './places.js';
+import { Redaction } from './redaction.js';
 import { titleOf, type Step } from './step.js';
 import { lineOf, patched, type States } from './timeline.js';
 
@@ -40,32 +40,32 @@ export interface WriteTestOptions {
 export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
   checkOptions('writeTest', options, ['from', 'to', 'model', 'title', 'source', 'given']);
   const { model, given, source } = options;
-  const { steps, before, internal } = rangeOf(file, options);
-  const [first, last] = [steps[0], steps[steps.length - 1]];
-  const refuses = steps.some((step) => isDispatched(step) && step.outcome === 'refused');
+  const { steps, first, before, redaction } = rangeOf(file, options);
+  const last = steps[steps.length - 1];
+  const refuses = steps.some((step) => step.outcome === 'refused' && isDispatched(step, redaction));
   const how = `stores, still: true${refuses ? ", invariants: 'refuse'" : ''}`;
-  const when = new Lines(internal, how);
-  let states = before;
+  const when = new Lines(redaction, how);
   for (let i = 0, end: number; i < steps.length; i = end) {
     const { group } = steps[i];
     for (end = i + 1; group !== undefined && steps[end]?.group === group; end++);
-    when.add(steps.slice(i, end), states);
-    states = patched(states, steps.slice(i, end));
+    when.add(steps.slice(i, end));
   }
-  const checks = [...checksOf(without(before, internal), without(states, internal))];
-  const title = options.title ?? titleFrom(steps);
+  const states = ofStores(patched(before, steps));
+  const title = options.title ?? titleFrom(steps, redaction);
   const from = source === undefined ? '' : ` from ${source}`;
   const imports = [
     ...(given === undefined ? [] : [`import { readFileSync } from 'node:fs';`]),
     `import { expect, test } from '@jest/globals';`,
     ...(when.patches ? [`import { applyPatch } from 'floe';`] : []),
-    `import { testRuntime, valueAt } from 'floe/testing';`,
+    `import { changedPlaces, testRuntime, valueAt } from 'floe/testing';`,
     `import { stores } from ${quoted(model)};`,
   ];
   const begin =
     given === undefined
-      ? literal(without(before, internal), '  ')
+      ? literal(ofStores(before), '  ')
       : `readFileSync(new URL(${quoted(`./${given}`)}, import.meta.url), 'utf8')`;
+  const places = changedPlaces(ofStores(before), states);
+  if (places.length === 0) imports[imports.length - 2] = `import { changedPlaces, testRuntime } from 'floe/testing';`;
   const body = [
     '  // Given',
     `  const given = ${begin};`,
@@ -75,13 +75,12 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
     ...when.text,
     '',
     '  // Then',
-    ...(checks.length > 0
-      ? checks
-      : [`  expect(runtime.snapshot()).toEqual(testRuntime({ ${how}, initial: given }).snapshot());`]),
+    ...checksOf(places, states),
+    `  expect(changedPlaces(given, runtime.snapshot())).toEqual(${literal(places, '  ')});`,
   ];
   const tables = body.some((line) => line.includes('tableOf(')) ? [`import { tableOf } from 'floe/entities';`] : [];
   return [
-    `// Written by floe${from}: steps ${first.seq} to ${last.seq}.`,
+    comment(`Written by floe${from}: steps ${first} to ${last.seq}.`),
     ...imports.slice(0, -2),
     ...tables,
     ...imports.slice(-2),
@@ -98,20 +97,23 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
  * @throws as `writeTest`
  */
 export function givenText(file: GivenTrace, options: Pick<WriteTestOptions, 'from' | 'to'>): string {
-  const { before, internal } = rangeOf(file, options);
-  return toText(without(before, internal)) + '\n';
+  return toText(ofStores(rangeOf(file, options).before)) + '\n';
 }
 
 interface Range {
+  /** From the first action on. */
   readonly steps: readonly Step[];
+  /** The number of the first step, which may state a fact before the first action. */
+  readonly first: number;
+  /** The states before the first action. */
   readonly before: States;
-  /** What holds the status of tasks: no test can begin with it. */
-  readonly internal: ReadonlySet<string>;
+  readonly redaction: Redaction;
 }
 
 function rangeOf(given: GivenTrace, { from, to }: Pick<WriteTestOptions, 'from' | 'to'>): Range {
   const file = traceOf(given);
   const line = lineOf(file.steps);
+  const redaction = new Redaction({ state: file.header.redacted ?? [] });
   const indexOf = (seq: number): number => {
     const index = line.findIndex((step) => step.seq === seq);
     if (index < 0) throw noSuchStep(seq, line[0]?.seq ?? 0, line.at(-1)?.seq ?? 0);
@@ -119,22 +121,53 @@ function rangeOf(given: GivenTrace, { from, to }: Pick<WriteTestOptions, 'from' 
   };
   const start = from === undefined ? line.findIndex(({ kind }) => kind === 'action') : indexOf(from);
   const end = to === undefined ? line.length - 1 : indexOf(to);
-  const steps = line.slice(Math.max(0, start), end + 1);
-  if (!steps.some(isDispatched)) throw nothingToTest(from, to);
-  const internal = new Set(line.flatMap(({ run }) => (run ? [`${run.task}.status`] : [])));
-  return { steps, before: patched(file.states, line.slice(0, Math.max(0, start))), internal };
+  const range = line.slice(Math.max(0, start), end + 1);
+  // What is stated before the first action is how the test begins.
+  const action = range.findIndex((step) => isDispatched(step, redaction));
+  if (action < 0) throw nothingToTest(from, to);
+  const steps = range.slice(action);
+  const known = patched(file.states, line.slice(0, Math.max(0, start) + action));
+  // A store that joins on the way is there from the start in the test; one whose first state an action had changed already
+  // begins as it is declared.
+  const joining: Record<string, unknown> = {};
+  const changed = new Set<string>();
+  let states = known;
+  for (const step of steps) {
+    const after = patched(states, [step]);
+    for (const name of Object.keys(after))
+      if (!hasOwn(states, name)) {
+        if (step.kind === 'action') changed.add(name);
+        else if (!changed.has(name)) joining[name] = after[name];
+      }
+    states = after;
+  }
+  const before = { ...known, ...joining };
+  return { steps, first: range[0].seq, before, redaction };
 }
 
-const without = (states: States, internal: ReadonlySet<string>): States =>
-  Object.fromEntries(Object.entries(states).filter(([name]) => !internal.has(name)));
+/** Without the status of tasks, with which no test can begin: the names of stores have no dot. */
+const ofStores = (states: States): States =>
+  Object.fromEntries(Object.entries(states).filter(([name]) => !isStatus(name)));
 
-const isDispatched = ({ kind, outcome, excluded, onTrust }: Step): boolean =>
-  kind === 'action' && !excluded && !onTrust && ['applied', 'unchanged', 'failed', 'refused'].includes(outcome);
+const isStatus = (name: string): boolean => name.includes('.');
 
-function titleFrom(steps: readonly Step[]): string {
-  const types = [...new Set(steps.filter(isDispatched).map((step) => step.action!.type))];
+const HAPPENED = new Set(['applied', 'unchanged', 'failed', 'refused']);
+
+/** Whether the test can do it: not where it depends on what is redacted. */
+const isDispatched = ({ kind, outcome, excluded, onTrust, action, stores }: Step, redaction: Redaction): boolean =>
+  kind === 'action' &&
+  !excluded &&
+  !onTrust &&
+  HAPPENED.has(outcome) &&
+  ![...stores, action!.type.split('.')[0]].some((store) => redaction.covers(store));
+
+function titleFrom(steps: readonly Step[], redaction: Redaction): string {
+  const types = [...new Set(steps.filter((step) => isDispatched(step, redaction)).map((step) => step.action!.type))];
   return types.length > 3 ? `${types.slice(0, 3).join(', ')} and ${types.length - 3} more` : types.join(', ');
 }
+
+/** A comment on one line, whatever a file says: a line break would end it, and what follows would be code. */
+const comment = (text: string, indent = ''): string => `${indent}// ${text.replace(/[\p{Cc}\u2028\u2029]+/gu, ' ')}`;
 
 /** What happens in the test. */
 class Lines {
@@ -143,70 +176,52 @@ class Lines {
   patches = false;
 
   constructor(
-    private readonly internal: ReadonlySet<string>,
+    private readonly redaction: Redaction,
     /** The options of the test's runtime. */
     private readonly how: string,
   ) {}
 
-  add(steps: readonly Step[], before: States): void {
-    const together = steps.filter(isDispatched);
+  add(steps: readonly Step[]): void {
+    const together = steps.filter((step) => isDispatched(step, this.redaction));
     if (together.length > 1 && together.every(({ outcome }) => outcome !== 'failed' && outcome !== 'refused')) {
       this.text.push('  runtime.atomic(() => {');
       for (const step of together) this.text.push(`    ${dispatchOf(step, '    ')};`);
       this.text.push('  });');
+      for (const step of steps) if (!together.includes(step)) this.alone(step);
       return;
     }
-    for (const step of steps) this.alone(step, before);
+    for (const step of steps) this.alone(step);
   }
 
-  private alone(step: Step, before: States): void {
+  private alone(step: Step): void {
     const { action, outcome, changes } = step;
-    if (isDispatched(step)) {
+    if (isDispatched(step, this.redaction)) {
       const dispatch = dispatchOf(step, '  ');
       if (outcome === 'failed' || outcome === 'refused') this.text.push(`  expect(() => ${dispatch}).toThrow();`);
-      else if (outcome === 'unchanged') this.text.push(`  expect(${dispatch}).toBe('unchanged');`);
-      else this.text.push(`  ${dispatch};`);
+      else this.text.push(`  ${dispatch};${outcome === 'unchanged' ? ' // It changed nothing.' : ''}`);
       return;
     }
-    const patch = changes.filter(({ path }) => !this.internal.has(parsePointer(path)[0]));
+    const patch = changes.filter(({ path }) => !isStatus(parsePointer(path)[0]));
     if (patch.length > 0) {
-      const joined = patch.every(
-        ({ op, path }) => op === 'add' && parsePointer(path).length === 1 && !(parsePointer(path)[0] in before),
-      );
-      // A store that joins begins as it is declared.
-      if (joined && step.fact !== 'rehydrated') return;
       this.patches = true;
       this.text.push(
-        `  // Step ${step.seq}, ${titleOf(step)}: it states what nothing computes.`,
+        comment(`Step ${step.seq}, ${titleOf(step)}: it states what nothing computes.`, '  '),
         `  runtime = testRuntime({ ${this.how}, initial: applyPatch(runtime.snapshot(), ${literal(patch, '  ')}) });`,
       );
-    } else if (action && (outcome === 'stopped' || outcome === 'waiting' || step.excluded)) {
-      this.text.push(`  // Step ${step.seq}, ${action.type}: ${step.excluded ? 'excluded' : outcome}.`);
+    } else if (action) {
+      const why = step.excluded ? 'excluded' : HAPPENED.has(outcome) ? 'it depends on what is redacted' : outcome;
+      this.text.push(comment(`Step ${step.seq}, ${action.type}: ${why}.`, '  '));
     }
   }
 }
 
 const dispatchOf = ({ action }: Step, indent: string): string => `runtime.dispatch(${literal(action, indent)})`;
 
-/** What is so in the end, of what became another. */
-function* checksOf(before: States, after: States): Iterable<string> {
-  for (const keys of placesOf(difference(before, after).changes, after)) {
-    const found = lookUp(after, keys);
-    const value = `valueAt(runtime, ${quoted(pointerTo(keys))})`;
+/** What is so in the end, at each place that became another. */
+function* checksOf(places: readonly string[], after: States): Iterable<string> {
+  for (const place of places) {
+    const found = lookUp(after, parsePointer(place));
+    const value = `valueAt(runtime, ${quoted(place)})`;
     yield found ? `  expect(${value}).toEqual(${literal(found.value, '  ')});` : `  expect(${value}).toBeUndefined();`;
   }
-}
-
-/** The places that a patch changes: of lists whose items came or went, the list. */
-function placesOf(patch: Patch, after: States): readonly (readonly string[])[] {
-  const places = new Map<string, readonly string[]>();
-  for (const { op, path } of patch) {
-    let keys = parsePointer(path);
-    const holder = keys.slice(0, -1);
-    if (op !== 'replace' && Array.isArray(lookUp(after, holder)?.value)) keys = holder;
-    places.set(pointerTo(keys), keys);
-  }
-  return [...places]
-    .filter(([own]) => ![...places.keys()].some((other) => own.startsWith(other + '/')))
-    .map(([, keys]) => keys);
 }

@@ -57,6 +57,55 @@ describe('recording', () => {
   });
 });
 
+describe('what went wrong', () => {
+  test('a step that failed says where, in development', async () => {
+    const fail = counter.task('failing', () => {
+      throw new TypeError('in a task');
+    });
+    const runtime = createRuntime({ stores: [counter], trace: recording(), onProblem: () => undefined });
+    expect(() => runtime.dispatch(added(-1))).toThrow();
+    await runtime.run(fail()).catch(() => undefined);
+    const [, failed, , ended] = readTrace(runtime.trace.export()).steps;
+    expect(failed.stack).toMatch(/^RangeError: below zero\n.*recording\.test\.ts/s);
+    expect([ended.fact, ended.stack]).toEqual([
+      'runEnded',
+      expect.stringMatching(/^TypeError: in a task\n.*recording\.test\.ts/s) as unknown as string,
+    ]);
+    // Computed once more, it fails again.
+    runtime.dispatch(added(1));
+    runtime.trace.exclude(runtime.trace.steps.at(-1)!.seq);
+    expect(runtime.trace.steps[1].stack).toContain('recording.test.ts');
+  });
+
+  test('what selectors and watchers throw is noted on the step that made them run, also in a file that is written', () => {
+    const lines: string[] = [];
+    const problems: unknown[] = [];
+    const runtime = createRuntime({
+      stores: [counter],
+      trace: recording({ lines: (line) => lines.push(line) }),
+      onProblem: (problem) => problems.push(problem),
+    });
+    const half = counter.selector('half', ({ n }) => {
+      if (n % 2) throw new Error(`${n} is odd`);
+      return n / 2;
+    });
+    runtime.watch(half, () => undefined);
+    runtime.watch(at(counter, '/n', 0), (n) => {
+      if (n > 1) throw new Error(`a watcher of ${n}`);
+    });
+    runtime.follow((read) => {
+      if (read(counter).n > 2) throw new Error('a follower');
+    });
+    for (let i = 0; i < 3; i++) runtime.dispatch(added(1));
+    const noted = [undefined, ['1 is odd'], ['a watcher of 2'], ['3 is odd', 'a follower', 'a watcher of 3']];
+    const sorted = (all: readonly { problems?: readonly string[] }[]) =>
+      all.map((step) => step.problems && [...step.problems].sort());
+    expect(sorted(runtime.trace.steps)).toEqual(noted);
+    expect(sorted(readTrace(lines).steps)).toEqual(noted);
+    expect(problems).toHaveLength(5);
+  });
+});
+
 describe('travel', () => {
   test('back, forward, seek and live move the state, and those who watch follow', () => {
     const runtime = record();

@@ -126,6 +126,64 @@ describe('compareTraces', () => {
   });
 });
 
+describe('what replay blames', () => {
+  test('the action of a transaction that does another thing, not the first of it', () => {
+    // Each alone.
+    const { file } = recorded();
+    const later = declare({ keepsOrder: false });
+    expect(replayTrace(file, { stores: [later.visits] }).divergence!.step.seq).toBe(2);
+    // In a transaction.
+    const counter = (fails: boolean) => {
+      const one = store('one', { n: 0 });
+      const first = one.action('first', (draft) => void (draft.n = 1));
+      const second = one.action('second', (draft) => {
+        if (fails) throw new Error('the second');
+        draft.n = 2;
+      });
+      return { one, first, second };
+    };
+    const { one, first, second } = counter(false);
+    const whole = createRuntime({ stores: [one], trace: recording() });
+    whole.atomic(() => [whole.dispatch(first()), whole.dispatch(second())]);
+    const found = replayTrace(whole.trace.export(), { stores: [counter(true).one] }).divergence!;
+    expect([found.step.action!.type, found.reason]).toEqual([
+      'one.second',
+      expect.stringContaining('the second') as unknown as string,
+    ]);
+  });
+
+  test('a store that was not there, and handles a recorded action now', () => {
+    const { visits, planned } = declare();
+    const added = store('added', { n: 0 });
+    const idle = store('idle', { n: 0 });
+    const runtime = createRuntime({ stores: [visits], trace: recording() });
+    runtime.dispatch(planned('v1'));
+    added.when(planned, (draft) => void (draft.n = 1));
+    const file = runtime.trace.export();
+    expect(replayTrace(file, { stores: [visits, idle] }).divergence).toBeUndefined();
+    expect(replayTrace(file, { stores: [visits, idle, added] }).divergence).toMatchObject({
+      step: { seq: 1 },
+      pointer: '/added',
+      found: { n: 1 },
+      reason: expect.stringContaining("'added'") as unknown as string,
+    });
+  });
+
+  test('a branch that is not there is an error; a step of an imported trace is told from one that was folded', () => {
+    const { file } = recorded();
+    expect(() => replayTrace(file, { stores: [declare().visits], branch: 99 })).toThrow(
+      expect.objectContaining({ code: 'FLOE_NO_SUCH_BRANCH' }),
+    );
+    const { visits, planned } = declare();
+    const runtime = createRuntime({ stores: [visits], trace: recording({ limit: 2 }), onProblem: () => undefined });
+    runtime.atomic(() => [1, 2, 3, 4].map((n) => runtime.dispatch(planned(`v${n}`))));
+    for (let n = 5; n < 9; n++) runtime.dispatch(planned(`v${n}`));
+    runtime.trace.import(file);
+    const [together] = runtime.trace.steps.filter(({ group }) => group !== undefined);
+    expect(() => runtime.trace.exclude(together.seq)).not.toThrow();
+  });
+});
+
 describe('writeTest', () => {
   // Inside the repository, so that the test finds Floe and Jest as a user's does.
   let folder: string;
@@ -171,7 +229,7 @@ export const stores = [visits];
     const source = writeTest(recorded().file, { from: 3, to: 7, model: './model.js', source: 'shift.jsonl' });
     expect(source).toBe(`// Written by floe from shift.jsonl: steps 3 to 7.
 import { expect, test } from '@jest/globals';
-import { testRuntime, valueAt } from 'floe/testing';
+import { changedPlaces, testRuntime, valueAt } from 'floe/testing';
 import { stores } from './model.js';
 
 test('visits.movedOn, visits.planned', () => {
@@ -189,7 +247,7 @@ test('visits.movedOn, visits.planned', () => {
 
   // When
   runtime.dispatch({ type: 'visits.movedOn', payload: 'v1' });
-  expect(runtime.dispatch({ type: 'visits.movedOn', payload: 'v9' })).toBe('unchanged');
+  runtime.dispatch({ type: 'visits.movedOn', payload: 'v9' }); // It changed nothing.
   expect(() => runtime.dispatch({ type: 'visits.planned', payload: 'v1' })).toThrow();
   runtime.atomic(() => {
     runtime.dispatch({ type: 'visits.planned', payload: 'v3' });
@@ -202,6 +260,7 @@ test('visits.movedOn, visits.planned', () => {
     { id: 'v2', phase: 0, due: new Date('2031-03-02T00:00:00.000Z') },
     { id: 'v3', phase: 1, due: new Date('2031-03-02T00:00:00.000Z') },
   ]);
+  expect(changedPlaces(given, runtime.snapshot())).toEqual(['/visits/list']);
 });
 `);
   });
