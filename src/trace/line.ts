@@ -34,12 +34,8 @@ export class Line {
   seqAt(index: number): number | undefined {
     return index < 0 ? undefined : (this.items[this.head + index] as Step | undefined)?.seq;
   }
-  /** The group of the first step. */
-  get firstGroup(): number | undefined {
-    return this.groupAt(0);
-  }
-
-  private groupAt(index: number): number | undefined {
+  /** The group of the step at an index. */
+  groupAt(index: number): number | undefined {
     const item = index < 0 ? undefined : this.items[this.head + index];
     return item === undefined || item instanceof PackedStep || item instanceof GrowingSum ? undefined : item.group;
   }

@@ -312,21 +312,23 @@ class Recorder implements Trace, Listener {
   private foldOld(): void {
     const { timeline, limit } = this;
     // Some at once: looking at the oldest step each time costs more than the rest of recording.
-    if (timeline.line.length <= limit + Math.min(limit >> 4, 255)) return;
+    if (timeline.size <= limit + Math.min(limit >> 4, 255)) return;
+    for (const seq of timeline.dropBranches(limit)) this.excluded.delete(seq);
+    const { line } = timeline;
+    const open = this.host.oldestOpen?.step ?? Infinity;
+    let count = 0;
     // Steps that stand or fall together are folded together.
     while (
-      this.at > 0 &&
-      (timeline.line.length > limit ||
-        (this.foldedGroup !== undefined && timeline.line.firstGroup === this.foldedGroup))
+      count < this.at &&
+      line.seqAt(count)! < open &&
+      (timeline.size - count > limit || (this.foldedGroup !== undefined && line.groupAt(count) === this.foldedGroup))
     ) {
-      const first = timeline.line.firstSeq!;
-      const open = this.host.oldestOpen?.step;
-      if (open !== undefined && first >= open) return;
-      this.excluded.delete(first);
-      this.foldedGroup = timeline.line.firstGroup;
-      timeline.fold();
-      this.at--;
+      this.excluded.delete(line.seqAt(count)!);
+      this.foldedGroup = line.groupAt(count);
+      count++;
     }
+    timeline.fold(count);
+    this.at -= count;
   }
 
   private changed(): void {

@@ -22,6 +22,8 @@ interface BranchNote {
   name: string;
   readonly from: number | null;
   tip: number;
+  /** When it was left: the higher, the later. */
+  left: number;
 }
 
 export class Timeline {
@@ -34,6 +36,9 @@ export class Timeline {
   /** The steps that are not on the line. */
   private readonly aside = new Map<number, Step>();
   private readonly notes = new Map<number, BranchNote>();
+  /** The highest number of a branch, also of those that are gone. */
+  private lastBranch = 0;
+  private lefts = 0;
   /** The branch of the newest step: mostly the next one's too. */
   private newest: { readonly branch: number; readonly note: BranchNote | undefined } = { branch: -1, note: undefined };
   /** States after some steps, by number, oldest first; also of steps that are not on the line now. */
@@ -51,7 +56,8 @@ export class Timeline {
     if (seq >= this.nextSeq) this.nextSeq = seq + 1;
     let note = this.newest.branch === branch ? this.newest.note : this.notes.get(branch);
     if (note) note.tip = seq;
-    else this.notes.set(branch, (note = { name: usualName(branch), from: after, tip: seq }));
+    else this.notes.set(branch, (note = { name: usualName(branch), from: after, tip: seq, left: 0 }));
+    if (branch > this.lastBranch) this.lastBranch = branch;
     if (this.newest.note !== note) this.newest = { branch, note };
   }
 
@@ -128,11 +134,14 @@ export class Timeline {
   /** Begins a branch after the step at an index: what comes after it is put aside. */
   fork(index: number): void {
     this.putAside(index + 1);
-    this.branch = Math.max(...this.notes.keys()) + 1;
+    this.branch = ++this.lastBranch;
   }
 
   private putAside(from: number): void {
-    for (const step of this.line.cut(from)) this.aside.set(step.seq, step);
+    const steps = this.line.cut(from);
+    for (const step of steps) this.aside.set(step.seq, step);
+    const note = this.notes.get(this.branch);
+    if (note && steps.length > 0) note.left = ++this.lefts;
   }
 
   /** The steps of a branch, from where it leaves the present line; `common` is the index of the last step of both. */
@@ -165,12 +174,59 @@ export class Timeline {
 
   // ---- folding ----
 
-  /** Takes the oldest step away; branches that left before it go with it. */
-  fold(): void {
-    const seq = this.line.shift();
+  /** How many steps there are, on all branches. */
+  get size(): number {
+    return this.line.length + this.aside.size;
+  }
+
+  /** Takes some of the oldest steps away; branches that left before them go with them. */
+  fold(count: number): void {
+    if (count === 0) return;
+    let seq = 0;
+    for (let i = 0; i < count; i++) seq = this.line.shift();
     this.folded = seq;
-    while (this.kept.length > 0 && this.kept[0].seq < seq) this.kept.shift();
+    this.kept = this.kept.filter((one) => one.seq >= seq);
     if (this.notes.size > 1) this.dropUnreachable(seq);
+  }
+
+  /**
+   * Drops whole branches that nobody named, the longest left first, until no more than so many steps are left; what others
+   * still go through stays.
+   * @returns the numbers of the steps that are gone
+   */
+  dropBranches(most: number): readonly number[] {
+    if (this.aside.size === 0) return [];
+    const left = [...this.notes]
+      .filter(([id, { tip }]) => id !== this.branch && this.aside.has(tip))
+      .sort(([, a], [, b]) => a.left - b.left);
+    /** How many branches go through a step. */
+    const through = new Map<number, number>();
+    for (const [, { tip }] of left) for (const seq of this.wayFrom(tip)) through.set(seq, (through.get(seq) ?? 0) + 1);
+    const gone: number[] = [];
+    for (const [id, { name, tip }] of left) {
+      if (this.size <= most) break;
+      if (name !== usualName(id)) continue;
+      for (const seq of [...this.wayFrom(tip)]) {
+        const others = through.get(seq)! - 1;
+        through.set(seq, others);
+        if (others > 0) continue;
+        this.aside.delete(seq);
+        gone.push(seq);
+      }
+      this.notes.delete(id);
+    }
+    if (gone.length > 0) {
+      this.newest = { branch: -1, note: undefined };
+      const lost = new Set(gone);
+      this.kept = this.kept.filter((one) => !lost.has(one.seq));
+    }
+    return gone;
+  }
+
+  /** The steps beside the line that lead to one, from it on back. */
+  private *wayFrom(tip: number): Iterable<number> {
+    for (let step = this.aside.get(tip); step; step = step.after === null ? undefined : this.aside.get(step.after))
+      yield step.seq;
   }
 
   private dropUnreachable(folded: number): void {

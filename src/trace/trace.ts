@@ -91,8 +91,9 @@ export interface RecordingOptions {
   /** Secrets, which never enter the trace nor a file made from it. Default: none. */
   readonly redact?: RedactOptions;
   /**
-   * How many steps of a branch are kept, and at most a sixteenth more. Older ones are folded: their states stay, they can no longer be looked at or
-   * excluded, and branches that began among them are let go of. Default: 10,000.
+   * How many steps are kept, on all branches together, and at most a sixteenth more. First whole branches go that nobody
+   * named, the longest left first. Then the oldest steps are folded: their states stay, they can no longer be looked at or
+   * excluded, and branches that began among them go. `Infinity` keeps all. Default: 10,000.
    */
   readonly limit?: number;
   /**

@@ -76,3 +76,23 @@ test('a run that is under way when it stops is sent as far as it came', () => {
   stop();
   expect(spans().map(({ name }) => name)).toEqual(['asked', 'visits.load']);
 });
+
+test('goes on after an import of a shorter trace, whose steps are none of those that were sent', async () => {
+  const { runtime, asked, spans, parentOf } = set();
+  const short = runtime.trace.export();
+  for (let i = 0; i < 3; i++) {
+    runtime.dispatch(asked());
+    await runtime.clock.advance(100);
+  }
+  const before = spans().length;
+  runtime.trace.import(short);
+  runtime.dispatch(asked());
+  await runtime.clock.advance(100);
+  const after = spans().slice(before);
+  expect(after.map((span) => [span.name, parentOf(span)])).toEqual([
+    ['asked', undefined],
+    ['visits.arrived', 'visits.load'],
+    ['visits.load', 'asked'],
+  ]);
+  expect(after[0].attributes['floe.step']).toBe(1);
+});

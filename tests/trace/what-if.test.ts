@@ -495,6 +495,68 @@ describe('rule 19: a limit', () => {
   });
 });
 
+describe('rule 19: branches', () => {
+  test('count too: those that nobody named go first, the longest left before the others; no number comes again', () => {
+    const { visits, planned } = declare();
+    const runtime = createRuntime({ stores: [visits], trace: recording({ limit: 8 }) });
+    const { trace } = runtime;
+    const ids = (): number[] => trace.branches.map(({ id }) => id);
+    runtime.dispatch(planned('start'));
+    const fork = trace.cursor;
+    for (let i = 1; i <= 6; i++) {
+      runtime.dispatch(planned(`v${i}`));
+      if (i === 2) trace.nameBranch(trace.branch, 'the second');
+      trace.seek(fork);
+    }
+    expect(ids()).toEqual([0, 1, 2, 3, 4, 5]);
+    // The first is left last now.
+    trace.switchTo(0);
+    trace.seek(fork);
+    runtime.dispatch(planned('more'));
+    expect(ids()).toEqual([0, 1, 3, 4, 5, 6]);
+    trace.seek(fork);
+    for (let i = 0; i < 20; i++) {
+      runtime.dispatch(planned(`w${i}`));
+      trace.seek(fork);
+    }
+    expect(ids()).toEqual([1, 22, 23, 24, 25, 26]);
+    expect(() => trace.switchTo(0)).toThrow(expect.objectContaining({ code: 'FLOE_NO_SUCH_BRANCH' }));
+    trace.switchTo(1);
+    expect(runtime.read(visits).list).toEqual(['start', 'v2']);
+    expect(readTrace(trace.export()).steps.length).toBeLessThanOrEqual(8);
+    // What others go through stays.
+    trace.live();
+    for (let i = 0; i < 3; i++) runtime.dispatch(planned(`x${i}`));
+    trace.back();
+    runtime.dispatch(planned('y'));
+    trace.switchTo(26);
+    for (let i = 0; i < 9; i++) runtime.dispatch(planned(`z${i}`));
+    expect(ids()).toEqual([26]);
+    expect(trace.steps).toHaveLength(8);
+  });
+
+  test('20,000 of them leave a bounded number, and a dispatch as quick as before', () => {
+    const { visits, picked } = declareQuick();
+    const runtime = createRuntime({ stores: [visits], trace: recording({ limit: 1000 }) });
+    runtime.dispatch(picked(1));
+    for (let i = 0; i < 20_000; i++) {
+      runtime.dispatch(picked(i % 2));
+      runtime.trace.seek(1);
+    }
+    expect(runtime.trace.branches.length).toBeLessThanOrEqual(1063);
+    expect(runtime.trace.branches.at(-1)!.id).toBe(20_000 - 1);
+  });
+
+  test.each([Number.NaN, -1, '5', null])('a limit of %p is refused', (limit) => {
+    expect(() => createRuntime({ trace: recording({ limit: limit as number }) })).toThrow("'limit'");
+  });
+});
+
+const declareQuick = () => {
+  const visits = store('visits', { n: 0 });
+  return { visits, picked: visits.action('picked', (draft, n: number) => void (draft.n = n)) };
+};
+
 function testRuntimeWithLimit(visits: ReturnType<typeof declare>['visits'], limit: number) {
   const { clock } = testRuntime();
   return Object.assign(createRuntime({ stores: [visits], trace: recording({ limit }), clock }), { clock });
