@@ -8,16 +8,22 @@ export interface Codec<T> {
 /** Any text. */
 export const text: Codec<string> = { read: (found) => found, write: (value) => value };
 
+const DECIMAL = /^-?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?$/i;
+
+function withSign(value: number): string {
+  return Object.is(value, -0) ? '-0' : String(value);
+}
+
 /** A whole number, written in decimal. */
 export const whole: Codec<number> = {
   read: (found) => (/^-?\d+$/.test(found) && Number.isSafeInteger(Number(found)) ? Number(found) : undefined),
-  write: String,
+  write: withSign,
 };
 
-/** A finite number, written in decimal. */
+/** A finite number, written in decimal: `-4.25`, `1e21`. */
 export const decimal: Codec<number> = {
-  read: (found) => (found.trim() !== '' && Number.isFinite(Number(found)) ? Number(found) : undefined),
-  write: String,
+  read: (found) => (DECIMAL.test(found) && Number.isFinite(Number(found)) ? Number(found) : undefined),
+  write: withSign,
 };
 
 /** `yes` or `no`. */

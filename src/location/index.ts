@@ -3,6 +3,6 @@ export { location } from './location.js';
 export { browserAddress, linkAddress } from './link.js';
 export { decimal, flag, oneOf, text, whole } from './codec.js';
 
-export type { AddressStore, LocationOptions, Place, Going } from './location.js';
+export type { AddressStore, EntryOptions, LocationOptions, Place, Going, QueryChanged } from './location.js';
 export type { AddressBar } from './link.js';
 export type { Codec } from './codec.js';

@@ -1,5 +1,6 @@
 // Ties an address store to a browser, or to a router that is there already.
 import type { AnyAction, Runtime } from '../core/index.js';
+import type { LocationDefinition } from './definition.js';
 import { sameData } from '../core/plain.js';
 import { definitionOf, type Store } from '../core/store.js';
 import { hostOf, type Transition } from '../core/transition.js';
@@ -45,7 +46,7 @@ interface Address {
  */
 export function linkAddress(runtime: Runtime, address: Address, bar: AddressBar = browserAddress()): () => void {
   const host = hostOf(runtime);
-  const store = definitionOf(address as unknown as Store);
+  const store = definitionOf(address as unknown as Store) as LocationDefinition;
   const present = (): unknown => runtime.read(address as unknown as Store);
   /** The user's own way is being followed. */
   let following = false;
@@ -70,10 +71,9 @@ export function linkAddress(runtime: Runtime, address: Address, bar: AddressBar 
   const stopListening = host.listen({
     transition({ changed, cause, action, unseen }: Transition) {
       if (unseen || !changed.some((change) => change.store.name === store.name)) return;
-      const { replace } = (action?.payload ?? {}) as { readonly replace?: boolean };
       // The browser went there itself; where it went may have another spelling.
       const isUsers = following || cause.by === 'address';
-      show(action && !replace && !isUsers ? 'push' : 'replace');
+      show(action && !isUsers && !store.replaces(action) ? 'push' : 'replace');
     },
     travelled: () => show('replace'),
     close: () => stop(),

@@ -1,7 +1,11 @@
-import { store, type ActionCreator, type Store } from '../core/index.js';
+import type { ActionCreator, Draft, Handled, PayloadOf, Store } from '../core/index.js';
 import { checkOptions } from '../core/options.js';
+import { hasOwn, put, sameData } from '../core/plain.js';
+import { storeName } from '../core/store.js';
 import type { Codec } from './codec.js';
 import { text } from './codec.js';
+import { LocationDefinition } from './definition.js';
+import { badBase, badValue, noSuchPlace } from './errors.js';
 import { PathPattern } from './pattern.js';
 
 type Codecs = Readonly<Record<string, Codec<never> | Codec<string> | Codec<number> | Codec<boolean>>>;
@@ -62,6 +66,12 @@ export interface LocationOptions<P, Q, C> {
   readonly base?: string;
 }
 
+/** What becomes of the browser's history. */
+export interface EntryOptions {
+  /** Takes the place of the present entry instead of adding one. Default: false */
+  readonly replace?: boolean;
+}
+
 /** The address as a store. */
 export type AddressStore<N extends string, P extends Readonly<Record<string, string>>, Q, C> = Store<
   N,
@@ -69,13 +79,46 @@ export type AddressStore<N extends string, P extends Readonly<Record<string, str
 > & {
   /** Going somewhere, as an action. */
   readonly went: ActionCreator<`${N}.went`, [to: Going<P, Q, C>]>;
-  /** The address of a place, for links. */
+  /** Some values of the query are others now. */
+  readonly queryChanged: QueryChanged<N, Q>;
+  /**
+   * How the address answers an action from elsewhere. What the change makes of the address adds an entry to the browser's
+   * history, as `went` does, unless the options say that it takes the place of the present one.
+   */
+  when<const H extends Handled>(
+    actions: H,
+    change: (draft: Draft<Place<P, Q, C>>, ...payload: PayloadOf<H>) => void | Place<P, Q, C>,
+    options: EntryOptions,
+  ): AddressStore<N, P, Q, C>;
+  /** The address of a place, for links. @throws FLOE_BAD_PLACE for one that no address can say */
   href(to: Going<P, Q, C>): string;
   /** The place at an address: a path with its query and fragment. */
   parse(url: string): Place<P, Q, C>;
-  /** The address of the present place. */
+  /** The address of the present place. It is always one of this site: it begins with one slash. */
   hrefOf(place: Place<P, Q, C>): string;
 };
+
+/** The creator of the action that changes some values of the query. */
+export interface QueryChanged<N extends string, Q> extends Pick<
+  ActionCreator<`${N}.queryChanged`, [payload: QueryChange]>,
+  'type' | 'made'
+> {
+  /**
+   * @param query the values that are others now; `undefined` takes one out of the address, what is not named stays
+   * @example
+   * runtime.dispatch(address.queryChanged({ filter: 'expected' }, { replace: true }));
+   */
+  (query: QueryOf<Q>, options?: EntryOptions): ActionOfQuery<N>;
+}
+interface ActionOfQuery<N extends string> {
+  readonly type: `${N}.queryChanged`;
+  readonly payload: QueryChange;
+}
+interface QueryChange extends EntryOptions {
+  readonly query: Readonly<Record<string, unknown>>;
+  /** The names of those that are taken out: JSON has no `undefined`. */
+  readonly without?: readonly string[];
+}
 
 interface AnyPlace {
   readonly at: string | null;
@@ -106,23 +149,25 @@ export function location<
   C extends Codecs = Record<never, never>,
 >(name: N, options: LocationOptions<P, Q, C>): AddressStore<N, P, Q, C> {
   checkOptions(`location '${name}'`, options, ['paths', 'query', 'params', 'base']);
-  const { paths, base = '' } = options;
+  const { paths } = options;
+  const base = baseOf(options.base ?? '');
   const query = (options.query ?? {}) as unknown as Record<string, Codec<unknown>>;
   const codecs = (options.params ?? {}) as unknown as Record<string, Codec<unknown>>;
   const patterns = new Map(Object.entries(paths).map(([key, path]) => [key, new PathPattern(path)]));
-  const codecOf = (param: string): Codec<unknown> => (Object.hasOwn(codecs, param) ? codecs[param] : text);
+  const codecOf = (param: string): Codec<unknown> => (hasOwn(codecs, param) ? codecs[param] : text);
 
   const parse = (url: string): AnyPlace => {
     const [, path, search, fragment] = /^([^?#]*)(?:\?([^#]*))?(?:#(.*))?$/s.exec(url) as unknown as string[];
     const found: Record<string, unknown> = {};
     const others = new URLSearchParams();
     for (const [key, value] of new URLSearchParams(search ?? '')) {
-      const read = Object.hasOwn(query, key) ? query[key].read(value) : undefined;
-      if (read !== undefined) found[key] = read;
-      else if (!Object.hasOwn(query, key)) others.append(key, value);
+      const read = hasOwn(query, key) ? query[key].read(value) : undefined;
+      if (read !== undefined) put(found, key, read);
+      else if (!hasOwn(query, key)) others.append(key, value);
     }
     const rest = { query: found, fragment: decodeFragment(fragment ?? ''), others: others.toString() };
-    const inside = base === '' ? path : path.startsWith(base) ? path.slice(base.length) : undefined;
+    const own = pathOf(path);
+    const inside = own === base || own.startsWith(`${base}/`) ? own.slice(base.length) : undefined;
     if (inside !== undefined) {
       for (const [at, pattern] of patterns) {
         const params = pattern.match(inside);
@@ -131,47 +176,105 @@ export function location<
         if (read.every(([, value]) => value !== undefined)) return { at, params: Object.fromEntries(read), ...rest };
       }
     }
-    return { at: null, params: { url: path }, ...rest };
+    return { at: null, params: { url: own }, ...rest };
+  };
+
+  /** A value as text that can be read again. */
+  const written = (codec: Codec<unknown>, value: unknown, what: string): string => {
+    const found = value === undefined ? undefined : wellFormed(codec.write(value));
+    if (found === undefined || codec.read(found) === undefined) throw badValue(name, what, value);
+    return found;
   };
 
   const hrefOf = ({ at, params, query: found, fragment, others }: AnyPlace): string => {
     const search = new URLSearchParams();
-    for (const key of Object.keys(query)) if (found[key] !== undefined) search.set(key, query[key].write(found[key]));
-    for (const [key, value] of new URLSearchParams(others)) search.append(key, value);
-    const texts = Object.fromEntries(Object.entries(params).map(([key, value]) => [key, codecOf(key).write(value)]));
-    // A place of another day may have a name that is no longer declared.
-    const pattern = at === null ? undefined : patterns.get(at);
-    const path = pattern ? base + pattern.path(texts) : typeof params.url === 'string' ? params.url : base || '/';
+    for (const key of Object.keys(query))
+      if (found[key] !== undefined) search.set(key, written(query[key], found[key], `query '${key}'`));
+    for (const [key, value] of new URLSearchParams(others)) if (!hasOwn(query, key)) search.append(key, value);
     const asked = search.toString();
-    return `${path}${asked && `?${asked}`}${fragment && `#${encodeURI(fragment)}`}`;
+    const after = `${asked && `?${asked}`}${encodeFragment(fragment)}`;
+    const pattern = at === null ? undefined : patterns.get(at);
+    if (!pattern) {
+      if (at !== null) throw noSuchPlace(name, at, [...patterns.keys()]);
+      const path = pathOf(typeof params.url === 'string' ? params.url : '');
+      // An address that begins with two slashes leads to another host.
+      return `${path.startsWith('//') ? '/.' : ''}${path}${after}`;
+    }
+    const texts = Object.fromEntries(
+      pattern.names.map((key) => [key, written(codecOf(key), params[key], `parameter '${key}' of '${String(at)}'`)]),
+    );
+    const href = base + pattern.path(texts);
+    // Another path has this parameter as a part of its own: here it is marked as a parameter.
+    return (parse(href).at === at ? href : base + pattern.path(texts, true)) + after;
   };
 
-  const start: AnyPlace = parse(base === '' ? '/' : base);
-  const address = store(name, start);
   const placeOf = (
     { at, params = {}, query: found = {}, fragment = '' }: Partial<AnyPlace>,
     others: string,
-  ): AnyPlace => ({
-    at: at ?? null,
-    params,
-    // What is not there is left out, so that equal places are equal data.
-    query: Object.fromEntries(Object.entries(found).filter(([, value]) => value !== undefined)),
-    fragment,
-    others,
-  });
+  ): AnyPlace => ({ at: at ?? null, params, query: found, fragment, others });
+
+  /** What its address says: equal places are equal data, whatever they were made of. */
+  const settled = (place: AnyPlace): AnyPlace => {
+    const found = parse(hrefOf(place));
+    return sameData(found, place) ? place : found;
+  };
+
+  const definition = new LocationDefinition(
+    storeName('A store', name),
+    parse(base === '' ? '/' : base),
+    settled as (place: unknown) => unknown,
+  );
+  const address = definition as unknown as Store<N, AnyPlace>;
   const went = address.action('went', (draft, to: Partial<AnyPlace>) => placeOf(to, to.others ?? draft.others));
+  const changed = address.action('queryChanged', (draft, { query: values, without = [] }: QueryChange) => {
+    for (const key of Object.keys(values)) put(draft.query, key, values[key]);
+    for (const key of without) Reflect.deleteProperty(draft.query, key);
+  });
+  const queryChanged = (values: Readonly<Record<string, unknown>>, entry: EntryOptions = {}): unknown => {
+    checkOptions(`${name}.queryChanged`, values, Object.keys(query));
+    checkOptions(`${name}.queryChanged`, entry, ['replace']);
+    const without = Object.keys(values).filter((key) => values[key] === undefined);
+    const given = Object.fromEntries(Object.entries(values).filter(([, value]) => value !== undefined));
+    return changed({
+      query: given,
+      ...(without.length > 0 && { without }),
+      ...(entry.replace && { replace: true }),
+    });
+  };
   return Object.assign(address, {
     went,
+    queryChanged: Object.assign(queryChanged, { type: changed.type, made: changed.made, store: changed.store }),
     parse,
     hrefOf,
     href: (to: Partial<AnyPlace>) => hrefOf(placeOf(to, '')),
   }) as unknown as AddressStore<N, P, Q, C>;
 }
 
+/** @throws FLOE_BAD_PATH */
+function baseOf(base: string): string {
+  if (base === '' || base === '/') return '';
+  const found = base.endsWith('/') ? base.slice(0, -1) : base;
+  if (!found.startsWith('/') || found.startsWith('//') || pathOf(found) !== found) throw badBase(base);
+  return found;
+}
+
+/** A path as a browser has it: without dots, backslashes and what else would be read as another one. */
+const pathOf = (path: string): string =>
+  new URL(`http://here/.${path.startsWith('/') ? '' : '/'}${wellFormed(path)}`).pathname;
+
+/** Texts without lone surrogates, which UTF-8 cannot carry (WHATWG Infra, scalar value strings). */
+const wellFormed = (found: string): string =>
+  found.replace(/[\uD800-\uDBFF](?![\uDC00-\uDFFF])|(?<![\uD800-\uDBFF])[\uDC00-\uDFFF]/g, '\uFFFD');
+
 function decodeFragment(fragment: string): string {
   try {
-    return decodeURI(fragment);
+    return decodeURIComponent(fragment);
   } catch {
-    return fragment;
+    return wellFormed(fragment);
   }
 }
+
+/** As little encoded as a fragment can be (RFC 3986, 3.5). */
+const encodeFragment = (fragment: string): string =>
+  fragment &&
+  `#${encodeURIComponent(wellFormed(fragment)).replace(/%(?:2F|3F|3A|40|24|26|2B|2C|3B|3D)/g, decodeURIComponent)}`;

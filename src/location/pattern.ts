@@ -1,7 +1,15 @@
 // Paths with names in them, such as `/visits/:id`: the simplest part of what the URL Pattern standard describes.
-import { FloeError } from '../core/errors.js';
+import { badPattern } from './errors.js';
 
 type Part = { readonly fixed: string } | { readonly name: string };
+
+/**
+ * Before a parameter, it says that what follows is meant as it stands. No segment can be empty, '.' or '..': browsers take
+ * those away (WHATWG URL, 4.4), also where they are percent-encoded.
+ */
+const QUOTE = '~';
+
+const needsQuote = (text: string): boolean => text === '' || text === '.' || text === '..' || text.startsWith(QUOTE);
 
 /** A path of which some segments are parameters. */
 export class PathPattern {
@@ -22,19 +30,26 @@ export class PathPattern {
   match(path: string): Record<string, string> | undefined {
     const segments = segmentsOf(path);
     if (segments.length !== this.parts.length) return undefined;
-    const found: Record<string, string> = {};
+    const found: [string, string][] = [];
     for (const [i, part] of this.parts.entries()) {
       const segment = decoded(segments[i]);
       if (segment === undefined) return undefined;
-      if ('name' in part) found[part.name] = segment;
+      if ('name' in part) found.push([part.name, segment.startsWith(QUOTE) ? segment.slice(1) : segment]);
       else if (part.fixed !== segment) return undefined;
     }
-    return found;
+    return Object.fromEntries(found);
   }
 
-  /** The path with these parameters. */
-  path(params: Readonly<Record<string, string>>): string {
-    const segments = this.parts.map((part) => encodeURIComponent('name' in part ? params[part.name] : part.fixed));
+  /**
+   * The path with these parameters, which are well-formed texts.
+   * @param quoted whether each parameter is marked as one: for those that would be taken for a part of another path
+   */
+  path(params: Readonly<Record<string, string>>, quoted = false): string {
+    const segments = this.parts.map((part) => {
+      if (!('name' in part)) return encodeURIComponent(part.fixed);
+      const text = params[part.name];
+      return encodeURIComponent(quoted || needsQuote(text) ? QUOTE + text : text);
+    });
     return `/${segments.join('/')}`;
   }
 }
@@ -49,9 +64,3 @@ function decoded(segment: string): string | undefined {
     return undefined;
   }
 }
-
-const badPattern = (pattern: string, why: string): FloeError =>
-  new FloeError(
-    'FLOE_BAD_PATH',
-    `'${pattern}' is not a path: ${why}. Write it as '/visits/:id', where ':id' stands for one segment.`,
-  );

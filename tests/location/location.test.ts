@@ -1,8 +1,9 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { createRuntime, store } from 'floe';
+import { action, createRuntime, store, task } from 'floe';
 import { decimal, flag, linkAddress, location, oneOf, text, whole, type AddressBar } from 'floe/location';
 import { recording } from 'floe/trace';
+import { runs } from '../support/runs.js';
 
 const declare = () =>
   location('address', {
@@ -66,25 +67,195 @@ describe('addresses and places', () => {
     expect(address.parse(url)).toMatchObject(place);
   });
 
-  test('what href writes, parse reads', () => {
+  const hard = fc.constantFrom(
+    ...([
+      '',
+      '.',
+      '..',
+      '~',
+      '~.',
+      '~~',
+      '~new',
+      'new',
+      'a/b',
+      '%2F',
+      '%',
+      '?',
+      '#',
+      '\\',
+      '//',
+      '/.',
+      '__proto__',
+    ] as const),
+    ...([
+      '\uD800',
+      'x\uDC00y',
+      '\uDC00\uD800',
+      '\t',
+      '\n//x',
+      ' ',
+      '+',
+      '&=',
+      'é',
+      '👍',
+      '7',
+      '0x10',
+      'javascript:alert(1)',
+    ] as const),
+  );
+  const someText = fc.oneof(hard, hard, fc.string({ unit: 'binary' }), fc.string());
+  const someUrl = fc.oneof(
+    fc.constantFrom(
+      ...([
+        '//evil.example/x',
+        '/\\evil.example',
+        '\\\\evil.example',
+        '/\t/evil.example',
+        'http://evil.example',
+      ] as const),
+      ...([
+        '/harbourage',
+        '/harbour/../x',
+        '/harbour/./visits/v7',
+        '/./..//x',
+        '/%2e%2e//z',
+        '/harbour//visits//v7',
+      ] as const),
+      ...([
+        '/#a%23b',
+        '/x?day=%ED%A0%80',
+        '/harbour?page=0x10',
+        '/harbour?depth=0x10',
+        '?a',
+        '#',
+        '',
+        '/harbour/visits/~new',
+      ] as const),
+    ),
+    fc.tuple(fc.constantFrom('', '/', '//', '/harbour', '/harbour/'), someText).map((parts) => parts.join('')),
+  );
+  const hardPlaces = () =>
+    location('address', {
+      paths: {
+        board: '/',
+        fresh: '/visits/new',
+        visit: '/visits/:id',
+        service: '/visits/:id/services/:number',
+        any: '/:a/:b',
+      },
+      query: { day: text, filter: oneOf('all', 'expected'), page: whole, depth: decimal, open: flag },
+      params: { number: whole },
+      base: '/harbour',
+    });
+
+  test('every state is what its address says, and no address leads elsewhere', () => {
+    const origin = 'https://harbour.example';
     fc.assert(
       fc.property(
-        fc.record({
-          id: fc.string({ minLength: 1, unit: 'grapheme' }),
-          number: fc.integer(),
-          day: fc.option(fc.string({ unit: 'grapheme' }), { nil: undefined }),
-          depth: fc.option(fc.double({ noNaN: true, noDefaultInfinity: true }), { nil: undefined }),
-          fragment: fc.string(),
-        }),
-        ({ id, number, day, depth, fragment }) => {
-          const to = { at: 'service', params: { id, number }, query: { day, depth }, fragment } as const;
-          const place = address.parse(address.href(to));
-          // A zero has no sign in an address.
-          const query = { ...(day !== undefined && { day }), ...(depth !== undefined && { depth: depth + 0 }) };
-          expect(place).toEqual({ at: 'service', params: { id, number }, query, fragment, others: '' });
-          expect(address.hrefOf(place)).toBe(address.href(to));
+        fc.array(
+          fc.oneof(
+            fc.record({ do: fc.constant('visit' as const), id: someText, fragment: someText, day: someText }),
+            fc.record({
+              do: fc.constant('service' as const),
+              id: someText,
+              number: fc.integer(),
+              depth: fc.double({ noNaN: true, noDefaultInfinity: true }),
+            }),
+            fc.record({ do: fc.constant('any' as const), a: someText, b: someText }),
+            fc.record({ do: fc.constant('user' as const), url: someUrl }),
+            fc.record({
+              do: fc.constant('query' as const),
+              day: fc.option(someText, { nil: undefined }),
+              page: fc.option(fc.integer(), { nil: undefined }),
+            }),
+            fc.record({ do: fc.constant('draft' as const), text: someText }),
+          ),
+          { minLength: 1, maxLength: 6 },
+        ),
+        (program) => {
+          const address = hardPlaces();
+          const edited = address.action('edited', (draft, to: string) => {
+            draft.fragment = to;
+            if (draft.at === null) draft.params.url = to;
+          });
+          const runtime = createRuntime({ stores: [address] });
+          const browser = bar('/harbour/');
+          linkAddress(runtime, address, browser.own);
+          for (const one of program) {
+            if (one.do === 'visit')
+              runtime.dispatch(
+                address.went({ at: 'visit', params: { id: one.id }, fragment: one.fragment, query: { day: one.day } }),
+              );
+            else if (one.do === 'service')
+              runtime.dispatch(
+                address.went({
+                  at: 'service',
+                  params: { id: one.id, number: one.number },
+                  query: { depth: one.depth },
+                }),
+              );
+            else if (one.do === 'any') runtime.dispatch(address.went({ at: 'any', params: { a: one.a, b: one.b } }));
+            else if (one.do === 'query') runtime.dispatch(address.queryChanged({ day: one.day, page: one.page }));
+            else if (one.do === 'draft') runtime.dispatch(edited(one.text));
+            else {
+              // As a browser understands a link of this site.
+              let url: URL;
+              try {
+                url = new URL(one.url, `${origin}/harbour/`);
+              } catch {
+                continue;
+              }
+              if (url.origin !== origin) continue;
+              browser.type(url.pathname + url.search + url.hash);
+            }
+            const state = runtime.read(address);
+            const href = address.hrefOf(state);
+            expect(address.parse(href)).toEqual(state);
+            const shown = new URL(href, `${origin}/somewhere/deep`);
+            expect(shown.origin).toBe(origin);
+            expect(address.parse(shown.pathname + shown.search + shown.hash)).toEqual(state);
+            if (one.do === 'visit')
+              expect(state).toMatchObject({
+                at: 'visit',
+                params: { id: (one.id as unknown as { toWellFormed(): string }).toWellFormed() },
+              });
+          }
+          // What was parsed of anything at all is a state, too.
+          for (const one of program)
+            if (one.do === 'user') {
+              const place = address.parse(one.url);
+              expect(address.parse(address.hrefOf(place))).toEqual(place);
+              expect(new URL(address.hrefOf(place), origin).origin).toBe(origin);
+            }
         },
       ),
+      { numRuns: runs(600) },
+    );
+  });
+
+  test.each([
+    [{ at: 'visit', params: { id: undefined } }, "parameter 'id'"],
+    [{ at: 'visit' }, "parameter 'id'"],
+    [{ at: 'vist', params: { id: 'v7' } }, "Did you mean 'visit'"],
+    [{ at: 'service', params: { id: 'v7', number: 1.5 } }, "parameter 'number'"],
+    [{ at: 'board', query: { filter: 'none' } }, "query 'filter'"],
+    [{ at: 'board', query: { page: Number.NaN } }, "query 'page'"],
+  ])('%j is no place', (to, hint) => {
+    const runtime = createRuntime({ stores: [address] });
+    const before = runtime.read(address);
+    for (const use of [() => address.href(to as never), () => runtime.dispatch(address.went(to as never))])
+      expect(use).toThrow(
+        expect.objectContaining({
+          code: 'FLOE_BAD_PLACE',
+          message: expect.stringContaining(hint) as unknown as string,
+        }),
+      );
+    expect(runtime.read(address)).toBe(before);
+  });
+
+  test.each(['harbour', '//evil.example', '/a/../b', '/a?b'])('%s is refused as a base', (base) => {
+    expect(() => location('bad', { paths: { one: '/' }, base })).toThrow(
+      expect.objectContaining({ code: 'FLOE_BAD_PATH' }),
     );
   });
 
@@ -125,6 +296,33 @@ describe('a browser', () => {
     go('v8');
     runtime.dispatch(address.went({ at: 'board', replace: true }));
     expect(browser.entries).toEqual(['/harbour/visits/v7?delay=800', '/harbour/?delay=800']);
+  });
+
+  test('each change of the address adds an entry, whoever brought it about; one that replaces says so', async () => {
+    const { address, runtime, noted } = open('/harbour/');
+    const { browser } = { browser: bar('/harbour/') };
+    linkAddress(runtime, address, browser.own);
+    const entries = (): number => browser.entries.length;
+    const ended = action<{ replace: boolean }>('ended');
+    const filtered = action<'all' | 'expected'>('filtered');
+    address.when(ended, (draft) => void (draft.fragment = 'ended'));
+    address.when(filtered, (draft, filter) => void (draft.query.filter = filter), { replace: true });
+    const leave = task('leave', ({ dispatch }) => void dispatch(address.went({ at: 'board' })));
+    runtime.dispatch(address.queryChanged({ day: '2031-03-02', page: 2 }));
+    expect([browser.own.now(), entries()]).toEqual(['/harbour/?day=2031-03-02&page=2', 2]);
+    runtime.dispatch(address.queryChanged({ page: undefined, filter: 'all' }, { replace: true }));
+    expect([browser.own.now(), entries()]).toEqual(['/harbour/?day=2031-03-02&filter=all', 2]);
+    runtime.dispatch(filtered('expected'));
+    expect([browser.own.now(), entries()]).toEqual(['/harbour/?day=2031-03-02&filter=expected', 2]);
+    // What another action says of replacing is its own affair.
+    runtime.dispatch(ended({ replace: true }));
+    expect([browser.own.now(), entries()]).toEqual(['/harbour/?day=2031-03-02&filter=expected#ended', 3]);
+    await runtime.run(leave());
+    expect([browser.own.now(), entries()]).toEqual(['/harbour/', 4]);
+    runtime.dispatch(noted('nothing to do with it'));
+    runtime.reset(address);
+    expect(entries()).toBe(4);
+    expect(() => address.queryChanged({ fliter: 'all' } as never)).toThrow("'filter'");
   });
 
   test("the user's back and forward are recorded, and add nothing", () => {

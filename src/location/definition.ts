@@ -1,0 +1,35 @@
+import type { AnyAction, Handled } from '../core/index.js';
+import { StoreDefinition, type Change } from '../core/store.js';
+import { answersType } from '../core/task.js';
+
+/** A store whose state is a place, and which says what becomes of the browser's history. */
+export class LocationDefinition extends StoreDefinition {
+  private readonly handled: { readonly answered: Handled; readonly replace: boolean }[] = [];
+
+  /** @param settled the place that an address can say, of any place that a change gives */
+  constructor(
+    name: string,
+    start: unknown,
+    private readonly settled: (place: unknown) => unknown,
+  ) {
+    super(name, start);
+  }
+
+  /** Whatever a change does: what is in the state is what its address says. */
+  override completed(_before: unknown, after: unknown): unknown {
+    return this.settled(after);
+  }
+
+  override when(answered: Handled, change: Change, options: { readonly replace?: boolean } = {}): this {
+    this.handled.push({ answered, replace: options.replace ?? false });
+    return super.when(answered, change);
+  }
+
+  /** Whether what an action makes of the address takes the place of the present entry. */
+  replaces({ type, payload }: AnyAction): boolean {
+    if (type.startsWith(`${this.name}.`))
+      return (payload as { readonly replace?: unknown } | undefined)?.replace === true;
+    const handlers = this.handled.filter(({ answered }) => answersType(answered, type));
+    return handlers.length > 0 && handlers.every(({ replace }) => replace);
+  }
+}
