@@ -46,7 +46,7 @@ interface Address {
  */
 export function linkAddress(runtime: Runtime, address: Address, bar: AddressBar = browserAddress()): () => void {
   const host = hostOf(runtime);
-  const store = definitionOf(address as unknown as Store) as LocationDefinition;
+  const store = definitionOf(address as unknown as Store) as unknown as LocationDefinition;
   const present = (): unknown => runtime.read(address as unknown as Store);
   /** The user's own way is being followed. */
   let following = false;
