@@ -19,7 +19,7 @@ export interface Linked {
 
 /**
  * The rows that hold a link, by what they link to. It follows one version of the table after the other; for a version
- * that has nothing to do with the last it begins anew. What it says depends on the table alone.
+ * that has nothing to do with the last it rebuilds itself. Its results depend on the table alone.
  */
 class LinkIndex {
   private table: WeakRef<RowTable> | undefined;

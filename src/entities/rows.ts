@@ -15,7 +15,7 @@ export interface Entry<Row> {
  */
 export class Rows<Row> implements Iterable<Row> {
   /** Development only: what the console of a browser shows, which lists private fields too. */
-  readonly #first: readonly Row[] | undefined;
+  readonly #rows: readonly Row[] | undefined;
   readonly #entries: Sequence<Entry<Row>>;
   readonly #limit: number;
 
@@ -23,7 +23,7 @@ export class Rows<Row> implements Iterable<Row> {
   constructor(entries: Sequence<Entry<Row>>, limit = Infinity) {
     this.#entries = entries;
     this.#limit = limit;
-    this.#first = DEV ? this.slice(0, SHOWN) : undefined;
+    this.#rows = DEV ? this.slice(0, SHOWN) : undefined;
   }
 
   get [Symbol.toStringTag](): string {
@@ -32,7 +32,7 @@ export class Rows<Row> implements Iterable<Row> {
   [INSPECT](depth: number, options: object, inspect: (value: unknown, options: object) => string): string {
     return depth < 0
       ? `[Rows(${this.length})]`
-      : `Rows(${this.length}) ${inspect(this.length > SHOWN ? this.toArray() : (this.#first ?? this.toArray()), options)}`;
+      : `Rows(${this.length}) ${inspect(this.length > SHOWN ? this.toArray() : (this.#rows ?? this.toArray()), options)}`;
   }
 
   get length(): number {

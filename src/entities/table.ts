@@ -53,7 +53,7 @@ export const keyText = (key: string | number): string => (typeof key === 'string
 /** A `Table`, and what the rest of this folder does with it. */
 export class RowTable<Row = unknown> implements Keyed, Table<Row> {
   /** Development only: what the console of a browser shows, which lists private fields too. */
-  #first: ReadonlyMap<string, Row> | undefined;
+  #rows: ReadonlyMap<string, Row> | undefined;
   #index: Index;
   #root: TrieNode;
   /** Levels above the leaves. */
@@ -85,7 +85,7 @@ export class RowTable<Row = unknown> implements Keyed, Table<Row> {
   [INSPECT](depth: number, options: object, inspect: (value: unknown, options: object) => string): string {
     return depth < 0
       ? `[Table(${this.#size})]`
-      : inspect(this.#size > SHOWN ? new Map(this) : (this.#first ?? new Map(this)), options).replace(/^Map/, 'Table');
+      : inspect(this.#size > SHOWN ? new Map(this) : (this.#rows ?? new Map(this)), options).replace(/^Map/, 'Table');
   }
 
   /** How many rows there are. */
@@ -178,7 +178,7 @@ export class RowTable<Row = unknown> implements Keyed, Table<Row> {
 
   static seal<Row>(table: RowTable<Row>): RowTable<Row> {
     table.#owner = undefined;
-    if (DEV) table.#first = new Map(firstOf(table, SHOWN));
+    if (DEV) table.#rows = new Map(firstOf(table, SHOWN));
     return table;
   }
 

@@ -179,7 +179,7 @@ class Ordered {
     return this.result;
   }
   private shown: Sequence<Entry<AnyRow>>;
-  /** All was made anew: it may still come to the same. */
+  /** The list was rebuilt, perhaps with the same rows. */
   rebuilt = false;
 }
 
@@ -220,7 +220,7 @@ export class View {
   update(table: RowTable): void {
     const before = this.table;
     if (before === table) return;
-    // Until it is done; a function that throws leaves nothing to go on from.
+    // Cleared until the update has succeeded: after an error of the application's function the next update rebuilds.
     this.table = undefined;
     if (!before || !RowTable.sameSlots(before, table) || !this.follow(before, table)) this.build(table);
     this.table = table;
@@ -291,7 +291,7 @@ export class View {
     }
   }
 
-  /** Goes from one version to the next; false when it is better to begin anew. */
+  /** Updates from one version to the next; false when a rebuild costs less. */
   private follow(before: RowTable, after: RowTable): boolean {
     const { changed, removed, added } = RowTable.difference(before, after);
     if (4 * (changed.length + removed.length + added.length) > after.size) return false;

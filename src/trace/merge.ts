@@ -1,11 +1,11 @@
-// Takes back, or does again, what somebody changed, on top of what others have changed since: a merge of three states. Items
-// of lists are told by who they are, not by where they stand.
+// A three-way merge: reverts or repeats one change on top of later changes. It matches items of lists by identity, not by
+// index.
 import { KEYED, type Keyed } from '../core/keyed.js';
 import { escapeKey, hasOwn, isContainer, kindOf, put, same, sameData } from '../core/plain.js';
 import { KnownTouches } from '../core/touches.js';
 import type { Identities } from './identities.js';
 
-/** Something else stands where the change to take back had left something. */
+/** A later change touched the same place. */
 export class MergeConflict {
   constructor(readonly pointer: string) {}
 }
@@ -19,7 +19,7 @@ export class Merging {
 
   constructor(
     private readonly identities: Identities,
-    /** What others changed since gives way, instead of being a conflict. */
+    /** Overwrites later changes instead of throwing a conflict. */
     private readonly anyway: boolean,
   ) {
     this.touches.note([]);

@@ -106,7 +106,7 @@ export class Redaction {
   private readonly secrets = new Set<string>();
   private readonly originals = new WeakMap<object, object>();
   private readonly concealed = new WeakMap<object, object>();
-  /** The stores that somebody named, and not a `*`. */
+  /** The stores that `redact.state` names without a `*`. */
   private readonly named: readonly string[];
 
   constructor({ state = [], actions = {}, tasks = {} }: RedactOptions = {}) {

@@ -1,5 +1,5 @@
-// The step that sums up what is not listed. It grows with each action, which has to cost next to nothing: what all of them
-// come to is only worked out when somebody looks at it.
+// The coalesced step: it counts the actions that the trace does not list. Adding an action must cost next to nothing, so the
+// patches are computed only when a reader asks for the step.
 import type { Difference } from '../core/diff.js';
 import type { StoreDefinition } from '../core/store.js';
 import type { StoreChange, Transition } from '../core/transition.js';

@@ -16,7 +16,7 @@ import { namesOf } from './names.js';
 /** What became of an undo or a redo. */
 export type UndoResult =
   | { readonly became: 'done'; readonly title: string }
-  /** There was nothing to take back, or to do again. */
+  /** There was no entry to undo or redo. */
   | { readonly became: 'nothing' }
   /** Something else changed the same place since: nothing was touched. */
   | {
@@ -27,7 +27,7 @@ export type UndoResult =
     };
 
 export interface UndoStackOptions {
-  /** The stores whose changes are taken back. */
+  /** The stores whose changes an undo reverts. */
   readonly stores: readonly AnyStore[];
   /** How many entries are kept. Default: 100 */
   readonly limit?: number;
@@ -41,17 +41,17 @@ export interface UndoStackOptions {
    * undoStack(runtime, { stores: [plan], together: (action, before) => dragged.made(action) && dragged.made(before) });
    */
   readonly together?: (action: AnyAction, before: AnyAction, ms: number) => boolean;
-  /** Actions that are not taken back, by creator or type. Default: none */
+  /** Actions that make no entry, by creator or type. Default: none */
   readonly except?: readonly (AnyCreator | string)[];
 }
 
 /** The application's own undo and redo. */
 export interface UndoStack {
-  /** How many entries can be taken back. */
+  /** How many entries can be undone. */
   readonly undos: number;
   /** How many can be done again. */
   readonly redos: number;
-  /** The types of the actions of the next entry to take back. */
+  /** The types of the actions of the next entry to undo. */
   readonly nextUndo: string | undefined;
   readonly nextRedo: string | undefined;
   /**
@@ -59,7 +59,7 @@ export interface UndoStack {
    * @param options `anyway: true` also overwrites what was changed since
    */
   undo(options?: { readonly anyway?: boolean }): UndoResult;
-  /** Does the entry that was taken back last again. A new action of the user ends that. */
+  /** Repeats the entry that was undone last. A new action of the user empties the list of these. */
   redo(options?: { readonly anyway?: boolean }): UndoResult;
   /** Forgets all entries. */
   clear(): void;
@@ -228,7 +228,7 @@ class Stack implements UndoStack, Listener {
     });
   }
 
-  /** The states with an entry taken back, or done again, on top of what others did since. */
+  /** The states without an entry, or with it again, and with all later changes. */
   private merged(states: Tree, { deeds }: Entry, isUndo: boolean, merging: Merging): Tree {
     const next: Record<string, unknown> = { ...states };
     const counting = deeds.filter(({ transition }) => this.host.isShown(transition));
