@@ -518,7 +518,7 @@ const faults = [
     'what something else changed since is overwritten',
   ],
   [
-    histories,
+    moving,
     'trace/undo-stack.ts',
     '    for (const { before, after } of changed) this.identities.follow(before, after, touches);',
     '',
@@ -612,8 +612,8 @@ const faults = [
   [
     addresses,
     'location/pattern.ts',
-    "text === '' || text === '.' || text === '..' || ",
-    '',
+    'quoted || text.startsWith(QUOTE)',
+    'text.startsWith(QUOTE)',
     'a parameter is a dot segment',
   ],
   [addresses, 'location/location.ts', "path.startsWith('//') ? '/.' : ''", "''", 'an address leads to another host'],

@@ -4,12 +4,10 @@ import { badPattern } from './errors.js';
 type Part = { readonly fixed: string } | { readonly name: string };
 
 /**
- * Before a parameter, it says that what follows is meant as it stands. No segment can be empty, '.' or '..': browsers take
- * those away (WHATWG URL, 4.4), also where they are percent-encoded.
+ * Before a parameter, it says that what follows is meant as it stands: also where it is empty, '.' or '..', which browsers
+ * take away as segments (WHATWG URL, 4.4), percent-encoded or not.
  */
 const QUOTE = '~';
-
-const needsQuote = (text: string): boolean => text === '' || text === '.' || text === '..' || text.startsWith(QUOTE);
 
 /** A path of which some segments are parameters. */
 export class PathPattern {
@@ -48,7 +46,7 @@ export class PathPattern {
     const segments = this.parts.map((part) => {
       if (!('name' in part)) return encodeURIComponent(part.fixed);
       const text = params[part.name];
-      return encodeURIComponent(quoted || needsQuote(text) ? QUOTE + text : text);
+      return encodeURIComponent(quoted || text.startsWith(QUOTE) ? QUOTE + text : text);
     });
     return `/${segments.join('/')}`;
   }

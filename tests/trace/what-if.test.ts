@@ -38,6 +38,17 @@ const told = (steps: readonly Step[]): string[] =>
   );
 
 describe('exclude and include', () => {
+  test('steps that nobody has looked at are computed one on top of the other', () => {
+    const tally = store('tally', { n: 0 });
+    const added = tally.action('added', (draft, by: number) => void (draft.n = 2 * draft.n + by));
+    const runtime = createRuntime({ stores: [tally], trace: recording() });
+    for (const by of [1, 2, 3]) runtime.dispatch(added(by));
+    runtime.trace.exclude(1);
+    expect(runtime.read(tally).n).toBe(7);
+    runtime.trace.seek(2);
+    expect(runtime.read(tally).n).toBe(2);
+  });
+
   test('rule 16: what then throws is failed, what then changes nothing is unchanged; facts cannot be excluded', () => {
     const { visits, planned, removed, counted } = declare();
     const runtime = createRuntime({ stores: [visits], trace: recording() });
