@@ -2,6 +2,7 @@
 import { existsSync, writeFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import colours from 'picocolors';
+import { messageOf } from '../core/errors.js';
 import { createRuntime, type AnyStore, type Need, type Runtime } from '../core/index.js';
 import { recording } from '../trace/index.js';
 import { badOption, demoMissing, fileUnwritable, portTaken } from './errors.js';
@@ -43,7 +44,8 @@ async function load<T>(path: string): Promise<T> {
   return (await import(place(path).href)) as T;
 }
 
-export async function runDemo(options: DemoOptions, out: Output): Promise<void> {
+/** Gives the exit code: 1 where the shift could not be played to its end. */
+export async function runDemo(options: DemoOptions, out: Output): Promise<0 | 1> {
   const { startOffice } = await load<OfficeModule>('office/server.js');
   const settings = {
     seed: number('--seed', options.seed, 'a whole number', Number.isSafeInteger),
@@ -69,6 +71,7 @@ export async function runDemo(options: DemoOptions, out: Output): Promise<void> 
     process.once('SIGTERM', resolve);
   });
   await office.close();
+  return 0;
 }
 
 function number(option: string, text: string, wanted: string, fits: (value: number) => boolean): number {
@@ -77,7 +80,7 @@ function number(option: string, text: string, wanted: string, fits: (value: numb
   return value;
 }
 
-async function playHeadless(office: RunningOffice, file: string, out: Output): Promise<void> {
+async function playHeadless(office: RunningOffice, file: string, out: Output): Promise<0 | 1> {
   try {
     const [model, client, shift] = await Promise.all([
       load<ShiftModules['model']>('src/model/index.js'),
@@ -93,12 +96,20 @@ async function playHeadless(office: RunningOffice, file: string, out: Output): P
     let told = 0;
     out.result(colours.bold('Skerrow Harbour: one shift, played without a page'));
     out.result(colours.dim('\nsteps   what happened'));
-    await shift.playShift(runtime, (line) => {
+    const tell = (line: string): void => {
       const last = trace.steps.length - 1;
       const steps = last < told ? '' : last === told ? String(last) : `${told}–${last}`;
       told = last + 1;
       out.result(`${colours.cyan(steps.padEnd(6))}  ${line}`);
-    });
+    };
+    let failed = false;
+    try {
+      await shift.playShift(runtime, tell);
+    } catch (error) {
+      // The trace of a shift that broke off is the one to look at.
+      failed = true;
+      tell(colours.red(`The shift breaks off: ${messageOf(error)}.`));
+    }
     try {
       writeFileSync(file, trace.export());
     } catch (cause) {
@@ -107,6 +118,7 @@ async function playHeadless(office: RunningOffice, file: string, out: Output): P
     out.result(`\n${trace.steps.length} steps were recorded and saved in ${colours.bold(file)}.`);
     out.talk(colours.dim(`List them with: floe steps ${file}`));
     runtime.close();
+    return failed ? 1 : 0;
   } finally {
     await office.close();
   }

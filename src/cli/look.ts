@@ -12,7 +12,7 @@ import { noValue } from './errors.js';
 import { sourceOf } from './input.js';
 import { lineTo, statesAt } from './line.js';
 import { numberOf } from './options.js';
-import { Columns, inShort, type Output } from './output.js';
+import { Columns, inShort, jsonOf, shown, type Output } from './output.js';
 import { timeOf, toldOf } from './steps.js';
 
 export interface LookOptions {
@@ -31,7 +31,7 @@ export async function showState(
   const states = (await statesAt(line)).get(line.last);
   const found = lookUp(states, keys);
   if (!found) throw noValue(pointer ?? '', line.last);
-  out.result(JSON.stringify(encode(found.value), undefined, options.json ? undefined : 2));
+  out.result(jsonOf(encode(found.value), options.json ? undefined : 2));
   if (!options.json) out.talk(colours.dim(`\nThe state after step ${line.last}.`));
   tellProblem(line, out);
 }
@@ -54,11 +54,11 @@ export async function showChanges(
   const [before, after] = start <= end ? [early, late] : [late, early];
   const { changes } = differenceOfStates(before!, after!);
   if (json) {
-    out.result(JSON.stringify(encodePatch(changes)));
+    out.result(jsonOf(encodePatch(changes)));
     return;
   }
   const columns = new Columns(out, ['', 'where', 'before', 'after']);
-  const shown = (states: unknown, path: string): string => {
+  const valueAt = (states: unknown, path: string): string => {
     const found = lookUp(states, parsePointer(path));
     return found ? inShort(found.value, 44) : colours.dim('nothing');
   };
@@ -66,9 +66,9 @@ export async function showChanges(
   columns.write(
     changes.map(({ op, path }) => [
       tones[op as keyof typeof tones](op),
-      path,
-      op === 'add' ? colours.dim('nothing') : shown(before, path),
-      op === 'remove' ? colours.dim('nothing') : shown(after, path),
+      shown(path),
+      op === 'add' ? colours.dim('nothing') : valueAt(before, path),
+      op === 'remove' ? colours.dim('nothing') : valueAt(after, path),
     ]),
   );
   out.talk(colours.dim(`\n${changes.length} changes from step ${start} to step ${end}.`));
@@ -90,19 +90,19 @@ export async function showHistory(file: string, pointer: string, options: LookOp
   });
   const found = [...changesOf(pointer, touching.reverse(), states)].reverse();
   if (found.length === 0 && !lookUp(states, parsePointer(pointer))) throw noValue(pointer, line.last);
-  if (options.json) for (const one of found) out.result(JSON.stringify(jsonOf(one)));
+  if (options.json) for (const one of found) out.result(jsonOf(changeOf(one)));
   else {
     const columns = new Columns(out, ['step', 'time (UTC)', 'what happened', 'because of', 'before', 'after']);
-    const shown = (one: ValueChange, of: 'before' | 'after'): string =>
+    const valueOf = (one: ValueChange, of: 'before' | 'after'): string =>
       of in one ? inShort(one[of], 34) : colours.dim('nothing');
     columns.write(
       found.map((one) => [
         colours.dim(String(one.step.seq).padStart(4)),
         colours.dim(timeOf(one.step)),
-        toldOf(one.step) + (one.pointer === pointer ? '' : colours.dim(` at ${one.pointer}`)),
-        colours.dim(causeOf(one.step)),
-        shown(one, 'before'),
-        shown(one, 'after'),
+        toldOf(one.step) + (one.pointer === pointer ? '' : colours.dim(` at ${shown(one.pointer)}`)),
+        colours.dim(shown(causeOf(one.step))),
+        valueOf(one, 'before'),
+        valueOf(one, 'after'),
       ]),
     );
     out.talk(colours.dim(`\n${found.length} steps changed ${pointer} up to step ${line.last}.`));
@@ -110,7 +110,7 @@ export async function showHistory(file: string, pointer: string, options: LookOp
   tellProblem(line, out);
 }
 
-const jsonOf = ({ step, pointer, ...values }: ValueChange): object => ({
+const changeOf = ({ step, pointer, ...values }: ValueChange): object => ({
   seq: step.seq,
   time: new Date(step.time).toISOString(),
   name: step.action?.type ?? step.fact,
@@ -124,5 +124,5 @@ function tellProblem(
   { problem }: { readonly problem: { code: string; message: string } | undefined },
   out: Output,
 ): void {
-  if (problem) out.talk(colours.yellow(`\n${problem.code}: ${problem.message}`));
+  if (problem) out.talk(colours.yellow(`\n${problem.code}: ${shown(problem.message)}`));
 }

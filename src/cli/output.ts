@@ -21,9 +21,21 @@ export const processOutput: Output = {
     void process.stderr.write(process.stderr.isTTY ? `\r${colours.dim(text)}\u001b[K\r` : `${text} ...\n`),
 };
 
+/** Control characters, and those that change the direction or the order in which a terminal shows text. */
+// eslint-disable-next-line no-control-regex -- exactly these must not reach a terminal
+const UNSHOWN = /[\u0000-\u001f\u007f-\u009f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ufeff]/g;
+
+/** Text of a file, safe for a terminal: escape sequences in it are shown, not obeyed. */
+export const shown = (text: string): string =>
+  text.replace(UNSHOWN, (found) => `\\u${found.charCodeAt(0).toString(16).padStart(4, '0')}`);
+
+/** A value as JSON, on one line without an indent, safe for a terminal. */
+export const jsonOf = (value: unknown, indent?: number): string =>
+  JSON.stringify(value, undefined, indent).split('\n').map(shown).join('\n');
+
 /** A value in a few words, on one line. */
 export function inShort(value: unknown, most = 60): string {
-  const text = JSON.stringify(encode(value));
+  const text = jsonOf(encode(value));
   return text.length <= most ? text : `${text.slice(0, most - 1)}…`;
 }
 

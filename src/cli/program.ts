@@ -6,8 +6,9 @@ import { FloeError, messageOf } from '../core/errors.js';
 import { compare } from './compare.js';
 import { runDemo, type DemoOptions } from './demo.js';
 import { showChanges, showHistory, showState, type LookOptions } from './look.js';
-import type { Output } from './output.js';
+import { shown, type Output } from './output.js';
 import { replay, type ReplayCommandOptions } from './replay.js';
+import { showStep } from './step.js';
 import { listSteps, type StepsOptions } from './steps.js';
 import { showStored, type StoredOptions } from './stored.js';
 import { writeTestFile, type WriteTestCommandOptions } from './write-test.js';
@@ -31,7 +32,7 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .option('--seed <number>', "the seed of the harbour's data", '7')
     .option('--delay <ms>', 'milliseconds before each answer of the office', '0')
     .option('--fail <share>', 'the share of requests that fail, 0 to 1', '0')
-    .action((options: DemoOptions) => runDemo(options, out));
+    .action(async (options: DemoOptions) => void (answer.code = await runDemo(options, out)));
   program
     .command('steps')
     .description('list the steps of a trace: when, what, which stores, how many changes, how long')
@@ -63,6 +64,13 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .action((file: string, from: string, to: string, options: LookOptions) =>
       showChanges(file, from, to, options, out),
     );
+  program
+    .command('step')
+    .description('show one step whole: payload, cause, reason, and each place with its value before and after')
+    .argument('<trace>', 'a trace file, or - for standard input')
+    .argument('<step>', 'the number of the step')
+    .option('--json', 'the step as it stands in the file, and its chain of causes')
+    .action((file: string, step: string, options: { json?: boolean }) => showStep(file, step, options, out));
   program
     .command('history')
     .description('list the steps that changed a value, with the value before and after')
@@ -129,7 +137,7 @@ export async function main(args: readonly string[], out: Output): Promise<0 | 1 
       return 2;
     }
     const code = error instanceof FloeError ? error.code : 'FLOE_UNEXPECTED';
-    out.talk(`${colours.red(code)}: ${messageOf(error)}`);
+    out.talk(`${colours.red(code)}: ${messageOf(error).split('\n').map(shown).join('\n')}`);
     return 2;
   }
 }

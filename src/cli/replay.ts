@@ -4,7 +4,7 @@ import { encode } from '../core/encode.js';
 import { causeOf, replayTrace } from '../trace/index.js';
 import { readTraceFile } from './input.js';
 import { storesIn } from './model.js';
-import { inShort, type Output } from './output.js';
+import { inShort, jsonOf, shown, type Output } from './output.js';
 import { toldOf } from './steps.js';
 
 export interface ReplayCommandOptions {
@@ -28,7 +28,7 @@ export async function replay(file: string, options: ReplayCommandOptions, out: O
       next = Date.now() + 2000;
     },
   });
-  if (trace.problem) out.talk(colours.yellow(`${trace.problem.code}: ${trace.problem.message}\n`));
+  if (trace.problem) out.talk(colours.yellow(`${trace.problem.code}: ${shown(trace.problem.message)}\n`));
   if (json) {
     const { step, pointer, reason, ...values } = divergence ?? {};
     const told = divergence && {
@@ -39,10 +39,11 @@ export async function replay(file: string, options: ReplayCommandOptions, out: O
       ...('found' in values && { found: encode(values.found) }),
       ...(reason !== undefined && { reason }),
     };
-    out.result(JSON.stringify({ steps, actions, onTrust, ...(told && { divergence: told }) }));
+    out.result(jsonOf({ steps, actions, onTrust, ...(told && { divergence: told }) }));
     return divergence ? 1 : 0;
   }
-  const trusted = onTrust.length > 0 ? `; ${onTrust.length} steps with redacted actions were taken on trust` : '';
+  const trusted =
+    onTrust.length > 0 ? `; ${onTrust.length} steps that depend on redacted values were taken on trust` : '';
   if (!divergence) {
     out.result(`${colours.green('As recorded')}: ${actions} actions in ${steps} steps do what they did${trusted}.`);
     return 0;
@@ -50,12 +51,12 @@ export async function replay(file: string, options: ReplayCommandOptions, out: O
   const { step, pointer, reason } = divergence;
   const because = causeOf(step);
   out.result(`${colours.red('Something else')} at step ${colours.bold(String(step.seq))}: ${toldOf(step)}`);
-  if (because) out.result(`  because of  ${because}`);
+  if (because) out.result(`  because of  ${shown(because)}`);
   if (step.action && 'payload' in step.action) out.result(`  payload     ${inShort(step.action.payload, 100)}`);
-  if (pointer !== undefined) out.result(`  where       ${colours.bold(pointer)}`);
+  if (pointer !== undefined) out.result(`  where       ${colours.bold(shown(pointer))}`);
   out.result(`  recorded    ${'expected' in divergence ? inShort(divergence.expected, 100) : 'nothing'}`);
   out.result(`  now         ${'found' in divergence ? inShort(divergence.found, 100) : 'nothing'}`);
-  if (reason !== undefined) out.result(`  reason      ${reason}`);
+  if (reason !== undefined) out.result(`  reason      ${shown(reason)}`);
   out.talk(colours.dim(`\n${actions - 1} actions before it do what they did${trusted}.`));
   return 1;
 }

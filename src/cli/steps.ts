@@ -2,10 +2,11 @@
 import { open } from 'node:fs/promises';
 import { StringDecoder } from 'node:string_decoder';
 import colours from 'picocolors';
+import { encode } from '../core/encode.js';
 import { causeOf, titleOf, TraceReader, type Step } from '../trace/index.js';
 import { badOption } from './errors.js';
 import { readSteps, sourceOf } from './input.js';
-import { Columns, type Output } from './output.js';
+import { Columns, jsonOf, shown, type Output } from './output.js';
 import { numberOf } from './options.js';
 
 export interface StepsOptions {
@@ -27,7 +28,7 @@ export async function listSteps(file: string, options: StepsOptions, out: Output
   const reader = await readSteps(sourceOf(file), out, (step) => list.add(step));
   const problem = reader.end();
   list.end();
-  if (problem) out.talk(colours.yellow(`\n${problem.code}: ${problem.message}`));
+  if (problem) out.talk(colours.yellow(`\n${problem.code}: ${shown(problem.message)}`));
 }
 
 /** Lists what there is, then what comes to the end of the file, until the process is stopped. */
@@ -93,7 +94,7 @@ class List {
     this.all++;
     if (!this.isWanted(step)) return;
     this.count++;
-    if (this.options.json) return this.out.result(JSON.stringify(summaryOf(step)));
+    if (this.options.json) return this.out.result(jsonOf(summaryOf(step)));
     this.rows.push(step);
     if (this.rows.length >= PART) this.flush();
   }
@@ -125,8 +126,9 @@ const summaryOf = (step: Step): object => ({
   time: new Date(step.time).toISOString(),
   kind: step.kind,
   name: titleOf(step),
+  ...(step.action && 'payload' in step.action && { payload: encode(step.action.payload) }),
   cause: step.cause,
-  ...(step.run && { run: step.run }),
+  ...(step.run && { run: { ...step.run, args: encode(step.run.args) } }),
   outcome: step.outcome,
   stores: step.stores,
   changes: step.changes.length,
@@ -155,9 +157,17 @@ export function toldOf(step: Step): string {
   const tone: Tone =
     step.run?.phase === 'failed' ? colours.red : isFact ? colours.cyan : (tones[step.outcome] ?? ((text) => text));
   const outcome = step.excluded ? ' (excluded)' : isFact || step.outcome === 'applied' ? '' : ` (${step.outcome})`;
-  const note = step.note === undefined ? '' : colours.yellow(`  “${step.note}”`);
-  return (step.excluded ? colours.dim : tone)(titleOf(step) + outcome) + note;
+  const note = step.note === undefined ? '' : colours.yellow(`  “${shown(step.note)}”`);
+  return (step.excluded ? colours.dim : tone)(shown(titleOf(step)) + outcome) + note;
 }
+
+/** Why a step came to nothing, for the table: in a few words. */
+const reasonOf = ({ reason }: Step): string => {
+  if (reason === undefined) return '';
+  const text = shown(reason);
+  return colours.dim(`: ${text.length <= MOST_REASON ? text : `${text.slice(0, MOST_REASON - 1)}…`}`);
+};
+const MOST_REASON = 60;
 
 export const timeOf = (step: Step): string => new Date(step.time).toISOString().slice(11, 23);
 
@@ -171,9 +181,9 @@ const storesOf = ({ stores }: Step): string =>
 const rowOf = (step: Step): readonly string[] => [
   colours.dim(String(step.seq)),
   colours.dim(timeOf(step)),
-  toldOf(step),
-  colours.dim(causeOf(step)),
-  storesOf(step) || colours.dim('none'),
+  toldOf(step) + reasonOf(step),
+  colours.dim(shown(causeOf(step))),
+  shown(storesOf(step)) || colours.dim('none'),
   String(step.changes.length),
   colours.dim(`${step.took.toFixed(2)} ms`),
 ];

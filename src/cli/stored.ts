@@ -18,7 +18,7 @@ import { upgraded, versionOf } from '../persist/upgrade.js';
 import { perform, type Work } from '../persist/work.js';
 import { fileUnreadable, notStored } from './errors.js';
 import { storesIn } from './model.js';
-import { Columns, type Output } from './output.js';
+import { Columns, jsonOf, shown, type Output } from './output.js';
 
 export interface StoredOptions {
   readonly store?: string;
@@ -67,7 +67,7 @@ export async function showStored(place: string, options: StoredOptions, out: Out
         findings = look();
       }
     }
-    if (options.json) for (const finding of findings) out.result(JSON.stringify(forPrograms(finding)));
+    if (options.json) for (const finding of findings) out.result(jsonOf(forPrograms(finding)));
     else if (options.store === undefined) list(findings, out);
     else show(findings, out);
     return findings.some(({ fit }) => !fit) ? 1 : 0;
@@ -180,7 +180,7 @@ function list(findings: readonly Finding[], out: Output): void {
   );
   columns.write(
     findings.map((finding) => [
-      finding.kind === 'set aside' ? colours.dim(finding.key) : finding.store,
+      finding.kind === 'set aside' ? colours.dim(shown(finding.key!)) : shown(finding.store),
       String(finding.version ?? ''),
       sizeOf(finding.size),
       String(finding.changes ?? ''),
@@ -196,7 +196,7 @@ function list(findings: readonly Finding[], out: Output): void {
 
 function told({ fit, verdict, why, kind }: Finding): string {
   const tone = kind === 'set aside' ? colours.yellow : fit ? colours.green : colours.red;
-  return why === undefined ? tone(verdict) : `${tone(verdict)}: ${why}`;
+  return why === undefined ? tone(verdict) : `${tone(verdict)}: ${shown(why)}`;
 }
 
 function show(findings: readonly Finding[], out: Output): void {
@@ -209,7 +209,7 @@ function show(findings: readonly Finding[], out: Output): void {
       out.result(text!.trimEnd());
       continue;
     }
-    out.talk(`${finding.store}: ${told(finding)}`);
-    if (state !== undefined) out.result(JSON.stringify(encode(becomes ?? state), undefined, 2));
+    out.talk(`${shown(finding.store)}: ${told(finding)}`);
+    if (state !== undefined) out.result(jsonOf(encode(becomes ?? state), 2));
   }
 }

@@ -5,9 +5,16 @@ import { isDate, isMap, isSet } from '../core/plain.js';
 const WIDTH = 110;
 const NAME = /^[A-Za-z_$][\w$]*$/;
 
+/** Characters that a reader of the source would not see, or that change the order in which others are shown. */
+const UNSHOWN = /[\u007f-\u009f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ufeff]/g;
+
 /** Text as a literal with single quotes. */
 export const quoted = (text: string): string =>
-  `'${JSON.stringify(text).slice(1, -1).replaceAll('\\"', '"').replaceAll("'", "\\'").replaceAll('\u2028', '\\u2028').replaceAll('\u2029', '\\u2029')}'`;
+  `'${JSON.stringify(text)
+    .slice(1, -1)
+    .replaceAll('\\"', '"')
+    .replaceAll("'", "\\'")
+    .replace(UNSHOWN, (found) => `\\u${found.charCodeAt(0).toString(16).padStart(4, '0')}`)}'`;
 
 /**
  * A value as an expression of TypeScript: on one line where it fits, else a part a line.

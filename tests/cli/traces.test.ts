@@ -74,6 +74,82 @@ describe('floe steps', () => {
   });
 });
 
+describe('floe step', () => {
+  test('shows one step whole: payload, chain of causes, reason, values before and after', async () => {
+    const planned = steps.find(({ action }) => action?.type === 'port.planned' || action?.type === 'port.movedOn')!;
+    const { out, code } = await floe(['step', file, String(planned.seq)]);
+    expect(code).toBe(0);
+    for (const part of [
+      `Step ${planned.seq}`,
+      planned.action!.type,
+      'payload',
+      'because of',
+      'after step',
+      'begins',
+      'where',
+    ])
+      expect(out).toContain(part);
+    const whole = json((await floe(['step', file, String(planned.seq), '--json'])).out)[0];
+    expect(whole).toMatchObject({ ...planned, causes: [{ name: expect.stringContaining('begins') as unknown }] });
+    const listed = json((await floe(['steps', file, '--json'])).out).find(({ seq }) => seq === note.seq)!;
+    expect(listed.payload).toBe(note.action!.payload);
+    expect((await floe(['step', file, '999'])).err).toContain('FLOE_NO_SUCH_STEP');
+  });
+
+  test('of a failed step the table says why, and the step where', async () => {
+    const bad = place('failed.jsonl');
+    const header = text.split('\n')[0];
+    const base = { time: 0, cause: { by: 'code' }, stores: [], undo: [], took: 0, branch: 0 };
+    const failed = {
+      ...base,
+      seq: 1,
+      after: 0,
+      kind: 'action',
+      action: { type: 'log.written', payload: { text: 'a\u001b[31mred\u202e' } },
+      changes: [],
+      outcome: 'failed',
+      reason: 'no \u001b[2J paper\u0007',
+      stack: 'Error: no paper\n    at written (log.ts:3:1)',
+    };
+    const initial = { ...base, seq: 0, after: null, kind: 'fact', fact: 'initial', changes: [], outcome: 'applied' };
+    writeFileSync(bad, [header, JSON.stringify(initial), JSON.stringify(failed), ''].join('\n'));
+    const [table, one] = [await floe(['steps', bad]), await floe(['step', bad, '1'])];
+    expect(table.out).toContain('log.written (failed): no \\u001b[2J paper\\u0007');
+    expect(one.out).toContain('log.ts:3:1');
+    const all = await Promise.all([floe(['steps', bad, '--json']), floe(['step', bad, '1', '--json'])]);
+    // Nothing of a file reaches a terminal as a control character.
+    // eslint-disable-next-line no-control-regex -- these must not be there
+    for (const { out, err } of [table, one, ...all])
+      expect(out + err).not.toMatch(/[\u0000-\u0009\u000b-\u001f\u007f-\u009f\u202e]/);
+    expect(json(all[1].out)[0].reason).toBe(failed.reason);
+  });
+
+  test('who closes the pipe ends the command quietly', async () => {
+    const long = place('long.jsonl');
+    const [header, first] = text.split('\n');
+    const many = Array.from({ length: 60_000 }, (_, i) =>
+      JSON.stringify({ ...(JSON.parse(first) as Step), seq: i, after: i === 0 ? null : i - 1, changes: [], undo: [] }),
+    );
+    writeFileSync(long, [header, ...many, ''].join('\n'));
+    const child = spawn(process.execPath, [bin, 'steps', long], { stdio: ['ignore', 'pipe', 'pipe'] });
+    let err = '';
+    child.stderr.on('data', (data: Buffer) => (err += data.toString()));
+    child.stdout.once('data', () => child.stdout.destroy());
+    expect(await new Promise((resolve) => child.on('close', resolve))).toBe(0);
+    expect(err).not.toContain('EPIPE');
+  });
+});
+
+describe('floe demo', () => {
+  test('saves the trace of a shift that breaks off, and ends with 1', async () => {
+    const broken = place('broken.jsonl');
+    const { code, out, err } = await floe(['demo', '--headless', '--fail', '1', '--save', broken]);
+    expect([code, err.includes('FLOE_UNEXPECTED')]).toEqual([1, false]);
+    expect(out).toContain('The shift breaks off');
+    expect((await floe(['steps', broken])).out).toContain('failed');
+  });
+});
+
 describe('floe state, floe changes, floe history', () => {
   test('the state after a step, whole or in part', async () => {
     const { out } = await floe(['state', file, '/log/note', '--at', String(note.seq), '--json']);
