@@ -115,8 +115,12 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .argument('<place>', 'a folder, or a file of keys and texts that was saved from a browser')
     .option('--store <name>', 'the state of one store, and what was set aside of it')
     .option('--model <file>', 'also try its upgrades and checks: a JavaScript module that exports the list stores')
-    .option('--prefix <text>', "what goes before each key in a file: 'harbour:'", '')
-    .option('--mend', 'set aside what is damaged, and keep the changes before it')
+    .option(
+      '--prefix <text>',
+      "what goes before each key in a file: 'harbour:'; found by itself where all have the same",
+    )
+    .option('--mend', 'set aside what is damaged, and keep the changes before it; a copy of what was there is kept')
+    .option('--dry-run', 'with --mend: say what would be done, and write nothing')
     .option('--json', 'one JSON value a line')
     .action(
       async (place: string, options: StoredOptions) => void (answer.code = await showStored(place, options, out)),

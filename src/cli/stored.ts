@@ -1,5 +1,6 @@
 // `floe stored PLACE`: what is kept between sessions, whether it can be used, and how to mend it.
-import { existsSync, readFileSync, renameSync, statSync, writeFileSync } from 'node:fs';
+import { copyFileSync, existsSync, mkdirSync, readFileSync, renameSync, statSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
 import colours from 'picocolors';
 // What is kept may hold tables.
 import '../entities/index.js';
@@ -16,27 +17,32 @@ import { listed } from '../persist/listed.js';
 import { Shelf } from '../persist/shelf.js';
 import { upgraded, versionOf } from '../persist/upgrade.js';
 import { perform, type Work } from '../persist/work.js';
-import { fileUnreadable, notStored } from './errors.js';
+import { badOption, fileUnreadable, notStored } from './errors.js';
 import { storesIn } from './model.js';
 import { Columns, jsonOf, shown, type Output } from './output.js';
 
 export interface StoredOptions {
   readonly store?: string;
   readonly model?: string;
-  readonly prefix: string;
+  readonly prefix?: string;
   readonly mend?: boolean;
+  readonly dryRun?: boolean;
   readonly json?: boolean;
 }
 
 interface Place {
   readonly shelf: Shelf;
+  /** Makes sure that nobody else writes there meanwhile. Returns a function that ends that. */
+  lock(): () => void;
+  /** Copies what is to be mended as it is, byte for byte, before anything is written. Gives the place of the copies. */
+  keep(keys: readonly string[]): string;
   /** Writes what was changed back, where that is not done at once. */
   save(): void;
-  close(): void;
 }
 
 /** What is known of one thing that is stored. */
-interface Finding extends StoredItem {
+interface Finding extends Omit<StoredItem, 'kind'> {
+  readonly kind: StoredItem['kind'] | 'foreign';
   /** Whether a session can use it as it is. */
   readonly fit: boolean;
   /** In a few words what a session would do with it. */
@@ -46,74 +52,145 @@ interface Finding extends StoredItem {
 }
 
 /** Gives the exit code: 1 where something cannot be used. */
-export async function showStored(place: string, options: StoredOptions, out: Output): Promise<0 | 1> {
-  const stores = options.model === undefined ? undefined : await storesIn(options.model);
-  const { shelf, save, close } = openPlace(place, options);
-  try {
-    const wanted = ({ store }: StoredItem): boolean => options.store === undefined || store === options.store;
-    const look = (): Finding[] =>
-      now(listed(shelf))
-        .filter(wanted)
-        .map((item) => judge(item, stores, shelf));
-    let findings = look();
-    if (findings.length === 0)
-      throw notStored(place, options.store === undefined ? 'it is empty' : `nothing is kept of '${options.store}'`);
-    if (options.mend) {
-      const broken = findings.filter(({ fit }) => !fit);
+export async function showStored(path: string, options: StoredOptions, out: Output): Promise<0 | 1> {
+  const { store: only, model, mend: mends, dryRun = false, json } = options;
+  if (dryRun && !mends) throw badOption('--dry-run', 'alone', 'effect with --mend');
+  const stores = model === undefined ? undefined : await storesIn(model);
+  const place = openPlace(path, options, out);
+  const { shelf } = place;
+  const look = (): Finding[] =>
+    now(listed(shelf))
+      .filter(({ store }) => only === undefined || store === only)
+      .map((item) => judge(item, stores, shelf));
+  let findings = look();
+  if (!findings.some(({ kind }) => kind !== 'foreign'))
+    throw notStored(path, only === undefined ? 'nothing there has its marks' : `nothing is kept of '${only}'`);
+  const broken = findings.filter(({ fit }) => !fit);
+  if (mends && broken.length === 0) out.talk('There is nothing to mend.');
+  else if (mends && dryRun)
+    for (const finding of broken) out.talk(`${colours.yellow('would mend')}  ${planOf(finding)}`);
+  else if (mends) {
+    const unlock = place.lock();
+    try {
+      // Its owner may have gone on until now.
+      const broken = look().filter(({ fit }) => !fit);
+      const kept = place.keep(broken.map(({ store }) => store));
       for (const finding of broken) tellMended(finding, now(mend(shelf, finding)), out);
-      if (broken.length === 0) out.talk('There is nothing to mend.');
-      else {
-        save();
-        findings = look();
-      }
+      place.save();
+      out.talk(colours.dim(`What was there is kept as it was in ${kept}.`));
+    } finally {
+      unlock();
     }
-    if (options.json) for (const finding of findings) out.result(jsonOf(forPrograms(finding)));
-    else if (options.store === undefined) list(findings, out);
-    else show(findings, out);
-    return findings.some(({ fit }) => !fit) ? 1 : 0;
-  } finally {
-    close();
+    findings = look();
   }
+  if (json) for (const finding of findings) out.result(jsonOf(forPrograms(finding)));
+  else if (only === undefined) list(findings, out);
+  else show(findings, out);
+  return findings.some(({ fit }) => !fit) ? 1 : 0;
 }
 
 /** All that is done here is done on places that answer at once. */
 const now = <T>(work: Work<T>): T => perform(work) as T;
 
-function openPlace(place: string, { prefix, mend: mends }: StoredOptions): Place {
-  if (!existsSync(place))
-    throw fileUnreadable(place, Object.assign(new Error('there is no such file or folder'), { code: 'ENOENT' }));
-  if (statSync(place).isDirectory()) {
-    // Nobody else may write while it is mended.
-    const close = mends ? lockFolder(place) : () => undefined;
-    return { shelf: new Shelf(fileArea(place)), save: () => undefined, close };
-  }
+function openPlace(path: string, options: StoredOptions, out: Output): Place {
+  if (!existsSync(path))
+    throw fileUnreadable(path, Object.assign(new Error('there is no such file or folder'), { code: 'ENOENT' }));
+  return statSync(path).isDirectory() ? folderAt(path) : exportAt(path, options, out);
+}
+
+const stamp = (): string => new Date().toISOString().replaceAll(':', '-');
+
+/** A folder of `fileStorage`. */
+function folderAt(path: string): Place {
+  return {
+    shelf: new Shelf(fileArea(path)),
+    lock: () => lockFolder(path),
+    keep(stores) {
+      const copies = join(path, `mended-${stamp()}`);
+      mkdirSync(copies);
+      for (const store of stores)
+        for (const ending of ['.jsonl', '.json']) {
+          const name = encodeURIComponent(store) + ending;
+          if (existsSync(join(path, name))) copyFileSync(join(path, name), join(copies, name));
+        }
+      return copies;
+    },
+    save: () => undefined,
+  };
+}
+
+/** A file of keys and texts, as `persistence.texts()` gives them, or a whole storage of a browser. */
+function exportAt(path: string, options: StoredOptions, out: Output): Place {
   let value: unknown;
   try {
-    value = JSON.parse(readFileSync(place, 'utf8'));
+    value = JSON.parse(readFileSync(path, 'utf8'));
   } catch (cause) {
-    throw notStored(place, messageOf(cause));
+    throw notStored(path, messageOf(cause));
   }
-  if (typeof value !== 'object' || value === null || Array.isArray(value))
-    throw notStored(place, 'it is not an object');
-  const others: [string, string][] = [];
-  const texts = new Map<string, string>();
-  for (const [key, text] of Object.entries(value)) {
-    if (typeof text !== 'string') throw notStored(place, `'${key}' is not a text`);
-    if (key.startsWith(prefix)) texts.set(key.slice(prefix.length), text);
-    else others.push([key, text]);
-  }
-  const save = (): void => {
-    const all = [...others, ...Array.from(texts, ([key, text]) => [prefix + key, text])];
-    writeFileSync(`${place}.new`, JSON.stringify(Object.fromEntries(all), undefined, 1));
-    renameSync(`${place}.new`, place);
+  if (typeof value !== 'object' || value === null || Array.isArray(value)) throw notStored(path, 'it is not an object');
+  const entries = Object.entries(value as Record<string, unknown>);
+  for (const [key, text] of entries) if (typeof text !== 'string') throw notStored(path, `'${key}' is not a text`);
+  const all = entries as [string, string][];
+  const prefix = options.prefix ?? prefixOf(path, all);
+  if (options.prefix === undefined && prefix !== '') out.talk(colours.dim(`Its keys begin with '${shown(prefix)}'.`));
+  const texts = new Map(
+    all.flatMap(([key, text]) => (key.startsWith(prefix) ? [[key.slice(prefix.length), text]] : [])),
+  );
+  return {
+    shelf: new Shelf(memoryArea(texts)),
+    lock: () => () => undefined,
+    keep() {
+      const copy = `${path}.${stamp()}`;
+      copyFileSync(path, copy);
+      return copy;
+    },
+    save() {
+      // What is not Floe's stays where it is.
+      const kept = all.flatMap(([key, text]) => {
+        const own = key.startsWith(prefix) ? texts.get(key.slice(prefix.length)) : text;
+        return own === undefined ? [] : [[key, own] as const];
+      });
+      const known = new Set(all.map(([key]) => key));
+      const added = Array.from(texts, ([key, text]) => [prefix + key, text] as const).filter(
+        ([key]) => !known.has(key),
+      );
+      writeFileSync(`${path}.new`, JSON.stringify(Object.fromEntries([...kept, ...added]), undefined, 1));
+      renameSync(`${path}.new`, path);
+    },
   };
-  return { shelf: new Shelf(memoryArea(texts)), save, close: () => undefined };
 }
+
+/** What stands before the names of the stores in the keys of an export, as the texts themselves say. */
+function prefixOf(path: string, entries: readonly (readonly [string, string])[]): string {
+  const found = new Set<string>();
+  for (const [key, text] of entries) {
+    const store = /^\{(?:"sum":"[0-9a-f]{8}",)?"floe":"stored",(?:[^{}]*?)"store":"([^"]+)"/.exec(text)?.[1];
+    if (store !== undefined && key.endsWith(store)) found.add(key.slice(0, -store.length));
+  }
+  if (found.size > 1)
+    throw notStored(
+      path,
+      `its keys begin with ${Array.from(found, (one) => `'${one}'`).join(', ')}: choose one with --prefix`,
+    );
+  const [prefix = ''] = found;
+  return prefix;
+}
+
+/** A text is Floe's by its own marks: the checksum at its beginning, or what it says of itself. One of them survives any damage of a byte. */
+const isMarked = (text: string): boolean =>
+  /^\{"sum":"[0-9a-f]{8}",/.test(text) || /"floe":"(?:stored|set aside)"/.test(text.slice(0, 200));
 
 function judge(item: StoredItem, stores: readonly AnyStore[] | undefined, shelf: Shelf): Finding {
   const { kind, why, version } = item;
   if (kind === 'set aside') return { ...item, fit: true, verdict: 'set aside' };
-  if (version === undefined) return { ...item, fit: false, verdict: 'cannot be read' };
+  if (item.newer !== undefined)
+    return { ...item, fit: true, verdict: `newer than this floe (${item.newer}): left untouched` };
+  if (version === undefined) {
+    const isOwn = isMarked(now(shelf.read(item.store)) ?? '');
+    if (!isOwn)
+      return { store: item.store, size: item.size, kind: 'foreign', fit: true, verdict: 'not of Floe: left alone' };
+    return { ...item, fit: false, verdict: 'cannot be read' };
+  }
   if (why !== undefined) return { ...item, fit: false, verdict: 'damaged in part' };
   if (!stores) return { ...item, fit: true, verdict: 'whole' };
   const store = stores.map(definitionOf).find(({ name }) => name === item.store);
@@ -153,10 +230,15 @@ function* mend(shelf: Shelf, { store, why = 'it cannot be read', verdict }: Find
   return aside;
 }
 
+const planOf = ({ store, verdict }: Finding): string =>
+  verdict === 'damaged in part'
+    ? `${store}: sets the whole text aside, and keeps the changes before the damage.`
+    : `${store}: sets the whole text aside; the store begins as declared.`;
+
 function tellMended({ store, verdict }: Finding, aside: string, out: Output): void {
   const rest =
     verdict === 'damaged in part' ? 'the changes before the damage are kept' : 'the store will begin as declared';
-  out.talk(`${colours.green('mended')}  ${store}: what was there is set aside as '${aside}'; ${rest}.`);
+  out.talk(`${colours.green('mended')}  ${shown(store)}: what was there is set aside as '${aside}'; ${rest}.`);
 }
 
 // ---- telling ----
@@ -195,7 +277,8 @@ function list(findings: readonly Finding[], out: Output): void {
 }
 
 function told({ fit, verdict, why, kind }: Finding): string {
-  const tone = kind === 'set aside' ? colours.yellow : fit ? colours.green : colours.red;
+  const tone =
+    kind === 'foreign' ? colours.dim : kind === 'set aside' ? colours.yellow : fit ? colours.green : colours.red;
   return why === undefined ? tone(verdict) : `${tone(verdict)}: ${shown(why)}`;
 }
 

@@ -3,7 +3,7 @@ import { difference } from '../core/diff.js';
 import { isThenable } from '../core/changing.js';
 import { messageOf, type FloeError } from '../core/errors.js';
 import type { AnyStore } from '../core/index.js';
-import { guardData } from '../core/plain.js';
+import { guardData, put, sameData } from '../core/plain.js';
 import { definitionOf, type StoreDefinition } from '../core/store.js';
 import type { Host, Listener, StoreChange, Transition } from '../core/transition.js';
 import type { MaybeAsync, StorageArea } from './area.js';
@@ -203,7 +203,8 @@ export class Keeper implements Persistence, Listener, TabsHost {
     guardData(part, { at: '', what: `The stored state of '${store.name}'` });
     // Whether it fits is known before anything is changed.
     lane.kept.complete(state, part);
-    if (isPresent && part === log.state) {
+    // A check may give an equal part that is another object: nothing has to be written for that.
+    if (isPresent && sameData(part, log.state)) {
       lane.stored = part;
       lane.end = log.end;
     } else lane.unsaved = true;
@@ -520,8 +521,8 @@ export class Keeper implements Persistence, Listener, TabsHost {
   private *allTexts(): Work<Record<string, string>> {
     const all: Record<string, string> = {};
     for (const key of yield* wait(this.shelf.area.keys())) {
-      const text = yield* wait(this.shelf.area.read(key));
-      if (text !== undefined) all[key] = text;
+      const text = yield* wait(this.shelf.text(key));
+      if (text !== undefined) put(all, key, text);
     }
     return all;
   }
@@ -607,7 +608,13 @@ export class Keeper implements Persistence, Listener, TabsHost {
   }
 
   private tellWatchers(): void {
-    for (const watcher of [...this.watchers]) watcher();
+    for (const watcher of [...this.watchers]) {
+      try {
+        watcher();
+      } catch (error) {
+        this.host.problem(error);
+      }
+    }
   }
 
   watch(listener: () => void): () => void {

@@ -20,7 +20,7 @@ function itemOf(store: string, text: string): StoredItem {
   const item = { store, kind: 'state', size: text.length } as const;
   try {
     const log = readLog(store, text);
-    if ('newer' in log) return { ...item, why: `it was written by a newer version (${log.newer})` };
+    if ('newer' in log) return { ...item, newer: log.newer, why: `it was written by a newer version (${log.newer})` };
     const { state, version, changes, damage } = log;
     return { ...item, state, version, changes, ...(damage && { why: damage.why }) };
   } catch (cause) {

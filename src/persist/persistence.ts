@@ -61,6 +61,8 @@ export interface StoredItem {
   readonly version?: number;
   /** Of a state: how many changes are kept beside the whole. */
   readonly changes?: number;
+  /** Of a state that a newer floe stored: its format. It is left untouched. */
+  readonly newer?: string;
   /** What is wrong with it, or why it was set aside. */
   readonly why?: string;
   /** Of what was set aside: its key, the text, and when, in epoch milliseconds. */

@@ -1,7 +1,8 @@
 // The logs of all stores in one area: under the name of a store its log; where nothing can be added to a text, each
 // addition as a page of its own (`NAME.ID.NUMBER`, with the checksum of the first line as ID); and what was set aside
 // (`NAME.aside.TIME`). Names of stores hold no dots.
-import type { StorageArea } from './area.js';
+import { isThenable } from '../core/changing.js';
+import type { MaybeAsync, StorageArea } from './area.js';
 import type { LogEnd } from './log.js';
 import { seal, unseal, type LineSum } from './sealed.js';
 import { wait, waitAll, type Work } from './work.js';
@@ -25,6 +26,12 @@ export interface SetAside {
 export class Shelf {
   constructor(readonly area: StorageArea) {}
 
+  /** The text under a key, if there is one. */
+  text(key: string, onBytes?: (bytes: Uint8Array) => void): MaybeAsync<string | undefined> {
+    const found = this.area.read(key, onBytes);
+    return isThenable(found) ? found.then(textIn) : textIn(found);
+  }
+
   /** The stores that something is kept of. */
   *stores(): Work<readonly string[]> {
     const keys = yield* wait(this.area.keys());
@@ -37,16 +44,16 @@ export class Shelf {
    */
   *read(store: string, sum?: LineSum): Work<string | undefined> {
     const { area } = this;
-    if (area.append) return yield* wait(area.read(store));
+    if (area.append) return yield* wait(this.text(store));
     // Both are on their way at the same time, and where both fail it is one failure.
-    const both = yield* waitAll<unknown>([area.read(store, sum?.add), area.keys()]);
+    const both = yield* waitAll<unknown>([this.text(store, sum?.add), area.keys()]);
     const [first, keys] = both as readonly [string | undefined, readonly string[]];
     if (first === undefined) return first;
     const id = first.slice(8, 16);
     const pages = pagesIn(keys, store)
       .filter((page) => page.id === id)
       .sort((a, b) => a.number - b.number);
-    const texts = yield* waitAll(pages.map(({ key }) => this.area.read(key)));
+    const texts = yield* waitAll(pages.map(({ key }) => this.text(key)));
     // A page without a text was damaged: it must not look as if it had never been.
     return first + texts.map((text) => text || '\n').join('');
   }
@@ -61,12 +68,12 @@ export class Shelf {
     if (area.append) return true;
     if (end && end.additions > 0) {
       const [last, next] = yield* waitAll([
-        area.read(pageKey(store, end.id, end.additions)),
-        area.read(pageKey(store, end.id, end.additions + 1)),
+        this.text(pageKey(store, end.id, end.additions)),
+        this.text(pageKey(store, end.id, end.additions + 1)),
       ]);
       return last !== undefined && next === undefined;
     }
-    const [first, next] = yield* waitAll([area.read(store), end ? area.read(pageKey(store, end.id, 1)) : undefined]);
+    const [first, next] = yield* waitAll([this.text(store), end ? this.text(pageKey(store, end.id, 1)) : undefined]);
     return (first && headOf(first)) === head && next === undefined;
   }
 
@@ -114,7 +121,7 @@ export class Shelf {
 
   *asides(): Work<readonly SetAside[]> {
     const keys = (yield* wait(this.area.keys())).filter((key) => ASIDE.test(key)).sort();
-    const texts = yield* waitAll(keys.map((key) => this.area.read(key)));
+    const texts = yield* waitAll(keys.map((key) => this.text(key)));
     return keys.flatMap((key, i) => {
       const text = texts[i];
       return text === undefined ? [] : [asideOf(key, text)];
@@ -124,6 +131,17 @@ export class Shelf {
   *removeAside(key: string): Work<void> {
     yield* wait(this.area.remove(key));
   }
+}
+
+/**
+ * What a storage of the application's own gave for a text: many places say `null` where there is none.
+ * @throws TypeError for what is neither
+ */
+function textIn(found: unknown): string | undefined {
+  if (found === undefined || found === null) return undefined;
+  if (typeof found !== 'string')
+    throw new TypeError(`its read gave a value of the type ${typeof found}, where a text or undefined is asked for`);
+  return found;
 }
 
 interface Page {

@@ -6,6 +6,7 @@ import { join } from 'node:path';
 import { createRuntime } from 'floe';
 import { fileStorage } from 'floe/persist/node';
 import { log, visits } from '../../examples/harbour/src/model/index.js';
+import { seal } from '../../src/persist/sealed.js';
 import { floe } from '../support/command.js';
 
 const folder = mkdtempSync(join(tmpdir(), 'floe-stored-'));
@@ -146,10 +147,103 @@ describe('damage', () => {
   test('a folder in use is not mended', async () => {
     const copy = copyOf(3);
     const runtime = createRuntime({ stores: [visits], storage: fileStorage({ folder: copy }) });
+    const file = join(copy, 'log.jsonl');
+    writeFileSync(file, readFileSync(file, 'utf8').replace('Kept', 'Kebt'));
     expect(await floe(['stored', copy, '--mend'])).toMatchObject({
       code: 2,
       err: expect.stringContaining('FLOE_STORAGE_IN_USE') as unknown,
     });
     runtime.close();
+  });
+});
+
+describe('what is not Floe’s', () => {
+  /** Every file of a folder, with its bytes. */
+  const bytesIn = (place: string): Record<string, string> =>
+    Object.fromEntries(
+      readdirSync(place, { withFileTypes: true })
+        .filter((entry) => entry.isFile())
+        .map(({ name }) => [name, readFileSync(join(place, name)).toString('base64')]),
+    );
+  const project = (): string => {
+    const place = copyOf(3);
+    for (const name of ['package.json', 'package-lock.json', 'tsconfig.base.json', 'README.md'])
+      cpSync(join(process.cwd(), name), join(place, name));
+    writeFileSync(join(place, 'lines.jsonl'), '{"a":1}\n{"a":2}\n');
+    writeFileSync(join(place, '100%.jsonl'), 'not even a key');
+    writeFileSync(join(place, 'bytes.json'), Buffer.from([0xff, 0xfe, 0x00, 0x80]));
+    return place;
+  };
+
+  test('in the folder of a project no byte of it changes, with and without --mend; it is named and left alone', async () => {
+    const place = project();
+    const before = bytesIn(place);
+    for (const more of [[], ['--mend'], ['--mend', '--dry-run']]) {
+      const { code, out, err } = await floe(['stored', place, ...more, '--json']);
+      expect([code, err.includes('mended')]).toEqual([0, false]);
+      const foreign = toldOf(out).filter(({ verdict }) => verdict.startsWith('not of Floe'));
+      expect(foreign.map(({ store }) => store).sort()).toEqual(['bytes', 'lines', 'package', 'package-lock']);
+      expect(bytesIn(place)).toEqual(before);
+    }
+    // Something of Floe's is damaged beside it.
+    const text = readFileSync(join(place, 'visits.jsonl'), 'utf8');
+    const damaged = Buffer.from(text.replace('cancelled', 'cancelle\u00ff'), 'latin1');
+    writeFileSync(join(place, 'visits.jsonl'), damaged);
+    const tried = await floe(['stored', place, '--mend', '--dry-run']);
+    expect([tried.code, tried.err]).toEqual([
+      1,
+      expect.stringContaining('would mend  visits: sets the whole text aside'),
+    ]);
+    expect(bytesIn(place)).toEqual({ ...before, 'visits.jsonl': damaged.toString('base64') });
+    expect((await floe(['stored', place, '--mend'])).code).toBe(0);
+    const after = bytesIn(place);
+    for (const name of Object.keys(before).filter((one) => one !== 'visits.jsonl'))
+      expect([name, after[name]]).toEqual([name, before[name]]);
+    const copies = readdirSync(place).find((name) => name.startsWith('mended-'))!;
+    expect(bytesIn(join(place, copies))).toEqual({ 'visits.jsonl': damaged.toString('base64') });
+  });
+
+  test('a folder with nothing of it is not touched, not even by a lock', async () => {
+    const place = mkdtempSync(join(folder, 'foreign-'));
+    cpSync(join(process.cwd(), 'package.json'), join(place, 'package.json'));
+    const before = bytesIn(place);
+    for (const more of [[], ['--mend']]) {
+      const { code, err } = await floe(['stored', place, ...more]);
+      expect([code, err]).toEqual([2, expect.stringContaining('FLOE_NOT_STORED')]);
+      expect(bytesIn(place)).toEqual(before);
+    }
+  });
+
+  test('a newer format is left untouched', async () => {
+    const place = copyOf(3);
+    const newer = readFileSync(join(place, 'log.jsonl'), 'utf8').replace(/^\{"sum":"[0-9a-f]{8}",/, '{');
+    const { line } = seal({ ...(JSON.parse(newer.split('\n')[0]) as object), format: 99 });
+    writeFileSync(join(place, 'log.jsonl'), `${line}\n`);
+    const before = bytesIn(place);
+    const { code, out } = await floe(['stored', place, '--mend']);
+    expect([code, out]).toEqual([0, expect.stringMatching(/log .*newer than this floe \(format 99\): left untouched/)]);
+    expect(bytesIn(place)).toEqual(before);
+  });
+
+  test('a raw export of a browser needs no prefix: keys of others stay where they are', async () => {
+    const file = join(folder, 'raw.json');
+    const good = readFileSync(join(fixtures, 'version-3/log.jsonl'), 'utf8');
+    const bad = readFileSync(join(fixtures, 'version-3/visits.jsonl'), 'utf8').replace('cancelled', 'cancalled');
+    const texts = { 'other:x': '{"a":1}', 'harbour:log': good, theme: 'dark', 'harbour:visits': bad, last: '7' };
+    writeFileSync(file, JSON.stringify(texts));
+    const original = readFileSync(file, 'utf8');
+    const plain = await floe(['stored', file]);
+    expect([plain.code, plain.err]).toEqual([1, expect.stringContaining("begin with 'harbour:'")]);
+    expect(readFileSync(file, 'utf8')).toBe(original);
+    const mended = await floe(['stored', file, '--mend']);
+    expect(mended.code).toBe(0);
+    const after = JSON.parse(readFileSync(file, 'utf8')) as Record<string, string>;
+    expect(Object.keys(after).slice(0, 5)).toEqual(Object.keys(texts));
+    expect(after).toMatchObject({ 'other:x': texts['other:x'], 'harbour:log': good, theme: 'dark', last: '7' });
+    const copy = readdirSync(folder).find((name) => name.startsWith('raw.json.'))!;
+    expect(readFileSync(join(folder, copy), 'utf8')).toBe(original);
+    writeFileSync(file, JSON.stringify({ ...texts, 'desk:log': good }));
+    const two = await floe(['stored', file, '--mend']);
+    expect([two.code, two.err]).toEqual([2, expect.stringContaining("'harbour:', 'desk:'")]);
   });
 });

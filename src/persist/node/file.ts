@@ -74,11 +74,22 @@ export function fileArea(folder: string) {
       const names = new Set<string>();
       for (const name of filesIn(folder)) {
         const ending = [ENDING, FIRST_ENDING].find((one) => name.endsWith(one));
-        if (ending) names.add(decodeURIComponent(name.slice(0, -ending.length)));
+        const key = ending === undefined ? undefined : keyIn(name.slice(0, -ending.length));
+        if (key !== undefined) names.add(key);
       }
       return [...names];
     },
   } satisfies StorageArea;
+}
+
+/** The key in the name of a file; nothing where no key has that name: the file is somebody else's. */
+function keyIn(name: string): string | undefined {
+  try {
+    const key = decodeURIComponent(name);
+    return encodeURIComponent(key) === name ? key : undefined;
+  } catch {
+    return undefined;
+  }
 }
 
 /** Writes a text and waits until the disk has it. */
