@@ -27,10 +27,28 @@ export const httpStorage = (options: HttpStorageOptions): Attachment<Persistence
   return storageIn(() => httpArea(options), { writeAfter: options.writeAfter });
 };
 
+/** Below 65,536, since other requests of the page may be on their way as well. */
+const MOST_KEPT_ALIVE = 60_000;
+
+/** The bytes of a text in UTF-8. */
+const sizeOf = (text: string): number => new TextEncoder().encode(text).length;
+
+/** Aborts after some milliseconds; some hosts lack `AbortSignal.timeout`. */
+function signalAfter(ms: number): AbortSignal {
+  if (typeof AbortSignal.timeout === 'function') return AbortSignal.timeout(ms);
+  const controller = new AbortController();
+  const timer: unknown = setTimeout(() => controller.abort(new Error(`no answer within ${ms} ms`)), ms);
+  // It keeps no process of Node.js alive.
+  (timer as { unref?(): void }).unref?.();
+  return controller.signal;
+}
+
 /** An area on a server. It remembers the entity tag of each text that it saw, and writes only over that one. */
 export function httpArea({ url, headers = {}, fetch = globalThis.fetch, timeout = 10_000 }: HttpStorageOptions) {
   const tags = new Map<string, string>();
   const base = url.replace(/\/$/, '');
+  /** Bytes of bodies that outlive the page. */
+  let onTheirWay = 0;
   const ask = async (
     method: string,
     key: string,
@@ -40,7 +58,7 @@ export function httpArea({ url, headers = {}, fetch = globalThis.fetch, timeout 
       ...more,
       method,
       headers: { ...headers, ...more.headers },
-      signal: AbortSignal.timeout(timeout),
+      signal: signalAfter(timeout),
     });
     if (response.ok || response.status === 404 || response.status === 412) return response;
     throw new Error(`the server answered ${response.status} ${response.statusText} to ${method} ${response.url}`);
@@ -57,15 +75,23 @@ export function httpArea({ url, headers = {}, fetch = globalThis.fetch, timeout 
   return {
     async read(key: string): Promise<string | undefined> {
       const response = await ask('GET', key);
+      // A proxy or a sign-in page answers with something, too: only a text with a tag is one that was stored.
+      if (response.ok && response.headers.get('ETag') === null)
+        throw new Error(`the answer to GET ${response.url} has no ETag, so it is not what is stored there`);
       noteTag(key, response);
       return response.ok ? response.text() : undefined;
     },
     async write(key: string, text: string): Promise<void> {
+      const size = sizeOf(text);
+      // The page may be gone before the answer: browsers take bodies along, up to 64 KiB on their way at once (Fetch, 4.6).
+      const keepalive = onTheirWay + size <= MOST_KEPT_ALIVE;
+      if (keepalive) onTheirWay += size;
       const response = await ask('PUT', key, {
         body: text,
         headers: { 'Content-Type': 'text/plain; charset=utf-8', ...conditionOf(key) },
-        // The page may be gone before the answer; browsers take small bodies along.
-        keepalive: text.length < 30_000,
+        keepalive,
+      }).finally(() => {
+        if (keepalive) onTheirWay -= size;
       });
       if (!response.ok) throw new Error(`somebody else has written '${key}' meanwhile (${response.status})`);
       noteTag(key, response);

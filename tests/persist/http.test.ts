@@ -66,3 +66,78 @@ test('a text is written only over the one that was seen', async () => {
   expect(await area().read('log')).toBe('fourth\n');
   await expect(area().write('log', 'not seen\n')).rejects.toThrow('somebody else');
 });
+
+test('an answer without a tag is unreadable: what is stored is neither set aside nor written over', async () => {
+  const url = `${office.address}/office/kept/proxied`;
+  const { log, written } = declare();
+  const first = createRuntime({ stores: [log], storage: httpStorage({ url, writeAfter: 0 }) });
+  await first.persistence.ready;
+  first.dispatch(written('good'));
+  expect(await first.persistence.flush()).toBe(true);
+  const before = await first.persistence.texts();
+  let signsIn = true;
+  const codes: unknown[] = [];
+  const page = (): Promise<Response> =>
+    Promise.resolve(
+      new Response('<!doctype html><title>Sign in</title>', { headers: { 'Content-Type': 'text/html' } }),
+    );
+  const second = createRuntime({
+    stores: [log],
+    storage: httpStorage({
+      url,
+      writeAfter: 0,
+      fetch: (input, init) =>
+        signsIn && init?.method === 'GET' && !(input as string).endsWith('/') ? page() : fetch(input as string, init),
+    }),
+    onProblem: ({ error }) => codes.push((error as { code?: string }).code),
+  });
+  await second.persistence.ready;
+  second.dispatch(written('over it'));
+  expect(await second.persistence.flush()).toBe(false);
+  expect(codes).toEqual(['FLOE_STORAGE_UNREADABLE']);
+  signsIn = false;
+  expect(await first.persistence.texts()).toEqual(before);
+});
+
+test('a body outlives the page only where the browser takes it along: bytes count, not characters, and all on their way', async () => {
+  const asked: { size: number; keepalive: unknown }[] = [];
+  let release = (): void => undefined;
+  const released = new Promise<void>((resolve) => (release = resolve));
+  const area = httpArea({
+    url: 'http://office.example/kept',
+    async fetch(_input, init) {
+      asked.push({ size: Buffer.byteLength(init!.body as string), keepalive: init!.keepalive });
+      await released;
+      return new Response(null, { status: 204, headers: { ETag: '"1"' } });
+    },
+  });
+  const writes = ['a'.repeat(29_000), 'é'.repeat(14_000), 'ö'.repeat(25_000), 'b'].map((text, i) =>
+    area.write(`k${i}`, text),
+  );
+  release();
+  await Promise.all(writes);
+  const alive = asked.filter(({ keepalive }) => keepalive).reduce((sum, { size }) => sum + size, 0);
+  expect(alive).toBeLessThan(65_536);
+  expect(asked.map(({ keepalive }) => keepalive)).toEqual([true, true, false, true]);
+});
+
+test('works where a host has no AbortSignal.timeout', async () => {
+  const { timeout } = AbortSignal;
+  try {
+    Object.assign(AbortSignal, { timeout: undefined });
+    const area = desk()();
+    await area.write('log', 'text\n');
+    expect(await area.read('log')).toBe('text\n');
+    const slow = httpArea({
+      url: 'http://office.example/kept',
+      timeout: 5,
+      fetch: (_input, init) =>
+        new Promise((_resolve, reject) =>
+          init!.signal!.addEventListener('abort', () => reject(init!.signal!.reason as Error)),
+        ),
+    });
+    await expect(slow.read('log')).rejects.toThrow('5 ms');
+  } finally {
+    Object.assign(AbortSignal, { timeout });
+  }
+});
