@@ -6,7 +6,12 @@ import { setTimeout as wait } from 'node:timers/promises';
 import type { AddressInfo } from 'node:net';
 import type { Plan, Vessel, Visit } from '../src/model/types.js';
 import { anchorages, berths, NOW, randomFrom, vessels, visitsOf } from './data.js';
+import { atMost, bodyOf, jsonOnly, nameSchema, ownPagesOnly, placeSchema, planSchema } from './door.js';
 import { keptApp } from './kept.js';
+
+/** Bytes of a body: of a request, and of a text that is kept. */
+const MOST_SENT = 10_000;
+const MOST_KEPT = 16 * 1024 * 1024;
 
 export interface OfficeOptions {
   /** The port to listen on; 0 takes a free one. */
@@ -47,6 +52,13 @@ export function officeApp({
   const named = (vessel: Vessel): Vessel => ({ ...vessel, name: names.get(vessel.hull) ?? vessel.name });
   const told = (visit: Visit): Visit => ({ ...visit, vessel: named(visit.vessel) });
   const app = new Hono();
+  app.onError((_error, c) => c.json({ problem: 'Something went wrong at the office.' }, 500));
+  app.use('/office/*', ownPagesOnly);
+  app.use('/office/kept/*', atMost(MOST_KEPT));
+  app.use('/office/*', async (c, next) =>
+    c.req.path.startsWith('/office/kept/') ? next() : atMost(MOST_SENT)(c, next),
+  );
+  app.use('/office/*', jsonOnly);
   app.use('/office/*', async (c, next) => {
     await wait(Number(c.req.query('delay') ?? delay));
     const status = Number(c.req.query('fail') ?? (random() < fail ? 503 : 0));
@@ -63,11 +75,12 @@ export function officeApp({
     return c.json(visitsOn(day).map(told));
   });
   app.post('/office/visits', async (c) => {
-    const plan = await c.req.json<Plan>().catch(() => undefined);
-    const vessel = vessels.find(({ hull }) => hull === plan?.hull);
-    const place = [...berths, ...anchorages].find(({ id }) => id === plan?.place);
-    if (!plan || !vessel || !place)
-      return c.json({ problem: 'A plan names a vessel and a place that the port knows.' }, 400);
+    const sent = await bodyOf(c, planSchema);
+    if ('problem' in sent) return c.json(sent, 400);
+    const plan: Plan = sent.body;
+    const vessel = vessels.find(({ hull }) => hull === plan.hull);
+    const place = [...berths, ...anchorages].find(({ id }) => id === plan.place);
+    if (!vessel || !place) return c.json({ problem: 'A plan names a vessel and a place that the port knows.' }, 400);
     if (!(Date.parse(plan.departs) > Date.parse(plan.arrives)))
       return c.json({ problem: 'A visit departs after it arrives.' }, 400);
     const day = plan.arrives.slice(0, 10);
@@ -117,7 +130,9 @@ export function officeApp({
     return undefined;
   };
   app.post('/office/visits/:id/place', async (c) => {
-    const { place } = await c.req.json<{ place?: unknown }>().catch(() => ({ place: undefined }));
+    const sent = await bodyOf(c, placeSchema);
+    if ('problem' in sent) return c.json(sent, 400);
+    const { place } = sent.body;
     await wait(thinking);
     const found = find(c.req.param('id'));
     const berth = berths.find(({ id }) => id === place);
@@ -163,9 +178,9 @@ export function officeApp({
   app.post('/office/vessels/:hull/name', async (c) => {
     const vessel = vessels.find(({ hull }) => hull === c.req.param('hull'));
     if (!vessel) return c.json({ problem: `There is no vessel '${c.req.param('hull')}'.` }, 404);
-    const { name } = await c.req.json<{ name?: unknown }>().catch(() => ({ name: undefined }));
-    if (typeof name !== 'string' || name.trim() === '') return c.json({ problem: 'A vessel needs a name.' }, 400);
-    names.set(vessel.hull, name.trim());
+    const sent = await bodyOf(c, nameSchema);
+    if ('problem' in sent) return c.json(sent, 400);
+    names.set(vessel.hull, sent.body.name);
     return c.json(named(vessel));
   });
   return app;
