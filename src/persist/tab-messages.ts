@@ -28,6 +28,10 @@ export type Message =
       readonly kind: 'leads';
       readonly from: string;
       readonly to?: string;
+      /** Which stores the response is about; without it, all that this tab has. */
+      readonly asked?: readonly string[];
+      /** Stores that this tab has, and still reads: their standing follows. */
+      readonly reading: readonly string[];
       readonly term: number;
       readonly done: readonly (readonly [tab: string, id: number])[];
       readonly stores: readonly Standing[];

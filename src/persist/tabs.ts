@@ -55,7 +55,7 @@ interface Shared {
   /** The state as it was last seen, without what is uncertain. */
   seen: unknown;
   /** The kept part up to which this tab went along with others, where it did not since. */
-  alone: { readonly since: unknown } | undefined;
+  alone: { readonly since: unknown; readonly until?: { readonly part: unknown } } | undefined;
   /** What is stored is still being read. */
   reading: boolean;
   /** Whether the one that orders said whether it orders this one. */
@@ -276,7 +276,17 @@ export class Tabs {
       return [[name, versionOf(one.store), one.line, one.number!, encode(one.ordered)] as const];
     });
     const { id: from, term } = this;
-    this.send({ kind: 'leads', from, ...(to !== undefined && { to }), term, done: [...this.done], stores });
+    const reading = names.filter((name) => this.shared.get(name)?.reading);
+    this.send({
+      kind: 'leads',
+      from,
+      ...(to !== undefined && { to }),
+      ...(to !== undefined && { asked: names }),
+      reading,
+      term,
+      done: [...this.done],
+      stores,
+    });
   }
 
   /** What this tab did is the next in the order. */
@@ -370,7 +380,7 @@ export class Tabs {
     this.settle();
   }
 
-  private follow({ from, to, term, done, stores }: Message & { kind: 'leads' }): void {
+  private follow({ from, asked, reading, term, done, stores }: Message & { kind: 'leads' }): void {
     const { pendings } = this;
     const before = this.role;
     const isNew = this.leader !== from;
@@ -397,7 +407,15 @@ export class Tabs {
       }
       Object.assign(one, { line, number, ordered: part, alone: undefined, heard: true });
     }
-    if (isNew || to !== undefined) this.leaveOut(new Set(stores.map(([name]) => name)));
+    const had = new Set([...stores.map(([name]) => name), ...reading]);
+    if (asked) this.leaveOut(asked.filter((name) => !had.has(name)));
+    else if (isNew) this.leaveOut([...this.shared.keys()].filter((name) => !had.has(name)));
+    // A response says nothing of the stores that this tab did not ask for: a new leader is asked for them.
+    if (isNew && asked)
+      for (const [name, one] of this.shared)
+        if (!asked.includes(name) && !one.reading && !had.has(name)) this.unheard.add(name);
+    for (const name of reading) this.await(name);
+    if (this.unheard.size > 0) this.plan();
     if (known.after.size > 0) pendings.putFirst('earlier', known);
     if (isNew) for (const pending of pendings.list) pending.sent = false;
     if (before !== 'following') this.keeper.becomes('following');
@@ -412,7 +430,9 @@ export class Tabs {
     if (one.number === undefined) {
       // Nobody ordered this store, and it went its own way.
       if (role !== 'following') return [part, part];
-      return [alone!.since, one.kept.of(one.seen)];
+      if (one.heard) return [alone!.since, one.kept.of(one.seen)];
+      // What was done since the leader began to read it is pending.
+      return alone?.until ? [alone.since, alone.until.part] : [part, part];
     }
     // It led until it heard of another one that did.
     if (alone) return [alone.since, ordered];
@@ -422,10 +442,19 @@ export class Tabs {
     return [part, joined(began, part, ordered).result];
   }
 
-  /** What the one that leads does not have goes its own way. */
-  private leaveOut(had: ReadonlySet<string>): void {
-    for (const [name, one] of this.shared) {
-      if (had.has(name) || this.unheard.has(name) || one.reading) continue;
+  /** The leader has this store, and reads it: until its standing comes, this tab proposes and writes nothing of it. */
+  private await(name: string): void {
+    const one = this.shared.get(name);
+    if (!one || one.reading || one.number !== undefined) return;
+    if (one.heard) one.alone = { since: one.alone?.since ?? one.ordered, until: { part: one.kept.of(one.seen) } };
+    one.heard = false;
+  }
+
+  /** Stores that the leader does not have go their own way. */
+  private leaveOut(names: readonly string[]): void {
+    for (const name of names) {
+      const one = this.shared.get(name);
+      if (!one || this.unheard.has(name) || one.reading) continue;
       one.heard = true;
       if (one.number === undefined) continue;
       one.number = undefined;

@@ -4,7 +4,7 @@ import { createRuntime, store } from 'floe';
 import { storageIn } from 'floe/persist';
 import { Election } from '../../src/persist/election.js';
 import { SimulatedTabs } from './simulated-tabs.js';
-import { browser, memory, quiet } from './tabs-browser.js';
+import { browser, declare, memory, quiet, type Tab } from './tabs-browser.js';
 
 /** Two hear what the other has sent. */
 const exchange = async (net: SimulatedTabs, one: number, other: number): Promise<void> => {
@@ -282,5 +282,99 @@ describe('a tab beside others', () => {
     second.close();
     pass(10_000);
     expect(led.slice(3)).toEqual(['c leads']);
+  });
+});
+
+describe('stores that tabs read at different moments', () => {
+  const lateIn = (tab: Tab) => {
+    const late = store('late', { n: 0 }).persisted();
+    const inc = late.action('inc', (draft) => {
+      draft.n++;
+    });
+    tab.runtime.add(late);
+    return { inc: () => tab.runtime.dispatch(inc()), n: () => tab.runtime.read(late).n };
+  };
+
+  test.each([
+    [0, 1],
+    [1, 0],
+  ])('one that is added later stays in the shared order, whichever tab adds it first', async (first, second) => {
+    const sea = browser();
+    const tabs = [sea.open(), sea.open()];
+    await sea.settle(tabs);
+    const late: ReturnType<typeof lateIn>[] = [];
+    for (const i of [first, second]) {
+      late[i] = lateIn(tabs[i]);
+      await sea.settle(tabs);
+    }
+    for (const one of late) {
+      one.inc();
+      await sea.settle(tabs);
+    }
+    expect(late.map(({ n }) => n())).toEqual([2, 2]);
+    // The stores from the beginning are in order still.
+    tabs[1].runtime.dispatch(tabs[1].counted());
+    await sea.settle(tabs);
+    expect(tabs.map(({ runtime, watch }) => runtime.read(watch).count)).toEqual([1, 1]);
+    const flushed = tabs[1].runtime.persistence.flush();
+    await sea.settle(tabs);
+    expect(await flushed).toBe(true);
+    tabs[0].runtime.close();
+    await sea.settle([tabs[1]]);
+    expect([late[1].n(), tabs[1].runtime.persistence.tab]).toEqual([2, 'leading']);
+    expect(await tabs[1].runtime.persistence.flush()).toBe(true);
+    expect(sea.texts.get('late')).toContain('"n":2');
+  });
+
+  test('a tab that is used while the leader still reads waits for its order, and overwrites nothing', async () => {
+    const net = new SimulatedTabs(false);
+    const texts = new Map([['watch', '']]);
+    texts.clear();
+    const reads: (() => void)[] = [];
+    const open = (id: number, isSlow: boolean) => {
+      const { watch, counted } = declare();
+      const problems: unknown[] = [];
+      const runtime = createRuntime({
+        stores: [watch],
+        storage: storageIn(
+          () => ({
+            ...memory(texts),
+            read: (key) =>
+              new Promise<string | undefined>((resolve) => {
+                const answer = (): void => resolve(texts.get(key));
+                if (isSlow) reads.push(answer);
+                else answer();
+              }),
+          }),
+          { writeAfter: Infinity, tabs: () => net.link(id) },
+        ),
+        onProblem: ({ error }) => problems.push(error),
+      });
+      return { id, runtime, watch, counted, problems };
+    };
+    const settle = async (): Promise<void> => {
+      for (let busy = true; busy;) {
+        await quiet();
+        busy = net.grant();
+        for (const id of [0, 1]) busy = net.deliver(id, 0) || busy;
+      }
+    };
+    const [slow, quick] = [open(0, true), open(1, false)];
+    await settle();
+    for (let i = 0; i < 3; i++) slow.runtime.dispatch(slow.counted());
+    quick.runtime.dispatch(quick.counted());
+    const flushed = quick.runtime.persistence.flush();
+    await settle();
+    for (const answer of reads.splice(0)) answer();
+    await settle();
+    for (const answer of reads.splice(0)) answer();
+    await settle();
+    expect([slow.runtime.read(slow.watch).count, quick.runtime.read(quick.watch).count]).toEqual([4, 4]);
+    for (let i = 0; i < 5; i++) {
+      for (const answer of reads.splice(0)) answer();
+      await settle();
+    }
+    expect([await flushed, slow.problems, quick.problems]).toEqual([true, [], []]);
+    expect(texts.get('watch')).toContain('"count":4');
   });
 });
