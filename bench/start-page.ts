@@ -21,7 +21,7 @@ Object.assign(globalThis, {
     const runtime = begin();
     runtime.dispatch(replace({ all }));
     await runtime.persistence.flush();
-    runtime.close();
+    void runtime.close();
     const text = JSON.stringify({ all });
     localStorage.setItem('by-hand', text);
     return text.length;

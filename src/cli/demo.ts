@@ -117,7 +117,7 @@ async function playHeadless(office: RunningOffice, file: string, out: Output): P
     }
     out.result(`\n${trace.steps.length} steps were recorded and saved in ${colours.bold(file)}.`);
     out.talk(colours.dim(`List them with: floe steps ${file}`));
-    runtime.close();
+    void runtime.close();
     return failed ? 1 : 0;
   } finally {
     await office.close();

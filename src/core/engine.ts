@@ -149,6 +149,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   private readonly needs = new Map<Need<never>, unknown>();
   private readonly waiting = new Set<() => void>();
   private ended = false;
+  /** Fulfilled when every listener has done what it does at the end. */
+  private closing: Promise<void> = Promise.resolve();
   readonly now: () => number;
   readonly random: () => number;
   readonly after: (ms: number, fn: () => void) => () => void;
@@ -183,13 +185,12 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   }
 
   /** Calls every listener. An error of one listener is reported, and the others are still called. */
-  private eachListener(tell: (listener: Listener) => void, transition?: Transition): void {
+  private eachListener(tell: (listener: Listener) => void): void {
     for (const listener of this.listeners) {
       try {
         tell(listener);
       } catch (error) {
-        if (transition) (transition.problems ??= []).push(error);
-        this.report(error, transition?.action);
+        this.report(error, undefined);
       }
     }
   }
@@ -291,8 +292,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   /** Readers may already have seen the initial state, so the stored state arrives as its own transition. */
   private fillWhenRead(slot: Slot, stored: PromiseLike<unknown>): void {
     const held = this.settlement.hold(slot);
+    // Also after the end: what was done on top of it is stored then.
     void stored.then((state) => {
-      if (this.ended) return;
       guardData(state, { at: '', what: `The stored state of '${slot.store.name}'` });
       this.later(() =>
         this.atLive(() => {
@@ -1007,6 +1008,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   }
 
   tell(transition: Transition): void {
+    if (this.ended) return;
     this.latest = transition;
     const { deciding } = this;
     if (deciding !== undefined && deciding.action === transition.action) deciding.of = transition;
@@ -1015,7 +1017,15 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     const { fact } = transition;
     if (this.ends.unseen || (this.ends.showsPast && (fact === 'joined' || fact === 'rehydrated')))
       transition.unseen = true;
-    this.eachListener((listener) => listener.transition?.(transition), transition);
+    // Written out: a function for each transition costs as much as what a listener does with most of them.
+    for (const listener of this.listeners) {
+      try {
+        listener.transition?.(transition);
+      } catch (error) {
+        (transition.problems ??= []).push(error);
+        this.report(error, transition.action);
+      }
+    }
   }
 
   // ---- watching ----
@@ -1149,8 +1159,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     return Object.fromEntries(only.map((store) => [store.name, this.slot(store).state]));
   }
 
-  close(): void {
-    if (this.ended) return;
+  close(): Promise<void> {
+    if (this.ended) return this.closing;
     for (const end of this.waiting) end();
     this.waiting.clear();
     this.runs.close();
@@ -1158,7 +1168,13 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     this.ends.due.clear();
     this.queue.length = 0;
     this.ends.reading.clear();
-    this.eachListener((listener) => listener.close?.());
+    const closing: PromiseLike<void>[] = [];
+    this.eachListener((listener) => {
+      const done = listener.close?.();
+      if (done) closing.push(done);
+    });
+    if (closing.length > 0) this.closing = Promise.all(closing).then(() => undefined);
+    return this.closing;
   }
 }
 

@@ -129,8 +129,11 @@ export interface Runtime {
   snapshot(options?: { readonly only?: readonly AnyStore[] }): Record<string, unknown>;
   /** The same as text, safe inside a page. */
   snapshotText(options?: { readonly only?: readonly AnyStore[] }): string;
-  /** Ends runs, watches and links; what is unsaved is saved. Later calls are errors. */
-  close(): void;
+  /**
+   * Ends runs, watches and links; later calls are errors. Everything that can happen at once has happened when it returns.
+   * @returns fulfilled when every accepted change is stored, or reported
+   */
+  close(): Promise<void>;
 }
 
 /**

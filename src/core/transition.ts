@@ -119,8 +119,8 @@ export interface Listener {
   isShown?(transition: Transition): boolean;
   /** Another history took the place of the present one: no transition that was told before is part of it. */
   replaced?(): void;
-  /** The runtime ends. */
-  close?(): void;
+  /** The runtime ends. A promise where it takes time to store what was accepted. */
+  close?(): void | PromiseLike<void>;
 }
 
 /** What the runtime offers to what is attached to it. */

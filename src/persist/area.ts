@@ -22,11 +22,21 @@ export interface StorageArea {
    * what is under a key may end in the middle of a text that was being added. Without it, each addition has its own key.
    */
   append?(key: string, text: string): MaybeAsync<void>;
+  /**
+   * Several writers share the place, and only a whole text can be written without losing what another one wrote: additions
+   * are not used. Such a `write` throws `StorageConflict` where another writer was faster. Optional.
+   */
+  readonly isShared?: boolean;
   /** Arranges that `flush` is called when the session may be about to end. Returns a function that ends that. Optional. */
   beforeEnd?(flush: () => void): () => void;
+  /** Arranges that `retry` is called when the place can be reached again. Returns a function that ends that. Optional. */
+  backAgain?(retry: () => void): () => void;
   /** Nothing is read or written any more. Optional. */
   close?(): void;
 }
+
+/** Another writer has stored something under a key since this one read it: the text there is still the other's. */
+export class StorageConflict extends Error {}
 
 /** An area in memory: for tests, and for where nothing else may be written. */
 export function memoryArea(texts = new Map<string, string>()) {

@@ -46,7 +46,7 @@ export const badKept = (store: string, place: string, why: string): FloeError =>
 export const storageFailed = (what: string, cause: unknown): FloeError =>
   new FloeError(
     'FLOE_STORAGE_FAILED',
-    `${what}: ${messageOf(cause)}. What was stored before is still there; it is tried again with the next change.`,
+    `${what}: ${messageOf(cause)}. What was stored before is still there; Floe tries again by itself, and with the next change.`,
     { cause },
   );
 

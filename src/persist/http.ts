@@ -1,7 +1,7 @@
 import { checkOptions } from '../core/options.js';
 import type { Attachment } from '../core/index.js';
-import type { StorageArea } from './area.js';
-import { whenPageEnds } from './page.js';
+import { StorageConflict, type StorageArea } from './area.js';
+import { whenOnline, whenPageEnds } from './page.js';
 import { storageIn, type Persistence, type StorageOptions } from './persistence.js';
 
 /** How state is kept on a server. */
@@ -93,13 +93,13 @@ export function httpArea({ url, headers = {}, fetch = globalThis.fetch, timeout 
       }).finally(() => {
         if (keepalive) onTheirWay -= size;
       });
-      if (!response.ok) throw new Error(`somebody else has written '${key}' meanwhile (${response.status})`);
+      if (!response.ok) throw new StorageConflict(`somebody else has written '${key}' meanwhile (${response.status})`);
       noteTag(key, response);
     },
     async remove(key: string): Promise<void> {
       const tag = tags.get(key);
       const response = await ask('DELETE', key, tag === undefined ? {} : { headers: { 'If-Match': tag } });
-      if (response.status === 412) throw new Error(`somebody else has written '${key}' meanwhile (412)`);
+      if (response.status === 412) throw new StorageConflict(`somebody else has written '${key}' meanwhile (412)`);
       tags.delete(key);
     },
     async keys(): Promise<readonly string[]> {
@@ -108,6 +108,8 @@ export function httpArea({ url, headers = {}, fetch = globalThis.fetch, timeout 
       if (!Array.isArray(keys)) throw new Error(`${base}/ does not answer with a list of keys`);
       return keys.map(String);
     },
+    isShared: true,
     beforeEnd: whenPageEnds,
+    backAgain: whenOnline,
   } satisfies StorageArea;
 }

@@ -6,7 +6,7 @@ import type { AnyStore } from '../core/index.js';
 import { guardData, put, sameData } from '../core/plain.js';
 import { definitionOf, type StoreDefinition } from '../core/store.js';
 import type { Host, Listener, StoreChange, Transition } from '../core/transition.js';
-import type { MaybeAsync, StorageArea } from './area.js';
+import { StorageConflict, type MaybeAsync, type StorageArea } from './area.js';
 import {
   notSetAside,
   storageFailed,
@@ -38,6 +38,9 @@ const SMALL = 1000;
 
 /** After a failure it is tried again with the next change, but not within this many milliseconds; twice that each time. */
 const FIRST_PAUSE = 1000;
+
+/** How often one flush stores again what it had to join with what other sessions stored meanwhile. */
+const MOST_ROUNDS = 20;
 const LONGEST_PAUSE = 30_000;
 
 /** What is known of one store. */
@@ -59,6 +62,10 @@ interface Lane {
   /** Where a change can be added; absent where the whole must be written. */
   end: LogEnd | undefined;
   unsaved: boolean;
+  /** While memory takes over what was joined with another session's state. */
+  joining: Promise<void> | undefined;
+  /** The part that was joined, and what it was joined to: what is changed before memory has it goes on top of that. */
+  over: { readonly part: unknown; readonly result: unknown } | undefined;
   /** A save will look at it anyway. */
   expected: boolean;
 }
@@ -76,7 +83,7 @@ export class Keeper implements Persistence, Listener, TabsHost {
   /** By the name of the store. */
   private readonly lanes = new Map<string, Lane>();
   private readonly watchers = new Set<() => void>();
-  private readonly stopListening: (() => void) | undefined;
+  private readonly stopListening: () => void;
   private past = false;
   private closed = false;
   private reading = 0;
@@ -95,7 +102,10 @@ export class Keeper implements Persistence, Listener, TabsHost {
   ) {
     this.shelf = new Shelf(area);
     this.tabs = link && new Tabs(host, link, this);
-    this.stopListening = area.beforeEnd?.(() => void this.flush());
+    const stops = [area.beforeEnd?.(() => void this.flush()), area.backAgain?.(() => this.tryAgain())];
+    this.stopListening = () => {
+      for (const stop of stops) stop?.();
+    };
   }
 
   get tab(): TabRole {
@@ -132,6 +142,8 @@ export class Keeper implements Persistence, Listener, TabsHost {
       sum: undefined,
       end: undefined,
       unsaved: false,
+      joining: undefined,
+      over: undefined,
       expected: false,
     };
     this.lanes.set(store.name, lane);
@@ -149,9 +161,8 @@ export class Keeper implements Persistence, Listener, TabsHost {
     void read
       .then(() => undefined)
       .then(async () => {
-        // Closed meanwhile: what was done on top of what is stored is not known.
         const { onto, phase } = await read;
-        lane.phase = this.closed ? 'untouchable' : phase;
+        lane.phase = phase;
         this.reading--;
         if (!this.closed) this.tabs?.read(store.name, onto(state), this.host.states()[store.name]);
         if (lane.unsaved) this.plan();
@@ -345,6 +356,19 @@ export class Keeper implements Persistence, Listener, TabsHost {
     for (const lane of this.lanes.values()) if (lane.unsaved) void this.save(lane);
   }
 
+  /** The place can be reached again: what could not be stored is stored without waiting. */
+  private tryAgain(): void {
+    if (!this.failing || this.closed) return;
+    this.planned?.();
+    this.planned = undefined;
+    this.pause = 0;
+    this.saveAll();
+  }
+
+  get pending(): readonly string[] {
+    return [...this.lanes.values()].filter(({ unsaved }) => unsaved).map(({ store }) => store.name);
+  }
+
   async flush(): Promise<boolean> {
     this.planned?.();
     this.planned = undefined;
@@ -357,8 +381,14 @@ export class Keeper implements Persistence, Listener, TabsHost {
 
   private async flushOwn(): Promise<boolean> {
     if (this.reading > 0) await this.ready;
-    await this.saveEverything();
-    return [...this.lanes.values()].every((lane) => !lane.unsaved || !this.mayWrite(lane));
+    for (let round = 0; ; round++) {
+      await this.saveEverything();
+      for (const { joining } of this.lanes.values()) await joining;
+      const unsaved = [...this.lanes.values()].filter((lane) => lane.unsaved && this.mayWrite(lane));
+      if (unsaved.length === 0) return true;
+      // What was joined with another session's state is stored in the next round; another one may store meanwhile.
+      if (this.failing || round >= MOST_ROUNDS || unsaved.some(({ phase }) => phase !== 'ready')) return false;
+    }
   }
 
   private saveEverything(): MaybeAsync<unknown> {
@@ -377,10 +407,11 @@ export class Keeper implements Persistence, Listener, TabsHost {
   /** What is stored is the live end, wherever the cursor is. */
   private *write(lane: Lane): Work<void> {
     const { store } = lane;
-    while (lane.unsaved && lane.phase === 'ready' && this.mayWrite(lane)) {
+    for (let round = 0; lane.unsaved && lane.phase === 'ready' && this.mayWrite(lane); round++) {
       lane.unsaved = false;
       try {
-        const part = lane.kept.of(this.host.states()[store.name]);
+        const own = lane.kept.of(this.host.states()[store.name]);
+        const part = lane.over ? joined(lane.over.part, own, lane.over.result).result : own;
         if (sameParts(part, lane.stored)) continue;
         if (!(yield* this.shelf.isAsLeft(store.name, lane.head, lane.end))) {
           yield* this.meet(lane, part);
@@ -395,10 +426,13 @@ export class Keeper implements Persistence, Listener, TabsHost {
       } catch (cause) {
         // It stays unsaved; what was stored before is still there.
         lane.unsaved = true;
+        // Another writer was faster between the look and the write: the next look finds what it stored.
+        if (cause instanceof StorageConflict && round < MOST_ROUNDS) continue;
         const isNews = !this.failing;
         this.failing = true;
         this.pause = Math.min(Math.max(FIRST_PAUSE, this.pause * 2), LONGEST_PAUSE);
         if (isNews) this.report(storageFailed(`'${store.name}' could not be stored`, cause));
+        this.plan();
         return;
       }
     }
@@ -407,7 +441,7 @@ export class Keeper implements Persistence, Listener, TabsHost {
   private *put(lane: Lane, part: unknown, changes: ReturnType<typeof difference>['changes'] | undefined): Work<void> {
     const { store, end } = lane;
     const { shelf } = this;
-    if (end && changes && end.whole > SMALL) {
+    if (end && changes && end.whole > SMALL && !shelf.area.isShared) {
       const { line, sum } = changeLine(changes, end.sum);
       // Once the changes are as long as the whole, the whole is written again.
       if (end.added + line.length < end.whole) {
@@ -452,10 +486,23 @@ export class Keeper implements Persistence, Listener, TabsHost {
         throw cause;
       }
     }
-    // Nothing is written until memory has it too.
+    // It is stored at once: the session may end before memory has it.
+    lane.unsaved = false;
+    try {
+      yield* this.put(lane, result, lane.stored === NOTHING ? undefined : difference(lane.stored, result).changes);
+    } catch (cause) {
+      // Memory has not what the other stored: the next attempt meets it again.
+      Object.assign(lane, { stored, head, sum, end });
+      throw cause;
+    }
+    lane.stored = result;
+    lane.over = { part, result };
+    // Memory follows after the notification that is under way. Until then it has not what the other stored, and must not be
+    // stored over it.
     lane.phase = 'reading';
-    void Promise.resolve().then(() => {
+    lane.joining = Promise.resolve().then(() => {
       lane.phase = 'ready';
+      lane.joining = lane.over = undefined;
       if (this.closed) return;
       const states = this.host.states();
       const now = states[store.name];
@@ -463,8 +510,10 @@ export class Keeper implements Persistence, Listener, TabsHost {
       this.host.state([{ store, before: now, after: lane.kept.exactly(now, latest) }], 'rehydrated', {
         cause: { by: 'storage' },
       });
-      lane.unsaved = true;
-      this.plan();
+      if (!sameData(latest, result)) {
+        lane.unsaved = true;
+        this.plan();
+      }
       this.report(storedElsewhere(store.name, lost, aside));
     });
   }
@@ -473,17 +522,24 @@ export class Keeper implements Persistence, Listener, TabsHost {
 
   async forget(...stores: AnyStore[]): Promise<boolean> {
     const lanes = this.lanesOf(stores);
-    return (await this.leaveToWriter('forget', lanes)) ?? this.forgetHere(lanes);
+    // What is changed from now on is a change after it.
+    const began = lanes.map((lane) => this.partOf(lane));
+    return (await this.leaveToWriter('forget', lanes)) ?? this.forgetHere(lanes, began);
   }
 
-  private async forgetHere(lanes: readonly Lane[]): Promise<boolean> {
-    const done = lanes.map((lane) => lane.turns.take(() => this.remove(lane)));
+  /** The kept part as memory has it now. */
+  private partOf({ kept, store }: Lane): unknown {
+    return kept.of(this.host.states()[store.name]);
+  }
+
+  private async forgetHere(lanes: readonly Lane[], began = lanes.map((lane) => this.partOf(lane))): Promise<boolean> {
+    const done = lanes.map((lane, i) => lane.turns.take(() => this.remove(lane, began[i])));
     const all = await perform(waitAll(done));
     this.tell();
     return all.every(Boolean);
   }
 
-  private *remove(lane: Lane): Work<boolean> {
+  private *remove(lane: Lane, began: unknown): Work<boolean> {
     const { name } = lane.store;
     try {
       yield* this.shelf.remove(name);
@@ -492,16 +548,17 @@ export class Keeper implements Persistence, Listener, TabsHost {
       this.report(storageFailed(`What is stored for '${name}' could not be forgotten`, cause));
       return false;
     }
-    const began = lane.kept.of(this.host.states()[name]);
+    const isSame = sameParts(began, this.partOf(lane));
     Object.assign(lane, {
       began,
       stored: NOTHING,
       head: undefined,
       sum: undefined,
       end: undefined,
-      unsaved: false,
+      unsaved: !isSame,
       phase: 'ready',
     });
+    if (!isSame) this.plan();
     return true;
   }
 
@@ -622,18 +679,22 @@ export class Keeper implements Persistence, Listener, TabsHost {
     return () => this.watchers.delete(listener);
   }
 
-  close(): void {
+  close(): void | PromiseLike<void> {
     this.planned?.();
-    const saving = this.saveEverything();
+    // Memory will not take over any more what was joined with it; what was changed meanwhile goes on top of that.
+    for (const lane of this.lanes.values()) if (lane.over) lane.phase = 'ready';
+    // What was done on top of a state that is still being read is stored as soon as that is there.
+    const saving = this.reading > 0 ? this.ready.then(() => this.saveEverything()) : this.saveEverything();
     this.tabs?.leave();
     const close = (): void => {
       this.shelf.area.close?.();
       // Only now may another tab write.
       this.tabs?.close();
     };
-    if (isThenable(saving)) void saving.then(close);
-    else close();
-    this.stopListening?.();
+    this.stopListening();
     this.closed = true;
+    if (isThenable(saving)) return saving.then(close);
+    close();
+    return undefined;
   }
 }

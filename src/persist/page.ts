@@ -20,3 +20,10 @@ export function whenPageEnds(flush: () => void): () => void {
     document?.removeEventListener?.('visibilitychange', hidden);
   };
 }
+
+/** Calls `retry` whenever the host says that the network is back. Where no host says so it never does. */
+export function whenOnline(retry: () => void): () => void {
+  const page = globalThis as Page;
+  page.addEventListener?.('online', retry);
+  return () => page.removeEventListener?.('online', retry);
+}

@@ -21,6 +21,8 @@ export interface Persistence {
   readonly tab: TabRole;
   /** Fulfilled when everything that is stored was read. */
   readonly ready: Promise<void>;
+  /** The names of the stores with changes that are not stored yet. */
+  readonly pending: readonly string[];
   /** Everything that went wrong so far, oldest first. */
   readonly problems: readonly FloeError[];
   /**
@@ -117,7 +119,19 @@ export const storageIn = (
 };
 
 const MEMBERS: readonly (keyof Persistence)[] = [
-  ...(['status', 'tab', 'ready', 'problems', 'flush', 'rehydrate', 'forget', 'list', 'texts', 'watch'] as const),
+  ...([
+    'status',
+    'tab',
+    'ready',
+    'pending',
+    'problems',
+    'flush',
+    'rehydrate',
+    'forget',
+    'list',
+    'texts',
+    'watch',
+  ] as const),
 ];
 
 function attached(

@@ -47,12 +47,12 @@ describe.each(expected)('what version %i of the harbour stored', (version, kept,
     const runtime = open();
     expect([runtime.read(visits), runtime.read(log).note]).toEqual([{ ...kept, known: null }, note]);
     expect([await runtime.persistence.flush(), runtime.persistence.problems]).toEqual([true, []]);
-    runtime.close();
+    void runtime.close();
     expect(readdirSync(copy).filter((name) => name.startsWith('visits'))).toEqual(['visits.jsonl']);
     expect(readFileSync(join(copy, 'visits.jsonl'), 'utf8')).toContain('"version":4');
     const again = open();
     expect(again.read(visits)).toEqual({ ...kept, known: null });
-    again.close();
+    void again.close();
   });
 
   test('is listed, and its upgrade tried without writing', async () => {
@@ -98,7 +98,7 @@ describe('damage', () => {
     ]);
     const runtime = createRuntime({ stores: [visits], storage: fileStorage({ folder: copy }) });
     expect([runtime.read(visits).filter, runtime.persistence.problems]).toEqual(['expected', []]);
-    runtime.close();
+    void runtime.close();
   });
 
   test('what the model cannot use is said; a file saved from a browser is mended in place', async () => {
@@ -153,7 +153,7 @@ describe('damage', () => {
       code: 2,
       err: expect.stringContaining('FLOE_STORAGE_IN_USE') as unknown,
     });
-    runtime.close();
+    void runtime.close();
   });
 });
 

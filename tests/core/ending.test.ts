@@ -83,7 +83,7 @@ describe('a loop that catches everything', () => {
       await settle();
       const before = rounds;
       expect(before).toBeGreaterThan(2);
-      endings[how as keyof typeof endings](runtime, run, () => runtime.dispatch(ticked()));
+      void endings[how as keyof typeof endings](runtime, run, () => runtime.dispatch(ticked()));
       await settle();
       // It goes round once more, and what it dispatches then is stopped.
       expect([rounds - before, codes]).toEqual([1, ['FLOE_RUN_CANCELLED']]);
@@ -371,7 +371,7 @@ test('sleep, retry and clocks take any length: a month, and for ever', async () 
   runtime.run(again()).catch(() => undefined);
   await new Promise((resolve) => setTimeout(resolve, 30));
   expect(woken).toEqual(['tried']);
-  runtime.close();
+  void runtime.close();
 });
 
 test('an action is plain data: an argument of a task, a payload, a part of the state', async () => {

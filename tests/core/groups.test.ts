@@ -80,7 +80,7 @@ describe('rule 2: atomic', () => {
   test('one inside another stands or falls with it; rules that are only reported are reported once', () => {
     const { counter, added, failing, runtime, problems, host } = recorded();
     const told: Transition[] = [];
-    const stop = host.listen({ transition: (transition) => told.push(transition), close: () => told.splice(0) });
+    const stop = host.listen({ transition: (transition) => told.push(transition), close: () => void told.splice(0) });
     counter.invariant('small', ({ n }) => n < 3);
     const work = (then?: () => void) =>
       runtime.atomic(() => {

@@ -119,7 +119,7 @@ describe('a hold', () => {
     const { counter, runtime } = setting();
     const one = hold(runtime, (read) => read(counter).n);
     one.subscribe(() => undefined);
-    runtime.close();
+    void runtime.close();
     expect(codeOf(() => one.get())).toBe('FLOE_CLOSED');
   });
 });
@@ -275,7 +275,7 @@ test('closing ends iterations and completes subscriptions', async () => {
   const iterator = runtime.select(counter)[Symbol.asyncIterator]();
   const asked = [iterator.next(), iterator.next(), iterator.next()];
   await Promise.resolve();
-  runtime.close();
+  void runtime.close();
   expect(await loop).toBe('ended');
   expect((await Promise.all(asked)).map(({ done }) => done)).toEqual([false, true, true]);
   expect([seen, complete.mock.calls.length]).toEqual([[0, 0], 1]);

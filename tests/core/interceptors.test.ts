@@ -41,7 +41,7 @@ describe('interceptors', () => {
     expect(runtime.dispatch(added(2))).toBe('waiting');
     expect(decisions[0]()).toBe('applied');
     expect(codeOf(decisions[0])).toBe('FLOE_PROCEEDED_TWICE');
-    runtime.close();
+    void runtime.close();
     expect(codeOf(decisions[1])).toBe('FLOE_CLOSED');
     expect(outcomes()).toEqual(['waiting', 'waiting', 'applied', 'stopped']);
     expect(last()).toMatchObject({ action: { payload: 2 }, reason: 'closed' });

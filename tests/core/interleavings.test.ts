@@ -164,7 +164,7 @@ async function play(events: readonly Event[], overlap: Overlap, lanes: number): 
   const ends: unknown[] = [];
   for (const event of events) {
     if (event === 'close') {
-      runtime.close();
+      void runtime.close();
       model.close();
     } else if ('start' in event) {
       const visit = event.start;

@@ -71,7 +71,7 @@ const interruptions: Record<string, (setting: Setting) => void> = {
   switch: ({ runtime }) => runtime.trace.switchTo(runtime.trace.branches[0].id),
   cancel: ({ runs }) => runs.forEach((run) => run.cancel()),
   run: (setting) => start(setting, 'b'),
-  close: ({ runtime }) => runtime.close(),
+  close: ({ runtime }) => void runtime.close(),
 };
 
 const start = ({ runtime, load, runs }: Setting, day: string): void => {
@@ -93,7 +93,7 @@ async function recordedElsewhere(): Promise<string> {
   runtime.run(load('elsewhere')).catch(() => undefined);
   await runtime.clock.advance(12);
   const file = runtime.trace.export();
-  runtime.close();
+  void runtime.close();
   return file;
 }
 

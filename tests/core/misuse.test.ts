@@ -405,7 +405,7 @@ describe('a closed runtime', () => {
     const runtime = testRuntime({ stores: [counter] });
     const undo = undoStack(runtime, { stores: [counter] });
     runtime.dispatch(added(1));
-    runtime.close();
+    void runtime.close();
     const { trace } = runtime;
     const calls: (() => unknown)[] = [
       () => runtime.add(store('late', {})),

@@ -33,7 +33,7 @@ describe('a call that is not possible says which it was', () => {
       const reads = counter.selector(`reads-${name}`, () => void calls[name](runtime));
       expect(() => runtime.read(reads)).toThrow(`inside the selector 'counter.reads-${name}'`);
     }
-    runtime.close();
+    void runtime.close();
     const { code, message } = failure(() => calls[name](runtime));
     expect([code, message]).toEqual(['FLOE_CLOSED', expect.stringContaining(name)]);
   });
@@ -132,10 +132,10 @@ describe('what is offered to those who are attached', () => {
       ['counter', 'log'],
       ['counter', 'log'],
     ]);
-    const close = jest.fn();
+    const close = jest.fn<() => void>();
     host.listen({ close });
-    runtime.close();
-    runtime.close();
+    void runtime.close();
+    void runtime.close();
     expect(close).toHaveBeenCalledTimes(1);
   });
 

@@ -260,6 +260,6 @@ test('runtimes side by side are isolated; one begins with the snapshot of anothe
   const initial = one.snapshot({ only: [counter] });
   expect(initial).toEqual({ counter: { n: 1, m: 0 } });
   expect(createRuntime({ stores: [counter], initial }).read(counter)).toBe(one.read(counter));
-  one.close();
+  void one.close();
   expect(other.dispatch(added(1))).toBe('applied');
 });

@@ -343,7 +343,7 @@ describe('options', () => {
     visits.task('cannot', () => void seen.push('cannot'), { when: picked, overlapBy });
     const closes = () => {
       seen.push('closes');
-      runtime.close();
+      void runtime.close();
     };
     visits.task('closes', closes, { when: picked });
     visits.task('late', () => void seen.push('late'), { when: picked });
@@ -388,7 +388,7 @@ describe('options', () => {
     await runtime.clock.advance();
     expect(seen.at(-1)).toBe('visits.picked');
     expect([follow, free].map(({ status }) => runtime.read(status).phase)).toEqual(['done', 'running']);
-    runtime.close();
+    void runtime.close();
     expect(runtime.clock.waiting).toBe(0);
     expect(lines(runtime.trace.steps).at(-1)).toMatch(/runEnded, #2 cancelled, by task #2, applied, closed$/);
     await runtime.clock.advance();
@@ -692,7 +692,7 @@ test('rule 24: close cancels all runs, and what they still dispatch is stopped',
     expect(dispatch(listArrived([answer]))).toBe('stopped');
   });
   const run = phaseOf(runtime.run(load()));
-  runtime.close();
+  void runtime.close();
   open[0].answer('v7');
   expect(await run).toMatch(/closed/);
   await runtime.clock.advance();

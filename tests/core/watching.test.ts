@@ -36,7 +36,7 @@ describe('watching', () => {
     const heard: string[] = [];
     runtime.watch(counter, () => {
       heard.push('first');
-      runtime.close();
+      void runtime.close();
     });
     runtime.watch(at(counter, '/n'), () => heard.push('second'));
     set({ n: 1 });

@@ -394,7 +394,7 @@ describe('a browser', () => {
     go('v8');
     expect([browser.entries.length, browser.listeners.size]).toEqual([1, 0]);
     const other = open();
-    other.runtime.close();
+    void other.runtime.close();
     expect(other.browser.listeners.size).toBe(0);
   });
 });

@@ -68,7 +68,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       const { runtime, persistence } = await begin(area(), [first.log]);
       runtime.dispatch(first.written('shore power is out'));
       expect(await persistence.flush()).toBe(true);
-      runtime.close();
+      void runtime.close();
       const second = declare();
       const next = await begin(area(), [second.log]);
       expect(next.runtime.read(second.log)).toEqual({ note: 'shore power is out', draft: '', at: new Date(0) });
@@ -100,7 +100,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       runtime.dispatch(written('from the past'));
       await persistence.flush();
       expect(await stored()).toBe('from the past');
-      runtime.close();
+      void runtime.close();
     });
 
     test('every kind of value and tables come back as they were, also from changes; parts are named by pointers', async () => {
@@ -137,7 +137,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       await persistence.flush();
       const expected = runtime.snapshot() as { odd: { view: object } };
       const keys = [...runtime.read(own.port).berth.keys()];
-      runtime.close();
+      void runtime.close();
       const again = values();
       const next = await begin(area(), [again.port, again.odd]);
       expect(next.runtime.snapshot()).toEqual({
@@ -172,18 +172,24 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       for (let i = 0; i < 280; i++) sizes.push(await write(i, `p${i}`));
       const changes = sizes.filter((size) => size < whole / 2);
       const sum = (all: number[]): number => all.reduce((total, size) => total + size, 0);
-      expect([changes.length < 280, Math.max(...changes) < 200]).toEqual([true, true]);
-      expect(sum(sizes) + whole).toBeLessThan(3 * sum(changes) + 2 * whole);
+      // Where several devices write, only a whole text can be written without losing what another one wrote.
+      if (!area.isShared) {
+        expect([changes.length < 280, Math.max(...changes) < 200]).toEqual([true, true]);
+        expect(sum(sizes) + whole).toBeLessThan(3 * sum(changes) + 2 * whole);
+      }
       // It goes on where the session before ended.
       const state = runtime.read(rows);
-      runtime.close();
+      void runtime.close();
       const again = large();
       const next = await begin(place(), [again.rows]);
       expect(next.runtime.read(again.rows)).toEqual(state);
       next.runtime.dispatch(again.moved([5, 'departed']));
       await next.persistence.flush();
       const [item] = await next.persistence.list();
-      expect([item.changes! > 0, (item.state as typeof state).list[5]]).toEqual([true, { id: 5, phase: 'departed' }]);
+      expect([item.changes! > 0, (item.state as typeof state).list[5]]).toEqual([
+        !area.isShared,
+        { id: 5, phase: 'departed' },
+      ]);
       expect(next.codes()).toEqual([]);
     });
 
@@ -195,7 +201,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       expect(runtime.read(log)).toEqual({ note: 'kept', draft: '', at: new Date(0) });
       runtime.dispatch(written('again'));
       await persistence.flush();
-      runtime.close();
+      void runtime.close();
       const next = await begin(area(), [log]);
       expect([next.runtime.read(log).note, next.codes(), codes()]).toEqual(['again', [], []]);
     });
@@ -237,7 +243,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       const before = await begin(area(), [old.log]);
       before.runtime.dispatch(old.written('old'));
       await before.persistence.flush();
-      before.runtime.close();
+      void before.runtime.close();
       const check = {
         '~standard': {
           version: 1,
@@ -258,14 +264,14 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       const next = await begin(area(), [at3.log]);
       expect([next.runtime.read(at3.log).note, next.codes()]).toEqual(['old 2 3', []]);
       await next.persistence.flush();
-      next.runtime.close();
+      void next.runtime.close();
       expect(await textOf(area(), 'log')).toContain('"version":3');
       // An older version of the application leaves it alone.
       const at2 = declare({ version: 2, upgrade: steps.slice(0, 1) });
       const older = await begin(area(), [at2.log]);
       older.runtime.dispatch(at2.written('of version 2'));
       await older.persistence.flush();
-      older.runtime.close();
+      void older.runtime.close();
       expect([older.codes(), await textOf(area(), 'log')]).toEqual([
         ['FLOE_STORED_TOO_NEW'],
         expect.stringContaining('old 2 3'),
@@ -297,7 +303,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
           .filter((item: StoredItem) => item.kind === 'set aside')
           .at(-1)!;
         expect([aside.text, aside.why]).toEqual([text, why]);
-        session.runtime.close();
+        void session.runtime.close();
         await area().write('log', text);
       }
     });
@@ -310,7 +316,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       const { runtime, persistence, codes } = await begin(area(), [own.log]);
       runtime.dispatch(own.written('mine'));
       expect(await persistence.flush()).toBe(false);
-      runtime.close();
+      void runtime.close();
       expect([await textOf(area(), 'log'), codes()]).toEqual([newer, ['FLOE_STORED_TOO_NEW']]);
     });
 
@@ -393,7 +399,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       const first = await begin(place(), [own.log]);
       first.runtime.dispatch(own.written('one'));
       await first.persistence.flush();
-      first.runtime.close();
+      void first.runtime.close();
       let broken = true;
       const inner = place();
       const area: StorageArea = {

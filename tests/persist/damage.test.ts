@@ -69,7 +69,7 @@ async function reopen(
   expect(asides.length).toBe(damaged ? 1 : 0);
   // It goes on from there.
   runtime.dispatch(own.noted('after'));
-  runtime.close();
+  void runtime.close();
   const next = await begin(area(texts), [own.visits]);
   expect(next.runtime.read(own.visits)).toEqual({ ...(JSON.parse(state) as object), note: 'after' });
   expect(next.codes()).toEqual([]);

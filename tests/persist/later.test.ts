@@ -28,7 +28,7 @@ function secondSession(before: readonly string[]) {
       storage: storageIn(() => memoryArea(texts), { writeAfter: 0 }),
     });
     for (const id of before) first.dispatch(own.planned(id));
-    first.close();
+    void first.close();
   }
   let answer = (): void => undefined;
   const asked = new Promise<void>((resolve) => (answer = resolve));
@@ -141,7 +141,7 @@ describe('rule 21: while the storage is being read', () => {
     const written = notes.action('written', (draft, line: string) => void draft.lines.push(line));
     const before = createRuntime({ stores: [notes], storage: storageIn(() => memoryArea(texts), { writeAfter: 0 }) });
     before.dispatch(written('kept'));
-    before.close();
+    void before.close();
     runtime.dispatch(planned('v2'));
     runtime.add(notes);
     runtime.trace.seek(0);
@@ -172,12 +172,22 @@ describe('rule 21: while the storage is being read', () => {
     expect([runtime.read(visits).list, runtime.read(notes).lines, codes()]).toEqual([['v1', 'v2'], ['first'], []]);
   });
 
-  test('closed before it came, nothing is touched', async () => {
-    const { runtime, planned, arrive, texts } = secondSession(['v1']);
-    const before = [...texts];
+  test('closed before it came, what was done meanwhile is stored on top of it', async () => {
+    const { runtime, planned, arrive, texts, codes } = secondSession(['v1']);
     runtime.dispatch(planned('v2'));
-    runtime.close();
-    await arrive().catch(() => undefined);
+    const closed = runtime.close();
+    await arrive();
+    await closed;
+    expect(texts.get('visits')).toContain('"list":["v1","v2"]');
+    expect(codes()).toEqual([]);
+  });
+
+  test('closed before it came, and nothing done, nothing is touched', async () => {
+    const { runtime, arrive, texts } = secondSession(['v1']);
+    const before = [...texts];
+    const closed = runtime.close();
+    await arrive();
+    await closed;
     expect([...texts]).toEqual(before);
   });
 });
@@ -201,7 +211,7 @@ test('changes are gathered for a while and written together', async () => {
   await runtime.clock.advance(1);
   expect([writes, texts.get('visits')?.includes('v3')]).toEqual([1, true]);
   runtime.dispatch(planned('v4'));
-  runtime.close();
+  void runtime.close();
   expect(texts.get('visits')).toContain('v4');
 });
 

@@ -47,7 +47,7 @@ test('a folder has one owner: a second runtime and a second process are refused 
   const first = open();
   expect(codeOf(open)).toBe('FLOE_STORAGE_IN_USE');
   first.runtime.dispatch(first.written('mine'));
-  first.runtime.close();
+  void first.runtime.close();
   const other = spawn(process.execPath, ['scripts/crash-writer.mjs', place], { stdio: ['ignore', 'pipe', 'inherit'] });
   await new Promise((resolve) => other.stdout.once('data', resolve));
   expect(codeOf(open)).toBe('FLOE_STORAGE_IN_USE');
@@ -56,7 +56,7 @@ test('a folder has one owner: a second runtime and a second process are refused 
   // Who is dead owns nothing.
   const third = open();
   expect(third.runtime.read(third.log).note).toBe('mine');
-  third.runtime.close();
+  void third.runtime.close();
   await third.runtime.persistence.flush();
   expect(readdirSync(place).filter((name) => name.startsWith('owner.'))).toEqual([]);
   // Of another machine nobody here can tell.

@@ -130,7 +130,7 @@ async function play(program: readonly Op[], ends: boolean, later: boolean, wild 
       books.void = true;
     } else {
       if (one.op === 'crash') net.crash(tabs[one.tab].id);
-      else tabs[one.tab].runtime.close();
+      else void tabs[one.tab].runtime.close();
       tabs[one.tab] = open();
       all.push(tabs[one.tab]);
     }

@@ -319,7 +319,7 @@ describe('stores that tabs read at different moments', () => {
     const flushed = tabs[1].runtime.persistence.flush();
     await sea.settle(tabs);
     expect(await flushed).toBe(true);
-    tabs[0].runtime.close();
+    void tabs[0].runtime.close();
     await sea.settle([tabs[1]]);
     expect([late[1].n(), tabs[1].runtime.persistence.tab]).toEqual([2, 'leading']);
     expect(await tabs[1].runtime.persistence.flush()).toBe(true);

@@ -191,7 +191,7 @@ describe('polling', () => {
     expect(readTrace(runtime.trace.export()).steps).toEqual(
       runtime.trace.steps.map((step) => ({ ...step, took: expect.any(Number) as unknown })),
     );
-    runtime.close();
+    void runtime.close();
   });
 
   test.each(moods)('the office %s: it is said, and the next positions are asked for all the same', async (mood) => {
@@ -206,7 +206,7 @@ describe('polling', () => {
     state.mood = 'fine';
     await runtime.clock.advance(60_000);
     expect(runtime.read(polling.positions).problem).toBe(null);
-    runtime.close();
+    void runtime.close();
   });
 });
 
@@ -315,7 +315,7 @@ describe('sign-in', () => {
     first.dispatch(signIn.badgeShown('B7'));
     await first.clock.advance(200);
     expect(shown(first)).toEqual(['Officer B7', 'Good watch, Officer B7.']);
-    first.close();
+    void first.close();
     const second = open(stores, texts);
     await second.clock.advance(200);
     expect(shown(second)).toEqual(['Officer B7', 'Good watch, Officer B7.']);
@@ -398,7 +398,7 @@ describe('a queue of writes', () => {
       expect([waiting, online]).toEqual([[], true]);
       expect(refused).toEqual(['fog', 'calm'].map((note) => ({ note, reason: 'The office refuses.' })));
     } else expect([waiting, refused, online]).toEqual([['fog', 'calm'], [], false]);
-    first.close();
+    void first.close();
     asked.length = 0;
     state.mood = 'fine';
     const second = open([outbox.outbox], texts);

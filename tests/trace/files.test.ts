@@ -135,7 +135,7 @@ describe('a file that is written as things happen', () => {
     runtime.trace.nameBranch(0, 'the shift');
     runtime.dispatch(dated(new Date(501)));
     expect(() => runtime.trace.import(written)).toThrow(expect.objectContaining({ code: 'FLOE_TRACE_IS_WRITTEN' }));
-    runtime.close();
+    void runtime.close();
     const { steps } = readTrace(written);
     expect(steps.map(({ count, action: sent }) => count ?? sent?.type)).toEqual([
       undefined,
@@ -329,7 +329,7 @@ test('what is written as things happen opens, whatever is paused, ignored, branc
         // It ends anywhere.
         expect(() => readTrace(written)).not.toThrow();
       }
-      runtime.close();
+      void runtime.close();
       const [file, whole] = [readTrace(written), readTrace(trace.export())];
       const bySeq = (steps: readonly Step[]): readonly Step[] => [...steps].sort((a, b) => a.seq - b.seq);
       expect(bySeq(file.steps)).toEqual(bySeq(whole.steps));

@@ -184,7 +184,7 @@ test('of texts that ever stood at a redacted place, none is in anything that lea
       }
       // What was recorded of unchanged code replays, on trust where it has to be.
       expect(replayTrace(file, { stores: [desk, held] }).divergence).toBeUndefined();
-      runtime.close();
+      void runtime.close();
     }),
     { numRuns: runs(150) },
   );

@@ -265,7 +265,7 @@ async function hydrating(kind: 'local' | 'dispatch' | 'indexed') {
     const earlier = createRuntime({ stores: [before.visits], storage: storage() });
     for (let i = 0; i < 7; i++) earlier.dispatch(before.counted());
     await earlier.persistence.flush();
-    earlier.close();
+    void earlier.close();
   }
   const now = declared();
   const runtime = createRuntime({
@@ -290,7 +290,7 @@ async function hydrating(kind: 'local' | 'dispatch' | 'indexed') {
   const shown = place.textContent;
   watching.disconnect();
   root.unmount();
-  runtime.close();
+  void runtime.close();
   return { html: seen[0], shown, kept, wrongs: [...wrongs] };
 }
 
