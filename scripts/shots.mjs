@@ -78,6 +78,15 @@ terminal(
 );
 const gap = '\\n';
 terminal(
+  'step',
+  [
+    `${prompt('floe steps harbour-shift.jsonl --type port.movedOn port.berthAssigned log.noteWritten')}; ${floe} steps harbour-shift.jsonl --type port.movedOn port.berthAssigned log.noteWritten`,
+    `${prompt('floe step harbour-shift.jsonl 18', gap)}; ${floe} step harbour-shift.jsonl 18`,
+    `${prompt('floe step harbour-shift.jsonl 33', gap)}; ${floe} step harbour-shift.jsonl 33`,
+  ].join('; '),
+  cwd,
+);
+terminal(
   'history',
   [
     `${prompt('floe steps harbour-shift.jsonl --store log address')}; ${floe} steps harbour-shift.jsonl --store log address`,
