@@ -8,8 +8,8 @@ export { STORED_VERSION } from './log.js';
 export { memoryArea } from './area.js';
 
 export type { OwnStorageOptions, Persistence, StorageOptions, StoredItem, TabOptions } from './persistence.js';
-export type { TabLink } from './tab-link.js';
-export type { TabRole } from './tabs.js';
+export type { TabLink } from './tabs/link.js';
+export type { TabRole } from './tabs/tab.js';
 export type { MaybeAsync, StorageArea } from './area.js';
 export type { WebStorageOptions } from './web.js';
 export type { IndexedDbStorageOptions } from './indexed-db.js';

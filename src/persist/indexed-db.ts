@@ -5,7 +5,7 @@ import { memoryArea, type StorageArea } from './area.js';
 import { storageBlocked } from './errors.js';
 import { whenPageEnds } from './page.js';
 import { storageIn, type Persistence, type StorageOptions, type TabOptions } from './persistence.js';
-import { sharedTabs } from './tab-link.js';
+import { sharedTabs } from './tabs/link.js';
 
 /** How state is kept in an IndexedDB database. */
 export interface IndexedDbStorageOptions extends StorageOptions, TabOptions {

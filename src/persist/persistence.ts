@@ -6,8 +6,8 @@ import { checkOptions } from '../core/options.js';
 import { ATTACH, type Attachment, type Host, type Listener } from '../core/transition.js';
 import type { StorageArea } from './area.js';
 import { Keeper } from './keeper.js';
-import type { TabLink } from './tab-link.js';
-import type { TabRole } from './tabs.js';
+import type { TabLink } from './tabs/link.js';
+import type { TabRole } from './tabs/tab.js';
 
 /** What a runtime keeps between sessions, and what became of it. */
 export interface Persistence {

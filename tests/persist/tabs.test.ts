@@ -2,7 +2,7 @@
 import { describe, expect, test } from '@jest/globals';
 import { createRuntime, store } from 'floe';
 import { storageIn } from 'floe/persist';
-import { Election } from '../../src/persist/election.js';
+import { Election } from '../../src/persist/tabs/election.js';
 import { SimulatedTabs } from './simulated-tabs.js';
 import { browser, declare, memory, quiet, type Tab } from './tabs-browser.js';
 

@@ -1,7 +1,7 @@
 // How the tabs of one browser reach each other, and how one of them is chosen.
-import type { FloeError } from '../core/errors.js';
+import type { FloeError } from '../../core/errors.js';
 import { Election } from './election.js';
-import { tabsOutOfReach } from './errors.js';
+import { tabsOutOfReach } from '../errors.js';
 
 /**
  * How tabs reach each other. Floe has one for browsers; one's own is for tests, and for shells whose windows are not tabs.

@@ -1,10 +1,10 @@
 // What this tab did and another has not ordered yet. It is shown at once, and done once more on top of whatever is ordered
 // before it.
-import type { AnyAction } from '../core/action.js';
-import { sameData } from '../core/plain.js';
-import type { Host } from '../core/transition.js';
-import { joined } from './joined.js';
-import type { Kept } from './kept.js';
+import type { AnyAction } from '../../core/action.js';
+import { sameData } from '../../core/plain.js';
+import type { Host } from '../../core/transition.js';
+import { joined } from '../joined.js';
+import type { Kept } from '../kept.js';
 
 /** The kept part of some stores, by name. */
 export type Parts = Map<string, unknown>;

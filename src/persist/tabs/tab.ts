@@ -1,0 +1,134 @@
+// What the roles of one tab have in common: the stores that it shares, its pending proposals, and how it shows a new
+// shared state.
+import { decode } from '../../core/encode.js';
+import { messageOf, type FloeError } from '../../core/errors.js';
+import { applyPatch, type Patch } from '../../core/index.js';
+import { guardData, keeping, sameData } from '../../core/plain.js';
+import type { StoreDefinition } from '../../core/store.js';
+import type { Host, StoreChange } from '../../core/transition.js';
+import type { MaybeAsync } from '../area.js';
+import { overtaken } from '../errors.js';
+import type { Kept } from '../kept.js';
+import type { TabLink } from './link.js';
+import type { Errand, Message, Proposal } from './messages.js';
+import { Pendings, type Parts } from './pending.js';
+
+/**
+ * Of this tab: it knows of no others, it does not know the leader yet, it leads (orders and writes), or it follows.
+ */
+export type TabRole = 'alone' | 'asking' | 'leading' | 'following';
+
+/** What the tabs need of the keeper. */
+export interface TabsHost {
+  /** This tab has another role now. */
+  becomes(role: TabRole): void;
+  /** What another tab stored since this one read it, by store. */
+  storedSince(): MaybeAsync<Parts>;
+  /** What is stored is older than what the tabs share: the keeper writes over it. */
+  adopt(): void;
+  /** Does what another tab asks the leader for. */
+  errand(what: Errand, stores: readonly string[]): Promise<boolean>;
+  /** Another tab has stored something. */
+  stored(): void;
+  /** A problem here, or in the leader. */
+  report(problem: FloeError): void;
+}
+
+/** What is known of a store that may be shared. */
+export interface SharedStore {
+  readonly store: StoreDefinition;
+  readonly kept: Kept;
+  /** The kept part as the storage had it. */
+  began: unknown;
+  /** The term in which its order began: two leaders that did not hear of each other begin two orders. */
+  firstTerm: number;
+  /** The last revision of its order; absent while no leader orders this store. */
+  revision: number | undefined;
+  /** The kept part at that revision. */
+  ordered: unknown;
+  /** The live state as it was last seen, without optimistic actions. */
+  seen: unknown;
+  /** Where this tab goes its own way: the kept part since which, and up to which it does. */
+  alone: { readonly since: unknown; readonly until?: { readonly part: unknown } } | undefined;
+  /** The storage is still being read. */
+  reading: boolean;
+  /** Whether the leader said whether it orders this store. */
+  heard: boolean;
+  /** That another tab has another version of it was reported. */
+  reported: boolean;
+}
+
+export class Tab {
+  role: TabRole = 'asking';
+  readonly id = `${Date.now().toString(36)}-${Math.random().toString(36).slice(2)}`;
+  readonly shared = new Map<string, SharedStore>();
+  readonly pendings: Pendings;
+  leader: string | undefined;
+  /** Counts up with each leader, by the clock where the one before was not heard. */
+  term = 0;
+  /** The last term in which this tab did not lead. */
+  heardTerm = 0;
+  /** Up to which proposal of each tab the leaders ordered. */
+  readonly done = new Map<string, number>();
+  /** Stores of which this tab does not know yet whether the leader orders them. */
+  readonly unheard = new Set<string>();
+  closed = false;
+
+  constructor(
+    readonly host: Host,
+    readonly link: TabLink,
+    readonly keeper: TabsHost,
+  ) {
+    this.pendings = new Pendings(host, (name) => this.shared.get(name)?.kept);
+  }
+
+  send(message: Message): void {
+    this.link.send(message);
+  }
+
+  /** Whether it has heard of a leader that orders a store. */
+  get isInStep(): boolean {
+    return Array.from(this.shared.values()).some(({ revision }) => revision !== undefined);
+  }
+
+  /** The kept parts that a proposal leads to; nothing where it cannot be applied. */
+  applied(changes: Proposal['changes'], why?: (error: unknown) => void): Parts | undefined {
+    const next: Parts = new Map();
+    try {
+      for (const [name, , patch] of changes) {
+        const { ordered } = this.shared.get(name)!;
+        const part = keeping(ordered, applyPatch(ordered, decode(patch) as Patch));
+        guardData(part, { at: '', what: `What another tab made of '${name}'` });
+        next.set(name, part);
+      }
+      return next;
+    } catch (error) {
+      why?.(error);
+      return undefined;
+    }
+  }
+
+  /** Rebases what is pending onto these parts, and shows the result. */
+  rebase(parts: Parts, type: string): void {
+    const dropped = this.pendings.redo(parts);
+    for (const { pending, error } of dropped) this.keeper.report(overtaken(pending.type, messageOf(error)));
+    this.show(parts, type);
+  }
+
+  /** Makes these parts the live state. */
+  show(parts: Parts, type: string): void {
+    const states = this.host.states();
+    const changes: StoreChange[] = [];
+    for (const [name, part] of parts) {
+      const one = this.shared.get(name)!;
+      const before = states[name];
+      const now = one.kept.of(before);
+      const after = keeping(now, part);
+      // The live part and the ordered part share what is equal, so that comparing the two is quick.
+      if (one.ordered === part) one.ordered = after;
+      if (after === now || sameData(now, after)) continue;
+      changes.push({ store: one.store, before, after: one.kept.exactly(before, after) });
+    }
+    if (changes.length > 0) this.host.state(changes, 'fromTab', { cause: { by: 'tab', action: type } });
+  }
+}

@@ -1,0 +1,202 @@
+// Keeps the tabs of one browser in step: sees what this tab does, hears what the others say, and hands both to the role
+// that this tab has (`leader.ts`, `follower.ts`). `requests.ts` asks the leader, `link.ts` and `election.ts` choose it.
+import { FloeError } from '../../core/errors.js';
+import type { AnyAction } from '../../core/index.js';
+import { sameData } from '../../core/plain.js';
+import type { StoreDefinition } from '../../core/store.js';
+import type { Host, Transition } from '../../core/transition.js';
+import type { Kept } from '../kept.js';
+import { Follower } from './follower.js';
+import { Leader } from './leader.js';
+import type { TabLink } from './link.js';
+import type { Errand, Message } from './messages.js';
+import { Requests } from './requests.js';
+import { Tab, type TabRole, type TabsHost } from './tab.js';
+
+export class Tabs {
+  private readonly tab: Tab;
+  private readonly leader: Leader;
+  private readonly follower: Follower;
+  private readonly requests: Requests;
+  private planned = false;
+
+  constructor(host: Host, link: TabLink, keeper: TabsHost) {
+    this.tab = new Tab(host, link, keeper);
+    this.leader = new Leader(this.tab);
+    this.follower = new Follower(this.tab, () => this.plan());
+    this.requests = new Requests(this.tab);
+    link.listen((message) => this.hear(message as Message));
+    link.lead(
+      () =>
+        this.leader.take(() => {
+          this.requests.takeOver();
+          this.requests.settle();
+        }),
+      () => {
+        if (this.tab.closed) return;
+        this.leader.giveUp();
+        this.plan();
+      },
+    );
+  }
+
+  get role(): TabRole {
+    return this.tab.role;
+  }
+
+  /** A store has joined; the storage is still to be read. */
+  add(store: StoreDefinition, kept: Kept, state: unknown): void {
+    this.tab.shared.set(store.name, {
+      store,
+      kept,
+      began: undefined,
+      firstTerm: 0,
+      revision: undefined,
+      ordered: undefined,
+      seen: state,
+      alone: undefined,
+      reading: true,
+      heard: false,
+      reported: false,
+    });
+  }
+
+  /** The storage was read; the application may have changed the state meanwhile. */
+  read(name: string, stored: unknown, state: unknown): void {
+    const one = this.tab.shared.get(name)!;
+    const since = one.kept.of(stored);
+    Object.assign(one, { began: since, ordered: since, alone: { since }, seen: state, reading: false });
+    this.tab.unheard.add(name);
+    this.plan();
+  }
+
+  /** Whether a leader orders this store, so that only the leader may write it. */
+  orders(store: string): boolean {
+    const { revision, heard } = this.tab.shared.get(store) ?? { revision: undefined, heard: true };
+    return this.role === 'asking' || revision !== undefined || !heard;
+  }
+
+  // ---- what this tab does ----
+
+  /**
+   * Looks at what a transition did.
+   * @param all it may have changed any store, not only those that it names
+   * @param leap it did not go on from the live state, but from the past
+   */
+  look({ action, about, fact, group, changed }: Partial<Transition>, all: boolean, leap = false): void {
+    const { tab } = this;
+    const states = all ? tab.host.states() : undefined;
+    const before = new Map<string, unknown>();
+    const after = new Map<string, unknown>();
+    const see = (name: string, state: unknown): void => {
+      const one = tab.shared.get(name);
+      if (!one) return;
+      const was = one.seen;
+      one.seen = state;
+      if (
+        was === state ||
+        fact === 'fromTab' ||
+        (one.reading && fact === 'rehydrated') ||
+        sameData(one.kept.of(was), one.kept.of(state))
+      )
+        return;
+      before.set(name, was);
+      after.set(name, state);
+    };
+    if (states) for (const name of tab.shared.keys()) see(name, states[name]);
+    else for (const change of changed!) see(change.store.name, change.after);
+    const did: AnyAction | undefined = action ?? (fact === 'confirmed' ? about?.action : undefined);
+    const type = (action ?? about?.action)?.type ?? fact ?? 'travelled';
+    if (tab.role === 'leading') return this.leader.order(type, after);
+    for (const name of after.keys()) {
+      const { revision, heard } = tab.shared.get(name)!;
+      if (revision !== undefined || !heard) continue;
+      before.delete(name);
+      after.delete(name);
+    }
+    // Of a transaction all is seen with its first transition.
+    const goesOn = all && did && group !== undefined && tab.pendings.list.at(-1)?.group === group;
+    if (after.size === 0 && !goesOn) return;
+    tab.pendings.add(type, group, { action: did, before, after }, !leap && !(all && group !== undefined));
+    this.plan();
+  }
+
+  /** Several transitions in a row are proposed together. */
+  private plan(): void {
+    if (this.planned) return;
+    this.planned = true;
+    void Promise.resolve().then(() => {
+      this.planned = false;
+      if (this.tab.closed) return;
+      this.ask();
+      this.follower.propose();
+    });
+  }
+
+  private ask(): void {
+    const { tab } = this;
+    if (tab.unheard.size === 0) return;
+    const stores = [...tab.unheard];
+    tab.unheard.clear();
+    if (tab.role === 'leading') this.leader.announce(stores);
+    else tab.send({ kind: 'hello', from: tab.id, stores });
+  }
+
+  // ---- what the others say ----
+
+  private hear(message: Message): void {
+    const { tab } = this;
+    if (tab.closed || typeof message !== 'object' || message === null) return;
+    if (tab.role === 'leading') this.hearLeading(message);
+    else this.hearFollowing(message);
+    if (message.kind === 'answered' && message.to === tab.id) this.requests.answered(message.id, message.ok);
+    if (message.kind === 'stored') tab.keeper.stored();
+    this.requests.settle();
+  }
+
+  private hearLeading(message: Message): void {
+    if (message.kind === 'hello') this.leader.announce(message.stores, message.from);
+    else if (message.kind === 'ordered') this.leader.hearOrdered(message);
+    else if (message.kind === 'asked') void this.requests.serve(message);
+    else if (message.kind === 'proposed' && message.term === this.tab.term)
+      for (const proposal of message.proposals) this.leader.judge(message.from, proposal);
+  }
+
+  private hearFollowing(message: Message): void {
+    const { tab } = this;
+    if (message.kind === 'leads' && message.term >= tab.term && (message.to ?? tab.id) === tab.id) {
+      if (this.follower.follow(message)) this.requests.repeat();
+    } else if (message.kind === 'ordered' && message.from === tab.leader) this.follower.hearOrdered(message);
+    else if (message.kind === 'refused' && message.to === tab.id && message.from === tab.leader)
+      this.follower.hearRefused(message);
+    // Two tabs that lead for a moment would report the same problem to each other for ever: a leader hears none.
+    else if (message.kind === 'problem') tab.keeper.report(new FloeError(message.code, message.message));
+  }
+
+  // ---- the leader ----
+
+  /** Has the leader do something. */
+  errand(what: Errand, stores: readonly string[]): Promise<boolean> {
+    return this.requests.ask(what, stores);
+  }
+
+  /** The leader tells the others of a problem, or that it has stored something. */
+  tell(problem?: FloeError): void {
+    const { tab } = this;
+    if (tab.role !== 'leading' || tab.closed) return;
+    if (problem) tab.send({ kind: 'problem', from: tab.id, code: problem.code, message: problem.message });
+    else tab.send({ kind: 'stored', from: tab.id });
+  }
+
+  /** Proposes what this tab did last; from now on it neither proposes nor orders. */
+  leave(): void {
+    this.follower.propose();
+    this.tab.closed = true;
+    this.requests.leave();
+  }
+
+  /** Another tab may lead. */
+  close(): void {
+    this.tab.link.close();
+  }
+}
