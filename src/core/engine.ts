@@ -1008,7 +1008,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   }
 
   tell(transition: Transition): void {
-    if (this.ended) return;
+    // A storage answered after the end: its state is there for what is still to be stored, and no step.
+    if (this.ended && transition.fact === 'rehydrated') return;
     this.latest = transition;
     const { deciding } = this;
     if (deciding !== undefined && deciding.action === transition.action) deciding.of = transition;
