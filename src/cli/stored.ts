@@ -14,7 +14,7 @@ import { firstLine, readLog, type Log } from '../persist/log.js';
 import { fileArea } from '../persist/node/index.js';
 import { lockFolder } from '../persist/node/lock.js';
 import { listed } from '../persist/listed.js';
-import { Shelf } from '../persist/shelf.js';
+import { headOf, Shelf } from '../persist/shelf.js';
 import { upgraded, versionOf } from '../persist/upgrade.js';
 import { perform, type Work } from '../persist/work.js';
 import { badOption, fileUnreadable, notStored } from './errors.js';
@@ -225,7 +225,8 @@ function* mend(shelf: Shelf, { store, why = 'it cannot be read', verdict }: Find
   const aside = yield* shelf.setAside(store, text, why, Date.now());
   const log = verdict === 'damaged in part' ? readLog(store, text) : undefined;
   if (log && 'state' in log) {
-    yield* shelf.replace(store, firstLine(store, log.version, log.sum, log.state).line);
+    const { line } = firstLine(store, log.version, log.sum, log.state);
+    yield* shelf.replace({ store: { name: store }, head: headOf(text), end: undefined }, line);
   } else yield* shelf.remove(store);
   return aside;
 }

@@ -8,7 +8,7 @@ export { actionLog, confirmation } from './interceptor.js';
 export { applyPatch } from './patch.js';
 export { FloeError } from './errors.js';
 
-export type { Store, StateOf, Change, PersistOptions, Edits, PartAt, Answered } from './store.js';
+export type { Store, StateOf, Change, PersistOptions, Conflict, Edits, PartAt, Answered } from './store.js';
 export type { AnyAction, ActionCreator, ActionOf, ActionOptions, About, AnyCreator } from './action.js';
 export type { Source, Selector, SelectorOptions, Equality, Read, Recipe } from './source.js';
 export type { Runtime, RuntimeOptions, Attached, AnyStore, Clock, DispatchResult, Problem } from './runtime.js';

@@ -61,6 +61,25 @@ export interface PersistOptions<S> {
    * Must answer at once.
    */
   readonly check?: StandardSchemaV1<unknown, unknown>;
+  /**
+   * Gives the value of a place that this session and another one both changed. Pure; what it returns is stored. Default:
+   * this session's value is stored, and what the other one stored is set aside.
+   * @example
+   * log.persisted({ onConflict: ({ own, stored }) => Math.max(own as number, stored as number) });
+   */
+  readonly onConflict?: (conflict: Conflict) => unknown;
+}
+
+/** A place that this session and another one both changed since they had the same state. */
+export interface Conflict {
+  /** JSON Pointer (RFC 6901) into the kept state; a row of a table counts by its key. */
+  readonly place: string;
+  /** The value that both began with. */
+  readonly before: unknown;
+  /** The value of this session. */
+  readonly own: unknown;
+  /** The value that the other session stored. */
+  readonly stored: unknown;
 }
 
 /** One action creator, or several with the same payload. */
@@ -350,7 +369,7 @@ export class StoreDefinition implements Source<unknown> {
   persisted(options: PersistOptions<never> = {}): this {
     if (DEV) {
       const what = `'${this.name}'.persisted`;
-      checkOptions(what, options, ['only', 'except', 'version', 'upgrade', 'check']);
+      checkOptions(what, options, ['only', 'except', 'version', 'upgrade', 'check', 'onConflict']);
       const { version = 1, upgrade } = options;
       if (!Number.isInteger(version) || version < 1) throw badOption(what, 'version', 'is a whole number from 1 on');
       if (upgrade && (upgrade.length === 0 || upgrade.length >= version))

@@ -23,6 +23,21 @@ export interface StorageArea {
    */
   append?(key: string, text: string): MaybeAsync<void>;
   /**
+   * Keeps a text under a key and removes other keys, if texts still begin as given: all in one step. Otherwise it changes
+   * nothing and throws `StorageConflict`. Optional, for places with several writers that can do so.
+   */
+  writeIf?(
+    key: string,
+    text: string,
+    beginnings: readonly Beginning[],
+    remove: readonly string[],
+  ): MaybeAsync<void>;
+  /**
+   * Keeps the bytes under a key aside as they are, under another name that `keys` does not give: for places whose bytes may
+   * be no text at all. `remove(aside)` removes them, too. Optional.
+   */
+  keepBytes?(key: string, aside: string): MaybeAsync<void>;
+  /**
    * Several writers share the place, and only a whole text can be written without losing what another one wrote: additions
    * are not used. Such a `write` throws `StorageConflict` where another writer was faster. Optional.
    */
@@ -31,9 +46,24 @@ export interface StorageArea {
   beforeEnd?(flush: () => void): () => void;
   /** Arranges that `retry` is called when the place can be reached again. Returns a function that ends that. Optional. */
   backAgain?(retry: () => void): () => void;
+  /**
+   * Arranges that `changed` is called with a key when another writer has written or removed its text. Returns a function
+   * that ends that. Optional.
+   */
+  watch?(changed: (key: string) => void): () => void;
   /** Nothing is read or written any more. Optional. */
   close?(): void;
 }
+
+/** How the text under a key begins; `undefined`: there is none. */
+export interface Beginning {
+  readonly key: string;
+  readonly begins: string | undefined;
+}
+
+/** Whether a text begins as given. */
+export const beginsWith = (text: string | undefined, begins: string | undefined): boolean =>
+  begins === undefined ? text === undefined : text?.startsWith(begins) === true;
 
 /** Another writer has stored something under a key since this one read it: the text there is still the other's. */
 export class StorageConflict extends Error {}

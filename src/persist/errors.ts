@@ -29,7 +29,7 @@ export const storedTooNew = (store: string, newer: string): FloeError =>
 export const storedElsewhere = (store: string, fields: readonly string[], aside: string | undefined): FloeError =>
   new FloeError(
     'FLOE_STORED_ELSEWHERE',
-    `Somebody else stored '${store}' meanwhile (shareTabs: true keeps the tabs of one browser in step): both are kept${
+    `Another session stored '${store}' meanwhile (shareTabs: true keeps the tabs of one browser in step): both are kept${
       aside === undefined
         ? '.'
         : `, except for ${fields.map((field) => `'${field}'`).join(', ')}, which both changed: this session's value is stored, and what the other stored was set aside under '${aside}'.`
@@ -48,6 +48,12 @@ export const storageFailed = (what: string, cause: unknown): FloeError =>
     'FLOE_STORAGE_FAILED',
     `${what}: ${messageOf(cause)}. What was stored before is still there; Floe tries again by itself, and with the next change.`,
     { cause },
+  );
+
+export const storageHangs = (what: string): FloeError =>
+  new FloeError(
+    'FLOE_STORAGE_HANGS',
+    `The storage does not answer: ${what} takes more than 10 seconds. What was done is in memory, and is stored when the storage answers; until then flush, forget and rehydrate say false.`,
   );
 
 export const notSetAside = (store: string, why: string, cause: unknown): FloeError =>

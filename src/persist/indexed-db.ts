@@ -1,7 +1,7 @@
 import { checkOptions } from '../core/options.js';
 import { openDB, type IDBPDatabase } from 'idb';
 import type { Attachment } from '../core/index.js';
-import { memoryArea, type StorageArea } from './area.js';
+import { beginsWith, memoryArea, StorageConflict, type Beginning, type StorageArea } from './area.js';
 import { storageBlocked } from './errors.js';
 import { whenPageEnds } from './page.js';
 import { storageIn, type Persistence, type StorageOptions, type TabOptions } from './persistence.js';
@@ -21,6 +21,17 @@ const TEXTS = 'texts';
  * to be carried over.
  */
 const LONG = 500_000;
+/** A `Blob` cannot be read while a transaction waits: its type says how it begins. */
+const TYPE = 'application/jsonl; begins=';
+const HEAD_LENGTH = '{"sum":"12345678"'.length;
+
+/** Whether a stored value begins as given; of a `Blob` without that note nobody can tell. */
+function stillBegins(found: string | Blob | undefined, begins: string | undefined): boolean {
+  if (typeof found !== 'object') return beginsWith(found, begins);
+  if (begins === undefined) return false;
+  return !found.type.startsWith(TYPE) || begins.startsWith(found.type.slice(TYPE.length));
+}
+
 const isHidden = (): boolean => globalThis.document?.visibilityState === 'hidden';
 
 async function textOf(blob: Blob, onBytes?: (bytes: Uint8Array) => void): Promise<string> {
@@ -61,6 +72,12 @@ export const indexedDbStorage = (options: IndexedDbStorageOptions): Attachment<P
       return {
         read: async (key, onBytes) => (await choose()).read(key, onBytes),
         write: async (key, text) => (await choose()).write(key, text),
+        writeIf: async (key, text, beginnings, remove) => {
+          const one = await choose();
+          if (one.writeIf) return one.writeIf(key, text, beginnings, remove);
+          for (const other of remove) await one.remove(other);
+          return one.write(key, text);
+        },
         remove: async (key) => (await choose()).remove(key),
         keys: async () => (await choose()).keys(),
         beforeEnd: whenPageEnds,
@@ -93,9 +110,35 @@ export function indexedDbArea(name: string) {
     void database?.then((opened) => opened.close());
     database = undefined;
   };
-  const put = async (key: string, value: string | Blob): Promise<void> => {
+  const put = async (
+    key: string,
+    value: string | Blob,
+    beginnings: readonly Beginning[],
+    remove: readonly string[],
+  ): Promise<void> => {
     const transaction = (await open()).transaction(TEXTS, 'readwrite');
-    await Promise.all([transaction.store.put(value, key), transaction.done]);
+    const { store } = transaction;
+    for (const { key: other, begins } of beginnings) {
+      const found = (await store.get(other)) as string | Blob | undefined;
+      if (stillBegins(found, begins)) continue;
+      await transaction.done;
+      throw new StorageConflict(`another session has written '${other}' meanwhile`);
+    }
+    await Promise.all([store.put(value, key), ...remove.map((other) => store.delete(other)), transaction.done]);
+  };
+  const write = async (
+    key: string,
+    text: string,
+    beginnings: readonly Beginning[] = [],
+    remove: readonly string[] = [],
+  ): Promise<void> => {
+    if (text.length < LONG || isHidden()) return put(key, text, beginnings, remove);
+    // Some browsers keep none in private windows.
+    const blob = new Blob([text], { type: TYPE + text.slice(0, HEAD_LENGTH) });
+    return put(key, blob, beginnings, remove).catch((cause: unknown) => {
+      if (cause instanceof StorageConflict) throw cause;
+      return put(key, text, beginnings, remove);
+    });
   };
   return {
     /** Whether it can be used at all shows here. */
@@ -106,11 +149,8 @@ export function indexedDbArea(name: string) {
       const found = (await (await open()).get(TEXTS, key)) as string | Blob | undefined;
       return typeof found === 'object' ? textOf(found, onBytes) : found;
     },
-    write: async (key: string, text: string) => {
-      if (text.length < LONG || isHidden()) return put(key, text);
-      // Some browsers keep none in private windows.
-      return put(key, new Blob([text])).catch(() => put(key, text));
-    },
+    write: async (key: string, text: string) => write(key, text),
+    writeIf: write,
     remove: async (key: string) => {
       const transaction = (await open()).transaction(TEXTS, 'readwrite');
       await Promise.all([transaction.store.delete(key), transaction.done]);

@@ -1,6 +1,7 @@
 // Two sessions changed the same baseline. Each change of one session alone is kept: by field, and by row of a table.
 import { KEYED, isKeyed, type Keyed } from '../core/keyed.js';
-import { hasOwn, put, sameData } from '../core/plain.js';
+import { hasOwn, pointerTo, put, sameData } from '../core/plain.js';
+import type { Conflict } from '../core/store.js';
 import { isFields } from './kept.js';
 
 /** The state that two sessions lead to. */
@@ -16,66 +17,88 @@ type Fields = Readonly<Record<string, unknown>>;
  * @param before the state that both sessions began with, as far as that is known
  * @param own the state of this session
  * @param other the state that another session stored meanwhile
+ * @param decide gives the value of a place that both changed. Default: the own value, and the place counts as lost
  */
-export function joined(before: unknown, own: unknown, other: unknown): Joined {
-  const lost: string[] = [];
-  const result = join(before, own, other, '', lost);
-  return { result, lost };
+export function joined(
+  before: unknown,
+  own: unknown,
+  other: unknown,
+  decide?: (conflict: Conflict) => unknown,
+): Joined {
+  const join = new Join(decide);
+  return { result: join.values(before, own, other, []), lost: join.lost };
 }
 
-function join(before: unknown, own: unknown, other: unknown, path: string, lost: string[]): unknown {
-  if (sameData(before, own)) return other;
-  if (sameData(before, other) || sameData(own, other)) return own;
-  if (isFields(own) && isFields(other)) return joinFields(isFields(before) ? before : {}, own, other, path, lost);
-  if (isKeyed(own) && isKeyed(other)) return joinRows(isKeyed(before) ? before : undefined, own, other, path, lost);
-  lost.push(path === '' ? 'the whole' : path);
-  return own;
-}
+type Path = readonly string[];
 
-const below = (path: string, key: string): string => (path === '' ? key : `${path}/${key}`);
+class Join {
+  readonly lost: string[] = [];
 
-function joinFields(before: Fields, own: Fields, other: Fields, path: string, lost: string[]): unknown {
-  const result: Record<string, unknown> = {};
-  for (const key of new Set([...Object.keys(other), ...Object.keys(own)])) {
-    const at = below(path, key);
-    const [was, is, theirs] = [hasOwn(before, key), hasOwn(own, key), hasOwn(other, key)];
-    if (is && theirs) put(result, key, join(was ? before[key] : undefined, own[key], other[key], at, lost));
-    else if (is && (!was || !sameData(before[key], own[key]))) {
-      // The other session removed it, and this one changed it.
-      if (was) lost.push(at);
-      put(result, key, own[key]);
-    } else if (theirs && (!was || !sameData(before[key], other[key]))) {
-      // This session removed it, and the other one changed it.
-      if (was) lost.push(at);
-      else put(result, key, other[key]);
+  constructor(private readonly decide: ((conflict: Conflict) => unknown) | undefined) {}
+
+  values(before: unknown, own: unknown, other: unknown, path: Path): unknown {
+    if (sameData(before, own)) return other;
+    if (sameData(before, other) || sameData(own, other)) return own;
+    if (isFields(own) && isFields(other)) return this.fields(isFields(before) ? before : {}, own, other, path);
+    if (isKeyed(own) && isKeyed(other)) return this.rows(isKeyed(before) ? before : undefined, own, other, path);
+    return this.conflict(before, own, other, path);
+  }
+
+  private conflict(before: unknown, own: unknown, other: unknown, path: Path): unknown {
+    if (this.decide) return this.decide({ place: pointerTo(path), before, own, stored: other });
+    this.lose(path);
+    return own;
+  }
+
+  private lose(path: Path): void {
+    this.lost.push(path.length === 0 ? 'the whole' : path.join('/'));
+  }
+
+  private fields(before: Fields, own: Fields, other: Fields, path: Path): unknown {
+    const result: Record<string, unknown> = {};
+    for (const key of new Set([...Object.keys(other), ...Object.keys(own)])) {
+      const at = [...path, key];
+      const [was, is, theirs] = [hasOwn(before, key), hasOwn(own, key), hasOwn(other, key)];
+      if (is && theirs) put(result, key, this.values(was ? before[key] : undefined, own[key], other[key], at));
+      else if (is && (!was || !sameData(before[key], own[key]))) {
+        // The other session removed it, and this one changed it.
+        if (was) this.lose(at);
+        put(result, key, own[key]);
+      } else if (theirs && (!was || !sameData(before[key], other[key]))) {
+        // This session removed it, and the other one changed it.
+        if (was) this.lose(at);
+        else put(result, key, other[key]);
+      }
     }
+    return result;
   }
-  return result;
-}
 
-function joinRows(before: Keyed | undefined, own: Keyed, other: Keyed, path: string, lost: string[]): Keyed {
-  const kind = own[KEYED];
-  const began = before ?? emptied(own);
-  const { changed, removed, added } = kind.difference(began, own);
-  let result = other;
-  for (const key of removed) {
-    if (!other.has(key)) continue;
-    if (!sameData(began.get(key), other.get(key))) lost.push(below(path, key));
-    result = kind.without(result, key);
+  private rows(before: Keyed | undefined, own: Keyed, other: Keyed, path: Path): Keyed {
+    const kind = own[KEYED];
+    const began = before ?? emptied(own);
+    const { changed, removed, added } = kind.difference(began, own);
+    let result = other;
+    for (const key of removed) {
+      if (!other.has(key)) continue;
+      if (!sameData(began.get(key), other.get(key))) this.lose([...path, key]);
+      result = kind.without(result, key);
+    }
+    for (const key of changed) {
+      if (!other.has(key)) this.lose([...path, key]);
+      const row = other.has(key)
+        ? this.values(began.get(key), own.get(key), other.get(key), [...path, key])
+        : own.get(key);
+      result = kind.with(result, key, row);
+    }
+    // From the last to the first, so that the row after it is there.
+    for (const key of [...added].reverse()) {
+      const row = other.has(key)
+        ? this.values(undefined, own.get(key), other.get(key), [...path, key])
+        : own.get(key);
+      result = kind.with(result, key, row, kind.keyAfter(own, key));
+    }
+    return result;
   }
-  for (const key of changed) {
-    if (!other.has(key)) lost.push(below(path, key));
-    const row = other.has(key)
-      ? join(began.get(key), own.get(key), other.get(key), below(path, key), lost)
-      : own.get(key);
-    result = kind.with(result, key, row);
-  }
-  // From the last to the first, so that the row after it is there.
-  for (const key of [...added].reverse()) {
-    const row = other.has(key) ? join(undefined, own.get(key), other.get(key), below(path, key), lost) : own.get(key);
-    result = kind.with(result, key, row, kind.keyAfter(own, key));
-  }
-  return result;
 }
 
 /** A table of the same kind without rows. */

@@ -1,9 +1,10 @@
-// What is stored, for people: each store with its state, and what was set aside.
+// What is stored, for people: each store with its state, and what was set aside; and how it is forgotten.
 import { messageOf } from '../core/errors.js';
+import { put } from '../core/plain.js';
 import { readLog } from './log.js';
 import type { StoredItem } from './persistence.js';
 import type { Shelf } from './shelf.js';
-import type { Work } from './work.js';
+import { wait, type Work } from './work.js';
 
 /** Everything that stands on a shelf, by store. */
 export function* listed(shelf: Shelf): Work<readonly StoredItem[]> {
@@ -14,6 +15,22 @@ export function* listed(shelf: Shelf): Work<readonly StoredItem[]> {
   }
   for (const aside of yield* shelf.asides()) items.push({ kind: 'set aside', ...aside, size: aside.text.length });
   return items;
+}
+
+/** All keys and texts, as they are stored. */
+export function* allTexts(shelf: Shelf): Work<Record<string, string>> {
+  const all: Record<string, string> = {};
+  for (const key of yield* wait(shelf.area.keys())) {
+    const text = yield* wait(shelf.text(key));
+    if (text !== undefined) put(all, key, text);
+  }
+  return all;
+}
+
+/** Removes everything that is stored of a store, what was set aside too. */
+export function* forget(shelf: Shelf, name: string): Work<void> {
+  yield* shelf.remove(name);
+  for (const { key, store } of yield* shelf.asides()) if (store === name) yield* shelf.removeAside(key);
 }
 
 function itemOf(store: string, text: string): StoredItem {

@@ -73,6 +73,13 @@ export function firstLine(store: string, version: number, after: number | undefi
   return seal(line);
 }
 
+/** The checksum that a text names as the one before it, without reading the whole text: see `FirstLine.after`. */
+export function sumBefore(text: string): string | undefined {
+  return BEFORE.exec(text)?.[1];
+}
+const BEFORE =
+  /^\{"sum":"[0-9a-f]{8}","floe":"stored","format":[0-9]+,"store":"(?:[^"\\]|\\.)*","version":[^,]+,"after":"([0-9a-f]{8})"/;
+
 export const changeLine = (changes: Patch, before: number): Sealed => seal({ changes: encode(changes) }, before);
 
 /**

@@ -1,8 +1,8 @@
 // The end of a page, as far as it can be foreseen: it is hidden (the last thing that a phone tells), or left.
 
 interface Page {
-  addEventListener?(type: string, listener: () => void): void;
-  removeEventListener?(type: string, listener: () => void): void;
+  addEventListener?(type: string, listener: (event: StorageEvent) => void): void;
+  removeEventListener?(type: string, listener: (event: StorageEvent) => void): void;
   readonly document?: Page & { readonly visibilityState: string };
 }
 
@@ -19,6 +19,20 @@ export function whenPageEnds(flush: () => void): () => void {
     page.removeEventListener?.('pagehide', flush);
     document?.removeEventListener?.('visibilitychange', hidden);
   };
+}
+
+/** The part of the browser's event that counts here. */
+interface StorageEvent {
+  readonly storageArea?: object | null;
+  readonly key?: string | null;
+}
+
+/** Calls `stored` whenever another page has written to a Web Storage area. Where there is no page it never does. */
+export function whenStored(stored: (area: object | null | undefined, key: string | null | undefined) => void): () => void {
+  const page = globalThis as Page;
+  const heard = ({ storageArea, key }: StorageEvent): void => stored(storageArea, key);
+  page.addEventListener?.('storage', heard);
+  return () => page.removeEventListener?.('storage', heard);
 }
 
 /** Calls `retry` whenever the host says that the network is back. Where no host says so it never does. */

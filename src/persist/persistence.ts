@@ -33,8 +33,9 @@ export interface Persistence {
   /**
    * Reads once more what is stored, of some stores or of all, and puts it in place: a step of its own. Changes that were
    * not stored yet are given up.
+   * @returns `true` when all of it was read, `false` when something went wrong: see `problems`. Never rejects
    */
-  rehydrate(...stores: AnyStore[]): Promise<void>;
+  rehydrate(...stores: AnyStore[]): Promise<boolean>;
   /**
    * Forgets what is stored for some stores, or for all, what was set aside too. Memory stays; the next change stores again.
    * @returns `true` when it is gone, `false` when something went wrong: see `problems`. Never rejects
@@ -144,8 +145,7 @@ function attached(
   const keeper = new Keeper(
     host,
     open((problem) => report(problem)),
-    writeAfter,
-    tabs?.((problem) => report(problem)),
+    { writeAfter, link: tabs?.((problem) => report(problem)) },
   );
   report = (problem) => keeper.report(problem);
   early.forEach(report);

@@ -2,9 +2,10 @@
 // addition as a page of its own (`NAME.ID.NUMBER`, with the checksum of the first line as ID); and what was set aside
 // (`NAME.aside.TIME`). Names of stores hold no dots.
 import { isThenable } from '../core/changing.js';
-import type { MaybeAsync, StorageArea } from './area.js';
-import type { LogEnd } from './log.js';
-import { seal, unseal, type LineSum } from './sealed.js';
+import { beginsWith, StorageConflict, type Beginning, type MaybeAsync, type StorageArea } from './area.js';
+import { sumBefore } from './log.js';
+import { hex, seal, unseal, type LineSum } from './sealed.js';
+import type { StoreRecord } from './store-record.js';
 import { wait, waitAll, type Work } from './work.js';
 
 /** So much of a text tells it from every other: the checksum of its first line. */
@@ -22,6 +23,15 @@ export interface SetAside {
   readonly time?: number;
   readonly text: string;
 }
+
+/**
+ * What became of the text that a session left or found: it stands `as left`; another writer `followed`, having seen it; or
+ * another writer has `overwritten` the last write of this session without having seen it.
+ */
+export type Standing = 'as left' | 'followed' | 'overwritten';
+
+/** What a session knows of a stored text. */
+type Known = Pick<StoreRecord, 'head' | 'end'> & { readonly store: { readonly name: string } };
 
 export class Shelf {
   constructor(readonly area: StorageArea) {}
@@ -58,53 +68,95 @@ export class Shelf {
     return first + texts.map((text) => text || '\n').join('');
   }
 
-  private *pages(store: string): Work<readonly Page[]> {
-    return pagesIn(yield* wait(this.area.keys()), store);
+  /** How the texts of a store begin as long as no other writer has stored it. */
+  private beginnings({ store: { name }, head, end }: Known): readonly Beginning[] {
+    const whole = { key: name, begins: head };
+    if (!end) return [whole];
+    const next = { key: pageKey(name, end.id, end.additions + 1), begins: undefined };
+    if (end.additions === 0) return [whole, next];
+    return [{ key: pageKey(name, end.id, end.additions), begins: `{"sum":"${hex(end.sum)}"` }, next];
   }
 
-  /** Whether what is stored still is what this session left there, or found. */
-  *isAsLeft(store: string, head: string | undefined, end: LogEnd | undefined): Work<boolean> {
+  /** What other writers did since this session read or wrote a store. */
+  *standing(known: Known & Pick<StoreRecord, 'before'>): Work<Standing> {
     const { area } = this;
-    if (area.append) return true;
-    if (end && end.additions > 0) {
-      const [last, next] = yield* waitAll([
-        this.text(pageKey(store, end.id, end.additions)),
-        this.text(pageKey(store, end.id, end.additions + 1)),
-      ]);
-      return last !== undefined && next === undefined;
+    const { store, end, before } = known;
+    if (area.append) return 'as left';
+    const beginnings = this.beginnings(known);
+    const texts = yield* waitAll(beginnings.map(({ key }) => this.text(key)));
+    const [isLast, isEnd = true] = beginnings.map(({ begins }, i) => beginsWith(texts[i], begins));
+    if (isLast) return isEnd ? 'as left' : 'followed';
+    if (!before) return 'followed';
+    const isPage = end !== undefined && end.additions > 0;
+    if (isPage && texts[0] !== undefined) return 'overwritten';
+    const whole = isPage ? yield* wait(this.text(store.name)) : texts[0];
+    if (whole === undefined) return 'followed';
+    return sumBefore(whole) === (before.sum === undefined ? undefined : hex(before.sum)) ? 'overwritten' : 'followed';
+  }
+
+  /** Writes a text, if no other writer has stored the store meanwhile. @throws StorageConflict where the place can tell */
+  private *write(known: Known, key: string, text: string, pages: readonly Page[] = []): Work<void> {
+    const { area } = this;
+    if (area.writeIf) {
+      const keys = pages.map((page) => page.key);
+      return yield* wait(area.writeIf(key, text, this.beginnings(known), keys));
     }
-    const [first, next] = yield* waitAll([this.text(store), end ? this.text(pageKey(store, end.id, 1)) : undefined]);
-    return (first && headOf(first)) === head && next === undefined;
+    yield* wait(area.write(key, text));
+    yield* this.removePages(pages);
   }
 
   /** Puts a new log in the place of the old one; it stands there whole, or the old one does. */
-  *replace(store: string, line: string): Work<string> {
-    yield* wait(this.area.write(store, line + '\n'));
-    yield* this.tidy(store, line.slice(8, 16));
+  *replace(known: Known, line: string): Work<string> {
+    const { name } = known.store;
+    yield* this.write(known, name, line + '\n', yield* this.pagesBefore(known));
     return headOf(line + '\n');
   }
 
-  /** Removes the pages of other logs; where that fails nothing is lost. */
-  *tidy(store: string, id: string): Work<void> {
-    if (this.area.append) return;
+  /** The pages that a new log makes useless. Where no log stands they go first, so that none of them can belong to it. */
+  private *pagesBefore({ store: { name }, head }: Known): Work<readonly Page[]> {
+    if (this.area.append) return [];
+    let keys: readonly string[];
     try {
-      for (const page of yield* this.pages(store)) if (page.id !== id) yield* wait(this.area.remove(page.key));
+      keys = yield* wait(this.area.keys());
+    } catch {
+      // They belong to no log, and are passed over when this one is read.
+      return [];
+    }
+    const pages = pagesIn(keys, name);
+    if (head !== undefined || pages.length === 0) return pages;
+    // Another session has begun a log meanwhile: they may be its pages.
+    if (keys.includes(name)) throw new StorageConflict(`another session has stored '${name}' meanwhile`);
+    yield* this.removePages(pages);
+    return [];
+  }
+
+  /** Where that fails nothing is lost. */
+  private *removePages(pages: readonly Page[]): Work<void> {
+    try {
+      for (const { key } of pages) yield* wait(this.area.remove(key));
     } catch {
       // They belong to no log, and are passed over when this one is read.
     }
   }
 
   /** Adds a line to a log. */
-  *add(store: string, end: LogEnd, line: string): Work<void> {
+  *add(known: Known, line: string): Work<void> {
+    const { store, end } = known;
     const text = line + '\n';
-    if (this.area.append) yield* wait(this.area.append(store, text));
-    else yield* wait(this.area.write(pageKey(store, end.id, end.additions + 1), text));
+    if (this.area.append) yield* wait(this.area.append(store.name, text));
+    else yield* this.write(known, pageKey(store.name, end!.id, end!.additions + 1), text);
+  }
+
+  /** Whether anything is stored of a store. */
+  *has(store: string): Work<boolean> {
+    return (yield* wait(this.area.keys())).includes(store);
   }
 
   /** Removes the log of a store. */
   *remove(store: string): Work<void> {
+    const pages = this.area.append ? [] : pagesIn(yield* wait(this.area.keys()), store);
     yield* wait(this.area.remove(store));
-    yield* this.tidy(store, '');
+    yield* this.removePages(pages);
   }
 
   // ---- what was set aside ----
@@ -115,6 +167,8 @@ export class Shelf {
     let number = time;
     while (keys.has(`${store}.aside.${number}`)) number++;
     const key = `${store}.aside.${number}`;
+    // Bytes that are no UTF-8 were replaced when they were read as a text.
+    if (this.area.keepBytes && text.includes('\ufffd')) yield* wait(this.area.keepBytes(store, key));
     yield* wait(this.area.write(key, seal({ floe: 'set aside', store, why, time, text }).line + '\n'));
     return key;
   }

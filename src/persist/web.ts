@@ -3,7 +3,7 @@ import type { FloeError } from '../core/errors.js';
 import type { Attachment } from '../core/index.js';
 import { memoryArea, type StorageArea } from './area.js';
 import { storageBlocked } from './errors.js';
-import { whenPageEnds } from './page.js';
+import { whenPageEnds, whenStored } from './page.js';
 import { storageIn, type Persistence, type StorageOptions, type TabOptions } from './persistence.js';
 import { sharedTabs } from './tabs/link.js';
 
@@ -54,4 +54,10 @@ export const webArea = (storage: Storage, prefix: string) =>
         .filter((key) => key.startsWith(prefix))
         .map((key) => key.slice(prefix.length)),
     beforeEnd: whenPageEnds,
+    // Browsers give each page its own view of the storage, and bring the views together a moment later.
+    watch(changed: (key: string) => void): () => void {
+      return whenStored((area, key) => {
+        if (area === storage && key?.startsWith(prefix)) changed(key.slice(prefix.length));
+      });
+    },
   }) satisfies StorageArea;

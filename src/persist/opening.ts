@@ -1,0 +1,124 @@
+// Opens the stored text of a store. What cannot be used is set aside; what must not be touched is left alone.
+import { guardData, sameData } from '../core/plain.js';
+import { messageOf } from '../core/errors.js';
+import type { StoreDefinition } from '../core/store.js';
+import { notSetAside, storageUnreadable, storedCutShort, storedDamaged, storedTooNew } from './errors.js';
+import { readLog, type Log } from './log.js';
+import { LineSum } from './sealed.js';
+import { headOf, type Shelf } from './shelf.js';
+import { NOTHING, type RecordHost, type StoreRecord } from './store-record.js';
+import { upgraded, versionOf } from './upgrade.js';
+import type { Work } from './work.js';
+
+/** What was read: puts the stored part into a state. */
+export interface Opened {
+  readonly onto: (state: unknown) => unknown;
+  readonly phase: StoreRecord['phase'];
+}
+
+/** Of an `Opened`: nothing is stored that can be used. */
+export const unchanged = (state: unknown): unknown => state;
+
+export class Opening {
+  /** @param others the places from which a store may have moved here */
+  constructor(
+    private readonly host: RecordHost,
+    private readonly shelf: Shelf,
+    private readonly others: readonly Shelf[],
+  ) {}
+
+  /** The stored part, for a state like this one: from this place, else from where the store was kept before. */
+  *first(record: StoreRecord, state: unknown): Work<Opened> {
+    record.moved = this.others.length > 0;
+    const opened = yield* this.open(record, state);
+    if (opened.phase !== 'ready' || record.head !== undefined) return opened;
+    for (const former of this.others) {
+      const found = yield* this.open(record, state, former);
+      if (found.phase === 'untouchable') return found;
+      if (found.onto === unchanged) continue;
+      // Its copy there goes after the first write here.
+      Object.assign(record, { stored: NOTHING, head: undefined, end: undefined, unsaved: true });
+      return found;
+    }
+    return opened;
+  }
+
+  *open(record: StoreRecord, state: unknown, shelf = this.shelf): Work<Opened> {
+    const { store } = record;
+    record.unsaved = false;
+    record.before = undefined;
+    let text: string | undefined;
+    const sum = new LineSum();
+    try {
+      text = yield* shelf.read(store.name, sum);
+    } catch (cause) {
+      this.host.report(storageUnreadable(store.name, cause));
+      return { onto: unchanged, phase: 'untouchable' };
+    }
+    record.head = text === undefined ? undefined : headOf(text);
+    record.stored = NOTHING;
+    record.sum = undefined;
+    record.end = undefined;
+    if (text === undefined) return { onto: unchanged, phase: 'ready' };
+    try {
+      const log = readLog(store.name, text, sum.value);
+      const newer = 'newer' in log ? log.newer : log.version > versionOf(store) ? `version ${log.version}` : undefined;
+      if (newer !== undefined) {
+        this.host.report(storedTooNew(store.name, newer));
+        return { onto: unchanged, phase: 'untouchable' };
+      }
+      const part = this.use(record, state, log as Log);
+      const phase = yield* this.noteDamage(store, log as Log, text);
+      return { onto: (now) => record.kept.complete(now, part), phase };
+    } catch (cause) {
+      return { onto: unchanged, phase: yield* this.giveUp(record, text, messageOf(cause), shelf) };
+    }
+  }
+
+  private use(record: StoreRecord, state: unknown, log: Log): unknown {
+    const { store } = record;
+    record.sum = log.sum;
+    const isPresent = log.version === versionOf(store) && log.end !== undefined;
+    const part = upgraded(store, log.version, log.state);
+    guardData(part, { at: '', what: `The stored state of '${store.name}'` });
+    // Whether it fits is known before anything is changed.
+    record.kept.complete(state, part);
+    // A check may give an equal part that is another object: nothing has to be written for that.
+    if (isPresent && sameData(part, log.state)) {
+      record.stored = part;
+      record.end = log.end;
+    } else record.unsaved = true;
+    return part;
+  }
+
+  /** What comes after the damage is set aside before it is overwritten. */
+  private *noteDamage({ name }: StoreDefinition, { damage }: Log, text: string): Work<StoreRecord['phase']> {
+    if (damage?.cut) this.host.report(storedCutShort(name, damage.why));
+    else if (damage) {
+      try {
+        const aside = yield* this.shelf.setAside(name, text, damage.why, this.host.now());
+        this.host.report(storedDamaged(name, aside, damage.why, 'the changes before'));
+      } catch (cause) {
+        this.host.report(notSetAside(name, damage.why, cause));
+        return 'untouchable';
+      }
+    }
+    return 'ready';
+  }
+
+  /** What cannot be used is moved out of the way, never thrown away. */
+  private *giveUp(record: StoreRecord, text: string, why: string, shelf: Shelf): Work<StoreRecord['phase']> {
+    const { name } = record.store;
+    record.unsaved = false;
+    try {
+      const aside = yield* this.shelf.setAside(name, text, why, this.host.now());
+      yield* shelf.remove(name);
+      record.head = undefined;
+      this.host.report(storedDamaged(name, aside, why, 'nothing'));
+      return 'ready';
+    } catch (cause) {
+      this.host.report(notSetAside(name, why, cause));
+      return 'untouchable';
+    }
+  }
+}

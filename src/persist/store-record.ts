@@ -1,0 +1,71 @@
+// What is known of the stored text of one store: a baseline and a journal of changes.
+import type { FloeError } from '../core/errors.js';
+import type { StoreDefinition } from '../core/store.js';
+import type { Kept } from './kept.js';
+import type { LogEnd } from './log.js';
+import { Turns } from './turns.js';
+
+/** In the place of a part: nothing is stored. */
+export const NOTHING = Symbol('nothing');
+
+export interface StoreRecord {
+  /** As it is declared now: a reloaded module may declare it once more. */
+  store: StoreDefinition;
+  kept: Kept;
+  readonly turns: Turns;
+  /** `untouchable`: what is stored must not be overwritten. */
+  phase: 'reading' | 'ready' | 'untouchable';
+  /** The kept part as it was when nothing was stored; what another writer stores then began there too. */
+  began: unknown;
+  /** The kept part as it is stored. */
+  stored: unknown;
+  /** How the stored text begins; absent where nothing is stored. */
+  head: string | undefined;
+  /** The checksum of the last line that was read or written. */
+  sum: number | undefined;
+  /** Where a change can be added; absent where the whole must be written. */
+  end: LogEnd | undefined;
+  /** What was stored before the last write of this session, as long as it is not known whether other writers saw that. */
+  before: { readonly part: unknown; readonly sum: number | undefined } | undefined;
+  unsaved: boolean;
+  /** A write is under way. */
+  writing: boolean;
+  /** A save waits for its turn. */
+  expected: boolean;
+  /** While memory takes over what was joined with another session's state. */
+  joining: Promise<void> | undefined;
+  /** The part that was joined, and the result: what is changed before memory has the result goes on top of that. */
+  over: { readonly part: unknown; readonly result: unknown } | undefined;
+  /** Why the last write failed, and how it is tried again: after so many milliseconds, unless `stop` is called. */
+  failure: { readonly why: string; readonly pause: number; readonly stop: (() => void) | undefined } | undefined;
+  /** Another place may hold a copy from before the store moved here. */
+  moved: boolean;
+}
+
+export const newRecord = (store: StoreDefinition, kept: Kept, began: unknown): StoreRecord => ({
+  store,
+  kept,
+  turns: new Turns(),
+  phase: 'reading',
+  began,
+  stored: NOTHING,
+  head: undefined,
+  sum: undefined,
+  end: undefined,
+  before: undefined,
+  unsaved: false,
+  writing: false,
+  expected: false,
+  joining: undefined,
+  over: undefined,
+  failure: undefined,
+  moved: false,
+});
+
+/** What opening, writing and joining need of the keeper. */
+export interface RecordHost {
+  now(): number;
+  /** The live state of a store. */
+  stateOf(record: StoreRecord): unknown;
+  report(problem: FloeError): void;
+}

@@ -1,0 +1,112 @@
+// Writes what changed of a store: as a change that is added to its journal, or as a new baseline.
+import { difference } from '../core/diff.js';
+import type { Patch } from '../core/index.js';
+import { StorageConflict } from './area.js';
+import type { Conflicts } from './conflicts.js';
+import { joined } from './joined.js';
+import { sameParts } from './kept.js';
+import { changeLine, firstLine } from './log.js';
+import { hex } from './sealed.js';
+import type { Shelf } from './shelf.js';
+import { NOTHING, type RecordHost, type StoreRecord } from './store-record.js';
+import { versionOf } from './upgrade.js';
+import type { Work } from './work.js';
+
+/** A state of less than so many characters is written whole with each change. */
+const SMALL = 1000;
+
+/** How often one write looks again at what other writers stored meanwhile. */
+const MOST_ROUNDS = 20;
+
+export class Writing {
+  constructor(
+    private readonly host: RecordHost,
+    private readonly shelf: Shelf,
+    private readonly conflicts: Conflicts,
+  ) {}
+
+  /** The kept part that a store should have in the storage: the live state, wherever the cursor is. */
+  partOf({ kept, over }: StoreRecord, state: unknown): unknown {
+    const own = kept.of(state);
+    return over ? joined(over.part, own, over.result).result : own;
+  }
+
+  /**
+   * Writes until nothing is unsaved.
+   * @param mayWrite whether this session may still write it
+   * @returns whether anything was written
+   * @throws what the storage throws; then the record is unsaved, and what was stored before still stands
+   */
+  *write(record: StoreRecord, mayWrite: () => boolean): Work<boolean> {
+    const { shelf } = this;
+    let wrote = false;
+    record.writing = true;
+    try {
+      for (let round = 0; record.unsaved && record.phase === 'ready' && mayWrite(); round++) {
+        record.unsaved = false;
+        try {
+          const part = this.partOf(record, this.host.stateOf(record));
+          if (sameParts(part, record.stored)) continue;
+          // A place that checks by itself is looked at only after it found another writer's text.
+          const standing = shelf.area.writeIf && round === 0 ? 'as left' : yield* shelf.standing(record);
+          if (standing === 'as left') yield* this.put(record, part);
+          else yield* this.conflicts.meet(record, part, standing);
+          wrote = true;
+        } catch (cause) {
+          record.unsaved = true;
+          // Another writer was faster between the look and the write: the next look finds what it stored.
+          if (cause instanceof StorageConflict && round < MOST_ROUNDS) continue;
+          throw cause;
+        }
+      }
+    } finally {
+      record.writing = false;
+    }
+    return wrote;
+  }
+
+  /** Another writer has overwritten the last write of this session: the two are joined. */
+  *meet(record: StoreRecord): Work<void> {
+    yield* this.conflicts.meet(record, this.partOf(record, this.host.stateOf(record)), 'overwritten');
+  }
+
+  /** Stores a part that goes on from what is stored. */
+  *put(record: StoreRecord, part: unknown): Work<void> {
+    const { stored, sum, end } = record;
+    const changes = stored === NOTHING ? undefined : difference(stored, part).changes;
+    if (!changes || changes.length > 0 || !end) {
+      if (!(yield* this.add(record, changes))) yield* this.replace(record, part);
+      record.before = { part: stored, sum };
+    }
+    record.stored = part;
+  }
+
+  /** Adds a change to the journal; `false` where the whole has to be written. */
+  private *add(record: StoreRecord, changes: Patch | undefined): Work<boolean> {
+    const { end } = record;
+    const { area } = this.shelf;
+    if (!changes || !end || end.whole <= SMALL || area.isShared) return false;
+    const { line, sum } = changeLine(changes, end.sum);
+    // Once the changes are as long as the whole, the whole is written again.
+    if (end.added + line.length >= end.whole) return false;
+    try {
+      yield* this.shelf.add(record, line);
+    } catch (cause) {
+      if (cause instanceof StorageConflict) throw cause;
+      // Half of it may stand there now; and the whole may take less room than what it replaces.
+      if (area.append) record.end = undefined;
+      return false;
+    }
+    record.sum = sum;
+    record.end = { ...end, sum, additions: end.additions + 1, added: end.added + line.length + 1 };
+    return true;
+  }
+
+  private *replace(record: StoreRecord, part: unknown): Work<void> {
+    const { store } = record;
+    const { line, sum } = firstLine(store.name, versionOf(store), record.sum, part);
+    record.head = yield* this.shelf.replace(record, line);
+    record.sum = sum;
+    record.end = { id: hex(sum), sum, additions: 0, whole: line.length + 1, added: 0 };
+  }
+}
