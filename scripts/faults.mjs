@@ -431,7 +431,7 @@ const faults = [
   [
     tabs,
     'persist/keeper.ts',
-    "for (const lane of this.lanes.values())\n      if (lane.phase === 'ready') void lane.turns.take(() => this.writeOver(lane));",
+    "for (const record of this.records.values())\n      if (record.phase === 'ready') void record.turns.take(() => this.writeOver(record));",
     'void 0;',
     "the next that writes takes what is stored for somebody else's",
   ],

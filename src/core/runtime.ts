@@ -10,7 +10,7 @@ import { LiveSelection, type Selection } from './selection.js';
 import type { Read, Source } from './source.js';
 import { definitionOf, StoreDefinition, type Store } from './store.js';
 import type { AnyTask, Given, Run, TaskCall } from './task.js';
-import { ATTACH, HOST, type Attachment } from './transition.js';
+import { ATTACH, HOST, PLACES, type Attachment, type StoragePlaces } from './transition.js';
 import { WATCH_OPTIONS, type Watching } from './watcher.js';
 
 /** What became of a dispatched action, as far as `dispatch` can tell. */
@@ -48,8 +48,13 @@ export interface RuntimeOptions {
   readonly initial?: Readonly<Record<string, unknown>> | string;
   /** `recording()` from `floe/trace`. */
   readonly trace?: Attachment<unknown>;
-  /** A storage from `floe/persist`. */
-  readonly storage?: Attachment<unknown>;
+  /**
+   * A storage from `floe/persist`; or several, each store in one of them. Where a store moves to another one, its state is
+   * read from the place where it was kept before.
+   * @example
+   * storage: { default: webStorage('local', { prefix: 'harbour' }), stores: [[visits, indexedDbStorage({ name: 'harbour' })]] }
+   */
+  readonly storage?: Attachment<unknown> | StoragePlaces;
   /** Asked in this order before an action is applied. */
   readonly interceptors?: readonly Interceptor[];
   /** What happens when a rule does not hold: it is reported, or the action is refused. Default: `'report'`. */
@@ -78,13 +83,17 @@ export interface RuntimeOptions {
 /** Members of `O` that `Known` has not: none may be given. */
 export type Unknown<O, Known> = { readonly [K in Exclude<keyof O, keyof Known>]: never };
 
-type FaceOf<O, K extends string> = O extends { readonly [P in K]: Attachment<infer Face> } ? Face : never;
+type FaceOf<O, K extends string> = O extends { readonly [P in K]: Attachment<infer Face> | StoragePlaces<infer Face> }
+  ? Face
+  : never;
 
 /** What the attached options add to a runtime. */
 export type Attached<O> = (O extends { readonly trace: Attachment<unknown> }
   ? { readonly trace: FaceOf<O, 'trace'> }
   : unknown) &
-  (O extends { readonly storage: Attachment<unknown> } ? { readonly persistence: FaceOf<O, 'storage'> } : unknown);
+  (O extends { readonly storage: Attachment<unknown> | StoragePlaces }
+    ? { readonly persistence: FaceOf<O, 'storage'> }
+    : unknown);
 
 /** Brings definitions to life: one state tree, one line of transitions. */
 export interface Runtime {
@@ -189,7 +198,7 @@ export function createRuntime<const O extends RuntimeOptions = object>(
   Object.defineProperty(runtime, HOST, { value: engine });
   // The places of what is attached are fixed: the trace hears first, then the storage.
   if (given.trace) runtime.trace = engine.attach(given.trace);
-  if (given.storage) runtime.persistence = engine.attach(given.storage);
+  if (given.storage) runtime.persistence = engine.attach(inOnePlace(given.storage));
   engine.join((given.stores ?? []).map(definitionOf), 'initial');
   if (given.tasks) engine.startTasks(given.tasks.map((one) => one.definition));
   if (given.expose) publish(given.expose, runtime);
@@ -212,6 +221,37 @@ const RUNTIME_OPTIONS = [
   'onProblem',
 ];
 
+const isStorage = (value: unknown): value is Attachment<unknown> =>
+  typeof (value as Partial<Attachment<unknown>> | undefined)?.[ATTACH] === 'function';
+
+/** Several places are one attachment, which the storages themselves can make. */
+const inOnePlace = (storage: Attachment<unknown> | StoragePlaces): Attachment<unknown> =>
+  isStorage(storage) ? storage : storage.default[PLACES]!(storage as StoragePlaces<never>);
+
+function checkPlaces(given: StoragePlaces): void {
+  const what = 'createRuntime: storage';
+  checkOptions(what, given, ['default', 'stores']);
+  const isPlace = (value: unknown): boolean => isStorage(value) && typeof value[PLACES] === 'function';
+  if (!isPlace(given.default))
+    throw badOption(
+      what,
+      'default',
+      'takes a storage, such as webStorage(...) from floe/persist; it keeps the stores that no pair names',
+    );
+  if (!Array.isArray(given.stores)) throw badOption(what, 'stores', 'takes pairs: [[visits, indexedDbStorage(...)]]');
+  const names = new Set<string>();
+  for (const [store, storage] of given.stores) {
+    const definition = definitionOf(store);
+    if (!(definition instanceof StoreDefinition)) throw notAStore(store);
+    const { name } = definition;
+    if (!isPlace(storage)) throw badOption(what, 'stores', `takes pairs of a store and a storage; '${name}' has none`);
+    if (!definition.kept)
+      throw badOption(what, 'stores', `names '${name}', of which nothing is kept; call ${name}.persisted() first`);
+    if (names.size === names.add(name).size)
+      throw badOption(what, 'stores', `names '${name}' twice; a store is kept in one place`);
+  }
+}
+
 /** Development only: what is misspelt, and what is of another kind than an option takes. */
 function checkRuntimeOptions(given: RuntimeOptions): void {
   if (!DEV) return;
@@ -223,7 +263,9 @@ function checkRuntimeOptions(given: RuntimeOptions): void {
   for (const store of given.stores ?? []) if (!(definitionOf(store) instanceof StoreDefinition)) throw notAStore(store);
   for (const option of ['trace', 'storage'] as const) {
     const value = given[option];
-    if (value !== undefined && typeof (value as Partial<Attachment<unknown>>)[ATTACH] !== 'function')
+    if (option === 'storage' && typeof value === 'object' && ('default' in value || 'stores' in value))
+      checkPlaces(value as StoragePlaces);
+    else if (value !== undefined && !isStorage(value))
       throw badOption(
         what,
         option,

@@ -1,7 +1,7 @@
 // The record of one transition, and the contract of what listens to it (trace, persistence). The core knows neither.
 import type { AnyAction } from './action.js';
 import type { Touches } from './touches.js';
-import type { DispatchResult } from './runtime.js';
+import type { AnyStore, DispatchResult } from './runtime.js';
 import type { Compute } from './slot.js';
 import type { StoreDefinition } from './store.js';
 
@@ -190,7 +190,20 @@ export const hostOf = (runtime: object): Host => (runtime as { readonly [HOST]: 
 /** Marks what can be attached to a runtime. */
 export const ATTACH: unique symbol = Symbol('floe.attach');
 
+/** Marks a storage that can be one of several places of a runtime. */
+export const PLACES: unique symbol = Symbol('floe.places');
+
+/** Different stores in different places: the option `storage` of `createRuntime`. */
+export interface StoragePlaces<Face = unknown> {
+  /** Keeps every store that `stores` does not name. */
+  readonly default: Attachment<Face>;
+  /** Stores, and the storage that keeps each. */
+  readonly stores: readonly (readonly [store: AnyStore, storage: Attachment<unknown>])[];
+}
+
 /** A value for an option of `createRuntime`: `recording()`, `webStorage()`. `Face` is what the runtime then has. */
 export interface Attachment<out Face> {
   readonly [ATTACH]: (host: Host) => { readonly face: Face; readonly listener: Listener };
+  /** Of a storage: makes one of several, of which it is the default. */
+  readonly [PLACES]?: (places: StoragePlaces<never>) => Attachment<unknown>;
 }

@@ -26,12 +26,7 @@ export interface StorageArea {
    * Keeps a text under a key and removes other keys, if texts still begin as given: all in one step. Otherwise it changes
    * nothing and throws `StorageConflict`. Optional, for places with several writers that can do so.
    */
-  writeIf?(
-    key: string,
-    text: string,
-    beginnings: readonly Beginning[],
-    remove: readonly string[],
-  ): MaybeAsync<void>;
+  writeIf?(key: string, text: string, beginnings: readonly Beginning[], remove: readonly string[]): MaybeAsync<void>;
   /**
    * Keeps the bytes under a key aside as they are, under another name that `keys` does not give: for places whose bytes may
    * be no text at all. `remove(aside)` removes them, too. Optional.

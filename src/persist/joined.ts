@@ -92,9 +92,7 @@ class Join {
     }
     // From the last to the first, so that the row after it is there.
     for (const key of [...added].reverse()) {
-      const row = other.has(key)
-        ? this.values(undefined, own.get(key), other.get(key), [...path, key])
-        : own.get(key);
+      const row = other.has(key) ? this.values(undefined, own.get(key), other.get(key), [...path, key]) : own.get(key);
       result = kind.with(result, key, row, kind.keyAfter(own, key));
     }
     return result;

@@ -36,10 +36,12 @@ export interface KeeperOptions {
   readonly link?: TabLink | undefined;
   /** Where the stores may have been kept before they moved here. */
   readonly others?: readonly Shelf[];
+  /** Where problems are listed. */
+  readonly problems?: FloeError[];
 }
 
 export class Keeper implements Persistence, Listener, TabsHost, ConflictHost {
-  readonly problems: FloeError[] = [];
+  readonly problems: FloeError[];
   readonly shelf: Shelf;
   private readonly records = new Map<string, StoreRecord>();
   private readonly watchers = new Set<() => void>();
@@ -60,8 +62,9 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost {
   constructor(
     private readonly host: Host,
     private readonly area: StorageArea,
-    { writeAfter, link, others = [] }: KeeperOptions,
+    { writeAfter, link, others = [], problems = [] }: KeeperOptions,
   ) {
+    this.problems = problems;
     this.writeAfter = writeAfter;
     this.others = others;
     this.patience = new Patience(host.after, (what) => this.report(storageHangs(what)));
@@ -458,11 +461,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost {
   async errand(what: Errand, stores: readonly string[]): Promise<boolean> {
     const records = [...this.records.values()].filter(({ store }) => stores.includes(store.name));
     const done =
-      what === 'flush'
-        ? this.flushOwn()
-        : what === 'forget'
-          ? this.forgetHere(records)
-          : this.rehydrateHere(records);
+      what === 'flush' ? this.flushOwn() : what === 'forget' ? this.forgetHere(records) : this.rehydrateHere(records);
     return this.patience.limit(done, false);
   }
 

@@ -28,7 +28,9 @@ interface StorageEvent {
 }
 
 /** Calls `stored` whenever another page has written to a Web Storage area. Where there is no page it never does. */
-export function whenStored(stored: (area: object | null | undefined, key: string | null | undefined) => void): () => void {
+export function whenStored(
+  stored: (area: object | null | undefined, key: string | null | undefined) => void,
+): () => void {
   const page = globalThis as Page;
   const heard = ({ storageArea, key }: StorageEvent): void => stored(storageArea, key);
   page.addEventListener?.('storage', heard);

@@ -3,9 +3,12 @@ import type { FloeError } from '../core/errors.js';
 import type { AnyStore } from '../core/index.js';
 import { faceOf } from '../core/face.js';
 import { checkOptions } from '../core/options.js';
-import { ATTACH, type Attachment, type Host, type Listener } from '../core/transition.js';
+import { definitionOf } from '../core/store.js';
+import { ATTACH, PLACES, type Attachment, type Host, type Listener, type StoragePlaces } from '../core/transition.js';
 import type { StorageArea } from './area.js';
-import { Keeper } from './keeper.js';
+import { Keeper, type KeeperOptions } from './keeper.js';
+import { Places } from './places.js';
+import type { Shelf } from './shelf.js';
 import type { TabLink } from './tabs/link.js';
 import type { TabRole } from './tabs/tab.js';
 
@@ -116,8 +119,20 @@ export const storageIn = (
   options: OwnStorageOptions = {},
 ): Attachment<Persistence> => {
   checkOptions('storageIn', options, ['writeAfter', 'tabs']);
-  return { [ATTACH]: (host) => attached(host, open, options) };
+  const storage: Storage = {
+    [ATTACH]: (host) => faced(storage[KEEPER](host)),
+    [PLACES]: placesOf,
+    [KEEPER]: (host, more) => keeperIn(host, open, options, more),
+  };
+  return storage;
 };
+
+/** Makes the keeper of a storage. */
+const KEEPER: unique symbol = Symbol('floe.keeper');
+
+interface Storage extends Attachment<Persistence> {
+  readonly [KEEPER]: (host: Host, more?: Partial<KeeperOptions>) => Keeper;
+}
 
 const MEMBERS: readonly (keyof Persistence)[] = [
   ...([
@@ -135,19 +150,47 @@ const MEMBERS: readonly (keyof Persistence)[] = [
   ] as const),
 ];
 
-function attached(
+const faced = (keeper: Persistence & Listener): { face: Persistence; listener: Listener } => ({
+  face: faceOf<Persistence, keyof Persistence>(keeper, MEMBERS),
+  listener: keeper,
+});
+
+function keeperIn(
   host: Host,
   open: (report: (problem: FloeError) => void) => StorageArea,
   { writeAfter = 100, tabs }: OwnStorageOptions,
-): { face: Persistence; listener: Listener } {
+  more: Partial<KeeperOptions> = {},
+): Keeper {
   const early: FloeError[] = [];
   let report = (problem: FloeError): void => void early.push(problem);
   const keeper = new Keeper(
     host,
     open((problem) => report(problem)),
-    { writeAfter, link: tabs?.((problem) => report(problem)) },
+    { writeAfter, link: tabs?.((problem) => report(problem)), ...more },
   );
   report = (problem) => keeper.report(problem);
   early.forEach(report);
-  return { face: faceOf<Persistence, keyof Persistence>(keeper, MEMBERS), listener: keeper };
+  return keeper;
 }
+
+/** One attachment of several storages: each store is kept in one of them. */
+const placesOf = ({ default: usual, stores }: StoragePlaces<Persistence>): Attachment<Persistence> => ({
+  [ATTACH]: (host) => {
+    const problems: FloeError[] = [];
+    const keepers = new Map<unknown, { readonly keeper: Keeper; readonly others: Shelf[] }>();
+    const keeperOf = (storage: Attachment<unknown>): Keeper => {
+      const known = keepers.get(storage);
+      if (known) return known.keeper;
+      const others: Shelf[] = [];
+      const keeper = (storage as Storage)[KEEPER](host, { others, problems });
+      keepers.set(storage, { keeper, others });
+      return keeper;
+    };
+    const first = keeperOf(usual);
+    const byStore = new Map(stores.map(([store, storage]) => [definitionOf(store).name, keeperOf(storage)]));
+    const all = [...keepers.values()];
+    for (const { keeper, others } of all)
+      others.push(...all.filter((other) => other.keeper !== keeper).map((other) => other.keeper.shelf));
+    return faced(new Places(first, byStore, problems));
+  },
+});

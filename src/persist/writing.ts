@@ -46,7 +46,7 @@ export class Writing {
         record.unsaved = false;
         try {
           const part = this.partOf(record, this.host.stateOf(record));
-          if (sameParts(part, record.stored)) continue;
+          if (this.isStored(record, part)) continue;
           // A place that checks by itself is looked at only after it found another writer's text.
           const standing = shelf.area.writeIf && round === 0 ? 'as left' : yield* shelf.standing(record);
           if (standing === 'as left') yield* this.put(record, part);
@@ -63,6 +63,11 @@ export class Writing {
       record.writing = false;
     }
     return wrote;
+  }
+
+  /** Of a store that was never stored, what it began with need not be. */
+  private isStored({ stored, head, began }: StoreRecord, part: unknown): boolean {
+    return sameParts(part, stored === NOTHING && head === undefined ? began : stored);
   }
 
   /** Another writer has overwritten the last write of this session: the two are joined. */

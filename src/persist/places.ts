@@ -1,0 +1,114 @@
+// Different stores in different places: one `persistence` over several keepers, each of which keeps its own stores.
+import type { FloeError } from '../core/errors.js';
+import { isThenable } from '../core/changing.js';
+import type { AnyStore } from '../core/index.js';
+import { put } from '../core/plain.js';
+import { definitionOf, type StoreDefinition } from '../core/store.js';
+import type { Listener, Transition } from '../core/transition.js';
+import type { Keeper } from './keeper.js';
+import type { Persistence, StoredItem } from './persistence.js';
+import type { TabRole } from './tabs/tab.js';
+
+export class Places implements Persistence, Listener {
+  private readonly keepers: readonly Keeper[];
+
+  /**
+   * @param usual keeps every store that `byStore` does not name
+   * @param problems where all keepers list their problems
+   */
+  constructor(
+    private readonly usual: Keeper,
+    private readonly byStore: ReadonlyMap<string, Keeper>,
+    readonly problems: FloeError[],
+  ) {
+    this.keepers = [...new Set([usual, ...byStore.values()])];
+  }
+
+  private keeperOf(store: string): Keeper {
+    return this.byStore.get(store) ?? this.usual;
+  }
+
+  // ---- for the runtime ----
+
+  begin(store: StoreDefinition, state: unknown): unknown {
+    return this.keeperOf(store.name).begin(store, state);
+  }
+
+  transition(transition: Transition): void {
+    for (const keeper of this.keepers) keeper.transition(transition);
+  }
+
+  travelled(live: boolean): void {
+    for (const keeper of this.keepers) keeper.travelled(live);
+  }
+
+  close(): void | PromiseLike<void> {
+    const closing = this.keepers.map((keeper) => keeper.close()).filter(isThenable);
+    return closing.length > 0 ? Promise.all(closing).then(() => undefined) : undefined;
+  }
+
+  // ---- for the application ----
+
+  get status(): Persistence['status'] {
+    const all = this.keepers.map(({ status }) => status);
+    return all.find((status) => status !== 'ready') ?? 'ready';
+  }
+
+  /** The role in the first place that tabs share: one tab leads there. */
+  get tab(): TabRole {
+    return this.keepers.map(({ tab }) => tab).find((role) => role !== 'alone') ?? 'alone';
+  }
+
+  get ready(): Promise<void> {
+    return Promise.all(this.keepers.map((keeper) => keeper.ready)).then(() => undefined);
+  }
+
+  get pending(): readonly string[] {
+    return this.keepers.flatMap((keeper) => keeper.pending);
+  }
+
+  async flush(): Promise<boolean> {
+    const all = await Promise.all(this.keepers.map((keeper) => keeper.flush()));
+    return all.every(Boolean);
+  }
+
+  rehydrate(...stores: AnyStore[]): Promise<boolean> {
+    return this.eachOf(stores, (keeper, own) => keeper.rehydrate(...own));
+  }
+
+  forget(...stores: AnyStore[]): Promise<boolean> {
+    return this.eachOf(stores, (keeper, own) => keeper.forget(...own));
+  }
+
+  /** Asks each keeper for its own stores; without stores all keepers for all. */
+  private async eachOf(
+    stores: readonly AnyStore[],
+    ask: (keeper: Keeper, own: readonly AnyStore[]) => Promise<boolean>,
+  ): Promise<boolean> {
+    const all = await Promise.all(
+      this.keepers.map((keeper) => {
+        const own = stores.filter((store) => this.keeperOf(definitionOf(store).name) === keeper);
+        return stores.length > 0 && own.length === 0 ? true : ask(keeper, own);
+      }),
+    );
+    return all.every(Boolean);
+  }
+
+  async list(): Promise<readonly StoredItem[]> {
+    return (await Promise.all(this.keepers.map((keeper) => keeper.list()))).flat();
+  }
+
+  async texts(): Promise<Readonly<Record<string, string>>> {
+    const all = await Promise.all(this.keepers.map((keeper) => keeper.texts()));
+    const texts: Record<string, string> = {};
+    for (const some of all) for (const key of Object.keys(some)) put(texts, key, some[key]);
+    return texts;
+  }
+
+  watch(listener: () => void): () => void {
+    const stops = this.keepers.map((keeper) => keeper.watch(listener));
+    return () => {
+      for (const stop of stops) stop();
+    };
+  }
+}
