@@ -12,7 +12,7 @@ import { memoryArea, type StoredItem } from '../persist/index.js';
 import { Kept } from '../persist/kept.js';
 import { firstLine, readLog, type Log } from '../persist/log.js';
 import { fileArea } from '../persist/node/index.js';
-import { lockFolder } from '../persist/node/lock.js';
+import { FolderLock } from '../persist/node/lock.js';
 import { listed } from '../persist/listed.js';
 import { headOf, Shelf } from '../persist/shelf.js';
 import { upgraded, versionOf } from '../persist/upgrade.js';
@@ -104,7 +104,11 @@ const stamp = (): string => new Date().toISOString().replaceAll(':', '-');
 function folderAt(path: string): Place {
   return {
     shelf: new Shelf(fileArea(path)),
-    lock: () => lockFolder(path),
+    lock() {
+      const lock = new FolderLock(path);
+      lock.ensure();
+      return () => lock.release();
+    },
     keep(stores) {
       const copies = join(path, `mended-${stamp()}`);
       mkdirSync(copies);

@@ -1,11 +1,13 @@
-// Real processes on a real folder: killed in the middle of a write, and two of them at once.
-import { afterAll, expect, test } from '@jest/globals';
+// Real processes and threads on a real folder: killed in the middle of a write, two at once, and folders that change.
+import { afterAll, describe, expect, test } from '@jest/globals';
 import { spawn, spawnSync } from 'node:child_process';
-import { existsSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdtempSync, readFileSync, readdirSync, rmSync, truncateSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { Worker } from 'node:worker_threads';
 import { createRuntime, store } from 'floe';
 import { fileStorage } from 'floe/persist/node';
+import { handClock } from 'floe/testing';
 
 const folder = mkdtempSync(join(tmpdir(), 'floe-'));
 afterAll(() => rmSync(folder, { recursive: true }));
@@ -64,21 +66,183 @@ test('a folder has one owner: a second runtime and a second process are refused 
   expect(codeOf(open)).toBe('FLOE_STORAGE_IN_USE');
 });
 
-test('what is not written yet is written when the process ends', () => {
-  const place = join(folder, 'ending');
-  const script = `
+/** Runs a program that keeps a note in a folder; it says `ready` when the note is gathered, and not written yet. */
+const running = (place: string, rest: string) => {
+  const program = `
     import { createRuntime, store } from 'floe';
     import { fileStorage } from 'floe/persist/node';
     const log = store('log', { note: '' }).persisted();
     const written = log.action('written', (draft, note) => { draft.note = note; });
     const runtime = createRuntime({ stores: [log], storage: fileStorage({ folder: ${JSON.stringify(place)}, writeAfter: 60_000 }) });
     runtime.dispatch(written('at the end'));
-    process.exit(0);
+    ${rest}
+    process.stdout.write('ready');
   `;
-  const { status } = spawnSync(process.execPath, ['--input-type=module', '-e', script], {
+  const child = spawn(process.execPath, ['--input-type=module', '-e', program], {
     env: { ...process.env, NODE_OPTIONS: '' },
+    stdio: ['ignore', 'pipe', 'inherit'],
   });
-  expect([status, existsSync(join(place, 'log.jsonl'))]).toEqual([0, true]);
+  const ended = new Promise<unknown>((resolve) => child.once('exit', (code, signal) => resolve(signal ?? code)));
+  const ready = new Promise((resolve) => child.stdout.once('data', resolve));
+  return { child, ready, ended };
+};
+const stays = 'setInterval(() => undefined, 1000);';
+
+test.each([
+  ['it exits', 'setTimeout(() => process.exit(3), 100);', undefined, 3],
+  ['SIGTERM ends it', stays, 'SIGTERM', 'SIGTERM'],
+  ['SIGINT ends it', stays, 'SIGINT', 'SIGINT'],
+  [
+    'the application answers the signal',
+    `${stays} process.once('SIGTERM', () => setTimeout(() => process.exit(7), 50));`,
+    'SIGTERM',
+    7,
+  ],
+] as const)('what a process has gathered is written when %s', async (how, rest, signal, end) => {
+  const place = join(folder, `ending ${how}`);
+  const { child, ready, ended } = running(place, rest);
+  await ready;
+  expect(existsSync(join(place, 'log.jsonl'))).toBe(false);
+  if (signal) child.kill(signal);
+  expect(await ended).toBe(end);
   const { log } = declare();
-  expect(createRuntime({ stores: [log], storage: fileStorage({ folder: place }) }).read(log).note).toBe('at the end');
+  const runtime = createRuntime({ stores: [log], storage: fileStorage({ folder: place }) });
+  expect(runtime.read(log).note).toBe('at the end');
+  await runtime.close();
+});
+
+test('threads of one process do not share a folder; a thread that ended owns nothing', async () => {
+  const place = join(folder, 'threads');
+  const own = declare();
+  const open = () => createRuntime({ stores: [own.log], storage: fileStorage({ folder: place, writeAfter: 0 }) });
+  const begin = async () => {
+    const program = `
+      import { parentPort } from 'node:worker_threads';
+      import { createRuntime, store } from 'floe';
+      import { fileStorage } from 'floe/persist/node';
+      const log = store('log', { note: '' }).persisted();
+      try {
+        createRuntime({ stores: [log], storage: fileStorage({ folder: ${JSON.stringify(place)} }) });
+        parentPort.postMessage('owns it');
+      } catch (error) { parentPort.postMessage(error.code); }
+      setInterval(() => undefined, 1000);
+    `;
+    const path = join(process.cwd(), `thread-${process.pid}.mjs`);
+    writeFileSync(path, program);
+    const thread = new Worker(path, { execArgv: [] });
+    const said: unknown = await new Promise((resolve) => thread.once('message', resolve));
+    rmSync(path);
+    return { thread, said };
+  };
+  const first = open();
+  const second = await begin();
+  expect(second.said).toBe('FLOE_STORAGE_IN_USE');
+  await second.thread.terminate();
+  await first.close();
+  const third = await begin();
+  expect([third.said, codeOf(open)]).toEqual(['owns it', 'FLOE_STORAGE_IN_USE']);
+  await third.thread.terminate();
+  const fourth = open();
+  await fourth.close();
+});
+
+describe('a folder that changes under a session, or cannot be written', () => {
+  const open = (place: string) => {
+    const own = declare();
+    const codes: unknown[] = [];
+    const long = 'x'.repeat(2000);
+    const runtime = createRuntime({
+      stores: [own.log],
+      clock: handClock(),
+      storage: fileStorage({ folder: place, writeAfter: 0 }),
+      onProblem: ({ error }) => codes.push((error as { code?: string }).code ?? error),
+    });
+    return { ...own, runtime, codes, long, again: () => open(place) };
+  };
+
+  test('a file that was removed, cut or exchanged is written whole again', async () => {
+    const place = join(folder, 'removed');
+    const file = join(place, 'log.jsonl');
+    const { runtime, written, long, codes, again } = open(place);
+    runtime.dispatch(written(long));
+    for (const [i, harm] of [
+      () => rmSync(file),
+      () => truncateSync(file, 10),
+      () => writeFileSync(file, 'something else\n'),
+      () => rmSync(place, { recursive: true }),
+    ].entries()) {
+      runtime.dispatch(written(`${long}${i}`));
+      harm();
+      runtime.dispatch(written(`${long}${i} and more`));
+      expect(readFileSync(file, 'utf8').split('\n')[0]).toContain(`${i} and more`);
+      // It is still the owner.
+      expect(codeOf(again)).toBe('FLOE_STORAGE_IN_USE');
+    }
+    await runtime.close();
+    const next = again();
+    expect([next.runtime.read(next.log).note, codes, next.codes]).toEqual([`${long}3 and more`, [], []]);
+    await next.runtime.close();
+  });
+
+  test('a folder that another session took meanwhile is not written to', async () => {
+    const place = join(folder, 'taken');
+    const { runtime, written, codes, again } = open(place);
+    runtime.dispatch(written('first'));
+    rmSync(place, { recursive: true });
+    const other = again();
+    other.runtime.dispatch(other.written('the other'));
+    runtime.dispatch(written('second'));
+    expect([codes, runtime.persistence.pending]).toEqual([['FLOE_STORAGE_FAILED'], ['log']]);
+    expect(runtime.persistence.problems.at(-1)!.message).toContain('Another runtime keeps its state');
+    await other.runtime.close();
+    expect(readFileSync(join(place, 'log.jsonl'), 'utf8')).toContain('the other');
+    await runtime.close();
+  });
+
+  test('a path that is a file is a problem, and the session goes on in memory', async () => {
+    const place = join(folder, 'a file');
+    writeFileSync(place, 'mine');
+    const { runtime, log, written, codes } = open(place);
+    runtime.dispatch(written('in memory'));
+    expect([runtime.read(log).note, await runtime.persistence.flush(), codes]).toEqual([
+      'in memory',
+      false,
+      ['FLOE_STORAGE_UNREADABLE'],
+    ]);
+    await runtime.close();
+    expect(readFileSync(place, 'utf8')).toBe('mine');
+  });
+
+  // In this folder of the system files can be read, and none can be made: as on a full disk.
+  const full = '/proc/self/task';
+  (existsSync(full) ? test : test.skip)('where nothing can be written, what is there is read', async () => {
+    const { runtime, log, written, codes } = open(full);
+    expect([runtime.read(log).note, codes]).toEqual(['', []]);
+    runtime.dispatch(written('in memory'));
+    expect([await runtime.persistence.flush(), codes, runtime.persistence.pending]).toEqual([
+      false,
+      ['FLOE_STORAGE_FAILED'],
+      ['log'],
+    ]);
+    await runtime.close();
+  });
+
+  test('bytes that are no text are kept as they are', async () => {
+    const place = join(folder, 'bytes');
+    const first = open(place);
+    first.runtime.dispatch(first.written('æ'));
+    await first.runtime.close();
+    const file = join(place, 'log.jsonl');
+    const bytes = readFileSync(file);
+    // Half of the character.
+    bytes[bytes.indexOf('æ') + 1] = 0xff;
+    writeFileSync(file, bytes);
+    const next = open(place);
+    expect(next.codes).toEqual(['FLOE_STORED_DAMAGED']);
+    const kept = readdirSync(place).find((name) => name.endsWith('.bytes'))!;
+    expect(readFileSync(join(place, kept)).equals(bytes)).toBe(true);
+    expect(await next.runtime.persistence.forget()).toBe(true);
+    expect(readdirSync(place).filter((name) => !name.startsWith('owner.'))).toEqual([]);
+    await next.runtime.close();
+  });
 });

@@ -1,6 +1,10 @@
 import { checkOptions } from '../../core/options.js';
 import {
   closeSync,
+  constants,
+  copyFileSync,
+  existsSync,
+  fstatSync,
   fsyncSync,
   mkdirSync,
   openSync,
@@ -14,7 +18,8 @@ import { join } from 'node:path';
 import type { Attachment } from '../../core/index.js';
 import type { StorageArea } from '../area.js';
 import { storageIn, type Persistence, type StorageOptions } from '../persistence.js';
-import { lockFolder } from './lock.js';
+import { whenProcessEnds } from './endings.js';
+import { FolderLock } from './lock.js';
 
 /** How state is kept in files. */
 export interface FileStorageOptions extends StorageOptions {
@@ -25,11 +30,18 @@ export interface FileStorageOptions extends StorageOptions {
 const ENDING = '.jsonl';
 /** What format 1 was kept in. */
 const FIRST_ENDING = '.json';
+/** A file that is no text, as it was. */
+const BYTES_ENDING = '.bytes';
 
 /**
  * Keeps state in a folder, one file a store: the whole state, then a line for each change. It is there before the first
- * read, and what was written survives the end of the process, and of the machine.
- * @throws FLOE_STORAGE_IN_USE when another process, or another runtime, keeps its state there
+ * read, and what was written survives the end of the process, and of the machine. Changes that are still gathered are
+ * written when the process exits, and when SIGTERM, SIGINT or SIGHUP comes; the application's own listeners then decide
+ * what the signal does.
+ *
+ * Where the folder cannot be written (a full disk, a folder that may only be read), what is stored there is read all the
+ * same, and writing is a problem that is reported and tried again.
+ * @throws FLOE_STORAGE_IN_USE when another process, thread or runtime keeps its state there
  * @example
  * createRuntime({ stores: [notes], storage: fileStorage({ folder: 'state' }) });
  */
@@ -37,14 +49,22 @@ export const fileStorage = (options: FileStorageOptions): Attachment<Persistence
   checkOptions('fileStorage', options, ['folder', 'writeAfter']);
   return storageIn(
     () => {
-      const unlock = lockFolder(options.folder);
+      const lock = new FolderLock(options.folder);
+      const area = fileArea(options.folder);
+      const owned =
+        <A extends unknown[]>(fn: (...args: A) => void) =>
+        (...args: A): void => {
+          lock.ensure();
+          fn(...args);
+        };
       return {
-        ...fileArea(options.folder),
-        beforeEnd(flush) {
-          process.on('exit', flush);
-          return () => process.off('exit', flush);
-        },
-        close: unlock,
+        ...area,
+        write: owned(area.write),
+        append: owned(area.append),
+        remove: owned(area.remove),
+        keepBytes: owned(area.keepBytes),
+        beforeEnd: whenProcessEnds,
+        close: () => lock.release(),
       };
     },
     { writeAfter: options.writeAfter },
@@ -54,21 +74,38 @@ export const fileStorage = (options: FileStorageOptions): Attachment<Persistence
 /** An area in a folder. A file is written beside the old one, then put in its place: it is never half-written. */
 export function fileArea(folder: string) {
   const pathOf = (key: string, ending = ENDING): string => join(folder, encodeURIComponent(key) + ending);
+  /** How long each file was when this area read or wrote it last, in bytes. */
+  const sizes = new Map<string, number>();
   return {
     read(key: string): string | undefined {
-      return readIfThere(pathOf(key)) ?? readIfThere(pathOf(key, FIRST_ENDING));
+      const bytes = readIfThere(pathOf(key)) ?? readIfThere(pathOf(key, FIRST_ENDING));
+      sizes.set(key, bytes?.length ?? 0);
+      return bytes?.toString('utf8');
     },
     write(key: string, text: string): void {
       mkdirSync(folder, { recursive: true });
       const path = pathOf(key);
-      writeDown(`${path}.new`, 'w', text);
+      const size = writeDown(`${path}.new`, 'w', text);
       renameSync(`${path}.new`, path);
+      sizes.set(key, size);
       syncFolder(folder);
       rmSync(pathOf(key, FIRST_ENDING), { force: true });
     },
-    append: (key: string, text: string): void => writeDown(pathOf(key), 'a', text),
+    append(key: string, text: string): void {
+      const size = sizes.get(key);
+      // A file that was removed, or put in the place of the one that this area knows, is no beginning for what is added.
+      const how = size === undefined ? 'a' : constants.O_WRONLY | constants.O_APPEND;
+      // Until it is written completely nobody knows how long the file is.
+      sizes.set(key, NaN);
+      sizes.set(key, writeDown(pathOf(key), how, text, size));
+    },
     remove(key: string): void {
-      for (const ending of [ENDING, FIRST_ENDING]) rmSync(pathOf(key, ending), { force: true });
+      sizes.delete(key);
+      for (const ending of [ENDING, FIRST_ENDING, BYTES_ENDING]) rmSync(pathOf(key, ending), { force: true });
+    },
+    keepBytes(key: string, aside: string): void {
+      const path = existsSync(pathOf(key)) ? pathOf(key) : pathOf(key, FIRST_ENDING);
+      copyFileSync(path, pathOf(aside, BYTES_ENDING));
     },
     keys(): readonly string[] {
       const names = new Set<string>();
@@ -92,14 +129,21 @@ function keyIn(name: string): string | undefined {
   }
 }
 
-/** Writes a text and waits until the disk has it. */
-function writeDown(path: string, how: 'w' | 'a', text: string): void {
+/**
+ * Writes a text and waits until the disk has it.
+ * @param expected how long the file should be before
+ * @returns how long the file is now, in bytes
+ */
+function writeDown(path: string, how: string | number, text: string, expected?: number): number {
   const file = openSync(path, how);
   try {
+    const before = how === 'w' ? 0 : fstatSync(file).size;
+    if (expected !== undefined && before !== expected) throw new Error(`something else has changed '${path}'`);
     const bytes = Buffer.from(text);
     // A large text may be taken in several pieces.
     for (let at = 0; at < bytes.length;) at += writeSync(file, bytes, at);
     fsyncSync(file);
+    return before + bytes.length;
   } finally {
     closeSync(file);
   }
@@ -119,9 +163,9 @@ function syncFolder(folder: string): void {
 
 const isMissing = (error: unknown): boolean => (error as NodeJS.ErrnoException).code === 'ENOENT';
 
-function readIfThere(path: string): string | undefined {
+function readIfThere(path: string): Buffer | undefined {
   try {
-    return readFileSync(path, 'utf8');
+    return readFileSync(path);
   } catch (error) {
     if (isMissing(error)) return undefined;
     throw error;

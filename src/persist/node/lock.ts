@@ -1,15 +1,30 @@
 // One owner of a folder: a file that names it. Who died without letting go is found out by its process, and its place is
 // taken at once. Files are numbered: to take the place of a dead owner is to make the next number, which only one can do.
-import { linkSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import {
+  closeSync,
+  existsSync,
+  linkSync,
+  mkdirSync,
+  openSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs';
 import { hostname } from 'node:os';
 import { join } from 'node:path';
 import { randomUUID } from 'node:crypto';
+import { threadId } from 'node:worker_threads';
+import { FloeError } from '../../core/errors.js';
 import { storageInUse } from './errors.js';
 
 interface Owner {
   readonly process: number;
   readonly host: string;
   readonly since: string;
+  /** Which thread of the process. Older versions did not say. */
+  readonly thread?: number;
   /** Tells runtimes of one process apart. */
   readonly token: string;
 }
@@ -17,48 +32,116 @@ interface Owner {
 const LOCK = /^owner\.([0-9]+)$/;
 const MOST_TRIES = 20;
 
-/** Tokens of this process that are held. */
+/** Tokens of this thread that are held. */
 const held = new Set<string>();
 
-/**
- * Makes this process the owner of a folder.
- * @returns a function that lets go
- * @throws FLOE_STORAGE_IN_USE when it has another owner
- */
-export function lockFolder(folder: string): () => void {
-  mkdirSync(folder, { recursive: true });
-  const own: Owner = { process: process.pid, host: hostname(), since: new Date().toISOString(), token: randomUUID() };
-  for (let i = 0; i < MOST_TRIES; i++) {
-    const before = locksIn(folder);
-    for (const lock of before) if (lock.owner && isAlive(lock.owner)) throw storageInUse(folder, lock.owner);
-    const number = Math.max(0, ...before.map((lock) => lock.number)) + 1;
-    if (!make(folder, number, own)) continue;
-    // Somebody may have begun anew meanwhile, with another number.
-    const other = locksIn(folder).find(({ owner }) => owner && owner.token !== own.token && isAlive(owner));
-    if (other) {
-      rmSync(pathOf(folder, number), { force: true });
-      continue;
+/** Where the system lists the open files of a process: a thread that ended has none. */
+const OPEN_FILES = '/proc/self/fd';
+
+/** Makes this thread the owner of a folder, as long as it is not released. */
+export class FolderLock {
+  private readonly own: Owner;
+  private number: number | undefined;
+  /** Shows other threads of the process that this one is still there. */
+  private file: OpenFile | undefined;
+
+  /** @throws FLOE_STORAGE_IN_USE when the folder has another owner. Where it cannot be written, `ensure` tries again */
+  constructor(private readonly folder: string) {
+    const [process_, host, since] = [process.pid, hostname(), new Date().toISOString()];
+    this.own = { process: process_, thread: threadId, host, since, token: randomUUID() };
+    try {
+      this.take();
+    } catch (error) {
+      if (error instanceof FloeError) throw error;
     }
-    for (const lock of before) rmSync(pathOf(folder, lock.number), { force: true });
-    held.add(own.token);
-    return () => {
-      if (held.delete(own.token)) rmSync(pathOf(folder, number), { force: true });
-    };
   }
-  throw storageInUse(folder, undefined);
+
+  /**
+   * Takes the folder where it is not held yet, or where it was removed meanwhile.
+   * @throws FLOE_STORAGE_IN_USE, or what the file system says
+   */
+  ensure(): void {
+    if (!this.isHeld) this.take();
+  }
+
+  /** The folder may have been removed, and taken by another session that counts from 1 again. */
+  private get isHeld(): boolean {
+    if (this.number === undefined) return false;
+    try {
+      return readFileSync(pathOf(this.folder, this.number), 'utf8').includes(this.own.token);
+    } catch {
+      return false;
+    }
+  }
+
+  release(): void {
+    if (this.number === undefined) return;
+    const { isHeld } = this;
+    this.leave();
+    held.delete(this.own.token);
+    if (isHeld) rmSync(pathOf(this.folder, this.number), { force: true });
+    this.number = undefined;
+  }
+
+  private leave(): void {
+    this.file?.close();
+    this.file = undefined;
+  }
+
+  private take(): void {
+    const { folder, own } = this;
+    this.leave();
+    this.number = undefined;
+    mkdirSync(folder, { recursive: true });
+    for (let i = 0; i < MOST_TRIES; i++) {
+      const before = locksIn(folder);
+      for (const lock of before) if (lock.owner && isAlive(folder, lock)) throw storageInUse(folder, lock.owner);
+      const number = Math.max(0, ...before.map((lock) => lock.number)) + 1;
+      const file = make(folder, number, own);
+      if (!file) continue;
+      // Another process may have taken it meanwhile, with another number.
+      const other = locksIn(folder).find(
+        (lock) => lock.owner && lock.owner.token !== own.token && isAlive(folder, lock),
+      );
+      if (other) {
+        file.close();
+        rmSync(pathOf(folder, number), { force: true });
+        continue;
+      }
+      for (const lock of before) rmSync(pathOf(folder, lock.number), { force: true });
+      held.add(own.token);
+      this.number = number;
+      this.file = file;
+      return;
+    }
+    throw storageInUse(folder, undefined);
+  }
 }
 
 const pathOf = (folder: string, number: number): string => join(folder, `owner.${number}`);
 
-/** Makes a file with all that it says at once; `false` where there is one. */
-function make(folder: string, number: number, owner: Owner): boolean {
+/** An owner keeps its file open, for the other threads of its process to see. */
+interface OpenFile {
+  close(): void;
+}
+
+/** Makes a file with all that it says at once; nothing where there is one. */
+function make(folder: string, number: number, owner: Owner): OpenFile | undefined {
   const beside = join(folder, `${owner.token}.new`);
-  writeFileSync(beside, JSON.stringify(owner));
+  let file: number | undefined;
+  const close = (): void => {
+    if (file !== undefined) closeSync(file);
+    file = undefined;
+  };
   try {
+    writeFileSync(beside, JSON.stringify(owner));
+    // Open before it has its name: from then on another thread may ask.
+    if (existsSync(OPEN_FILES)) file = openSync(beside, 'r');
     linkSync(beside, pathOf(folder, number));
-    return true;
+    return { close };
   } catch (error) {
-    if ((error as NodeJS.ErrnoException).code === 'EEXIST') return false;
+    close();
+    if ((error as NodeJS.ErrnoException).code === 'EEXIST') return undefined;
     throw error;
   } finally {
     rmSync(beside, { force: true });
@@ -84,13 +167,30 @@ function locksIn(folder: string): Lock[] {
 }
 
 /** Whether an owner may still be there; of another machine nobody here can tell. */
-function isAlive(owner: Owner): boolean {
-  if (owner.host !== hostname()) return true;
-  if (owner.process === process.pid) return held.has(owner.token);
+function isAlive(folder: string, { number, owner }: Lock): boolean {
+  const { host, process: id, thread, token } = owner!;
+  if (host !== hostname()) return true;
+  if (id === process.pid)
+    return thread === undefined || thread === threadId ? held.has(token) : isOpen(pathOf(folder, number));
   try {
-    process.kill(owner.process, 0);
+    process.kill(id, 0);
     return true;
   } catch (error) {
     return (error as NodeJS.ErrnoException).code === 'EPERM';
   }
+}
+
+/** Whether a thread of this process has a file open; where the system does not say so, it may have. */
+function isOpen(path: string): boolean {
+  if (!existsSync(OPEN_FILES)) return true;
+  const { dev, ino } = statSync(path);
+  return readdirSync(OPEN_FILES).some((file) => {
+    try {
+      const open = statSync(join(OPEN_FILES, file));
+      return open.ino === ino && open.dev === dev;
+    } catch {
+      // Closed meanwhile.
+      return false;
+    }
+  });
 }
