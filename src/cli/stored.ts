@@ -10,7 +10,7 @@ import type { AnyStore } from '../core/index.js';
 import { definitionOf, type StoreDefinition } from '../core/store.js';
 import { memoryArea, type StoredItem } from '../persist/index.js';
 import { Kept } from '../persist/kept.js';
-import { firstLine, readLog, type Log } from '../persist/log.js';
+import { firstLine, lineageOf, readLog, type Log } from '../persist/log.js';
 import { fileArea } from '../persist/node/index.js';
 import { FolderLock } from '../persist/node/lock.js';
 import { listed } from '../persist/listed.js';
@@ -229,7 +229,7 @@ function* mend(shelf: Shelf, { store, why = 'it cannot be read', verdict }: Find
   const aside = yield* shelf.setAside(store, text, why, Date.now());
   const log = verdict === 'damaged in part' ? readLog(store, text) : undefined;
   if (log && 'state' in log) {
-    const { line } = firstLine(store, log.version, log.sum, log.state);
+    const { line } = firstLine(store, log.version, lineageOf(text).sums, log.state);
     yield* shelf.replace({ store: { name: store }, head: headOf(text), end: undefined }, line);
   } else yield* shelf.remove(store);
   return aside;

@@ -4,8 +4,9 @@ import { sameData } from '../core/plain.js';
 import type { Host } from '../core/transition.js';
 import { storedElsewhere } from './errors.js';
 import { joined } from './joined.js';
+import { lineageOf, readLog, type Lineage } from './log.js';
 import { unchanged, type Opening } from './opening.js';
-import type { Shelf, Standing } from './shelf.js';
+import type { Shelf } from './shelf.js';
 import { NOTHING, type RecordHost, type StoreRecord } from './store-record.js';
 import type { Work } from './work.js';
 
@@ -26,35 +27,37 @@ export class Conflicts {
     private readonly opening: Opening,
   ) {}
 
-  /** @param standing `overwritten`: the other writer had not seen the last write of this session */
-  *meet(record: StoreRecord, part: unknown, standing: Standing): Work<void> {
-    const { store, stored, head, sum, end, before } = record;
-    const last = standing === 'overwritten' && before ? before.part : stored;
+  *meet(record: StoreRecord, part: unknown): Work<void> {
+    const { store, stored, head, end, lineage, history } = record;
     const text = yield* this.shelf.read(store.name);
-    const { onto, phase } = yield* this.opening.open(record, part);
+    const { text: usable, hasForeign } = withoutSiblings(store.name, text, history);
+    const before = usable === undefined ? stored : commonPart(lineageOf(usable), history, stored);
+    const { onto, phase } = yield* this.opening.use(record, part, usable);
     if (phase !== 'ready' || text === undefined || onto === unchanged) {
       record.phase = phase;
       record.unsaved = phase === 'ready';
       return;
     }
+    // What does not follow on the rest goes when the whole is written.
+    if (usable !== text) record.end = undefined;
     const other = record.kept.of(onto(part));
-    const { result, lost } = joined(last === NOTHING ? record.began : last, part, other, store.kept?.onConflict);
+    const { result, lost } = joined(before === NOTHING ? record.began : before, part, other, store.kept?.onConflict);
     let aside: string | undefined;
     record.unsaved = false;
     try {
       // Not overwritten before it is set aside.
-      if (lost.length > 0)
-        aside = yield* this.shelf.setAside(
-          store.name,
-          text,
-          `another session stored it meanwhile, and both changed ${lost.join(', ')}`,
-          this.host.now(),
-        );
+      if (lost.length > 0 || hasForeign) {
+        const why =
+          lost.length > 0
+            ? `another session stored it meanwhile, and both changed ${lost.join(', ')}`
+            : 'two sessions added to it at the same moment, and the changes of one do not follow on the other';
+        aside = yield* this.shelf.setAside(store.name, text, why, this.host.now());
+      }
       // Stored at once: the session may end before memory has it.
       yield* this.host.put(record, result);
     } catch (cause) {
       // Memory does not have what the other session stored: the next attempt meets it again.
-      Object.assign(record, { stored, head, sum, end, before });
+      Object.assign(record, { stored, head, end, lineage, history });
       throw cause;
     }
     record.over = { part, result };
@@ -86,4 +89,53 @@ export class Conflicts {
     }
     this.host.report(storedElsewhere(store.name, lost, aside));
   }
+}
+
+type History = StoreRecord['history'];
+
+/** The last part that this session had in common with what another one stored; the stored one, where that is not known. */
+function commonPart({ sums, isWhole }: Lineage, history: History, stored: unknown): unknown {
+  const common = [...history].reverse().find(({ sum }) => (sum === undefined ? isWhole : sums.includes(sum)));
+  return common ? common.part : stored;
+}
+
+/**
+ * Of changes that two sessions added at the same moment, those that do not follow on the others are left out.
+ * @returns the text without them, and whether some of them are not this session's own
+ */
+function withoutSiblings(
+  store: string,
+  text: string | undefined,
+  history: History,
+): { readonly text: string | undefined; readonly hasForeign: boolean } {
+  if (text === undefined || history.length === 0) return { text, hasForeign: false };
+  try {
+    const log = readLog(store, text);
+    if ('newer' in log || !log.damage || log.damage.cut) return { text, hasForeign: false };
+    const lines = text.split('\n');
+    const rest = lines.slice(1 + log.changes).filter((line) => line !== '');
+    const isForeign = (line: string): boolean => !history.some(({ sum }) => sum === line.slice(8, 16));
+    return { text: lines.slice(0, 1 + log.changes).join('\n') + '\n', hasForeign: rest.some(isForeign) };
+  } catch {
+    return { text, hasForeign: false };
+  }
+}
+
+/**
+ * What is still open of a history when a text is stored; nothing where the text lacks the last write of this session,
+ * because another writer has overwritten it.
+ */
+export function historyIn(store: string, text: string | undefined, history: History): History | undefined {
+  if (text === undefined) return history;
+  const { sums } = lineageOf(text);
+  const last = history.at(-1)!.sum;
+  if (last === undefined || !sums.includes(last)) return undefined;
+  try {
+    const log = readLog(store, text);
+    if (!('newer' in log) && log.damage) return undefined;
+  } catch {
+    // It is met, and set aside, with the next write.
+  }
+  // Another writer went on from it.
+  return sums.at(-1) === last ? history : history.slice(-1);
 }

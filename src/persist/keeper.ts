@@ -6,7 +6,7 @@ import type { AnyStore } from '../core/index.js';
 import { definitionOf, type StoreDefinition } from '../core/store.js';
 import type { Host, Listener, StoreChange, Transition } from '../core/transition.js';
 import type { MaybeAsync, StorageArea } from './area.js';
-import { Conflicts, type ConflictHost } from './conflicts.js';
+import { Conflicts, historyIn, type ConflictHost } from './conflicts.js';
 import { storageFailed, storageHangs } from './errors.js';
 import { Kept, sameParts } from './kept.js';
 import { allTexts, forget, listed } from './listed.js';
@@ -326,19 +326,21 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost {
 
   /** Another writer stored a store: perhaps without having seen what this session has just written. */
   private writtenElsewhere(key: string): void {
-    const [name] = key.split('.');
-    const record = this.records.get(name);
-    if (this.closed || !record?.before || record.phase !== 'ready' || !this.mayWrite(record)) return;
-    void record.turns.take(() => this.lookAfter(record));
+    const record = this.records.get(key.split('.')[0]);
+    if (this.closed || !record || record.history.length === 0 || !this.mayWrite(record)) return;
+    // Memory takes over what was joined just now.
+    if (record.joining) void record.joining.then(() => this.writtenElsewhere(key));
+    else if (record.phase === 'ready') void record.turns.take(() => this.lookAfter(record));
   }
 
   private *lookAfter(record: StoreRecord): Work<void> {
-    if (!record.before) return;
+    const { store, history } = record;
+    if (history.length === 0) return;
     try {
-      const standing = yield* this.shelf.standing(record);
-      // Whatever is stored from now on goes on from this session's last write.
-      if (standing === 'followed') record.before = undefined;
-      if (standing === 'overwritten') yield* this.writing.meet(record);
+      const text = yield* this.shelf.read(store.name);
+      const known = historyIn(store.name, text, history);
+      if (known) record.history = known;
+      else yield* this.writing.meet(record);
     } catch (cause) {
       record.unsaved = true;
       this.failed(record, cause);
@@ -427,7 +429,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost {
     const isSame = sameParts(began, record.kept.of(this.stateOf(record)));
     record.failure?.stop?.();
     Object.assign(record, {
-      ...{ began, stored: NOTHING, head: undefined, sum: undefined, end: undefined, before: undefined },
+      ...{ began, stored: NOTHING, head: undefined, end: undefined, lineage: [], history: [] },
       ...{ failure: undefined, unsaved: !isSame, phase: 'ready' },
     });
     if (!isSame) this.plan();
@@ -484,7 +486,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost {
 
   private *readNewer(record: StoreRecord, parts: Parts): Work<void> {
     try {
-      if ((yield* this.shelf.standing(record)) === 'as left') return;
+      if (yield* this.shelf.isAsLeft(record)) return;
     } catch {
       // It is met with the next change.
       return;

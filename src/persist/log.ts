@@ -20,6 +20,8 @@ interface FirstLine {
   readonly version: number;
   /** The checksum of the last line of the log that this one replaces: no two logs are the same, though their states are. */
   readonly after?: string;
+  /** The checksums of the lines before that one, oldest first: where several writers meet, they tell who had seen what. */
+  readonly past?: readonly string[];
   /** It holds nothing that JSON cannot carry: nothing has to be decoded. */
   readonly plain?: true;
   /** The kept part, encoded. */
@@ -59,26 +61,45 @@ export interface NewerLog {
   readonly newer: string;
 }
 
-export function firstLine(store: string, version: number, after: number | undefined, state: unknown): Sealed {
+/** @param before the lines that the log goes on from, oldest first */
+export function firstLine(store: string, version: number, before: readonly string[], state: unknown): Sealed {
   const encoded = encode(state);
+  const [after, ...past] = before.slice(-LINEAGE).reverse();
   const line: FirstLine = {
     floe: 'stored',
     format: STORED_VERSION,
     store,
     version,
-    ...(after !== undefined && { after: hex(after) }),
+    ...(after !== undefined && { after, past: past.reverse() }),
     ...(encoded === state && { plain: true }),
     state: encoded,
   };
   return seal(line);
 }
 
-/** The checksum that a text names as the one before it, without reading the whole text: see `FirstLine.after`. */
-export function sumBefore(text: string): string | undefined {
-  return BEFORE.exec(text)?.[1];
+/** How many checksums of earlier lines a first line names. */
+export const LINEAGE = 8;
+
+/** The lines that a text goes on from. */
+export interface Lineage {
+  /** Their checksums, oldest first; the last one is that of the last line of the text. */
+  readonly sums: readonly string[];
+  /** Nothing was stored before the oldest of them. */
+  readonly isWhole: boolean;
+}
+
+/** The lines that a text goes on from, as the text says it: nothing is checked. */
+export function lineageOf(text: string): Lineage {
+  const [, after, past] = BEFORE.exec(text) ?? [];
+  const before = [...(past?.match(/[0-9a-f]{8}/g) ?? []), ...(after ? [after] : [])];
+  const lines = text.split('\n').flatMap((line) => (line.startsWith('{"sum":"') ? [line.slice(8, 16)] : []));
+  return {
+    sums: [...before, ...lines],
+    isWhole: after === undefined || (past !== undefined && before.length < LINEAGE),
+  };
 }
 const BEFORE =
-  /^\{"sum":"[0-9a-f]{8}","floe":"stored","format":[0-9]+,"store":"(?:[^"\\]|\\.)*","version":[^,]+,"after":"([0-9a-f]{8})"/;
+  /^\{"sum":"[0-9a-f]{8}","floe":"stored","format":[0-9]+,"store":"(?:[^"\\]|\\.)*","version":[^,]+(?:,"after":"([0-9a-f]{8})")?(?:,"past":\[([^\]]*)\])?/;
 
 export const changeLine = (changes: Patch, before: number): Sealed => seal({ changes: encode(changes) }, before);
 

@@ -3,7 +3,7 @@ import { guardData, sameData } from '../core/plain.js';
 import { messageOf } from '../core/errors.js';
 import type { StoreDefinition } from '../core/store.js';
 import { notSetAside, storageUnreadable, storedCutShort, storedDamaged, storedTooNew } from './errors.js';
-import { readLog, type Log } from './log.js';
+import { LINEAGE, lineageOf, readLog, type Log } from './log.js';
 import { LineSum } from './sealed.js';
 import { headOf, type Shelf } from './shelf.js';
 import { NOTHING, type RecordHost, type StoreRecord } from './store-record.js';
@@ -46,7 +46,6 @@ export class Opening {
   *open(record: StoreRecord, state: unknown, shelf = this.shelf): Work<Opened> {
     const { store } = record;
     record.unsaved = false;
-    record.before = undefined;
     let text: string | undefined;
     const sum = new LineSum();
     try {
@@ -55,19 +54,26 @@ export class Opening {
       this.host.report(storageUnreadable(store.name, cause));
       return { onto: unchanged, phase: 'untouchable' };
     }
+    return yield* this.use(record, state, text, shelf, sum.value);
+  }
+
+  /** Takes over what a text says that was read. */
+  *use(record: StoreRecord, state: unknown, text: string | undefined, shelf = this.shelf, sum?: number): Work<Opened> {
+    const { store } = record;
     record.head = text === undefined ? undefined : headOf(text);
     record.stored = NOTHING;
-    record.sum = undefined;
     record.end = undefined;
+    record.lineage = text === undefined ? [] : this.lineageOf(text);
+    record.history = [];
     if (text === undefined) return { onto: unchanged, phase: 'ready' };
     try {
-      const log = readLog(store.name, text, sum.value);
+      const log = readLog(store.name, text, sum);
       const newer = 'newer' in log ? log.newer : log.version > versionOf(store) ? `version ${log.version}` : undefined;
       if (newer !== undefined) {
         this.host.report(storedTooNew(store.name, newer));
         return { onto: unchanged, phase: 'untouchable' };
       }
-      const part = this.use(record, state, log as Log);
+      const part = this.partIn(record, state, log as Log);
       const phase = yield* this.noteDamage(store, log as Log, text);
       return { onto: (now) => record.kept.complete(now, part), phase };
     } catch (cause) {
@@ -75,9 +81,14 @@ export class Opening {
     }
   }
 
-  private use(record: StoreRecord, state: unknown, log: Log): unknown {
+  /** Where additions are one text, only this session writes: one line is enough to go on from. */
+  private lineageOf(text: string): readonly string[] {
+    const { sums } = lineageOf(this.shelf.area.append ? text.slice(text.lastIndexOf('\n', text.length - 2) + 1) : text);
+    return sums.slice(-LINEAGE);
+  }
+
+  private partIn(record: StoreRecord, state: unknown, log: Log): unknown {
     const { store } = record;
-    record.sum = log.sum;
     const isPresent = log.version === versionOf(store) && log.end !== undefined;
     const part = upgraded(store, log.version, log.state);
     guardData(part, { at: '', what: `The stored state of '${store.name}'` });

@@ -3,7 +3,6 @@
 // (`NAME.aside.TIME`). Names of stores hold no dots.
 import { isThenable } from '../core/changing.js';
 import { beginsWith, StorageConflict, type Beginning, type MaybeAsync, type StorageArea } from './area.js';
-import { sumBefore } from './log.js';
 import { hex, seal, unseal, type LineSum } from './sealed.js';
 import type { StoreRecord } from './store-record.js';
 import { wait, waitAll, type Work } from './work.js';
@@ -23,12 +22,6 @@ export interface SetAside {
   readonly time?: number;
   readonly text: string;
 }
-
-/**
- * What became of the text that a session left or found: it stands `as left`; another writer `followed`, having seen it; or
- * another writer has `overwritten` the last write of this session without having seen it.
- */
-export type Standing = 'as left' | 'followed' | 'overwritten';
 
 /** What a session knows of a stored text. */
 type Known = Pick<StoreRecord, 'head' | 'end'> & { readonly store: { readonly name: string } };
@@ -77,21 +70,12 @@ export class Shelf {
     return [{ key: pageKey(name, end.id, end.additions), begins: `{"sum":"${hex(end.sum)}"` }, next];
   }
 
-  /** What other writers did since this session read or wrote a store. */
-  *standing(known: Known & Pick<StoreRecord, 'before'>): Work<Standing> {
-    const { area } = this;
-    const { store, end, before } = known;
-    if (area.append) return 'as left';
+  /** Whether what is stored still is what this session left there, or found. */
+  *isAsLeft(known: Known): Work<boolean> {
+    if (this.area.append) return true;
     const beginnings = this.beginnings(known);
     const texts = yield* waitAll(beginnings.map(({ key }) => this.text(key)));
-    const [isLast, isEnd = true] = beginnings.map(({ begins }, i) => beginsWith(texts[i], begins));
-    if (isLast) return isEnd ? 'as left' : 'followed';
-    if (!before) return 'followed';
-    const isPage = end !== undefined && end.additions > 0;
-    if (isPage && texts[0] !== undefined) return 'overwritten';
-    const whole = isPage ? yield* wait(this.text(store.name)) : texts[0];
-    if (whole === undefined) return 'followed';
-    return sumBefore(whole) === (before.sum === undefined ? undefined : hex(before.sum)) ? 'overwritten' : 'followed';
+    return beginnings.every(({ begins }, i) => beginsWith(texts[i], begins));
   }
 
   /** Writes a text, if no other writer has stored the store meanwhile. @throws StorageConflict where the place can tell */

@@ -21,12 +21,15 @@ export interface StoreRecord {
   stored: unknown;
   /** How the stored text begins; absent where nothing is stored. */
   head: string | undefined;
-  /** The checksum of the last line that was read or written. */
-  sum: number | undefined;
   /** Where a change can be added; absent where the whole must be written. */
   end: LogEnd | undefined;
-  /** What was stored before the last write of this session, as long as it is not known whether other writers saw that. */
-  before: { readonly part: unknown; readonly sum: number | undefined } | undefined;
+  /** The checksums of the lines that the stored text goes on from, oldest first. */
+  lineage: readonly string[];
+  /**
+   * What this session read last, and what it has written since, oldest first: where another writer overwrites that without
+   * having seen it, the two began with one of these. Empty where the place notices such writes itself.
+   */
+  history: readonly { readonly sum: string | undefined; readonly part: unknown }[];
   unsaved: boolean;
   /** A write is under way. */
   writing: boolean;
@@ -50,9 +53,9 @@ export const newRecord = (store: StoreDefinition, kept: Kept, began: unknown): S
   began,
   stored: NOTHING,
   head: undefined,
-  sum: undefined,
   end: undefined,
-  before: undefined,
+  lineage: [],
+  history: [],
   unsaved: false,
   writing: false,
   expected: false,

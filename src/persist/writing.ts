@@ -5,7 +5,7 @@ import { StorageConflict } from './area.js';
 import type { Conflicts } from './conflicts.js';
 import { joined } from './joined.js';
 import { sameParts } from './kept.js';
-import { changeLine, firstLine } from './log.js';
+import { changeLine, firstLine, LINEAGE } from './log.js';
 import { hex } from './sealed.js';
 import type { Shelf } from './shelf.js';
 import { NOTHING, type RecordHost, type StoreRecord } from './store-record.js';
@@ -48,9 +48,9 @@ export class Writing {
           const part = this.partOf(record, this.host.stateOf(record));
           if (this.isStored(record, part)) continue;
           // A place that checks by itself is looked at only after it found another writer's text.
-          const standing = shelf.area.writeIf && round === 0 ? 'as left' : yield* shelf.standing(record);
-          if (standing === 'as left') yield* this.put(record, part);
-          else yield* this.conflicts.meet(record, part, standing);
+          const isAsLeft = (shelf.area.writeIf && round === 0) || (yield* shelf.isAsLeft(record));
+          if (isAsLeft) yield* this.put(record, part);
+          else yield* this.conflicts.meet(record, part);
           wrote = true;
         } catch (cause) {
           record.unsaved = true;
@@ -70,18 +70,29 @@ export class Writing {
     return sameParts(part, stored === NOTHING && head === undefined ? began : stored);
   }
 
+  /** Whether the place itself notices where another writer was faster. */
+  private get isGuarded(): boolean {
+    const { append, writeIf, isShared } = this.shelf.area;
+    return append !== undefined || writeIf !== undefined || isShared === true;
+  }
+
   /** Another writer has overwritten the last write of this session: the two are joined. */
   *meet(record: StoreRecord): Work<void> {
-    yield* this.conflicts.meet(record, this.partOf(record, this.host.stateOf(record)), 'overwritten');
+    yield* this.conflicts.meet(record, this.partOf(record, this.host.stateOf(record)));
   }
 
   /** Stores a part that goes on from what is stored. */
   *put(record: StoreRecord, part: unknown): Work<void> {
-    const { stored, sum, end } = record;
+    const { stored, end, lineage, history } = record;
     const changes = stored === NOTHING ? undefined : difference(stored, part).changes;
     if (!changes || changes.length > 0 || !end) {
       if (!(yield* this.add(record, changes))) yield* this.replace(record, part);
-      record.before = { part: stored, sum };
+      if (!this.isGuarded) {
+        const known = history.length > 0 ? history : [{ sum: lineage.at(-1), part: stored }];
+        // The first one stays: every other writer has seen it.
+        const [common, ...later] = [...known, { sum: record.lineage.at(-1), part }];
+        record.history = [common, ...later.slice(1 - LINEAGE)];
+      }
     }
     record.stored = part;
   }
@@ -102,16 +113,16 @@ export class Writing {
       if (area.append) record.end = undefined;
       return false;
     }
-    record.sum = sum;
+    record.lineage = [...record.lineage, hex(sum)].slice(-LINEAGE);
     record.end = { ...end, sum, additions: end.additions + 1, added: end.added + line.length + 1 };
     return true;
   }
 
   private *replace(record: StoreRecord, part: unknown): Work<void> {
     const { store } = record;
-    const { line, sum } = firstLine(store.name, versionOf(store), record.sum, part);
+    const { line, sum } = firstLine(store.name, versionOf(store), record.lineage, part);
     record.head = yield* this.shelf.replace(record, line);
-    record.sum = sum;
+    record.lineage = [...record.lineage, hex(sum)].slice(-LINEAGE);
     record.end = { id: hex(sum), sum, additions: 0, whole: line.length + 1, added: 0 };
   }
 }
