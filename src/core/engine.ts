@@ -971,12 +971,14 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   }
 
   state(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): boolean {
-    this.open(fact);
+    const by = more?.cause?.by;
+    const isFromElsewhere = by === 'storage' || by === 'tab';
+    // An attachment that closes has still to store what it takes in.
+    if (!isFromElsewhere) this.open(fact);
     this.forbidInside(fact);
     for (const { store, after } of changes) guardData(after, { at: '', what: `The state of '${store.name}'` });
     // What comes from a storage or another tab is news for the live end, wherever the cursor is.
-    const by = more?.cause?.by;
-    if (by === 'storage' || by === 'tab') {
+    if (isFromElsewhere) {
       this.later(() =>
         this.atLive(() => {
           const states = new Map(changes.map(({ store, after }) => [this.slots.get(store.name)!, after]));
@@ -1008,8 +1010,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   }
 
   tell(transition: Transition): void {
-    // A storage answered after the end: its state is there for what is still to be stored, and no step.
-    if (this.ended && transition.fact === 'rehydrated') return;
+    // What an attachment takes in while it closes is there for what is still to be stored, and no step.
+    if (this.ended && (transition.fact === 'rehydrated' || transition.fact === 'fromTab')) return;
     this.latest = transition;
     const { deciding } = this;
     if (deciding !== undefined && deciding.action === transition.action) deciding.of = transition;

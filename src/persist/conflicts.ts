@@ -1,7 +1,6 @@
 // Another writer has stored a store since this session read or wrote it: what the two changed is joined, in the storage
 // and in memory.
 import { sameData } from '../core/plain.js';
-import type { Host } from '../core/transition.js';
 import { storedElsewhere } from './errors.js';
 import { joined } from './joined.js';
 import { lineageOf, readLog, type Lineage } from './log.js';
@@ -16,13 +15,14 @@ export interface ConflictHost extends RecordHost {
   put(record: StoreRecord, part: unknown): Work<void>;
   /** A store has changes that are not stored. */
   plan(): void;
+  /** Makes these the live states: they came from the storage. */
+  takeIn(entries: readonly (readonly [record: StoreRecord, state: unknown])[]): void;
   readonly status: 'reading' | 'ready' | 'closed';
 }
 
 export class Conflicts {
   constructor(
     private readonly host: ConflictHost,
-    private readonly states: Pick<Host, 'states' | 'state'>,
     private readonly shelf: Shelf,
     private readonly opening: Opening,
   ) {}
@@ -78,11 +78,9 @@ export class Conflicts {
     record.phase = 'ready';
     record.joining = record.over = undefined;
     if (this.host.status === 'closed') return;
-    const now = this.states.states()[store.name];
+    const now = this.host.stateOf(record);
     const latest = joined(part, kept.of(now), result).result;
-    this.states.state([{ store, before: now, after: kept.exactly(now, latest) }], 'rehydrated', {
-      cause: { by: 'storage' },
-    });
+    this.host.takeIn([[record, kept.exactly(now, latest)]]);
     if (!sameData(latest, result)) {
       record.unsaved = true;
       this.host.plan();

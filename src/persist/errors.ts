@@ -83,6 +83,12 @@ export const tabsDiffer = (store: string, own: number, other: number): FloeError
     `Another tab runs another version of this application: '${store}' is of version ${other} there and of version ${own} here. It is not kept in step until the older tab is loaded anew.`,
   );
 
+export const tabsUnfit = (store: string, why: string): FloeError =>
+  new FloeError(
+    'FLOE_TABS_DIFFER',
+    `Another tab runs another version of this application: what it has of '${store}' does not fit here (${why}). It is not kept in step until both tabs are loaded anew.`,
+  );
+
 export const overtaken = (type: string, why: string): FloeError =>
   new FloeError(
     'FLOE_DROPPED',

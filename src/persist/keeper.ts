@@ -15,6 +15,7 @@ import { Patience } from './patience.js';
 import type { Persistence, StoredItem } from './persistence.js';
 import { Shelf } from './shelf.js';
 import { newRecord, NOTHING, type StoreRecord } from './store-record.js';
+import { Hosted, type HostedHost } from './tabs/hosted.js';
 import type { Errand } from './tabs/messages.js';
 import type { Parts } from './tabs/pending.js';
 import type { TabLink } from './tabs/link.js';
@@ -40,16 +41,17 @@ export interface KeeperOptions {
   readonly problems?: FloeError[];
 }
 
-export class Keeper implements Persistence, Listener, TabsHost, ConflictHost {
+export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, HostedHost {
   readonly problems: FloeError[];
   readonly shelf: Shelf;
-  private readonly records = new Map<string, StoreRecord>();
+  readonly records = new Map<string, StoreRecord>();
   private readonly watchers = new Set<() => void>();
   private readonly stopListening: () => void;
   private readonly opening: Opening;
   private readonly writing: Writing;
   private readonly patience: Patience;
-  private readonly tabs: Tabs | undefined;
+  readonly tabs: Tabs | undefined;
+  readonly hosted: Hosted;
   private readonly writeAfter: number;
   private readonly others: readonly Shelf[];
   private past = false;
@@ -70,7 +72,8 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost {
     this.patience = new Patience(host.after, (what) => this.report(storageHangs(what)));
     this.shelf = new Shelf(this.patience.watched(area));
     this.opening = new Opening(this, this.shelf, others);
-    this.writing = new Writing(this, this.shelf, new Conflicts(this, host, this.shelf, this.opening));
+    this.writing = new Writing(this, this.shelf, new Conflicts(this, this.shelf, this.opening));
+    this.hosted = new Hosted(this, this.opening);
     this.tabs = link && new Tabs(host, link, this);
     const stops = [
       area.beforeEnd?.(() => void this.flush()),
@@ -106,8 +109,17 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost {
     return this.host.now();
   }
 
-  stateOf({ store }: StoreRecord): unknown {
-    return this.host.states()[store.name];
+  stateOf({ store, hosted }: StoreRecord): unknown {
+    return hosted ? this.tabs!.hostedPart(store.name) : this.host.states()[store.name];
+  }
+
+  takeIn(entries: readonly (readonly [record: StoreRecord, state: unknown])[]): void {
+    const states = this.host.states();
+    const changes: StoreChange[] = [];
+    for (const [{ store, hosted }, after] of entries)
+      if (hosted) this.tabs!.changeHosted(store.name, after);
+      else changes.push({ store, before: states[store.name], after });
+    if (changes.length > 0) this.host.state(changes, 'rehydrated', { cause: { by: 'storage' } });
   }
 
   put(record: StoreRecord, part: unknown): Work<void> {
@@ -118,6 +130,11 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost {
 
   begin(store: StoreDefinition, state: unknown): unknown {
     if (!store.kept) return state;
+    const hosted = this.hosted.begin(store, state);
+    if (hosted) {
+      if (isThenable(hosted.state)) void this.whileReading(hosted.state);
+      return hosted.state;
+    }
     const kept = new Kept(store);
     const record = newRecord(store, kept, kept.of(state));
     this.records.set(store.name, record);
@@ -130,24 +147,27 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost {
       this.removeMoved();
       return stored;
     }
+    void this.whileReading(begun, ({ onto, phase }) => {
+      record.phase = phase;
+      this.tabs?.read(store.name, onto(state), this.host.states()[store.name]);
+      this.removeMoved();
+      if (record.unsaved) this.plan();
+    });
+    return begun.then(({ onto }) => onto(state));
+  }
+
+  /** The runtime makes the stored state the live one as soon as it is there; only then may it be written. */
+  private async whileReading<T>(begun: PromiseLike<T>, then: (read: T) => void = () => undefined): Promise<void> {
     this.reading++;
-    const read = Promise.resolve(begun);
-    // The runtime makes the stored state the live one as soon as it is there; only then may it be written.
-    void read
-      .then(() => undefined)
-      .then(async () => {
-        const { onto, phase } = await read;
-        record.phase = phase;
-        this.reading--;
-        if (!this.closed) this.tabs?.read(store.name, onto(state), this.host.states()[store.name]);
-        this.removeMoved();
-        if (record.unsaved) this.plan();
-        this.tell();
-        if (this.reading > 0) return;
-        this.whenReady?.resolve();
-        this.whenReady = undefined;
-      });
-    return read.then(({ onto }) => onto(state));
+    const read = await begun;
+    await undefined;
+    await undefined;
+    this.reading--;
+    then(read);
+    this.tell();
+    if (this.reading > 0) return;
+    this.whenReady?.resolve();
+    this.whenReady = undefined;
   }
 
   /** @returns whether everything could be read */
@@ -161,23 +181,17 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost {
   }
 
   private async rehydrateHere(records: readonly StoreRecord[]): Promise<boolean> {
-    const opened: { readonly store: StoreDefinition; readonly onto: Opened['onto'] }[] = [];
+    const opened: (readonly [StoreRecord, Opened['onto']])[] = [];
     let isWhole = true;
     for (const record of records) {
-      const { store } = record;
       const done = record.turns.take(() => this.opening.open(record, this.stateOf(record)));
       const { onto, phase } = isThenable(done) ? await done : done;
       record.phase = phase;
       isWhole &&= phase === 'ready';
-      opened.push({ store, onto });
+      opened.push([record, onto]);
     }
     if (this.closed || opened.length === 0) return isWhole;
-    const states = this.host.states();
-    const changes: StoreChange[] = opened.map(({ store, onto }) => {
-      const before = states[store.name];
-      return { store, before, after: onto(before) };
-    });
-    this.host.state(changes, 'rehydrated', { cause: { by: 'storage' } });
+    this.takeIn(opened.map(([record, onto]) => [record, onto(this.stateOf(record))]));
     this.tell();
     return isWhole;
   }
@@ -257,7 +271,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost {
 
   /** Of the tabs that share a store only the leader writes it. */
   private mayWrite({ store }: StoreRecord): boolean {
-    return !this.tabs || this.tabs.role === 'leading' || !this.tabs.orders(store.name);
+    return !this.tabs || this.tabs.mayWrite(store.name);
   }
 
   private saveAll(): void {
@@ -473,15 +487,20 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost {
     this.tell();
   }
 
-  storedSince(): MaybeAsync<Parts> {
-    return perform(this.readAnew());
+  storedSince(stores: readonly string[]): MaybeAsync<Parts> {
+    const since = perform(this.readAnew(stores));
+    if (isThenable(since)) void this.whileReading(since, () => this.plan());
+    return since;
   }
 
-  private *readAnew(): Work<Parts> {
+  private *readAnew(stores: readonly string[]): Work<Parts> {
     const parts: Parts = new Map();
-    for (const record of this.records.values())
-      if (record.phase === 'ready') yield* wait(record.turns.take(() => this.readNewer(record, parts)));
+    for (const record of this.readyOf(stores)) yield* wait(record.turns.take(() => this.readNewer(record, parts)));
     return parts;
+  }
+
+  private readyOf(stores: readonly string[]): readonly StoreRecord[] {
+    return [...this.records.values()].filter(({ store, phase }) => phase === 'ready' && stores.includes(store.name));
   }
 
   private *readNewer(record: StoreRecord, parts: Parts): Work<void> {
@@ -497,15 +516,21 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost {
     if (onto !== unchanged) parts.set(record.store.name, record.kept.of(onto(state)));
   }
 
-  adopt(): void {
-    for (const record of this.records.values())
-      if (record.phase === 'ready') void record.turns.take(() => this.writeOver(record));
+  adopt(stores: readonly string[]): void {
+    for (const record of this.readyOf(stores)) void record.turns.take(() => this.writeOver(record));
   }
 
   private *writeOver(record: StoreRecord): Work<void> {
     const { phase } = yield* this.opening.open(record, this.stateOf(record));
     record.phase = phase;
     record.unsaved = phase === 'ready';
+    this.plan();
+  }
+
+  changed(store: string): void {
+    const record = this.records.get(store);
+    if (!record) return;
+    record.unsaved = true;
     this.plan();
   }
 
@@ -546,18 +571,29 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost {
     this.stopWaiting();
     // Memory does not take over any more what was joined with it; what was changed meanwhile goes on top of that.
     for (const record of this.records.values()) if (record.over) record.phase = 'ready';
-    // What was done on top of a state that is still being read is stored as soon as that is there.
-    const saving = this.reading > 0 ? this.ready.then(() => this.saveEverything()) : this.saveEverything();
-    this.tabs?.leave();
-    const close = (): void => {
-      this.area.close?.();
-      // Only now may another tab write.
-      this.tabs?.close();
-    };
     this.stopListening();
     this.closed = true;
-    if (isThenable(saving)) return this.patience.limit(saving, undefined).then(close);
+    const { tabs } = this;
+    const close = (): void => {
+      tabs?.leave();
+      this.area.close?.();
+      // Only now may another tab write.
+      tabs?.close();
+    };
+    const isOpen = this.reading > 0 || tabs?.isOpen === true;
+    const saving = isOpen ? this.saveLast() : this.saveEverything();
+    if (isThenable(saving)) {
+      if (!isOpen) tabs?.leave();
+      return this.patience.limit(saving, undefined).then(close);
+    }
     close();
     return undefined;
+  }
+
+  /** What was done on top of a state that is still being read, or before the leader was known, is stored as soon as it can be. */
+  private async saveLast(): Promise<void> {
+    await this.ready;
+    await this.tabs?.settled();
+    await this.saveEverything();
   }
 }

@@ -43,6 +43,8 @@ export interface StoreRecord {
   failure: { readonly why: string; readonly pause: number; readonly stop: (() => void) | undefined } | undefined;
   /** Another place may hold a copy from before the store moved here. */
   moved: boolean;
+  /** Only other tabs have it: their leader keeps it for them. */
+  hosted: boolean;
 }
 
 export const newRecord = (store: StoreDefinition, kept: Kept, began: unknown): StoreRecord => ({
@@ -63,6 +65,7 @@ export const newRecord = (store: StoreDefinition, kept: Kept, began: unknown): S
   over: undefined,
   failure: undefined,
   moved: false,
+  hosted: false,
 });
 
 /** What opening, writing and joining need of the keeper. */

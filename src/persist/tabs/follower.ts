@@ -7,7 +7,7 @@ import { overtaken, tabsDiffer } from '../errors.js';
 import { joined } from '../joined.js';
 import { versionOf } from '../upgrade.js';
 import type { Message, Proposal } from './messages.js';
-import type { Parts } from './pending.js';
+import type { Parts, Pending } from './pending.js';
 import type { SharedStore, Tab, TabRole } from './tab.js';
 
 export class Follower {
@@ -21,7 +21,7 @@ export class Follower {
    * Takes over where the stores of a leader stand.
    * @returns whether it is another leader than before
    */
-  follow({ from, asked, reading, term, done, stores }: Message & { kind: 'leads' }): boolean {
+  follow({ from, to, reading, wanted, term, done, stores }: Message & { kind: 'leads' }): boolean {
     const { tab } = this;
     const { pendings } = tab;
     const before = tab.role;
@@ -33,10 +33,13 @@ export class Follower {
     for (const [id, proposal] of done) tab.done.set(id, proposal);
     const own = tab.done.get(tab.id) ?? 0;
     pendings.list = pendings.list.filter(({ id }) => id > own);
+    const had = new Set([...stores.map(([name]) => name), ...reading]);
     const known = { before: new Map<string, unknown>(), after: new Map<string, unknown>() };
     for (const [name, version, firstTerm, revision, encoded] of stores) {
       const one = tab.shared.get(name);
       if (!one || one.reading) continue;
+      if (to !== undefined) one.answeredBy = from;
+      if (!this.isNews(one, from)) continue;
       if (versionOf(one.store) !== version) {
         this.separate(name, one, version);
         continue;
@@ -49,20 +52,28 @@ export class Follower {
       }
       Object.assign(one, { firstTerm, revision, ordered: part, alone: undefined, heard: true });
     }
-    const had = new Set([...stores.map(([name]) => name), ...reading]);
-    if (asked) this.leaveOut(asked.filter((name) => !had.has(name)));
-    else if (isNew) this.leaveOut([...tab.shared.keys()].filter((name) => !had.has(name)));
-    // A response says nothing of the stores that this tab did not ask for: it asks a new leader for them.
-    if (isNew && asked)
+    // A new leader says what it has, or answers what it was asked for: it is asked for the others.
+    if (isNew)
       for (const [name, one] of tab.shared)
-        if (!asked.includes(name) && !one.reading && !had.has(name)) tab.unheard.add(name);
-    for (const name of reading) this.await(name);
+        if (!(had.has(name) && this.isNews(one, from)) && this.await(name)) tab.unheard.add(name);
+    for (const name of reading) {
+      if (this.await(name) && to !== undefined) tab.shared.get(name)!.answeredBy = from;
+    }
+    for (const name of wanted) this.bring(name);
     if (tab.unheard.size > 0) this.ask();
     if (known.after.size > 0) pendings.putFirst('earlier', known);
     if (isNew) for (const pending of pendings.list) pending.sent = false;
     if (before !== 'following') tab.keeper.becomes('following');
     this.catchUp('earlier');
     return isNew;
+  }
+
+  /**
+   * Whether this tab has not read something newer: a leader may have said it, and left, before this tab read the storage. Who
+   * answers this tab has said it afterwards.
+   */
+  private isNews({ revision, answeredBy }: SharedStore, leader: string): boolean {
+    return revision !== undefined || answeredBy === leader;
   }
 
   /** What this tab knows and the new leader does not: a kept part, and what became of it. */
@@ -77,9 +88,7 @@ export class Follower {
     if (one.revision === undefined) {
       // No leader ordered this store, and this tab went its own way.
       if (role !== 'following') return [part, part];
-      if (one.heard) return [alone!.since, one.kept.of(one.seen)];
-      // What it did since the leader began to read the store is pending.
-      return alone?.until ? [alone.since, alone.until.part] : [part, part];
+      return one.heard ? [alone!.since, one.kept.of(one.seen)] : [part, part];
     }
     // It led until it heard of another leader.
     if (alone) return [alone.since, ordered];
@@ -88,24 +97,27 @@ export class Follower {
     return [part, joined(began, part, ordered).result];
   }
 
-  /** The leader has this store, and reads it: until its standing comes, this tab proposes and writes nothing of it. */
-  private await(name: string): void {
+  /**
+   * Until the leader says where a store stands, this tab proposes and writes nothing of it.
+   * @returns whether this tab has the store
+   */
+  private await(name: string): boolean {
     const one = this.tab.shared.get(name);
-    if (!one || one.reading || one.revision !== undefined) return;
-    if (one.heard) one.alone = { since: one.alone?.since ?? one.ordered, until: { part: one.kept.of(one.seen) } };
-    one.heard = false;
+    if (!one || one.reading) return false;
+    // It went its own way, because of another version, and has something to say of that.
+    if (one.revision !== undefined || !one.heard) one.heard = false;
+    return true;
   }
 
-  /** Stores that the leader does not have go their own way. */
-  private leaveOut(names: readonly string[]): void {
-    for (const name of names) {
-      const one = this.tab.shared.get(name);
-      if (!one || this.tab.unheard.has(name) || one.reading) continue;
-      one.heard = true;
-      if (one.revision === undefined) continue;
-      one.revision = undefined;
-      one.alone = { since: one.ordered };
-    }
+  /** Says where a store stands that the leader does not have; the leader keeps it from now on. */
+  private bring(name: string): void {
+    const { tab } = this;
+    if (!this.await(name)) return;
+    const one = tab.shared.get(name)!;
+    const { firstTerm, revision = 0, ordered } = one;
+    const line = one.revision === undefined ? 0 : firstTerm;
+    const store = [name, versionOf(one.store), line, revision, encode(ordered)] as const;
+    tab.send({ kind: 'brings', from: tab.id, to: tab.leader!, store });
   }
 
   private separate(name: string, one: SharedStore, version: number): void {
@@ -152,6 +164,16 @@ export class Follower {
     this.propose();
   }
 
+  /** Whether something cannot be proposed yet. */
+  get isWaiting(): boolean {
+    return this.tab.pendings.list.some((pending) => this.waits(pending));
+  }
+
+  /** It builds on a store of which the leader did not say yet where it stands. */
+  private waits({ result }: Pending): boolean {
+    return Array.from(result.keys()).some((name) => !this.tab.shared.get(name)!.heard);
+  }
+
   /** Sends what this tab did not propose yet. */
   propose(): void {
     const { tab } = this;
@@ -162,8 +184,7 @@ export class Follower {
     let waits = false;
     tab.pendings.list = tab.pendings.list.filter((pending) => {
       const { id, type, result, sent } = pending;
-      // It builds on a store of which this tab does not know yet whether the leader orders it.
-      waits ||= Array.from(result.keys()).some((name) => !tab.shared.get(name)!.heard);
+      waits ||= this.waits(pending);
       if (waits) return true;
       const changes: (readonly [string, number, unknown])[] = [];
       for (const [name, { before, after }] of result) {

@@ -5,31 +5,79 @@ import { difference } from '../../core/diff.js';
 import { encode } from '../../core/encode.js';
 import { messageOf } from '../../core/errors.js';
 import { versionOf } from '../upgrade.js';
-import type { Message, Proposal } from './messages.js';
+import type { Message, Proposal, Standing } from './messages.js';
 import type { Parts } from './pending.js';
-import type { Tab } from './tab.js';
+import type { SharedStore, Tab } from './tab.js';
 
 export class Leader {
   /** It leads as soon as it knows what is stored. */
   private taking = false;
 
-  constructor(private readonly tab: Tab) {}
+  /** @param ask asks the leader, a moment later, for the stores that are not heard of */
+  constructor(
+    private readonly tab: Tab,
+    private readonly ask: () => void,
+  ) {}
 
   /** It is this tab's turn. It has heard what the leader before did last; if it has heard nothing, that is stored. */
   take(began: () => void): void {
     const { tab } = this;
     if (tab.closed) return;
+    const isAlone = ({ reading, revision }: SharedStore): boolean => !reading && revision === undefined;
+    const alone = Array.from(tab.shared.values()).filter(isAlone);
     const begin = (since: Parts): void => {
       if (tab.closed || !this.taking) return;
       this.taking = false;
-      // It may have heard of the leader before just now.
-      this.begin(tab.isInStep ? new Map<string, unknown>() : since, tab.isInStep);
+      const later = Array.from(tab.shared.values()).filter((one) => isAlone(one) && !alone.includes(one));
+      for (const one of later) one.reading = true;
+      this.begin(since);
+      for (const one of later) this.readAgain(one);
       began();
     };
     this.taking = true;
-    const since = tab.isInStep ? new Map<string, unknown>() : tab.keeper.storedSince();
+    const since = tab.keeper.storedSince(alone.map(({ store }) => store.name));
     if (isThenable(since)) void since.then(begin);
     else begin(since);
+  }
+
+  /** Another leader may have stored it since this tab began to read it. */
+  readAgain(one: SharedStore): void {
+    const { tab } = this;
+    const { name } = one.store;
+    const take = (since: Parts): void => {
+      one.reading = false;
+      if (tab.role === 'leading') this.enter([name], since);
+      else tab.unheard.add(name);
+      this.ask();
+    };
+    const since = tab.keeper.storedSince([name]);
+    if (isThenable(since)) void since.then(take);
+    else take(since);
+  }
+
+  /** Stores that this tab has read join the order. */
+  enter(names: readonly string[], since: Parts = new Map()): void {
+    this.takeIn(
+      names.filter((name) => this.tab.shared.get(name)?.revision === undefined),
+      since,
+    );
+    this.announce(names);
+  }
+
+  /** Stores get an order: what is stored, and on top of it what this tab did. */
+  private takeIn(names: readonly string[], since: Parts): void {
+    const { tab } = this;
+    const parts: Parts = new Map();
+    for (const name of names) {
+      const one = tab.shared.get(name)!;
+      // It may have heard of the leader before just now.
+      if (since.has(name) && one.revision === undefined) one.ordered = since.get(name);
+      parts.set(name, one.ordered);
+    }
+    tab.rebase(parts, 'earlier');
+    for (const name of names) tab.shared.get(name)!.heard = true;
+    const isReading = (name: string): boolean => tab.shared.get(name)?.reading === true;
+    tab.pendings.list = tab.pendings.list.filter(({ result }) => Array.from(result.keys()).some(isReading));
   }
 
   /** Another tab leads, and did so before this one. */
@@ -37,30 +85,29 @@ export class Leader {
     const { tab } = this;
     tab.role = 'asking';
     this.taking = false;
+    tab.keeper.hosted.drop();
     for (const [name, { reading }] of tab.shared) if (!reading) tab.unheard.add(name);
     tab.keeper.becomes('asking');
   }
 
-  private begin(since: Parts, inStep: boolean): void {
+  private begin(since: Parts): void {
     const { tab } = this;
-    const parts: Parts = new Map();
-    for (const [name, one] of tab.shared) {
-      one.heard = !one.reading;
-      if (one.reading) continue;
-      if (since.has(name)) one.ordered = since.get(name);
-      parts.set(name, one.ordered);
-    }
-    tab.rebase(parts, 'earlier');
-    // The leader's own pending actions are in order now.
+    const inStep = Array.from(tab.shared).filter(([, { revision }]) => revision !== undefined);
     const last = tab.pendings.list.at(-1);
-    if (last) tab.done.set(tab.id, last.id);
-    tab.pendings.list = [];
+    const read = Array.from(tab.shared).filter(([, { reading }]) => !reading);
+    this.takeIn(
+      read.map(([name]) => name),
+      since,
+    );
+    // The leader's own pending actions are in order now, but for stores that it still reads.
+    const open = tab.pendings.list.at(0);
+    if (last) tab.done.set(tab.id, open ? open.id - 1 : last.id);
     tab.leader = undefined;
     tab.term = Math.max(tab.term + 1, tab.host.now());
     tab.role = 'leading';
     tab.unheard.clear();
     this.announce([...tab.shared.keys()]);
-    if (inStep) tab.keeper.adopt();
+    tab.keeper.adopt(inStep.map(([name]) => name));
     tab.keeper.becomes('leading');
   }
 
@@ -68,23 +115,30 @@ export class Leader {
   announce(names: readonly string[], to?: string): void {
     const { tab } = this;
     const states = tab.host.states();
+    // A response begins no order: that is said to all.
+    const isOpen = ({ reading, revision }: SharedStore): boolean =>
+      reading || (to !== undefined && revision === undefined);
     const stores = names.flatMap((name) => {
       const one = tab.shared.get(name);
-      if (!one || one.reading) return [];
+      if (!one || isOpen(one)) return [];
       if (one.revision === undefined || to === undefined) {
         if (one.revision === undefined) Object.assign(one, { firstTerm: tab.term, revision: 0 });
-        one.seen = states[name];
-        one.ordered = one.kept.of(states[name]);
+        if (!one.hosted) {
+          one.seen = states[name];
+          one.ordered = one.kept.of(states[name]);
+        }
         one.alone ??= { since: one.ordered };
       }
       return [[name, versionOf(one.store), one.firstTerm, one.revision!, encode(one.ordered)] as const];
     });
-    const reading = names.filter((name) => tab.shared.get(name)?.reading);
+    const wanted = names.filter((name) => !tab.shared.has(name));
+    const reading = names.filter((name) => wanted.includes(name) || isOpen(tab.shared.get(name)!));
     tab.send({
       kind: 'leads',
       from: tab.id,
-      ...(to !== undefined && { to, asked: names }),
+      ...(to !== undefined && { to }),
       reading,
+      wanted,
       term: tab.term,
       done: [...tab.done],
       stores,
@@ -97,12 +151,20 @@ export class Leader {
     const changes: (readonly [string, number, unknown])[] = [];
     for (const [name, state] of after) {
       const one = tab.shared.get(name)!;
+      if (one.revision === undefined) continue;
       const part = one.kept.of(state);
       const patch = difference(one.ordered, part).changes;
       one.ordered = part;
-      if (patch.length > 0 && one.revision !== undefined) changes.push([name, ++one.revision, encode(patch)]);
+      if (patch.length > 0) changes.push([name, ++one.revision, encode(patch)]);
     }
     if (changes.length > 0) tab.send({ kind: 'ordered', from: tab.id, term: tab.term, type, changes });
+  }
+
+  /** Another tab says where a store stands: this one keeps it, unless another was faster, or the application here has it now. */
+  hear(from: string, standing: Standing): void {
+    const [name] = standing;
+    if (this.tab.shared.has(name)) this.announce([name], from);
+    else this.tab.keeper.hosted.keep(standing);
   }
 
   judge(from: string, proposal: Proposal): void {

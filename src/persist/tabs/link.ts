@@ -38,7 +38,7 @@ const browser = globalThis as {
 };
 
 /** Raised when older tabs would misread what newer ones send: then they do not hear each other. */
-const LINK_VERSION = 2;
+const LINK_VERSION = 3;
 
 /**
  * The tabs of this browser that share a name: messages by `BroadcastChannel`; one of them is chosen by the Web Locks API,

@@ -4,7 +4,7 @@
 type Numbered = readonly [store: string, number: number, value: unknown];
 
 /** Where a store stands: the version of the store, the line of its order, the number in it, and the kept part. */
-type Standing = readonly [store: string, version: number, line: number, number: number, part: unknown];
+export type Standing = readonly [store: string, version: number, line: number, number: number, part: unknown];
 
 /** One thing that a tab did and wants to be ordered. */
 export interface Proposal {
@@ -21,21 +21,23 @@ export interface Proposal {
 }
 
 export type Message =
-  /** Which order do these stores have? */
+  /** Where do these stores stand in the order? */
   | { readonly kind: 'hello'; readonly from: string; readonly stores: readonly string[] }
   /** I order, later than everybody of an earlier term. `done`: up to where the proposals of each tab were ordered. */
   | {
       readonly kind: 'leads';
       readonly from: string;
       readonly to?: string;
-      /** Which stores the response is about; without it, all that this tab has. */
-      readonly asked?: readonly string[];
-      /** Stores that this tab has, and still reads: their standing follows. */
+      /** Stores that this tab still reads, or is still to be told of: their standing follows. */
       readonly reading: readonly string[];
+      /** Stores of which this tab knows nothing: those who have them say where they stand. */
+      readonly wanted: readonly string[];
       readonly term: number;
       readonly done: readonly (readonly [tab: string, id: number])[];
       readonly stores: readonly Standing[];
     }
+  /** Where a store stands that the leader does not have: number 0 of line 0 where nobody has ordered it. */
+  | { readonly kind: 'brings'; readonly from: string; readonly to: string; readonly store: Standing }
   /** To the one that leads in this term. */
   | {
       readonly kind: 'proposed';

@@ -98,7 +98,9 @@ export class Pendings {
         dropped.push({ pending, error });
         return false;
       }
-      const result = new Map<string, { readonly before: unknown; readonly after: unknown }>();
+      // Of a store that nobody has ordered yet it stays what it was.
+      const unordered = Array.from(pending.result).filter(([name]) => !parts.has(name));
+      const result = new Map(unordered);
       for (const [name, after] of trial) {
         const before = parts.get(name);
         if (before !== after) result.set(name, { before, after });

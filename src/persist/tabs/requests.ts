@@ -22,7 +22,7 @@ export class Requests {
   }
 
   /** Fulfilled when a leader is known, and everything that this tab did before is in order. */
-  private async settled(): Promise<void> {
+  async settled(): Promise<void> {
     while (!this.isSettled) await new Promise<void>((resolve) => this.waiting.push(resolve));
   }
 

@@ -10,7 +10,7 @@ import type { MaybeAsync } from '../area.js';
 import { overtaken } from '../errors.js';
 import type { Kept } from '../kept.js';
 import type { TabLink } from './link.js';
-import type { Errand, Message, Proposal } from './messages.js';
+import type { Errand, Message, Proposal, Standing } from './messages.js';
 import { Pendings, type Parts } from './pending.js';
 
 /**
@@ -22,10 +22,18 @@ export type TabRole = 'alone' | 'asking' | 'leading' | 'following';
 export interface TabsHost {
   /** This tab has another role now. */
   becomes(role: TabRole): void;
-  /** What another tab stored since this one read it, by store. */
-  storedSince(): MaybeAsync<Parts>;
-  /** What is stored is older than what the tabs share: the keeper writes over it. */
-  adopt(): void;
+  /** What another tab stored of these stores since this one read them. */
+  storedSince(stores: readonly string[]): MaybeAsync<Parts>;
+  /** What is stored of these is older than what the tabs share: the keeper writes over it. */
+  adopt(stores: readonly string[]): void;
+  /** A store has another state than is stored. */
+  changed(store: string): void;
+  /** The stores that only other tabs have, which the leader keeps for them. */
+  readonly hosted: {
+    keep(standing: Standing): void;
+    /** Another leader keeps them now. */
+    drop(): void;
+  };
   /** Does what another tab asks the leader for. */
   errand(what: Errand, stores: readonly string[]): Promise<boolean>;
   /** Another tab has stored something. */
@@ -36,8 +44,10 @@ export interface TabsHost {
 
 /** What is known of a store that may be shared. */
 export interface SharedStore {
-  readonly store: StoreDefinition;
-  readonly kept: Kept;
+  store: StoreDefinition;
+  kept: Kept;
+  /** Only other tabs have it; this one leads, and keeps it for them. */
+  hosted: boolean;
   /** The kept part as the storage had it. */
   began: unknown;
   /** The term in which its order began: two leaders that did not hear of each other begin two orders. */
@@ -48,12 +58,16 @@ export interface SharedStore {
   ordered: unknown;
   /** The live state as it was last seen, without optimistic actions. */
   seen: unknown;
-  /** Where this tab goes its own way: the kept part since which, and up to which it does. */
-  alone: { readonly since: unknown; readonly until?: { readonly part: unknown } } | undefined;
+  /** Where this tab goes its own way: the kept part since which it does. */
+  alone: { readonly since: unknown } | undefined;
   /** The storage is still being read. */
   reading: boolean;
-  /** Whether the leader said whether it orders this store. */
+  /** This tab led when it began to read the storage: nobody else stores anything meanwhile. */
+  askedLeading: boolean;
+  /** Whether the leader said where this store stands. */
   heard: boolean;
+  /** The leader that has answered this tab since it read the store. */
+  answeredBy: string | undefined;
   /** That another tab has another version of it was reported. */
   reported: boolean;
 }
@@ -70,7 +84,7 @@ export class Tab {
   heardTerm = 0;
   /** Up to which proposal of each tab the leaders ordered. */
   readonly done = new Map<string, number>();
-  /** Stores of which this tab does not know yet whether the leader orders them. */
+  /** Stores of which this tab is still to ask the leader where they stand. */
   readonly unheard = new Set<string>();
   closed = false;
 
@@ -84,11 +98,6 @@ export class Tab {
 
   send(message: Message): void {
     this.link.send(message);
-  }
-
-  /** Whether it has heard of a leader that orders a store. */
-  get isInStep(): boolean {
-    return Array.from(this.shared.values()).some(({ revision }) => revision !== undefined);
   }
 
   /** The kept parts that a proposal leads to; nothing where it cannot be applied. */
@@ -121,6 +130,11 @@ export class Tab {
     const changes: StoreChange[] = [];
     for (const [name, part] of parts) {
       const one = this.shared.get(name)!;
+      if (one.hosted) {
+        one.ordered = part;
+        this.keeper.changed(name);
+        continue;
+      }
       const before = states[name];
       const now = one.kept.of(before);
       const after = keeping(now, part);
@@ -129,6 +143,8 @@ export class Tab {
       if (after === now || sameData(now, after)) continue;
       changes.push({ store: one.store, before, after: one.kept.exactly(before, after) });
     }
-    if (changes.length > 0) this.host.state(changes, 'fromTab', { cause: { by: 'tab', action: type } });
+    if (changes.length === 0) return;
+    this.host.state(changes, 'fromTab', { cause: { by: 'tab', action: type } });
+    for (const { store } of changes) this.keeper.changed(store.name);
   }
 }

@@ -9,9 +9,10 @@ import type { Kept } from '../kept.js';
 import { Follower } from './follower.js';
 import { Leader } from './leader.js';
 import type { TabLink } from './link.js';
-import type { Errand, Message } from './messages.js';
+import type { Errand, Message, Standing } from './messages.js';
 import { Requests } from './requests.js';
 import { Tab, type TabRole, type TabsHost } from './tab.js';
+import { versionOf } from '../upgrade.js';
 
 export class Tabs {
   private readonly tab: Tab;
@@ -22,7 +23,7 @@ export class Tabs {
 
   constructor(host: Host, link: TabLink, keeper: TabsHost) {
     this.tab = new Tab(host, link, keeper);
-    this.leader = new Leader(this.tab);
+    this.leader = new Leader(this.tab, () => this.plan());
     this.follower = new Follower(this.tab, () => this.plan());
     this.requests = new Requests(this.tab);
     link.listen((message) => this.hear(message as Message));
@@ -44,11 +45,10 @@ export class Tabs {
     return this.tab.role;
   }
 
-  /** A store has joined; the storage is still to be read. */
-  add(store: StoreDefinition, kept: Kept, state: unknown): void {
+  /** A store has joined, here or only in other tabs; the storage is still to be read. */
+  add(store: StoreDefinition, kept: Kept, state: unknown, hosted = false): void {
     this.tab.shared.set(store.name, {
-      store,
-      kept,
+      ...{ store, kept, hosted },
       began: undefined,
       firstTerm: 0,
       revision: undefined,
@@ -56,7 +56,9 @@ export class Tabs {
       seen: state,
       alone: undefined,
       reading: true,
+      askedLeading: this.role === 'leading',
       heard: false,
+      answeredBy: undefined,
       reported: false,
     });
   }
@@ -65,15 +67,53 @@ export class Tabs {
   read(name: string, stored: unknown, state: unknown): void {
     const one = this.tab.shared.get(name)!;
     const since = one.kept.of(stored);
-    Object.assign(one, { began: since, ordered: since, alone: { since }, seen: state, reading: false });
+    Object.assign(one, { began: since, ordered: since, alone: { since }, seen: state });
+    if (this.role === 'leading' && !one.askedLeading) return this.leader.readAgain(one);
+    one.reading = false;
     this.tab.unheard.add(name);
     this.plan();
   }
 
-  /** Whether a leader orders this store, so that only the leader may write it. */
-  orders(store: string): boolean {
-    const { revision, heard } = this.tab.shared.get(store) ?? { revision: undefined, heard: true };
-    return this.role === 'asking' || revision !== undefined || !heard;
+  /** The storage was read for a store that only other tabs have. */
+  hosted(name: string, part: unknown, [, , line, number]: Standing): void {
+    const one = this.tab.shared.get(name)!;
+    Object.assign(one, { began: part, ordered: part, alone: { since: part }, reading: false, heard: true });
+    // It goes on in the order that another leader began.
+    if (line > 0) Object.assign(one, { firstTerm: line, revision: number });
+    this.leader.announce([name]);
+  }
+
+  /** The part of a store that only other tabs have. */
+  hostedPart(name: string): unknown {
+    return this.tab.shared.get(name)!.ordered;
+  }
+
+  /** It became another part here: what is stored was joined with it. */
+  changeHosted(name: string, part: unknown): void {
+    this.leader.order('rehydrated', new Map([[name, part]]));
+  }
+
+  /** Now this tab has the store too. */
+  adoptHosted(store: StoreDefinition, kept: Kept, state: unknown): void {
+    const one = this.tab.shared.get(store.name)!;
+    const isSame = versionOf(one.store) === versionOf(store);
+    Object.assign(one, { store, kept, seen: state, hosted: false });
+    if (isSame) return this.leader.order('joined', new Map([[store.name, state]]));
+    // The order of an older version ends.
+    Object.assign(one, { revision: undefined, ordered: kept.of(state) });
+    this.tab.unheard.add(store.name);
+    this.plan();
+  }
+
+  dropHosted(name: string): void {
+    this.tab.shared.delete(name);
+  }
+
+  /** Whether this tab may write a store: it leads and has its order, or the store is out of every order. */
+  mayWrite(store: string): boolean {
+    const one = this.tab.shared.get(store);
+    if (this.role === 'leading') return one?.reading !== true;
+    return this.role !== 'asking' && (!one || (one.revision === undefined && one.heard));
   }
 
   // ---- what this tab does ----
@@ -90,7 +130,7 @@ export class Tabs {
     const after = new Map<string, unknown>();
     const see = (name: string, state: unknown): void => {
       const one = tab.shared.get(name);
-      if (!one) return;
+      if (!one || one.hosted) return;
       const was = one.seen;
       one.seen = state;
       if (
@@ -107,10 +147,12 @@ export class Tabs {
     else for (const change of changed!) see(change.store.name, change.after);
     const did: AnyAction | undefined = action ?? (fact === 'confirmed' ? about?.action : undefined);
     const type = (action ?? about?.action)?.type ?? fact ?? 'travelled';
-    if (tab.role === 'leading') return this.leader.order(type, after);
+    const isLeading = tab.role === 'leading';
+    if (isLeading) this.leader.order(type, after);
     for (const name of after.keys()) {
       const { revision, heard } = tab.shared.get(name)!;
-      if (revision !== undefined || !heard) continue;
+      // In order already, or out of every order; what comes before the order begins is pending.
+      if (isLeading ? revision === undefined : revision !== undefined || !heard) continue;
       before.delete(name);
       after.delete(name);
     }
@@ -138,7 +180,7 @@ export class Tabs {
     if (tab.unheard.size === 0) return;
     const stores = [...tab.unheard];
     tab.unheard.clear();
-    if (tab.role === 'leading') this.leader.announce(stores);
+    if (tab.role === 'leading') this.leader.enter(stores);
     else tab.send({ kind: 'hello', from: tab.id, stores });
   }
 
@@ -156,7 +198,9 @@ export class Tabs {
 
   private hearLeading(message: Message): void {
     if (message.kind === 'hello') this.leader.announce(message.stores, message.from);
-    else if (message.kind === 'ordered') this.leader.hearOrdered(message);
+    else if (message.kind === 'brings') {
+      if (message.to === this.tab.id) this.leader.hear(message.from, message.store);
+    } else if (message.kind === 'ordered') this.leader.hearOrdered(message);
     else if (message.kind === 'asked') void this.requests.serve(message);
     else if (message.kind === 'proposed' && message.term === this.tab.term)
       for (const proposal of message.proposals) this.leader.judge(message.from, proposal);
@@ -186,6 +230,17 @@ export class Tabs {
     if (tab.role !== 'leading' || tab.closed) return;
     if (problem) tab.send({ kind: 'problem', from: tab.id, code: problem.code, message: problem.message });
     else tab.send({ kind: 'stored', from: tab.id });
+  }
+
+  /** Whether something that this tab did can neither be stored nor proposed yet. */
+  get isOpen(): boolean {
+    const { role, pendings } = this.tab;
+    return pendings.list.length > 0 && (role === 'asking' || this.follower.isWaiting);
+  }
+
+  /** Fulfilled when everything that this tab did is in order. */
+  settled(): Promise<void> {
+    return this.requests.settled();
   }
 
   /** Proposes what this tab did last; from now on it neither proposes nor orders. */
