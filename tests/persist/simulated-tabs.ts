@@ -39,8 +39,13 @@ export class SimulatedTabs {
         tab.leads = leads;
         this.queue.push(id);
       },
+      others: () => (this.holder === id ? this.queue.length : 0),
       close: () => this.crash(id),
     };
+  }
+
+  has(id: number): boolean {
+    return this.tabs.has(id);
   }
 
   /** Gone without a word; what it sent is still on its way. */

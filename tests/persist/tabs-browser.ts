@@ -75,6 +75,7 @@ export function browser({ later = false, wild = false } = {}) {
   const net = new SimulatedTabs(wild);
   const texts = new Map<string, string>();
   const writers = new Set<string>();
+  const everyone: { readonly id: number; readonly runOut: (most: number) => boolean }[] = [];
   let [count, now] = [0, 0];
   const open = () => {
     const id = count++;
@@ -109,9 +110,14 @@ export function browser({ later = false, wild = false } = {}) {
     });
     void runtime.run(declared.atWork());
     const optimistic: Optimistic[] = [];
-    /** Everything that waits for a time comes to it. */
-    const runOut = (): void => timers.forEach(({ fn }) => fn());
+    /** What waits for a time, for so long at most, comes to it. */
+    const runOut = (most = Infinity): boolean => {
+      const due = [...timers].filter(({ ms }) => ms <= most);
+      for (const timer of due) if (timers.delete(timer)) timer.fn();
+      return due.length > 0;
+    };
     const tab = { id, runtime, problems, optimistic, runOut, ...declared, noted: declared.noted };
+    everyone.push(tab);
     return tab;
   };
   type Tab = ReturnType<typeof open>;
@@ -120,12 +126,16 @@ export function browser({ later = false, wild = false } = {}) {
     return { ...kept, flags: runtime.read(flags) };
   };
   /** Delivers everything until nobody has anything to say. */
-  const settle = async (tabs: readonly Tab[]): Promise<void> => {
-    for (let rounds = 0, busy = true; busy; rounds++) {
+  const settle = async (): Promise<void> => {
+    // Some of what a tab does takes many turns of the queue of microtasks.
+    for (let rounds = 0, idle = 0; idle < 5; rounds++) {
       if (rounds > 5000) throw new Error('the tabs never come to rest');
       await quiet();
-      busy = net.grant();
-      for (const { id } of tabs) busy = net.deliver(id, 0) || busy;
+      let busy = net.grant();
+      const there = everyone.filter(({ id }) => net.has(id));
+      for (const { id } of there) busy = net.deliver(id, 0) || busy;
+      if (!busy && idle === 4) for (const { runOut } of there) busy = runOut(500) || busy;
+      idle = busy ? 0 : idle + 1;
     }
   };
   return { net, texts, writers, open, shared, settle };

@@ -62,7 +62,7 @@ function harbour(later: boolean) {
   const open = () => {
     const id = count++;
     const queue: (() => void)[] = [];
-    const timers = new Set<() => void>();
+    const timers = new Set<{ readonly ms: number; readonly fn: () => void }>();
     const stores = STORES.map(declare);
     /** Done when it is served, in order. */
     const done = <T>(fn: () => T): T =>
@@ -83,9 +83,10 @@ function harbour(later: boolean) {
       storage: storageIn(() => area, { writeAfter: 0, tabs: () => net.link(id) }),
       clock: {
         now: () => ++now,
-        after: (_ms, fn) => {
-          timers.add(fn);
-          return () => timers.delete(fn);
+        after: (ms, fn) => {
+          const timer = { ms, fn };
+          timers.add(timer);
+          return () => timers.delete(timer);
         },
       },
       onProblem: ({ error }) => problems.push(String(error)),
@@ -96,11 +97,13 @@ function harbour(later: boolean) {
       if (!joined.has(which)) runtime.add(stores[which].log);
       joined.add(which);
     };
-    /** The time comes for everything that waits. */
-    const wait = (): void => {
-      for (const fn of [...timers]) if (timers.delete(fn)) fn();
+    /** The time comes for what waits so long. */
+    const wait = (most = Infinity): boolean => {
+      const due = [...timers].filter(({ ms }) => ms <= most);
+      for (const timer of due) if (timers.delete(timer)) timer.fn();
+      return due.length > 0;
     };
-    return { id, runtime, stores, queue, problems, unsure, join, wait, hangs: false };
+    return { id, runtime, stores, queue, timers, problems, unsure, join, wait, hangs: false };
   };
   type Tab = ReturnType<typeof open>;
   const serve = ({ queue, hangs }: Tab): boolean => {
@@ -109,14 +112,17 @@ function harbour(later: boolean) {
     return true;
   };
   const settle = async (tabs: readonly Tab[]): Promise<void> => {
-    for (let rounds = 0, busy = true; busy; rounds++) {
+    // Some of what a tab does takes many turns of the queue of microtasks.
+    for (let rounds = 0, idle = 0; idle < 5; rounds++) {
       if (rounds > 5000) throw new Error('the tabs never come to rest');
       await quiet();
-      busy = net.grant();
+      let busy = net.grant();
       for (const tab of tabs) {
         busy = net.deliver(tab.id, 0) || busy;
         busy = serve(tab) || busy;
       }
+      if (!busy && idle === 4) for (const tab of tabs) busy = tab.wait(500) || busy;
+      idle = busy ? 0 : idle + 1;
     }
   };
   return { net, texts, writers, open, serve, settle };
@@ -158,6 +164,7 @@ async function play(program: readonly Op[], kind: Kind): Promise<void> {
         if (one.op === 'crash') {
           net.crash(tab.id);
           tab.queue.length = 0;
+          tab.timers.clear();
         } else void tab.runtime.close();
         gone.add(tab);
         if (!kind.gaps) all.push((tabs[one.tab] = open()));

@@ -140,10 +140,10 @@ async function play(program: readonly Op[], ends: boolean, later: boolean, wild 
     runtime.trace.live();
     for (const handle of optimistic) handle.confirm();
   }
-  await settle(tabs);
+  await settle();
   // What a reset made is stored with the next change.
   perform(tabs[0], ['counted'], books);
-  await settle(tabs);
+  await settle();
   const [first, ...others] = tabs.map(shared);
   for (const other of others) expect(other).toEqual(first);
   if (!ends) {
@@ -159,7 +159,7 @@ async function play(program: readonly Op[], ends: boolean, later: boolean, wild 
     expect(first.log.filter((note) => lasting.includes(note)).sort()).toEqual(lasting.sort());
   }
   const flushed = tabs[1].runtime.persistence.flush();
-  await settle(tabs);
+  await settle();
   expect(await flushed).toBe(true);
   expect([...writers]).toEqual(['leading']);
   const { watch, flags } = declare();

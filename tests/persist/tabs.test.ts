@@ -21,8 +21,8 @@ describe('a tab beside others', () => {
     sea.net.grant();
     const other = sea.open();
     const tabs = [leader, other];
-    await sea.settle(tabs);
-    return { ...sea, leader, other, tabs, settle: (all = tabs) => sea.settle(all) };
+    await sea.settle();
+    return { ...sea, leader, other, tabs, settle: sea.settle };
   };
 
   test('what it did is a step with its cause in each other, and keeps what is done elsewhere out of its own past', async () => {
@@ -75,8 +75,7 @@ describe('a tab beside others', () => {
   test('what only one tab heard of the one that led is not lost', async () => {
     const { net, open, settle, leader, other, shared } = await two(true);
     const third = open();
-    const all = [leader, other, third];
-    await settle(all);
+    await settle();
     leader.runtime.dispatch(leader.noted('heard by the third alone'));
     await quiet();
     net.deliver(third.id, 0);
@@ -85,7 +84,7 @@ describe('a tab beside others', () => {
     net.grant();
     other.runtime.dispatch(other.berthed(7));
     const late = open();
-    await settle([late, third, other]);
+    await settle();
     expect(shared(other)).toMatchObject({ log: ['heard by the third alone'], berths: [{ id: 7 }] });
     for (const tab of [late, third]) expect(shared(tab)).toEqual(shared(other));
   });
@@ -95,7 +94,7 @@ describe('a tab beside others', () => {
     const [first, second, third] = [open(), open(), open()];
     await quiet();
     net.grant();
-    await settle([first, second, third]);
+    await settle();
     third.runtime.dispatch(third.noted('ordered by the first'));
     await quiet();
     net.deliverFrom(third.id, first.id);
@@ -112,7 +111,7 @@ describe('a tab beside others', () => {
     expect(shared(third).log).toEqual(['ordered by the first', 'by the second']);
     // One that comes late hears both.
     const late = open();
-    await settle([late, second, third]);
+    await settle();
     expect([shared(late).log, shared(second).log]).toEqual([shared(third).log, shared(third).log]);
   });
 
@@ -125,7 +124,7 @@ describe('a tab beside others', () => {
     net.crash(first.id);
     net.grant();
     await quiet();
-    await exchange(net, third.id, second.id);
+    for (let i = 0; i < 3; i++) await exchange(net, second.id, third.id);
     net.deliverFrom(first.id, third.id);
     second.runtime.dispatch(second.noted('by the second'));
     await quiet();
@@ -144,15 +143,15 @@ describe('a tab beside others', () => {
   });
 
   test('one that writes and hangs is not waited for forever; what was done meanwhile is stored in the end', async () => {
-    const { other, tabs, texts, net, settle } = await two();
+    const { other, texts, net, settle } = await two();
     other.runtime.dispatch(other.noted('shown at once'));
     const stored = other.runtime.persistence.flush();
     await quiet();
     other.runOut();
     expect([await stored, other.problems]).toEqual([false, ['FLOE_STORAGE_FAILED']]);
-    await settle(tabs);
+    await settle();
     const again = other.runtime.persistence.flush();
-    await settle(tabs);
+    await settle();
     expect([await again, texts.get('watch')?.includes('shown at once'), net.deliver(other.id, 0)]).toEqual([
       true,
       true,
@@ -301,26 +300,26 @@ describe('stores that tabs read at different moments', () => {
   ])('one that is added later stays in the shared order, whichever tab adds it first', async (first, second) => {
     const sea = browser();
     const tabs = [sea.open(), sea.open()];
-    await sea.settle(tabs);
+    await sea.settle();
     const late: ReturnType<typeof lateIn>[] = [];
     for (const i of [first, second]) {
       late[i] = lateIn(tabs[i]);
-      await sea.settle(tabs);
+      await sea.settle();
     }
     for (const one of late) {
       one.inc();
-      await sea.settle(tabs);
+      await sea.settle();
     }
     expect(late.map(({ n }) => n())).toEqual([2, 2]);
     // The stores from the beginning are in order still.
     tabs[1].runtime.dispatch(tabs[1].counted());
-    await sea.settle(tabs);
+    await sea.settle();
     expect(tabs.map(({ runtime, watch }) => runtime.read(watch).count)).toEqual([1, 1]);
     const flushed = tabs[1].runtime.persistence.flush();
-    await sea.settle(tabs);
+    await sea.settle();
     expect(await flushed).toBe(true);
     void tabs[0].runtime.close();
-    await sea.settle([tabs[1]]);
+    await sea.settle();
     expect([late[1].n(), tabs[1].runtime.persistence.tab]).toEqual([2, 'leading']);
     expect(await tabs[1].runtime.persistence.flush()).toBe(true);
     expect(sea.texts.get('late')).toContain('"n":2');

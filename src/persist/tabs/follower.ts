@@ -113,11 +113,7 @@ export class Follower {
   private bring(name: string): void {
     const { tab } = this;
     if (!this.await(name)) return;
-    const one = tab.shared.get(name)!;
-    const { firstTerm, revision = 0, ordered } = one;
-    const line = one.revision === undefined ? 0 : firstTerm;
-    const store = [name, versionOf(one.store), line, revision, encode(ordered)] as const;
-    tab.send({ kind: 'brings', from: tab.id, to: tab.leader!, store });
+    tab.send({ kind: 'brings', from: tab.id, to: tab.leader!, store: tab.standingOf(name) });
   }
 
   private separate(name: string, one: SharedStore, version: number): void {

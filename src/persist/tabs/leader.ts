@@ -2,27 +2,39 @@
 // each with the revision on which it was computed, and the leader accepts only those that are computed on the last one.
 import { isThenable } from '../../core/changing.js';
 import { difference } from '../../core/diff.js';
-import { encode } from '../../core/encode.js';
+import { decode, encode } from '../../core/encode.js';
 import { messageOf } from '../../core/errors.js';
 import { versionOf } from '../upgrade.js';
 import type { Message, Proposal, Standing } from './messages.js';
 import type { Parts } from './pending.js';
+import { Succession, type Known } from './succession.js';
 import type { SharedStore, Tab } from './tab.js';
 
 export class Leader {
   /** It leads as soon as it knows what is stored. */
   private taking = false;
 
+  readonly succession: Succession;
+
   /** @param ask asks the leader, a moment later, for the stores that are not heard of */
   constructor(
     private readonly tab: Tab,
     private readonly ask: () => void,
-  ) {}
+  ) {
+    this.succession = new Succession(tab, tab.standingOf);
+  }
 
-  /** It is this tab's turn. It has heard what the leader before did last; if it has heard nothing, that is stored. */
+  /** It is this tab's turn: it takes over what the others know of the leader before; what nobody knows is stored. */
   take(began: () => void): void {
+    if (this.tab.closed) return;
+    this.taking = true;
+    this.succession.ask((known) => this.takeOver(known, began));
+  }
+
+  private takeOver(known: Known, began: () => void): void {
     const { tab } = this;
-    if (tab.closed) return;
+    if (tab.closed || !this.taking) return;
+    this.know(known);
     const isAlone = ({ reading, revision }: SharedStore): boolean => !reading && revision === undefined;
     const alone = Array.from(tab.shared.values()).filter(isAlone);
     const begin = (since: Parts): void => {
@@ -32,12 +44,26 @@ export class Leader {
       for (const one of later) one.reading = true;
       this.begin(since);
       for (const one of later) this.readAgain(one);
+      for (const [name, standing] of known) if (!tab.shared.has(name)) tab.keeper.hosted.keep(standing);
       began();
     };
-    this.taking = true;
     const since = tab.keeper.storedSince(alone.map(({ store }) => store.name));
     if (isThenable(since)) void since.then(begin);
     else begin(since);
+  }
+
+  /** Takes over what another tab knows better. */
+  private know(known: Known): void {
+    const { tab } = this;
+    for (const [name, version, firstTerm, revision, part] of known.values()) {
+      const one = tab.shared.get(name);
+      if (!one || versionOf(one.store) !== version) continue;
+      const standing = { firstTerm, revision, ordered: decode(part) };
+      if (one.reading) one.known = standing;
+      else Object.assign(one, standing, { alone: undefined });
+    }
+    const own = tab.done.get(tab.id) ?? 0;
+    tab.pendings.list = tab.pendings.list.filter(({ id }) => id > own);
   }
 
   /** Another leader may have stored it since this tab began to read it. */
@@ -46,8 +72,15 @@ export class Leader {
     const { name } = one.store;
     const take = (since: Parts): void => {
       one.reading = false;
-      if (tab.role === 'leading') this.enter([name], since);
-      else tab.unheard.add(name);
+      const { known } = one;
+      one.known = undefined;
+      if (tab.role !== 'leading') tab.unheard.add(name);
+      else if (known) {
+        Object.assign(one, known);
+        this.takeIn([name], since);
+        this.announce([name]);
+        tab.keeper.adopt([name]);
+      } else this.enter([name], since);
       this.ask();
     };
     const since = tab.keeper.storedSince([name]);

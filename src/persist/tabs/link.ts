@@ -1,5 +1,6 @@
 // How the tabs of one browser reach each other, and how one of them is chosen.
 import type { FloeError } from '../../core/errors.js';
+import type { MaybeAsync } from '../area.js';
 import { Election } from './election.js';
 import { tabsOutOfReach } from '../errors.js';
 
@@ -19,12 +20,18 @@ export interface TabLink {
    * @param lost called when it is no longer this tab; links that never take it away do not call it
    */
   lead(leads: () => void, lost: () => void): void;
+  /**
+   * How many other tabs ask to lead. One that is about to lead waits until so many have said what they know of the leader
+   * before. Default: it waits for none.
+   */
+  others?(): MaybeAsync<number>;
   /** Leaves. If this tab led, another may. */
   close(): void;
 }
 
 interface Locks {
   request(name: string, options: object, held: () => Promise<void>): Promise<unknown>;
+  query(): Promise<{ readonly pending?: readonly { readonly name?: string }[] }>;
 }
 interface Channel {
   postMessage(message: unknown): void;
@@ -74,6 +81,10 @@ function lockedLink(name: string, channel: Channel, locks: Locks): TabLink {
       };
       // The request is given up when the tab leaves before its turn.
       locks.request(name, { signal: waiting.signal }, held).catch(() => undefined);
+    },
+    others: async () => {
+      const { pending = [] } = await locks.query();
+      return pending.filter((one) => one.name === name).length;
     },
     close: () => {
       waiting.abort();

@@ -36,6 +36,20 @@ export type Message =
       readonly done: readonly (readonly [tab: string, id: number])[];
       readonly stores: readonly Standing[];
     }
+  /** I am about to lead, and know so much of these: who knows more? */
+  | {
+      readonly kind: 'takes';
+      readonly from: string;
+      readonly stores: readonly (readonly [store: string, line: number, number: number])[];
+    }
+  /** So much is known here that is not known there. */
+  | {
+      readonly kind: 'knows';
+      readonly from: string;
+      readonly to: string;
+      readonly done: readonly (readonly [tab: string, id: number])[];
+      readonly stores: readonly Standing[];
+    }
   /** Where a store stands that the leader does not have: number 0 of line 0 where nobody has ordered it. */
   | { readonly kind: 'brings'; readonly from: string; readonly to: string; readonly store: Standing }
   /** To the one that leads in this term. */

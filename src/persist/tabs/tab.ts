@@ -1,6 +1,6 @@
 // What the roles of one tab have in common: the stores that it shares, its pending proposals, and how it shows a new
 // shared state.
-import { decode } from '../../core/encode.js';
+import { decode, encode } from '../../core/encode.js';
 import { messageOf, type FloeError } from '../../core/errors.js';
 import { applyPatch, type Patch } from '../../core/index.js';
 import { guardData, keeping, sameData } from '../../core/plain.js';
@@ -9,6 +9,7 @@ import type { Host, StoreChange } from '../../core/transition.js';
 import type { MaybeAsync } from '../area.js';
 import { overtaken } from '../errors.js';
 import type { Kept } from '../kept.js';
+import { versionOf } from '../upgrade.js';
 import type { TabLink } from './link.js';
 import type { Errand, Message, Proposal, Standing } from './messages.js';
 import { Pendings, type Parts } from './pending.js';
@@ -68,6 +69,8 @@ export interface SharedStore {
   heard: boolean;
   /** The leader that has answered this tab since it read the store. */
   answeredBy: string | undefined;
+  /** What another tab knows of its order, while this one still reads it. */
+  known: Pick<SharedStore, 'firstTerm' | 'revision' | 'ordered'> | undefined;
   /** That another tab has another version of it was reported. */
   reported: boolean;
 }
@@ -95,6 +98,13 @@ export class Tab {
   ) {
     this.pendings = new Pendings(host, (name) => this.shared.get(name)?.kept);
   }
+
+  /** Where a store stands, as this tab knows it. */
+  standingOf = (name: string): Standing => {
+    const { store, firstTerm, revision, ordered } = this.shared.get(name)!;
+    const line = revision === undefined ? 0 : firstTerm;
+    return [name, versionOf(store), line, revision ?? 0, encode(ordered)];
+  };
 
   send(message: Message): void {
     this.link.send(message);

@@ -59,6 +59,7 @@ export class Tabs {
       askedLeading: this.role === 'leading',
       heard: false,
       answeredBy: undefined,
+      known: undefined,
       reported: false,
     });
   }
@@ -189,7 +190,10 @@ export class Tabs {
   private hear(message: Message): void {
     const { tab } = this;
     if (tab.closed || typeof message !== 'object' || message === null) return;
-    if (tab.role === 'leading') this.hearLeading(message);
+    if (message.kind === 'takes') this.leader.succession.answer(message);
+    else if (message.kind === 'knows') {
+      if (message.to === tab.id) this.leader.succession.hear(message);
+    } else if (tab.role === 'leading') this.hearLeading(message);
     else this.hearFollowing(message);
     if (message.kind === 'answered' && message.to === tab.id) this.requests.answered(message.id, message.ok);
     if (message.kind === 'stored') tab.keeper.stored();
