@@ -1,10 +1,15 @@
-// `npm run test:long`: the property-based tests with 10,000 programs each, and all orders of events. Takes long; `FLOE_RUNS` says another number.
+// `npm run test:long`: the property-based tests with 10,000 programs each, all orders of events, and storms of
+// tabs in Chromium. Takes long; `FLOE_RUNS` says another number, `FLOE_STORM` how many seconds each storm lasts.
 import { runTool } from './run.mjs';
 import { setUp } from './setup.mjs';
 
 setUp();
 process.exit(
-  runTool('jest/bin/jest.js', ['--testTimeout', '7200000', '-i', 'property|interleavings|interruptions'], {
-    env: { NODE_OPTIONS: '--experimental-vm-modules --no-warnings', FLOE_RUNS: process.env.FLOE_RUNS ?? '10000' },
+  runTool('jest/bin/jest.js', ['--testTimeout', '7200000', '-i', 'property|interleavings|interruptions|storms'], {
+    env: {
+      NODE_OPTIONS: '--experimental-vm-modules --no-warnings',
+      FLOE_RUNS: process.env.FLOE_RUNS ?? '10000',
+      FLOE_STORM: process.env.FLOE_STORM ?? '60',
+    },
   }),
 );

@@ -534,6 +534,11 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     this.plan();
   }
 
+  unchanged(store: string): void {
+    const record = this.records.get(store);
+    if (record) record.unsaved = false;
+  }
+
   stored(): void {
     this.tellWatchers();
   }

@@ -1,6 +1,6 @@
 // What a tab is told of others, what it leaves to the one that writes, and how that one is chosen.
 import { describe, expect, test } from '@jest/globals';
-import { createRuntime, store } from 'floe';
+import { createRuntime, store, type PersistOptions } from 'floe';
 import { storageIn } from 'floe/persist';
 import { Election } from '../../src/persist/tabs/election.js';
 import { SimulatedTabs } from './simulated-tabs.js';
@@ -159,6 +159,26 @@ describe('a tab beside others', () => {
     ]);
   });
 
+  test('while something of it is pending, what others do elsewhere notifies nobody of equal values', async () => {
+    const { leader, other, settle, net } = await two();
+    other.runtime.dispatch(other.noted('pending'));
+    await quiet();
+    const [log, berths] = [other.runtime.read(other.watch).log, other.runtime.read(other.watch).berths];
+    const heard: unknown[] = [];
+    other.runtime.watch(
+      other.watch.selector('shownLog', (state) => state.log),
+      (now) => heard.push(now),
+    );
+    for (let i = 0; i < 1000; i++) leader.runtime.dispatch(leader.counted());
+    // The leader does not hear the proposal yet.
+    for (let i = 0; i < 1000; i++) net.deliver(other.id, 0);
+    expect([other.runtime.read(other.watch).count, heard.length]).toEqual([1000, 0]);
+    expect(other.runtime.read(other.watch).log).toBe(log);
+    expect(other.runtime.read(other.watch).berths).toBe(berths);
+    await settle();
+    expect(leader.runtime.read(leader.watch).log).toEqual(['pending']);
+  });
+
   test('what goes wrong where it is written is said in all', async () => {
     const { leader, other, texts, settle } = await two();
     leader.runtime.dispatch(leader.noted('a'));
@@ -186,7 +206,7 @@ describe('a tab beside others', () => {
     expect([leader.problems, other.problems]).toEqual([['FLOE_STORAGE_FAILED'], []]);
   });
 
-  test('tabs with other versions of a store are not mixed; a store that only one has goes its own way until both have it', async () => {
+  test('tabs with other versions of a store are not mixed; a store that only one has is there for the other when that adds it', async () => {
     const net = new SimulatedTabs();
     const texts = new Map<string, string>();
     const open = (id: number, version: number, late: boolean) => {
@@ -281,6 +301,96 @@ describe('a tab beside others', () => {
     second.close();
     pass(10_000);
     expect(led.slice(3)).toEqual(['c leads']);
+  });
+});
+
+describe('a store that the leader does not have', () => {
+  interface Options {
+    readonly version?: number;
+    readonly check?: PersistOptions<{ n: number }>['check'];
+  }
+  const lateOf = (tab: Tab, { version = 1, check }: Options = {}) => {
+    const upgrade = version > 1 && { upgrade: [(old: { n: number }) => ({ n: old.n * 10 })] };
+    const late = store('late', { n: 0 }).persisted({ version, ...upgrade, ...(check && { check }) });
+    const inc = late.action('inc', (draft) => {
+      draft.n++;
+    });
+    return {
+      join: () => tab.runtime.add(late),
+      inc: () => void tab.runtime.dispatch(inc()),
+      n: () => tab.runtime.read(late).n,
+    };
+  };
+  const three = async (later = false) => {
+    const sea = browser({ later });
+    const tabs = [sea.open(), sea.open(), sea.open()];
+    await sea.settle();
+    const [, b, c] = tabs.map((tab) => lateOf(tab));
+    // Both act before they know what the leader does with it.
+    for (const one of [b, c]) {
+      one.join();
+      one.inc();
+    }
+    await sea.settle();
+    const flush = async (): Promise<boolean> => {
+      const flushed = tabs[1].runtime.persistence.flush();
+      await sea.settle();
+      return flushed;
+    };
+    return { ...sea, tabs, b, c, flush };
+  };
+
+  test('is ordered and written by the leader for those who have it, and in order where another leads', async () => {
+    const { tabs, b, c, flush, net, settle, texts, writers } = await three();
+    expect([b.n(), c.n(), await flush()]).toEqual([2, 2, true]);
+    expect(texts.get('late')).toContain('"n":2');
+    c.inc();
+    await settle();
+    net.crash(tabs[0].id);
+    await settle();
+    expect([b.n(), c.n(), await flush(), [...writers]]).toEqual([3, 3, true, ['leading']]);
+    expect(texts.get('late')).toContain('"n":3');
+    expect(tabs.flatMap(({ problems }) => problems)).toEqual([]);
+  });
+
+  test.each([false, true])('is there with its state when the leader gets it, asynchronous: %s', async (later) => {
+    const { tabs, b, c, flush, settle, texts } = await three(later);
+    const a = lateOf(tabs[0]);
+    a.join();
+    a.inc();
+    await settle();
+    b.inc();
+    await settle();
+    expect([a.n(), b.n(), c.n(), await flush()]).toEqual([4, 4, 4, true]);
+    expect(texts.get('late')).toContain('"n":4');
+  });
+
+  test('is upgraded by the leader that gets a newer version, and the older tabs are told', async () => {
+    const { tabs, flush, settle, texts } = await three();
+    const a = lateOf(tabs[0], { version: 2 });
+    a.join();
+    expect(a.n()).toBe(20);
+    a.inc();
+    await settle();
+    expect([await flush(), tabs.map(({ problems }) => problems)]).toEqual([
+      true,
+      [[], ['FLOE_TABS_DIFFER'], ['FLOE_TABS_DIFFER']],
+    ]);
+    expect(texts.get('late')).toContain('"version":2,"plain":true,"state":{"n":21}');
+  });
+
+  test('stays with the tabs that can use it, where the leader gets an older version or one that it does not pass', async () => {
+    const never: Options['check'] = {
+      '~standard': { version: 1, vendor: 'harbour', validate: () => ({ issues: [{ message: 'no tide' }] }) },
+    };
+    const { tabs, b, settle, flush, texts } = await three();
+    const a = lateOf(tabs[0], { check: never });
+    a.join();
+    a.inc();
+    b.inc();
+    await settle();
+    expect([a.n(), b.n(), await flush(), tabs[0].problems]).toEqual([1, 3, true, ['FLOE_TABS_DIFFER']]);
+    expect(texts.get('late')).toContain('"n":3');
   });
 });
 

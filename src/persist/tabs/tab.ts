@@ -29,6 +29,8 @@ export interface TabsHost {
   adopt(stores: readonly string[]): void;
   /** A store has another state than is stored. */
   changed(store: string): void;
+  /** Another tab stores the state that a store has now. */
+  unchanged(store: string): void;
   /** The stores that only other tabs have, which the leader keeps for them. */
   readonly hosted: {
     keep(standing: Standing): void;

@@ -12,12 +12,16 @@ const declare = (name: string) => {
 };
 const early = declare('early');
 const late = declare('late');
+const pilots = store('pilots', { north: 0, south: 0 }).persisted();
+const counted = pilots.action('counted', (draft, entrance: 'north' | 'south') => {
+  draft[entrance]++;
+});
 const problems: string[] = [];
-const [kind, shared] = location.hash.slice(1).split(' ');
+const [kind, shared] = location.hash.slice(1).split('-');
 const options = shared === 'alone' ? {} : { shareTabs: true };
 
 const runtime = createRuntime({
-  stores: [early.log],
+  stores: [early.log, pilots],
   storage:
     kind === 'local'
       ? webStorage('local', { prefix: 'storm', ...options })
@@ -32,6 +36,13 @@ export const tab = {
     if (inLate) runtime.add(late.log);
     for (const note of notes) runtime.dispatch(noted(note));
   },
+  /** One action, and its flush, at this moment. */
+  async countAt(time: number, entrance: 'north' | 'south'): Promise<boolean> {
+    while (Date.now() < time);
+    runtime.dispatch(counted(entrance));
+    return runtime.persistence.flush();
+  },
+  pilots: () => runtime.read(pilots),
   flush: (): Promise<boolean> => runtime.persistence.flush(),
   state: () => ({ early: runtime.read(early.log), late: runtime.read(late.log) }),
   join: (): void => runtime.add(late.log),
