@@ -132,7 +132,9 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     if (!store.kept) return state;
     const hosted = this.hosted.begin(store, state);
     if (hosted) {
-      if (isThenable(hosted.state)) void this.whileReading(hosted.state);
+      // What was done on top of it meanwhile is to be ordered.
+      if (isThenable(hosted.state))
+        void this.whileReading(hosted.state, () => this.tabs?.look({ fact: 'rehydrated' }, true));
       return hosted.state;
     }
     const kept = new Kept(store);

@@ -1,0 +1,94 @@
+// Tabs that note things in stores, on one storage, without a browser: what happens, and when, is said by the test.
+import { createRuntime, store } from 'floe';
+import { storageIn, type StorageArea } from 'floe/persist';
+import { SimulatedTabs } from './simulated-tabs.js';
+import { quiet } from './tabs-browser.js';
+
+export const declare = (name: string) => {
+  const log = store(name, { count: 0, notes: [] as string[] }).persisted();
+  const noted = log.action('noted', (draft, note: string) => {
+    draft.count++;
+    draft.notes.push(note);
+  });
+  return { log, noted };
+};
+/** The first is there from the beginning; the others are added. */
+export const STORES = ['early', 'late', 'rare'] as const;
+
+/**
+ * @param later the storage answers when it is served
+ * @param writeAfter milliseconds in which changes are gathered
+ */
+export function harbour({ later = false, writeAfter = 0 } = {}) {
+  const net = new SimulatedTabs(false);
+  const texts = new Map<string, string>();
+  const writers = new Set<string>();
+  let [count, now] = [0, 0];
+  const open = () => {
+    const id = count++;
+    const queue: (() => void)[] = [];
+    const timers = new Set<{ readonly ms: number; readonly fn: () => void }>();
+    const stores = STORES.map(declare);
+    /** Done when it is served, in order. */
+    const done = <T>(fn: () => T): T =>
+      later ? (new Promise<T>((resolve) => queue.push(() => resolve(fn()))) as T) : fn();
+    const write = (change: () => unknown): void => {
+      writers.add(runtime.persistence.tab);
+      return done(() => void change());
+    };
+    const area: StorageArea = {
+      read: (key) => done(() => texts.get(key)),
+      write: (key, text) => write(() => texts.set(key, text)),
+      remove: (key) => write(() => texts.delete(key)),
+      keys: () => done(() => [...texts.keys()]),
+    };
+    const problems: string[] = [];
+    const runtime = createRuntime({
+      stores: [stores[0].log],
+      storage: storageIn(() => area, { writeAfter, tabs: () => net.link(id) }),
+      clock: {
+        now: () => ++now,
+        after: (ms, fn) => {
+          const timer = { ms, fn };
+          timers.add(timer);
+          return () => timers.delete(timer);
+        },
+      },
+      onProblem: ({ error }) => problems.push(String(error)),
+    });
+    const unsure: string[] = [];
+    const joined = new Set([0]);
+    const join = (which: number): void => {
+      if (!joined.has(which)) runtime.add(stores[which].log);
+      joined.add(which);
+    };
+    /** The time comes for what waits so long. */
+    const wait = (most = Infinity): boolean => {
+      const due = [...timers].filter(({ ms }) => ms <= most);
+      for (const timer of due) if (timers.delete(timer)) timer.fn();
+      return due.length > 0;
+    };
+    return { id, runtime, stores, queue, timers, problems, unsure, join, wait, hangs: false };
+  };
+  type Tab = ReturnType<typeof open>;
+  const serve = ({ queue, hangs }: Tab): boolean => {
+    if (hangs || queue.length === 0) return false;
+    queue.shift()!();
+    return true;
+  };
+  const settle = async (tabs: readonly Tab[]): Promise<void> => {
+    // Some of what a tab does takes many turns of the queue of microtasks.
+    for (let rounds = 0, idle = 0; idle < 5; rounds++) {
+      if (rounds > 5000) throw new Error('the tabs never come to rest');
+      await quiet();
+      let busy = net.grant();
+      for (const tab of tabs) {
+        busy = net.deliver(tab.id, 0) || busy;
+        busy = serve(tab) || busy;
+      }
+      if (!busy && idle === 4) for (const tab of tabs) busy = tab.wait(500) || busy;
+      idle = busy ? 0 : idle + 1;
+    }
+  };
+  return { net, texts, writers, open, serve, settle };
+}
