@@ -95,6 +95,12 @@ export const overtaken = (type: string, why: string): FloeError =>
     `'${type}' was overtaken by what another tab did, and cannot be done on top of it (${why}). It was dropped.`,
   );
 
+export const twoOrders = (store: string, places: readonly string[]): FloeError =>
+  new FloeError(
+    'FLOE_DROPPED',
+    `Two tabs led without hearing of each other: what this tab had of '${store}' at ${places.map((place) => place || 'its root').join(', ')} was overtaken by what the other one ordered, and dropped.`,
+  );
+
 export const noAnswer = (what: string): FloeError =>
   new FloeError(
     'FLOE_STORAGE_FAILED',

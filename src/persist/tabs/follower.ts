@@ -3,7 +3,7 @@
 import { difference } from '../../core/diff.js';
 import { decode, encode } from '../../core/encode.js';
 import { sameData } from '../../core/plain.js';
-import { overtaken, tabsDiffer } from '../errors.js';
+import { overtaken, tabsDiffer, twoOrders } from '../errors.js';
 import { joined } from '../joined.js';
 import { versionOf } from '../upgrade.js';
 import type { Message, Proposal } from './messages.js';
@@ -94,7 +94,9 @@ export class Follower {
     if (alone) return [alone.since, ordered];
     // It heard more of the leader before; or the new leader never heard that one, and knows at most what was stored.
     if (firstTerm === one.firstTerm) return one.revision > revision ? [part, ordered] : [part, part];
-    return [part, joined(began, part, ordered).result];
+    const { result, lost } = joined(began, part, ordered);
+    if (lost.length > 0) this.tab.keeper.report(twoOrders(one.store.name, lost));
+    return [part, result];
   }
 
   /**

@@ -21,7 +21,7 @@ export class Leader {
     private readonly tab: Tab,
     private readonly ask: () => void,
   ) {
-    this.succession = new Succession(tab, tab.standingOf);
+    this.succession = new Succession(tab);
   }
 
   /** It is this tab's turn: it takes over what the others know of the leader before; what nobody knows is stored. */
@@ -118,6 +118,7 @@ export class Leader {
     const { tab } = this;
     tab.role = 'asking';
     this.taking = false;
+    this.succession.giveUp();
     tab.keeper.hosted.drop();
     for (const [name, { reading }] of tab.shared) if (!reading) tab.unheard.add(name);
     tab.keeper.becomes('asking');

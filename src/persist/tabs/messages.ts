@@ -40,6 +40,8 @@ export type Message =
   | {
       readonly kind: 'takes';
       readonly from: string;
+      /** Counts up each time that it asks. */
+      readonly round: number;
       readonly stores: readonly (readonly [store: string, line: number, number: number])[];
     }
   /** So much is known here that is not known there. */
@@ -47,6 +49,7 @@ export type Message =
       readonly kind: 'knows';
       readonly from: string;
       readonly to: string;
+      readonly round: number;
       readonly done: readonly (readonly [tab: string, id: number])[];
       readonly stores: readonly Standing[];
     }

@@ -4,73 +4,86 @@ import { isThenable } from '../../core/changing.js';
 import type { Message, Standing } from './messages.js';
 import type { Tab } from './tab.js';
 
-/** Milliseconds for which it waits for tabs that do not answer. */
-const PATIENCE = 300;
+/** Milliseconds after which it looks again how many others there are, and asks them again; and how often it does. */
+const PAUSE = 300;
+const MOST_ROUNDS = 33;
 
 /** What the others know better, by store. */
 export type Known = Map<string, Standing>;
 
 export class Succession {
   private known: Known = new Map();
-  private heard = new Set<string>();
-  private silent = 0;
-  private end: (() => void) | undefined;
+  private then: ((known: Known) => void) | undefined;
+  private round = 0;
+  /** Who has answered in this round, and how many are to. */
+  private readonly heard = new Set<string>();
+  private others = 0;
+  private stop = (): void => undefined;
 
-  constructor(
-    private readonly tab: Tab,
-    /** Where a store of this tab stands in the order. */
-    private readonly standingOf: (store: string) => Standing,
-  ) {}
+  constructor(private readonly tab: Tab) {}
 
-  /** Calls `then` as soon as all others have said what they know. */
+  /** Calls `then` as soon as all others that are there have said what they know; a tab that hangs is waited for ten seconds. */
   ask(then: (known: Known) => void): void {
-    const others = this.tab.link.others?.() ?? 0;
-    if (isThenable(others)) void others.then((count) => this.askAll(count, then));
-    else this.askAll(others, then);
+    this.known = new Map();
+    this.then = then;
+    this.round = 0;
+    this.count();
   }
 
-  private askAll(others: number, then: (known: Known) => void): void {
+  /** Another tab leads. */
+  giveUp(): void {
+    this.then = undefined;
+    this.stop();
+  }
+
+  private count(): void {
+    const others = this.tab.link.others?.() ?? 0;
+    if (isThenable(others)) void others.then((count) => this.askAll(count));
+    else this.askAll(others);
+  }
+
+  private askAll(others: number): void {
     const { tab } = this;
-    if (tab.closed) return;
-    this.known = new Map();
-    this.heard = new Set();
-    this.silent = others;
-    const stop = tab.host.after(PATIENCE, () => this.end?.());
-    this.end = () => {
-      this.end = undefined;
-      stop();
-      then(this.known);
-    };
-    if (others === 0) return this.end();
+    if (tab.closed || !this.then) return;
+    this.others = others;
+    this.heard.clear();
+    if (others === 0 || ++this.round > MOST_ROUNDS) return this.end();
+    this.stop = tab.host.after(PAUSE, () => this.count());
     const stores = Array.from(tab.shared, ([name, { firstTerm, revision }]) =>
       revision === undefined ? ([name, 0, 0] as const) : ([name, firstTerm, revision] as const),
     );
-    return tab.send({ kind: 'takes', from: tab.id, stores });
+    tab.send({ kind: 'takes', from: tab.id, round: this.round, stores });
+  }
+
+  private end(): void {
+    const { then } = this;
+    this.giveUp();
+    then?.(this.known);
   }
 
   /** Another tab is about to lead: this one says what it knows better. */
-  answer({ from, stores }: Message & { kind: 'takes' }): void {
+  answer({ from, round, stores }: Message & { kind: 'takes' }): void {
     const { tab } = this;
     const theirs = new Map(stores.map(([name, line, number]) => [name, { line, number }]));
     const better: Standing[] = [];
     for (const [name, { revision, firstTerm }] of tab.shared) {
       if (revision === undefined) continue;
       const { line, number } = theirs.get(name) ?? { line: 0, number: 0 };
-      if (firstTerm > line || (firstTerm === line && revision > number)) better.push(this.standingOf(name));
+      if (firstTerm > line || (firstTerm === line && revision > number)) better.push(tab.standingOf(name));
     }
-    tab.send({ kind: 'knows', from: tab.id, to: from, done: [...tab.done], stores: better });
+    tab.send({ kind: 'knows', from: tab.id, to: from, round, done: [...tab.done], stores: better });
   }
 
-  hear({ from, done, stores }: Message & { kind: 'knows' }): void {
+  hear({ from, round, done, stores }: Message & { kind: 'knows' }): void {
     const { tab } = this;
-    if (!this.end || this.heard.has(from)) return;
-    this.heard.add(from);
+    if (!this.then) return;
     for (const [id, proposal] of done) tab.done.set(id, Math.max(proposal, tab.done.get(id) ?? 0));
     for (const standing of stores) {
       const [name, , line, number] = standing;
       const best = this.known.get(name);
       if (!best || line > best[2] || (line === best[2] && number > best[3])) this.known.set(name, standing);
     }
-    if (--this.silent <= 0) this.end();
+    if (round === this.round) this.heard.add(from);
+    if (this.heard.size >= this.others) this.end();
   }
 }

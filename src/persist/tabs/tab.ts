@@ -102,11 +102,11 @@ export class Tab {
   }
 
   /** Where a store stands, as this tab knows it. */
-  standingOf = (name: string): Standing => {
+  standingOf(name: string): Standing {
     const { store, firstTerm, revision, ordered } = this.shared.get(name)!;
     const line = revision === undefined ? 0 : firstTerm;
     return [name, versionOf(store), line, revision ?? 0, encode(ordered)];
-  };
+  }
 
   send(message: Message): void {
     this.link.send(message);
