@@ -5,7 +5,7 @@ import { setUp } from './setup.mjs';
 
 setUp();
 process.exit(
-  runTool('jest/bin/jest.js', ['--testTimeout', '7200000', '-i', 'property|interleavings|interruptions|storms'], {
+  runTool('jest/bin/jest.js', ['--testTimeout', '7200000', '-i', 'property|interleavings|interruptions|storms|meeting'], {
     env: {
       NODE_OPTIONS: '--experimental-vm-modules --no-warnings',
       FLOE_RUNS: process.env.FLOE_RUNS ?? '10000',

@@ -1,8 +1,8 @@
 // Every recipe of the guide "Work over time", as it goes well and as it goes wrong: the office down, slow, in conflict,
 // answering nonsense.
 import { describe, expect, test } from '@jest/globals';
-import { createRuntime, type AnyStore, type Runtime } from 'floe';
-import { memoryStorage } from 'floe/persist';
+import { createRuntime, store, type AnyStore, type Runtime } from 'floe';
+import { memoryStorage, storageIn } from 'floe/persist';
 import { handClock, testRuntime, type HandClock } from 'floe/testing';
 import { readTrace } from 'floe/trace';
 import * as load from '../../examples/recipes/src/load.js';
@@ -11,6 +11,7 @@ import { Conflict, office, type Office, type Visit } from '../../examples/recipe
 import * as outbox from '../../examples/recipes/src/outbox.js';
 import * as polling from '../../examples/recipes/src/polling.js';
 import * as removal from '../../examples/recipes/src/removal.js';
+import * as saving from '../../examples/recipes/src/saving.js';
 import * as search from '../../examples/recipes/src/search.js';
 import * as signIn from '../../examples/recipes/src/sign-in.js';
 import * as wizard from '../../examples/recipes/src/wizard.js';
@@ -405,5 +406,79 @@ describe('a queue of writes', () => {
     await second.clock.advance(400);
     expect(asked).toEqual(mood === 'in conflict' ? [] : ['send fog', 'send calm']);
     expect(second.read(outbox.outbox)).toMatchObject({ waiting: [], online: true });
+  });
+});
+
+describe('what is not stored yet', () => {
+  const { saving: kept, shownSaving, tellOfSaving, conflictRead } = saving;
+  const open = () => {
+    const state = { error: undefined as Error | undefined, hangs: false };
+    const texts = new Map<string, string>();
+    const write = async (key: string, text: string): Promise<void> => {
+      if (state.hangs) await new Promise(() => undefined);
+      if (state.error) throw state.error;
+      texts.set(key, text);
+    };
+    const begin = () => {
+      const log = store('log', { note: '' }).persisted();
+      const runtime = testRuntime({
+        stores: [log, kept],
+        storage: storageIn(() => ({
+          read: async (key) => texts.get(key),
+          write,
+          remove: async (key) => void texts.delete(key),
+          keys: async () => [...texts.keys()],
+        })),
+      });
+      const noted = (note: string) => runtime.dispatch(log.edits().merge({ note }));
+      return { runtime, noted, log, ...tellOfSaving(runtime), shown: () => runtime.read(shownSaving) };
+    };
+    return { state, texts, begin };
+  };
+  const full = new DOMException('The quota has been exceeded.', 'QuotaExceededError');
+
+  test.each([
+    ['away', new TypeError('Failed to fetch'), 'The office cannot be reached.'],
+    ['full', full, 'This browser has no room left: remove what you do not need.'],
+  ])('where the place is %s the sentence says so, until it is stored after all', async (_, error, why) => {
+    const { state, texts, begin } = open();
+    const { runtime, noted, save, shown } = begin();
+    await runtime.persistence.ready;
+    noted('fog');
+    expect([await save(), shown()]).toEqual([true, 'Everything is stored.']);
+    state.error = error;
+    noted('gale');
+    expect(await save()).toBe(false);
+    expect(shown()).toBe(`Not stored yet: log. ${why} Leave this page open; it is stored as soon as that is possible.`);
+    expect(runtime.read(kept).waits).toEqual(['log']);
+    state.error = undefined;
+    await runtime.clock.advance(31_000);
+    expect([shown(), texts.get('log')]).toEqual(['Everything is stored.', expect.stringContaining('gale')]);
+  });
+
+  test('where the office does not answer it is waited for ten seconds', async () => {
+    const { state, begin } = open();
+    const { runtime, noted, save, shown } = begin();
+    await runtime.persistence.ready;
+    state.hangs = true;
+    noted('gale');
+    const saved = save();
+    await runtime.clock.advance(10_000);
+    expect([await saved, shown()]).toEqual([false, expect.stringContaining('The office does not answer.')]);
+  });
+
+  test('where another session changed it too, one value stands, the other is set aside, and both are named', async () => {
+    const { begin } = open();
+    const [one, other] = [begin(), begin()];
+    await Promise.all([one.runtime.persistence.ready, other.runtime.persistence.ready]);
+    one.noted('fog at the mole');
+    expect(await one.save()).toBe(true);
+    other.noted('gale at the mole');
+    expect([await other.save(), other.shown()]).toEqual([true, 'Everything is stored.']);
+    expect(other.runtime.read(kept).conflict).toMatch(/^Another session stored 'log' meanwhile.*'note'/);
+    other.runtime.dispatch(conflictRead());
+    expect(other.runtime.read(kept).conflict).toBe(null);
+    const items = await other.runtime.persistence.list();
+    expect(items.map(({ kind }) => kind)).toEqual(['state', 'set aside']);
   });
 });
