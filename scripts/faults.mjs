@@ -21,6 +21,9 @@ const histories = 'tests/trace/history.test.ts';
 const traceFiles = 'tests/trace/files.test.ts';
 const tabs = 'tests/persist/tabs.property.test.ts';
 const besides = 'tests/persist/tabs.test.ts';
+const model = 'tests/persist/tabs-model.test.ts';
+const storms = 'tests/persist/tabs-storms.property.test.ts';
+const meeting = 'tests/persist/meeting.test.ts';
 const secrets = 'tests/trace/secrets.test.ts';
 const endings = 'tests/core/ending.test.ts';
 const holding = 'tests/core/holding.test.ts';
@@ -431,9 +434,58 @@ const faults = [
   [
     tabs,
     'persist/keeper.ts',
-    "for (const record of this.records.values())\n      if (record.phase === 'ready') void record.turns.take(() => this.writeOver(record));",
-    'void 0;',
+    'for (const record of this.readyOf(stores)) void record.turns.take(() => this.writeOver(record));',
+    'void stores;',
     "the next that writes takes what is stored for somebody else's",
+  ],
+  [
+    model,
+    'persist/tabs/succession.ts',
+    'if (others === 0 ||',
+    'if (others >= 0 ||',
+    'one that begins to lead does not ask what the others know',
+  ],
+  [
+    storms,
+    'persist/tabs/pending.ts',
+    'const result = new Map(unordered);',
+    'const result = new Map<string, { readonly before: unknown; readonly after: unknown }>();',
+    'what is done in a store that nobody has ordered yet is dropped',
+  ],
+  [
+    storms,
+    'persist/tabs/follower.ts',
+    'return revision !== undefined || answeredBy === leader;',
+    'return leader !== undefined;',
+    'what a leader said before the storage was read counts',
+  ],
+  [
+    besides,
+    'persist/tabs/hosted.ts',
+    'records.set(name, record);',
+    '',
+    'a store that only other tabs have is not written',
+  ],
+  [
+    storms,
+    'persist/tabs/leader.ts',
+    'for (const one of later) this.readAgain(one);',
+    'for (const one of later) one.reading = false;',
+    'what was read while another one led counts',
+  ],
+  [
+    meeting,
+    'persist/conflicts.ts',
+    'return common ? common.part : stored;',
+    'return stored;',
+    'what two wrote at the same moment is compared with what this one wrote last',
+  ],
+  [
+    meeting,
+    'persist/patience.ts',
+    'PATIENCE = 10_000',
+    'PATIENCE = Infinity',
+    'a storage that hangs is waited for without end',
   ],
   [
     optimistic,

@@ -240,7 +240,7 @@ function checkPlaces(given: StoragePlaces): void {
     );
   if (!Array.isArray(given.stores)) throw badOption(what, 'stores', 'takes pairs: [[visits, indexedDbStorage(...)]]');
   const names = new Set<string>();
-  for (const [store, storage] of given.stores) {
+  for (const [store, storage] of given.stores as StoragePlaces['stores']) {
     const definition = definitionOf(store);
     if (!(definition instanceof StoreDefinition)) throw notAStore(store);
     const { name } = definition;

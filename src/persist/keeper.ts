@@ -162,8 +162,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   private async whileReading<T>(begun: PromiseLike<T>, then: (read: T) => void = () => undefined): Promise<void> {
     this.reading++;
     const read = await begun;
-    await undefined;
-    await undefined;
+    for (let turns = 0; turns < 2; turns++) await Promise.resolve();
     this.reading--;
     then(read);
     this.tell();

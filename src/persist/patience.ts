@@ -70,7 +70,7 @@ export class Patience {
         },
         (error: unknown) => {
           over();
-          reject(error as Error);
+          reject(error);
         },
       );
     });

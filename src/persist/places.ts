@@ -44,7 +44,9 @@ export class Places implements Persistence, Listener {
 
   close(): void | PromiseLike<void> {
     const closing = this.keepers.map((keeper) => keeper.close()).filter(isThenable);
-    return closing.length > 0 ? Promise.all(closing).then(() => undefined) : undefined;
+    return closing.length > 0
+      ? Promise.all(closing.map((done) => Promise.resolve(done))).then(() => undefined)
+      : undefined;
   }
 
   // ---- for the application ----
@@ -88,7 +90,7 @@ export class Places implements Persistence, Listener {
     const all = await Promise.all(
       this.keepers.map((keeper) => {
         const own = stores.filter((store) => this.keeperOf(definitionOf(store).name) === keeper);
-        return stores.length > 0 && own.length === 0 ? true : ask(keeper, own);
+        return stores.length > 0 && own.length === 0 ? Promise.resolve(true) : ask(keeper, own);
       }),
     );
     return all.every(Boolean);

@@ -238,8 +238,10 @@ describe('pages that see a place a moment later', () => {
     const base = new Map<string, string>();
     const views: { readonly texts: Map<string, string>; changed: (key: string) => void }[] = [];
     let mutations: { readonly by: number; readonly key: string; readonly text: string | undefined }[] = [];
-    const put = (texts: Map<string, string>, key: string, text: string | undefined): void =>
-      void (text === undefined ? texts.delete(key) : texts.set(key, text));
+    const put = (texts: Map<string, string>, key: string, text: string | undefined): void => {
+      if (text === undefined) texts.delete(key);
+      else texts.set(key, text);
+    };
     const open = () => {
       const by = views.length;
       const view = { texts: new Map(base), changed: (_key: string): void => undefined };

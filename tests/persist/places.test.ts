@@ -8,7 +8,9 @@ const declare = () => {
   const notes = store('notes', { text: '' }).persisted();
   const written = notes.action('written', (draft, text: string) => void (draft.text = text));
   const visits = store('visits', { n: 0 }).persisted();
-  const counted = visits.action('counted', (draft) => void draft.n++);
+  const counted = visits.action('counted', (draft) => {
+    draft.n++;
+  });
   return { notes, written, visits, counted };
 };
 

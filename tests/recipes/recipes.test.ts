@@ -424,10 +424,10 @@ describe('what is not stored yet', () => {
       const runtime = testRuntime({
         stores: [log, kept],
         storage: storageIn(() => ({
-          read: async (key) => texts.get(key),
+          read: (key) => Promise.resolve(texts.get(key)),
           write,
-          remove: async (key) => void texts.delete(key),
-          keys: async () => [...texts.keys()],
+          remove: (key) => Promise.resolve(void texts.delete(key)),
+          keys: () => Promise.resolve([...texts.keys()]),
         })),
       });
       const noted = (note: string) => runtime.dispatch(log.edits().merge({ note }));

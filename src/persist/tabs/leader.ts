@@ -229,8 +229,12 @@ export class Leader {
   /** The leader before ordered it with its last breath: it is ordered once more, if nothing came between. */
   hearOrdered({ term, of, type, changes }: Message & { kind: 'ordered' }): void {
     const { tab } = this;
-    const isNext =
-      term === tab.heardTerm && changes.every(([name, revision]) => tab.shared.get(name)?.revision === revision - 1);
+    // An order that began with this tab goes on from what was stored, not from what the leader before had ordered.
+    const goesOn = (name: string, revision: number): boolean => {
+      const one = tab.shared.get(name);
+      return one !== undefined && one.firstTerm <= term && one.revision === revision - 1;
+    };
+    const isNext = term === tab.heardTerm && changes.every(([name, revision]) => goesOn(name, revision));
     const isKnown = of && of.id <= (tab.done.get(of.tab) ?? 0);
     const next = isNext && !isKnown ? tab.applied(changes) : undefined;
     if (next) this.accept(of, type, changes, next);
