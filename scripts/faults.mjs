@@ -418,7 +418,7 @@ const faults = [
     'what only others heard of the one that led before is lost',
   ],
   [
-    tabs,
+    model,
     'persist/tabs/follower.ts',
     'if (isNew) for (const pending of pendings.list) pending.sent = false;',
     '',
@@ -453,7 +453,7 @@ const faults = [
     'what is done in a store that nobody has ordered yet is dropped',
   ],
   [
-    storms,
+    besides,
     'persist/tabs/follower.ts',
     'return revision !== undefined || answeredBy === leader;',
     'return leader !== undefined;',

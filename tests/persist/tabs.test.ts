@@ -72,7 +72,10 @@ describe('a tab beside others', () => {
     expect(texts.get('watch')).toContain('the last');
   });
 
-  test('what only one tab heard of the one that led is not lost', async () => {
+  test.each([
+    ['answers', 0],
+    ['hangs while the next begins', 40],
+  ])('what only one tab heard of the one that led is not lost, where that tab %s', async (_, turns) => {
     const { net, open, settle, leader, other, shared } = await two(true);
     const third = open();
     await settle();
@@ -82,6 +85,8 @@ describe('a tab beside others', () => {
     net.crash(leader.id);
     // It leads, and goes on, before it hears what the one before has done.
     net.grant();
+    await quiet();
+    for (let i = 0; i < turns; i++) other.runOut(500);
     other.runtime.dispatch(other.berthed(7));
     const late = open();
     await settle();
@@ -120,6 +125,8 @@ describe('a tab beside others', () => {
     const [first, second, third] = [open(), open(), open()];
     await quiet();
     net.grant();
+    for (const { id } of [second, third]) await exchange(net, first.id, id);
+    // It leads now, and the third has not heard of that yet.
     net.deliverFrom(first.id, second.id);
     net.crash(first.id);
     net.grant();
@@ -433,6 +440,29 @@ describe('stores that tabs read at different moments', () => {
     expect([late[1].n(), tabs[1].runtime.persistence.tab]).toEqual([2, 'leading']);
     expect(await tabs[1].runtime.persistence.flush()).toBe(true);
     expect(sea.texts.get('late')).toContain('"n":2');
+  });
+
+  test('what one that led before has said is older than what the storage had since', async () => {
+    const sea = browser();
+    const [a, b, c] = [sea.open(), sea.open(), sea.open()];
+    await sea.settle();
+    const inA = lateIn(a);
+    inA.inc();
+    await quiet();
+    expect(await a.runtime.persistence.flush()).toBe(true);
+    sea.net.crash(a.id);
+    sea.net.grant();
+    await quiet();
+    // The third has heard nothing of all that, and hangs.
+    for (let i = 0; i < 40; i++) b.runOut(500);
+    const inB = lateIn(b);
+    inB.inc();
+    await quiet();
+    expect([inB.n(), await b.runtime.persistence.flush()]).toEqual([2, true]);
+    const inC = lateIn(c);
+    expect(inC.n()).toBe(2);
+    await sea.settle();
+    expect([inB.n(), inC.n()]).toEqual([2, 2]);
   });
 
   test('a tab that is used while the leader still reads waits for its order, and overwrites nothing', async () => {
