@@ -5,11 +5,15 @@ import { setUp } from './setup.mjs';
 
 setUp();
 process.exit(
-  runTool('jest/bin/jest.js', ['--testTimeout', '7200000', '-i', 'property|interleavings|interruptions|storms|meeting'], {
-    env: {
-      NODE_OPTIONS: '--experimental-vm-modules --no-warnings',
-      FLOE_RUNS: process.env.FLOE_RUNS ?? '10000',
-      FLOE_STORM: process.env.FLOE_STORM ?? '60',
+  runTool(
+    'jest/bin/jest.js',
+    ['--testTimeout', '7200000', '-i', 'property|interleavings|interruptions|storms|meeting'],
+    {
+      env: {
+        NODE_OPTIONS: '--experimental-vm-modules --no-warnings',
+        FLOE_RUNS: process.env.FLOE_RUNS ?? '10000',
+        FLOE_STORM: process.env.FLOE_STORM ?? '60',
+      },
     },
-  }),
+  ),
 );

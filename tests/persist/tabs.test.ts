@@ -131,7 +131,8 @@ describe('a tab beside others', () => {
     net.crash(first.id);
     net.grant();
     await quiet();
-    for (let i = 0; i < 3; i++) await exchange(net, second.id, third.id);
+    for (let i = 0; i < 4; i++) await exchange(net, second.id, third.id);
+    expect(third.runtime.persistence.tab).toBe('following');
     net.deliverFrom(first.id, third.id);
     second.runtime.dispatch(second.noted('by the second'));
     await quiet();
