@@ -60,6 +60,8 @@ const suitesOf = {
   hold: [...corners, ...reads],
   watcher: [...corners, ...reads],
   beginning: [...corners],
+  probe: ['core/probe'],
+  live: ['core/probe'],
   options: [...corners],
   face: [...corners, ...traces],
 };

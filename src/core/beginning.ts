@@ -22,7 +22,7 @@ class Beginning {
       slot: (store) => {
         const slot = host.slot(store);
         let place = this.places.get(slot);
-        if (!place) this.places.set(slot, (place = new Place(undefined, '')));
+        if (!place) this.places.set(slot, (place = new Place(undefined, store.name)));
         return { state: slot.begun, place };
       },
       // These states never change.

@@ -112,4 +112,4 @@ export class Ends {
   }
 }
 
-const otherOf = ({ state, told }: Slot) => ({ state, told, place: new Place(undefined, '') });
+const otherOf = ({ store, state, told }: Slot) => ({ state, told, place: new Place(undefined, store.name) });

@@ -177,6 +177,10 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     return face;
   }
 
+  get reading(): Reading {
+    return this.ends.reading;
+  }
+
   listen(listener: Listener): () => void {
     this.listeners = [...this.listeners, listener];
     return () => {

@@ -2,7 +2,9 @@
 // nothing runs until a value is asked for. Asking brings a value up to date by asking what it read, in the order in which it
 // was read, so that nothing runs twice, nothing runs in vain, and no reader sees a mix of old and new.
 import { chainTooDeep, FloeError, isCloneError, notCloneable, selectorCycle } from './errors.js';
+import { stopwatch } from './host.js';
 import { DEV } from './mode.js';
+import { probe } from './probe.js';
 
 const CLEAN = 0;
 const MAYBE = 1;
@@ -21,6 +23,10 @@ export class Port {
   /** Whether it has a reader. */
   get read(): boolean {
     return this.one !== undefined;
+  }
+  /** How many readers it has. */
+  get readers(): number {
+    return this.one === undefined ? 0 : 1 + (this.more?.size ?? 0);
   }
   /** Tells all readers that the value here is another one; or with 1, that it may be. */
   mark(how: 1 | 2 = DIRTY): void {
@@ -55,7 +61,7 @@ export class Port {
 
 /** One side of something that can be read: it reports when its last reader has left. */
 export class Facet extends Port {
-  constructor(private readonly of: Port) {
+  constructor(readonly of: Port) {
     super();
   }
   override unused(): void {
@@ -174,6 +180,17 @@ export abstract class Reader extends Port {
     return (this.first !== undefined && fits(this.first)) || (this.rest?.ports.some(fits) ?? false);
   }
 
+  /** What it read in its last run, in that order. */
+  get dependencies(): readonly Port[] {
+    return this.first === undefined ? [] : [this.first, ...(this.rest?.ports ?? [])];
+  }
+
+  /** The value of the last run, without a new one. */
+  get known(): { readonly status: 'current' | 'stale' | 'failed'; readonly value: unknown } {
+    if (this.state !== CLEAN) return { status: 'stale', value: this.problem?.error ?? this.value };
+    return this.problem ? { status: 'failed', value: this.problem.error } : { status: 'current', value: this.value };
+  }
+
   /** Drops the sources from the one with this number on. */
   private letGo(from: number): void {
     const rest = this.others();
@@ -245,6 +262,8 @@ export abstract class Reader extends Port {
     this.below = outer;
     const run = (this.run = ++runs);
     this.at = 0;
+    const observer = probe;
+    const began = observer === undefined ? 0 : stopwatch();
     let value: unknown;
     let problem: { readonly error: unknown } | undefined;
     try {
@@ -264,11 +283,19 @@ export abstract class Reader extends Port {
     this.state = problem !== undefined && isChainTooDeep(problem.error) ? DIRTY : CLEAN;
     if (this.ended) this.end();
     const was = this.problem;
+    const before = this.value;
+    const isFirst = this.version === 0;
     this.problem = problem;
     // The first value is always a new one.
-    if (this.version > 0 && !problem && !was && (Object.is(this.value, value) || this.equal(this.value, value))) return;
-    this.value = value;
-    this.version++;
+    const isSame = !isFirst && !problem && !was && (Object.is(before, value) || this.equal(before, value));
+    if (!isSame) {
+      this.value = value;
+      this.version++;
+    }
+    if (observer === undefined) return;
+    const outcome = problem ? 'failed' : isFirst ? 'first' : isSame ? 'same' : 'changed';
+    const after = problem ? problem.error : this.value;
+    observer.computed(this, { outcome, ...(!isFirst && !was && { before }), after, took: stopwatch() - began });
   }
 
   /** @param run the run in which they were dropped; 0 where all are */

@@ -89,6 +89,13 @@ export class Entry extends Reader implements Informed {
   private get watched(): boolean {
     return this.watcher !== undefined || (this.watchers !== undefined && this.watchers.size > 0);
   }
+  /** Whether it is of one runtime, be that of what is shown or of the live end. */
+  isOf(ground: unknown): boolean {
+    return this.reading.ground === ground;
+  }
+  get watcherCount(): number {
+    return (this.watcher ? 1 : 0) + (this.watchers?.size ?? 0);
+  }
   get inUse(): boolean {
     return this.watched || this.read || this.grips > 0;
   }
@@ -133,7 +140,7 @@ export class Entry extends Reader implements Informed {
 
   watch(listener: (now: never, before: never) => void, how: InnerWatching): () => void {
     const { reading, group } = this;
-    const watcher = new Watcher(reading.ground, listener, how);
+    const watcher = new Watcher(reading.ground, listener, how, this);
     if (this.watched) (this.watchers ??= new Set()).add(watcher);
     else this.watcher = watcher;
     group?.idle.delete(this.recipe.key);
@@ -339,7 +346,8 @@ export class Reading {
     }
   }
 
-  private *entries(): Iterable<Entry> {
+  /** All values that are kept. */
+  *entries(): Iterable<Entry> {
     for (const group of this.groups) if (group) yield* group.all.values();
     for (const entry of this.bares) if (entry) yield entry;
   }

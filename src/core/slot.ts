@@ -20,7 +20,7 @@ export const makeSlot = (store: StoreDefinition, state: unknown, told: boolean, 
   store,
   state,
   begun,
-  place: new Place(undefined, ''),
+  place: new Place(undefined, store.name),
   editing: new Editing(),
   told,
 });

@@ -58,6 +58,18 @@ export class Place extends Port {
     return part;
   }
 
+  /** Where it stands: the name of the store, and the keys from there. */
+  get way(): readonly string[] {
+    return this.above ? [...this.above.way, this.key] : [this.key];
+  }
+  /** What somebody sees who reads one side of it. */
+  aspectOf(port: Port): 'value' | 'keys' | 'size' | 'presence' | 'kind' {
+    if (port === this.keys) return 'keys';
+    if (port === this.size) return 'size';
+    if (port === this.presence) return 'presence';
+    return port === this.kind ? 'kind' : 'value';
+  }
+
   /** The stand-in for the container that is here now. */
   standIn(raw: Branch): object {
     return this.standInOf(raw) ?? (this.view = { raw, proxy: this.made(raw) }).proxy;

@@ -2,6 +2,7 @@
 import type { AnyAction } from './action.js';
 import type { Touches } from './touches.js';
 import type { AnyStore, DispatchResult } from './runtime.js';
+import type { Reading } from './reading.js';
 import type { Compute } from './slot.js';
 import type { StoreDefinition } from './store.js';
 
@@ -162,6 +163,8 @@ export interface Host {
   send(action: AnyAction, by: Actor): DispatchResult;
   /** States that are so from now on, as one fact; `false` where that is left out, since the cursor moves. */
   state(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): boolean;
+  /** The derived values as they are shown. */
+  readonly reading: Reading;
   /** Adds a listener. Returns a function that stops it. */
   listen(listener: Listener): () => void;
   /** Another line is about to be shown: runs that did not begin on it are cancelled. */

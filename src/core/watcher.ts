@@ -1,4 +1,5 @@
 // One registered watcher: what it was notified of last, and where its errors go.
+import { probe } from './probe.js';
 
 /** How a watcher is notified. */
 export interface Watching {
@@ -38,6 +39,8 @@ export class Watcher {
     private readonly sink: ErrorSink,
     private readonly listener: (now: never, before: never) => void,
     readonly how: InnerWatching,
+    /** What it watches. */
+    private readonly of: object,
   ) {}
 
   /** Takes the value that the watcher begins with; notifies only where it asked for the present value. */
@@ -67,6 +70,7 @@ export class Watcher {
   }
 
   private call(listener: (now: never, before: never) => void, now: unknown, before: unknown): void {
+    if (probe !== undefined) probe.notified(this.of);
     try {
       listener(now as never, before as never);
     } catch (error) {

@@ -1,0 +1,73 @@
+// What an inspector sees of the derived values of one runtime: those that are kept, what they depend on, who uses them, and
+// what is computed and notified while it observes. Applications that are not inspected ship none of this.
+import { Facet, type Port } from './graph.js';
+import { pointerTo } from './plain.js';
+import { observe, type Probe } from './probe.js';
+import { Entry } from './reading.js';
+import { StoreDefinition } from './store.js';
+import { Place } from './tracking.js';
+import type { Host } from './transition.js';
+
+/** Something that a derived value depends on. */
+export type Dependency =
+  | { readonly kind: 'source'; readonly source: LiveSource }
+  | {
+      readonly kind: 'place';
+      readonly store: string;
+      /** JSON Pointer (RFC 6901) into the state of the store. */
+      readonly pointer: string;
+      /** What was looked at there: the value, its keys, how many rows it has, whether it is there, or what kind it is of. */
+      readonly aspect: 'value' | 'keys' | 'size' | 'presence' | 'kind';
+    };
+
+/** A store or a selector with its arguments, of which a value is kept. */
+export interface LiveSource {
+  /** The same object as long as it is kept: what a `Probe` is told of. */
+  readonly reader: object;
+  readonly kind: 'store' | 'selector';
+  /** The full name, without arguments; empty for an inline selection. */
+  readonly name: string;
+  readonly args: readonly unknown[];
+  /** `stale`: what it depends on may have changed since; it is computed when somebody asks. */
+  readonly status: 'current' | 'stale' | 'failed';
+  /** The last value, or what the derivation threw. */
+  readonly value: unknown;
+  readonly dependencies: () => readonly Dependency[];
+  /** How many derived values depend on it. */
+  readonly readers: number;
+  readonly watchers: number;
+}
+
+/** All stores and selectors of which a value is kept, as they are shown. */
+export const liveSources = ({ reading }: Host): readonly LiveSource[] => Array.from(reading.entries(), liveSource);
+
+function liveSource(entry: Entry): LiveSource {
+  const { of, args } = entry.recipe;
+  const { status, value } = entry.known;
+  return {
+    ...{ reader: entry, kind: of instanceof StoreDefinition ? 'store' : 'selector', name: of.name, args },
+    ...{ status, value, readers: entry.readers, watchers: entry.watcherCount },
+    dependencies: () => entry.dependencies.map(dependency),
+  };
+}
+
+function dependency(port: Port): Dependency {
+  if (port instanceof Entry) return { kind: 'source', source: liveSource(port) };
+  const place = port instanceof Facet ? port.of : port;
+  if (!(place instanceof Place)) throw new TypeError('a selector reads sources and places only');
+  const [store, ...keys] = place.way;
+  return { kind: 'place', store, pointer: pointerTo(keys), aspect: place.aspectOf(port) };
+}
+
+/** Has a probe told of the derived values and watchers of one runtime. Returns a function that ends it. */
+export function observeIn(host: Host, probe: Probe): () => void {
+  const isOwn = (reader: object): boolean => reader instanceof Entry && reader.isOf(host);
+  return observe({
+    computed: (reader, computation) => {
+      if (isOwn(reader)) probe.computed(reader, computation);
+    },
+    notified: (reader) => {
+      if (isOwn(reader)) probe.notified(reader);
+    },
+  });
+}
