@@ -6,7 +6,7 @@ import type { Tab } from './tab.js';
 
 /** Milliseconds after which it looks again how many others there are, and asks them again; and how often it does. */
 const PAUSE = 300;
-const MOST_ROUNDS = 33;
+const MOST_ROUNDS = 10;
 
 /** What the others know better, by store. */
 export type Known = Map<string, Standing>;
@@ -22,7 +22,7 @@ export class Succession {
 
   constructor(private readonly tab: Tab) {}
 
-  /** Calls `then` as soon as all others that are there have said what they know; a tab that hangs is waited for ten seconds. */
+  /** Calls `then` as soon as all others that are there have said what they know; a tab that hangs, or is frozen, is waited for three seconds. */
   ask(then: (known: Known) => void): void {
     this.known = new Map();
     this.then = then;
