@@ -795,7 +795,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   endLost(reason: 'branch' | 'import', claimed: readonly RunNote[]): void {
     this.atLive(() => {
       for (const { store, state } of [...this.slots.values()])
-        if (store.internal) this.runs.endLost(store, state as Statuses, reason, claimed);
+        if (store.internal && isStatuses(store.name, state)) this.runs.endLost(store, state, reason, claimed);
     });
   }
 

@@ -177,9 +177,12 @@ const NONE: Statuses = { all: idle, by: {} };
 const SUFFIX = '.status';
 /** The name of the task whose statuses are under a name. */
 export const taskOfStatuses = (name: string): string => name.slice(0, -SUFFIX.length);
-/** Whether a state is that of a task's statuses: the names of stores have no dot. */
-export const isStatuses = (name: string, state: unknown): state is Statuses =>
-  name.endsWith(SUFFIX) && typeof (state as Partial<Statuses> | undefined)?.all === 'object';
+/** Whether a state is that of a task's statuses: the names of stores have no dot. A damaged file may have another one there. */
+export const isStatuses = (name: string, state: unknown): state is Statuses => {
+  const { all, by } = (state ?? {}) as Partial<Statuses>;
+  return name.endsWith(SUFFIX) && isStatus(all) && isStatus(by) && Object.values(by).every(isStatus);
+};
+const isStatus = (value: unknown): value is object => typeof value === 'object' && value !== null;
 /** Holds the statuses of a task that was not declared yet. */
 export const statusesNamed = (name: string): StoreDefinition => new StoreDefinition(name, NONE, undefined, true);
 
