@@ -3,7 +3,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
-import { bundledPage, launch } from '../support/page.js';
+import { bundledPage, contextWith, launch } from '../support/page.js';
 import type { Tab } from './pages/tabs-page.js';
 
 declare const tab: Tab;
@@ -18,24 +18,13 @@ beforeAll(async () => {
 });
 afterAll(() => browser.close());
 
-async function newContext(): Promise<BrowserContext> {
-  const context = await browser.newContext();
-  await context.route('http://storm.localhost/**', (route) =>
-    route.request().url().endsWith('.js')
-      ? route.fulfill({ contentType: 'text/javascript', body: code })
-      : route.fulfill({
-          contentType: 'text/html',
-          body: '<!doctype html><link rel="icon" href="data:,"><body></body><script type="module" src="/page.js"></script>',
-        }),
-  );
-  return context;
-}
-
+const ORIGIN = 'http://storm.localhost';
+const newContext = () => contextWith(browser, ORIGIN, code);
 const ready = (page: Page) => page.waitForFunction(() => 'tab' in globalThis);
 
 async function open(context: BrowserContext, kind: string): Promise<Page> {
   const page = await context.newPage();
-  await page.goto(`http://storm.localhost/#${kind}`);
+  await page.goto(`${ORIGIN}/#${kind}`);
   await ready(page);
   return page;
 }

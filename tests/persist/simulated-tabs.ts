@@ -3,6 +3,28 @@
 // keeps the order of what several tabs send, and gives the lock to a tab that has heard what was sent before.
 import type { TabLink } from 'floe/persist';
 
+/** A clock whose times come when the test says so. */
+export function simulatedClock(now: () => number) {
+  const timers = new Set<{ readonly ms: number; readonly fn: () => void }>();
+  return {
+    clock: {
+      now,
+      after: (ms: number, fn: () => void) => {
+        const timer = { ms, fn };
+        timers.add(timer);
+        return () => timers.delete(timer);
+      },
+    },
+    /** Calls what waits for so many milliseconds at most. Returns whether there was any. */
+    runOut: (most = Infinity): boolean => {
+      const due = [...timers].filter(({ ms }) => ms <= most);
+      for (const timer of due) if (timers.delete(timer)) timer.fn();
+      return due.length > 0;
+    },
+    stop: () => timers.clear(),
+  };
+}
+
 interface Tab {
   readonly id: number;
   listener: (message: unknown) => void;

@@ -2,7 +2,7 @@
 import { createRuntime, store, task, type Optimistic, type Problem, type TaskContext } from 'floe';
 import { storageIn, type StorageArea } from 'floe/persist';
 import { recording } from 'floe/trace';
-import { SimulatedTabs } from './simulated-tabs.js';
+import { simulatedClock, SimulatedTabs } from './simulated-tabs.js';
 
 export const declare = () => {
   const watch = store('watch', {
@@ -81,7 +81,7 @@ export function browser({ later = false, wild = false } = {}) {
     const id = count++;
     const declared = declare();
     const problems: string[] = [];
-    const timers = new Set<{ readonly ms: number; readonly fn: () => void }>();
+    const { clock, runOut } = simulatedClock(() => ++now);
     const given = <T>(value: T): T => (later ? (Promise.resolve(value) as T) : value);
     const write = (change: () => unknown): void => {
       writers.add(tab.runtime.persistence.tab);
@@ -98,24 +98,11 @@ export function browser({ later = false, wild = false } = {}) {
       stores: [declared.watch, declared.flags, declared.own],
       storage: storageIn(() => area, { writeAfter: Infinity, tabs: () => net.link(id) }),
       trace: recording(),
-      clock: {
-        now: () => ++now,
-        after: (ms, fn) => {
-          const timer = { ms, fn };
-          timers.add(timer);
-          return () => timers.delete(timer);
-        },
-      },
+      clock,
       onProblem: ({ error }: Problem) => problems.push((error as { code?: string }).code ?? String(error)),
     });
     void runtime.run(declared.atWork());
     const optimistic: Optimistic[] = [];
-    /** What waits for a time, for so long at most, comes to it. */
-    const runOut = (most = Infinity): boolean => {
-      const due = [...timers].filter(({ ms }) => ms <= most);
-      for (const timer of due) if (timers.delete(timer)) timer.fn();
-      return due.length > 0;
-    };
     const tab = { id, runtime, problems, optimistic, runOut, ...declared, noted: declared.noted };
     everyone.push(tab);
     return tab;

@@ -1,7 +1,7 @@
 // Tabs that note things in stores, on one storage, without a browser: what happens, and when, is said by the test.
 import { createRuntime, store } from 'floe';
 import { storageIn, type StorageArea } from 'floe/persist';
-import { SimulatedTabs } from './simulated-tabs.js';
+import { simulatedClock, SimulatedTabs } from './simulated-tabs.js';
 import { quiet } from './tabs-browser.js';
 
 export const declare = (name: string) => {
@@ -27,7 +27,7 @@ export function harbour({ later = false, writeAfter = 0 } = {}) {
   const open = () => {
     const id = count++;
     const queue: (() => void)[] = [];
-    const timers = new Set<{ readonly ms: number; readonly fn: () => void }>();
+    const { clock, runOut, stop } = simulatedClock(() => ++now);
     const stores = STORES.map(declare);
     /** Done when it is served, in order. */
     const done = <T>(fn: () => T): T =>
@@ -46,14 +46,7 @@ export function harbour({ later = false, writeAfter = 0 } = {}) {
     const runtime = createRuntime({
       stores: [stores[0].log],
       storage: storageIn(() => area, { writeAfter, tabs: () => net.link(id) }),
-      clock: {
-        now: () => ++now,
-        after: (ms, fn) => {
-          const timer = { ms, fn };
-          timers.add(timer);
-          return () => timers.delete(timer);
-        },
-      },
+      clock,
       onProblem: ({ error }) => problems.push(String(error)),
     });
     const unsure: string[] = [];
@@ -62,13 +55,13 @@ export function harbour({ later = false, writeAfter = 0 } = {}) {
       if (!joined.has(which)) runtime.add(stores[which].log);
       joined.add(which);
     };
-    /** The time comes for what waits so long. */
-    const wait = (most = Infinity): boolean => {
-      const due = [...timers].filter(({ ms }) => ms <= most);
-      for (const timer of due) if (timers.delete(timer)) timer.fn();
-      return due.length > 0;
+    /** Gone without a word: neither its storage nor its clock answers any more. */
+    const crash = (): void => {
+      net.crash(id);
+      queue.length = 0;
+      stop();
     };
-    return { id, runtime, stores, queue, timers, problems, unsure, join, wait, hangs: false };
+    return { id, runtime, stores, queue, problems, unsure, join, runOut, crash, hangs: false };
   };
   type Tab = ReturnType<typeof open>;
   const serve = ({ queue, hangs }: Tab): boolean => {
@@ -86,7 +79,7 @@ export function harbour({ later = false, writeAfter = 0 } = {}) {
         busy = net.deliver(tab.id, 0) || busy;
         busy = serve(tab) || busy;
       }
-      if (!busy && idle === 4) for (const tab of tabs) busy = tab.wait(500) || busy;
+      if (!busy && idle === 4) for (const tab of tabs) busy = tab.runOut(500) || busy;
       idle = busy ? 0 : idle + 1;
     }
   };

@@ -89,7 +89,7 @@ async function run(program: Program): Promise<void> {
   for (const [what, which = 0] of program) {
     const tab = tabs[which];
     if (what === 'grant') net.grant();
-    else if (what === 'wait') for (const one of tabs) one.wait(500);
+    else if (what === 'wait') for (const one of tabs) one.runOut(500);
     else if (what === 'store') {
       const leader = tabs.find(({ runtime }, i) => !gone.has(i) && runtime.persistence.tab === 'leading');
       const there = leader?.runtime.read(leader.stores[0].log).notes ?? [];
@@ -105,11 +105,8 @@ async function run(program: Program): Promise<void> {
     else if (what === 'read') reading.delete(tab);
     else {
       gone.add(which);
-      if (what === 'crash') {
-        net.crash(which);
-        tab.timers.clear();
-        tab.queue.length = 0;
-      } else void tab.runtime.close();
+      if (what === 'crash') tab.crash();
+      else void tab.runtime.close();
     }
     await rest();
   }

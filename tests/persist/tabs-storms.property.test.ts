@@ -75,13 +75,10 @@ async function play(program: readonly Op[], kind: Kind): Promise<void> {
       else if (one.op === 'deliver') net.deliver(tab.id, one.which);
       else if (one.op === 'serve') for (let i = 0; i <= one.which; i++) await quiet().then(() => serve(tab));
       else if (one.op === 'hang') tab.hangs = !tab.hangs;
-      else if (one.op === 'wait') tab.wait();
+      else if (one.op === 'wait') tab.runOut();
       else {
-        if (one.op === 'crash') {
-          net.crash(tab.id);
-          tab.queue.length = 0;
-          tab.timers.clear();
-        } else void tab.runtime.close();
+        if (one.op === 'crash') tab.crash();
+        else void tab.runtime.close();
         gone.add(tab);
         if (!kind.gaps) all.push((tabs[one.tab] = open()));
       }
@@ -92,7 +89,7 @@ async function play(program: readonly Op[], kind: Kind): Promise<void> {
   await settle(all);
   for (const tab of tabs) for (const which of STORES.keys()) tab.join(which);
   await settle(all);
-  for (const tab of tabs) tab.wait();
+  for (const tab of tabs) tab.runOut();
   await settle(all);
   tabs.forEach(flush);
   const last = tabs[0].runtime.persistence.flush();

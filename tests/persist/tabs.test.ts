@@ -22,7 +22,7 @@ describe('a tab beside others', () => {
     const other = sea.open();
     const tabs = [leader, other];
     await sea.settle();
-    return { ...sea, leader, other, tabs, settle: sea.settle };
+    return { ...sea, leader, other, tabs };
   };
 
   test('what it did is a step with its cause in each other, and keeps what is done elsewhere out of its own past', async () => {
