@@ -380,7 +380,7 @@ const faults = [
     'persist/tabs/pending.ts',
     'if (left.has(name)) return left.get(name);',
     '',
-    'what stands or falls together does not see what came before in it',
+    'an action of a transaction does not see what came before it there',
   ],
   [
     tabs,
@@ -436,7 +436,7 @@ const faults = [
     'persist/keeper.ts',
     'for (const record of this.readyOf(stores)) void record.turns.take(() => this.writeOver(record));',
     'void stores;',
-    "the next that writes takes what is stored for somebody else's",
+    "the next leader takes what is stored for another session's",
   ],
   [
     model,
@@ -450,7 +450,7 @@ const faults = [
     'persist/tabs/pending.ts',
     'const result = new Map(unordered);',
     'const result = new Map<string, { readonly before: unknown; readonly after: unknown }>();',
-    'what is done in a store that nobody has ordered yet is dropped',
+    'what is done in a store that no leader has ordered yet is dropped',
   ],
   [
     besides,

@@ -32,7 +32,7 @@ export interface StoredOptions {
 
 interface Place {
   readonly shelf: Shelf;
-  /** Makes sure that nobody else writes there meanwhile. Returns a function that ends that. */
+  /** Makes sure that no other process writes there meanwhile. Returns a function that ends that. */
   lock(): () => void;
   /** Copies what is to be mended as it is, byte for byte, before anything is written. Gives the place of the copies. */
   keep(keys: readonly string[]): string;

@@ -627,7 +627,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     return 'applied';
   }
 
-  /** The same where it is recorded. What the draft touched is only good until the next change: who records looks at once. */
+  /** The same where it is recorded. What the draft touched is only good until the next change: a recorder looks at once. */
   private recordAlone(slot: Slot, change: Change, action: AnyAction, cause: Cause): 'applied' | 'unchanged' {
     const started = stopwatch();
     const before = slot.state;

@@ -102,7 +102,7 @@ interface Rest {
   /** In the order in which they were read, and the version of each when it was. */
   readonly ports: Port[];
   readonly versions: number[];
-  /** Let go of, and detached when the run is over: what is read again meanwhile should not be forgotten and made anew. */
+  /** No longer read, and detached when the run is over: what the run reads again should not be evicted and made again. */
   dropped: Set<Port> | undefined;
 }
 

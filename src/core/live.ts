@@ -22,13 +22,13 @@ export type Dependency =
 
 /** A store or a selector with its arguments, of which a value is kept. */
 export interface LiveSource {
-  /** The same object as long as it is kept: what a `Probe` is told of. */
+  /** The same object as long as it is kept: what a `Probe` gets. */
   readonly reader: object;
   readonly kind: 'store' | 'selector';
   /** The full name, without arguments; empty for an inline selection. */
   readonly name: string;
   readonly args: readonly unknown[];
-  /** `stale`: what it depends on may have changed since; it is computed when somebody asks. */
+  /** `stale`: what it depends on may have changed since; it is computed when it is read. */
   readonly status: 'current' | 'stale' | 'failed';
   /** The last value, or what the derivation threw. */
   readonly value: unknown;

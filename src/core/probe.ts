@@ -1,9 +1,9 @@
 // What an inspector learns beside transitions: which derived values were computed, at what cost and from what, and which
-// watchers were notified. While nobody observes, that costs the load of one reference for each computation and notification.
+// watchers were notified. Without an inspector that costs the load of one reference for each computation and notification.
 
-/** Told of what happens in all runtimes of this copy of Floe. */
+/** Observes all runtimes of this copy of Floe. */
 export interface Probe {
-  /** A value was derived, because somebody asked for it and what it reads may have changed. */
+  /** A value was derived, because it was read, and what it reads itself may have changed. */
   computed(reader: object, computation: Computation): void;
   /** A watcher of a source was notified, of a value or of an error. */
   notified(reader: object): void;
@@ -21,7 +21,7 @@ export interface Computation {
   readonly took: number;
 }
 
-/** Everybody who observes; absent while nobody does. */
+/** All probes that observe, as one; absent while there is none. */
 export let probe: Probe | undefined;
 const probes = new Set<Probe>();
 

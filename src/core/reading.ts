@@ -335,7 +335,7 @@ export class Reading {
     this.trim(group);
   }
 
-  /** Lets go of the values that nobody has asked for longest, as far as there are more than are to be kept. */
+  /** Evicts the values that were read longest ago, as far as there are more than are to be kept. */
   private trim({ all, idle, keep }: Group, spare?: Entry): void {
     for (const [key, entry] of idle) {
       if (idle.size <= keep || entry === spare) return;

@@ -26,7 +26,7 @@ import {
 /** Reads of more parts of one object than this, by one selector, become one read of the whole object. */
 const MOST_PARTS = 128;
 
-/** A place of the state that somebody read. Its own port is for those who read the value there. */
+/** A place of the state that a reader read. Its own port is for the readers of the value there. */
 export class Place extends Port {
   /** For those who only saw whether the value is an object, an array or neither. */
   private kind: Facet | undefined;
@@ -62,7 +62,7 @@ export class Place extends Port {
   get way(): readonly string[] {
     return this.above ? [...this.above.way, this.key] : [this.key];
   }
-  /** What somebody sees who reads one side of it. */
+  /** What a reader of one of its ports has looked at. */
   aspectOf(port: Port): 'value' | 'keys' | 'size' | 'presence' | 'kind' {
     if (port === this.keys) return 'keys';
     if (port === this.size) return 'size';
@@ -134,7 +134,7 @@ export class Place extends Port {
     return true;
   }
 
-  /** Tells those who read what is now different here or below. */
+  /** Marks the readers of what is now different here or below. */
   changed(before: unknown, after: unknown, touches: Touches | undefined): void {
     if (Object.is(before, after)) return;
     this.mark();
@@ -161,7 +161,7 @@ export class Place extends Port {
       for (const key of touch.keys ?? []) this.parts?.get(key)?.changed(before.get(key), after.get(key), touches);
       return;
     }
-    // Where more rows differ than are read, and nobody reads which there are, it costs less to look at those that are read.
+    // Where more rows differ than are read, and no reader lists them, it costs less to look at those that are read.
     const most = this.keys || !this.parts ? Infinity : this.parts.size;
     const difference = before[KEYED].difference(before, after, most);
     if (!difference) {
@@ -187,7 +187,7 @@ export class Place extends Port {
     this.changed(had ? partOf(before, this.key) : undefined, has ? partOf(after, this.key) : undefined, touches);
   }
 
-  /** A place that nobody reads any more is forgotten, and so are those above it. */
+  /** A place without a reader is forgotten, and so are those above it. */
   override unused(): void {
     if (
       !this.read &&

@@ -178,7 +178,7 @@ export interface Host {
   isShown(transition: Transition): boolean;
   /** Calls `fn` when the transaction that is under way has ended, however it ends; at once where none is. */
   later(fn: () => void): void;
-  /** Tells everybody who listens that another history took the place of the present one. */
+  /** Tells all listeners that another history took the place of the present one. */
   replaced(): void;
   /** Reports an error that no caller waits for. */
   problem(error: unknown, transition?: Transition): void;

@@ -18,7 +18,7 @@ export interface StorageArea {
   /** All keys, in any order. */
   keys(): MaybeAsync<readonly string[]>;
   /**
-   * Adds a text to the end of what is under a key. Optional, for places that can: then nobody else writes there, and
+   * Adds a text to the end of what is under a key. Optional, for places that can: then no other session writes there, and
    * what is under a key may end in the middle of a text that was being added. Without it, each addition has its own key.
    */
   append?(key: string, text: string): MaybeAsync<void>;

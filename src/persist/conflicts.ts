@@ -11,7 +11,7 @@ import type { Work } from './work.js';
 
 /** What conflicts need of the keeper. */
 export interface ConflictHost extends RecordHost {
-  /** Stores a part that goes on from what is stored. */
+  /** Stores a part that was computed from what is stored. */
   put(record: StoreRecord, part: unknown): Work<void>;
   /** A store has changes that are not stored. */
   plan(): void;

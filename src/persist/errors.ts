@@ -80,13 +80,13 @@ export const storageBlocked = (cause: unknown): FloeError =>
 export const tabsDiffer = (store: string, own: number, other: number): FloeError =>
   new FloeError(
     'FLOE_TABS_DIFFER',
-    `Another tab runs another version of this application: '${store}' is of version ${other} there and of version ${own} here. It is not kept in step until the older tab is loaded anew.`,
+    `Another tab runs another version of this application: '${store}' is of version ${other} there and of version ${own} here. It is not kept in step until the older tab is reloaded.`,
   );
 
 export const tabsUnfit = (store: string, why: string): FloeError =>
   new FloeError(
     'FLOE_TABS_DIFFER',
-    `Another tab runs another version of this application: what it has of '${store}' does not fit here (${why}). It is not kept in step until both tabs are loaded anew.`,
+    `Another tab runs another version of this application: what it has of '${store}' does not fit here (${why}). It is not kept in step until both tabs are reloaded.`,
   );
 
 export const overtaken = (type: string, why: string): FloeError =>

@@ -25,7 +25,7 @@ const LONG = 500_000;
 const TYPE = 'application/jsonl; begins=';
 const HEAD_LENGTH = '{"sum":"12345678"'.length;
 
-/** Whether a stored value begins as given; of a `Blob` without that note nobody can tell. */
+/** Whether a stored value begins as given; of a `Blob` without that note it is not known. */
 function stillBegins(found: string | Blob | undefined, begins: string | undefined): boolean {
   if (typeof found !== 'object') return beginsWith(found, begins);
   if (begins === undefined) return false;
@@ -97,7 +97,7 @@ export function indexedDbArea(name: string) {
   const open = (): Promise<IDBPDatabase> =>
     (database ??= openDB(name, 1, {
       upgrade: (fresh) => void fresh.createObjectStore(TEXTS),
-      // Somebody deletes it, or another version of Floe needs it: it is opened anew at the next need.
+      // Another page deletes the database, or another version of Floe needs it: it is opened again at the next need.
       blocking: () => close(),
       terminated: () => {
         database = undefined;

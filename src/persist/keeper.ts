@@ -508,7 +508,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     try {
       if (yield* this.shelf.isAsLeft(record)) return;
     } catch {
-      // It is met with the next change.
+      // The next write finds what the other session stored.
       return;
     }
     const state = this.stateOf(record);
@@ -535,7 +535,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     this.plan();
   }
 
-  unchanged(store: string): void {
+  leaveToOther(store: string): void {
     const record = this.records.get(store);
     if (record) record.unsaved = false;
   }

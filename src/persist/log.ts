@@ -46,7 +46,7 @@ export interface Log {
   readonly version: number;
   /** The kept part after the last line that can be used. */
   readonly state: unknown;
-  /** Where more can be added; not there if the log must be written anew first. */
+  /** Where more can be added; absent where the whole log must be written first. */
   readonly end: LogEnd | undefined;
   /** The checksum of the last line that can be used. */
   readonly sum?: number;
@@ -61,7 +61,7 @@ export interface NewerLog {
   readonly newer: string;
 }
 
-/** @param before the lines that the log goes on from, oldest first */
+/** @param before the lines that the log replaces, oldest first */
 export function firstLine(store: string, version: number, before: readonly string[], state: unknown): Sealed {
   const encoded = encode(state);
   const [after, ...past] = before.slice(-LINEAGE).reverse();
@@ -80,7 +80,7 @@ export function firstLine(store: string, version: number, before: readonly strin
 /** How many checksums of earlier lines a first line names. */
 export const LINEAGE = 8;
 
-/** The lines that a text goes on from. */
+/** The lines that a text replaces. */
 export interface Lineage {
   /** Their checksums, oldest first; the last one is that of the last line of the text. */
   readonly sums: readonly string[];
@@ -88,7 +88,7 @@ export interface Lineage {
   readonly isWhole: boolean;
 }
 
-/** The lines that a text goes on from, as the text says it: nothing is checked. */
+/** The lines that a text replaces, as the text says it: nothing is checked. */
 export function lineageOf(text: string): Lineage {
   const [, after, past] = BEFORE.exec(text) ?? [];
   const before = [...(past?.match(/[0-9a-f]{8}/g) ?? []), ...(after ? [after] : [])];

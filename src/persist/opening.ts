@@ -81,7 +81,7 @@ export class Opening {
     }
   }
 
-  /** Where additions are one text, only this session writes: one line is enough to go on from. */
+  /** Where additions are one text, only this session writes: one line is enough. */
   private lineageOf(text: string): readonly string[] {
     const { sums } = lineageOf(this.shelf.area.append ? text.slice(text.lastIndexOf('\n', text.length - 2) + 1) : text);
     return sums.slice(-LINEAGE);

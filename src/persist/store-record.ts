@@ -23,7 +23,7 @@ export interface StoreRecord {
   head: string | undefined;
   /** Where a change can be added; absent where the whole must be written. */
   end: LogEnd | undefined;
-  /** The checksums of the lines that the stored text goes on from, oldest first. */
+  /** The checksums of the lines that the stored text replaces, and of its own, oldest first. */
   lineage: readonly string[];
   /**
    * What this session read last, and what it has written since, oldest first: where another writer overwrites that without

@@ -81,7 +81,7 @@ export class Writing {
     yield* this.conflicts.meet(record, this.partOf(record, this.host.stateOf(record)));
   }
 
-  /** Stores a part that goes on from what is stored. */
+  /** Stores a part that was computed from what is stored. */
   *put(record: StoreRecord, part: unknown): Work<void> {
     const { stored, end, lineage, history } = record;
     const changes = stored === NOTHING ? undefined : difference(stored, part).changes;

@@ -1,4 +1,4 @@
-// What an inspector learns of derived values and watchers, and that nobody is told of them otherwise.
+// What an inspector learns of derived values and watchers.
 import { describe, expect, test } from '@jest/globals';
 import { createRuntime, selector, store } from 'floe';
 import { liveSources, observeIn } from '../../src/core/live.js';
@@ -34,7 +34,7 @@ function observed(runtime: object) {
 }
 
 describe('a probe', () => {
-  test('is told of what is computed, for nothing too, and of who is notified, until it ends', () => {
+  test('learns what is computed, for nothing too, and which watchers are notified, until it ends', () => {
     const { runtime, free, isFull, added, dayChosen } = harbour();
     const { told, end } = observed(runtime);
     runtime.watch(isFull(2), () => undefined);
@@ -50,7 +50,7 @@ describe('a probe', () => {
     expect([told, runtime.read(free)]).toEqual([[], 3]);
   });
 
-  test('is told of errors, and of its own runtime only, however many there are', () => {
+  test('learns of errors, and of its own runtime only, however many there are', () => {
     const [one, other] = [harbour(), harbour()];
     const broken = one.berths.selector('broken', ({ day }) => {
       if (day === '') throw new Error('no day');

@@ -463,7 +463,7 @@ describe('two devices at one office', () => {
             const [id, field] = key.split(' ') as [string, 'quay' | 'depth'];
             const value = a.find((row) => row.id === id)![field];
             const found = typeof value === 'number' ? value : Number(value.slice(5));
-            // The last edit of one of the devices that edited this field; where both did, somebody was told.
+            // The last edit of one of the devices that edited this field; where both did, one of them got a problem.
             expect([...by.values()]).toContain(found);
             if (by.size > 1) expect(isTold).toBe(true);
           }

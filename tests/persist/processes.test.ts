@@ -37,7 +37,7 @@ test('killed at any moment, what comes back is a state that was, with all that w
   expect(status).toBe(0);
 });
 
-test('a folder has one owner: a second runtime and a second process are refused until the first has let go', async () => {
+test('a folder has one owner: a second runtime and a second process are refused until the first is closed', async () => {
   const place = join(folder, 'owned');
   const open = () => {
     const own = declare();
@@ -61,7 +61,7 @@ test('a folder has one owner: a second runtime and a second process are refused 
   void third.runtime.close();
   await third.runtime.persistence.flush();
   expect(readdirSync(place).filter((name) => name.startsWith('owner.'))).toEqual([]);
-  // Of another machine nobody here can tell.
+  // Whether a process of another machine still runs is not known here.
   writeFileSync(join(place, 'owner.1'), JSON.stringify({ process: 1, host: 'elsewhere', since: '', token: 'x' }));
   expect(codeOf(open)).toBe('FLOE_STORAGE_IN_USE');
 });

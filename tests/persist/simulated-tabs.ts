@@ -1,5 +1,5 @@
 // The tabs of a browser without a browser: messages wait until they are delivered, one by one, in any order that keeps what
-// one tab sends to another in order; the lock is given to the next in the queue when somebody says so. A real browser also
+// one tab sends to another in order; the lock is given to the next in the queue when the test says so. A real browser also
 // keeps the order of what several tabs send, and gives the lock to a tab that has heard what was sent before.
 import type { TabLink } from 'floe/persist';
 
@@ -77,7 +77,7 @@ export class SimulatedTabs {
     if (this.queue.includes(id)) this.queue.splice(this.queue.indexOf(id), 1);
   }
 
-  /** Gives the lock to the next, if nobody has it. */
+  /** Gives the lock to the next, if it is free. */
   grant(): boolean {
     if (this.holder !== undefined || this.queue.length === 0) return false;
     this.holder = this.queue.shift()!;

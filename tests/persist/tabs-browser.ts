@@ -112,7 +112,7 @@ export function browser({ later = false, wild = false } = {}) {
     const { draft: _own, ...kept } = runtime.read(watch);
     return { ...kept, flags: runtime.read(flags) };
   };
-  /** Delivers everything until nobody has anything to say. */
+  /** Delivers everything until no message is left. */
   const settle = async (): Promise<void> => {
     // Some of what a tab does takes many turns of the queue of microtasks.
     for (let rounds = 0, idle = 0; idle < 5; rounds++) {

@@ -29,7 +29,7 @@ interface Tab {
   readonly leader: number | undefined;
   /** The last order that it heard of; of line 0, what was stored when it began. */
   readonly order: Order;
-  /** What it did, and nobody has ordered yet. */
+  /** What it did, and no leader has ordered yet. */
   readonly pending: readonly string[];
   readonly inbox: readonly Message[];
   /** While it takes the lead: who has said what it knows. */
@@ -212,7 +212,7 @@ function follow(world: World, which: number, order: Order, leader: number): Worl
   return pending.reduce((done, note) => send(done, { says: 'proposed', from: which, line: order.line, note }), now);
 }
 
-/** Everything is delivered, and everything granted, until nobody has anything to say; what is ordered is stored. */
+/** Everything is delivered, and everything granted, until no message is left; what is ordered is stored. */
 export function settled(world: World, rules: Rules): World {
   let now = world;
   for (;;) {

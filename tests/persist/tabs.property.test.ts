@@ -48,7 +48,7 @@ interface Books {
   counts: number;
   last: number;
   readonly branches: boolean;
-  /** Something took back what was done: then there are no books to keep. */
+  /** A reset or a branch undid what was done: then there are no books to keep. */
   void: boolean;
 }
 

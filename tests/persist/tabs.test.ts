@@ -1,4 +1,4 @@
-// What a tab is told of others, what it leaves to the one that writes, and how that one is chosen.
+// What a tab learns of others, what it leaves to the one that writes, and how that one is chosen.
 import { describe, expect, test } from '@jest/globals';
 import { createRuntime, store, type PersistOptions } from 'floe';
 import { storageIn } from 'floe/persist';
@@ -44,7 +44,7 @@ describe('a tab beside others', () => {
     expect(other.runtime.read(other.watch).log).toEqual(['from the mole', 'from the tower']);
   });
 
-  test('only one writes; the others ask it to store, to forget and to read anew, also where it leaves before it answers', async () => {
+  test('only one writes; the others ask it to store, to forget and to read again, also where it leaves before it answers', async () => {
     const { leader, other, texts, open, settle, net } = await two();
     other.runtime.dispatch(other.noted('kept'));
     const stored = other.runtime.persistence.flush();
@@ -167,7 +167,7 @@ describe('a tab beside others', () => {
     ]);
   });
 
-  test('while something of it is pending, what others do elsewhere notifies nobody of equal values', async () => {
+  test('while something of it is pending, what others do elsewhere notifies no watcher of equal values', async () => {
     const { leader, other, settle, net } = await two();
     other.runtime.dispatch(other.noted('pending'));
     await quiet();

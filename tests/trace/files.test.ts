@@ -403,7 +403,7 @@ describe('what a file may hold', () => {
       expect(() => read(withPatch(patch))).toThrow(expect.objectContaining({ code: 'FLOE_TRACE_DAMAGED' }));
   });
 
-  test('a way back that does not apply is damage when somebody goes there, and nothing moves', () => {
+  test('a way back that does not apply is damage when the cursor goes there, and nothing moves', () => {
     const runtime = createRuntime({ stores: [visits, port], trace: recording() });
     runtime.trace.import(withPatch([], [{ op: 'remove', path: '/nowhere' }]));
     const before = runtime.snapshot();

@@ -27,7 +27,7 @@ export const shownSaving = selector('shownSaving', (read) => {
   return `Not stored yet: ${waits.join(', ')}. ${why} Leave this page open; it is stored as soon as that is possible.`;
 });
 
-/** A problem, in the words of somebody who has a harbour to run. */
+/** What a problem means to an officer. */
 function reasonOf({ code, cause, message }: Persistence['problems'][number]): string {
   if (code === 'FLOE_STORAGE_HANGS') return 'The office does not answer.';
   if (code !== 'FLOE_STORAGE_FAILED') return message;

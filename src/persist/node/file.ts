@@ -95,7 +95,7 @@ export function fileArea(folder: string) {
       const size = sizes.get(key);
       // A file that was removed, or put in the place of the one that this area knows, is no beginning for what is added.
       const how = size === undefined ? 'a' : constants.O_WRONLY | constants.O_APPEND;
-      // Until it is written completely nobody knows how long the file is.
+      // Until it is written completely the length of the file is not known.
       sizes.set(key, NaN);
       sizes.set(key, writeDown(pathOf(key), how, text, size));
     },
@@ -119,7 +119,7 @@ export function fileArea(folder: string) {
   } satisfies StorageArea;
 }
 
-/** The key in the name of a file; nothing where no key has that name: the file is somebody else's. */
+/** The key in the name of a file; nothing where no key has that name: the file is not Floe's. */
 function keyIn(name: string): string | undefined {
   try {
     const key = decodeURIComponent(name);

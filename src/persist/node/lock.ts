@@ -166,7 +166,7 @@ function locksIn(folder: string): Lock[] {
   });
 }
 
-/** Whether an owner may still be there; of another machine nobody here can tell. */
+/** Whether an owner may still be there; of another machine that is not known here. */
 function isAlive(folder: string, { number, owner }: Lock): boolean {
   const { host, process: id, thread, token } = owner!;
   if (host !== hostname()) return true;

@@ -13,7 +13,7 @@ export interface ElectionChannel {
   readonly id: string;
 }
 
-/** Milliseconds between two questions whether somebody leads, and for which an answer is waited. */
+/** Milliseconds between two questions whether a tab leads, and for which a tab waits for the response. */
 const PAUSE = 2000;
 const PATIENCE = 300;
 
@@ -65,7 +65,7 @@ export class Election implements TabLink {
     this.channel.send({ floe: 'election', says, id: this.channel.id } satisfies Said);
   }
 
-  /** Somebody who leads answers within the time; timers of tabs in the background are late, answers are not. */
+  /** A tab that leads responds within the time; timers of tabs in the background are late, responses are not. */
   private ask(): void {
     this.wait(PATIENCE, () => this.take());
     this.say('who');

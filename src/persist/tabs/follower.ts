@@ -120,7 +120,7 @@ export class Follower {
 
   private separate(name: string, one: SharedStore, version: number): void {
     // What was in order is stored by the leader.
-    if (one.revision !== undefined && sameData(one.kept.of(one.seen), one.ordered)) this.tab.keeper.unchanged(name);
+    if (one.revision !== undefined && sameData(one.kept.of(one.seen), one.ordered)) this.tab.keeper.leaveToOther(name);
     one.revision = undefined;
     one.heard = true;
     one.alone ??= { since: one.ordered };

@@ -24,7 +24,7 @@ export class Leader {
     this.succession = new Succession(tab);
   }
 
-  /** It is this tab's turn: it takes over what the others know of the leader before; what nobody knows is stored. */
+  /** It is this tab's turn: it takes over what the others know of the leader before, and reads the rest from the storage. */
   take(began: () => void): void {
     if (this.tab.closed) return;
     this.taking = true;
@@ -226,10 +226,10 @@ export class Leader {
     tab.show(next, type);
   }
 
-  /** The leader before ordered it with its last breath: it is ordered once more, if nothing came between. */
+  /** The leader before ordered it, and left: this one orders it once more, if nothing came between. */
   hearOrdered({ term, of, type, changes }: Message & { kind: 'ordered' }): void {
     const { tab } = this;
-    // An order that began with this tab goes on from what was stored, not from what the leader before had ordered.
+    // An order that began with this tab began with what was stored, not with what the leader before had ordered.
     const goesOn = (name: string, revision: number): boolean => {
       const one = tab.shared.get(name);
       return one !== undefined && one.firstTerm <= term && one.revision === revision - 1;

@@ -53,7 +53,7 @@ export type Message =
       readonly done: readonly (readonly [tab: string, id: number])[];
       readonly stores: readonly Standing[];
     }
-  /** Where a store stands that the leader does not have: number 0 of line 0 where nobody has ordered it. */
+  /** Where a store stands that the leader does not have: number 0 of line 0 where no leader has ordered it. */
   | { readonly kind: 'brings'; readonly from: string; readonly to: string; readonly store: Standing }
   /** To the one that leads in this term. */
   | {

@@ -18,7 +18,7 @@ interface Deed {
   readonly after: ReadonlyMap<string, unknown>;
 }
 
-/** What stands or falls together until it is ordered. */
+/** What the leader orders or refuses as one. */
 export interface Pending {
   readonly id: number;
   readonly type: string;
@@ -98,7 +98,7 @@ export class Pendings {
         dropped.push({ pending, error });
         return false;
       }
-      // Of a store that nobody has ordered yet it stays what it was.
+      // In a store that no leader has ordered yet it stays what it was.
       const unordered = Array.from(pending.result).filter(([name]) => !parts.has(name));
       const result = new Map(unordered);
       for (const [name, after] of trial) {

@@ -22,7 +22,10 @@ export class Succession {
 
   constructor(private readonly tab: Tab) {}
 
-  /** Calls `then` as soon as all others that are there have said what they know; a tab that hangs, or is frozen, is waited for three seconds. */
+  /**
+   * Calls `then` as soon as all other tabs have said what they know. It waits three seconds for a tab that hangs, or that the
+   * browser has frozen.
+   */
   ask(then: (known: Known) => void): void {
     this.known = new Map();
     this.then = then;

@@ -30,7 +30,7 @@ export interface TabsHost {
   /** A store has another state than is stored. */
   changed(store: string): void;
   /** Another tab stores the state that a store has now. */
-  unchanged(store: string): void;
+  leaveToOther(store: string): void;
   /** The stores that only other tabs have, which the leader keeps for them. */
   readonly hosted: {
     keep(standing: Standing): void;
@@ -65,7 +65,7 @@ export interface SharedStore {
   alone: { readonly since: unknown } | undefined;
   /** The storage is still being read. */
   reading: boolean;
-  /** This tab led when it began to read the storage: nobody else stores anything meanwhile. */
+  /** This tab led when it began to read the storage: no other tab stores anything meanwhile. */
   askedLeading: boolean;
   /** Whether the leader said where this store stands. */
   heard: boolean;

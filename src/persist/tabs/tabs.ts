@@ -6,13 +6,13 @@ import { sameData } from '../../core/plain.js';
 import type { StoreDefinition } from '../../core/store.js';
 import type { Host, Transition } from '../../core/transition.js';
 import type { Kept } from '../kept.js';
+import { versionOf } from '../upgrade.js';
 import { Follower } from './follower.js';
 import { Leader } from './leader.js';
 import type { TabLink } from './link.js';
 import type { Errand, Message, Standing } from './messages.js';
 import { Requests } from './requests.js';
 import { Tab, type TabRole, type TabsHost } from './tab.js';
-import { versionOf } from '../upgrade.js';
 
 export class Tabs {
   private readonly tab: Tab;
@@ -122,7 +122,7 @@ export class Tabs {
   /**
    * Looks at what a transition did.
    * @param all it may have changed any store, not only those that it names
-   * @param leap it did not go on from the live state, but from the past
+   * @param leap it was done on a past state, not on the live one
    */
   look({ action, about, fact, group, changed }: Partial<Transition>, all: boolean, leap = false): void {
     const { tab } = this;
