@@ -98,7 +98,7 @@ export const overtaken = (type: string, why: string): FloeError =>
 export const twoOrders = (store: string, places: readonly string[]): FloeError =>
   new FloeError(
     'FLOE_DROPPED',
-    `Two tabs led without hearing of each other: what this tab had of '${store}' at ${places.map((place) => place || 'its root').join(', ')} was overtaken by what the other one ordered, and dropped.`,
+    `Two tabs led without hearing of each other: what this tab had of '${store}' in ${places.join(', ')} was overtaken by what the other one ordered, and dropped.`,
   );
 
 export const noAnswer = (what: string): FloeError =>

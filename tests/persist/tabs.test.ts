@@ -443,6 +443,24 @@ describe('stores that tabs read at different moments', () => {
     expect(sea.texts.get('late')).toContain('"n":2');
   });
 
+  test('what only a tab that hangs has heard in order gives way to what the next leader ordered, and it is said', async () => {
+    const sea = browser();
+    const [a, b, c] = [sea.open(), sea.open(), sea.open()];
+    await sea.settle();
+    const [, inC] = [lateIn(a), lateIn(c)];
+    await sea.settle();
+    inC.inc();
+    await sea.settle();
+    sea.net.crash(a.id);
+    sea.net.grant();
+    await quiet();
+    for (let i = 0; i < 40; i++) b.runOut(500);
+    const inB = lateIn(b);
+    for (let i = 0; i < 2; i++) inB.inc();
+    await sea.settle();
+    expect([inB.n(), inC.n(), b.problems, c.problems]).toEqual([2, 2, [], ['FLOE_DROPPED']]);
+  });
+
   test('what one that led before has said is older than what the storage had since', async () => {
     const sea = browser();
     const [a, b, c] = [sea.open(), sea.open(), sea.open()];
