@@ -1,4 +1,5 @@
 import { badName } from './errors.js';
+import type { Source } from './source.js';
 import type { StoreDefinition } from './store.js';
 
 /** Something that happened: a type, and a payload where there is more to say. Plain and serialisable. */
@@ -15,10 +16,30 @@ export type ActionOf<T extends string, A extends readonly unknown[]> = A extends
 /** Data about an action for interceptors and tools, for example `{ confirm: 'Cancel this visit?' }`. */
 export type About = Readonly<Record<string, unknown>>;
 
-/** What can be said about an action when it is declared. */
-export interface ActionOptions {
+/** Gives the state of a store. */
+export type StateReader = <S>(store: Source<S>) => S;
+
+/** What can be said about an action that takes `A`, when it is declared. */
+export interface ActionOptions<A extends readonly unknown[] = readonly unknown[]> {
   /** Data for interceptors and tools. Default: none. */
-  readonly about?: About;
+  readonly about?: ActionAbout<A>;
+}
+
+/** Data for interceptors and tools; the members that are declared here are for tools that show steps. */
+export interface ActionAbout<A extends readonly unknown[] = readonly unknown[]> {
+  /**
+   * What happened, as the end of a sentence in the past tense: "assigned N4 to Corran Bell". A function is given the
+   * payload and reads states as they were before the action; a tool calls it when it shows or saves the step, and a
+   * dispatch never does. Default: tools name the type.
+   * @example
+   * about: { title: ({ id, berth }, before) => `assigned ${berth} to ${before(vessels).names[id]}` }
+   */
+  readonly title?: string | ((payload: A[0], before: StateReader) => string);
+  /** What it means that the action is confirmed, as a sentence: "the office confirmed it". Default: "confirmed". */
+  readonly confirmed?: string;
+  /** What it means that the action is reverted, as a sentence: "the office refused it". Default: "reverted". */
+  readonly reverted?: string;
+  readonly [more: string]: unknown;
 }
 
 /** Makes actions of one type. Arguments beyond the payload are dropped, so it can be a handler as it is. */
@@ -88,10 +109,10 @@ export function makeCreator(
  */
 export function action<P = void>(
   type: string,
-  options?: ActionOptions,
+  options?: ActionOptions<[P] extends [void] ? [] : [payload: P]>,
 ): ActionCreator<string, [P] extends [void] ? [] : [payload: P]> {
   if (typeof type !== 'string' || type === '') throw badName('An action', type);
-  const creator = makeCreator(type, true, undefined, options);
+  const creator = makeCreator(type, true, undefined, options as ActionOptions | undefined);
   // Only its type says whether it has a payload, so as a handler it would be handed an event: that never becomes one.
   const create = (payload?: unknown): AnyAction => (isEvent(payload) ? creator() : creator(payload));
   return Object.assign(create, { type, about: creator.about, made: creator.made }) as never;

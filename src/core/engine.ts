@@ -1,5 +1,6 @@
 // The engine of a runtime: which stores there are, how an action goes through them, what is attached, and who is told.
-import { makerOf, type AnyAction } from './action.js';
+import { aboutAction, aboutTask } from './about.js';
+import { makerOf, type About, type AnyAction } from './action.js';
 import { Answering } from './answers.js';
 import { brokenBy, Changing, isThenable } from './changing.js';
 import { KnownTouches, type Touches } from './touches.js';
@@ -837,6 +838,11 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
         if (replacement) this.heard(replacement, this.answering.to(replacement).tasks, transition);
       }),
     );
+  }
+
+  about(kind: 'action' | 'task', name: string): About | undefined {
+    const stores = this.stores();
+    return kind === 'action' ? aboutAction(name, stores) : aboutTask(name, stores, this.runs.definitions);
   }
 
   // ---- tasks ----

@@ -9,7 +9,16 @@ export { applyPatch } from './patch.js';
 export { FloeError } from './errors.js';
 
 export type { Store, StateOf, Change, PersistOptions, Conflict, Edits, PartAt, Answered } from './store.js';
-export type { AnyAction, ActionCreator, ActionOf, ActionOptions, About, AnyCreator } from './action.js';
+export type {
+  AnyAction,
+  ActionAbout,
+  ActionCreator,
+  ActionOf,
+  ActionOptions,
+  About,
+  AnyCreator,
+  StateReader,
+} from './action.js';
 export type { Source, Selector, SelectorOptions, Equality, Read, Recipe } from './source.js';
 export type { Runtime, RuntimeOptions, Attached, AnyStore, Clock, DispatchResult, Problem } from './runtime.js';
 export type {
@@ -18,6 +27,7 @@ export type {
   TaskContext,
   TaskOptions,
   TaskStatus,
+  TaskAbout,
   TaskError,
   AnyTask,
   Handled,

@@ -91,6 +91,11 @@ export class Runs {
 
   constructor(readonly host: RunHost) {}
 
+  /** The tasks that have run. */
+  get definitions(): Iterable<TaskDefinition> {
+    return this.tasks.keys();
+  }
+
   // ---- beginning ----
 
   start(call: TaskCall<unknown>, cause: Cause, parent?: TaskRun, isAtStart = false): TaskRun {

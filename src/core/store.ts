@@ -1,5 +1,12 @@
 import type { StandardSchemaV1 } from '@standard-schema/spec';
-import { takesPayload, makeCreator, type ActionCreator, type ActionOptions, type AnyCreator } from './action.js';
+import {
+  takesPayload,
+  makeCreator,
+  type About,
+  type ActionCreator,
+  type ActionOptions,
+  type AnyCreator,
+} from './action.js';
 import { badName, badOption, badSnapshot, nameTaken, notItsOwn, unknownField } from './errors.js';
 import { DEV } from './mode.js';
 import { checkOptions } from './options.js';
@@ -25,6 +32,7 @@ import {
 } from './source.js';
 import {
   answersType,
+  creatorsOf,
   typesOf,
   makeTask,
   type Task,
@@ -110,7 +118,7 @@ export interface Store<N extends string = string, S = unknown> extends Source<S>
   action<K extends string, A extends [payload?: unknown]>(
     name: K,
     change: (draft: Draft<S>, ...payload: A) => void | S,
-    options?: ActionOptions,
+    options?: ActionOptions<A>,
   ): ActionCreator<`${N}.${K}`, A>;
   /**
    * Declares how this store answers actions from elsewhere. Returns the store.
@@ -193,6 +201,7 @@ export class StoreDefinition implements Source<unknown> {
   private readonly own = new Map<object, unknown>();
   /** What is declared, by kind and name. */
   private readonly names = new Set<string>();
+  private readonly abouts = new Map<string, About>();
   /** Its selectors by name, for when the module is reloaded. */
   readonly derivations = new Map<string, Derivation>();
   private madeEdits: Edits<string, unknown> | undefined;
@@ -239,6 +248,23 @@ export class StoreDefinition implements Source<unknown> {
   types(): string[] {
     const copied = this.original?.types().map((type) => this.name + type.slice(this.original!.name.length)) ?? [];
     return [...copied, ...this.changes.keys(), ...this.whens.flatMap(({ answered }) => typesOf(answered))];
+  }
+
+  /** What was declared about an action that it handles. */
+  aboutOf(type: string): About | undefined {
+    const own = this.abouts.get(type) ?? this.aboutOfOriginal(type);
+    if (own) return own;
+    for (const { answered } of this.whens) {
+      const creator = creatorsOf(answered).find((one) => one.type === type);
+      if (creator?.about) return creator.about;
+    }
+    return undefined;
+  }
+
+  private aboutOfOriginal(type: string): About | undefined {
+    const { original } = this;
+    if (!original) return undefined;
+    return original.aboutOf(type.startsWith(`${this.name}.`) ? original.name + type.slice(this.name.length) : type);
   }
 
   as(label: string): StoreDefinition {
@@ -296,6 +322,7 @@ export class StoreDefinition implements Source<unknown> {
     const type = this.declare('action', name);
     checkOptions(`The action '${type}'`, options, ['about']);
     this.answer(type, change);
+    if (options?.about) this.abouts.set(type, options.about);
     return makeCreator(type, takesPayload(change), this, options);
   }
 

@@ -109,6 +109,19 @@ export interface TaskOptions<A extends readonly unknown[]> {
    * Default: 1,000.
    */
   readonly keep?: number;
+  /** Data for tools. Default: none. */
+  readonly about?: TaskAbout<A>;
+}
+
+/** Data for tools; the members that are declared here are for those that show steps. */
+export interface TaskAbout<A extends readonly unknown[] = readonly unknown[]> {
+  /**
+   * What is to be done, in the imperative: "assign a berth". A function is given the arguments. Default: the name.
+   * @example
+   * about: { title: (id, berth) => `assign ${berth} to ${id}` }
+   */
+  readonly title?: string | ((...args: A) => string);
+  readonly [more: string]: unknown;
 }
 
 /** What handles actions says which: a creator, a list of them, or a function that gives them. */
@@ -229,16 +242,18 @@ export const freeTasks: TaskDefinition[] = [];
 export const startsWith = ({ options }: TaskDefinition, type: string): boolean =>
   options.when !== undefined && answersType(options.when, type);
 
-/** The types of the actions that are answered. */
-export function typesOf(answered: Handled): readonly string[] {
+/** The creators of the actions that are answered. */
+export function creatorsOf(answered: Handled): readonly AnyCreator[] {
   const named = typeof answered === 'function' && !('type' in answered) ? answered() : answered;
-  const list: readonly AnyCreator[] = Array.isArray(named) ? (named as readonly AnyCreator[]) : [named as AnyCreator];
-  return list.map(({ type }) => type);
+  return Array.isArray(named) ? (named as readonly AnyCreator[]) : [named as AnyCreator];
 }
+
+/** The types of the actions that are answered. */
+export const typesOf = (answered: Handled): readonly string[] => creatorsOf(answered).map(({ type }) => type);
 
 export const answersType = (answered: Handled, type: string): boolean => typesOf(answered).includes(type);
 
-const TASK_OPTIONS = ['overlap', 'overlapBy', 'retry', 'when', 'atStart', 'unless', 'keep'];
+const TASK_OPTIONS = ['overlap', 'overlapBy', 'retry', 'when', 'atStart', 'unless', 'keep', 'about'];
 
 /** Development only: what is misspelt, and what no run could use. */
 function checkTaskOptions(name: string, options: TaskOptions<never[]>): void {

@@ -1,5 +1,5 @@
 // The record of one transition, and the contract of what listens to it (trace, persistence). The core knows neither.
-import type { AnyAction } from './action.js';
+import type { About, AnyAction } from './action.js';
 import type { Touches } from './touches.js';
 import type { AnyStore, DispatchResult } from './runtime.js';
 import type { Reading } from './reading.js';
@@ -165,6 +165,8 @@ export interface Host {
   state(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): boolean;
   /** The derived values as they are shown. */
   readonly reading: Reading;
+  /** What was declared about an action of a type, or about a task of a name. */
+  about(kind: 'action' | 'task', name: string): About | undefined;
   /** Adds a listener. Returns a function that stops it. */
   listen(listener: Listener): () => void;
   /** Another line is about to be shown: runs that did not begin on it are cancelled. */

@@ -5,7 +5,15 @@ import { FloeError, messageOf } from '../core/errors.js';
 import type { Patch, PatchOperation } from '../core/index.js';
 import { hasOwn, MOST_NESTED } from '../core/plain.js';
 import { notATrace, traceCutShort, traceDamaged, traceTooNew } from './errors.js';
-import { TRACE_VERSION, type BranchLine, type CheckpointLine, type Step, type TraceHeader } from './step.js';
+import {
+  TRACE_VERSION,
+  type BranchLine,
+  type CheckpointLine,
+  type Interaction,
+  type InteractionLine,
+  type Step,
+  type TraceHeader,
+} from './step.js';
 import type { States } from './timeline.js';
 
 // ---- writing ----
@@ -17,12 +25,13 @@ export interface TraceContents {
   readonly folded?: number | null;
   readonly states?: States | undefined;
   readonly names?: readonly { readonly id: number; readonly name: string }[];
+  readonly interactions?: readonly Interaction[];
   readonly redacted?: readonly string[];
 }
 
 /** The lines of a trace file, each without its line end. */
 export function* traceLines(
-  { steps, folded = null, states, names = [], redacted = [] }: TraceContents,
+  { steps, folded = null, states, names = [], interactions = [], redacted = [] }: TraceContents,
   written: Date,
 ): Generator<string> {
   const header: TraceHeader = {
@@ -35,6 +44,7 @@ export function* traceLines(
   if (folded !== null) yield checkpointLine(folded, states ?? {});
   for (const step of steps) yield stepLine(step);
   for (const { id, name } of names) yield branchLine(id, name);
+  for (const interaction of interactions) yield interactionLine(interaction);
 }
 
 /** The line of a step; `again` where it takes the place of an earlier line. */
@@ -48,6 +58,11 @@ export function checkpointLine(checkpoint: number | null, states: States): strin
 
 export function branchLine(branch: number, name: string): string {
   const line: BranchLine = { branch, name };
+  return JSON.stringify(line);
+}
+
+export function interactionLine({ id, ...rest }: Interaction): string {
+  const line: InteractionLine = { interaction: id, ...rest };
   return JSON.stringify(line);
 }
 
@@ -95,6 +110,8 @@ export interface TraceFile {
   readonly states: States;
   /** What branches were called. */
   readonly names: readonly { readonly id: number; readonly name: string }[];
+  /** What the user did, where a tool observed it. */
+  readonly interactions: readonly Interaction[];
   /** Set when the file was cut short in its last line. */
   readonly problem?: FloeError;
 }
@@ -137,6 +154,7 @@ export class TraceReader {
   folded: number | null = null;
   states: States = {};
   readonly names = new Map<number, string>();
+  readonly interactions: Interaction[] = [];
   private number = 0;
   private broken: { readonly line: number; readonly why: string } | undefined;
   /** By number of a step: the step before it, and its branch. */
@@ -168,6 +186,7 @@ export class TraceReader {
     const isEncoded = text.includes('"floe:type"');
     if (hasOwn(value, 'seq')) return this.step(value, isEncoded);
     if (hasOwn(value, 'checkpoint')) this.checkpoint(value);
+    else if (hasOwn(value, 'interaction')) this.interaction(value);
     else if (hasOwn(value, 'name')) this.name(value);
     else this.fail('it is not a step');
     return undefined;
@@ -182,9 +201,9 @@ export class TraceReader {
   /** All that the file holds, given the steps that `line` gave. */
   file(steps: readonly Step[]): TraceFile {
     const problem = this.end();
-    const { folded, states } = this;
+    const { folded, states, interactions } = this;
     const names = Array.from(this.names, ([id, name]) => ({ id, name }));
-    return { header: this.header!, steps, folded, states, names, ...(problem && { problem }) };
+    return { header: this.header!, steps, folded, states, names, interactions, ...(problem && { problem }) };
   }
 
   private fail(why: string): never {
@@ -216,6 +235,17 @@ export class TraceReader {
     this.check(isCount(branch) && this.branches.has(branch!), "'branch' is not the number of a branch");
     this.check(typeof name === 'string', "'name' is not a text");
     this.names.set(branch!, name!);
+  }
+
+  private interaction(found: Partial<Record<keyof InteractionLine, unknown>>): void {
+    const { interaction: id, time, kind, name, role, key, from, steps } = found;
+    this.check(isCount(id) && isCount(from) && isCount(steps), "'interaction', 'from' or 'steps' is not a whole number");
+    this.check(Number.isFinite(time), "'time' must be a number");
+    this.check(INTERACTIONS.has(kind as string), "'kind' is no kind of interaction");
+    this.check(isText(name), "'name' is not a text");
+    this.check(isOptional(role, isText) && isOptional(key, isText), "'role' or 'key' is not a text");
+    const read = { id, time, kind, name, ...(role !== undefined && { role }), ...(key !== undefined && { key }) };
+    this.interactions.push({ ...read, from, steps } as Interaction);
   }
 
   private step(found: Partial<Record<keyof Step | 'again', unknown>>, isEncoded: boolean): Step {
@@ -322,7 +352,8 @@ const isCount = (count: unknown): boolean => Number.isSafeInteger(count) && (cou
 const OUTCOMES = new Set(['applied', 'unchanged', 'waiting', 'stopped', 'refused', 'failed', 'reverted']);
 const PHASES = new Set(['running', 'done', 'failed', 'cancelled', 'skipped']);
 const OPERATIONS = new Set(['add', 'remove', 'replace', 'move', 'copy', 'test']);
-const TEXTS = new Set(['fact', 'reason', 'stack', 'note']);
+const INTERACTIONS = new Set(['click', 'key', 'submit', 'input']);
+const TEXTS = new Set(['fact', 'reason', 'stack', 'note', 'title']);
 const COUNTS = new Set(['group', 'about', 'count']);
 const MARKS = new Set(['caught', 'excluded', 'orphan', 'onTrust', 'again']);
 

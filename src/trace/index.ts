@@ -16,4 +16,13 @@ export type { UndoResult, UndoStack, UndoStackOptions } from './undo-stack.js';
 export type { ValueChange } from './history.js';
 export type { RedactOptions } from './redaction.js';
 export type { States } from './timeline.js';
-export type { Step, StepCause, Branch, TraceHeader, CheckpointLine, BranchLine } from './step.js';
+export type {
+  Step,
+  StepCause,
+  Branch,
+  Interaction,
+  TraceHeader,
+  CheckpointLine,
+  BranchLine,
+  InteractionLine,
+} from './step.js';

@@ -16,6 +16,11 @@ export class Line {
     const at = this.head + index;
     return index < 0 || at >= this.items.length ? undefined : this.whole(at);
   }
+  /** The step at an index; one that is kept small stays so. */
+  peek(index: number): Step | undefined {
+    const at = this.head + index;
+    return index < 0 || at >= this.items.length ? undefined : whole(this.items[at]);
+  }
   get first(): Step | undefined {
     return this.at(0);
   }

@@ -5,7 +5,7 @@ import type { AnyAction, DispatchResult, Patch, RunNote } from '../core/index.js
 import { faceOf } from '../core/face.js';
 import { DEV } from '../core/mode.js';
 import { Model } from '../core/model.js';
-import { checkOptions, countOption } from '../core/options.js';
+import { checkChoice, checkOptions, countOption } from '../core/options.js';
 import { guardData } from '../core/plain.js';
 import type { StoreDefinition } from '../core/store.js';
 import {
@@ -19,16 +19,27 @@ import {
 import { causedBy } from './causes.js';
 import { compareLines, type Comparison } from './compare.js';
 import { isFact, stepFolded, stillOpen, writtenElsewhere } from './errors.js';
-import { branchLine, checkpointLine, readTrace, stepLine, traceLines, type TraceContents } from './file.js';
+import {
+  branchLine,
+  checkpointLine,
+  interactionLine,
+  readTrace,
+  stepLine,
+  traceLines,
+  type TraceContents,
+} from './file.js';
 import { changesOf, type ValueChange } from './history.js';
 import { namesOf } from './names.js';
 import { recompute, type Recomputing } from './recompute.js';
 import { Redaction } from './redaction.js';
 import { Differences, PACKED_FROM, PackedStep, patchesOf, whole } from './packing.js';
 import { stackOf } from './stack.js';
-import { CODE, type Branch, type Step, type StepCause, type StepInMaking } from './step.js';
+import { Interactions } from './interactions.js';
+import { SOURCE_OF, sourceFor, type TraceSource } from './source.js';
+import { CODE, type Branch, type Interaction, type Step, type StepCause, type StepInMaking } from './step.js';
 import { GrowingSum } from './summing.js';
 import { EVERY, Timeline, type Known, type States } from './timeline.js';
+import { withTitles } from './titles.js';
 import type { RecordingOptions, Trace } from './trace.js';
 
 const DEFAULT_LIMIT = 10_000;
@@ -44,7 +55,12 @@ class Recorder implements Trace, Listener {
   private tip: Record<string, unknown> = {};
   /** The states at the cursor, while it is in the past. */
   private past: States | undefined;
-  private readonly watchers = new Set<() => void>();
+  private readonly watchers = new Set<(from?: number) => void>();
+  /** The position from which on steps are others than when the watchers were notified last. */
+  private revised: number | undefined;
+  /** How many steps of the line were folded since it began. */
+  private folds = 0;
+  private readonly did: Interactions;
   private readonly ignored: ReadonlySet<string>;
   private readonly limit: number;
   private readonly write: ((line: string) => void) | undefined;
@@ -70,6 +86,7 @@ class Recorder implements Trace, Listener {
     this.redaction = new Redaction(redact);
     this.limit = Math.max(1, countOption('recording', 'limit', limit, DEFAULT_LIMIT));
     this.write = lines;
+    this.did = new Interactions(this.limit, (done) => lines?.(interactionLine(done)));
     if (lines)
       for (const line of traceLines({ steps: [], redacted: this.redaction.places }, new Date(host.now()))) lines(line);
   }
@@ -91,6 +108,7 @@ class Recorder implements Trace, Listener {
   noted({ step: seq, problems = [] }: Transition): void {
     const step = this.timeline.step(seq);
     if (!step || step.fact === 'summed') return;
+    this.noteRevised(this.timeline.line.indexOf(step.seq));
     const { redaction } = this;
     const noted = { ...step, problems: problems.map((error) => redaction.message(messageOf(error))) };
     this.timeline.replace(noted);
@@ -230,6 +248,7 @@ class Recorder implements Trace, Listener {
     if (!this.past) return false;
     if (unseen) return true;
     this.endSum();
+    this.noteRevised(this.at + 1);
     this.timeline.fork(this.at);
     this.tip = { ...this.past };
     this.past = undefined;
@@ -284,6 +303,7 @@ class Recorder implements Trace, Listener {
       timeline.append(sum);
     }
     sum.add(transition);
+    this.noteRevised(this.timeline.line.length - 1);
     transition.step = sum.seq;
     this.moveOn(transition, unseen);
     return begins;
@@ -329,14 +349,23 @@ class Recorder implements Trace, Listener {
     }
     timeline.fold(count);
     this.at -= count;
+    this.folds += count;
+    if (count > 0) this.did.forget(timeline.folded!);
+  }
+
+  /** Notes that the steps from an index on are others now; a step that is not on the line is none of them. */
+  private noteRevised(index: number): void {
+    if (index >= 0) this.revised = Math.min(this.revised ?? Infinity, this.folds + index);
   }
 
   private changed(): void {
     this.shownSteps = undefined;
+    const from = this.revised;
+    this.revised = undefined;
     if (this.watchers.size === 0) return;
     for (const watcher of [...this.watchers]) {
       try {
-        watcher();
+        watcher(from);
       } catch (error) {
         this.host.problem(error);
       }
@@ -359,7 +388,24 @@ class Recorder implements Trace, Listener {
     const marked: Step = note === '' ? rest : { ...rest, note: this.redaction.message(note) };
     this.timeline.replace(marked);
     this.writeSteps([marked], true);
+    this.noteRevised(this.timeline.line.indexOf(seq));
     this.changed();
+  }
+
+  get interactions(): readonly Interaction[] {
+    return this.did.list(this.timeline.nextSeq);
+  }
+
+  noteInteraction(what: Pick<Interaction, 'kind' | 'name' | 'role' | 'key'>): () => void {
+    checkChoice('trace.noteInteraction', 'kind', what.kind, ['click', 'key', 'submit', 'input']);
+    // What the user does must not disappear in a sum that began before it, nor the sum go on with what follows it.
+    this.endSum();
+    const name = this.redaction.message(what.name);
+    const end = this.did.begin({ ...what, name }, this.host.now(), this.timeline.nextSeq);
+    return () => {
+      this.endSum();
+      if (end(this.timeline.nextSeq)) this.changed();
+    };
   }
 
   // ---- reading ----
@@ -419,6 +465,17 @@ class Recorder implements Trace, Listener {
     const before = this.statesAt(-1);
     return { steps: [...this.timeline.line.slice(0, common + 1), ...steps], states: before };
   }
+
+  /** The history as tools read it. */
+  readonly source: TraceSource = sourceFor({
+    timeline: () => this.timeline,
+    folds: () => this.folds,
+    interactions: () => this.interactions,
+    redacted: () => this.redaction.places,
+    statesAt: (index) => this.statesAt(index),
+    about: (kind, name) => this.host.about(kind, name),
+    watch: (listener) => this.watch(listener),
+  });
 
   // ---- moving ----
 
@@ -483,6 +540,7 @@ class Recorder implements Trace, Listener {
     // Runs that did not begin on it are cancelled while this line is still the live one.
     this.host.leave(({ step }) => step !== undefined && step <= (timeline.line.at(common)?.seq ?? -1), 'branch');
     const from = this.statesAt(common);
+    this.noteRevised(common + 1);
     timeline.goTo(branch);
     this.tip = { ...timeline.statesAt(timeline.line.length - 1, [{ index: common, states: from }]) };
     this.show(timeline.line.length - 1);
@@ -573,6 +631,7 @@ class Recorder implements Trace, Listener {
     };
     const { line } = timeline;
     const start = line.indexOf(first);
+    this.noteRevised(start);
     const chains: (Step | PackedStep)[][] = [line.kept(start), ...timeline.chainsAside()];
     const forks = new Set(chains.slice(1).map((chain) => chain[0].after));
     const statesAfter = new Map<number | null, States>([[line.at(start - 1)?.seq ?? timeline.folded, before]]);
@@ -620,7 +679,8 @@ class Recorder implements Trace, Listener {
   lines(): Iterable<string> {
     const { timeline } = this;
     const contents: TraceContents = {
-      steps: wholeSteps(timeline.all()),
+      steps: withTitles(wholeSteps(timeline.all()), this.source),
+      interactions: this.interactions,
       folded: timeline.folded,
       states: timeline.folded === null ? undefined : this.statesAt(-1),
       names: timeline.named,
@@ -649,7 +709,7 @@ class Recorder implements Trace, Listener {
 
   import(file: string | Iterable<string>): { readonly steps: number; readonly problem?: FloeError } {
     if (this.write) throw writtenElsewhere();
-    const { steps, problem, folded, states, names } = readTrace(file);
+    const { steps, problem, folded, states, names, interactions } = readTrace(file);
     const timeline = new Timeline();
     timeline.load(steps, folded);
     for (const { id, name } of names) timeline.rename(id, name);
@@ -660,6 +720,9 @@ class Recorder implements Trace, Listener {
     // Nothing was touched so far: a file that cannot be replayed throws above.
     this.host.leave(() => false, 'import');
     this.timeline = timeline;
+    this.folds = 0;
+    this.noteRevised(0);
+    this.did.load(interactions);
     this.sum = this.foldedGroup = undefined;
     this.groupShift = steps.reduce((most, { group = 0 }) => Math.max(most, group), this.groupShift);
     const runShift = steps.reduce((most, { run }) => Math.max(most, run?.id ?? 0), this.runShift);
@@ -675,7 +738,7 @@ class Recorder implements Trace, Listener {
     return { steps: steps.length, ...(problem && { problem }) };
   }
 
-  watch(listener: () => void): () => void {
+  watch(listener: (from?: number) => void): () => void {
     this.watchers.add(listener);
     return () => this.watchers.delete(listener);
   }
@@ -691,9 +754,9 @@ function* wholeSteps(steps: readonly (Step | PackedStep)[]): Iterable<Step> {
 }
 
 const MEMBERS: readonly (keyof Trace)[] = [
-  ...(['steps', 'step', 'cursor', 'isLive', 'isPaused', 'branches', 'branch', 'actions'] as const),
+  ...(['steps', 'step', 'cursor', 'isLive', 'isPaused', 'branches', 'branch', 'actions', 'interactions'] as const),
   ...(['seek', 'back', 'forward', 'live', 'exclude', 'include', 'switchTo', 'import'] as const),
-  ...(['nameBranch', 'mark', 'pause', 'resume', 'send'] as const),
+  ...(['nameBranch', 'mark', 'noteInteraction', 'pause', 'resume', 'send'] as const),
   ...(['compareBranches', 'stateAt', 'changes', 'history', 'export', 'lines', 'watch'] as const),
 ];
 /** What only reads works on a closed runtime too. */
@@ -701,7 +764,9 @@ const READS: ReadonlySet<string> = new Set<keyof Trace>([
   ...(['step', 'compareBranches', 'stateAt', 'changes', 'history', 'export', 'lines', 'watch'] as const),
 ]);
 /** What neither reads only nor moves the cursor. */
-const STAYS: ReadonlySet<string> = new Set<keyof Trace>(['nameBranch', 'mark', 'pause', 'resume', 'send']);
+const STAYS: ReadonlySet<string> = new Set<keyof Trace>([
+  ...(['nameBranch', 'mark', 'noteInteraction', 'pause', 'resume', 'send'] as const),
+]);
 
 /**
  * Records every transition of a runtime, so that it can be looked at, moved through and saved.
@@ -723,5 +788,6 @@ function attached(host: Host, options: RecordingOptions): { face: Trace; listene
     host.open(`trace.${name}`);
     return host.call(method);
   });
+  Object.defineProperty(face, SOURCE_OF, { value: recorder.source });
   return { face, listener: recorder };
 }

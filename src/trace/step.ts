@@ -6,7 +6,7 @@ import type { ListMoves } from '../core/list-moves.js';
  * The version of the trace file format.
  * Raise it when a reader of the version before would misread a file; then teach `file.ts` to open the older one too.
  */
-export const TRACE_VERSION = 2;
+export const TRACE_VERSION = 3;
 
 /** The first line of a trace file. */
 export interface TraceHeader {
@@ -29,6 +29,34 @@ export interface CheckpointLine {
 export interface BranchLine {
   readonly branch: number;
   readonly name: string;
+}
+
+/**
+ * Something that the user did with a control of the page while a tool observed the page. It never holds what a field
+ * contains. The steps that were recorded while it was handled are those from `from` on, as many as `steps` says.
+ */
+export interface Interaction {
+  /** Counts up from 1. */
+  readonly id: number;
+  /** Epoch milliseconds. */
+  readonly time: number;
+  /** `key`: a key with a function, as Enter. `input`: typing, or choosing a value. */
+  readonly kind: 'click' | 'key' | 'submit' | 'input';
+  /** The accessible name of the control; empty where it has none. */
+  readonly name: string;
+  /** The role of the control: `button`, `link`. */
+  readonly role?: string;
+  /** Of a `key`: its name. Never a character. */
+  readonly key?: string;
+  /** The number of the next step when it began. */
+  readonly from: number;
+  /** How many steps were recorded while it was handled. */
+  readonly steps: number;
+}
+
+/** A line with an interaction. */
+export interface InteractionLine extends Omit<Interaction, 'id'> {
+  readonly interaction: number;
 }
 
 /** Why a step came about. */
@@ -92,6 +120,8 @@ export interface Step {
   readonly count?: number;
   /** What somebody remarked about it. */
   readonly note?: string;
+  /** What the model declares as its title: in files only. */
+  readonly title?: string;
   /** It failed inside of `atomic`, and what `atomic` was given went on. */
   readonly caught?: true;
   /** It does not count: somebody asked what would be without it. */

@@ -84,6 +84,11 @@ export class Timeline {
     return this.line.at(this.line.indexOf(seq)) ?? this.aside.get(seq);
   }
 
+  /** A step of any branch; one that is kept small stays so. */
+  peek(seq: number): Step | undefined {
+    return this.line.peek(this.line.indexOf(seq)) ?? this.aside.get(seq);
+  }
+
   /** The index on the line of a step that must be there. */
   indexOf(seq: number): number {
     const index = this.line.indexOf(seq);

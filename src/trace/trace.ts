@@ -4,7 +4,7 @@ import type { AnyAction, AnyCreator, AnyTask, DispatchResult, Patch } from '../c
 import type { Comparison } from './compare.js';
 import type { ValueChange } from './history.js';
 import type { RedactOptions } from './redaction.js';
-import type { Branch, Step } from './step.js';
+import type { Branch, Interaction, Step } from './step.js';
 import type { States } from './timeline.js';
 
 /** The recorded history of a runtime, and the way through it. */
@@ -58,6 +58,19 @@ export interface Trace {
   history(pointer: string): readonly ValueChange[];
   /** Remarks something about a step; an empty text takes the remark away. @param seq default: the step at the cursor */
   mark(note: string, seq?: number): void;
+  /** What the user did with the page while a tool observed it, oldest first. Saved with the trace. */
+  readonly interactions: readonly Interaction[];
+  /**
+   * Notes that the user does something: the steps until the returned function is called belong to it. For tools, and for
+   * applications that handle input themselves, as on a canvas.
+   * @param what the kind, the accessible name of the control, its role; never what a field contains
+   * @returns a function that ends it
+   * @example
+   * const end = runtime.trace.noteInteraction({ kind: 'click', name: 'Berth N4', role: 'button' });
+   * runtime.dispatch(berthPicked('N4'));
+   * end();
+   */
+  noteInteraction(what: Pick<Interaction, 'kind' | 'name' | 'role' | 'key'>): () => void;
   /** From now on transitions are summed up instead of listed. */
   pause(): void;
   /** Transitions are listed again. */

@@ -1,0 +1,48 @@
+// The titles that a model declares for its actions and tasks. They are evaluated for tools and for files, over what is
+// recorded, so that no secret gets into one; a dispatch never evaluates them.
+import type { About, Source } from '../core/index.js';
+import { definitionOf } from '../core/store.js';
+import type { Step } from './step.js';
+import type { States } from './timeline.js';
+
+/** What titles are made from. */
+export interface Titled {
+  about(kind: 'action' | 'task', name: string): About | undefined;
+  step(seq: number): Step | undefined;
+  /** The states before a step; nothing where they are no longer known. */
+  before(step: Step): States | undefined;
+}
+
+/** The title of a step as its model declares it; nothing where it declares none, or where its function throws. */
+export function declaredTitle(step: Step, titled: Titled): string | undefined {
+  const { action, fact, about, run } = step;
+  try {
+    if (run) return textOf(titled.about('task', run.task)?.title, run.args);
+    if (fact === 'confirmed' || fact === 'reverted') {
+      const type = (about === undefined ? undefined : titled.step(about)?.action?.type) ?? action?.type;
+      return type === undefined ? undefined : textOf(titled.about('action', type)?.[fact], []);
+    }
+    const title = action && titled.about('action', action.type)?.title;
+    if (typeof title !== 'function') return textOf(title, []);
+    return textOf(title, [action!.payload, (store: Source<unknown>) => titled.before(step)?.[definitionOf(store).name]]);
+  } catch {
+    // A title is a help: where it fails, the name of the step is shown.
+    return undefined;
+  }
+}
+
+function textOf(title: unknown, args: readonly unknown[]): string | undefined {
+  const text: unknown = typeof title === 'function' ? (title as (...args: unknown[]) => unknown)(...args) : title;
+  return typeof text === 'string' && text !== '' ? text : undefined;
+}
+
+/** The same steps with the titles that the model declares. */
+export function* withTitles(
+  steps: Iterable<Step>,
+  { titleOf }: { titleOf(step: Step): string | undefined },
+): Iterable<Step> {
+  for (const step of steps) {
+    const title = titleOf(step);
+    yield title === undefined || title === step.title ? step : { ...step, title };
+  }
+}
