@@ -59,6 +59,9 @@ function dependency(port: Port): Dependency {
   return { kind: 'place', store, pointer: pointerTo(keys), aspect: place.aspectOf(port) };
 }
 
+/** The name of what a probe gets, with its arguments; empty for an inline selection. */
+export const readerName = (reader: object): string => (reader instanceof Entry ? reader.name : '');
+
 /** Has a probe told of the derived values and watchers of one runtime. Returns a function that ends it. */
 export function observeIn(host: Host, probe: Probe): () => void {
   const isOwn = (reader: object): boolean => reader instanceof Entry && reader.isOf(host);

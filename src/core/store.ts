@@ -179,6 +179,14 @@ export interface Store<N extends string = string, S = unknown> extends Source<S>
   its<T, A extends readonly unknown[]>(selector: (...args: A) => Source<T>): (...args: A) => Source<T>;
 }
 
+/** A row at the other end of a link. */
+export interface RowLink {
+  readonly type: string;
+  readonly key: string;
+  /** The name of the link; of a link from a row, with the place in a list or an object: `services/0`. */
+  readonly link: string;
+}
+
 /** The type of an action, declared by one store, in another. */
 export type TypeIn<N extends string, T extends string> = T extends `${string}.${infer K}` ? `${N}.${K}` : never;
 
@@ -311,6 +319,16 @@ export class StoreDefinition implements Source<unknown> {
    */
   completed(_before: unknown, after: unknown, _touches: Touches | undefined): unknown {
     return after;
+  }
+
+  /** The rows that a row links to, with the place of each link in the row. Only stores of tables have rows. */
+  linksFrom(_state: unknown, _type: string, _key: string): readonly RowLink[] {
+    return [];
+  }
+
+  /** The rows that link to a row, with the name of the link. */
+  linksTo(_state: unknown, _type: string, _key: string): readonly RowLink[] {
+    return [];
   }
 
   at(pointer: string, fallback: unknown): Source<unknown> {

@@ -67,6 +67,19 @@ function sourcesOf(state: Tables, link: LinkPlan, type: string, key: string): re
   return index.sourcesOf(state[link.from.name], type, key);
 }
 
+/** The rows that a row links to, and where in the row each link stands. */
+export function linksOf(row: unknown, plan: TypePlan): Linked[] {
+  return plan.links.flatMap((link) => {
+    const value = (row as Record<string, unknown> | undefined)?.[link.name];
+    const all = link.many === 'one' ? [['', value]] : Object.entries((value ?? {}) as object);
+    return all.flatMap(([at, one]): Linked[] => {
+      const found = referenced(link.single, one);
+      const place = at === '' ? link.name : `${link.name}/${at as string}`;
+      return found ? [{ type: found[0].name, key: found[1], link: place }] : [];
+    });
+  });
+}
+
 /** All rows that link to a row. */
 export function linkedTo(state: Tables, plan: TypePlan, key: string): Linked[] {
   return plan.linkedBy.flatMap((link) =>

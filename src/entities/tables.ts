@@ -14,12 +14,12 @@ import {
   type Read,
   type Source,
 } from '../core/source.js';
-import { storeName, StoreDefinition, type Store } from '../core/store.js';
+import { storeName, StoreDefinition, type RowLink, type Store } from '../core/store.js';
 import { isKey, type AnyEntity, type RowIn } from './entity.js';
 import { noKey, noSuchRow } from './errors.js';
 import { checkWay, expansion, wayOf, type Access, type ExpandOptions, type Way } from './expand.js';
 import { ingested, joined, type Ingested, type IngestOptions } from './ingest.js';
-import { checkKey, completed, linkedTo, reached, withTables, type Linked, type Tables } from './linked.js';
+import { checkKey, completed, linkedTo, linksOf, reached, withTables, type Linked, type Tables } from './linked.js';
 import { Plans, type TypePlan } from './plan.js';
 import type { Group, Rows } from './rows.js';
 import { keyText, RowTable, tableOf } from './table.js';
@@ -388,6 +388,16 @@ export class TablesDefinition extends StoreDefinition {
 
   override get shape(): unknown {
     return this.begin();
+  }
+
+  override linksFrom(state: unknown, type: string, key: string): readonly RowLink[] {
+    const plan = this.plans.byName.get(type);
+    return plan && isTables(state, this.plans) ? linksOf(state[type].get(key), plan) : [];
+  }
+
+  override linksTo(state: unknown, type: string, key: string): readonly RowLink[] {
+    const plan = this.plans.byName.get(type);
+    return plan && isTables(state, this.plans) ? linkedTo(state, plan, key) : [];
   }
 
   // ---- sources ----

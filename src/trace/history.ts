@@ -18,22 +18,45 @@ export interface ValueChange {
   readonly after?: unknown;
 }
 
-/** The steps that changed the value at a pointer, newest first. `steps` come newest first, `states` are those after the first. */
-export function* changesOf(pointer: string, steps: Iterable<Step>, states: States): Generator<ValueChange> {
-  let keys: readonly string[] | undefined = parsePointer(pointer);
-  let after = states;
-  for (const step of steps) {
-    if (step.changes.length === 0) continue;
+/** Follows a value back through time, step by step. */
+export class ValueTrail {
+  private keys: readonly string[] | undefined;
+
+  /** @param states after the step that is given first */
+  constructor(
+    pointer: string,
+    private after: States,
+  ) {
+    this.keys = parsePointer(pointer);
+  }
+
+  /** The value came into being at the last step: what stood in its place before was something else. */
+  get isOver(): boolean {
+    return this.keys === undefined;
+  }
+
+  /** Goes back before a step. Gives how the step changed the value, if it did. */
+  back(step: Step): ValueChange | undefined {
+    if (step.changes.length === 0 || !this.keys) return undefined;
+    const { after, keys: now } = this;
     const before = patched(after, [step], 'undo');
-    const now: readonly string[] = keys;
-    keys = placeBefore(now, step, before, after);
+    const keys = placeBefore(now, step, before, after);
+    this.keys = keys;
+    this.after = before;
     const is = lookUp(after, now);
     const was = keys && lookUp(before, keys);
-    if (!sameFound(is, was))
-      yield { step, pointer: pointerTo(now), ...(was && { before: was.value }), ...(is && { after: is.value }) };
-    // It came into being here: what stood in its place before was something else.
-    if (!keys) return;
-    after = before;
+    if (sameFound(is, was)) return undefined;
+    return { step, pointer: pointerTo(now), ...(was && { before: was.value }), ...(is && { after: is.value }) };
+  }
+}
+
+/** The steps that changed the value at a pointer, newest first. `steps` come newest first, `states` are those after the first. */
+export function* changesOf(pointer: string, steps: Iterable<Step>, states: States): Generator<ValueChange> {
+  const trail = new ValueTrail(pointer, states);
+  for (const step of steps) {
+    const change = trail.back(step);
+    if (change) yield change;
+    if (trail.isOver) return;
   }
 }
 

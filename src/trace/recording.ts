@@ -475,6 +475,7 @@ class Recorder implements Trace, Listener {
     statesAt: (index) => this.statesAt(index),
     about: (kind, name) => this.host.about(kind, name),
     watch: (listener) => this.watch(listener),
+    conceal: (data) => this.redaction.freed(data),
   });
 
   // ---- moving ----

@@ -369,6 +369,11 @@ export class Redaction {
     return this.free(state, true);
   }
 
+  /** Plain data without any text that stands, or stood, at a redacted place, also inside of longer ones. */
+  freed<T>(data: T): T {
+    return this.free(data, true) as T;
+  }
+
   /** Plain data without the texts that stand, or stood, at redacted places. */
   private free(value: unknown, within = false): unknown {
     if (this.secrets.size === 0) return value;

@@ -30,6 +30,8 @@ export interface TraceSource {
   statesAt(position: number): States;
   /** The steps of a branch that are not on the present line, and the position of the last step before them. */
   stepsOf(branch: number): { readonly common: number; readonly steps: readonly Step[] };
+  /** Plain data without any text that stands, or stood, at a redacted place. */
+  conceal<T>(data: T): T;
   /** What the model declares as the title of a step, if anything. */
   titleOf(step: Step): string | undefined;
   /**
@@ -49,6 +51,7 @@ export interface SourceParts {
   statesAt(index: number): States;
   about(kind: 'action' | 'task', name: string): About | undefined;
   watch(listener: (from: number | undefined) => void): () => void;
+  conceal<T>(data: T): T;
 }
 
 export function sourceFor(parts: SourceParts): TraceSource {
@@ -98,6 +101,7 @@ export function sourceFor(parts: SourceParts): TraceSource {
         },
       }),
     watch: parts.watch,
+    conceal: parts.conceal,
   };
   return source;
 }

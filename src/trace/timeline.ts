@@ -72,6 +72,13 @@ export class Timeline {
     if (last) this.goTo(last.branch);
   }
 
+  /** Takes a step that follows another one than the last, and goes to its line. Gives the index from which that is another. */
+  take(step: Step): number {
+    this.aside.set(step.seq, step);
+    this.note(step);
+    return this.goTo(step.branch) + 1;
+  }
+
   /** Puts a step in the place of the one with its number. */
   replace(step: Step | PackedStep): void {
     const index = this.line.indexOf(step.seq);
@@ -251,9 +258,9 @@ export class Timeline {
 
   // ---- states ----
 
-  /** Keeps the states after a step of the line, the last one if not told, now and then. */
-  keep(states: States, seq = this.line.lastSeq ?? 0): void {
-    if (seq % EVERY > 0 || seq === 0) return;
+  /** Keeps the states after a step of the line, the last one if not told, now and then; with `always`, after each. */
+  keep(states: States, seq = this.line.lastSeq ?? 0, always = false): void {
+    if (!always && (seq % EVERY > 0 || seq === 0)) return;
     // The last step may have become another one: a sum grows.
     if (this.kept.at(-1)?.seq === seq) this.kept.pop();
     this.kept.push({ seq, states: { ...states } });

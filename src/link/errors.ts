@@ -1,0 +1,17 @@
+// The errors of links.
+import { FloeError } from '../core/errors.js';
+
+export const noTrace = (): FloeError =>
+  new FloeError(
+    'FLOE_NO_TRACE',
+    'This runtime records no trace, so there is no history to show: give it one with createRuntime({ trace: recording() }).',
+  );
+
+export const badPayload = (why: string): FloeError =>
+  new FloeError(
+    'FLOE_BAD_PAYLOAD',
+    `The payload is not JSON: ${why}. Write a JSON value; a text stands in quotes. Without a payload, leave the field empty.`,
+  );
+
+export const cannot = (what: string, why: string): FloeError =>
+  new FloeError('FLOE_LINK_CANNOT', `This history cannot be asked to ${what}: ${why}`);

@@ -1,0 +1,202 @@
+// The inspected end of a recording: a trace file that is read in slices, or lines that an application goes on sending.
+import { FloeError, messageOf } from '../core/errors.js';
+import { TraceReader, type Step } from '../trace/index.js';
+import { sourceFor, type TraceSource } from '../trace/source.js';
+import { Timeline, type States } from '../trace/timeline.js';
+import { HistoryEnd } from './history-end.js';
+import { LINK_VERSION, type Ability, type Channel, type ProblemShown } from './protocol.js';
+import { answer } from './rpc.js';
+import { onceAFrame } from './runtime-end.js';
+import { Slice } from './slices.js';
+
+/** What is missing where there is only a recording. */
+const MISSING: Readonly<Partial<Record<Ability, string>>> = {
+  travel: 'A recording has no page that could be moved.',
+  exclude: 'Leaving a step out computes the others without it, which needs the model: floe inspect TRACE --model MODULE.',
+  send: 'Sending an action needs the model: floe inspect TRACE --model MODULE.',
+  derived: 'Derived values need the model: floe inspect TRACE --model MODULE.',
+  observe: 'Nobody observed what followed these steps: that happens while an inspector is attached.',
+};
+
+/** A history that grows line by line. */
+export class RecordedHistory {
+  private readonly reader = new TraceReader();
+  private readonly timeline = new Timeline();
+  private readonly listeners = new Set<(from: number | undefined) => void>();
+  private share: number | null = null;
+  problem: ProblemShown | null = null;
+  /** The states after the last step up to which they were worked out; those on the way are kept now and then. */
+  private walked: { position: number; states: States } | undefined;
+  private walking: Promise<void> | undefined;
+  readonly source: TraceSource = sourceFor({
+    timeline: () => this.timeline,
+    folds: () => 0,
+    interactions: () => this.reader.interactions,
+    redacted: () => this.reader.header?.redacted ?? [],
+    statesAt: (index) => this.statesAt(index),
+    about: () => undefined,
+    watch: (listener) => {
+      this.listeners.add(listener);
+      return () => void this.listeners.delete(listener);
+    },
+    // A file holds no secrets.
+    conceal: (value) => value,
+  });
+
+  get reading(): number | null {
+    return this.share;
+  }
+
+  private changed(from?: number): void {
+    for (const listener of this.listeners) listener(from);
+  }
+
+  /** Takes one line. @throws FLOE_NOT_A_TRACE, FLOE_TRACE_DAMAGED, FLOE_TRACE_TOO_NEW */
+  private take(line: string): void {
+    const step = this.reader.line(line);
+    if (step) this.add(step);
+    const { timeline, reader } = this;
+    if (timeline.line.length === 0) timeline.folded = reader.folded;
+  }
+
+  private add(step: Step): void {
+    const { timeline } = this;
+    const known = timeline.line.indexOf(step.seq);
+    if (known >= 0 || timeline.peek(step.seq)) {
+      // A later line takes the place of an earlier one: its states are others.
+      if (known >= 0) this.forget(known);
+      timeline.replace(step);
+      if (known >= 0) this.changed(known);
+      return;
+    }
+    if (step.after === (timeline.line.lastSeq ?? timeline.folded)) timeline.branch = step.branch;
+    else {
+      const from = timeline.take(step);
+      this.forget(from);
+      this.changed(from);
+      return;
+    }
+    timeline.append(step);
+  }
+
+  private forget(index: number): void {
+    this.timeline.forgetFrom(index);
+    if (this.walked && this.walked.position >= index) this.walked = undefined;
+  }
+
+  /** Takes lines that arrived. */
+  lines(lines: readonly string[]): void {
+    try {
+      for (const line of lines) this.take(line);
+    } catch (error) {
+      this.fail(error);
+    }
+    this.changed();
+  }
+
+  /** Reads a whole file, in slices. */
+  async read(text: string): Promise<void> {
+    const slice = new Slice();
+    this.share = 0;
+    try {
+      for (let from = 0, count = 0; from < text.length; count++) {
+        const found = text.indexOf('\n', from);
+        const end = found < 0 ? text.length : found;
+        this.take(text.slice(from, end));
+        from = end + 1;
+        if ((count & 15) === 0 && slice.isOver) {
+          this.share = from / text.length;
+          this.changed();
+          await slice.next();
+        }
+      }
+      const { end } = this;
+      if (end) this.problem = { code: end.code, message: end.message };
+    } catch (error) {
+      this.fail(error);
+    }
+    for (const [id, name] of this.reader.names) this.nameBranch(id, name);
+    this.share = null;
+    this.changed();
+  }
+
+  private get end(): FloeError | undefined {
+    return this.reader.end();
+  }
+
+  private nameBranch(id: number, name: string): void {
+    if (this.timeline.branches.some((branch) => branch.id === id)) this.timeline.rename(id, name);
+  }
+
+  private fail(error: unknown): void {
+    this.problem = { code: error instanceof FloeError ? error.code : 'FLOE_TRACE_DAMAGED', message: messageOf(error) };
+  }
+
+  // ---- states ----
+
+  private statesAt(index: number): States {
+    const known = [{ index: -1, states: this.reader.states }];
+    if (this.walked) known.push({ index: this.walked.position, states: this.walked.states });
+    return this.timeline.statesAt(index, known);
+  }
+
+  /** Resolves when the states of a position are near to some that are known. */
+  stateReady(position: number): Promise<void> | undefined {
+    const walked = this.walked?.position ?? -1;
+    if (position <= walked + NEAR) return undefined;
+    return (this.walking ??= this.walk().finally(() => (this.walking = undefined))).then(() => this.stateReady(position));
+  }
+
+  /** Works out states along the line, and keeps some. */
+  private async walk(): Promise<void> {
+    const slice = new Slice();
+    const { timeline } = this;
+    while ((this.walked?.position ?? -1) < timeline.line.length - 1) {
+      const from = this.walked?.position ?? -1;
+      const to = Math.min(from - (from % STRIDE) + STRIDE, timeline.line.length - 1);
+      const states = this.statesAt(to);
+      this.walked = { position: to, states };
+      if (to % KEPT_EVERY === 0) timeline.keep(states, timeline.line.seqAt(to), true);
+      if (slice.isOver) {
+        await slice.next();
+        // Lines may have come meanwhile that make these states others.
+        if (this.walked === undefined) continue;
+      }
+    }
+  }
+}
+/** Steps whose patches are applied at once. */
+const STRIDE = 100;
+/** After so many steps states are kept. */
+const KEPT_EVERY = 500;
+/** So many steps from known states are worked out at once. */
+const NEAR = 600;
+
+/** Lets an inspector at the other end of a channel look into a recording. Returns a function that ends it. */
+export function linkRecording(
+  recorded: RecordedHistory,
+  channel: Channel,
+  { name, kind = 'file', can = [] }: { readonly name: string; readonly kind?: 'live' | 'file'; readonly can?: readonly Ability[] },
+): () => void {
+  const changed = onceAFrame(() => link.notify('changed', history.status()));
+  const missing = Object.fromEntries(Object.entries(MISSING).filter(([ability]) => !can.includes(ability as Ability)));
+  const hello = () => ({ name, kind, can, missing, redacted: recorded.source.redacted, actions: [] });
+  const history = new HistoryEnd(
+    recorded.source,
+    {
+      hello,
+      shown: () => ({ cursor: recorded.source.at(recorded.source.end - 1)?.seq ?? null, isLive: true, isPaused: false }),
+      isLive: kind === 'live',
+      observedOf: () => null,
+      reading: () => ({ reading: recorded.reading, problem: recorded.problem }),
+      stateReady: (position) => recorded.stateReady(position),
+    },
+    changed.call,
+  );
+  const link = answer(channel, { ...history.handlers(), hello: () => ({ version: LINK_VERSION, ...hello() }) });
+  return () => {
+    link.end();
+    changed.end();
+    history.end();
+  };
+}

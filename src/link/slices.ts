@@ -1,0 +1,43 @@
+// Long work in slices, between which the page draws and listens.
+import { stopwatch } from '../core/host.js';
+
+/** Milliseconds of work before the page has its turn. */
+const SLICE = 8;
+
+interface Platform {
+  readonly scheduler?: { yield?(): Promise<void> };
+  readonly MessageChannel?: new () => {
+    readonly port1: { onmessage: (() => void) | null; close?(): void };
+    readonly port2: { postMessage(message: unknown): void };
+  };
+  setTimeout(fn: () => void, ms: number): unknown;
+}
+const platform = globalThis as unknown as Platform;
+
+/** Lets everything else happen that waits. */
+export function pause(): Promise<void> {
+  const { scheduler, MessageChannel } = platform;
+  if (scheduler?.yield) return scheduler.yield();
+  if (!MessageChannel) return new Promise((resolve) => void platform.setTimeout(resolve, 0));
+  return new Promise((resolve) => {
+    const { port1, port2 } = new MessageChannel();
+    port1.onmessage = () => {
+      port1.onmessage = null;
+      port1.close?.();
+      resolve();
+    };
+    port2.postMessage(null);
+  });
+}
+
+/** Says when a slice is over. */
+export class Slice {
+  private began = stopwatch();
+  get isOver(): boolean {
+    return stopwatch() - this.began > SLICE;
+  }
+  async next(): Promise<void> {
+    await pause();
+    this.began = stopwatch();
+  }
+}
