@@ -2,7 +2,7 @@
 import { chmodSync } from 'node:fs';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
-import { root, runTool, tell } from './run.mjs';
+import { root, run, runTool, tell } from './run.mjs';
 import { setUp } from './setup.mjs';
 
 const harbour = join(root, 'examples', 'harbour');
@@ -11,6 +11,7 @@ const tsc = (...args) => runTool('typescript/bin/tsc', args, { quiet: true });
 /** Each part of the build: its name, and how it runs. The later ones read what the earlier ones wrote. */
 export const parts = [
   ['the library', () => tsc('-b', 'tsconfig.build.json')],
+  ['the inspector', () => run(process.execPath, [join(root, 'scripts', 'bundle-inspector.mjs')], { quiet: true })],
   ['the harbour office', () => tsc('-p', join(harbour, 'tsconfig.demo.json'))],
   [
     'the harbour page',

@@ -160,7 +160,10 @@ function shownPair(before: unknown, after: unknown): readonly [ValueShown, Value
     if (start + end === a.length) {
       const extra = b.slice(start, b.length - end);
       const shown = valueShown(extra.length === 1 ? extra[0] : extra);
-      const marked = { ...shown, text: `${more === after ? '+' : '−'} ${shown.kind === 'text' ? `“${shown.text}”` : shown.text}` };
+      const marked = {
+        ...shown,
+        text: `${more === after ? '+' : '−'} ${shown.kind === 'text' ? `“${shown.text}”` : shown.text}`,
+      };
       return [counted(before), marked];
     }
     return [counted(before), counted(after)];

@@ -13,10 +13,7 @@ export class Derived {
   }
 
   /** The selectors and views of which values are kept, by name. */
-  groups(
-    sort: Methods['derived']['params']['sort'],
-    changed: ReadonlySet<object>,
-  ): Methods['derived']['result'] {
+  groups(sort: Methods['derived']['params']['sort'], changed: ReadonlySet<object>): Methods['derived']['result'] {
     const byName = new Map<string, LiveSource[]>();
     const all = this.selectors();
     for (const source of all) {
@@ -101,7 +98,12 @@ export class Derived {
   private dependency(dependency: Dependency): DependencyShown {
     if (dependency.kind === 'place') {
       const { store, pointer, aspect } = dependency;
-      return { kind: 'place', label: `${store}${pointer}`, pointer: pointerIn(store, pointer), aspect: ASPECTS[aspect] };
+      return {
+        kind: 'place',
+        label: `${store}${pointer}`,
+        pointer: pointerIn(store, pointer),
+        aspect: ASPECTS[aspect],
+      };
     }
     const { source } = dependency;
     if (source.kind === 'store')

@@ -12,7 +12,8 @@ import { Slice } from './slices.js';
 /** What is missing where there is only a recording. */
 const MISSING: Readonly<Partial<Record<Ability, string>>> = {
   travel: 'A recording has no page that could be moved.',
-  exclude: 'Leaving a step out computes the others without it, which needs the model: floe inspect TRACE --model MODULE.',
+  exclude:
+    'Leaving a step out computes the others without it, which needs the model: floe inspect TRACE --model MODULE.',
   send: 'Sending an action needs the model: floe inspect TRACE --model MODULE.',
   derived: 'Derived values need the model: floe inspect TRACE --model MODULE.',
   observe: 'Nobody observed what followed these steps: that happens while an inspector is attached.',
@@ -144,7 +145,9 @@ export class RecordedHistory {
   stateReady(position: number): Promise<void> | undefined {
     const walked = this.walked?.position ?? -1;
     if (position <= walked + NEAR) return undefined;
-    return (this.walking ??= this.walk().finally(() => (this.walking = undefined))).then(() => this.stateReady(position));
+    return (this.walking ??= this.walk().finally(() => (this.walking = undefined))).then(() =>
+      this.stateReady(position),
+    );
   }
 
   /** Works out states along the line, and keeps some. */
@@ -176,7 +179,11 @@ const NEAR = 600;
 export function linkRecording(
   recorded: RecordedHistory,
   channel: Channel,
-  { name, kind = 'file', can = [] }: { readonly name: string; readonly kind?: 'live' | 'file'; readonly can?: readonly Ability[] },
+  {
+    name,
+    kind = 'file',
+    can = [],
+  }: { readonly name: string; readonly kind?: 'live' | 'file'; readonly can?: readonly Ability[] },
 ): () => void {
   const changed = onceAFrame(() => link.notify('changed', history.status()));
   const missing = Object.fromEntries(Object.entries(MISSING).filter(([ability]) => !can.includes(ability as Ability)));
@@ -185,7 +192,11 @@ export function linkRecording(
     recorded.source,
     {
       hello,
-      shown: () => ({ cursor: recorded.source.at(recorded.source.end - 1)?.seq ?? null, isLive: true, isPaused: false }),
+      shown: () => ({
+        cursor: recorded.source.at(recorded.source.end - 1)?.seq ?? null,
+        isLive: true,
+        isPaused: false,
+      }),
       isLive: kind === 'live',
       observedOf: () => null,
       reading: () => ({ reading: recorded.reading, problem: recorded.problem }),

@@ -25,6 +25,8 @@ import { causeSentence, labelOf, nameOf } from './words.js';
 
 /** So many places of a change are given. */
 const MOST_CHANGES = 100;
+/** So many parts of a value are given at once. */
+const MOST_PARTS = 500;
 /** Characters of a file that are sent at once. */
 const PART = 500_000;
 /** So many values of a query are looked at before the response says how far it came. */
@@ -93,19 +95,17 @@ export class HistoryEnd {
       this.index.scan();
       return undefined;
     }
-    return (this.scanning ??= this.scan());
+    return (this.scanning ??= this.scan().finally(() => {
+      this.scanning = undefined;
+    }));
   }
 
   private async scan(): Promise<void> {
     const slice = new Slice();
-    try {
-      for (;;) {
-        this.index.scan(() => slice.isOver);
-        if (this.index.isComplete) return;
-        await slice.next();
-      }
-    } finally {
-      this.scanning = undefined;
+    for (;;) {
+      this.index.scan(() => slice.isOver);
+      if (this.index.isComplete) return;
+      await slice.next();
     }
   }
 
@@ -179,7 +179,9 @@ export class HistoryEnd {
     const { action, run, took, stack, problems = [], branch, onTrust, orphan, kind, count, group } = step;
     if (position >= 0) await this.around.stateReady?.(position);
     const { changes, count: changeCount } =
-      position < 0 ? { changes: [], count: step.changes.length } : changesOfSteps(this.source, [position], MOST_CHANGES);
+      position < 0
+        ? { changes: [], count: step.changes.length }
+        : changesOfSteps(this.source, [position], MOST_CHANGES);
     return {
       ...this.stepShown(step),
       position: position - this.source.first,
@@ -209,7 +211,8 @@ export class HistoryEnd {
       const position = this.source.positionOf(seq);
       wanted = position < 0 ? undefined : index.moment(position);
       // A step that belongs to none, as a coalesced one: the one before it.
-      for (let at = position; (wanted === undefined || wanted < 0) && at >= index.first; at--) wanted = index.moment(at);
+      for (let at = position; (wanted === undefined || wanted < 0) && at >= index.first; at--)
+        wanted = index.moment(at);
     }
     if (wanted === undefined && (newest ?? true)) wanted = index.newest;
     if (wanted === undefined || wanted < 0 || wanted >= index.moments.length) return null;
@@ -243,7 +246,13 @@ export class HistoryEnd {
     return lookUp(await this.statesAt(of.before ? position - 1 : position), parsePointer(of.pointer));
   }
 
-  private async parts({ of, from, count, since }: Methods['parts']['params']): Promise<Methods['parts']['result']> {
+  private async parts({
+    of,
+    from,
+    count,
+    since,
+    first = [],
+  }: Methods['parts']['params']): Promise<Methods['parts']['result']> {
     const found = await this.valueOf(of);
     if (!found) return { value: null, total: 0, parts: [] };
     const keys = parsePointer(of.pointer);
@@ -252,13 +261,18 @@ export class HistoryEnd {
         ? undefined
         : lookUp(await this.statesAt(this.position(since) - 1), keys);
     const isNew = of.in === 'state' && since !== undefined && before === undefined && keys.length > 0;
-    const { total, parts } = partsShown(found.value, isNew ? undefined : before, keys, from, Math.min(count, 500));
+    const window = { from, count: Math.min(count, MOST_PARTS), first };
+    const { total, parts } = partsShown(found.value, isNew ? undefined : before, keys, window);
     const linked = of.in === 'state' ? await this.withLinks(of.seq, keys, parts) : parts;
     return { value: valueShown(found.value), total, parts: linked };
   }
 
   /** Marks which parts lead to rows, and how many rows lead to them. */
-  private async withLinks<P extends { readonly key: string }>(seq: number, keys: readonly string[], parts: readonly P[]): Promise<readonly P[]> {
+  private async withLinks<P extends { readonly key: string }>(
+    seq: number,
+    keys: readonly string[],
+    parts: readonly P[],
+  ): Promise<readonly P[]> {
     const { links } = this.around;
     if (!links || keys.length < 2) return parts;
     const [store, type, key] = keys;
@@ -273,7 +287,9 @@ export class HistoryEnd {
     return parts.map((part) => {
       const field = inside === '' ? part.key : `${inside}/${part.key}`;
       const found = from.find((link) => link.link === field);
-      return found ? { ...part, link: { type: found.type, key: found.key, pointer: pointerTo([store, found.type, found.key]) } } : part;
+      return found
+        ? { ...part, link: { type: found.type, key: found.key, pointer: pointerTo([store, found.type, found.key]) } }
+        : part;
     });
   }
 
@@ -323,7 +339,12 @@ export class HistoryEnd {
     await this.ready();
     const { find } = params;
     const matches = find && asks(find) ? finder(find, this.source) : undefined;
-    return timelineShown(params, this.source, this.index, matches && ((position) => matches(this.source.at(position)!)));
+    return timelineShown(
+      params,
+      this.source,
+      this.index,
+      matches && ((position) => matches(this.source.at(position)!)),
+    );
   }
 
   private near({ seq, by }: Methods['near']['params']): Methods['near']['result'] {
@@ -342,7 +363,10 @@ export class HistoryEnd {
     return { seq: source.at(nearer)?.seq ?? null };
   }
 
-  private async compareBranches({ a, b }: Methods['compareBranches']['params']): Promise<Methods['compareBranches']['result']> {
+  private async compareBranches({
+    a,
+    b,
+  }: Methods['compareBranches']['params']): Promise<Methods['compareBranches']['result']> {
     const [from, to] = [await this.statesOfBranch(a), await this.statesOfBranch(b)];
     const { changes, count } = changesBetween(from, to, this.source.at(this.source.end - 1)?.seq ?? 0, MOST_CHANGES);
     return { changes, changeCount: count };
@@ -351,7 +375,9 @@ export class HistoryEnd {
   private async statesOfBranch(branch: number): Promise<Readonly<Record<string, unknown>>> {
     const { source } = this;
     const { common, steps } = source.stepsOf(branch);
-    const states = (await this.statesAt(branch === source.branch ? source.end - 1 : common)) as Readonly<Record<string, unknown>>;
+    const states = (await this.statesAt(branch === source.branch ? source.end - 1 : common)) as Readonly<
+      Record<string, unknown>
+    >;
     return branch === source.branch ? states : patched(states, steps);
   }
 

@@ -42,7 +42,9 @@ export function momentShown(
     MOST_CAUSES,
   );
   const derived = derivedChanges(observed, steps.at(-1)?.seq ?? 0);
-  const failing = steps.find(({ outcome, run }) => outcome === 'failed' || outcome === 'refused' || run?.phase === 'failed');
+  const failing = steps.find(
+    ({ outcome, run }) => outcome === 'failed' || outcome === 'refused' || run?.phase === 'failed',
+  );
   const settled = tree.settled;
   const runs = tree.runs.filter(({ phase }) => phase === 'running');
   return {
@@ -53,6 +55,7 @@ export function momentShown(
     first: steps[0]?.seq ?? null,
     last: steps.at(-1)?.seq ?? null,
     steps: note.steps,
+    action: steps.find(({ kind }) => kind === 'action')?.seq ?? null,
     isGrowing: isLive && runs.length > 0,
     outcome: outcomeOf(steps, failing, settled?.step.fact),
     ...(failing?.reason !== undefined && { reason: failing.reason }),
@@ -86,7 +89,10 @@ function betweenOf(note: MomentNote, own: number, index: StepIndex, source: Trac
 }
 
 function derivedChanges(observed: Observed | null, seq: number): ChangeShown[] {
-  const changed = (observed?.computed ?? []).filter(({ outcome, name }) => outcome === 'changed' && name !== 'a selection');
+  // Inline selections have no name to show; the statuses of tasks are in the tree.
+  const changed = (observed?.computed ?? []).filter(
+    ({ outcome, name }) => outcome === 'changed' && name !== 'a selection' && !/\.status(Of\(|$)/.test(name),
+  );
   return changed.slice(0, MOST_DERIVED).map(({ id, name, before, after }) => ({
     pointer: '',
     label: name,
@@ -160,12 +166,19 @@ class Tree {
       const { run, fact } = step;
       // A run's own ends stand in the line of the run.
       const isRun = fact === 'runStarted' && run !== undefined;
-      if (run && !isRun && run.id > 0 && fact !== 'runSkipped' && this.index.runs.get(run.id)?.moment === this.momentNumber) {
+      if (
+        run &&
+        !isRun &&
+        run.id > 0 &&
+        fact !== 'runSkipped' &&
+        this.index.runs.get(run.id)?.moment === this.momentNumber
+      ) {
         if (step.run!.phase === 'failed' || step.reason !== undefined) this.lines.push(this.failure(step, depth));
         this.write(i, depth);
         continue;
       }
-      if (this.index.isQuiet(this.positions[i]) && !isRun && step.outcome === 'applied' && !this.children.has(i)) continue;
+      if (this.index.isQuiet(this.positions[i]) && !isRun && step.outcome === 'applied' && !this.children.has(i))
+        continue;
       this.lines.push(isRun ? this.runLine(step, depth) : this.stepLine(step, depth));
       this.write(i, depth + 1);
     }
@@ -184,7 +197,12 @@ class Tree {
       kind: 'run',
       label: labelOf(step, this.source),
       detail: (end ? duration(end.time - step.time) : 'under way') + retries,
-      outcome: !span || span.phase === 'running' ? 'running' : span.phase === 'done' || span.phase === 'skipped' ? 'applied' : span.phase,
+      outcome:
+        !span || span.phase === 'running'
+          ? 'running'
+          : span.phase === 'done' || span.phase === 'skipped'
+            ? 'applied'
+            : span.phase,
       seq: step.seq,
     };
   }

@@ -187,13 +187,16 @@ export class Observing {
   changedBy(seqs: Iterable<number>): Set<object> {
     const changed = new Set<object>();
     for (const seq of seqs)
-      for (const { reader, outcome } of this.seen.get(seq)?.computed ?? []) if (outcome === 'changed') changed.add(reader);
+      for (const { reader, outcome } of this.seen.get(seq)?.computed ?? [])
+        if (outcome === 'changed') changed.add(reader);
     return changed;
   }
 }
 
 /** One computation a reader: the value before the first, and after the last; those that changed come first. */
-function joined(all: readonly (Computation & { readonly reader: object })[]): (Computation & { readonly reader: object })[] {
+function joined(
+  all: readonly (Computation & { readonly reader: object })[],
+): (Computation & { readonly reader: object })[] {
   const byReader = new Map<object, Computation & { readonly reader: object }>();
   for (const one of all) {
     const known = byReader.get(one.reader);

@@ -269,6 +269,8 @@ export interface Moment {
   readonly first: number | null;
   readonly last: number | null;
   readonly steps: number;
+  /** The number of its first action; what is left out, or sent again, where no step is chosen. */
+  readonly action: number | null;
   /** A run of it is under way, or an optimistic action is pending. */
   readonly isGrowing: boolean;
   readonly outcome: Outcome | 'cancelled' | 'nothing';
@@ -475,12 +477,17 @@ export interface Methods {
       readonly count: number;
       /** Mark what differs from the state before this step. */
       readonly since?: number;
+      /** Parts that come first, by key; the others follow in their order. */
+      readonly first?: readonly string[];
     };
     result: PartsShown;
   };
   text: { params: { readonly of: ValuePlace }; result: { readonly text: string; readonly cut: boolean } };
   /** The places of the state that a moment, or a step, changed: what a tree opens. */
-  changed: { params: { readonly seq: number; readonly since: number }; result: { readonly pointers: readonly string[] } };
+  changed: {
+    params: { readonly seq: number; readonly since: number };
+    result: { readonly pointers: readonly string[] };
+  };
   linkedBy: {
     params: { readonly seq: number; readonly pointer: string };
     result: { readonly rows: readonly { readonly label: string; readonly pointer: string }[]; readonly total: number };
@@ -498,7 +505,13 @@ export interface Methods {
     result: { readonly groups: readonly DerivedGroup[]; readonly total: number };
   };
   derivedOf: {
-    params: { readonly name: string; readonly from: number; readonly count: number; readonly since?: number; readonly to?: number };
+    params: {
+      readonly name: string;
+      readonly from: number;
+      readonly count: number;
+      readonly since?: number;
+      readonly to?: number;
+    };
     result: { readonly items: readonly DerivedShown[]; readonly total: number };
   };
   derivedOne: { params: { readonly id: number }; result: DerivedDetail | null };
@@ -507,7 +520,10 @@ export interface Methods {
     result: { readonly changes: readonly ChangeShown[]; readonly changeCount: number };
   };
   export: { params: { readonly from: number }; result: { readonly text: string; readonly next: number | null } };
-  writeTest: { params: { readonly from: number; readonly to: number; readonly model: string }; result: { readonly text: string } };
+  writeTest: {
+    params: { readonly from: number; readonly to: number; readonly model: string };
+    result: { readonly text: string };
+  };
   code: { params: { readonly seq: number; readonly as: 'code' | 'json' }; result: { readonly text: string } };
   mute: { params: { readonly name: string; readonly muted: boolean }; result: object };
   show: { params: { readonly seq: number }; result: object };
@@ -515,7 +531,10 @@ export interface Methods {
   exclude: { params: { readonly seq: number; readonly withCaused?: boolean }; result: WhatIf };
   include: { params: { readonly seq: number; readonly withCaused?: boolean }; result: WhatIf };
   /** `payload` is JSON text, in the encoding of leaf values; absent for an action without one. */
-  send: { params: { readonly type: string; readonly payload?: string }; result: { readonly outcome: string; readonly seq: number | null } };
+  send: {
+    params: { readonly type: string; readonly payload?: string };
+    result: { readonly outcome: string; readonly seq: number | null };
+  };
   note: { params: { readonly seq: number; readonly text: string }; result: object };
   switchTo: { params: { readonly branch: number }; result: object };
   nameBranch: { params: { readonly branch: number; readonly name: string }; result: object };

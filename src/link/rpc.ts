@@ -38,8 +38,7 @@ export function answer(
   notify<N extends keyof Notifications>(method: N, params: Notifications[N]): void;
   end(): void;
 } {
-  const respond = (id: number, body: object): void =>
-    channel.send(conceal({ jsonrpc: '2.0' as const, id, ...body }));
+  const respond = (id: number, body: object): void => channel.send(conceal({ jsonrpc: '2.0' as const, id, ...body }));
   const end = channel.listen((message) => {
     if (!('method' in message) || !('id' in message)) return;
     const { id, method, params = {} } = message;

@@ -13,7 +13,15 @@ import { Derived } from './derived.js';
 import { badPayload, noTrace } from './errors.js';
 import { HistoryEnd, type Links } from './history-end.js';
 import { Observing, type Stored } from './observing.js';
-import { LINK_VERSION, type Ability, type Channel, type Methods, type Status, type StepShown, type WhatIf } from './protocol.js';
+import {
+  LINK_VERSION,
+  type Ability,
+  type Channel,
+  type Methods,
+  type Status,
+  type StepShown,
+  type WhatIf,
+} from './protocol.js';
 import { answer, type Handlers } from './rpc.js';
 
 /** A runtime, as far as a link knows it. */
@@ -63,7 +71,8 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
     if (since === undefined || to === undefined) return new Set();
     const seqs: number[] = [];
     const last = source.positionOf(to);
-    for (let at = source.positionOf(since); at >= 0 && at <= last && seqs.length < 5000; at++) seqs.push(source.at(at)!.seq);
+    for (let at = source.positionOf(since); at >= 0 && at <= last && seqs.length < 5000; at++)
+      seqs.push(source.at(at)!.seq);
     return observing.changedBy(seqs);
   };
   const handlers: Handlers = {

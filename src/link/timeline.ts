@@ -25,7 +25,7 @@ const BAR_ROWS = 3;
 /** The chosen moment takes so much of the width when its surroundings are shown. */
 const SHARE = 0.24;
 /** The least that it stands for, in milliseconds. */
-const LEAST = 400;
+const LEAST = 1500;
 /** So many bars are drawn. */
 const MOST_BARS = 400;
 const MOST_BRANCHES = 4;
@@ -166,7 +166,10 @@ function aroundMoment(index: StepIndex, moment: number, width: number): Scale {
   // What is left of the room stands before the first step.
   const last = pieces.at(-1)!;
   const shift = Math.max(0, width - EDGE - 60 - last.x1);
-  const moved = fromPosition > index.first || shift > 0 ? pieces.map((piece) => ({ ...piece, x0: piece.x0 + shift, x1: piece.x1 + shift })) : pieces;
+  const moved =
+    fromPosition > index.first || shift > 0
+      ? pieces.map((piece) => ({ ...piece, x0: piece.x0 + shift, x1: piece.x1 + shift }))
+      : pieces;
   return scaleOf(moved, left, stop, fromPosition, toPosition, width);
 }
 
@@ -213,7 +216,8 @@ function scaleOf(
       else high = middle;
     }
     const piece = pieces[low];
-    const share = piece.to > piece.from ? (time - piece.from) / (piece.to - piece.from) : piece.x1 > piece.x0 + FOLD ? 0.5 : 0;
+    const share =
+      piece.to > piece.from ? (time - piece.from) / (piece.to - piece.from) : piece.x1 > piece.x0 + FOLD ? 0.5 : 0;
     return Math.round((piece.x0 + Math.min(Math.max(share, -2), 2) * (piece.x1 - piece.x0)) * 10) / 10;
   };
   return { from, to, fromPosition, toPosition, pieces, x };
@@ -246,9 +250,14 @@ function lanesFor(
   const wanted = chosen ? new Set(chosen) : undefined;
   const names = [...counts.keys()]
     .filter((name) => wanted?.has(name) ?? true)
-    .sort((a, b) => Number(inMoment.has(b)) - Number(inMoment.has(a)) || counts.get(b)! - counts.get(a)! || (a < b ? -1 : 1));
+    .sort(
+      (a, b) =>
+        Number(inMoment.has(b)) - Number(inMoment.has(a)) || counts.get(b)! - counts.get(a)! || (a < b ? -1 : 1),
+    );
   const shown = new Set(names.slice(0, most));
-  const byName = (kind: 'address' | 'store') => (name: string): LaneShown => ({ name, kind });
+  const byName =
+    (kind: 'address' | 'store') =>
+    (name: string): LaneShown => ({ name, kind });
   const order = [...index.stores].filter((name) => shown.has(name));
   return {
     lanes: [
@@ -297,7 +306,8 @@ class Drawing {
     const marks = index.marksAt(position);
     if (marks & Mark.status) return;
     const x = this.scale.x(index.time(position));
-    const outcome = marks & Mark.problem ? (index.outcome(position) === 'refused' ? 'refused' : 'failed') : index.outcome(position);
+    const outcome =
+      marks & Mark.problem ? (index.outcome(position) === 'refused' ? 'refused' : 'failed') : index.outcome(position);
     const lanes = index.storesAt(position).flatMap((name) => this.laneOf.get(name) ?? []);
     // What changed nothing stands in the first lane: its stores are not known.
     if (lanes.length === 0 && outcome !== 'applied' && this.laneOf.size > 0) lanes.push(0);
@@ -347,11 +357,15 @@ class Drawing {
     for (const run of this.index.runs.values()) {
       if (this.bars.length >= MOST_BARS) return;
       const end = run.end ?? this.index.end;
-      if (run.start >= toPosition || end < fromPosition || !this.index.has(Math.max(run.start, this.index.first))) continue;
+      if (run.start >= toPosition || end < fromPosition || !this.index.has(Math.max(run.start, this.index.first)))
+        continue;
       const isChosen = this.moment !== undefined && run.moment === this.moment;
       const x0 = run.start < fromPosition ? 0 : this.xAt(run.start);
       const last = Math.min(end, toPosition - 1);
-      const x1 = Math.max(x0 + 4, run.end === undefined || end >= toPosition ? this.scale.x(this.scale.to) : this.xAt(last));
+      const x1 = Math.max(
+        x0 + 4,
+        run.end === undefined || end >= toPosition ? this.scale.x(this.scale.to) : this.xAt(last),
+      );
       let row = rows.findIndex((to) => to <= x0 - 2);
       if (row < 0) row = BAR_ROWS - 1;
       rows[row] = x1;
@@ -372,7 +386,10 @@ class Drawing {
     const { fromPosition, toPosition } = this.scale;
     for (const [position, { position: end, how }] of this.index.settled) {
       if (position >= toPosition || end < fromPosition || !this.index.has(position) || !this.index.has(end)) continue;
-      const lane = this.index.storesAt(position).map((name) => this.laneOf.get(name)).find((one) => one !== undefined);
+      const lane = this.index
+        .storesAt(position)
+        .map((name) => this.laneOf.get(name))
+        .find((one) => one !== undefined);
       if (lane === undefined) continue;
       const isChosen = this.moment !== undefined && this.index.moment(position) === this.moment;
       this.spans.push({
@@ -391,8 +408,15 @@ class Drawing {
   private drawThreads(moment: number): void {
     const { index, source } = this;
     const placeOf = (position: number): { readonly x: number; readonly lane: number } | undefined => {
-      if (!index.has(position) || position < this.scale.fromPosition || position >= this.scale.toPosition) return undefined;
-      const lane = index.marksAt(position) & Mark.status ? this.tasks : index.storesAt(position).map((name) => this.laneOf.get(name)).find((one) => one !== undefined);
+      if (!index.has(position) || position < this.scale.fromPosition || position >= this.scale.toPosition)
+        return undefined;
+      const lane =
+        index.marksAt(position) & Mark.status
+          ? this.tasks
+          : index
+              .storesAt(position)
+              .map((name) => this.laneOf.get(name))
+              .find((one) => one !== undefined);
       return lane === undefined || lane < 0 ? undefined : { x: this.xAt(position), lane };
     };
     for (const position of index.stepsOf(moment)) {
@@ -421,7 +445,10 @@ class Drawing {
       const telling = steps.filter(({ fact, run }) => fact !== 'summed' && !run);
       const marks = spread(telling.map(({ seq, time }) => ({ seq, x: Math.max(x0 + 8, scale.x(time)) })));
       const lane = index.has(common)
-        ? (index.storesAt(common).map((one) => this.laneOf.get(one)).find((one) => one !== undefined) ?? 0)
+        ? (index
+            .storesAt(common)
+            .map((one) => this.laneOf.get(one))
+            .find((one) => one !== undefined) ?? 0)
         : 0;
       rows.push({ id, name, x0, x1: Math.max(x0 + 40, ...marks.map(({ x }) => x)) + 6, lane, marks });
     }
@@ -431,7 +458,9 @@ class Drawing {
 const MOST_THREADS = 60;
 
 /** Marks with a least distance, as many as fit. */
-function spread(marks: readonly { readonly seq: number; readonly x: number }[]): { readonly seq: number; readonly x: number }[] {
+function spread(
+  marks: readonly { readonly seq: number; readonly x: number }[],
+): { readonly seq: number; readonly x: number }[] {
   const kept: { readonly seq: number; readonly x: number }[] = [];
   for (const mark of marks) {
     const last = kept.at(-1);

@@ -160,30 +160,52 @@ export const isOpenable = (value: unknown): boolean => sizeOf(value) > 0;
 /**
  * A window of the parts of a value, each marked with how it differs from an earlier version. What is gone comes at the end.
  * Versions share what is equal, so that a difference is found without looking inside.
+ * @param first keys of parts that come before the others
  */
 export function partsShown(
   now: unknown,
   before: { readonly value: unknown } | undefined,
   keys: readonly string[],
-  from: number,
-  count: number,
+  { from, count, first = [] }: { readonly from: number; readonly count: number; readonly first?: readonly string[] },
 ): { readonly total: number; readonly parts: PartShown[] } {
   const size = sizeOf(now);
   const gone = before ? goneFrom(before.value, now) : [];
-  const parts: PartShown[] = partsOf(now, from, count).map(([key, value]) => ({
+  const shown = (key: string, value: unknown): PartShown => ({
     key,
     pointer: pointerTo([...keys, key]),
     value: valueShown(value),
     ...(before && difference(partUnder(before.value, key), value)),
-  }));
+  });
+  const parts = ordered(now, from, count, first).map(([key, value]) => shown(key, value));
   for (const [key, value] of gone.slice(Math.max(0, from - size), Math.max(0, from + count - size)))
     parts.push({ key, pointer: pointerTo([...keys, key]), value: valueShown(value), changed: 'removed' });
   return { total: size + gone.length, parts };
 }
 
+/** A window of the parts, in which some come first. */
+function ordered(
+  value: unknown,
+  from: number,
+  count: number,
+  first: readonly string[],
+): (readonly [string, unknown])[] {
+  const early = first.flatMap((key) => {
+    const found = partUnder(value, key);
+    return found ? [[key, found.value] as const] : [];
+  });
+  if (early.length === 0) return partsOf(value, from, count);
+  const head = early.slice(from, from + count);
+  const skip = Math.max(0, from - early.length);
+  const known = new Set(early.map(([key]) => key));
+  // As many more as come first: those are left out here.
+  const rest = partsOf(value, 0, skip + count + known.size).filter(([key]) => !known.has(key));
+  return [...head, ...rest.slice(skip, skip + count - head.length)];
+}
+
 /** Keys that are gone. Only objects and small tables are looked through: the items of a list move. */
 function goneFrom(before: unknown, now: unknown): (readonly [string, unknown])[] {
-  if (before === now || typeof before !== 'object' || before === null || typeof now !== 'object' || now === null) return [];
+  if (before === now || typeof before !== 'object' || before === null || typeof now !== 'object' || now === null)
+    return [];
   if (isKeyed(before) && isKeyed(now)) {
     if (before.size <= now.size && before.size > MOST_LOOKED) return [];
     return taken(before, 0, MOST_LOOKED).filter(([key]) => !now.has(key));

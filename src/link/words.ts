@@ -128,14 +128,15 @@ export function duration(ms: number): string {
 
 /** What the user did: `click on “Assign”`. */
 export function deed({ kind, name, role, key }: Interaction): string {
-  const on = name === '' ? (role === undefined ? 'the page' : `a ${role}`) : `“${name}”`;
+  const what = role === 'row' ? 'the row ' : role === 'item' ? 'the item ' : '';
+  const on = name === '' ? (role === undefined ? 'the page' : `a ${role}`) : `${what}“${name}”`;
   switch (kind) {
     case 'click':
       return `click on ${on}`;
     case 'submit':
       return name === '' ? 'sending of a form' : `sending of ${on}`;
     case 'input':
-      return `input in ${on}`;
+      return role === 'list' ? `choice in ${on}` : `input in ${on}`;
     case 'key':
       return `${key ?? 'key'} on ${on}`;
   }
@@ -165,6 +166,7 @@ export function sentenceOf(told: Told, source: TraceSource): string {
   const subject = interaction ? `${told.isLive ? 'Your' : 'The'} ${deed(interaction)}` : doer(root, told.isLive);
   if (steps.length === 0 && told.runs.length === 0)
     return interaction ? `${subject} dispatched nothing` : root ? factSentence(root, source) : subject;
+  if (!interaction && root?.kind === 'fact' && !root.run) return factSentence(root, source);
   return `${subject} ${predicate(told, source)}${settlement(told, source)}`;
 }
 
@@ -203,7 +205,7 @@ function predicate({ steps, runs, interaction }: Told, source: TraceSource): str
   const names = distinct(phrases.map(({ text }) => text));
   if (runs.length > 0) {
     const tasks = listed(distinct(runs.map(({ start, task }) => runTitle(start, task, source))).slice(0, MOST_TOLD));
-    return names.length === 0 ? `ran ${tasks}` : `ran ${tasks}: ${withRest(names)}`;
+    return names.length === 0 ? `ran “${tasks}”` : `ran “${tasks}”: ${withRest(names)}`;
   }
   return steps.every(({ kind }) => kind === 'fact') && !interaction ? withRest(names) : `dispatched ${withRest(names)}`;
 }
@@ -225,7 +227,10 @@ function phrase(step: Step, source: TraceSource): { readonly text: string; reado
   const base = title ?? labelOf(step, source);
   const how = step.excluded ? 'left out' : howOf(step);
   const isTitle = title !== undefined && how === undefined;
-  return { text: how === undefined ? base : `${step.action?.type ?? base}, ${how}`, isTitle: isTitle || title !== undefined };
+  return {
+    text: how === undefined ? base : `${step.action?.type ?? base}, ${how}`,
+    isTitle: isTitle || title !== undefined,
+  };
 }
 
 /** How an action that was not simply applied ended. */

@@ -239,7 +239,10 @@ export class TraceReader {
 
   private interaction(found: Partial<Record<keyof InteractionLine, unknown>>): void {
     const { interaction: id, time, kind, name, role, key, from, steps } = found;
-    this.check(isCount(id) && isCount(from) && isCount(steps), "'interaction', 'from' or 'steps' is not a whole number");
+    this.check(
+      isCount(id) && isCount(from) && isCount(steps),
+      "'interaction', 'from' or 'steps' is not a whole number",
+    );
     this.check(Number.isFinite(time), "'time' must be a number");
     this.check(INTERACTIONS.has(kind as string), "'kind' is no kind of interaction");
     this.check(isText(name), "'name' is not a text");

@@ -16,7 +16,11 @@ export class Interactions {
   ) {}
 
   /** Begins one, and ends the one that is open. Returns a function that ends it, and gives whether it was open. */
-  begin(what: Omit<Interaction, 'id' | 'time' | 'from' | 'steps'>, time: number, next: number): (next: number) => boolean {
+  begin(
+    what: Omit<Interaction, 'id' | 'time' | 'from' | 'steps'>,
+    time: number,
+    next: number,
+  ): (next: number) => boolean {
     this.end(next);
     const begun: Interaction = { id: ++this.lastId, time, ...what, from: next, steps: 0 };
     this.open = begun;

@@ -24,7 +24,10 @@ export function declaredTitle(step: Step, titled: Titled): string | undefined {
     }
     const title = action && titled.about('action', action.type)?.title;
     if (typeof title !== 'function') return textOf(title, []);
-    return textOf(title, [action!.payload, (store: Source<unknown>) => titled.before(step)?.[definitionOf(store).name]]);
+    return textOf(title, [
+      action!.payload,
+      (store: Source<unknown>) => titled.before(step)?.[definitionOf(store).name],
+    ]);
   } catch {
     // A title is a help: where it fails, the name of the step is shown.
     return undefined;

@@ -14,7 +14,6 @@ import { address, askPositions, followPositions, office, openRoom, positionsArri
 import { httpOffice } from './office-client.js';
 import { loadWhatOthersShow, sendWhereWritten } from './among-tabs.js';
 import { ControlRoom } from './ui/ControlRoom.js';
-import { History } from './ui/History.js';
 import { askOfficer, Question } from './ui/Question.js';
 import { Notice } from './ui/Notice.js';
 
@@ -45,6 +44,9 @@ const theme = createTheme({
   defaultRadius: 'sm',
 });
 
+// It is loaded on demand: the room does not wait for it.
+void import('floe/inspector').then(({ showInspector }) => showInspector(runtime));
+
 createRoot(document.getElementById('root')!).render(
   <StrictMode>
     <MantineProvider theme={theme}>
@@ -53,7 +55,6 @@ createRoot(document.getElementById('root')!).render(
           <ControlRoom persistence={runtime.persistence} />
           <Notice />
           <Question />
-          <History trace={runtime.trace} />
         </RuntimeProvider>
       </DatesProvider>
     </MantineProvider>

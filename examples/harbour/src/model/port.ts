@@ -1,4 +1,5 @@
 // The port: everything that has a key, kept once. The office's nested answers go in, nested views come out.
+import type { StateReader } from 'floe';
 import { byKind, entity, linkTo, listOf, rowOf, tables, type Expanded } from 'floe/entities';
 import type { Anchorage, Berth, Crew, Operator, Phase, Service, Vessel, Visit } from './types.js';
 
@@ -18,7 +19,24 @@ export const visit = entity('visit', rowOf<Visit>(), {
   },
 });
 
-export const port = tables('port', [operator, vessel, berth, anchorage, crew, service, visit]);
+export const port = tables('port', [operator, vessel, berth, anchorage, crew, service, visit], {
+  about: { ingest: { title: (payload) => `took in ${rowsOf(payload)}` } },
+});
+
+/** What came from the office, in words: "41 rows of visit, vessel and service". */
+function rowsOf(payload: unknown): string {
+  const { rows } = payload as { readonly rows: Readonly<Record<string, object>> };
+  const types = Object.entries(rows).filter(([, byKey]) => Object.keys(byKey).length > 0);
+  const count = types.reduce((sum, [, byKey]) => sum + Object.keys(byKey).length, 0);
+  return `${count} rows of ${types.map(([type]) => type).join(', ')}`;
+}
+
+/** The vessel of a visit by name, for the titles of actions. */
+const vesselOf = (id: string, before: StateReader): string => {
+  const { visit: visits, vessel: vessels } = before(port);
+  const row = visits.get(id);
+  return (row && vessels.get(row.vessel)?.name) ?? id;
+};
 
 export const visitMovedOn = port.action(
   'movedOn',
@@ -29,6 +47,16 @@ export const visitMovedOn = port.action(
     if (phase === 'alongside') row.arrives = at;
     if (phase === 'departed') row.departs = at;
   },
+  {
+    about: {
+      title: ({ id, phase }, before) =>
+        phase === 'alongside'
+          ? `brought ${vesselOf(id, before)} alongside`
+          : phase === 'departed'
+            ? `let ${vesselOf(id, before)} depart`
+            : `put ${vesselOf(id, before)} back to ${phase}`,
+    },
+  },
 );
 
 /** Shown at once; the office confirms it, or refuses. */
@@ -38,6 +66,13 @@ export const berthAssigned = port.action(
     const row = draft.visit.get(id);
     if (row) row.place = { kind: 'berth', key };
   },
+  {
+    about: {
+      title: ({ id, berth: key }, before) => `gave ${vesselOf(id, before)} berth ${key}`,
+      confirmed: 'the office confirmed it',
+      reverted: 'the office refused it',
+    },
+  },
 );
 
 export const visitCancelled = port.action(
@@ -46,14 +81,20 @@ export const visitCancelled = port.action(
     const row = draft.visit.get(id);
     if (row) row.phase = 'cancelled';
   },
-  { about: { confirm: 'Cancel this visit?' } },
+  {
+    about: { confirm: 'Cancel this visit?', title: (id, before) => `cancelled the visit of ${vesselOf(id, before)}` },
+  },
 );
 
 /** The office did not take a cancelling. */
-export const visitRestored = port.action('visitRestored', (draft, id: string) => {
-  const row = draft.visit.get(id);
-  if (row) row.phase = 'expected';
-});
+export const visitRestored = port.action(
+  'visitRestored',
+  (draft, id: string) => {
+    const row = draft.visit.get(id);
+    if (row) row.phase = 'expected';
+  },
+  { about: { title: (id, before) => `restored the visit of ${vesselOf(id, before)}` } },
+);
 
 port.invariant('a departed visit has a departure time', (state) =>
   [...state.visit.values()].every(({ phase, departs }) => phase !== 'departed' || departs !== null),

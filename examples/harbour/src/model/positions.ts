@@ -22,7 +22,7 @@ export const followPositions = positions.task(
       await sleep(3000);
     }
   },
-  { overlap: 'ignore' },
+  { overlap: 'ignore', about: { title: 'follow the vessels' } },
 );
 
 export const positionOf = positions.selector('of', (state, hull: string): Position | undefined => state.byHull[hull]);

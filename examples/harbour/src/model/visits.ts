@@ -47,17 +47,29 @@ export const visits = store('visits', {
   check: keptCheck,
 });
 
-export const dayPicked = visits.action('dayPicked', (draft, day: string) => {
-  draft.day = day;
-});
+export const dayPicked = visits.action(
+  'dayPicked',
+  (draft, day: string) => {
+    draft.day = day;
+  },
+  { about: { title: (day) => `picked the day ${day}` } },
+);
 
-export const visitsArrived = visits.action('arrived', (draft, day: string) => {
-  draft.known = day;
-});
+export const visitsArrived = visits.action(
+  'arrived',
+  (draft, day: string) => {
+    draft.known = day;
+  },
+  { about: { title: (day) => `showed the visits of ${day}` } },
+);
 
-export const filterPicked = visits.action('filterPicked', (draft, filter: Filter) => {
-  draft.filter = filter;
-});
+export const filterPicked = visits.action(
+  'filterPicked',
+  (draft, filter: Filter) => {
+    draft.filter = filter;
+  },
+  { about: { title: (filter) => `showed ${filter} visits` } },
+);
 
 visits.when(shiftEnded, (draft) => {
   draft.filter = 'all';

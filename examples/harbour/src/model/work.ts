@@ -7,13 +7,17 @@ import { berth, berthAssigned, port, vessel, visit, visitCancelled, visitMovedOn
 import type { Plan } from './types.js';
 import { dayKnown, dayPicked, dayShown, visits, visitsArrived } from './visits.js';
 
-export const loadPort = port.task('load', async ({ atomic, dispatch, use, signal }) => {
-  const { berths, vessels } = await use(office).port({ signal });
-  atomic(() => {
-    dispatch(port.ingest(berth, berths));
-    dispatch(port.ingest(vessel, vessels));
-  });
-});
+export const loadPort = port.task(
+  'load',
+  async ({ atomic, dispatch, use, signal }) => {
+    const { berths, vessels } = await use(office).port({ signal });
+    atomic(() => {
+      dispatch(port.ingest(berth, berths));
+      dispatch(port.ingest(vessel, vessels));
+    });
+  },
+  { about: { title: 'load the port' } },
+);
 
 /** Asks for the visits of a day; one that is picked meanwhile takes its place. */
 export const loadDay = visits.task(
@@ -25,13 +29,17 @@ export const loadDay = visits.task(
       dispatch(visitsArrived(day));
     });
   },
-  { when: dayPicked, overlap: 'replace' },
+  { when: dayPicked, overlap: 'replace', about: { title: (day) => `load the visits of ${day}` } },
 );
 
 /** What the page begins with: the port, and the day that is shown. */
-export const openRoom = visits.task('open', async ({ read, run }) => {
-  await Promise.all([run(loadPort()), run(loadDay(read(dayShown)))]);
-});
+export const openRoom = visits.task(
+  'open',
+  async ({ read, run }) => {
+    await Promise.all([run(loadPort()), run(loadDay(read(dayShown)))]);
+  },
+  { about: { title: 'open the control room' } },
+);
 
 /** Whether the visits of the day are there, on their way, or missing. */
 export const loading = selector('loading', (read): 'done' | 'under way' | 'failed' => {
@@ -40,13 +48,17 @@ export const loading = selector('loading', (read): 'done' | 'under way' | 'faile
 });
 export const loadingProblem = selector('loadingProblem', (read) => read(loadDay.status).error?.message);
 
-export const planVisit = visits.task('plan', async ({ atomic, dispatch, use }, plan: Plan) => {
-  const planned = await use(office).plan(plan);
-  atomic(() => {
-    dispatch(port.ingest(visit, planned));
-    dispatch(address.went(visitAt(planned.id)));
-  });
-});
+export const planVisit = visits.task(
+  'plan',
+  async ({ atomic, dispatch, use }, plan: Plan) => {
+    const planned = await use(office).plan(plan);
+    atomic(() => {
+      dispatch(port.ingest(visit, planned));
+      dispatch(address.went(visitAt(planned.id)));
+    });
+  },
+  { about: { title: 'plan a visit' } },
+);
 
 /** Brings a visit alongside, or lets it depart. */
 export const moveOn = port.task(
@@ -55,7 +67,7 @@ export const moveOn = port.task(
     const { phase, arrives, departs } = await use(office).moveOn(id);
     dispatch(visitMovedOn({ id, phase, at: phase === 'departed' ? (departs ?? arrives) : arrives }));
   },
-  { overlap: 'ignore', overlapBy: (id) => id },
+  { overlap: 'ignore', overlapBy: (id) => id, about: { title: (id) => `move ${id} on` } },
 );
 
 /** Gives a visit a berth: on the screen at once; the office confirms or refuses a little later. */
@@ -74,7 +86,7 @@ export const assignBerth = port.task(
       throw error;
     }
   },
-  { overlap: 'queue', overlapBy: (id) => id },
+  { overlap: 'queue', overlapBy: (id) => id, about: { title: 'assign a berth' } },
 );
 
 /** The visit is cancelled on the screen, after a question; now the office is told, and may see it otherwise. */
@@ -90,5 +102,5 @@ export const tellCancelled = port.task(
       throw error;
     }
   },
-  { when: visitCancelled },
+  { when: visitCancelled, about: { title: 'tell the office of the cancelled visit' } },
 );

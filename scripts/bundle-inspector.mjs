@@ -1,0 +1,82 @@
+// Puts the libraries of the inspector into the package, in one file, with their licences; and builds the page that
+// `floe inspect` serves. A process of its own, like all of Vite here.
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { build } from 'vite';
+import { root } from './run.mjs';
+
+process.env.NODE_ENV = 'production';
+const out = join(root, 'dist', 'inspector');
+
+/** The code of a module with everything that it imports, and the names of the packages in it. */
+async function bundled(entry, keepsExports) {
+  const result = await build({
+    root,
+    mode: 'production',
+    configFile: false,
+    logLevel: 'warn',
+    define: { 'process.env.NODE_ENV': '"production"' },
+    build: {
+      write: false,
+      target: 'es2022',
+      minify: true,
+      modulePreload: { polyfill: false },
+      ...(keepsExports
+        ? { lib: { entry, formats: ['es'], fileName: 'bundle' } }
+        : { rolldownOptions: { input: entry } }),
+    },
+  });
+  const [chunk] = (Array.isArray(result) ? result[0] : result).output;
+  const packages = new Set(
+    Object.keys(chunk.modules).flatMap((file) => /.*node_modules\/((?:@[^/]+\/)?[^/]+)\//.exec(file)?.[1] ?? []),
+  );
+  return { code: chunk.code, packages };
+}
+
+/** The licences of packages, as they come with them. */
+function licencesOf(packages) {
+  return [...packages]
+    .sort()
+    .map((name) => {
+      const folder = join(root, 'node_modules', name);
+      const { version, license } = JSON.parse(readFileSync(join(folder, 'package.json'), 'utf8'));
+      const file = readdirSync(folder).find((one) => /^licen[cs]e/i.test(one));
+      const text = file ? readFileSync(join(folder, file), 'utf8').trim() : `Licence: ${license}`;
+      return `${name} ${version} (${license})\n\n${text}`;
+    })
+    .join('\n\n----------------------------------------\n\n');
+}
+
+const libraries = await bundled(join(root, 'src/inspector/libraries.ts'), true);
+writeFileSync(join(out, 'libraries.js'), libraries.code);
+rmSync(join(out, 'libraries.js.map'), { force: true });
+writeFileSync(
+  join(out, 'LICENCES.txt'),
+  `The file libraries.js, and the page, hold these packages.\n\n${licencesOf(libraries.packages)}\n`,
+);
+
+const page = await bundled(join(out, 'page.js'), false);
+const folder = join(out, 'page');
+if (!existsSync(folder)) mkdirSync(folder, { recursive: true });
+writeFileSync(join(folder, 'inspector.js'), page.code);
+writeFileSync(
+  join(folder, 'index.html'),
+  `<!doctype html>
+<html lang="en">
+  <head>
+    <meta charset="utf-8" />
+    <meta name="viewport" content="width=device-width, initial-scale=1" />
+    <meta name="referrer" content="no-referrer" />
+    <title>Floe inspector</title>
+    <link rel="icon" href="data:," />
+    <link rel="stylesheet" href="inspector.css" />
+    <script type="module" src="inspector.js"></script>
+  </head>
+  <body></body>
+</html>
+`,
+);
+writeFileSync(
+  join(folder, 'inspector.css'),
+  'html, body { height: 100%; margin: 0; color-scheme: light dark; background: Canvas; }\n',
+);

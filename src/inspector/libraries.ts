@@ -1,0 +1,10 @@
+// The libraries that the interface is made of. In the package they stand in one bundle, which takes the place of this file:
+// whoever installs Floe installs none of them.
+export { html, LitElement, nothing, svg, css, type PropertyValues, type TemplateResult } from 'lit';
+export { classMap } from 'lit/directives/class-map.js';
+export { styleMap } from 'lit/directives/style-map.js';
+export { repeat } from 'lit/directives/repeat.js';
+export { live } from 'lit/directives/live.js';
+export { ref, createRef, type Ref } from 'lit/directives/ref.js';
+export { VirtualizerController } from '@tanstack/lit-virtual';
+export { scaleUtc } from 'd3-scale';

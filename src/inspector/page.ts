@@ -1,0 +1,18 @@
+// The page that `floe inspect` serves: one session, as the command opened it. Its address holds the token.
+import '../entities/index.js';
+import { httpChannel } from '../link/page/http-channel.js';
+import { defineInspector, type InspectorElement } from './inspector.js';
+import { Session } from './session.js';
+
+const given = new URLSearchParams(location.hash.slice(1));
+defineInspector();
+const element = document.createElement('floe-inspector') as InspectorElement;
+element.dock = 'page';
+const name = given.get('name') ?? 'A session';
+const session: Session = new Session(
+  httpChannel('', given.get('token') ?? '', (why) => session.end(why)),
+  name,
+);
+element.sessions = [session];
+document.title = `${name} · Floe inspector`;
+document.body.append(element);
