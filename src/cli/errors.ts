@@ -36,6 +36,12 @@ export const demoMissing = (cause: unknown): FloeError =>
     cause,
   });
 
+export const inspectorMissing = (): FloeError =>
+  new FloeError(
+    'FLOE_INSPECTOR_MISSING',
+    'The page of the inspector is not built. In a clone of the repository run: npm run build',
+  );
+
 export const badOption = (option: string, found: string, wanted: string): FloeError =>
   new FloeError('FLOE_BAD_OPTION', `${option} takes ${wanted} (found: '${found}').`);
 

@@ -4,8 +4,17 @@ import { pathToFileURL } from 'node:url';
 import type { AnyStore } from '../core/index.js';
 import { modelUnusable } from './errors.js';
 
+/** A module of the application's own, with its stores and all that it exports. */
+export interface ModelModule {
+  readonly stores: readonly AnyStore[];
+  readonly exported: readonly unknown[];
+}
+
 /** The stores that a module exports as `stores`. */
-export async function storesIn(file: string): Promise<readonly AnyStore[]> {
+export const storesIn = async (file: string): Promise<readonly AnyStore[]> => (await modelIn(file)).stores;
+
+/** A module that exports its stores as `stores`. */
+export async function modelIn(file: string): Promise<ModelModule> {
   let found: { readonly stores?: unknown };
   try {
     found = (await import(pathToFileURL(resolve(file)).href)) as typeof found;
@@ -14,5 +23,5 @@ export async function storesIn(file: string): Promise<readonly AnyStore[]> {
   }
   if (!Array.isArray(found.stores) || found.stores.length === 0)
     throw modelUnusable(file, "it exports no list 'stores'");
-  return found.stores as readonly AnyStore[];
+  return { stores: found.stores as readonly AnyStore[], exported: Object.values(found) };
 }

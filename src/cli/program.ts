@@ -5,6 +5,7 @@ import colours from 'picocolors';
 import { FloeError, messageOf } from '../core/errors.js';
 import { compare } from './compare.js';
 import { runDemo, type DemoOptions } from './demo.js';
+import { inspect, type InspectOptions } from './inspect.js';
 import { showChanges, showHistory, showState, type LookOptions } from './look.js';
 import { shown, type Output } from './output.js';
 import { replay, type ReplayCommandOptions } from './replay.js';
@@ -109,6 +110,16 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .option('--title <text>', 'what the test is called')
     .option('--out <file>', 'where to write it; standard output without it')
     .action((file: string, options: WriteTestCommandOptions) => writeTestFile(file, options, out));
+  program
+    .command('inspect')
+    .description('serve the inspector as a page on a trace, and print its address')
+    .argument('[trace]', 'a trace file, or - for standard input; without one, files can be dropped on the page')
+    .option(
+      '--model <file>',
+      'also leave steps out, send actions, show derived values: a module that exports the list stores',
+    )
+    .option('--port <port>', 'the port to listen on, 0 for any free one', '0')
+    .action((file: string | undefined, options: InspectOptions) => inspect(file, options, out));
   program
     .command('stored')
     .description('show what is kept between sessions, and whether it can be used; exit code 1 where it cannot')

@@ -1,7 +1,8 @@
 // The inspector as a whole: docked in a page, or a page of its own. It holds one session, and those of opened files beside it.
-import { html, LitElement, nothing, styleMap, type TemplateResult } from './libraries.js';
+import { html, LitElement, nothing, type TemplateResult } from './libraries.js';
 import { channelPair, linkRecording, RecordedHistory } from '../link/index.js';
 import { clock, define, plural, run } from './part.js';
+import { styleOf } from './style-of.js';
 import { Session, type Panel } from './session.js';
 import { styles } from './styles.js';
 import { summaryOf } from './time-line.js';
@@ -100,7 +101,7 @@ export class InspectorElement extends LitElement {
     return html`<section
       class="whole ${dock} ${this.folded && dock !== 'page' ? 'folded' : ''}"
       aria-label="Inspector"
-      style=${styleMap(dock === 'page' || this.folded ? {} : { [dock === 'bottom' ? 'height' : 'width']: `${this.pixels}px` })}
+      ${styleOf(dock === 'page' || this.folded ? {} : { [dock === 'bottom' ? 'height' : 'width']: `${this.pixels}px` })}
       @dragover=${drops.dragover}
       @dragleave=${drops.leave}
       @drop=${drops.drop}
@@ -281,9 +282,7 @@ export class InspectorElement extends LitElement {
     return html`
       <header class="head">
         ${this.sessions.length > 1 ? this.sessionTabs() : html`<b>${session.title}</b>`}
-        <span class="quiet"
-          >${status ? summaryOf(status.steps, status.from, status.to, status.problems) : 'opening …'}</span
-        >
+        <span class="quiet">${status ? summaryOf(status.steps, status.from, status.to, 0) : 'opening …'}</span>
         ${this.problems(session)}
         <input
           type="search"

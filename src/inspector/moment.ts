@@ -1,7 +1,8 @@
 // The moment: what it changed, and the tree of its causes, whose steps open.
-import { classMap, html, nothing, styleMap, type TemplateResult } from './libraries.js';
+import { classMap, html, nothing, type TemplateResult } from './libraries.js';
 import { duration, type CauseShown, type ChangeShown, type Observed, type StepDetail } from '../link/index.js';
 import { copy, define, Part, plural, run, valueView } from './part.js';
+import { styleOf } from './style-of.js';
 
 /** What a moment changed: each place with the value before and after. */
 class Changes extends Part {
@@ -144,7 +145,7 @@ class Causes extends Part {
     const detailOf = seq === null ? undefined : session.opened.get(seq);
     const classes = { cause: true, [kind]: true, [outcome]: true, excluded: excluded ?? false };
     const words = html`<span class="label">${label}</span> <small>${detail}${excluded ? ', left out' : ''}</small>`;
-    return html`<li class=${classMap(classes)} style=${styleMap({ '--depth': String(depth) })}>
+    return html`<li class=${classMap(classes)} ${styleOf({ '--depth': String(depth) })}>
       <span class="mark" aria-hidden="true">${shapeOf(cause)}</span>
       ${
         seq === null

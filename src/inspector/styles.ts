@@ -1027,6 +1027,10 @@ export const styles = css`
     min-width: 0;
     line-height: 18px;
   }
+  .row .value.before {
+    flex-shrink: 0;
+    max-width: 40%;
+  }
   .row .value.text:not(.before, .after)::before,
   .row .value.text:not(.before, .after)::after {
     content: '"';

@@ -1,7 +1,8 @@
 // A value as a tree whose parts come in windows: ten thousand rows cost no more than those that are seen.
-import { createRef, html, nothing, ref, styleMap, VirtualizerController, type TemplateResult } from './libraries.js';
+import { createRef, html, nothing, ref, VirtualizerController, type TemplateResult } from './libraries.js';
 import type { PartShown, ValuePlace } from '../link/index.js';
 import { copy, define, Part, run, valueView } from './part.js';
+import { styleOf } from './style-of.js';
 
 /** Pixels of a row. */
 const ROW = 22;
@@ -194,7 +195,7 @@ export class Tree extends Part {
         class="tree"
         role="tree"
         aria-label=${this.label}
-        style=${styleMap({ height: `${virtualizer.getTotalSize()}px` })}
+        ${styleOf({ height: `${virtualizer.getTotalSize()}px` })}
         @keydown=${(event: KeyboardEvent) => this.keyDown(event, count)}
       >
         ${items.map(({ index, start }) => this.row(index, start))}
@@ -213,18 +214,16 @@ export class Tree extends Part {
 
   private row(at: number, start: number): TemplateResult {
     const row = this.rowAt(at);
-    const position = styleMap({ transform: `translateY(${start}px)`, '--depth': String(row?.depth ?? 0) });
-    if (!row) return html`<div class="row" style=${position}></div>`;
+    const position = styleOf({ transform: `translateY(${start}px)`, '--depth': String(row?.depth ?? 0) });
+    if (!row) return html`<div class="row" ${position}></div>`;
     const { part, node, index } = row;
     if (!part) {
       const window = Math.floor(index / WINDOW);
       if (!node.asked.has(window)) queueMicrotask(() => run(this.load(node, window, this.key)));
-      return html`<div class="row waiting" style=${position}>…</div>`;
+      return html`<div class="row waiting" ${position}>…</div>`;
     }
     if (this.only && row.depth === 0 && !this.only.includes(part.key))
-      return html`<div class="row hidden-store" style=${position}>
-        ${part.key} <span class="quiet">not shown</span>
-      </div>`;
+      return html`<div class="row hidden-store" ${position}>${part.key} <span class="quiet">not shown</span></div>`;
     const isOpen = node.open.has(part.key);
     const canOpen = isOpenable(part);
     const { changed, before, link, linkedBy, value, key, pointer } = part;
@@ -238,7 +237,7 @@ export class Tree extends Part {
       aria-label="${key}: ${value.text}${changed ? `, ${changed === 'inside' ? 'changed inside' : changed}` : ''}"
       tabindex=${at === this.focused ? 0 : -1}
       data-at=${at}
-      style=${position}
+      ${position}
       @focus=${() => (this.focused = at)}
       @click=${() => this.toggle(row, !isOpen)}
     >

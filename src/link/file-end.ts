@@ -85,6 +85,12 @@ export class RecordedHistory {
     if (this.walked && this.walked.position >= index) this.walked = undefined;
   }
 
+  /** A file is going to be read, line by line. */
+  begin(): void {
+    this.share = 0;
+    this.changed();
+  }
+
   /** Takes lines that arrived. */
   lines(lines: readonly string[]): void {
     try {
@@ -111,8 +117,17 @@ export class RecordedHistory {
           await slice.next();
         }
       }
-      const { end } = this;
-      if (end) this.problem = { code: end.code, message: end.message };
+    } catch (error) {
+      this.fail(error);
+    }
+    this.finish();
+  }
+
+  /** The file is at its end. */
+  finish(): void {
+    try {
+      const problem = this.problem ? undefined : this.reader.end();
+      if (problem) this.problem = { code: problem.code, message: problem.message };
     } catch (error) {
       this.fail(error);
     }
@@ -121,15 +136,13 @@ export class RecordedHistory {
     this.changed();
   }
 
-  private get end(): FloeError | undefined {
-    return this.reader.end();
-  }
-
   private nameBranch(id: number, name: string): void {
     if (this.timeline.branches.some((branch) => branch.id === id)) this.timeline.rename(id, name);
   }
 
-  private fail(error: unknown): void {
+  /** What is wrong with the history. */
+  fail(error: unknown): void {
+    this.share = null;
     this.problem = { code: error instanceof FloeError ? error.code : 'FLOE_TRACE_DAMAGED', message: messageOf(error) };
   }
 

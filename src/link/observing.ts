@@ -55,6 +55,8 @@ export class Observing {
     next: number,
     private readonly stored: Stored | undefined,
     private readonly changed: () => void,
+    /** Whether what is computed follows from what is observed: not where only a look at another step computes it. */
+    private readonly counts: boolean,
   ) {
     this.from = next;
     this.seq = next - 1;
@@ -93,6 +95,7 @@ export class Observing {
   }
 
   private computed(reader: object, computation: Computation): void {
+    if (!this.counts) return;
     const seen = this.seenAt(this.seq);
     seen.computedCount++;
     const isSame = computation.outcome === 'same';

@@ -35,9 +35,13 @@ export interface RuntimeEndOptions {
   readonly name: string;
   /** Default: `live`. A recording that a model was given for is a `file`: its runtime serves what-if only. */
   readonly kind?: 'live' | 'file';
-  /** Also how a page that is moved to a step is shown. Default: `true`. */
-  readonly travels?: boolean;
 }
+
+/** What a recording cannot do, though its model is there. */
+const MISSING: Readonly<Partial<Record<Ability, string>>> = {
+  travel: 'A recording has no page that could be moved.',
+  observe: 'Nobody observed what followed these steps: that happens while an inspector is attached.',
+};
 
 /** Milliseconds between two notifications. */
 const FRAME = 16;
@@ -53,20 +57,24 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
   const isLive = options.kind !== 'file';
   const changed = onceAFrame(() => link.notify('changed', history.status()));
   const newest = source.at(source.end - 1)?.seq ?? -1;
-  const observing = new Observing(host, newest + 1, storedOf(runtime), () => history.touch());
+  const observing = new Observing(host, newest + 1, storedOf(runtime), () => history.touch(), isLive);
   const derived = new Derived(observing);
   const history = new HistoryEnd(
     source,
     {
       hello: () => helloOf(trace, source, options),
-      shown: () => ({ cursor: trace.cursor, isLive: trace.isLive, isPaused: trace.isPaused }),
+      shown: () => ({ cursor: trace.cursor, isLive: !isLive || trace.isLive, isPaused: trace.isPaused }),
       isLive,
-      observedOf: (seqs, most) => observing.of(seqs, readerName, most),
+      observedOf: (seqs, most) => (isLive ? observing.of(seqs, readerName, most) : null),
       derivedValue: (id) => derived.value(id),
       links: linksOf(host),
     },
     changed.call,
   );
+  // A recording has no page: looking at a step moves the runtime there, and derived values are those of that step.
+  const at = (seq: number | undefined): void => {
+    if (!isLive && seq !== undefined && source.positionOf(seq) >= 0) trace.seek(seq);
+  };
   const changedBy = (since: number | undefined, to: number | undefined): ReadonlySet<object> => {
     if (since === undefined || to === undefined) return new Set();
     const seqs: number[] = [];
@@ -78,8 +86,14 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
   const handlers: Handlers = {
     ...history.handlers(),
     hello: () => ({ version: LINK_VERSION, ...helloOf(trace, source, options) }),
-    derived: ({ sort, since, to }) => derived.groups(sort, changedBy(since, to)),
-    derivedOf: ({ name, from, count, since, to }) => derived.ofName(name, from, count, changedBy(since, to)),
+    derived: ({ sort, since, to }) => {
+      at(to);
+      return derived.groups(sort, changedBy(since, to));
+    },
+    derivedOf: ({ name, from, count, since, to }) => {
+      at(to);
+      return derived.ofName(name, from, count, changedBy(since, to));
+    },
     derivedOne: ({ id }) => derived.one(id),
     show: ({ seq }) => {
       trace.seek(seq);
@@ -118,14 +132,14 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
 const how = ({ withCaused }: { readonly withCaused?: boolean }): { readonly withCaused?: boolean } =>
   withCaused === undefined ? {} : { withCaused };
 
-function helloOf(trace: Trace, source: TraceSource, { name, kind = 'live', travels = true }: RuntimeEndOptions) {
-  const can: Ability[] = ['exclude', 'send', 'derived', 'observe', 'branches', 'note', 'replace'];
-  if (travels) can.push('travel');
+function helloOf(trace: Trace, source: TraceSource, { name, kind = 'live' }: RuntimeEndOptions) {
+  const can: Ability[] = ['exclude', 'send', 'derived', 'branches', 'note', 'replace'];
+  if (kind === 'live') can.push('observe', 'travel');
   return {
     name,
     kind,
     can,
-    missing: travels ? {} : { travel: 'No page is attached that could show another step.' },
+    missing: kind === 'live' ? {} : MISSING,
     redacted: source.redacted,
     actions: trace.actions,
   };

@@ -23,9 +23,10 @@ import {
   branchLine,
   checkpointLine,
   interactionLine,
-  readTrace,
   stepLine,
   traceLines,
+  traceOf,
+  type GivenTrace,
   type TraceContents,
 } from './file.js';
 import { changesOf, type ValueChange } from './history.js';
@@ -708,9 +709,9 @@ class Recorder implements Trace, Listener {
     this.endSum();
   }
 
-  import(file: string | Iterable<string>): { readonly steps: number; readonly problem?: FloeError } {
+  import(file: GivenTrace): { readonly steps: number; readonly problem?: FloeError } {
     if (this.write) throw writtenElsewhere();
-    const { steps, problem, folded, states, names, interactions } = readTrace(file);
+    const { steps, problem, folded, states, names, interactions } = traceOf(file);
     const timeline = new Timeline();
     timeline.load(steps, folded);
     for (const { id, name } of names) timeline.rename(id, name);

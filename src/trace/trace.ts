@@ -2,6 +2,7 @@
 import type { FloeError } from '../core/errors.js';
 import type { AnyAction, AnyCreator, AnyTask, DispatchResult, Patch } from '../core/index.js';
 import type { Comparison } from './compare.js';
+import type { GivenTrace } from './file.js';
 import type { ValueChange } from './history.js';
 import type { RedactOptions } from './redaction.js';
 import type { Branch, Interaction, Step } from './step.js';
@@ -89,7 +90,7 @@ export interface Trace {
    * @throws FLOE_NOT_A_TRACE, FLOE_TRACE_DAMAGED, FLOE_TRACE_TOO_NEW; FLOE_TRACE_IS_WRITTEN with the option `lines`; then
    * nothing changed
    */
-  import(file: string | Iterable<string>): { readonly steps: number; readonly problem?: FloeError };
+  import(file: GivenTrace): { readonly steps: number; readonly problem?: FloeError };
   /** Calls `listener` after each new step and each move. Returns a function that stops it. */
   watch(listener: () => void): () => void;
 }

@@ -1,0 +1,113 @@
+// `floe inspect [TRACE]`: serves the inspector as a page, on a recording; with `--model` also what needs the model.
+import { basename } from 'node:path';
+import colours from 'picocolors';
+import { messageOf } from '../core/errors.js';
+import { createRuntime, type Runtime, type Source } from '../core/index.js';
+import { STILL } from '../core/runtime.js';
+import { SOURCE } from '../core/source.js';
+import { linkRecording, linkRuntime, RecordedHistory, channelPair, type Channel } from '../link/index.js';
+import { recording } from '../trace/index.js';
+import { badOption } from './errors.js';
+import { readTraceFile, sourceOf } from './input.js';
+import { serveInspector } from './inspector-server.js';
+import { modelIn } from './model.js';
+import type { Output } from './output.js';
+
+export interface InspectOptions {
+  readonly model?: string;
+  readonly port: string;
+}
+
+/** Lines of a file that are read before the page has its turn. */
+const BATCH = 500;
+
+export async function inspect(file: string | undefined, options: InspectOptions, out: Output): Promise<void> {
+  const port = Number(options.port);
+  if (!Number.isInteger(port) || port < 0 || port > 65535)
+    throw badOption('--port', options.port, 'a port, 0 to 65535');
+  const [ours, theirs] = channelPair();
+  const name = file === undefined ? 'No session yet' : file === '-' ? 'standard input' : basename(file);
+  const end =
+    options.model !== undefined && file !== undefined
+      ? await withModel(file, options.model, name, theirs, out)
+      : recorded(file, name, theirs, out);
+  const server = await serveInspector(ours, { port, page: new URL('../inspector/page/', import.meta.url), name });
+  out.talk(
+    colours.dim(
+      'The inspector is served on this machine only. Open the address, whose end is a key; stop with Ctrl+C.',
+    ),
+  );
+  out.result(server.address);
+  await new Promise<void>((resolve) => {
+    process.once('SIGINT', resolve);
+    process.once('SIGTERM', resolve);
+  });
+  end();
+  await server.close();
+}
+
+/** A recording alone. It is read while the page is already served. */
+function recorded(file: string | undefined, name: string, channel: Channel, out: Output): () => void {
+  const history = new RecordedHistory();
+  const end = linkRecording(history, channel, { name });
+  if (file !== undefined) void read(history, file, out);
+  return end;
+}
+
+async function read(history: RecordedHistory, file: string, out: Output): Promise<void> {
+  let batch: string[] = [];
+  let count = 0;
+  history.begin();
+  try {
+    for await (const line of sourceOf(file).lines()) {
+      batch.push(line);
+      count++;
+      if (batch.length < BATCH) continue;
+      history.lines(batch);
+      batch = [];
+      if (count % 20_000 === 0) out.progress(`${count} lines read`);
+      // Requests of the page are answered in between.
+      await new Promise((resolve) => setImmediate(resolve));
+    }
+    history.lines(batch);
+    history.finish();
+  } catch (error) {
+    history.fail(error);
+  }
+  if (history.problem) out.talk(colours.yellow(`${history.problem.code}: ${history.problem.message}`));
+}
+
+/** A recording in a runtime of its model: steps can be left out, actions sent, and selectors are derived. Nothing starts by itself. */
+async function withModel(
+  file: string,
+  model: string,
+  name: string,
+  channel: Channel,
+  out: Output,
+): Promise<() => void> {
+  const { stores, exported } = await modelIn(model);
+  const trace = await readTraceFile(file, out);
+  const runtime = createRuntime({
+    stores,
+    trace: recording({ limit: Infinity }),
+    [STILL]: true,
+    onProblem: ({ error }) => out.talk(colours.yellow(messageOf(error))),
+  });
+  const { problem } = runtime.trace.import(trace);
+  if (problem) out.talk(colours.yellow(`${problem.code}: ${problem.message}`));
+  deriveAll(runtime, exported);
+  const end = linkRuntime(runtime, channel, { name, kind: 'file' });
+  return () => {
+    end();
+    void runtime.close();
+  };
+}
+
+/** Watches the selectors that a model exports, as components would. */
+function deriveAll(runtime: Runtime, exported: readonly unknown[]): void {
+  for (const one of exported) {
+    if (typeof one !== 'object' && typeof one !== 'function') continue;
+    const recipe = one === null ? undefined : (one as Partial<Source<unknown>>)[SOURCE];
+    if (recipe) runtime.watch(one as Source<unknown>, () => undefined, { onError: () => undefined });
+  }
+}
