@@ -1,7 +1,10 @@
 // One history that the interface shows: what the other end of its link said last, and what is chosen in it.
 import {
   Asking,
+  channelPair,
+  linkRecording,
   LINK_VERSION,
+  RecordedHistory,
   type Ability,
   type Channel,
   type FindQuery,
@@ -9,6 +12,7 @@ import {
   type Method,
   type Methods,
   type Moment,
+  type Notifications,
   type Status,
   type StepDetail,
   type TimelineShown,
@@ -50,6 +54,8 @@ export class Session extends EventTarget {
   /** The link is over. */
   ended: string | undefined;
   private readonly asking: Asking;
+  /** Of an end that only sends lines: the recording that they make, read here. */
+  private reader: { readonly history: RecordedHistory; readonly asking: Asking } | undefined;
   private asked = { moment: 0, timeline: 0 };
   private width = 800;
   private around = false;
@@ -63,21 +69,40 @@ export class Session extends EventTarget {
     super();
     this.asking = new Asking(channel, (method, params) => {
       if (method === 'changed') this.heard(params as Status);
+      else this.reader?.history.lines((params as Notifications['lines']).lines);
     });
     void this.begin();
   }
 
   private async begin(): Promise<void> {
     try {
-      this.hello = await this.ask('hello', { version: LINK_VERSION });
+      this.hello = await this.asking.ask('hello', { version: LINK_VERSION });
+      if (this.hello.version > LINK_VERSION)
+        throw new Error(
+          `The application speaks version ${this.hello.version} of the link protocol; this inspector knows versions up to ${LINK_VERSION}. Use the inspector of the same release as the application.`,
+        );
+      if (this.hello.can.includes('lines')) this.readLines(this.hello);
       this.heard(await this.ask('status', {}));
     } catch (error) {
       this.fail(error);
     }
   }
 
+  /** The other end sends lines of a trace file, and responds to commands at most. */
+  private readLines({ name, can }: Hello): void {
+    const history = new RecordedHistory();
+    const [ours, theirs] = channelPair();
+    linkRecording(history, theirs, { name, kind: 'live', can });
+    const asking = new Asking(ours, (method, params) => {
+      if (method === 'changed') this.heard(params as Status);
+    });
+    this.reader = { history, asking };
+    void this.asking.ask('lines', {}).catch((error: unknown) => this.fail(error));
+  }
+
   ask<M extends Method>(method: M, params: Methods[M]['params']): Promise<Methods[M]['result']> {
-    return this.asking.ask(method, params);
+    const end = this.reader && !COMMANDS.has(method) ? this.reader.asking : this.asking;
+    return end.ask(method, params);
   }
 
   /** Asks for something that the user wants done, and says so if it cannot be done. */
@@ -307,5 +332,17 @@ export class Session extends EventTarget {
     return parts.join('');
   }
 }
+
+/** What is asked of the application itself, though its history is read here. */
+const COMMANDS: ReadonlySet<Method> = new Set([
+  'send',
+  'show',
+  'live',
+  'exclude',
+  'include',
+  'note',
+  'switchTo',
+  'nameBranch',
+]);
 
 export const asks = (find: FindQuery): boolean => Object.values(find).some((one) => one !== undefined && one !== '');

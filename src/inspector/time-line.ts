@@ -88,7 +88,7 @@ class TimeLine extends Part {
             ${timeline.marks.map((mark) => this.mark(mark))} ${this.chosenStart(timeline)}
             ${timeline.branches.map((branch, i) => this.branch(branch, branches + i * LANE + 10))}
             ${timeline.cursor === null ? nothing : svg`<path class="cursor" d="M${timeline.cursor} 0 V${axis}"></path>`}
-            ${timeline.hasEnd ? svg`<text class="small now" x=${Math.min(width - 24, (timeline.pieces.at(-1)?.x1 ?? 0) + 8)} y=${TOP - 3}>${status.isLive ? 'now' : 'end'}</text>` : nothing}
+            ${timeline.hasEnd ? svg`<text class="small now" x=${Math.min(width - 24, (timeline.pieces.at(-1)?.x1 ?? 0) + 8)} y="11">${status.isLive ? 'now' : 'end'}</text>` : nothing}
           </svg>
         </div>
         <div class="zoom" role="group" aria-label="Zoom">

@@ -53,6 +53,9 @@ export class Tree extends Part {
   declare only: readonly string[] | undefined;
   private root = emptyNode('');
   private key = '';
+  private placesKey = '';
+  /** The first place that changed is still to be scrolled to. */
+  private seeks = false;
   private focused = 0;
   private readonly closed = new Set<string>();
   private readonly scroller = createRef<HTMLDivElement>();
@@ -69,6 +72,9 @@ export class Tree extends Part {
     if (key === this.key) return;
     const isOther = this.root.pointer !== this.of.pointer;
     this.key = key;
+    const placesKey = JSON.stringify([this.of, this.places]);
+    if (placesKey !== this.placesKey) this.seeks = (this.places ?? []).length > 0;
+    this.placesKey = placesKey;
     if (isOther) this.root = emptyNode(this.of.pointer);
     this.renew(this.root);
   }
@@ -114,7 +120,24 @@ export class Tree extends Part {
       return;
     }
     for (const part of result.parts) this.follow(node, part);
+    if (this.seeks) this.seekChanged();
     this.requestUpdate();
+  }
+
+  /** Scrolls to the first place that changed itself, once it is there. */
+  private seekChanged(): void {
+    const count = Math.min(this.sizeOf(this.root), 2000);
+    for (let at = 0; at < count; at++) {
+      const changed = this.rowAt(at)?.part?.changed;
+      if (changed === undefined || changed === 'inside') continue;
+      this.seeks = false;
+      run(
+        this.updateComplete.then(() => {
+          this.rows.getVirtualizer().scrollToIndex(at, { align: 'center' });
+        }),
+      );
+      return;
+    }
   }
 
   /** Opens a part that leads to a place which changed, or that the user opened. */

@@ -45,13 +45,23 @@ export function changesOfSteps(source: TraceSource, positions: readonly number[]
     const before = at === position - 1 && after ? after : source.statesAt(position - 1);
     after = patched(before, [step]);
     at = position;
-    notePlaces(places, step, before, after);
+    notePlaces(places, refined(step, before, after), before, after);
   }
   const all = [...places.values()].sort((a, b) => a.order - b.order);
   return {
     changes: all.slice(0, most).map((place) => changeShown(place, after ?? {})),
     count: all.length,
   };
+}
+
+/** A patch that replaces a whole tells little: then the places inside that differ. */
+function refined(step: Step, before: States, after: States): Pick<Step, 'seq' | 'changes'> {
+  const isWhole = step.changes.some(({ op, path }) => {
+    if (op !== 'replace') return false;
+    const keys = parsePointer(path);
+    return isBranch(lookUp(before, keys)?.value) && isBranch(lookUp(after, keys)?.value);
+  });
+  return isWhole ? { seq: step.seq, changes: differenceOfStates(before, after).changes } : step;
 }
 
 /** The places at which two state trees differ. */

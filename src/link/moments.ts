@@ -233,7 +233,7 @@ class Tree {
       kind: 'step',
       label: labelOf(step, this.source),
       detail: parts.join(', '),
-      outcome: step.fact === 'reverted' ? 'reverted' : step.outcome,
+      outcome: step.fact === 'reverted' ? 'reverted' : step.kind === 'fact' ? 'applied' : step.outcome,
       seq: step.seq,
       ...(step.excluded && { excluded: true as const }),
     };

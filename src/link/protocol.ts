@@ -538,6 +538,8 @@ export interface Methods {
   note: { params: { readonly seq: number; readonly text: string }; result: object };
   switchTo: { params: { readonly branch: number }; result: object };
   nameBranch: { params: { readonly branch: number; readonly name: string }; result: object };
+  /** Asks an end that sends lines to begin: with those of all steps so far. */
+  lines: { params: object; result: object };
   replace: { params: { readonly text: string }; result: { readonly steps: number } };
 }
 export type Method = keyof Methods;

@@ -52,7 +52,7 @@ export function answer(
     void Promise.resolve()
       .then(() => handler(params))
       .then(
-        (result) => respond(id, { result: result ?? {} }),
+        (result) => respond(id, { result: result === undefined ? {} : result }),
         (error: unknown) => respond(id, { error: errorOf(error) }),
       );
   });

@@ -196,19 +196,28 @@ function factSentence(step: Step, source: TraceSource): string {
 }
 
 function predicate({ steps, runs, interaction }: Told, source: TraceSource): string {
-  const phrases = steps.map((step) => phrase(step, source));
-  const titled = phrases.filter(({ isTitle }) => isTitle);
-  if (titled.length > 0) {
-    const shown = distinct(titled.map(({ text }) => text));
-    return withRest(shown);
-  }
-  const names = distinct(phrases.map(({ text }) => text));
+  const fine = steps.filter((step) => howOf(step) === undefined);
+  const others = steps.filter((step) => howOf(step) !== undefined).map((step) => `${nameOf(step)}, ${howOf(step)!}`);
+  const titles = distinct(
+    fine.flatMap((step) => {
+      const title = step.kind === 'action' ? source.titleOf(step) : undefined;
+      return title === undefined ? [] : [step.excluded ? `${title} (left out)` : title];
+    }),
+  );
+  if (titles.length > 0) return [withRest(titles), ...(others.length > 0 ? [withRest(others)] : [])].join('; ');
+  const names = distinct([...fine.map((step) => nameInSentence(step, source)), ...others]);
   if (runs.length > 0) {
-    const tasks = listed(distinct(runs.map(({ start, task }) => runTitle(start, task, source))).slice(0, MOST_TOLD));
-    return names.length === 0 ? `ran “${tasks}”` : `ran “${tasks}”: ${withRest(names)}`;
+    const tasks = distinct(runs.map(({ start, task }) => runTitle(start, task, source)));
+    const ran = listed(tasks.slice(0, MOST_TOLD).map((task) => (task.includes(' ') ? `“${task}”` : task)));
+    return names.length === 0 ? `ran ${ran}` : `ran ${ran}: ${withRest(names)}`;
   }
   return steps.every(({ kind }) => kind === 'fact') && !interaction ? withRest(names) : `dispatched ${withRest(names)}`;
 }
+
+const nameInSentence = (step: Step, source: TraceSource): string => {
+  const name = step.kind === 'action' ? nameOf(step) : labelOf(step, source);
+  return step.excluded ? `${name} (left out)` : name;
+};
 
 const runTitle = (start: number, task: string, source: TraceSource): string => {
   const step = source.at(start);
@@ -220,17 +229,6 @@ const distinct = (texts: readonly string[]): string[] => [...new Set(texts)];
 function withRest(texts: readonly string[]): string {
   if (texts.length <= MOST_TOLD) return listed(texts);
   return `${texts.slice(0, MOST_TOLD - 1).join(', ')} and ${texts.length - MOST_TOLD + 1} more`;
-}
-
-function phrase(step: Step, source: TraceSource): { readonly text: string; readonly isTitle: boolean } {
-  const title = step.kind === 'action' ? source.titleOf(step) : undefined;
-  const base = title ?? labelOf(step, source);
-  const how = step.excluded ? 'left out' : howOf(step);
-  const isTitle = title !== undefined && how === undefined;
-  return {
-    text: how === undefined ? base : `${step.action?.type ?? base}, ${how}`,
-    isTitle: isTitle || title !== undefined,
-  };
 }
 
 /** How an action that was not simply applied ended. */
