@@ -31,7 +31,9 @@ function BerthCard({ row: { berth, alongside, next } }: { readonly row: BerthRow
   const picked = useSelection(pickedVisit);
   const go = useAction(address.went);
   const visit = alongside ?? next;
-  const isPicked = picked !== undefined && picked.place.id === berth.id;
+  // A visit that is over lies nowhere any more.
+  const isDue = picked?.phase === 'alongside' || picked?.phase === 'expected';
+  const isPicked = isDue && picked.place.id === berth.id;
   const names = ['berth', alongside ? 'berth-taken' : 'berth-free', isPicked ? 'berth-picked' : ''];
   return (
     <button

@@ -1,5 +1,5 @@
 import { Alert, Button, Group, Modal, Select, Stack } from '@mantine/core';
-import { TimeInput } from '@mantine/dates';
+import { TimePicker } from '@mantine/dates';
 import { useSelection, useTask } from 'floe/react';
 import { useState, type SyntheticEvent } from 'react';
 import { berths, dayShown, planVisit, vessels } from '../model/index.js';
@@ -56,16 +56,8 @@ function PlanForm({ onDone }: { readonly onDone: () => void }) {
           onChange={setPlace}
         />
         <Group grow>
-          <TimeInput
-            label="Arrives (UTC)"
-            value={arrives}
-            onChange={(event) => setArrives(event.currentTarget.value)}
-          />
-          <TimeInput
-            label="Departs (UTC)"
-            value={departs}
-            onChange={(event) => setDeparts(event.currentTarget.value)}
-          />
+          <TimePicker label="Arrives (UTC)" format="24h" value={arrives} onChange={setArrives} />
+          <TimePicker label="Departs (UTC)" format="24h" value={departs} onChange={setDeparts} />
         </Group>
         {state.problem && <Alert color="red">{state.problem}</Alert>}
         <Group justify="flex-end">

@@ -17,13 +17,22 @@ import {
   visitsShown,
   type Filter,
 } from '../model/index.js';
+import { useEffect, useRef } from 'react';
 import { PhaseBadge } from './PhaseBadge.js';
 import { clock } from './times.js';
 
 const filters: readonly Filter[] = ['all', 'expected', 'alongside', 'departed'];
 
-/** The day's visits, filtered by one phase at a time. */
+/** The day's visits, filtered by one phase at a time. The list opens at the first visit that is not over. */
 export function VisitPanel() {
+  const body = useRef<HTMLDivElement>(null);
+  const day = useSelection(dayShown);
+  const known = useSelection(loading) === 'done';
+  useEffect(() => {
+    const { current } = body;
+    const first = current?.querySelector<HTMLElement>('tr.row:not([data-phase=departed], [data-phase=cancelled])');
+    if (known && current && first) current.scrollTop = first.offsetTop - first.offsetHeight;
+  }, [day, known]);
   return (
     <Paper component="section" withBorder className="panel panel-visits" aria-label="Visits">
       <Group justify="space-between" className="panel-head" wrap="wrap">
@@ -32,7 +41,7 @@ export function VisitPanel() {
         </Title>
         <PhaseFilter />
       </Group>
-      <div className="panel-body" tabIndex={0} role="region" aria-label="List of visits">
+      <div className="panel-body" ref={body} tabIndex={0} role="region" aria-label="List of visits">
         <VisitList />
       </div>
     </Paper>
@@ -132,6 +141,7 @@ function VisitRow({ id }: { readonly id: string }) {
   return (
     <Table.Tr
       aria-selected={picked}
+      data-phase={visit.phase}
       className={picked ? 'row row-picked' : 'row'}
       onClick={() => go(visitAt(visit.id))}
     >
