@@ -62,6 +62,9 @@ function dependency(port: Port): Dependency {
 /** The name of what a probe gets, with its arguments; empty for an inline selection. */
 export const readerName = (reader: object): string => (reader instanceof Entry ? reader.name : '');
 
+/** Whether watchers are notified of what a probe gets: it is on the screen, perhaps. */
+export const isWatched = (reader: object): boolean => reader instanceof Entry && reader.watcherCount > 0;
+
 /** Has a probe told of the derived values and watchers of one runtime. Returns a function that ends it. */
 export function observeIn(host: Host, probe: Probe): () => void {
   const isOwn = (reader: object): boolean => reader instanceof Entry && reader.isOf(host);

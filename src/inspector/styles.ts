@@ -446,8 +446,6 @@ export const styles = css`
     border-top: 1px solid var(--line);
     background: var(--ground);
     padding: 2px 14px 0;
-    max-height: 118px;
-    overflow: hidden;
     min-width: 0;
   }
   .state-of {

@@ -257,7 +257,6 @@ export class Tree extends Part {
       aria-expanded=${canOpen ? String(isOpen) : nothing}
       aria-setsize=${node.total}
       aria-posinset=${index + 1}
-      aria-label="${key}: ${value.text}${changed ? `, ${changed === 'inside' ? 'changed inside' : changed}` : ''}"
       tabindex=${at === this.focused ? 0 : -1}
       data-at=${at}
       ${position}
@@ -265,10 +264,11 @@ export class Tree extends Part {
       @click=${() => this.toggle(row, !isOpen)}
     >
       <span class="twisty" aria-hidden="true">${canOpen ? (isOpen ? '▾' : '▸') : ''}</span>
-      <span class="key">${key}</span>
+      <span class="key">${key}</span
+      >${changed === undefined ? nothing : html`<span class="for-readers">${changed === 'inside' ? 'changed inside' : changed}</span>`}
       ${changed === 'replaced' || changed === 'removed' ? html`${valueView(before ?? value, 'before')} ` : nothing}
       ${changed === 'removed' ? nothing : link ? html`<span class="arrow">→</span> ${valueView(value, changed === undefined || changed === 'inside' ? '' : 'after')}` : isOpen && (value.kind === 'object' || value.kind === 'list') ? html`<span class="quiet">${sizeText(part)}</span>` : valueView(value, changed === 'added' || changed === 'replaced' ? 'after' : '')}
-      <span class="row-tools">
+      <span class="row-tools" aria-hidden="true">
         ${
           link
             ? html`<button class="link" tabindex="-1" @click=${(event: Event) => this.goTo(event, link.pointer)}>

@@ -89,9 +89,11 @@ function betweenOf(note: MomentNote, own: number, index: StepIndex, source: Trac
 }
 
 function derivedChanges(observed: Observed | null, seq: number): ChangeShown[] {
-  // Inline selections have no name to show; the statuses of tasks are in the tree.
+  // Those that watchers are notified of, as components. Inline selections have no name to show; the statuses of tasks are
+  // in the tree.
   const changed = (observed?.computed ?? []).filter(
-    ({ outcome, name }) => outcome === 'changed' && name !== 'a selection' && !/\.status(Of\(|$)/.test(name),
+    ({ outcome, name, watched }) =>
+      watched && outcome === 'changed' && name !== 'a selection' && !/\.status(Of\(|$)/.test(name),
   );
   return changed.slice(0, MOST_DERIVED).map(({ id, name, before, after }) => ({
     pointer: '',

@@ -1,6 +1,6 @@
 // What follows steps beyond what a trace records: selectors that were computed, watchers that were notified, storages that
 // were written. It is observed while an inspector is attached, and kept for the newest steps, by reference.
-import { liveSources, observeIn, type LiveSource } from '../core/live.js';
+import { isWatched, liveSources, observeIn, type LiveSource } from '../core/live.js';
 import type { Computation } from '../core/probe.js';
 import { describeArguments } from '../core/source.js';
 import type { Host } from '../core/transition.js';
@@ -178,6 +178,7 @@ export class Observing {
         before: outcome === 'first' ? null : valueShown(before),
         after: valueShown(after),
         took,
+        watched: isWatched(reader),
       })),
       computedCount: all.reduce((sum, seen) => sum + seen.computedCount, 0),
       forNothing: all.reduce((sum, seen) => sum + seen.forNothing, 0),

@@ -223,6 +223,8 @@ export interface ComputedShown {
   readonly after: ValueShown | null;
   /** Milliseconds. */
   readonly took: number;
+  /** Watchers are notified of it. */
+  readonly watched: boolean;
 }
 
 export interface StepDetail extends StepShown {

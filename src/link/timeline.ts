@@ -248,13 +248,11 @@ function lanesFor(
       for (const name of stores) if (!isStatusStore(name)) inMoment.add(name);
   }
   const wanted = chosen ? new Set(chosen) : undefined;
-  const names = [...counts.keys()]
-    .filter((name) => wanted?.has(name) ?? true)
-    .sort(
-      (a, b) =>
-        Number(inMoment.has(b)) - Number(inMoment.has(a)) || counts.get(b)! - counts.get(a)! || (a < b ? -1 : 1),
-    );
-  const shown = new Set(names.slice(0, most));
+  const names = wanted ? [...index.stores].filter((name) => wanted.has(name)) : [...counts.keys()];
+  const count = (name: string): number => counts.get(name) ?? 0;
+  const isIn = (name: string): number => Number(inMoment.has(name));
+  names.sort((a, b) => isIn(b) - isIn(a) || count(b) - count(a) || (a < b ? -1 : 1));
+  const shown = new Set(names.slice(0, wanted ? wanted.size : most));
   const byName =
     (kind: 'address' | 'store') =>
     (name: string): LaneShown => ({ name, kind });

@@ -138,7 +138,7 @@ export function deed({ kind, name, role, key }: Interaction): string {
     case 'input':
       return role === 'list' ? `choice in ${on}` : `input in ${on}`;
     case 'key':
-      return `${key ?? 'key'} on ${on}`;
+      return key === undefined ? `key on ${on}` : `${key} key on ${on}`;
   }
 }
 

@@ -8,6 +8,7 @@ export { undoStack } from './undo-stack.js';
 export { TRACE_VERSION, causeOf, titleOf } from './step.js';
 
 export type { Trace, RecordingOptions } from './trace.js';
+export type { NotedInteraction } from './interactions.js';
 export type { GivenTrace, TraceFile } from './file.js';
 export type { Comparison } from './compare.js';
 export type { Divergence, Replay, ReplayOptions } from './replay.js';

@@ -1,9 +1,16 @@
 // What the user did while a tool observed the page, and which steps were recorded meanwhile.
 import type { Interaction } from './step.js';
 
+/** How an interaction is noted. */
+export interface NotedInteraction extends Pick<Interaction, 'kind' | 'name' | 'role' | 'key'> {
+  /** Forgets it when no step was recorded meanwhile: for what may be nothing to the application. Default: `false`. */
+  readonly onlyWithSteps?: boolean;
+}
+
 export class Interactions {
   private done: Interaction[] = [];
   private open: Interaction | undefined;
+  private needsSteps = false;
   private lastId = 0;
 
   /**
@@ -17,11 +24,12 @@ export class Interactions {
 
   /** Begins one, and ends the one that is open. Returns a function that ends it, and gives whether it was open. */
   begin(
-    what: Omit<Interaction, 'id' | 'time' | 'from' | 'steps'>,
+    { onlyWithSteps = false, ...what }: NotedInteraction,
     time: number,
     next: number,
   ): (next: number) => boolean {
     this.end(next);
+    this.needsSteps = onlyWithSteps;
     const begun: Interaction = { id: ++this.lastId, time, ...what, from: next, steps: 0 };
     this.open = begun;
     return (then) => {
@@ -35,6 +43,7 @@ export class Interactions {
     const { open } = this;
     if (!open) return;
     this.open = undefined;
+    if (this.needsSteps && next === open.from) return;
     const ended = { ...open, steps: next - open.from };
     this.done.push(ended);
     if (this.done.length > this.most) this.done.shift();
@@ -44,6 +53,7 @@ export class Interactions {
   /** All that are kept; the open one holds the steps before the next one. */
   list(next: number): readonly Interaction[] {
     const { open } = this;
+    if (open && this.needsSteps && next === open.from) return this.done;
     return open ? [...this.done, { ...open, steps: next - open.from }] : this.done;
   }
 

@@ -35,7 +35,7 @@ import { recompute, type Recomputing } from './recompute.js';
 import { Redaction } from './redaction.js';
 import { Differences, PACKED_FROM, PackedStep, patchesOf, whole } from './packing.js';
 import { stackOf } from './stack.js';
-import { Interactions } from './interactions.js';
+import { Interactions, type NotedInteraction } from './interactions.js';
 import { SOURCE_OF, sourceFor, type TraceSource } from './source.js';
 import { CODE, type Branch, type Interaction, type Step, type StepCause, type StepInMaking } from './step.js';
 import { GrowingSum } from './summing.js';
@@ -397,7 +397,8 @@ class Recorder implements Trace, Listener {
     return this.did.list(this.timeline.nextSeq);
   }
 
-  noteInteraction(what: Pick<Interaction, 'kind' | 'name' | 'role' | 'key'>): () => void {
+  noteInteraction(what: NotedInteraction): () => void {
+    checkOptions('trace.noteInteraction', what, ['kind', 'name', 'role', 'key', 'onlyWithSteps']);
     checkChoice('trace.noteInteraction', 'kind', what.kind, ['click', 'key', 'submit', 'input']);
     // What the user does must not disappear in a sum that began before it, nor the sum go on with what follows it.
     this.endSum();

@@ -4,6 +4,7 @@ import type { AnyAction, AnyCreator, AnyTask, DispatchResult, Patch } from '../c
 import type { Comparison } from './compare.js';
 import type { GivenTrace } from './file.js';
 import type { ValueChange } from './history.js';
+import type { NotedInteraction } from './interactions.js';
 import type { RedactOptions } from './redaction.js';
 import type { Branch, Interaction, Step } from './step.js';
 import type { States } from './timeline.js';
@@ -71,7 +72,7 @@ export interface Trace {
    * runtime.dispatch(berthPicked('N4'));
    * end();
    */
-  noteInteraction(what: Pick<Interaction, 'kind' | 'name' | 'role' | 'key'>): () => void;
+  noteInteraction(what: NotedInteraction): () => void;
   /** From now on transitions are summed up instead of listed. */
   pause(): void;
   /** Transitions are listed again. */

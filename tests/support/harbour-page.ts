@@ -1,5 +1,5 @@
 // The built harbour example behind its office, and a Chromium to open it in; for the tests of one file.
-import { afterAll, beforeAll } from '@jest/globals';
+import { afterAll, afterEach, beforeAll, beforeEach } from '@jest/globals';
 import { join } from 'node:path';
 import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
 import { findChromium, launchOptions } from '../../scripts/chromium.mjs';
@@ -9,17 +9,29 @@ interface Office {
   close(): Promise<void>;
 }
 
-export function harbourPage() {
+/** @param each whether every test has an office of its own, whose visits are as at first */
+export function harbourPage({ each = false } = {}) {
   const built = join(process.cwd(), 'dist/demo');
   let office: Office | undefined;
   let browser: Browser | undefined;
-  beforeAll(async () => {
+  const start = async (): Promise<void> => {
     const { startOffice } = (await import(join(built, 'office/server.js'))) as {
       startOffice(options: object): Promise<Office>;
     };
     office = await startOffice({ port: 0, page: join(built, 'page'), thinking: 50 });
+  };
+  beforeAll(async () => {
     browser = await chromium.launch(launchOptions(findChromium()!));
+    if (!each) await start();
   });
+  if (each) {
+    beforeEach(start);
+    afterEach(async () => {
+      await Promise.all(browser!.contexts().map((context) => context.close()));
+      await office?.close();
+      office = undefined;
+    });
+  }
   afterAll(async () => {
     await browser?.close();
     await office?.close();

@@ -1,8 +1,6 @@
 // What the user does in a page, noted for the trace: clicks, keys with a function, inputs and submits, with the accessible
 // name of the control. Never what a field contains, nor a character that was typed.
-import type { Interaction, Trace } from '../../trace/index.js';
-
-type Noted = Pick<Interaction, 'kind' | 'name' | 'role' | 'key'>;
+import type { NotedInteraction, Trace } from '../../trace/index.js';
 
 /**
  * Notes what the user does in a page, so that the steps dispatched meanwhile belong to it.
@@ -42,27 +40,42 @@ export function noteInteractions(
   };
 }
 
+/** What is there to be used: nothing dispatched is worth a word. */
 const CONTROLS =
-  'button, a[href], input, select, textarea, summary, option, label, [role=button], [role=link], [role=tab], [role=option], [role=menuitem], [role=menuitemcheckbox], [role=menuitemradio], [role=checkbox], [role=radio], [role=switch], [role=treeitem], [role=row], [role=gridcell], [role=slider], tr, li, [onclick], [contenteditable=true]';
+  'button, a[href], input, select, textarea, summary, option, label, [role=button], [role=link], [role=tab], [role=option], [role=menuitem], [role=menuitemcheckbox], [role=menuitemradio], [role=checkbox], [role=radio], [role=switch], [role=slider], [onclick], [contenteditable=true]';
+/** What may be used, or only be looked at. */
+const PERHAPS = 'tr, li, [role=row], [role=gridcell], [role=treeitem], [tabindex], svg, canvas, img, section, div';
+/** Areas that may be clicked, whose text is not their name. */
+const AREAS = 'section, div, svg, canvas';
 const ROWS = 'tr, li, [role=row]';
 const FIELDS = 'input, textarea, select, [contenteditable=true]';
 
-function whatOf(event: Event, target: Element): Noted | undefined {
+function whatOf(event: Event, target: Element): NotedInteraction | undefined {
   const control = target.closest(CONTROLS);
+  const field = target.closest(FIELDS);
   switch (event.type) {
-    case 'click':
-      return control ? named('click', control) : undefined;
+    case 'click': {
+      // A field is only entered by a click; a checkbox, or a choice, is told by its input event.
+      if (control)
+        return named('click', control, control.matches(FIELDS) && !control.matches('[type=checkbox], [type=radio]'));
+      const other = target.closest(PERHAPS);
+      return other ? named('click', other, true) : undefined;
+    }
     case 'submit':
       return named('submit', (event as SubmitEvent).submitter ?? target);
     case 'input':
+      return named('input', field ?? target);
     case 'change':
-      return named('input', control ?? target);
+      // A text field says so again when it is left: that is new only where a handler waits for it.
+      return named('input', field ?? target, true);
     default: {
       const { key } = event as KeyboardEvent;
-      // A single character is something typed: its input event tells of it, and a shortcut of a page that has no field.
-      if (key.length === 1 && key !== ' ') return target.closest(FIELDS) ? undefined : named('key', control ?? target);
       if (QUIET_KEYS.has(key)) return undefined;
-      return { ...named('key', control ?? target), key: key === ' ' ? 'Space' : key };
+      const isCharacter = key.length === 1 && key !== ' ';
+      // What is typed, or chosen with the arrows, is told by its input event.
+      if (field && !['Enter', 'Escape'].includes(key)) return undefined;
+      const noted = named('key', control ?? target.closest(PERHAPS) ?? target, true);
+      return isCharacter ? noted : { ...noted, key: key === ' ' ? 'Space' : key };
     }
   }
 }
@@ -81,9 +94,9 @@ const QUIET_KEYS = new Set([
   'Unidentified',
 ]);
 
-function named(kind: Noted['kind'], control: Element): Noted {
+function named(kind: NotedInteraction['kind'], control: Element, onlyWithSteps = false): NotedInteraction {
   const role = roleOf(control);
-  return { kind, name: nameOf(control), ...(role !== undefined && { role }) };
+  return { kind, name: nameOf(control), ...(role !== undefined && { role }), ...(onlyWithSteps && { onlyWithSteps }) };
 }
 
 const ROLES: Readonly<Record<string, string>> = {
@@ -131,7 +144,8 @@ export function nameOf(control: Element): string {
     control.getAttribute('alt') ?? '',
     control instanceof HTMLInputElement && ['submit', 'button', 'reset'].includes(control.type) ? control.value : '',
     head ? textOf(head) : '',
-    isField ? '' : textOf(control),
+    // A large area has no name of its own.
+    isField || control.matches(AREAS) ? '' : textOf(control),
     control.getAttribute('title') ?? '',
     control.getAttribute('placeholder') ?? '',
     control.getAttribute('name') ?? '',
