@@ -2,13 +2,13 @@
 import { basename } from 'node:path';
 import colours from 'picocolors';
 import { messageOf } from '../core/errors.js';
-import { createRuntime, type Runtime, type Source } from '../core/index.js';
+import { createRuntime, type Runtime, type Source as Derivable } from '../core/index.js';
 import { STILL } from '../core/runtime.js';
 import { SOURCE } from '../core/source.js';
 import { linkRecording, linkRuntime, RecordedHistory, channelPair, type Channel } from '../link/index.js';
 import { recording } from '../trace/index.js';
 import { badOption } from './errors.js';
-import { readTraceFile, sourceOf } from './input.js';
+import { readTraceFile, sourceOf, type Source } from './input.js';
 import { serveInspector } from './inspector-server.js';
 import { modelIn } from './model.js';
 import type { Output } from './output.js';
@@ -49,17 +49,18 @@ export async function inspect(file: string | undefined, options: InspectOptions,
 /** A recording alone. It is read while the page is already served. */
 function recorded(file: string | undefined, name: string, channel: Channel, out: Output): () => void {
   const history = new RecordedHistory();
+  const source = file === undefined ? undefined : sourceOf(file);
   const end = linkRecording(history, channel, { name });
-  if (file !== undefined) void read(history, file, out);
+  if (source) void read(history, source, out);
   return end;
 }
 
-async function read(history: RecordedHistory, file: string, out: Output): Promise<void> {
+async function read(history: RecordedHistory, source: Source, out: Output): Promise<void> {
   let batch: string[] = [];
   let count = 0;
   history.begin();
   try {
-    for await (const line of sourceOf(file).lines()) {
+    for await (const line of source.lines()) {
       batch.push(line);
       count++;
       if (batch.length < BATCH) continue;
@@ -107,7 +108,7 @@ async function withModel(
 function deriveAll(runtime: Runtime, exported: readonly unknown[]): void {
   for (const one of exported) {
     if (typeof one !== 'object' && typeof one !== 'function') continue;
-    const recipe = one === null ? undefined : (one as Partial<Source<unknown>>)[SOURCE];
-    if (recipe) runtime.watch(one as Source<unknown>, () => undefined, { onError: () => undefined });
+    const recipe = one === null ? undefined : (one as Partial<Derivable<unknown>>)[SOURCE];
+    if (recipe) runtime.watch(one as Derivable<unknown>, () => undefined, { onError: () => undefined });
   }
 }
