@@ -436,7 +436,11 @@ export function tableOf<Row>(rows: Iterable<readonly [string | number, Row]> = [
   return RowTable.of(rows) as RowTable<Row>;
 }
 
-keyedMaker.make = (rows) => RowTable.of(rows);
+/** Lets what is encoded hold tables. Whoever imports a table has called it; a tool that only opens files calls it itself. */
+export function knowTables(): void {
+  keyedMaker.make = (rows) => RowTable.of(rows);
+}
+knowTables();
 
 function own(node: TrieNode | undefined, owner: Owner, level: number): TrieNode {
   if (node === undefined) return level > 0 ? new Inner([], owner) : new Leaf([], [], owner, true);

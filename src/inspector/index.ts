@@ -1,5 +1,5 @@
 // floe/inspector: looks into a running application, beside its page.
-import '../entities/index.js';
+import { knowTables } from '../entities/table.js';
 import { channelPair, linkRuntime, type Channel, type Inspectable } from '../link/index.js';
 import { noteInteractions } from '../link/page/interactions.js';
 import { checkOptions } from '../core/options.js';
@@ -42,6 +42,8 @@ export function showInspector(what: Inspectable | Linked, options: InspectorOpti
   checkOptions('showInspector', options, ['dock', 'folded', 'name']);
   const { dock = 'bottom', folded = window.innerWidth < NARROW, name = document.title || 'The page' } = options;
   defineInspector();
+  // Files may hold tables.
+  knowTables();
   const element = document.createElement('floe-inspector') as InspectorElement;
   const ends: (() => void)[] = [];
   let channel: Channel;

@@ -100,6 +100,7 @@ export class InspectorElement extends LitElement {
     };
     return html`<section
       class="whole ${dock} ${this.folded && dock !== 'page' ? 'folded' : ''}"
+      role=${dock === 'page' ? 'main' : 'region'}
       aria-label="Inspector"
       ${styleOf(dock === 'page' || this.folded ? {} : { [dock === 'bottom' ? 'height' : 'width']: `${this.pixels}px` })}
       @dragover=${drops.dragover}

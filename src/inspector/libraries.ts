@@ -7,4 +7,4 @@ export { repeat } from 'lit/directives/repeat.js';
 export { live } from 'lit/directives/live.js';
 export { ref, createRef, type Ref } from 'lit/directives/ref.js';
 export { VirtualizerController } from '@tanstack/lit-virtual';
-export { scaleUtc } from 'd3-scale';
+export { utcTicks } from 'd3-time';

@@ -1,5 +1,5 @@
 // The line of time: lanes of stores and tasks, with the chosen moment in a frame and its causes as threads.
-import { html, nothing, scaleUtc, svg, type TemplateResult } from './libraries.js';
+import { html, nothing, svg, type TemplateResult, utcTicks } from './libraries.js';
 import { duration, type BarShown, type MarkShown, type TimelineShown, type TimePiece } from '../link/index.js';
 import { clock, define, Part, plural, run } from './part.js';
 
@@ -193,10 +193,10 @@ class TimeLine extends Part {
       if (piece.idle) continue;
       const room = piece.x1 - piece.x0;
       const offset = new Date(piece.from).getTimezoneOffset() * 60_000;
-      const scale = scaleUtc([piece.from - offset, piece.to - offset], [piece.x0, piece.x1]);
       const span = piece.to - piece.from;
-      for (const tick of scale.ticks(Math.max(1, Math.floor(room / 120)))) {
-        const x = scale(tick);
+      const [start, stop] = [new Date(piece.from - offset), new Date(piece.to - offset)];
+      for (const tick of span > 0 ? utcTicks(start, stop, Math.max(1, Math.floor(room / 120))) : []) {
+        const x = Math.round((piece.x0 + ((tick.getTime() + offset - piece.from) / span) * room) * 10) / 10;
         const text = tick.toISOString().slice(11, span < 4000 ? 23 : 19);
         const length = text.length * 5.8;
         if (!isFree(x - 2, x + length)) continue;

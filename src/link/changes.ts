@@ -1,6 +1,7 @@
 // What some steps changed, place by place: the value before the first of them, and after the last.
 import { differenceOfStates } from '../core/diff.js';
-import { isBranch, lookUp, pointerTo, sameData, type Found } from '../core/plain.js';
+import { KEYED, isKeyed } from '../core/keyed.js';
+import { hasPart, isBranch, kindOf, lookUp, partOf, pointerTo, sameData, type Found } from '../core/plain.js';
 import { applyPatch } from '../core/index.js';
 import { parsePointer } from '../core/pointer.js';
 import type { Step } from '../trace/index.js';
@@ -61,7 +62,34 @@ function refined(step: Step, before: States, after: States): Pick<Step, 'seq' | 
     const keys = parsePointer(path);
     return isBranch(lookUp(before, keys)?.value) && isBranch(lookUp(after, keys)?.value);
   });
-  return isWhole ? { seq: step.seq, changes: differenceOfStates(before, after).changes } : step;
+  if (!isWhole) return step;
+  const places: string[] = [];
+  findDifferent(before, after, [], places);
+  return { seq: step.seq, changes: places.map((path) => ({ op: 'remove', path })) };
+}
+
+/** So many places are looked for. */
+const MOST_PLACES = 500;
+
+/** The innermost places at which two values differ; of lists that grew or shrank, the list. */
+function findDifferent(before: unknown, after: unknown, keys: readonly string[], found: string[]): void {
+  if (Object.is(before, after) || found.length >= MOST_PLACES) return;
+  const here = (): void => void found.push(pointerTo(keys));
+  if (isKeyed(before) && isKeyed(after)) {
+    const { changed, removed, added } = before[KEYED].difference(before, after);
+    for (const key of changed) findDifferent(before.get(key), after.get(key), [...keys, key], found);
+    for (const key of new Set([...removed, ...added])) found.push(pointerTo([...keys, key]));
+    return;
+  }
+  const isAlike = kindOf(before) === kindOf(after) && kindOf(before) > 0;
+  if (!isAlike || (Array.isArray(before) && before.length !== (after as readonly unknown[]).length)) {
+    if (!sameData(before, after)) here();
+    return;
+  }
+  for (const key of new Set([...Object.keys(before as object), ...Object.keys(after as object)])) {
+    if (!hasPart(before, key) || !hasPart(after, key)) found.push(pointerTo([...keys, key]));
+    else findDifferent(partOf(before, key), partOf(after, key), [...keys, key], found);
+  }
 }
 
 /** The places at which two state trees differ. */
