@@ -2,7 +2,7 @@
 import { fileURLToPath } from 'node:url';
 
 /** Does something with a page that has an origin of its own, and the code of a bundled script. */
-async function withPage(script, work) {
+export async function withPage(script, work) {
   // Only here: every row is in a process of its own, and no other one needs them.
   const { bundlePage } = await import('../scripts/bundle-page.mjs');
   const { chromium } = await import('playwright-core');

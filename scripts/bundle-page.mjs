@@ -39,7 +39,7 @@ export async function bundlePage(entry, mode = 'production') {
     build: {
       write: false,
       target: 'es2022',
-      minify: mode === 'production',
+      minify: mode === 'production' && !process.env.FLOE_READABLE,
       rolldownOptions: { input: resolve(entry) },
       modulePreload: { polyfill: false },
     },

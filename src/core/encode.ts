@@ -49,10 +49,13 @@ export function encode(value: unknown): unknown {
   return mapParts(value, encode);
 }
 
+/** Most parts are leaves that JSON carries as they are. */
+const decodePart = (part: unknown): unknown => (typeof part === 'object' && part !== null ? decode(part) : part);
+
 /** What `encode` was given. */
 export function decode(value: unknown): unknown {
   if (typeof value !== 'object' || value === null) return value;
-  if (!hasOwn(value, TAG)) return mapParts(value as Container, decode);
+  if (!hasOwn(value, TAG)) return mapParts(value as Container, decodePart);
   const { [TAG]: type, value: content } = value as { [TAG]: unknown; value?: never };
   switch (type) {
     case 'undefined':
@@ -69,7 +72,7 @@ export function decode(value: unknown): unknown {
       return new Set((content! as unknown[]).map(decode));
     case 'table':
       if (!keyedMaker.make) throw badSnapshot("it holds a table: import 'floe/entities' first");
-      return keyedMaker.make((content! as [string, unknown][]).map(([key, row]) => [key, decode(row)]));
+      return keyedMaker.make((content! as [string, unknown][]).map(([key, row]) => [key, decodePart(row)]));
     case 'object': {
       const result = {};
       for (const [key, part] of content! as [string, unknown][]) put(result, key, decode(part));

@@ -3,6 +3,7 @@ import {
   Asking,
   channelPair,
   linkRecording,
+  linkTooNew,
   LINK_VERSION,
   RecordedHistory,
   type Ability,
@@ -60,6 +61,7 @@ export class Session extends EventTarget {
   private width = 800;
   private around = false;
   private refreshing = false;
+  private refreshed = -Infinity;
   private stale = false;
 
   constructor(
@@ -77,10 +79,7 @@ export class Session extends EventTarget {
   private async begin(): Promise<void> {
     try {
       this.hello = await this.asking.ask('hello', { version: LINK_VERSION });
-      if (this.hello.version > LINK_VERSION)
-        throw new Error(
-          `The application speaks version ${this.hello.version} of the link protocol; this inspector knows versions up to ${LINK_VERSION}. Use the inspector of the same release as the application.`,
-        );
+      if (this.hello.version > LINK_VERSION) throw linkTooNew(this.hello.version, LINK_VERSION);
       if (this.hello.can.includes('lines')) this.readLines(this.hello);
       this.heard(await this.ask('status', {}));
     } catch (error) {
@@ -161,6 +160,8 @@ export class Session extends EventTarget {
   private heard(status: Status): void {
     this.status = status;
     this.changed();
+    // While a file is read, what is read is shown now and then: reading is what the user waits for.
+    if (status.reading !== null && this.moment && performance.now() - this.refreshed < WHILE_READING) return;
     this.refresh();
   }
 
@@ -171,6 +172,7 @@ export class Session extends EventTarget {
       return;
     }
     this.refreshing = true;
+    this.refreshed = performance.now();
     void this.load()
       .catch((error: unknown) => this.fail(error))
       .finally(() => {
@@ -230,18 +232,31 @@ export class Session extends EventTarget {
 
   // ---- choosing ----
 
-  /** Looks at a moment. Following stops. */
+  /** Looks at a moment. Following stops. Of many wishes that come while one is fulfilled, only the last one counts. */
   async lookAt(params: Methods['moment']['params'], seq?: number): Promise<void> {
-    const asked = ++this.asked.moment;
-    const moment = await this.try('moment', params);
-    if (asked !== this.asked.moment || !moment) return;
+    this.wanted = { params, seq };
     this.isFollowing = false;
-    if (moment.number !== this.moment?.number) this.forgetChoice();
-    this.chosenSeq = seq;
-    this.moment = moment;
-    this.changed();
-    await this.loadTimeline();
-    this.changed();
+    this.looking ??= this.look().finally(() => {
+      this.looking = undefined;
+    });
+    return this.looking;
+  }
+  private wanted: { readonly params: Methods['moment']['params']; readonly seq: number | undefined } | undefined;
+  private looking: Promise<void> | undefined;
+
+  private async look(): Promise<void> {
+    while (this.wanted) {
+      const { params, seq } = this.wanted;
+      this.wanted = undefined;
+      const asked = ++this.asked.moment;
+      const moment = await this.try('moment', params);
+      if (asked !== this.asked.moment || !moment) continue;
+      if (moment.number !== this.moment?.number) this.forgetChoice();
+      this.chosenSeq = seq;
+      this.moment = moment;
+      await this.loadTimeline();
+      this.changed();
+    }
   }
 
   /** Looks at a step: its moment, and the state after it. */
@@ -332,6 +347,9 @@ export class Session extends EventTarget {
     return parts.join('');
   }
 }
+
+/** Milliseconds between two looks at a file that is still read. */
+const WHILE_READING = 400;
 
 /** What is asked of the application itself, though its history is read here. */
 const COMMANDS: ReadonlySet<Method> = new Set([

@@ -13,5 +13,8 @@ export const badPayload = (why: string): FloeError =>
     `The payload is not JSON: ${why}. Write a JSON value; a text stands in quotes. Without a payload, leave the field empty.`,
   );
 
-export const cannot = (what: string, why: string): FloeError =>
-  new FloeError('FLOE_LINK_CANNOT', `This history cannot be asked to ${what}: ${why}`);
+export const linkTooNew = (found: number, known: number): FloeError =>
+  new FloeError(
+    'FLOE_LINK_TOO_NEW',
+    `The application speaks version ${found} of the link protocol; this inspector knows versions up to ${known}. Use the inspector of the same release as the application.`,
+  );

@@ -29,6 +29,7 @@ export class RecordedHistory {
   /** The states after the last step up to which they were worked out; those on the way are kept now and then. */
   private walked: { position: number; states: States } | undefined;
   private walking: Promise<void> | undefined;
+  private waiting: { readonly position: number; readonly resolve: () => void }[] = [];
   readonly source: TraceSource = sourceFor({
     timeline: () => this.timeline,
     folds: () => 0,
@@ -54,7 +55,19 @@ export class RecordedHistory {
 
   /** Takes one line. @throws FLOE_NOT_A_TRACE, FLOE_TRACE_DAMAGED, FLOE_TRACE_TOO_NEW */
   private take(line: string): void {
-    const step = this.reader.line(line);
+    this.added(this.reader.line(line));
+  }
+
+  /** A line cannot be parsed in parts: a long one has slices of its own. */
+  private async takeLong(line: string, slice: Slice): Promise<void> {
+    await slice.next();
+    const parsed = this.reader.parse(line);
+    await slice.next();
+    if (parsed) this.added(this.reader.take(parsed));
+    await slice.next();
+  }
+
+  private added(step: Step | undefined): void {
     if (step) this.add(step);
     const { timeline, reader } = this;
     if (timeline.line.length === 0) timeline.folded = reader.folded;
@@ -109,7 +122,8 @@ export class RecordedHistory {
       for (let from = 0, count = 0; from < text.length; count++) {
         const found = text.indexOf('\n', from);
         const end = found < 0 ? text.length : found;
-        this.take(text.slice(from, end));
+        if (end - from > LONG_LINE) await this.takeLong(text.slice(from, end), slice);
+        else this.take(text.slice(from, end));
         from = end + 1;
         if ((count & 15) === 0 && slice.isOver) {
           this.share = from / text.length;
@@ -156,31 +170,40 @@ export class RecordedHistory {
 
   /** Resolves when the states of a position are near to some that are known. */
   stateReady(position: number): Promise<void> | undefined {
-    const walked = this.walked?.position ?? -1;
-    if (position <= walked + NEAR) return undefined;
-    return (this.walking ??= this.walk().finally(() => (this.walking = undefined))).then(() =>
-      this.stateReady(position),
-    );
+    if (this.isNear(position)) return undefined;
+    if (!this.walking)
+      this.walking = this.walk().finally(() => {
+        this.walking = undefined;
+      });
+    return new Promise((resolve) => this.waiting.push({ position, resolve }));
   }
 
-  /** Works out states along the line, and keeps some. */
+  private isNear(position: number): boolean {
+    return position <= (this.walked?.position ?? -1) + NEAR || position >= this.timeline.line.length;
+  }
+
+  /** Works out states along the line as far as somebody waits for them, and keeps some. */
   private async walk(): Promise<void> {
     const slice = new Slice();
     const { timeline } = this;
-    while ((this.walked?.position ?? -1) < timeline.line.length - 1) {
+    for (;;) {
+      this.waiting = this.waiting.filter(({ position, resolve }) => {
+        if (!this.isNear(position)) return true;
+        resolve();
+        return false;
+      });
+      if (this.waiting.length === 0) return;
       const from = this.walked?.position ?? -1;
       const to = Math.min(from - (from % STRIDE) + STRIDE, timeline.line.length - 1);
       const states = this.statesAt(to);
       this.walked = { position: to, states };
       if (to % KEPT_EVERY === 0) timeline.keep(states, timeline.line.seqAt(to), true);
-      if (slice.isOver) {
-        await slice.next();
-        // Lines may have come meanwhile that make these states others.
-        if (this.walked === undefined) continue;
-      }
+      if (slice.isOver) await slice.next();
     }
   }
 }
+/** Characters. */
+const LONG_LINE = 100_000;
 /** Steps whose patches are applied at once. */
 const STRIDE = 100;
 /** After so many steps states are kept. */

@@ -19,7 +19,7 @@ import type { Hello, Methods, Status, StepDetail, StepShown, ValuePlace } from '
 import type { Handlers } from './rpc.js';
 import { Slice } from './slices.js';
 import { StepIndex } from './step-index.js';
-import { timelineShown } from './timeline.js';
+import { TimelineDrawer } from './timeline.js';
 import { jsonText, partsShown, valueAt, valueShown } from './values.js';
 import { causeSentence, labelOf, nameOf } from './words.js';
 
@@ -60,6 +60,7 @@ export interface Links {
 
 export class HistoryEnd {
   readonly index: StepIndex;
+  private readonly drawer: TimelineDrawer;
   private revision = 0;
   private scanning: Promise<void> | undefined;
   private readonly stop: () => void;
@@ -72,6 +73,7 @@ export class HistoryEnd {
     private readonly changed: () => void,
   ) {
     this.index = new StepIndex(source);
+    this.drawer = new TimelineDrawer(source, this.index);
     this.stop = source.watch((from) => {
       if (from !== undefined && from < this.index.end) this.index.cut(from);
       this.touch();
@@ -339,12 +341,7 @@ export class HistoryEnd {
     await this.ready();
     const { find } = params;
     const matches = find && asks(find) ? finder(find, this.source) : undefined;
-    return timelineShown(
-      params,
-      this.source,
-      this.index,
-      matches && ((position) => matches(this.source.at(position)!)),
-    );
+    return this.drawer.shown(params, this.revision, matches && ((position) => matches(this.source.at(position)!)));
   }
 
   private near({ seq, by }: Methods['near']['params']): Methods['near']['result'] {

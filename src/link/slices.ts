@@ -5,7 +5,6 @@ import { stopwatch } from '../core/host.js';
 const SLICE = 8;
 
 interface Platform {
-  readonly scheduler?: { yield?(): Promise<void> };
   readonly MessageChannel?: new () => {
     readonly port1: { onmessage: (() => void) | null; close?(): void };
     readonly port2: { postMessage(message: unknown): void };
@@ -14,10 +13,9 @@ interface Platform {
 }
 const platform = globalThis as unknown as Platform;
 
-/** Lets everything else happen that waits. */
+/** Lets everything else happen that waits. A message has no precedence over the page's own work, and no least delay. */
 export function pause(): Promise<void> {
-  const { scheduler, MessageChannel } = platform;
-  if (scheduler?.yield) return scheduler.yield();
+  const { MessageChannel } = platform;
   if (!MessageChannel) return new Promise((resolve) => void platform.setTimeout(resolve, 0));
   return new Promise((resolve) => {
     const { port1, port2 } = new MessageChannel();

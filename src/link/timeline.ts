@@ -32,40 +32,50 @@ const MOST_BRANCHES = 4;
 
 type Wanted = Methods['timeline']['params'];
 
-export function timelineShown(
-  wanted: Wanted,
-  source: TraceSource,
-  index: StepIndex,
-  matches: ((position: number) => boolean) | undefined,
-): TimelineShown {
-  const width = Math.max(120, wanted.width);
-  const scale = scaleFor(wanted, index, width);
-  const lanes = lanesFor(wanted, index, scale);
-  const drawing = new Drawing(source, index, scale, lanes.lanes, wanted.moment, matches);
-  drawing.draw();
-  const chosen = wanted.moment === undefined ? undefined : index.moments[wanted.moment];
-  const ends = chosen && chosen.steps > 0 ? momentEnds(index, wanted.moment!) : undefined;
-  const box = ends
-    ? { x0: Math.max(0, scale.x(ends[0]) - 12), x1: Math.min(width, scale.x(ends[1]) + 12) }
-    : chosen
-      ? { x0: scale.x(chosen.time) - 8, x1: scale.x(chosen.time) + 8 }
-      : null;
-  const cursorAt = wanted.seq === undefined ? undefined : source.positionOf(wanted.seq);
-  return {
-    from: scale.from,
-    to: scale.to,
-    pieces: scale.pieces,
-    lanes: lanes.lanes,
-    moreLanes: lanes.more,
-    marks: drawing.marks,
-    bars: drawing.bars,
-    spans: drawing.spans,
-    threads: drawing.threads,
-    branches: drawing.branches(),
-    chosen: box && box.x1 > 0 && box.x0 < width ? box : null,
-    cursor: cursorAt === undefined || cursorAt < 0 || !index.has(cursorAt) ? null : scale.x(index.time(cursorAt)),
-    hasEnd: scale.toPosition >= index.end,
-  };
+/** Draws a history along time. What does not depend on the chosen moment is kept until the history, or the window, is another one. */
+export class TimelineDrawer {
+  private key = '';
+  private window: Window | undefined;
+  private drawn: { readonly key: string; readonly drawing: Drawing } | undefined;
+
+  constructor(
+    private readonly source: TraceSource,
+    private readonly index: StepIndex,
+  ) {}
+
+  /** @param revision of the history: a number that goes up with each change */
+  shown(wanted: Wanted, revision: number, matches: ((position: number) => boolean) | undefined): TimelineShown {
+    const { source, index } = this;
+    const width = Math.max(120, wanted.width);
+    const { from, to, around, stores, find, moment } = wanted;
+    const key = JSON.stringify([revision, width, from, to, around, find, index.end]);
+    if (key !== this.key || !this.window) {
+      this.key = key;
+      this.window = windowOf(index, scaleFor(wanted, index, width));
+      this.drawn = undefined;
+    }
+    const { scale } = this.window;
+    const { lanes, more } = lanesFor(this.window, index, wanted);
+    const lanesKey = JSON.stringify([lanes, stores]);
+    if (this.drawn?.key !== lanesKey)
+      this.drawn = { key: lanesKey, drawing: new Drawing(source, index, scale, lanes, matches) };
+    const { drawing } = this.drawn;
+    const chosen = moment === undefined ? undefined : index.moments[moment];
+    const ends = chosen && chosen.steps > 0 ? momentEnds(index, moment!) : undefined;
+    const box = ends
+      ? { x0: Math.max(0, scale.x(ends[0]) - 12), x1: Math.min(width, scale.x(ends[1]) + 12) }
+      : chosen
+        ? { x0: scale.x(chosen.time) - 8, x1: scale.x(chosen.time) + 8 }
+        : null;
+    const cursorAt = wanted.seq === undefined ? -1 : source.positionOf(wanted.seq);
+    return {
+      ...{ from: scale.from, to: scale.to, pieces: scale.pieces, lanes, moreLanes: more },
+      ...drawing.with(moment),
+      chosen: box && box.x1 > 0 && box.x0 < width ? box : null,
+      cursor: index.has(cursorAt) ? scale.x(index.time(cursorAt)) : null,
+      hasEnd: scale.toPosition >= index.end,
+    };
+  }
 }
 
 function momentEnds(index: StepIndex, moment: number): readonly [number, number] {
@@ -225,42 +235,57 @@ function scaleOf(
 
 // ---- lanes ----
 
-function lanesFor(
-  { lanes: most = 6, stores: chosen, moment }: Wanted,
-  index: StepIndex,
-  { fromPosition, toPosition }: Scale,
-): { readonly lanes: readonly LaneShown[]; readonly more: readonly string[] } {
-  /** How many steps in the window changed a store. */
-  const counts = new Map<string, number>();
-  const inMoment = new Set<string>();
+/** A window of time, and what is in it. */
+interface Window {
+  readonly scale: Scale;
+  /** How many steps in it changed a store. */
+  readonly counts: ReadonlyMap<string, number>;
+  /** Stores that hold the address of the page. */
+  readonly addresses: ReadonlySet<string>;
+  readonly hasRuns: boolean;
+}
+
+function windowOf(index: StepIndex, scale: Scale): Window {
+  /** By list of stores: very many steps have one of a few. */
+  const lists = new Map<readonly string[], number>();
   const addresses = new Set<string>();
   let hasRuns = false;
-  for (let position = fromPosition; position < toPosition; position++) {
+  for (let position = scale.fromPosition; position < scale.toPosition; position++) {
     const marks = index.marksAt(position);
     if (marks & Mark.status) hasRuns = true;
     const stores = index.storesAt(position);
-    for (const name of stores) {
-      if (isStatusStore(name)) continue;
-      counts.set(name, (counts.get(name) ?? 0) + 1);
-      if (marks & Mark.address && stores.length === 1) addresses.add(name);
-    }
-    if (moment !== undefined && index.moment(position) === moment)
-      for (const name of stores) if (!isStatusStore(name)) inMoment.add(name);
+    lists.set(stores, (lists.get(stores) ?? 0) + 1);
+    if (marks & Mark.address && stores.length === 1) addresses.add(stores[0]);
   }
+  const counts = new Map<string, number>();
+  for (const [stores, count] of lists)
+    for (const name of stores) if (!isStatusStore(name)) counts.set(name, (counts.get(name) ?? 0) + count);
+  return { scale, counts, addresses, hasRuns };
+}
+
+/** The stores that have a lane: those of the chosen moment first, then those that changed most. */
+function lanesFor(
+  { counts, addresses, hasRuns }: Window,
+  index: StepIndex,
+  { lanes: most = 6, stores: chosen, moment }: Wanted,
+): { readonly lanes: readonly LaneShown[]; readonly more: readonly string[] } {
+  const inMoment = new Set<string>();
+  if (moment !== undefined && counts.size > most)
+    for (const position of index.stepsOf(moment)) for (const name of index.storesAt(position)) inMoment.add(name);
   const wanted = chosen ? new Set(chosen) : undefined;
   const names = wanted ? [...index.stores].filter((name) => wanted.has(name)) : [...counts.keys()];
   const count = (name: string): number => counts.get(name) ?? 0;
   const isIn = (name: string): number => Number(inMoment.has(name));
   names.sort((a, b) => isIn(b) - isIn(a) || count(b) - count(a) || (a < b ? -1 : 1));
   const shown = new Set(names.slice(0, wanted ? wanted.size : most));
-  const byName =
+  const order = [...index.stores].filter((name) => shown.has(name));
+  const lane =
     (kind: 'address' | 'store') =>
     (name: string): LaneShown => ({ name, kind });
-  const order = [...index.stores].filter((name) => shown.has(name));
   return {
     lanes: [
-      ...order.filter((name) => addresses.has(name)).map(byName('address')),
-      ...order.filter((name) => !addresses.has(name)).map(byName('store')),
+      ...order.filter((name) => addresses.has(name)).map(lane('address')),
+      ...order.filter((name) => !addresses.has(name)).map(lane('store')),
       ...(hasRuns ? [{ name: 'tasks', kind: 'tasks' } as const] : []),
     ],
     more: [...index.stores].filter((name) => !isStatusStore(name) && !shown.has(name)),
@@ -269,34 +294,76 @@ function lanesFor(
 
 // ---- drawing ----
 
+type Making<T> = { -readonly [K in keyof T]: T[K] };
+/** With the moment that it belongs to. */
+type Of<T> = T & { readonly moment: number };
+
+/** What stands in a window of time, whichever moment is chosen. */
 class Drawing {
-  readonly marks: MarkShown[] = [];
-  readonly bars: BarShown[] = [];
-  readonly spans: SpanShown[] = [];
-  readonly threads: ThreadShown[] = [];
+  private readonly marks: MarkShown[] = [];
+  private readonly bars: Of<BarShown>[] = [];
+  private readonly spans: Of<SpanShown>[] = [];
+  private readonly branches: readonly BranchRow[];
   private readonly laneOf = new Map<string, number>();
+  private readonly lanesOf = new Map<readonly string[], readonly number[]>();
   private readonly tasks: number;
   /** The last mark of each lane, still open for others that stand close. */
-  private readonly open: ({ -readonly [K in keyof MarkShown]: MarkShown[K] } | undefined)[] = [];
+  private readonly open: (Making<MarkShown> | undefined)[] = [];
 
   constructor(
     private readonly source: TraceSource,
     private readonly index: StepIndex,
     private readonly scale: Scale,
     lanes: readonly LaneShown[],
-    private readonly moment: number | undefined,
     private readonly matches: ((position: number) => boolean) | undefined,
   ) {
     for (const [i, { name, kind }] of lanes.entries()) if (kind !== 'tasks') this.laneOf.set(name, i);
     this.tasks = lanes.findIndex(({ kind }) => kind === 'tasks');
-  }
-
-  draw(): void {
-    const { fromPosition, toPosition } = this.scale;
+    const { fromPosition, toPosition } = scale;
     for (let position = fromPosition; position < toPosition; position++) this.drawStep(position);
     this.drawRuns();
     this.drawSpans();
-    if (this.moment !== undefined) this.drawThreads(this.moment);
+    this.branches = this.branchRows();
+  }
+
+  /** With one moment chosen: its steps stand out, and threads lead to them. */
+  with(moment: number | undefined): Pick<TimelineShown, 'marks' | 'bars' | 'spans' | 'threads' | 'branches'> {
+    const { marks, bars, spans, branches } = this;
+    const told = <T extends object>({ moment: of, ...rest }: Of<T>): T =>
+      (of === moment ? { ...rest, chosen: true } : rest) as unknown as T;
+    return {
+      marks: moment === undefined ? marks : [...marks, ...this.chosenMarks(moment)],
+      bars: bars.map(told),
+      spans: spans.map(told),
+      threads: moment === undefined ? [] : this.threads(moment),
+      branches,
+    };
+  }
+
+  private chosenMarks(moment: number): MarkShown[] {
+    const { index, scale } = this;
+    const chosen: MarkShown[] = [];
+    for (const position of index.stepsOf(moment)) {
+      if (position < scale.fromPosition || index.marksAt(position) & (Mark.status | Mark.coalesced)) continue;
+      if (position >= scale.toPosition || chosen.length >= MOST_CHOSEN) break;
+      const place = { x: this.xAt(position), seq: this.source.at(position)!.seq, outcome: this.outcomeOf(position) };
+      for (const lane of this.lanesAt(position)) chosen.push({ lane, ...place, chosen: true });
+    }
+    return chosen;
+  }
+
+  private outcomeOf(position: number): MarkShown['outcome'] {
+    const outcome = this.index.outcome(position);
+    return this.index.marksAt(position) & Mark.problem && outcome !== 'refused' ? 'failed' : outcome;
+  }
+
+  /** The lanes of the stores that a step changed; one that changed nothing stands in the first, since its stores are not known. */
+  private lanesAt(position: number): readonly number[] {
+    const stores = this.index.storesAt(position);
+    let lanes = this.lanesOf.get(stores);
+    if (!lanes) this.lanesOf.set(stores, (lanes = stores.flatMap((name) => this.laneOf.get(name) ?? [])));
+    if (lanes.length > 0 || this.laneOf.size === 0 || this.index.outcome(position) === 'applied') return lanes;
+    return FIRST_LANE;
   }
 
   private drawStep(position: number): void {
@@ -304,25 +371,19 @@ class Drawing {
     const marks = index.marksAt(position);
     if (marks & Mark.status) return;
     const x = this.scale.x(index.time(position));
-    const outcome =
-      marks & Mark.problem ? (index.outcome(position) === 'refused' ? 'refused' : 'failed') : index.outcome(position);
-    const lanes = index.storesAt(position).flatMap((name) => this.laneOf.get(name) ?? []);
-    // What changed nothing stands in the first lane: its stores are not known.
-    if (lanes.length === 0 && outcome !== 'applied' && this.laneOf.size > 0) lanes.push(0);
-    for (const lane of lanes) this.mark(lane, x, position, outcome, marks);
+    const outcome = this.outcomeOf(position);
+    for (const lane of this.lanesAt(position)) this.mark(lane, x, position, outcome, marks);
   }
 
   private mark(lane: number, x: number, position: number, outcome: MarkShown['outcome'], marks: number): void {
-    const isChosen = this.moment !== undefined && this.index.moment(position) === this.moment;
     const isMatch = this.matches?.(position) ?? false;
     const isCoalesced = (marks & (Mark.coalesced | Mark.muted)) !== 0;
     const known = this.open[lane];
-    const count = isCoalesced && marks & Mark.coalesced ? (this.source.at(position)?.count ?? 1) : 1;
+    const count = marks & Mark.coalesced ? (this.source.at(position)?.count ?? 1) : 1;
     if (
       known &&
       x - (known.x1 ?? known.x) < CLOSE &&
       known.outcome === outcome &&
-      (known.chosen ?? false) === isChosen &&
       (known.coalesced ?? false) === isCoalesced &&
       (known.matches ?? false) === isMatch
     ) {
@@ -330,12 +391,11 @@ class Drawing {
       known.x1 = x;
       return;
     }
-    const made: { -readonly [K in keyof MarkShown]: MarkShown[K] } = {
+    const made: Making<MarkShown> = {
       lane,
       x,
       seq: this.source.at(position)!.seq,
       outcome,
-      ...(isChosen && { chosen: true as const }),
       ...(isCoalesced && { coalesced: true as const, count }),
       ...(isMatch && { matches: true as const }),
     };
@@ -357,7 +417,6 @@ class Drawing {
       const end = run.end ?? this.index.end;
       if (run.start >= toPosition || end < fromPosition || !this.index.has(Math.max(run.start, this.index.first)))
         continue;
-      const isChosen = this.moment !== undefined && run.moment === this.moment;
       const x0 = run.start < fromPosition ? 0 : this.xAt(run.start);
       const last = Math.min(end, toPosition - 1);
       const x1 = Math.max(
@@ -375,7 +434,7 @@ class Drawing {
         label: run.task,
         phase: run.phase,
         retries: run.retries.filter((at) => this.index.has(at)).map((at) => this.xAt(at)),
-        ...(isChosen && { chosen: true as const }),
+        moment: run.moment,
       });
     }
   }
@@ -389,22 +448,22 @@ class Drawing {
         .map((name) => this.laneOf.get(name))
         .find((one) => one !== undefined);
       if (lane === undefined) continue;
-      const isChosen = this.moment !== undefined && this.index.moment(position) === this.moment;
       this.spans.push({
         lane,
         x0: this.xAt(position),
         x1: this.xAt(end),
         seq: this.source.at(position)!.seq,
         settled: how,
-        ...(isChosen && { chosen: true as const }),
+        moment: this.index.moment(position),
       });
       if (this.spans.length >= MOST_BARS) return;
     }
   }
 
   /** From what brought a step of the chosen moment about, to the step. */
-  private drawThreads(moment: number): void {
+  private threads(moment: number): ThreadShown[] {
     const { index, source } = this;
+    const threads: ThreadShown[] = [];
     const placeOf = (position: number): { readonly x: number; readonly lane: number } | undefined => {
       if (!index.has(position) || position < this.scale.fromPosition || position >= this.scale.toPosition)
         return undefined;
@@ -418,7 +477,7 @@ class Drawing {
       return lane === undefined || lane < 0 ? undefined : { x: this.xAt(position), lane };
     };
     for (const position of index.stepsOf(moment)) {
-      if (this.threads.length >= MOST_THREADS) return;
+      if (threads.length >= MOST_THREADS) break;
       const step = source.at(position)!;
       const { cause, fact } = step;
       if (fact === 'runEnded' || fact === 'confirmed' || fact === 'reverted') continue;
@@ -428,11 +487,12 @@ class Drawing {
       if (!a || !b || (a.lane === b.lane && a.x === b.x)) continue;
       // A run dispatches from where its bar stands at that time.
       const x0 = run ? Math.max(a.x, b.x - 10) : a.x;
-      this.threads.push({ x0, lane0: a.lane, x1: b.x, lane1: b.lane, by: run ? 'task' : 'other' });
+      threads.push({ x0, lane0: a.lane, x1: b.x, lane1: b.lane, by: run ? 'task' : 'other' });
     }
+    return threads;
   }
 
-  branches(): BranchRow[] {
+  private branchRows(): BranchRow[] {
     const { source, index, scale } = this;
     const rows: BranchRow[] = [];
     for (const { id, name } of source.branches) {
@@ -454,6 +514,9 @@ class Drawing {
   }
 }
 const MOST_THREADS = 60;
+/** So many steps of the chosen moment stand out. */
+const MOST_CHOSEN = 500;
+const FIRST_LANE: readonly number[] = [0];
 
 /** Marks with a least distance, as many as fit. */
 function spread(

@@ -147,6 +147,13 @@ function* linesOf(text: string): Iterable<string> {
   }
 }
 
+/** A line of a trace file, parsed. */
+export interface ParsedLine {
+  readonly value: unknown;
+  /** It holds values that JSON cannot carry as they are. */
+  readonly isEncoded: boolean;
+}
+
 /** Reads a trace file line by line. It keeps numbers of steps only, so that a file may be longer than memory. */
 export class TraceReader {
   header: TraceHeader | undefined;
@@ -163,6 +170,12 @@ export class TraceReader {
 
   /** The step on this line, if it holds one; one with a number that was there before takes the place of that one. */
   line(given: string): Step | undefined {
+    const parsed = this.parse(given);
+    return parsed && this.take(parsed);
+  }
+
+  /** The first half of `line`: parses its text. A reader of long lines lets other work happen between the halves. */
+  parse(given: string): ParsedLine | undefined {
     // Some editors begin a file with a byte order mark.
     const text = this.number++ === 0 && given.startsWith('\uFEFF') ? given.slice(1) : given;
     if (text.trim() === '') return undefined;
@@ -177,13 +190,17 @@ export class TraceReader {
       return undefined;
     }
     if (isTooDeep(text)) return this.fail(`it is nested more than ${MOST_NESTED.toLocaleString('en')} levels deep`);
+    // Nearly all lines hold no leaf value that JSON cannot carry.
+    return { value, isEncoded: text.includes('"floe:type"') };
+  }
+
+  /** The second half: checks what the line holds, and takes it. */
+  take({ value, isEncoded }: ParsedLine): Step | undefined {
     if (!this.header) {
       this.header = toHeader(value, this.number);
       return undefined;
     }
     if (!isObject(value)) return this.fail('it is not a step');
-    // Nearly all lines hold no leaf value that JSON cannot carry.
-    const isEncoded = text.includes('"floe:type"');
     if (hasOwn(value, 'seq')) return this.step(value, isEncoded);
     if (hasOwn(value, 'checkpoint')) this.checkpoint(value);
     else if (hasOwn(value, 'interaction')) this.interaction(value);

@@ -23,11 +23,7 @@ export class Interactions {
   ) {}
 
   /** Begins one, and ends the one that is open. Returns a function that ends it, and gives whether it was open. */
-  begin(
-    { onlyWithSteps = false, ...what }: NotedInteraction,
-    time: number,
-    next: number,
-  ): (next: number) => boolean {
+  begin({ onlyWithSteps = false, ...what }: NotedInteraction, time: number, next: number): (next: number) => boolean {
     this.end(next);
     this.needsSteps = onlyWithSteps;
     const begun: Interaction = { id: ++this.lastId, time, ...what, from: next, steps: 0 };

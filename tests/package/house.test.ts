@@ -19,14 +19,21 @@ const arrows: Record<string, { parts: string[]; packages: string[] }> = {
   trace: { parts: ['core'], packages: [] },
   location: { parts: ['core'], packages: [] },
   telemetry: { parts: ['core', 'trace'], packages: ['@opentelemetry/api'] },
+  link: { parts: ['core', 'trace'], packages: [] },
+  'link/page': { parts: ['link', 'trace'], packages: [] },
+  // The interface never touches a runtime but through the link.
+  inspector: {
+    parts: ['core', 'entities', 'link', 'link/page'],
+    packages: ['lit', '@tanstack/lit-virtual', 'd3-time'],
+  },
   testing: { parts: ['core', 'trace'], packages: [] },
   eslint: { parts: [], packages: [] },
   persist: { parts: ['core'], packages: ['crc-32', 'idb'] },
   'persist/node': { parts: ['core', 'persist'], packages: ['node:'] },
   'bindings/react': { parts: ['core'], packages: ['react'] },
   cli: {
-    parts: ['core', 'entities', 'trace', 'persist', 'persist/node'],
-    packages: ['node:', 'commander', 'picocolors', 'string-width'],
+    parts: ['core', 'entities', 'trace', 'persist', 'persist/node', 'link'],
+    packages: ['node:', 'commander', 'picocolors', 'string-width', 'hono', '@hono/node-server'],
   },
 };
 const partOf = (file: string): string => {

@@ -1,0 +1,57 @@
+// The rows about the inspector, measured in Chromium: on long recordings, and beside a busy page.
+import { gzipSync } from 'node:zlib';
+import { readFileSync } from 'node:fs';
+import { withPage } from './react.mjs';
+
+/** Calls one of the functions of the page about the inspector, and gives what it measured. */
+export const inInspector = (name, ...args) =>
+  withPage('inspector-page.ts', async (page, code) => {
+    await page.setViewportSize({ width: 1280, height: 800 });
+    await page.addScriptTag({ content: code, type: 'module' });
+    await page.waitForFunction(() => 'bench' in globalThis);
+    return page.evaluate(([what, given]) => globalThis.bench[what](...given), [name, args]);
+  });
+
+const STEPS = 100_000;
+const toNs = ({ floe, peer }) => ({ floe: floe * 1e6, peer: peer * 1e6 });
+
+export const rows = [
+  {
+    work: 'an inspected dispatch',
+    against: 'a dispatch with the trace alone',
+    most: 2,
+    run: () => inInspector('dispatching', 41, 1000),
+  },
+  {
+    work: 'frames (95 %) while jumping along 100,000 steps of a file, with a state of 10,000 rows',
+    against: 'those of an empty page with the same control',
+    most: 1.3,
+    run: async () => toNs(await inInspector('movingInFile', STEPS, 200)),
+  },
+  {
+    work: 'frames (95 %) while jumping along 100,000 steps, docked, with a state of 10,000 rows',
+    against: 'those of an empty page with the same control',
+    most: 1.3,
+    run: async () => toNs(await inInspector('movingDocked', STEPS, 200)),
+  },
+  {
+    work: 'frames (95 %) of a page of 10,000 rows in a burst of 1,000 actions, inspected',
+    against: 'those of the page alone',
+    most: 1.3,
+    run: async () => toNs(await inInspector('burst', 10_000, 1000)),
+  },
+];
+
+/** The size of the page that `floe inspect` serves: all of the inspector's code, gzipped, in bytes. */
+export const inspectorSize = () =>
+  gzipSync(readFileSync(new URL('../dist/inspector/page/inspector.js', import.meta.url)), { level: 9 }).length;
+
+const [, script, name] = process.argv;
+if (script?.endsWith('inspector.mjs') && name) {
+  const results = {
+    opening: () => inInspector('opening', STEPS),
+    burst: () => inInspector('burst', 10_000, 1000),
+    heap: () => inInspector('heap', STEPS),
+  };
+  process.stdout.write(JSON.stringify(await results[name]()));
+}
