@@ -4,6 +4,7 @@ import { execFileSync } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
 import { diamond } from './model.mjs';
 import { rows } from './row.mjs';
+import { inspectorSize } from './inspector.mjs';
 import { bundleSize } from './size.mjs';
 import { typeCost } from './types.mjs';
 
@@ -81,6 +82,65 @@ say(
   `${(bytes / 1000).toFixed(2)} kB`,
   'at most 8 kB',
   bytes <= 8000,
+);
+const inspector = (name) => {
+  process.stderr.write(`measuring: the inspector, ${name} ...\n`);
+  return JSON.parse(
+    execFileSync(process.execPath, [fileURLToPath(new URL('inspector.mjs', import.meta.url)), name], {
+      encoding: 'utf8',
+    }),
+  );
+};
+const median = (values) => values.toSorted((a, b) => a - b)[values.length >> 1];
+// Each opening is measured against `JSON.parse` in the same page; the median of several.
+const openings = [1, 2, 3, 4, 5].map(() => inspector('opening'));
+const share = (what) => median(openings.map((one) => one[what] / one.parse));
+const recordingOf = `a recording of 100,000 steps (${(openings[0].size / 1e6).toFixed(0)} MB)`;
+say(
+  `the first picture of ${recordingOf}`,
+  '`JSON.parse` of it',
+  `${share('first').toFixed(2)} times`,
+  'at most 2 times',
+  share('first') <= 2,
+);
+say(
+  `${recordingOf}, whole and answering`,
+  '`JSON.parse` of it',
+  `${share('whole').toFixed(2)} times`,
+  'at most 4 times',
+  share('whole') <= 4,
+);
+const longest = median(openings.map((one) => one.longest));
+say(
+  `the longest task while ${recordingOf} is opened`,
+  'a budget',
+  longest === 0 ? 'none over 50 ms' : `${longest.toFixed(0)} ms`,
+  'none over 50 ms',
+  longest <= 50,
+);
+const { shown } = inspector('burst');
+say(
+  'a burst of 1,000 actions on a page of 10,000 rows, until it is shown',
+  'a budget',
+  `${shown.toFixed(0)} ms after its end`,
+  'at most 200 ms',
+  shown <= 200,
+);
+const { more: held } = inspector('heap');
+say(
+  'the heap after 100,000 steps with the inspector open',
+  'the trace alone',
+  `${(held / 1e6).toFixed(0)} MB more`,
+  'at most 60 MB more',
+  held <= 60e6,
+);
+const code = inspectorSize();
+say(
+  "the inspector's code, loaded on demand, gzipped",
+  'a budget',
+  `${(code / 1000).toFixed(0)} kB`,
+  'at most 90 kB',
+  code <= 90_000,
 );
 const { floe, plain } = typeCost();
 const cost = floe.instantiations / plain.instantiations;

@@ -62,6 +62,8 @@ export class Session extends EventTarget {
   private around = false;
   private refreshing = false;
   private refreshed = -Infinity;
+  /** How many steps there were when the picture was loaded. */
+  private loadedSteps = 0;
   private stale = false;
 
   constructor(
@@ -161,7 +163,8 @@ export class Session extends EventTarget {
     this.status = status;
     this.changed();
     // While a file is read, what is read is shown now and then: reading is what the user waits for.
-    if (status.reading !== null && this.moment && performance.now() - this.refreshed < WHILE_READING) return;
+    const hasPicture = this.loadedSteps > A_PICTURE;
+    if (status.reading !== null && hasPicture && performance.now() - this.refreshed < WHILE_READING) return;
     this.refresh();
   }
 
@@ -186,11 +189,13 @@ export class Session extends EventTarget {
   private async load(): Promise<void> {
     const asked = ++this.asked.moment;
     const { moment: known, isFollowing } = this;
+    const { steps = 0 } = this.status ?? {};
     const moment = await this.ask('moment', isFollowing || !known ? { newest: true } : { number: known.number });
     if (asked !== this.asked.moment) return;
     if (moment && known && moment.number !== known.number && isFollowing) this.forgetChoice();
     this.moment = moment ?? undefined;
     await this.loadTimeline();
+    this.loadedSteps = steps;
     for (const seq of this.opened.keys()) {
       const detail = await this.ask('step', { seq }).catch(() => undefined);
       if (detail && this.opened.has(seq)) this.opened.set(seq, detail);
@@ -350,6 +355,8 @@ export class Session extends EventTarget {
 
 /** Milliseconds between two looks at a file that is still read. */
 const WHILE_READING = 400;
+/** So many steps of it make a first picture. */
+const A_PICTURE = 200;
 
 /** What is asked of the application itself, though its history is read here. */
 const COMMANDS: ReadonlySet<Method> = new Set([

@@ -18,9 +18,12 @@ class TimeLine extends Part {
   /** A strip of a docked inspector: three lanes, around the moment. */
   declare isStrip: boolean;
   declare lanesOpen: boolean;
-  private readonly observer = new ResizeObserver(([entry]) =>
-    this.session.setWidth(this.roomOf(entry.contentRect.width), this.isStrip),
-  );
+  private room = 200;
+  private readonly observer = new ResizeObserver(([entry]) => {
+    this.room = this.roomOf(entry.contentRect.width);
+    this.session.setWidth(this.room, this.isStrip);
+    this.requestUpdate();
+  });
   private drag: { readonly x: number; readonly from: number; readonly to: number; moved: boolean } | undefined;
 
   private roomOf(width: number): number {
@@ -103,7 +106,7 @@ class TimeLine extends Part {
   }
 
   private widthOf(): number {
-    return this.roomOf(this.clientWidth);
+    return this.room;
   }
   private hasTasks({ lanes }: TimelineShown): boolean {
     return lanes.at(-1)?.kind === 'tasks';

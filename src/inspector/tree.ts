@@ -14,8 +14,9 @@ interface Node {
   readonly pointer: string;
   total: number;
   readonly parts: Map<number, PartShown>;
-  /** Windows that were asked for. */
+  /** Windows that were asked for, and those that were drawn since the last renewal. */
   readonly asked: Set<number>;
+  readonly seen: Set<number>;
   readonly open: Map<string, Node>;
   /** Keys of parts that come first. */
   first: readonly string[];
@@ -29,7 +30,7 @@ interface Row {
 }
 
 const emptyNode = (pointer: string): Node => ({
-  ...{ pointer, total: 0, parts: new Map(), asked: new Set(), open: new Map(), first: [] },
+  ...{ pointer, total: 0, parts: new Map(), asked: new Set(), seen: new Set(), open: new Map(), first: [] },
 });
 
 /** A tree of a state, or of any value that the other end can show. */
@@ -82,9 +83,20 @@ export class Tree extends Part {
   /** Asks again for all that is seen. What was there stays until the new parts are. */
   private renew(node: Node): void {
     node.first = this.firstIn(node.pointer);
-    const windows = node.asked.size > 0 ? [...node.asked] : [0];
+    const windows = node.seen.size > 0 ? [...node.seen] : [0];
+    node.asked.clear();
+    node.seen.clear();
+    for (const index of node.parts.keys()) if (!windows.includes(Math.floor(index / WINDOW))) node.parts.delete(index);
+    // What was opened only because it had changed is closed when it has not.
+    for (const [key, child] of node.open)
+      if (!this.session.openPlaces.has(this.nameOf(child.pointer)) && !this.leadsToChange(child.pointer))
+        node.open.delete(key);
     for (const window of windows) run(this.load(node, window, this.key));
-    for (const [, child] of node.open) this.renew(child);
+    for (const child of node.open.values()) this.renew(child);
+  }
+
+  private leadsToChange(pointer: string): boolean {
+    return (this.places ?? []).some((place) => place.startsWith(`${pointer}/`));
   }
 
   /** The keys that lead to the places which changed. */
@@ -126,24 +138,44 @@ export class Tree extends Part {
 
   /** Scrolls to the first place that changed itself, once it is there. */
   private seekChanged(): void {
-    const count = Math.min(this.sizeOf(this.root), 2000);
-    for (let at = 0; at < count; at++) {
-      const changed = this.rowAt(at)?.part?.changed;
-      if (changed === undefined || changed === 'inside') continue;
-      this.seeks = false;
-      run(
-        this.updateComplete.then(() => {
-          this.rows.getVirtualizer().scrollToIndex(at, { align: 'center' });
-        }),
-      );
-      return;
+    const at = this.firstChanged(this.root);
+    if (at === undefined) return;
+    this.seeks = false;
+    run(
+      this.updateComplete.then(() => {
+        this.bringIntoView(at);
+      }),
+    );
+  }
+
+  /** Scrolls so that a row is seen, if it is not. The sizes are those that the virtual list knows: asking the page costs a layout. */
+  private bringIntoView(at: number): void {
+    const { scrollRect, scrollOffset } = this.rows.getVirtualizer();
+    const height = scrollRect?.height ?? ROW * 8;
+    const [top, shown] = [at * ROW, scrollOffset ?? 0];
+    if (top >= shown && top + ROW <= shown + height) return;
+    if (this.scroller.value) this.scroller.value.scrollTop = Math.max(0, top - height / 2);
+  }
+
+  /** How many rows stand before the first one that changed itself. */
+  private firstChanged(node: Node): number | undefined {
+    let inside = 0;
+    for (const [index, part] of [...node.parts].sort(([a], [b]) => a - b)) {
+      const { changed } = part;
+      if (changed !== undefined && changed !== 'inside') return index + inside;
+      const child = node.open.get(part.key);
+      if (!child) continue;
+      const found = this.firstChanged(child);
+      if (found !== undefined) return index + inside + 1 + found;
+      inside += this.sizeOf(child);
     }
+    return undefined;
   }
 
   /** Opens a part that leads to a place which changed, or that the user opened. */
   private follow(node: Node, part: PartShown): void {
     const { pointer } = part;
-    const leads = (this.places ?? []).some((place) => place.startsWith(`${pointer}/`));
+    const leads = this.leadsToChange(pointer);
     const isOpen = this.session.openPlaces.has(this.nameOf(pointer)) || (leads && !this.closed.has(pointer));
     if (!isOpen || node.open.has(part.key) || !isOpenable(part)) return;
     this.openPart(node, part);
@@ -240,8 +272,9 @@ export class Tree extends Part {
     const position = styleOf({ transform: `translateY(${start}px)`, '--depth': String(row?.depth ?? 0) });
     if (!row) return html`<div class="row" ${position}></div>`;
     const { part, node, index } = row;
+    const window = Math.floor(index / WINDOW);
+    node.seen.add(window);
     if (!part) {
-      const window = Math.floor(index / WINDOW);
       if (!node.asked.has(window)) queueMicrotask(() => run(this.load(node, window, this.key)));
       return html`<div class="row waiting" ${position}>…</div>`;
     }
@@ -391,7 +424,7 @@ export class Tree extends Part {
 
   private focusRow(at: number): void {
     this.focused = at;
-    this.rows.getVirtualizer().scrollToIndex(at);
+    this.bringIntoView(at);
     this.requestUpdate();
     run(
       this.updateComplete.then(() => {

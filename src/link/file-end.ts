@@ -178,8 +178,13 @@ export class RecordedHistory {
     return new Promise((resolve) => this.waiting.push({ position, resolve }));
   }
 
+  /** The last position whose states can be worked out at once. */
+  get near(): number {
+    return (this.walked?.position ?? -1) + NEAR;
+  }
+
   private isNear(position: number): boolean {
-    return position <= (this.walked?.position ?? -1) + NEAR || position >= this.timeline.line.length;
+    return position <= this.near || position >= this.timeline.line.length;
   }
 
   /** Works out states along the line as far as somebody waits for them, and keeps some. */
@@ -237,6 +242,7 @@ export function linkRecording(
       observedOf: () => null,
       reading: () => ({ reading: recorded.reading, problem: recorded.problem }),
       stateReady: (position) => recorded.stateReady(position),
+      near: () => (recorded.reading === null ? undefined : recorded.near),
     },
     changed.call,
   );

@@ -46,6 +46,8 @@ export interface Around {
   reading?(): Pick<Status, 'reading' | 'problem'>;
   /** Resolved when the states of a step can be worked out. */
   stateReady?(position: number): Promise<void> | undefined;
+  /** While a file is read: the last position whose states can be worked out at once. */
+  near?(): number | undefined;
   /** Links of rows, where the model is known. */
   links?: Links;
 }
@@ -104,9 +106,11 @@ export class HistoryEnd {
 
   private async scan(): Promise<void> {
     const slice = new Slice();
+    // What comes meanwhile waits for the next request: a file may still be read.
+    const { end } = this.source;
     for (;;) {
       this.index.scan(() => slice.isOver);
-      if (this.index.isComplete) return;
+      if (this.index.isComplete || this.index.end >= end) return;
       await slice.next();
     }
   }
@@ -216,10 +220,22 @@ export class HistoryEnd {
       for (let at = position; (wanted === undefined || wanted < 0) && at >= index.first; at--)
         wanted = index.moment(at);
     }
-    if (wanted === undefined && (newest ?? true)) wanted = index.newest;
+    if (wanted === undefined && (newest ?? true)) wanted = this.newestReady();
     if (wanted === undefined || wanted < 0 || wanted >= index.moments.length) return null;
     await this.around.stateReady?.(index.moments[wanted].last);
     return momentShown(wanted, this.source, index, this.around.isLive, this.around.observedOf);
+  }
+
+  /** The newest moment; while a file is read, the newest one whose states are worked out. */
+  private newestReady(): number {
+    const { index } = this;
+    const near = this.around.near?.();
+    if (near === undefined || near >= index.end - 1) return index.newest;
+    for (let at = Math.min(near, index.end - 1); at >= index.first; at--) {
+      const moment = index.moment(at);
+      if (moment >= 0 && index.moments[moment].last <= near) return moment;
+    }
+    return index.newest;
   }
 
   /** The sentence of the moment of a step. */

@@ -1,6 +1,7 @@
 // JSON-RPC 2.0 over a channel: one end asks, the other one responds. Requests are answered in the order in which their work
 // ends, which may be later than that of a request that came after.
 import { FloeError, messageOf } from '../core/errors.js';
+import { Slice } from './slices.js';
 import type { Channel, LinkError, LinkMessage, Method, Methods, Notifications } from './protocol.js';
 
 /** Two channels: what one sends, the other one hears, later in the same turn. */
@@ -49,17 +50,22 @@ export function answer(
       respond(id, { error: { code: UNKNOWN_METHOD, message: `This end does not know the method '${method}'.` } });
       return;
     }
-    void Promise.resolve()
-      .then(() => handler(params))
-      .then(
-        (result) => respond(id, { result: result === undefined ? {} : result }),
-        (error: unknown) => respond(id, { error: errorOf(error) }),
-      );
+    void work(() => handler(params)).then(
+      (result) => respond(id, { result: result === undefined ? {} : result }),
+      (error: unknown) => respond(id, { error: errorOf(error) }),
+    );
   });
   return {
     notify: (method, params) => channel.send(conceal({ jsonrpc: '2.0', method, params })),
     end,
   };
+}
+
+/** The work of responses in slices: a page that asks for much at once still draws in between. */
+const slice = new Slice();
+async function work(handle: () => unknown): Promise<unknown> {
+  if (slice.isOver) await slice.next();
+  return handle();
 }
 
 const UNKNOWN_METHOD = -32601;

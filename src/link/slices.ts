@@ -2,7 +2,7 @@
 import { stopwatch } from '../core/host.js';
 
 /** Milliseconds of work before the page has its turn. */
-const SLICE = 8;
+const SLICE = 6;
 
 interface Platform {
   readonly MessageChannel?: new () => {

@@ -26,6 +26,8 @@ const BAR_ROWS = 3;
 const SHARE = 0.24;
 /** The least that it stands for, in milliseconds. */
 const LEAST = 1500;
+/** So many steps around a moment are drawn. */
+const MOST_AROUND = 2000;
 /** So many bars are drawn. */
 const MOST_BARS = 400;
 const MOST_BRANCHES = 4;
@@ -141,7 +143,10 @@ function fitted(index: StepIndex, from: number, to: number, start: number, stop:
 function aroundMoment(index: StepIndex, moment: number, width: number): Scale {
   const note = index.moments[moment];
   const [begin, end] = note.steps > 0 ? momentEnds(index, moment) : [note.time, note.time];
-  const perMs = (width * SHARE) / Math.max(LEAST, end - begin);
+  let perMs = (width * SHARE) / Math.max(LEAST, end - begin);
+  // Where steps are dense, a shorter time is shown: more of them could not be told apart.
+  const stepsAround = (): number => index.firstAt(end + width / perMs) - index.firstAt(begin - width / perMs);
+  for (let i = 0; i < 12 && stepsAround() - note.steps > MOST_AROUND; i++) perMs *= 2;
   const idle = (width * 0.12) / perMs;
   // Forward from the moment, a little; then back, as far as there is room.
   let right = end;
@@ -158,7 +163,7 @@ function aroundMoment(index: StepIndex, moment: number, width: number): Scale {
     used += takes;
     right = time;
   }
-  let room = width - 2 * EDGE - used - Math.max(LEAST, end - begin) * perMs;
+  let room = width - 2 * EDGE - used - Math.max(width * SHARE, (end - begin) * perMs);
   let left = begin;
   let fromPosition = Math.max(index.first, Math.min(note.first, index.end));
   for (; fromPosition > index.first; fromPosition--) {

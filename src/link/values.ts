@@ -1,7 +1,7 @@
 // Values in a few words, and their parts in windows: a value may be larger than what a link should carry.
 import { encode } from '../core/encode.js';
 import { isBranch, isContainer, isDate, isMap, isSet, lookUp, partOf, pointerTo, sameData } from '../core/plain.js';
-import { isKeyed } from '../core/keyed.js';
+import { isKeyed, KEYED } from '../core/keyed.js';
 import { parsePointer } from '../core/pointer.js';
 import { REDACTED } from '../trace/redaction.js';
 import type { PartShown, ValueShown } from './protocol.js';
@@ -202,18 +202,20 @@ function ordered(
   return [...head, ...rest.slice(skip, skip + count - head.length)];
 }
 
-/** Keys that are gone. Only objects and small tables are looked through: the items of a list move. */
+/** Keys that are gone; not of lists, whose items move. */
 function goneFrom(before: unknown, now: unknown): (readonly [string, unknown])[] {
   if (before === now || typeof before !== 'object' || before === null || typeof now !== 'object' || now === null)
     return [];
   if (isKeyed(before) && isKeyed(now)) {
-    if (before.size <= now.size && before.size > MOST_LOOKED) return [];
-    return taken(before, 0, MOST_LOOKED).filter(([key]) => !now.has(key));
+    // Versions that follow one another share what is equal: this costs what differs.
+    const { removed = [] } = before[KEYED].difference(before, now, MOST_GONE) ?? {};
+    return removed.filter((key) => !now.has(key)).map((key) => [key, before.get(key)]);
   }
   if (Array.isArray(before) || Array.isArray(now) || !isContainer(before) || !isContainer(now)) return [];
   return Object.keys(before).flatMap((key) => (lookUp(now, [key]) ? [] : [[key, partOf(before, key)] as const]));
 }
-const MOST_LOOKED = 20_000;
+/** Where more rows differ, it is another table: what is gone is not listed. */
+const MOST_GONE = 2000;
 
 function difference(
   before: { readonly value: unknown } | undefined,

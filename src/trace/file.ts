@@ -346,17 +346,26 @@ function isTooDeep(text: string): boolean {
   // So deep a line is long: of nearly all of them only the length is looked at.
   if (text.length < 2 * most) return false;
   let depth = 0;
-  let inText = false;
   for (let i = 0; i < text.length; i++) {
     const code = text.charCodeAt(i);
-    if (code === QUOTE) inText = !inText;
-    else if (inText) {
-      if (code === BACKSLASH) i++;
-    } else if (code === OPENING_BRACE || code === OPENING_BRACKET) {
+    // Most of a line is texts: they are passed over at once.
+    if (code === QUOTE) i = endOfText(text, i);
+    else if (code === OPENING_BRACE || code === OPENING_BRACKET) {
       if (++depth > most) return true;
     } else if (code === CLOSING_BRACE || code === CLOSING_BRACKET) depth--;
   }
   return false;
+}
+
+/** The index of the quote that ends a JSON text, given the one that begins it. */
+function endOfText(text: string, begin: number): number {
+  for (let end = text.indexOf('"', begin + 1); end >= 0; end = text.indexOf('"', end + 1)) {
+    let slashes = 0;
+    while (text.charCodeAt(end - 1 - slashes) === BACKSLASH) slashes++;
+    // An even number of backslashes are themselves escaped.
+    if (slashes % 2 === 0) return end;
+  }
+  return text.length;
 }
 
 /** A step holds patches, those operations, and those values. */
