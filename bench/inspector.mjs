@@ -35,7 +35,7 @@ export const rows = [
     run: async () => toNs(await inInspector('movingDocked', STEPS, 200)),
   },
   {
-    work: 'frames (95 %) of a page of 10,000 rows in a burst of 1,000 actions, inspected',
+    work: 'frames (mean) of a page of 10,000 rows in bursts of 1,000 actions, inspected',
     against: 'those of the page alone',
     most: 1.3,
     run: async () => toNs(await inInspector('burst', 10_000, 1000)),

@@ -1,6 +1,6 @@
-// `npm run shots`: makes the pictures in docs/screenshots/ anew, from the demo data. The pages need Chromium; the
+// `npm run shots`: makes the pictures in docs/screenshots/ from the demo data. The pages need Chromium; the
 // terminal's pictures need Debian's xvfb, xterm, imagemagick and fonts-dejavu.
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { cpSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -13,29 +13,83 @@ const { startOffice } = await import('../dist/demo/office/server.js');
 const folder = join(root, 'docs', 'screenshots');
 const shot = (name) => join(folder, `${name}.png`);
 
-async function pages() {
-  const office = await startOffice({ port: 0, page: join(root, 'dist', 'demo', 'page') });
+async function pages(work) {
+  // So long the office takes to confirm or refuse a berth.
+  const office = await startOffice({ port: 0, page: join(root, 'dist', 'demo', 'page'), thinking: 1000 });
   const browser = await chromium.launch(launchOptions(findChromium()));
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   await page.goto(office.address);
   await page.locator('tr.row').first().waitFor();
+  await page.locator('floe-inspector .say').waitFor();
+  await work(page);
+  await browser.close();
+  await office.close();
+}
+
+/** The demo with its inspector docked. */
+async function docked(page) {
+  const button = (name) => page.getByRole('button', { name, exact: true });
+  const says = (text) => page.locator('.say .sentence').filter({ hasText: text }).waitFor();
+  const anchored = page.locator('tr.row').filter({ has: page.locator('.place-cell', { hasText: /^A/ }) });
   await page.getByText(/^Expected \d+$/).click();
-  await page.getByText('Corran Bell').first().click();
-  await page.getByLabel('Log note for the next watch').fill('Shore power at N1 is out until noon.');
-  await page.locator('tr.row-picked').getByRole('button', { name: 'Bring alongside' }).click();
-  await page.getByText(/^Alongside \d+$/).click();
-  await page.getByText(/^Expected \d+$/).click();
-  await page.waitForTimeout(400);
-  await page.screenshot({ path: shot('harbour') });
   await page.locator('tr.row').last().click();
-  await page.getByLabel('Assign a berth').selectOption('N1');
-  await page.getByRole('alert', { name: 'Notice' }).waitFor();
-  await page.screenshot({ path: shot('harbour-refused') });
-  for (let i = 0; i < 5; i++) await page.getByRole('button', { name: 'Back', exact: true }).click();
+  await says(/^Your click on the row/);
+  await page.waitForTimeout(900);
+  await page.getByLabel('Assign a berth').focus();
+  await page.keyboard.press('ArrowDown');
+  await says(/the office (confirmed|refused) it/);
+  await page.waitForTimeout(700);
+  await page.screenshot({ path: shot('harbour') });
+  await page.waitForTimeout(900);
+  await anchored.first().getByRole('button', { name: 'Bring alongside' }).click();
+  await says(/alongside$/);
+  await page.waitForTimeout(500);
+  await button('Derived').click();
+  await page.locator('floe-derived li', { hasText: 'counts' }).first().getByRole('button').first().click();
+  await page.locator('floe-derived .detail').waitFor();
   await page.waitForTimeout(400);
-  await page.screenshot({ path: shot('harbour-past') });
-  await page.getByRole('button', { name: 'Live', exact: true }).click();
-  // A name that the office could not be told.
+  await page.screenshot({ path: shot('inspector-derived') });
+  await page.locator('floe-changes button.place', { hasText: 'phase' }).click();
+  await page.locator('floe-history .entry').nth(1).waitFor();
+  await page.screenshot({ path: shot('inspector-history') });
+  await button('State').click();
+  await page.locator('floe-tree .row.replaced').first().waitFor();
+  await button('Leave out').click();
+  await page.getByText(/^Without step \d+$/).waitFor();
+  await page.waitForTimeout(400);
+  await page.screenshot({ path: shot('inspector-without') });
+  await button('Take in').click();
+  await page.getByText(/^With step \d+ again$/).waitFor();
+  // Another way, from some steps back.
+  await button('Live').click();
+  await button('Back: the moment before').click();
+  await button('Back: the moment before').click();
+  await button('More').click();
+  await page.getByRole('menuitem', { name: 'Show the page here' }).click();
+  await page.getByText(/^The page shows step/).waitFor();
+  await page.getByLabel('Log note for the next watch').fill('Shore power at N1 is out until noon.');
+  await page.locator('floe-time .branch').waitFor();
+  await button('Session').click();
+  const branches = page.locator('floe-branches');
+  await branches.getByRole('button', { name: 'Compare' }).click();
+  await branches.locator('table').waitFor();
+  await page.getByRole('button', { name: 'Close the message' }).click();
+  await page.waitForTimeout(300);
+  await page.screenshot({ path: shot('inspector-branches') });
+  await page.emulateMedia({ colorScheme: 'dark' });
+  await button('Session').click();
+  await button('Back: the moment before').click();
+  await button('State').click();
+  await page.waitForTimeout(500);
+  await page.screenshot({ path: shot('inspector-dark') });
+}
+
+/** What is kept, and a name that the office could not be told. */
+async function kept(page) {
+  await page.getByRole('button', { name: 'Fold the inspector' }).click();
+  await page.getByText(/^Expected \d+$/).click();
+  await page.locator('tr.row').first().click();
+  await page.getByLabel('Log note for the next watch').fill('Shore power at N1 is out until noon.');
   await page.context().route('**/office/vessels/**', (route) => route.abort());
   await page.getByRole('button', { name: 'Rename' }).click();
   await page.getByLabel('Name of the vessel').fill('Grey Heron');
@@ -44,8 +98,39 @@ async function pages() {
   await page.getByRole('region', { name: 'Stored for unsent' }).waitFor();
   await page.waitForTimeout(600);
   await page.screenshot({ path: shot('harbour-kept') });
+}
+
+/** The inspector as a page, on a recording of the demo with a refused berth; wide, and narrow. */
+async function inspected(folder) {
+  const file = join(folder, 'harbour-shift.jsonl');
+  await pages(async (page) => {
+    await page.getByText(/^Expected \d+$/).click();
+    await page.locator('tr.row').first().click();
+    await page.waitForTimeout(700);
+    await page.locator('tr.row').last().click();
+    await page.waitForTimeout(500);
+    await page.getByLabel('Assign a berth').focus();
+    await page.keyboard.press('ArrowDown');
+    await page.waitForTimeout(7000);
+    await page.getByText(/^All \d+$/).click();
+    await page.waitForTimeout(400);
+    writeFileSync(file, await page.evaluate(() => globalThis.harbour.trace.export()));
+  });
+  const command = spawn(process.execPath, [join(root, 'dist', 'cli', 'bin.js'), 'inspect', file]);
+  const address = await new Promise((resolve) => command.stdout.once('data', (data) => resolve(String(data).trim())));
+  const browser = await chromium.launch(launchOptions(findChromium()));
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await page.goto(address);
+  await page.locator('.moment h1').waitFor();
+  await page.getByRole('button', { name: 'Back: the moment before' }).click();
+  await page.locator('.moment h1', { hasText: 'the office refused it' }).waitFor();
+  await page.waitForTimeout(600);
+  await page.screenshot({ path: shot('inspector-page') });
+  await page.setViewportSize({ width: 400, height: 800 });
+  await page.waitForTimeout(400);
+  await page.screenshot({ path: shot('inspector-narrow') });
   await browser.close();
-  await office.close();
+  command.kill();
 }
 
 /** A picture of a terminal in which a command has run. */
@@ -66,7 +151,12 @@ function terminal(name, command, cwd) {
   if (status !== 0 && status !== 143) tell(`${name}: ${stderr}`);
 }
 
-await pages();
+const recordings = mkdtempSync(join(tmpdir(), 'shots-'));
+await pages(docked);
+await pages(kept);
+await inspected(recordings);
+// `npm run shots -- pages` leaves the pictures of terminals as they are.
+if (process.argv[2] === 'pages') process.exit(0);
 const cwd = mkdtempSync(join(tmpdir(), 'floe-shots-'));
 const floe = `node ${join(root, 'dist', 'cli', 'bin.js')}`;
 const prompt = (words, space = '') => `printf '${space}\\033[2m$\\033[0m ${words}\\n'`;

@@ -139,7 +139,7 @@ class HttpLink {
     const id = ++this.lastId;
     return new Promise((resolve) => {
       this.waiting.set(id, (response) => resolve({ ...response, id: message.id }));
-      this.channel.send({ ...message, id } as LinkMessage);
+      this.channel.send({ ...message, id });
     });
   }
 

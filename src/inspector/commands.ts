@@ -15,7 +15,7 @@ class Commands extends Part {
     writtenTest: { state: true },
     wide: { attribute: false },
   };
-  declare menu: boolean;
+  declare menu: boolean | undefined;
   declare form: Form;
   declare code: { readonly type: string; readonly payload: string } | undefined;
   declare writtenTest: string | undefined;
@@ -88,7 +88,7 @@ class Commands extends Part {
           <button
             aria-label="More"
             aria-haspopup="menu"
-            aria-expanded=${this.menu === true}
+            aria-expanded=${this.menu}
             title="More"
             @click=${() => this.toggleMenu()}
           >

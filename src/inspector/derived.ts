@@ -16,12 +16,12 @@ class DerivedValues extends Part {
     text: { state: true },
   };
   declare result: Methods['derived']['result'] | undefined;
-  declare sort: Sort;
+  declare sort: Sort | undefined;
   /** The group that is open, and what is in it. */
   declare opened: string | undefined;
   declare items: Methods['derivedOf']['result'] | undefined;
   declare detail: DerivedDetail | undefined;
-  declare text: string;
+  declare text: string | undefined;
   private key = '';
 
   override willUpdate(): void {

@@ -44,7 +44,7 @@ export function showInspector(what: Inspectable | Linked, options: InspectorOpti
   defineInspector();
   // Files may hold tables.
   knowTables();
-  const element = document.createElement('floe-inspector') as InspectorElement;
+  const element = document.createElement('floe-inspector');
   const ends: (() => void)[] = [];
   let channel: Channel;
   if ('channel' in what) channel = what.channel;

@@ -21,6 +21,12 @@ export type Dock = 'bottom' | 'left' | 'right' | 'page';
 const SIZE = { bottom: 320, left: 460, right: 460 } as const;
 const LEAST = 120;
 
+declare global {
+  interface HTMLElementTagNameMap {
+    'floe-inspector': InspectorElement;
+  }
+}
+
 export class InspectorElement extends LitElement {
   static override styles = styles;
   static override properties = {

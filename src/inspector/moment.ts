@@ -204,7 +204,7 @@ function stepDetail(step: StepDetail, part: Part): TemplateResult {
     observed,
     outcome,
   } = step;
-  const openValue = (where: 'payload' | 'arguments'): void => void run(openWhole(part, where, seq));
+  const openValue = (where: 'payload' | 'arguments'): void => run(openWhole(part, where, seq));
   return html`<dl>
     ${row('because of', html`${cause}`)}
     ${payload ? row('payload', html`${valueView(payload)} ${payload.cut ? html`<button class="link" @click=${() => openValue('payload')}>copy all</button>` : nothing}`) : nothing}

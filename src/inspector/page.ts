@@ -1,14 +1,14 @@
 // The page that `floe inspect` serves: one session, as the command opened it. Its address holds the token.
 import { knowTables } from '../entities/table.js';
 import { httpChannel } from '../link/page/http-channel.js';
-import { defineInspector, type InspectorElement } from './inspector.js';
+import { defineInspector } from './inspector.js';
 import { Session } from './session.js';
 
 const given = new URLSearchParams(location.hash.slice(1));
 defineInspector();
 // Files may hold tables.
 knowTables();
-const element = document.createElement('floe-inspector') as InspectorElement;
+const element = document.createElement('floe-inspector');
 element.dock = 'page';
 const name = given.get('name') ?? 'A session';
 const session: Session = new Session(

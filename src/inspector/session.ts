@@ -135,6 +135,7 @@ export class Session extends EventTarget {
   }
 
   end(why: string): void {
+    clearTimeout(this.later);
     this.ended = why;
     this.asking.end(why);
     this.changed();
@@ -160,16 +161,21 @@ export class Session extends EventTarget {
   }
 
   private heard(status: Status): void {
+    const isFirst = this.status === undefined;
     this.status = status;
-    this.changed();
-    // While a file is read, what is read is shown now and then: reading is what the user waits for.
-    const hasPicture = this.loadedSteps > A_PICTURE;
-    if (status.reading !== null && hasPicture && performance.now() - this.refreshed < WHILE_READING) return;
-    this.refresh();
+    if (isFirst) this.changed();
+    // While a file is read, or much happens at once, the picture is drawn now and then: the page has the rest of the time.
+    const isReading = status.reading !== null && this.loadedSteps > A_PICTURE;
+    const wait = this.refreshed + (isReading ? WHILE_READING : LIVE) - performance.now();
+    if (wait <= 0) this.refresh();
+    else this.later ??= setTimeout(() => this.refresh(), wait);
   }
+  private later: ReturnType<typeof setTimeout> | undefined;
 
   /** Asks again for what is shown; while one answer is awaited, once more after it. */
   refresh(): void {
+    clearTimeout(this.later);
+    this.later = undefined;
     if (this.refreshing) {
       this.stale = true;
       return;
@@ -353,6 +359,8 @@ export class Session extends EventTarget {
   }
 }
 
+/** Milliseconds between two looks at what happens. */
+const LIVE = 80;
 /** Milliseconds between two looks at a file that is still read. */
 const WHILE_READING = 400;
 /** So many steps of it make a first picture. */

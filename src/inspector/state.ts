@@ -11,11 +11,11 @@ class State extends Part {
     choosing: { state: true },
     root: { state: true },
   };
-  declare places: readonly string[];
+  declare places: readonly string[] | undefined;
   declare links: (Methods['linkedBy']['result'] & { readonly of: string }) | undefined;
-  declare choosing: boolean;
+  declare choosing: boolean | undefined;
   /** The place that is shown instead of all stores. */
-  declare root: string;
+  declare root: string | undefined;
   private names: readonly string[] = [];
   private only: readonly string[] | undefined;
   private key = '';
@@ -51,7 +51,7 @@ class State extends Part {
         ${root === '' ? nothing : html`<button @click=${() => (this.root = '')}>All stores</button> <code>${root}</code>`}
         ${
           root === '' && this.names.length > 1
-            ? html`<button aria-expanded=${this.choosing === true} @click=${() => (this.choosing = !this.choosing)}>
+            ? html`<button aria-expanded=${this.choosing} @click=${() => (this.choosing = !this.choosing)}>
                 Stores
               </button>`
             : nothing
@@ -148,7 +148,7 @@ class ValueHistory extends Part {
         <span class="quiet"
           >${result ? (result.more ? `the newest ${result.entries.length} changes` : plural(result.entries.length, 'change')) : 'reading …'}</span
         >
-        <button @click=${() => this.session.show('state')}>State</button>
+        <button @click=${() => this.session.show('state')}>Back to the state</button>
       </div>
       ${result && result.entries.length === 0 ? html`<p class="quiet">No step that is kept changed it.</p>` : nothing}
       <ol class="history">

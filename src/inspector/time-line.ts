@@ -17,7 +17,7 @@ class TimeLine extends Part {
   static override properties = { ...Part.properties, isStrip: { attribute: false }, lanesOpen: { state: true } };
   /** A strip of a docked inspector: three lanes, around the moment. */
   declare isStrip: boolean;
-  declare lanesOpen: boolean;
+  declare lanesOpen: boolean | undefined;
   private room = 200;
   private readonly observer = new ResizeObserver(([entry]) => {
     this.room = this.roomOf(entry.contentRect.width);
@@ -128,7 +128,7 @@ class TimeLine extends Part {
       moreLanes.length > 0 || session.stores
         ? html`<button
               class="link more-lanes"
-              aria-expanded=${this.lanesOpen === true}
+              aria-expanded=${this.lanesOpen}
               @click=${() => (this.lanesOpen = !this.lanesOpen)}
             >
               ${session.stores ? 'lanes chosen' : `${moreLanes.length} more`}
@@ -190,7 +190,7 @@ class TimeLine extends Part {
       const x = (piece.x0 + piece.x1) / 2;
       if (!isFree(x - half, x + half)) continue;
       texts.push({ from: x - half, to: x + half });
-      drawn.push(svg`<text class="small middle" x=${x} y=${y + 12}>${text}</text>` as never);
+      drawn.push(svg`<text class="small middle" x=${x} y=${y + 12}>${text}</text>`);
     }
     for (const piece of pieces) {
       if (piece.idle) continue;
@@ -204,11 +204,11 @@ class TimeLine extends Part {
         const length = text.length * 5.8;
         if (!isFree(x - 2, x + length)) continue;
         texts.push({ from: x - 2, to: x + length });
-        drawn.push(svg`<path class="tick" d="M${x} ${y - 1} V${y + 4}"></path>` as never);
-        drawn.push(svg`<text class="small" x=${x + 3} y=${y + 12}>${text}</text>` as never);
+        drawn.push(svg`<path class="tick" d="M${x} ${y - 1} V${y + 4}"></path>`);
+        drawn.push(svg`<text class="small" x=${x + 3} y=${y + 12}>${text}</text>`);
       }
     }
-    return svg`${drawn}` as never;
+    return svg`${drawn}`;
   }
 
   private mark(mark: MarkShown): TemplateResult {
@@ -221,20 +221,20 @@ class TimeLine extends Part {
       const width = Math.max(to - x + 10, coalesced ? 12 + label.length * 6 : 10);
       return svg`<g class="band ${coalesced ? 'coalesced' : ''} ${classes}"><rect x=${x - 5} y=${y - 5} rx="5" width=${width} height="10"></rect>${
         coalesced ? svg`<text class="small" x=${x + 1} y=${y + 3.5}>${label}</text>` : nothing
-      }${outcome === 'failed' || outcome === 'refused' ? cross(x, y) : nothing}</g>` as never;
+      }${outcome === 'failed' || outcome === 'refused' ? cross(x, y) : nothing}</g>`;
     }
     switch (outcome) {
       case 'failed':
       case 'refused':
-        return svg`<g class=${classes}>${cross(x, y)}</g>` as never;
+        return svg`<g class=${classes}>${cross(x, y)}</g>`;
       case 'stopped':
-        return svg`<path class=${classes} d="M${x - 4} ${y} H${x + 4}"></path>` as never;
+        return svg`<path class=${classes} d="M${x - 4} ${y} H${x + 4}"></path>`;
       case 'unchanged':
       case 'waiting':
       case 'reverted':
-        return svg`<circle class="${classes} hollow" cx=${x} cy=${y} r="3.6"></circle>` as never;
+        return svg`<circle class="${classes} hollow" cx=${x} cy=${y} r="3.6"></circle>`;
       default:
-        return svg`<circle class=${classes} cx=${x} cy=${y} r=${chosen ? 4.6 : 3.8}></circle>` as never;
+        return svg`<circle class=${classes} cx=${x} cy=${y} r=${chosen ? 4.6 : 3.8}></circle>`;
     }
   }
 
@@ -245,14 +245,14 @@ class TimeLine extends Part {
       <rect x=${x0} y=${y} rx="2" width=${Math.max(3, x1 - x0)} height=${BAR - 1}></rect>
       ${retries.map((x) => svg`<path class="retry" d="M${x} ${y - 1} V${y + BAR}"></path>`)}
       ${phase === 'failed' ? cross(x1, y + 3.5) : phase === 'cancelled' ? svg`<path class="cut" d="M${x1} ${y - 2} V${y + BAR + 1}"></path>` : nothing}
-    </g>` as never;
+    </g>`;
   }
 
   /** Where the user did something: the beginning of the moment. */
   private chosenStart({ chosen, lanes }: TimelineShown): TemplateResult | typeof nothing {
     const { moment } = this.session;
     if (!chosen || moment?.by !== 'user') return nothing;
-    return svg`<circle class="mark user" cx=${chosen.x0 + 8} cy=${this.y(lanes.length - 1)} r="4.6"></circle>` as never;
+    return svg`<circle class="mark user" cx=${chosen.x0 + 8} cy=${this.y(lanes.length - 1)} r="4.6"></circle>`;
   }
 
   private branch({ name, x0, x1, lane, marks, id }: TimelineShown['branches'][number], y: number): TemplateResult {
@@ -262,7 +262,7 @@ class TimeLine extends Part {
       <path d="M${x0} ${from} C ${x0 + 14} ${from}, ${x0 + 4} ${y}, ${x0 + 22} ${y} H${x1}"></path>
       ${marks.map(({ x }) => svg`<circle cx=${x} cy=${y} r="3"></circle>`)}
       <text class="small" x=${Math.min(x1 + 6, this.widthOf() - 120)} y=${y + 4}>branch “${name}”</text>
-    </g>` as never;
+    </g>`;
   }
 
   // ---- moving ----
@@ -423,7 +423,7 @@ class TimeLine extends Part {
 }
 
 const cross = (x: number, y: number): TemplateResult =>
-  svg`<path class="cross" d="M${x - 4} ${y - 4} l8 8 m0 -8 l-8 8"></path>` as never;
+  svg`<path class="cross" d="M${x - 4} ${y - 4} l8 8 m0 -8 l-8 8"></path>`;
 
 function curve(x0: number, y0: number, x1: number, y1: number): string {
   const bend = Math.max(4, Math.min(14, (x1 - x0) * 0.6));
@@ -435,7 +435,7 @@ function idleFold({ from, to, x0, x1 }: TimePiece, height: number): TemplateResu
   const x = (x0 + x1) / 2;
   let path = `M${x - 3} 2`;
   for (let y = 2, side = 1; y < height - 2; y += 8, side = -side) path += ` l${side * 6} 8`;
-  return svg`<g class="idle"><path d=${path}></path><title>${duration(to - from)} without a step</title></g>` as never;
+  return svg`<g class="idle"><path d=${path}></path><title>${duration(to - from)} without a step</title></g>`;
 }
 
 export const summaryOf = (steps: number, from: number | null, to: number | null, problems: number): string =>

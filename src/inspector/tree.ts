@@ -60,7 +60,7 @@ export class Tree extends Part {
   private focused = 0;
   private readonly closed = new Set<string>();
   private readonly scroller = createRef<HTMLDivElement>();
-  private readonly rows = new VirtualizerController<HTMLDivElement, HTMLElement>(this as never, {
+  private readonly rows = new VirtualizerController<HTMLDivElement, HTMLElement>(this, {
     getScrollElement: () => this.scroller.value ?? null,
     count: 0,
     estimateSize: () => ROW,

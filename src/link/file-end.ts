@@ -16,7 +16,7 @@ const MISSING: Readonly<Partial<Record<Ability, string>>> = {
     'Leaving a step out computes the others without it, which needs the model: floe inspect TRACE --model MODULE.',
   send: 'Sending an action needs the model: floe inspect TRACE --model MODULE.',
   derived: 'Derived values need the model: floe inspect TRACE --model MODULE.',
-  observe: 'Nobody observed what followed these steps: that happens while an inspector is attached.',
+  observe: 'What followed these steps was not observed: that happens while an inspector is attached.',
 };
 
 /** A history that grows line by line. */
@@ -116,7 +116,7 @@ export class RecordedHistory {
 
   /** Reads a whole file, in slices. */
   async read(text: string): Promise<void> {
-    const slice = new Slice();
+    const slice = new Slice(READING);
     this.share = 0;
     try {
       for (let from = 0, count = 0; from < text.length; count++) {
@@ -187,9 +187,9 @@ export class RecordedHistory {
     return position <= this.near || position >= this.timeline.line.length;
   }
 
-  /** Works out states along the line as far as somebody waits for them, and keeps some. */
+  /** Works out states along the line as far as a request waits for them, and keeps some. */
   private async walk(): Promise<void> {
-    const slice = new Slice();
+    const slice = new Slice(READING);
     const { timeline } = this;
     for (;;) {
       this.waiting = this.waiting.filter(({ position, resolve }) => {
@@ -207,6 +207,8 @@ export class RecordedHistory {
     }
   }
 }
+/** Milliseconds of reading before the page has its turn. */
+const READING = 14;
 /** Characters. */
 const LONG_LINE = 100_000;
 /** Steps whose patches are applied at once. */

@@ -401,22 +401,22 @@ export class HistoryEnd {
     let count = from;
     const slice = new Slice();
     while (size < PART) {
-      const { done, value } = this.exporting.next();
-      if (done) {
+      const next: IteratorResult<string, undefined> = this.exporting.next();
+      if (next.done) {
         this.exporting = undefined;
         return { text: lines.join(''), next: null };
       }
-      lines.push(value + '\n');
-      size += value.length;
+      lines.push(next.value + '\n');
+      size += next.value.length;
       count++;
       if ((count & 63) === 0 && slice.isOver) await slice.next();
     }
     return { text: lines.join(''), next: count };
   }
-  private exporting: Iterator<string> | undefined;
+  private exporting: Iterator<string, undefined> | undefined;
 
   /** The lines of a trace file with this history. */
-  lines(): Iterable<string> {
+  lines(): Iterable<string, undefined> {
     const { source } = this;
     function* steps(): Iterable<Step> {
       const aside = source.branches

@@ -237,7 +237,7 @@ export interface StepDetail extends StepShown {
   readonly took: number;
   readonly stack?: string;
   readonly problems: readonly string[];
-  /** `null` where nobody observed it. */
+  /** `null` where no inspector was attached. */
   readonly observed: Observed | null;
   readonly branch: number;
   readonly onTrust?: true;

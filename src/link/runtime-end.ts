@@ -40,7 +40,7 @@ export interface RuntimeEndOptions {
 /** What a recording cannot do, though its model is there. */
 const MISSING: Readonly<Partial<Record<Ability, string>>> = {
   travel: 'A recording has no page that could be moved.',
-  observe: 'Nobody observed what followed these steps: that happens while an inspector is attached.',
+  observe: 'What followed these steps was not observed: that happens while an inspector is attached.',
 };
 
 /** Milliseconds between two notifications. */

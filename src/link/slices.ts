@@ -31,8 +31,12 @@ export function pause(): Promise<void> {
 /** Says when a slice is over. */
 export class Slice {
   private began = stopwatch();
+
+  /** @param length milliseconds. Default: a third of a frame; work that the user waits for takes more at once */
+  constructor(private readonly length = SLICE) {}
+
   get isOver(): boolean {
-    return stopwatch() - this.began > SLICE;
+    return stopwatch() - this.began > this.length;
   }
   async next(): Promise<void> {
     await pause();

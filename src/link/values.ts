@@ -34,7 +34,7 @@ export function valueShown(value: unknown): ValueShown {
 
 function objectShown(value: object): ValueShown {
   if (isDate(value)) return { kind: 'date', text: dateText(value) };
-  if (value instanceof Error) return { kind: 'error', ...cut(String(value.message)) };
+  if (value instanceof Error) return { kind: 'error', ...cut(value.message) };
   const kind = holderKind(value);
   if (kind === 'other') return { kind, ...cut(Object.prototype.toString.call(value)) };
   const size = sizeOf(value);

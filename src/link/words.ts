@@ -117,6 +117,8 @@ export const pointerIn = (store: string, pointer: string): string => `/${escapeK
 
 /** Seconds as people read them: `1.02 s`, `240 ms`. */
 export function duration(ms: number): string {
+  // Browsers round their clocks: what took no time took less than they tell apart.
+  if (ms === 0) return 'under 0.1 ms';
   if (ms < 0.1) return `${Math.round(ms * 1000)} µs`;
   if (ms < 10) return `${Math.round(ms * 10) / 10} ms`;
   if (ms < 1000) return `${Math.round(ms)} ms`;
@@ -189,7 +191,7 @@ function doer(root: Step | undefined, isLive: boolean): string {
   }
 }
 
-/** A fact that nobody's action brought about. */
+/** A fact that no action brought about. */
 function factSentence(step: Step, source: TraceSource): string {
   const label = labelOf(step, source);
   return label.charAt(0).toUpperCase() + label.slice(1);

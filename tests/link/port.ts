@@ -24,7 +24,7 @@ interface Visit {
 
 export const office = need<{ assign(id: string, berth: string): Promise<void> }>('office');
 
-/** The port, declared anew: what one test declares beside it must not handle actions in another. */
+/** The port, declared for one test: what that test declares beside it must not handle actions in another. */
 export function declarePort() {
   const berth = entity('berth', rowOf<Berth>(), { key: 'id' });
   const visit = entity('visit', rowOf<Visit>(), { key: 'id', links: { berth } });

@@ -25,13 +25,19 @@ function open(options: RecordingOptions = {}) {
   const counted = visits.action('counted', (draft) => {
     draft.count++;
   });
-  const broken = visits.action('broken', (draft) => void draft.count--, {
-    about: {
-      title: () => {
-        throw new Error('no title');
+  const broken = visits.action(
+    'broken',
+    (draft) => {
+      draft.count--;
+    },
+    {
+      about: {
+        title: () => {
+          throw new Error('no title');
+        },
       },
     },
-  });
+  );
   const ended = action('ended', { about: { title: 'ended the shift' } });
   visits.when(ended, (draft) => {
     draft.count = 0;
