@@ -13,6 +13,10 @@ const { startOffice } = await import('../dist/demo/office/server.js');
 const folder = join(root, 'docs', 'screenshots');
 const shot = (name) => join(folder, `${name}.png`);
 
+const recordings = mkdtempSync(join(tmpdir(), 'shots-'));
+/** A recording with two branches. */
+const branched = join(recordings, 'harbour-branches.jsonl');
+
 async function pages(work) {
   // So long the office takes to confirm or refuse a berth.
   const office = await startOffice({ port: 0, page: join(root, 'dist', 'demo', 'page'), thinking: 1000 });
@@ -69,15 +73,8 @@ async function docked(page) {
   await page.getByText(/^The page shows step/).waitFor();
   await page.getByLabel('Log note for the next watch').fill('Shore power at N1 is out until noon.');
   await page.locator('floe-time .branch').waitFor();
-  await button('Session').click();
-  const branches = page.locator('floe-branches');
-  await branches.getByRole('button', { name: 'Compare' }).click();
-  await branches.locator('table').waitFor();
-  await page.getByRole('button', { name: 'Close the message' }).click();
-  await page.waitForTimeout(300);
-  await page.screenshot({ path: shot('inspector-branches') });
+  writeFileSync(branched, await page.evaluate(() => globalThis.harbour.trace.export()));
   await page.emulateMedia({ colorScheme: 'dark' });
-  await button('Session').click();
   await button('Back: the moment before').click();
   await button('State').click();
   await page.waitForTimeout(500);
@@ -116,19 +113,33 @@ async function inspected(folder) {
     await page.waitForTimeout(400);
     writeFileSync(file, await page.evaluate(() => globalThis.harbour.trace.export()));
   });
+  await served(file, async (page) => {
+    await page.getByRole('button', { name: 'Back: the moment before' }).click();
+    await page.locator('.moment h1', { hasText: 'the office refused it' }).waitFor();
+    await page.waitForTimeout(600);
+    await page.screenshot({ path: shot('inspector-page') });
+    await page.setViewportSize({ width: 400, height: 800 });
+    await page.waitForTimeout(400);
+    await page.screenshot({ path: shot('inspector-narrow') });
+  });
+  await served(branched, async (page) => {
+    await page.getByRole('button', { name: 'Branches', exact: true }).click();
+    await page.getByRole('button', { name: 'Compare', exact: true }).click();
+    await page.locator('floe-branches table').waitFor();
+    await page.waitForTimeout(400);
+    await page.screenshot({ path: shot('inspector-branches') });
+  });
+}
+
+/** The page of `floe inspect` on a file. */
+async function served(file, work) {
   const command = spawn(process.execPath, [join(root, 'dist', 'cli', 'bin.js'), 'inspect', file]);
   const address = await new Promise((resolve) => command.stdout.once('data', (data) => resolve(String(data).trim())));
   const browser = await chromium.launch(launchOptions(findChromium()));
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   await page.goto(address);
   await page.locator('.moment h1').waitFor();
-  await page.getByRole('button', { name: 'Back: the moment before' }).click();
-  await page.locator('.moment h1', { hasText: 'the office refused it' }).waitFor();
-  await page.waitForTimeout(600);
-  await page.screenshot({ path: shot('inspector-page') });
-  await page.setViewportSize({ width: 400, height: 800 });
-  await page.waitForTimeout(400);
-  await page.screenshot({ path: shot('inspector-narrow') });
+  await work(page);
   await browser.close();
   command.kill();
 }
@@ -151,7 +162,6 @@ function terminal(name, command, cwd) {
   if (status !== 0 && status !== 143) tell(`${name}: ${stderr}`);
 }
 
-const recordings = mkdtempSync(join(tmpdir(), 'shots-'));
 await pages(docked);
 await pages(kept);
 await inspected(recordings);

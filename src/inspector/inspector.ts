@@ -247,7 +247,7 @@ export class InspectorElement extends LitElement {
         return html`<button
           aria-expanded=${isOpen}
           class=${isOpen ? 'on' : ''}
-          @click=${() => session.show(isOpen ? undefined : panel)}
+          @click=${() => session.show(session.panel === panel ? undefined : panel)}
         >
           ${PANELS[panel]}
         </button>`;

@@ -583,6 +583,9 @@ export const styles = css`
     text-align: start;
     font-weight: 400;
   }
+  table.changes td.arrow {
+    width: 24px;
+  }
   table.changes thead th {
     font-size: 11px;
     color: var(--soft);
@@ -911,6 +914,9 @@ export const styles = css`
   .idle path {
     fill: none;
     stroke: var(--quiet-mark);
+  }
+  .time-area text.ends {
+    text-anchor: end;
   }
   .time-area text.middle {
     text-anchor: middle;

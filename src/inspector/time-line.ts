@@ -258,10 +258,12 @@ class TimeLine extends Part {
   private branch({ name, x0, x1, lane, marks, id }: TimelineShown['branches'][number], y: number): TemplateResult {
     const from = this.y(lane);
     const open = (): void => this.session.show('branches');
+    // Where the row ends near the edge, its name stands before it.
+    const isRight = x1 + 140 > this.widthOf() && x0 > 140;
     return svg`<g class="branch" @click=${open} data-branch=${id}>
       <path d="M${x0} ${from} C ${x0 + 14} ${from}, ${x0 + 4} ${y}, ${x0 + 22} ${y} H${x1}"></path>
       ${marks.map(({ x }) => svg`<circle cx=${x} cy=${y} r="3"></circle>`)}
-      <text class="small" x=${Math.min(x1 + 6, this.widthOf() - 120)} y=${y + 4}>branch “${name}”</text>
+      <text class="small ${isRight ? 'ends' : ''}" x=${isRight ? x0 - 6 : x1 + 6} y=${y + 4}>branch “${name}”</text>
     </g>`;
   }
 

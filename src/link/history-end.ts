@@ -18,7 +18,7 @@ import { momentShown, type ObservedOf } from './moments.js';
 import type { Hello, Methods, Status, StepDetail, StepShown, ValuePlace } from './protocol.js';
 import type { Handlers } from './rpc.js';
 import { Slice } from './slices.js';
-import { StepIndex } from './step-index.js';
+import { isStatusStore, StepIndex } from './step-index.js';
 import { TimelineDrawer } from './timeline.js';
 import { jsonText, partsShown, valueAt, valueShown } from './values.js';
 import { causeSentence, labelOf, nameOf } from './words.js';
@@ -490,7 +490,10 @@ export class HistoryEnd {
         const steps: Step[] = [];
         for (let at = from; at <= to && steps.length < 200; at++)
           if (at === to || (index.has(at) && index.moment(at) === moment)) steps.push(source.at(at)!);
-        return { pointers: pointersOf(steps, 40) };
+        const all = pointersOf(steps, 40);
+        // The statuses of tasks only where nothing else changed.
+        const telling = all.filter((pointer) => !isStatusStore(parsePointer(pointer)[0]));
+        return { pointers: telling.length > 0 ? telling : all };
       },
       linkedBy: async ({ seq, pointer }) => {
         const [store, type, key] = parsePointer(pointer);

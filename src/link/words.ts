@@ -234,8 +234,8 @@ function withRest(texts: readonly string[]): string {
 }
 
 /** How an action that was not simply applied ended. */
-export function howOf({ outcome, reason, kind }: Step): string | undefined {
-  if (kind === 'fact') return undefined;
+export function howOf({ outcome, reason, kind, excluded }: Step): string | undefined {
+  if (kind === 'fact' || excluded) return undefined;
   const why = reason === undefined || reason === '' ? '' : `: ${reason}`;
   switch (outcome) {
     case 'unchanged':

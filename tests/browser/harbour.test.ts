@@ -93,7 +93,10 @@ test('a shift in the built example: plan, filter, pick a day, write a note, relo
   await rows(page).first().click();
   await pickFilter(page, 'All');
   await page.getByLabel('Log note for the next watch').fill('Power is back.');
-  await page.getByText(/^Your input in “Log note/).first().waitFor();
+  await page
+    .getByText(/^Your input in “Log note/)
+    .first()
+    .waitFor();
   await back(page);
   expect(await page.getByLabel('Log note for the next watch').inputValue()).toBe(
     'Shore power at N1 is out until noon.',

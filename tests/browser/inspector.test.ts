@@ -393,6 +393,79 @@ describe('the dock', () => {
   });
 });
 
+describe('each task of the work takes at most three clicks', () => {
+  /** A fresh page after a click; counts the clicks in the inspector from there on. */
+  const fresh = async (): Promise<{ page: Page; press: (what: Locator) => Promise<void> }> => {
+    const page = await open();
+    await bringAlongside(page);
+    let clicks = 0;
+    const press = async (what: Locator): Promise<void> => {
+      clicks++;
+      expect(clicks).toBeLessThanOrEqual(3);
+      await what.click();
+    };
+    return { page, press };
+  };
+
+  test('what did my last click change: no click', async () => {
+    const { page } = await fresh();
+    await page.locator('floe-changes td.new', { hasText: 'alongside' }).waitFor();
+  });
+  test('who set this value, and why: one', async () => {
+    const { page, press } = await fresh();
+    await press(page.locator('floe-changes button.place', { hasText: 'phase' }));
+    await page.locator('floe-history .because').first().waitFor();
+  });
+  test('which actions failed: one', async () => {
+    const page = await open();
+    await assign(page);
+    await says(page, /the office refused it/);
+    await page.getByRole('button', { name: /1 problem$/ }).click();
+    await page.locator('.found .entry', { hasText: 'failed' }).waitFor();
+  });
+  test('what would be there without this step: one', async () => {
+    const { page, press } = await fresh();
+    await press(button(page, 'Leave out'));
+    await page.getByText(/^Without step/).waitFor();
+  });
+  test('send the last action with another payload: two', async () => {
+    const { page, press } = await fresh();
+    await press(button(page, 'Send again…'));
+    const form = page.getByRole('form', { name: 'Send an action' });
+    const payload = JSON.parse(await form.getByLabel('Payload, as JSON').inputValue()) as object;
+    await form.getByLabel('Payload, as JSON').fill(JSON.stringify({ ...payload, phase: 'expected' }));
+    await press(button(form, 'Send'));
+    await says(page, /^You, in this inspector, put .* back to expected$/);
+  });
+  test('what does this selector depend on, and was it computed for nothing: two', async () => {
+    const { page, press } = await fresh();
+    await press(button(page, 'Derived'));
+    await press(page.locator('floe-derived li', { hasText: 'counts' }).first().getByRole('button').first());
+    await page
+      .locator('floe-derived .detail')
+      .getByText(/times?, (never|\d+) for nothing/)
+      .waitFor();
+  });
+  test('take a test from the last five steps: three', async () => {
+    const { page, press } = await fresh();
+    await press(button(page, 'More'));
+    await press(page.getByRole('menuitem', { name: 'Write a test…' }));
+    const form = page.getByRole('form', { name: 'Write a test' });
+    const last = Number(await form.getByLabel('to step').inputValue());
+    await form.getByLabel('From step').fill(String(last - 4));
+    await press(button(form, 'Write'));
+    await page
+      .getByRole('form', { name: 'A test' })
+      .getByText(/testRuntime\(/)
+      .waitFor();
+  });
+  test('save the session: two', async () => {
+    const { page, press } = await fresh();
+    await press(button(page, 'Session'));
+    await Promise.all([page.waitForEvent('download'), press(button(page, 'Save session'))]);
+  });
+});
+
 describe('for all', () => {
   test.each(['light', 'dark'] as const)('axe finds nothing in any part, %s', async (colorScheme) => {
     const page = await open();
@@ -451,6 +524,9 @@ describe('for all', () => {
     await page.waitForTimeout(100);
     expect(await focused()).toMatch(/^▾\s*port/);
     await page.keyboard.press('ArrowLeft');
-    await page.locator('floe-tree .row[aria-expanded=false]', { hasText: /^\s*▸\s*port/ }).first().waitFor();
+    await page
+      .locator('floe-tree .row[aria-expanded=false]', { hasText: /^\s*▸\s*port/ })
+      .first()
+      .waitFor();
   });
 });
