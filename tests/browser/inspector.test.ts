@@ -409,7 +409,7 @@ describe('each task of the work takes at most three clicks', () => {
 
   test('what did my last click change: no click', async () => {
     const { page } = await fresh();
-    await page.locator('floe-changes td.new', { hasText: 'alongside' }).waitFor();
+    await page.locator('floe-changes td.new', { hasText: 'alongside' }).first().waitFor();
   });
   test('who set this value, and why: one', async () => {
     const { page, press } = await fresh();
