@@ -71,7 +71,7 @@ function sourcesOf(state: Tables, link: LinkPlan, type: string, key: string): re
 export function linksOf(row: unknown, plan: TypePlan): Linked[] {
   return plan.links.flatMap((link) => {
     const value = (row as Record<string, unknown> | undefined)?.[link.name];
-    const all = link.many === 'one' ? [['', value]] : Object.entries((value ?? {}));
+    const all = link.many === 'one' ? [['', value]] : Object.entries(value ?? {});
     return all.flatMap(([at, one]): Linked[] => {
       const found = referenced(link.single, one);
       const place = at === '' ? link.name : `${link.name}/${at as string}`;

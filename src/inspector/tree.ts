@@ -69,7 +69,7 @@ export class Tree extends Part {
 
   override willUpdate(): void {
     super.willUpdate();
-    const key = JSON.stringify([this.of, this.since, this.places, this.session.status?.revision]);
+    const key = JSON.stringify([this.of, this.since, this.places, this.only, this.session.status?.revision]);
     if (key === this.key) return;
     const isOther = this.root.pointer !== this.of.pointer;
     this.key = key;
@@ -114,16 +114,19 @@ export class Tree extends Part {
     node.asked.add(window);
     const of = { ...this.of, pointer: node.pointer };
     const isLong = node.total > 30 || window > 0;
+    // Chosen stores come first, and are all that is asked for.
+    const only = node === this.root ? this.only : undefined;
+    const first = only ?? (isLong && node.pointer !== '' ? node.first : []);
     const result = await this.session.ask('parts', {
       of,
       from: window * WINDOW,
-      count: WINDOW,
+      count: only?.length ?? WINDOW,
       ...(this.since !== undefined && { since: this.since }),
-      ...(isLong && node.pointer !== '' && { first: node.first }),
+      ...(first.length > 0 && { first }),
     });
     if (key !== this.key) return;
     const wasLong = isLong;
-    node.total = result.total;
+    node.total = only ? Math.min(only.length, result.total) : result.total;
     result.parts.forEach((part, i) => node.parts.set(window * WINDOW + i, part));
     for (const index of node.parts.keys()) if (index >= node.total) node.parts.delete(index);
     // Only now it is known that it is long.
@@ -278,8 +281,6 @@ export class Tree extends Part {
       if (!node.asked.has(window)) queueMicrotask(() => run(this.load(node, window, this.key)));
       return html`<div class="row waiting" ${position}>…</div>`;
     }
-    if (this.only && row.depth === 0 && !this.only.includes(part.key))
-      return html`<div class="row hidden-store" ${position}>${part.key} <span class="quiet">not shown</span></div>`;
     const isOpen = node.open.has(part.key);
     const canOpen = isOpenable(part);
     const { changed, before, link, linkedBy, value, key, pointer } = part;
@@ -294,7 +295,7 @@ export class Tree extends Part {
       data-at=${at}
       ${position}
       @focus=${() => (this.focused = at)}
-      @click=${() => this.toggle(row, !isOpen)}
+      @click=${() => (canOpen ? this.toggle(row, !isOpen) : this.showHistory(undefined, pointer))}
     >
       <span class="twisty" aria-hidden="true">${canOpen ? (isOpen ? '▾' : '▸') : ''}</span>
       <span class="key">${key}</span
@@ -342,9 +343,10 @@ export class Tree extends Part {
     </div>`;
   }
 
-  private showHistory(event: Event, pointer: string): void {
-    event.stopPropagation();
-    this.session.showHistory(pointer);
+  /** A value tells who set it; values that are no state have no history. */
+  private showHistory(event: Event | undefined, pointer: string): void {
+    event?.stopPropagation();
+    if (this.of.in === 'state') this.session.showHistory(pointer);
   }
   private goTo(event: Event, pointer: string): void {
     event.stopPropagation();

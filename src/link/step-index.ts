@@ -333,12 +333,20 @@ export class StepIndex {
 
   /** The position of the first step at or after a time. */
   firstAt(time: number): number {
+    return this.firstWhere((one) => one >= time);
+  }
+  /** The position of the first step after a time. */
+  firstAfter(time: number): number {
+    return this.firstWhere((one) => one > time);
+  }
+
+  private firstWhere(holds: (time: number) => boolean): number {
     let low = this.first - this.base;
     let high = this.times.length;
     while (low < high) {
       const middle = (low + high) >>> 1;
-      if (this.times[middle] < time) low = middle + 1;
-      else high = middle;
+      if (holds(this.times[middle])) high = middle;
+      else low = middle + 1;
     }
     return this.base + low;
   }

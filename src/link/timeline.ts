@@ -107,7 +107,7 @@ function scaleFor(wanted: Wanted, index: StepIndex, width: number): Scale {
   if (wanted.around !== undefined && index.moments[wanted.around]) return aroundMoment(index, wanted.around, width);
   const [start, stop] = [wanted.from ?? index.time(first), wanted.to ?? index.time(end - 1)];
   const fromPosition = index.firstAt(start);
-  const toPosition = Math.max(fromPosition, index.firstAt(stop + 1e-6));
+  const toPosition = Math.max(fromPosition, index.firstAfter(stop));
   return fitted(index, fromPosition, toPosition, start, Math.max(stop, start), width);
 }
 
@@ -145,7 +145,7 @@ function aroundMoment(index: StepIndex, moment: number, width: number): Scale {
   const [begin, end] = note.steps > 0 ? momentEnds(index, moment) : [note.time, note.time];
   let perMs = (width * SHARE) / Math.max(LEAST, end - begin);
   // Where steps are dense, a shorter time is shown: more of them could not be told apart.
-  const stepsAround = (): number => index.firstAt(end + width / perMs) - index.firstAt(begin - width / perMs);
+  const stepsAround = (): number => index.firstAfter(end + width / perMs) - index.firstAt(begin - width / perMs);
   for (let i = 0; i < 12 && stepsAround() - note.steps > MOST_AROUND; i++) perMs *= 2;
   const idle = (width * 0.12) / perMs;
   // Forward from the moment, a little; then back, as far as there is room.
@@ -484,7 +484,9 @@ class Drawing {
     for (const position of index.stepsOf(moment)) {
       if (threads.length >= MOST_THREADS) break;
       const step = source.at(position)!;
-      const { cause, fact } = step;
+      const { cause, fact, run: told } = step;
+      // What a run says of itself stands in its bar.
+      if (told?.id === cause.run && told !== undefined) continue;
       if (fact === 'runEnded' || fact === 'confirmed' || fact === 'reverted') continue;
       const run = cause.run === undefined ? undefined : index.runs.get(cause.run);
       const from = run?.start ?? (cause.step === undefined ? undefined : source.positionOf(cause.step));

@@ -220,6 +220,22 @@ describe('state and derived values', () => {
     await button(page, 'All stores').click();
   });
 
+  test('only chosen stores are shown, and a click on a value shows its history', async () => {
+    const page = await open();
+    await bringAlongside(page);
+    await button(page, 'State').click();
+    await page.locator('floe-tree .row.replaced').first().waitFor();
+    await page.getByRole('button', { name: 'Stores', exact: true }).click();
+    const stores = page.getByRole('group', { name: 'Stores to show' });
+    for (const box of await stores.getByRole('checkbox').all()) await box.uncheck();
+    await stores.getByLabel('log', { exact: true }).check();
+    await page.locator('floe-tree [aria-level="1"]').filter({ hasText: 'port' }).first().waitFor({ state: 'hidden' });
+    expect(await page.locator('floe-tree [aria-level="1"]').count()).toBe(1);
+    await page.locator('floe-tree .row', { hasText: 'log' }).first().click();
+    await page.locator('floe-tree .row', { hasText: 'note' }).first().click();
+    await page.locator('floe-history code', { hasText: '/log/note' }).waitFor();
+  });
+
   test('a value tells its history, and each entry leads to its step', async () => {
     const page = await open();
     await bringAlongside(page);
