@@ -57,7 +57,9 @@ export class Session extends EventTarget {
   private readonly asking: Asking;
   /** Of an end that only sends lines: the recording that they make, read here. */
   private reader: { readonly history: RecordedHistory; readonly asking: Asking } | undefined;
-  private asked = { moment: 0, timeline: 0 };
+  private timelinesAsked = 0;
+  /** Goes up with each wish of the user: what was asked for before it counts no more. */
+  private wishes = 0;
   private width = 800;
   private around = false;
   private refreshing = false;
@@ -193,11 +195,10 @@ export class Session extends EventTarget {
   }
 
   private async load(): Promise<void> {
-    const asked = ++this.asked.moment;
-    const { moment: known, isFollowing } = this;
+    const { moment: known, isFollowing, wishes } = this;
     const { steps = 0 } = this.status ?? {};
     const moment = await this.ask('moment', isFollowing || !known ? { newest: true } : { number: known.number });
-    if (asked !== this.asked.moment) return;
+    if (wishes !== this.wishes) return;
     if (moment && known && moment.number !== known.number && isFollowing) this.forgetChoice();
     this.moment = moment ?? undefined;
     await this.loadTimeline();
@@ -226,7 +227,7 @@ export class Session extends EventTarget {
   }
 
   async loadTimeline(): Promise<void> {
-    const asked = ++this.asked.timeline;
+    const asked = ++this.timelinesAsked;
     const { window, moment, seq, stores, find } = this;
     const around = this.around && !window && moment ? { around: moment.number } : {};
     const timeline = await this.ask('timeline', {
@@ -238,7 +239,7 @@ export class Session extends EventTarget {
       ...(asks(find) && { find }),
       lanes: this.around ? 3 : 6,
     });
-    if (asked === this.asked.timeline) this.timeline = timeline;
+    if (asked === this.timelinesAsked) this.timeline = timeline;
   }
 
   // ---- choosing ----
@@ -246,6 +247,7 @@ export class Session extends EventTarget {
   /** Looks at a moment. Following stops. Of many wishes that come while one is fulfilled, only the last one counts. */
   async lookAt(params: Methods['moment']['params'], seq?: number): Promise<void> {
     this.wanted = { params, seq };
+    this.wishes++;
     this.isFollowing = false;
     this.looking ??= this.look().finally(() => {
       this.looking = undefined;
@@ -259,9 +261,9 @@ export class Session extends EventTarget {
     while (this.wanted) {
       const { params, seq } = this.wanted;
       this.wanted = undefined;
-      const asked = ++this.asked.moment;
       const moment = await this.try('moment', params);
-      if (asked !== this.asked.moment || !moment) continue;
+      // A later wish, as to follow what happens, counts.
+      if (this.isFollowing || !moment) continue;
       if (moment.number !== this.moment?.number) this.forgetChoice();
       this.chosenSeq = seq;
       this.moment = moment;
@@ -286,6 +288,7 @@ export class Session extends EventTarget {
 
   async follow(): Promise<void> {
     this.isFollowing = true;
+    this.wishes++;
     this.forgetChoice();
     this.window = undefined;
     if (this.status?.isLive === false && this.can('travel')) await this.try('live', {});

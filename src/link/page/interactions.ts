@@ -27,13 +27,21 @@ export function noteInteractions(
     if (!(target instanceof Element) || (own && event.composedPath().includes(own))) return;
     const what = whatOf(event, target);
     if (!what) return;
-    end = trace.noteInteraction(what);
-    channel.port2.postMessage(null);
+    try {
+      end = trace.noteInteraction(what);
+      channel.port2.postMessage(null);
+    } catch {
+      // The runtime was closed: it records nothing any more.
+      stop();
+    }
+  };
+  const stop = (): void => {
+    for (const kind of kinds) page.removeEventListener(kind, note, { capture: true });
   };
   const kinds = ['click', 'keydown', 'input', 'change', 'submit'] as const;
   for (const kind of kinds) page.addEventListener(kind, note, { capture: true });
   return () => {
-    for (const kind of kinds) page.removeEventListener(kind, note, { capture: true });
+    stop();
     end?.();
     end = undefined;
     channel.port1.close();

@@ -1,0 +1,77 @@
+// The asking end: what it shows while much happens, and what the user chose meanwhile.
+import { expect, test } from '@jest/globals';
+import { Session } from '../../src/inspector/session.js';
+import { channelPair, linkRuntime } from '../../src/link/index.js';
+import { openPort } from '../link/port.js';
+
+const wait = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
+
+function open() {
+  const port = openPort();
+  const [ours, theirs] = channelPair();
+  const end = linkRuntime(port.runtime, theirs, { name: 'Skerrow Harbour' });
+  return { ...port, session: new Session(ours, 'Skerrow Harbour'), end };
+}
+
+/** Waits until something holds. */
+async function until(holds: () => boolean): Promise<void> {
+  while (!holds()) await wait(2);
+}
+
+test('what the user chose stays while steps go on coming; following shows the newest again', async () => {
+  const { runtime, noted, session, end } = open();
+  for (let i = 0; i < 20; i++) runtime.dispatch(noted(`note ${i}`));
+  await until(() => session.moment?.last === runtime.trace.steps.at(-1)!.seq);
+  const chosen = runtime.trace.steps[5].seq;
+  for (let round = 0; round < 30; round++) {
+    runtime.dispatch(noted(`more ${round}`));
+    if (round === 10) void session.lookAtStep(chosen);
+    await wait(round % 5);
+  }
+  await wait(200);
+  expect([session.isFollowing, session.chosenSeq, session.moment?.first]).toEqual([false, chosen, chosen]);
+  await session.follow();
+  await until(() => session.moment?.last === runtime.trace.steps.at(-1)!.seq);
+  expect([session.isFollowing, session.chosenSeq]).toEqual([true, undefined]);
+  end();
+});
+
+test('of many places that are chosen quickly, the last one is shown', async () => {
+  const { runtime, noted, session, end } = open();
+  for (let i = 0; i < 200; i++) runtime.dispatch(noted(`note ${i}`));
+  await until(() => session.moment !== undefined);
+  const { steps } = runtime.trace;
+  for (const step of steps.slice(10, 150)) void session.lookAtStep(step.seq);
+  await session.lookAtStep(steps[42].seq);
+  await until(() => session.moment?.first === steps[42].seq);
+  expect(session.chosenSeq).toBe(steps[42].seq);
+  end();
+});
+
+test('a burst is shown soon after its end, and in few pictures', async () => {
+  const { runtime, noted, session, end } = open();
+  await until(() => session.moment !== undefined);
+  let pictures = 0;
+  const began = performance.now();
+  session.addEventListener('change', () => pictures++);
+  for (let i = 0; i < 40; i++) {
+    for (let n = 0; n < 25; n++) runtime.dispatch(noted(`note ${i} ${n}`));
+    await wait(1);
+  }
+  await until(() => session.moment?.last === runtime.trace.steps.at(-1)!.seq);
+  // At most one each 80 ms, and each is drawn in a few parts.
+  expect(pictures).toBeLessThan(20 + ((performance.now() - began) / 80) * 6);
+  end();
+});
+
+test('what cannot be done is said, and the session goes on', async () => {
+  const { session, runtime, noted, end } = open();
+  await until(() => session.moment !== undefined);
+  expect(await session.send('log.noted', 'not JSON')).toBe(false);
+  expect(session.notice).toMatchObject({ kind: 'problem', text: expect.stringContaining('The payload is not JSON') });
+  expect(await session.send('log.noted', '"by hand"')).toBe(true);
+  runtime.dispatch(noted('after'));
+  await until(() => session.status?.lastSeq === runtime.trace.steps.at(-1)!.seq);
+  end();
+  session.end('The inspector was closed.');
+});
