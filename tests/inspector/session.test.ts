@@ -1,7 +1,7 @@
 // The asking end: what it shows while much happens, and what the user chose meanwhile.
 import { expect, test } from '@jest/globals';
 import { Session } from '../../src/inspector/session.js';
-import { channelPair, linkRuntime } from '../../src/link/index.js';
+import { channelPair, linkRuntime, type LinkMessage } from '../../src/link/index.js';
 import { openPort } from '../link/port.js';
 
 const wait = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
@@ -35,6 +35,46 @@ test('what the user chose stays while steps go on coming; following shows the ne
   expect([session.isFollowing, session.chosenSeq]).toEqual([true, undefined]);
   end();
 });
+
+test('a response that was asked for before the user chose does not take the choice away', async () => {
+  const { runtime, noted } = openPort();
+  for (let i = 0; i < 20; i++) runtime.dispatch(noted(`note ${i}`));
+  const [ours, theirs] = channelPair();
+  const end = linkRuntime(runtime, theirs, { name: 'Skerrow Harbour' });
+  // The responses about the newest moment arrive when the test says so.
+  const newest = new Set<number>();
+  const held: LinkMessage[] = [];
+  let isHolding = false;
+  let deliver: (message: LinkMessage) => void = () => undefined;
+  const session = new Session(
+    {
+      send(message) {
+        if ('method' in message && 'id' in message && message.method === 'moment' && isNewest(message.params))
+          newest.add(message.id);
+        ours.send(message);
+      },
+      listen(listener) {
+        deliver = listener;
+        return ours.listen((message) => {
+          if (isHolding && !('method' in message) && newest.has(message.id!)) held.push(message);
+          else listener(message);
+        });
+      },
+    },
+    'Skerrow Harbour',
+  );
+  await until(() => session.moment?.last === runtime.trace.steps.at(-1)!.seq);
+  isHolding = true;
+  runtime.dispatch(noted('more'));
+  await until(() => held.length > 0);
+  const chosen = runtime.trace.steps[5].seq;
+  await session.lookAtStep(chosen);
+  for (const message of held.splice(0)) deliver(message);
+  await wait(20);
+  expect([session.isFollowing, session.chosenSeq, session.moment?.first]).toEqual([false, chosen, chosen]);
+  end();
+});
+const isNewest = (params: unknown): boolean => (params as { newest?: boolean }).newest === true;
 
 test('of many places that are chosen quickly, the last one is shown', async () => {
   const { runtime, noted, session, end } = open();

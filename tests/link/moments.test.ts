@@ -129,6 +129,27 @@ test('what a watcher dispatches belongs to what it answers', async () => {
   expect(tree(moment.causes)).toEqual(['click on “Note”', '.log.noted', '..log.shut']);
 });
 
+test('of a place that changed in part and then as a whole, the value before both is told', async () => {
+  const { runtime, click, log } = openPort();
+  const emptied = log.action('emptied', (draft) => {
+    draft.notes = [];
+  });
+  const corrected = log.action('corrected', (draft) => {
+    draft.notes[0] = 'corrected';
+  });
+  const { ask } = toRuntime(runtime);
+  const noted = log.edits().merge({ notes: ['a', 'b'] });
+  runtime.dispatch(noted);
+  click('Empty', () => {
+    runtime.dispatch(corrected());
+    runtime.dispatch(emptied());
+  });
+  const moment = (await ask('moment', {}))!;
+  expect(moment.changes.map(({ label, before, after }) => [label, before?.text, after?.text])).toEqual([
+    ['log · notes', '2 items', '− ["a", "b"]'],
+  ]);
+});
+
 test('a muted kind begins no moment, until it is shown again', async () => {
   const { runtime, shut, noted } = openPort();
   const { ask } = toRuntime(runtime);
