@@ -1,10 +1,11 @@
-// `npm run bench`: prints each ratio, and writes docs/benchmarks.md.
-import { writeFileSync } from 'node:fs';
+// `npm run bench`: prints each ratio, and writes docs/benchmarks.md. `npm run bench -- inspector` measures the rows about the
+// inspector alone, and puts them in the place of those that the file has.
+import { readFileSync, writeFileSync } from 'node:fs';
 import { execFileSync } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
 import { diamond } from './model.mjs';
 import { rows } from './row.mjs';
-import { inspectorSize } from './inspector.mjs';
+import { inspectorSize, rows as inspectorRows } from './inspector.mjs';
 import { bundleSize } from './size.mjs';
 import { typeCost } from './types.mjs';
 
@@ -18,7 +19,10 @@ const say = (work, against, found, wanted, reached) => {
 
 const script = fileURLToPath(new URL('row.mjs', import.meta.url));
 const number = new Intl.NumberFormat('en', { maximumFractionDigits: 0 });
-for (const [i, { work, against, most, least, unit = 'ns' }] of rows.entries()) {
+const only = process.argv[2] === 'inspector';
+for (const [i, row] of rows.entries()) {
+  if (only && !inspectorRows.includes(row)) continue;
+  const { work, against, most, least, unit = 'ns' } = row;
   process.stderr.write(`measuring: ${work}, against ${against} ...\n`);
   const { floe, peer } = JSON.parse(execFileSync(process.execPath, [script, String(i)], { encoding: 'utf8' }));
   process.stderr.write(`  ${number.format(floe)} ${unit} against ${number.format(peer)} ${unit}\n`);
@@ -32,57 +36,71 @@ for (const [i, { work, against, most, least, unit = 'ns' }] of rows.entries()) {
       peer / floe >= least,
     );
 }
-const { most, selectors } = diamond();
-say(
-  `a diamond 100 wide (${selectors} selectors)`,
-  'one run each',
-  `${most} run${most === 1 ? '' : 's'}`,
-  'each runs once',
-  most === 1,
-);
-const memory = fileURLToPath(new URL('tasks-memory.mjs', import.meta.url));
-const { more } = JSON.parse(execFileSync(process.execPath, ['--expose-gc', memory], { encoding: 'utf8' }));
-say(
-  'the heap after 10,000 runs of tasks and 10,000 listeners',
-  'before them',
-  `${(more / 1e6).toFixed(2)} MB more`,
-  'at most 1 MB more',
-  more <= 1e6,
-);
-const traceMemory = fileURLToPath(new URL('trace-memory.mjs', import.meta.url));
-const recorded = JSON.parse(execFileSync(process.execPath, ['--expose-gc', traceMemory], { encoding: 'utf8' }));
-say(
-  `the heap after 100,000 recorded steps that change one row each`,
-  `a state of ${(recorded.size / 1e6).toFixed(0)} MB`,
-  `${(recorded.more / 1e6).toFixed(0)} MB more`,
-  'at most 100 MB more',
-  recorded.more <= 100e6,
-);
-const stored = JSON.parse(
-  execFileSync(process.execPath, [fileURLToPath(new URL('persist-bytes.mjs', import.meta.url))], { encoding: 'utf8' }),
-);
-say(
-  `bytes written for one changed row of a stored state of ${(stored.snapshot / 1e6).toFixed(0)} MB`,
-  'a budget',
-  `at most ${stored.one}`,
-  'at most 1,000',
-  stored.one <= 1000,
-);
-say(
-  'bytes written for 10,000 such changes, the whole at the beginning and compaction included',
-  `the changes (${(stored.changes / 1e6).toFixed(2)} MB) and the whole`,
-  `${(stored.all / 1e6).toFixed(1)} MB`,
-  'at most 3 times the changes and 2 wholes',
-  stored.all <= 3 * stored.changes + 2 * stored.snapshot,
-);
-const bytes = await bundleSize();
-say(
-  "all of `import { store, createRuntime } from 'floe'`, minified and gzipped",
-  'a budget',
-  `${(bytes / 1000).toFixed(2)} kB`,
-  'at most 8 kB',
-  bytes <= 8000,
-);
+if (!only) {
+  const { most, selectors } = diamond();
+  say(
+    `a diamond 100 wide (${selectors} selectors)`,
+    'one run each',
+    `${most} run${most === 1 ? '' : 's'}`,
+    'each runs once',
+    most === 1,
+  );
+  const memory = fileURLToPath(new URL('tasks-memory.mjs', import.meta.url));
+  const { more } = JSON.parse(execFileSync(process.execPath, ['--expose-gc', memory], { encoding: 'utf8' }));
+  say(
+    'the heap after 10,000 runs of tasks and 10,000 listeners',
+    'before them',
+    `${(more / 1e6).toFixed(2)} MB more`,
+    'at most 1 MB more',
+    more <= 1e6,
+  );
+  const traceMemory = fileURLToPath(new URL('trace-memory.mjs', import.meta.url));
+  const recorded = JSON.parse(execFileSync(process.execPath, ['--expose-gc', traceMemory], { encoding: 'utf8' }));
+  say(
+    `the heap after 100,000 recorded steps that change one row each`,
+    `a state of ${(recorded.size / 1e6).toFixed(0)} MB`,
+    `${(recorded.more / 1e6).toFixed(0)} MB more`,
+    'at most 100 MB more',
+    recorded.more <= 100e6,
+  );
+  const stored = JSON.parse(
+    execFileSync(process.execPath, [fileURLToPath(new URL('persist-bytes.mjs', import.meta.url))], {
+      encoding: 'utf8',
+    }),
+  );
+  say(
+    `bytes written for one changed row of a stored state of ${(stored.snapshot / 1e6).toFixed(0)} MB`,
+    'a budget',
+    `at most ${stored.one}`,
+    'at most 1,000',
+    stored.one <= 1000,
+  );
+  say(
+    'bytes written for 10,000 such changes, the whole at the beginning and compaction included',
+    `the changes (${(stored.changes / 1e6).toFixed(2)} MB) and the whole`,
+    `${(stored.all / 1e6).toFixed(1)} MB`,
+    'at most 3 times the changes and 2 wholes',
+    stored.all <= 3 * stored.changes + 2 * stored.snapshot,
+  );
+  const bytes = await bundleSize();
+  say(
+    "all of `import { store, createRuntime } from 'floe'`, minified and gzipped",
+    'a budget',
+    `${(bytes / 1000).toFixed(2)} kB`,
+    'at most 8 kB',
+    bytes <= 8000,
+  );
+  const { floe, plain } = typeCost();
+  const cost = floe.instantiations / plain.instantiations;
+  say(
+    `type instantiations of 100 stores with 20 actions each (${floe.instantiations})`,
+    `the same as plain functions (${plain.instantiations})`,
+    `${cost.toFixed(2)} times`,
+    'at most 4 times',
+    cost <= 4,
+  );
+}
+
 const inspector = (name) => {
   process.stderr.write(`measuring: the inspector, ${name} ...\n`);
   return JSON.parse(
@@ -142,19 +160,26 @@ say(
   'at most 90 kB',
   code <= 90_000,
 );
-const { floe, plain } = typeCost();
-const cost = floe.instantiations / plain.instantiations;
-say(
-  `type instantiations of 100 stores with 20 actions each (${floe.instantiations})`,
-  `the same as plain functions (${plain.instantiations})`,
-  `${cost.toFixed(2)} times`,
-  'at most 4 times',
-  cost <= 4,
-);
 
-writeFileSync(
-  new URL('../docs/benchmarks.md', import.meta.url),
-  `# Benchmarks
+const file = new URL('../docs/benchmarks.md', import.meta.url);
+if (only) {
+  // The first cell of a row names it.
+  const nameOf = (line) => line.split('|')[1]?.trim();
+  const fresh = new Map(lines.map((line) => [nameOf(line), line]));
+  const kept = readFileSync(file, 'utf8')
+    .trimEnd()
+    .split('\n')
+    .map((line) => {
+      const name = nameOf(line);
+      const found = fresh.get(name);
+      fresh.delete(name);
+      return found ?? line;
+    });
+  writeFileSync(file, [...kept, ...fresh.values(), ''].join('\n'));
+} else
+  writeFileSync(
+    file,
+    `# Benchmarks
 
 Written by \`npm run bench\` with Node.js ${process.versions.node} on ${process.platform} ${process.arch}: production build, no trace unless the row is about it. Each
 ratio is of the medians of one run in which both sides took turns, so that whatever the machine does, it does to both; each
@@ -164,4 +189,4 @@ row in a process of its own. The peers stand in \`bench/peers.mjs\`: they are wh
 | --- | --- | --- | --- | --- |
 ${lines.join('\n')}
 `,
-);
+  );
