@@ -13,6 +13,7 @@ import { defineFind } from './find.js';
 import { defineMoment } from './moment.js';
 import { defineState } from './state.js';
 import { defineTimeLine } from './time-line.js';
+import { defineTable } from './table.js';
 import { defineTree } from './tree.js';
 
 export type Dock = 'bottom' | 'left' | 'right' | 'page';
@@ -461,6 +462,7 @@ function stepsText(first: number | null, last: number | null): string {
 
 export function defineInspector(): void {
   defineTree();
+  defineTable();
   defineState();
   defineDerived();
   defineFind();

@@ -10,12 +10,15 @@ class State extends Part {
     links: { state: true },
     choosing: { state: true },
     root: { state: true },
+    isTable: { state: true },
   };
   declare places: readonly string[] | undefined;
   declare links: (Methods['linkedBy']['result'] & { readonly of: string }) | undefined;
   declare choosing: boolean | undefined;
   /** The place that is shown instead of all stores. */
   declare root: string | undefined;
+  /** The place that is shown is a table. */
+  declare isTable: boolean | undefined;
   private names: readonly string[] = [];
   private only: readonly string[] | undefined;
   private key = '';
@@ -23,7 +26,7 @@ class State extends Part {
   override willUpdate(): void {
     super.willUpdate();
     const { seq, since } = this.session;
-    const key = `${seq} ${since} ${this.session.status?.revision}`;
+    const key = `${seq} ${since} ${this.root} ${this.session.status?.revision}`;
     if (key === this.key || seq === undefined) return;
     this.key = key;
     run(this.load(seq, since ?? seq, key));
@@ -32,7 +35,13 @@ class State extends Part {
   private async load(seq: number, since: number, key: string): Promise<void> {
     const { pointers } = await this.session.ask('changed', { seq, since });
     const { parts } = await this.session.ask('parts', { of: { in: 'state', seq, pointer: '' }, from: 0, count: 200 });
+    const { root = '' } = this;
+    const shown =
+      root === ''
+        ? undefined
+        : await this.session.ask('parts', { of: { in: 'state', seq, pointer: root }, from: 0, count: 0 });
     if (key !== this.key) return;
+    this.isTable = shown?.value?.kind === 'table';
     this.names = parts.map((part) => part.key);
     this.places = pointers;
   }
@@ -82,22 +91,45 @@ class State extends Part {
             </div>`
           : nothing
       }
-      <floe-tree
-        .session=${session}
-        .of=${{ in: 'state', seq, pointer: root }}
-        .since=${since}
-        .places=${this.places ?? []}
-        .only=${this.only}
-        .label=${`State after step ${seq}`}
+      <div
+        class="state-of-stores"
         @go-to=${(event: CustomEvent<string>) => this.goTo(event.detail)}
         @show-links=${(event: CustomEvent<string>) => run(this.showLinks(event.detail, seq))}
-      ></floe-tree>
+      >
+        ${
+          this.isTable
+            ? html`<floe-table
+                .session=${session}
+                .pointer=${root}
+                .seq=${seq}
+                .since=${since}
+                .first=${this.firstRows(root)}
+              ></floe-table>`
+            : html`<floe-tree
+                .session=${session}
+                .of=${{ in: 'state', seq, pointer: root }}
+                .since=${since}
+                .places=${this.places ?? []}
+                .only=${this.only}
+                .label=${`State after step ${seq}`}
+              ></floe-tree>`
+        }
+      </div>
     `;
   }
 
   private goTo(pointer: string): void {
     this.links = undefined;
+    this.isTable = false;
     this.root = pointer;
+  }
+
+  /** The keys of the rows that changed. */
+  private firstRows(table: string): readonly string[] {
+    const inside = (this.places ?? []).filter((place) => place.startsWith(`${table}/`));
+    return [...new Set(inside.map((place) => place.slice(table.length + 1).split('/')[0]))].map((key) =>
+      key.replaceAll('~1', '/').replaceAll('~0', '~'),
+    );
   }
 
   private async showLinks(pointer: string, seq: number): Promise<void> {

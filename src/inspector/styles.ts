@@ -963,9 +963,70 @@ export const styles = css`
     flex: 1;
     min-height: 0;
   }
-  floe-state > floe-tree {
+  .state-of-stores {
+    display: flex;
     flex: 1;
     min-height: 80px;
+  }
+  floe-table {
+    display: flex;
+    flex: 1;
+    min-width: 0;
+  }
+  .table-scroll {
+    flex: 1;
+    overflow: auto;
+    position: relative;
+    font:
+      12px/24px 'DejaVu Sans Mono',
+      ui-monospace,
+      monospace;
+  }
+  .table-rows {
+    position: relative;
+    width: max-content;
+    min-width: 100%;
+  }
+  .table-row {
+    display: grid;
+    grid-auto-flow: column;
+    grid-auto-columns: 168px;
+    width: max-content;
+    min-width: 100%;
+    height: 24px;
+  }
+  .table-row.table-head {
+    position: sticky;
+    top: 0;
+    z-index: 1;
+    background: var(--paper);
+    border-bottom: 1px solid var(--line);
+    color: var(--soft);
+  }
+  .table-rows > .table-row {
+    position: absolute;
+    inset: 0 auto auto 0;
+  }
+  .table-rows > .table-row:hover {
+    background: var(--ground);
+  }
+  .table-row.inside > :first-child,
+  .table-row.added > :first-child {
+    box-shadow: inset 3px 0 var(--ink);
+  }
+  .table-row > * {
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+    padding: 0 6px;
+  }
+  .table-row button.place {
+    color: inherit;
+    white-space: nowrap;
+  }
+  .state-of-stores > floe-tree {
+    flex: 1;
+    min-width: 0;
     display: flex;
   }
   .tree-scroll {

@@ -311,6 +311,13 @@ export class Tree extends Part {
             : nothing
         }
         ${
+          value.kind === 'table'
+            ? html`<button class="link" tabindex="-1" @click=${(event: Event) => this.goTo(event, pointer)}>
+                as a table
+              </button>`
+            : nothing
+        }
+        ${
           linkedBy
             ? html`<button class="link" tabindex="-1" @click=${(event: Event) => this.showLinks(event, pointer)}>
                 linked by ${linkedBy}
@@ -408,6 +415,8 @@ export class Tree extends Part {
       case 'g':
         if (row?.part?.link)
           this.dispatchEvent(new CustomEvent('go-to', { detail: row.part.link.pointer, bubbles: true }));
+        else if (row?.part?.value.kind === 'table')
+          this.dispatchEvent(new CustomEvent('go-to', { detail: row.part.pointer, bubbles: true }));
         else if (row?.part?.linkedBy)
           this.dispatchEvent(new CustomEvent('show-links', { detail: row.part.pointer, bubbles: true }));
         break;

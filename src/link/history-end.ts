@@ -1,6 +1,7 @@
 // The end of a link that shows a history: it responds to whatever can be read from recorded steps. A running application
 // and a file have it in common.
 import { encode } from '../core/encode.js';
+import { isKeyed } from '../core/keyed.js';
 import { lookUp, pointerTo } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
 import type { RowLink } from '../core/store.js';
@@ -15,12 +16,12 @@ import { withTitles } from '../trace/titles.js';
 import { changesBetween, changesOfSteps, pointersOf } from './changes.js';
 import { asks, finder } from './finding.js';
 import { momentShown, type ObservedOf } from './moments.js';
-import type { Hello, Methods, Status, StepDetail, StepShown, ValuePlace } from './protocol.js';
+import type { Hello, Methods, RowShown, RowsShown, Status, StepDetail, StepShown, ValuePlace } from './protocol.js';
 import type { Handlers } from './rpc.js';
 import { Slice } from './slices.js';
 import { isStatusStore, StepIndex } from './step-index.js';
 import { TimelineDrawer } from './timeline.js';
-import { jsonText, partsShown, valueAt, valueShown } from './values.js';
+import { difference, jsonText, ordered, partsOf, partsShown, partUnder, valueAt, valueShown } from './values.js';
 import { causeSentence, labelOf, nameOf } from './words.js';
 
 /** So many places of a change are given. */
@@ -58,6 +59,16 @@ export interface Links {
   from(states: unknown, store: string, type: string, key: string): readonly RowLink[];
   /** The rows that link to a row. */
   to(states: unknown, store: string, type: string, key: string): readonly RowLink[];
+}
+
+/** So many columns of a table are shown. */
+const MOST_COLUMNS = 16;
+
+/** The fields that rows have, in the order in which they come. */
+function columnsOf(rows: readonly unknown[]): string[] {
+  const names = new Set<string>();
+  for (const row of rows) for (const [name] of partsOf(row, 0, MOST_COLUMNS)) names.add(name);
+  return [...names].slice(0, MOST_COLUMNS);
 }
 
 export class HistoryEnd {
@@ -311,6 +322,43 @@ export class HistoryEnd {
     });
   }
 
+  /** The rows of a table, field by field. */
+  private async rows({ seq, pointer, from, count, since, first = [] }: Methods['rows']['params']): Promise<RowsShown> {
+    const keys = parsePointer(pointer);
+    const states = await this.statesAt(this.position(seq));
+    const table = lookUp(states, keys)?.value;
+    if (!isKeyed(table)) return { columns: [], total: 0, rows: [] };
+    const before = since === undefined ? undefined : lookUp(await this.statesAt(this.position(since) - 1), keys);
+    const window = ordered(table, from, Math.min(count, MOST_PARTS), first);
+    const columns = columnsOf(window.map(([, row]) => row));
+    const [store, type] = keys;
+    const links = keys.length === 2 ? this.around.links : undefined;
+    const rows = window.map(([key, row]): RowShown => {
+      const was = before && partUnder(before.value, key);
+      const changed = before && difference(was, row)?.changed;
+      const linkedBy = links?.to(states, store, type, key).length ?? 0;
+      const targets = links?.from(states, store, type, key) ?? [];
+      return {
+        ...{ key, pointer: pointerTo([...keys, key]) },
+        ...(changed && { changed }),
+        ...(linkedBy > 0 && { linkedBy }),
+        cells: columns.map((name) => {
+          const part = partUnder(row, name);
+          if (!part) return null;
+          const target = targets.find(({ link }) => link === name);
+          return {
+            value: valueShown(part.value),
+            ...(was && difference(partUnder(was.value, name), part.value)),
+            ...(target && {
+              link: { type: target.type, key: target.key, pointer: pointerTo([store, target.type, target.key]) },
+            }),
+          };
+        }),
+      };
+    });
+    return { columns, total: table.size, rows };
+  }
+
   private async history({ pointer, seq, count }: Methods['history']['params']): Promise<Methods['history']['result']> {
     await this.ready();
     const position = this.position(seq);
@@ -473,6 +521,7 @@ export class HistoryEnd {
       at: (params) => this.at(params),
       timeline: (params) => this.timeline(params),
       parts: (params) => this.parts(params),
+      rows: (params) => this.rows(params),
       text: async ({ of }) => {
         const found = await this.valueOf(of);
         return jsonText(found?.value);

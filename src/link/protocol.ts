@@ -168,6 +168,17 @@ export interface PartsShown {
   readonly parts: readonly PartShown[];
 }
 
+/** A row of a table, with a cell for each column; `null` where the row has no such field. */
+export interface RowShown extends Pick<PartShown, 'key' | 'pointer' | 'changed' | 'linkedBy'> {
+  readonly cells: readonly (Pick<PartShown, 'value' | 'changed' | 'before' | 'link'> | null)[];
+}
+export interface RowsShown {
+  /** The fields of the rows, in the order in which they come. */
+  readonly columns: readonly string[];
+  readonly total: number;
+  readonly rows: readonly RowShown[];
+}
+
 // ---- steps ----
 
 export type Outcome = 'applied' | 'unchanged' | 'waiting' | 'stopped' | 'refused' | 'failed' | 'reverted';
@@ -483,6 +494,18 @@ export interface Methods {
       readonly first?: readonly string[];
     };
     result: PartsShown;
+  };
+  /** A window of the rows of a table in the state. */
+  rows: {
+    params: {
+      readonly seq: number;
+      readonly pointer: string;
+      readonly from: number;
+      readonly count: number;
+      readonly since?: number;
+      readonly first?: readonly string[];
+    };
+    result: RowsShown;
   };
   text: { params: { readonly of: ValuePlace }; result: { readonly text: string; readonly cut: boolean } };
   /** The places of the state that a moment, or a step, changed: what a tree opens. */

@@ -183,7 +183,7 @@ export function partsShown(
 }
 
 /** A window of the parts, in which some come first. */
-function ordered(
+export function ordered(
   value: unknown,
   from: number,
   count: number,
@@ -217,7 +217,7 @@ function goneFrom(before: unknown, now: unknown): (readonly [string, unknown])[]
 /** Where more rows differ, it is another table: what is gone is not listed. */
 const MOST_GONE = 2000;
 
-function difference(
+export function difference(
   before: { readonly value: unknown } | undefined,
   now: unknown,
 ): Pick<PartShown, 'changed' | 'before'> | undefined {

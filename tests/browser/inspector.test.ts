@@ -220,6 +220,29 @@ describe('state and derived values', () => {
     await button(page, 'All stores').click();
   });
 
+  test('a table is shown as a table: the row that changed first, links lead to rows, rows say who links to them', async () => {
+    const page = await open();
+    await bringAlongside(page);
+    await button(page, 'State').click();
+    await page.locator('floe-tree .row.replaced').first().waitFor();
+    await page
+      .locator('floe-tree .row', { hasText: 'visit' })
+      .getByRole('button', { name: 'as a table', includeHidden: true })
+      .first()
+      .click();
+    const table = page.getByRole('table', { name: 'Rows of /port/visit' });
+    const first = table.locator('.table-rows .table-row').first();
+    await first.getByText('alongside').waitFor();
+    expect(await table.getByRole('columnheader').allTextContents()).toEqual(
+      expect.arrayContaining(['key', 'phase', 'vessel']),
+    );
+    expect(await first.textContent()).toMatch(/expected\s*alongside/);
+    expect(await violations(page)).toEqual([]);
+    await first.getByRole('button', { name: /^vessel SK-/ }).click();
+    await page.locator('.panel-bar code', { hasText: '/port/vessel/SK-' }).waitFor();
+    await page.locator('floe-tree .row', { hasText: 'hull' }).waitFor();
+  });
+
   test('only chosen stores are shown, and a click on a value shows its history', async () => {
     const page = await open();
     await bringAlongside(page);

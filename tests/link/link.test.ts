@@ -107,6 +107,33 @@ describe.each(Object.entries(ends))('%s', (_name, open) => {
     crossed.push(...messages);
   });
 
+  test('gives the rows of a table, field by field, those that are asked for first in front', async () => {
+    const { ask, messages, port } = await open();
+    const assigned = port.runtime.trace.steps.find(({ action }) => action?.type === 'port.berthAssigned')!;
+    const { seq } = assigned;
+    const { columns, rows, total } = await ask('rows', {
+      seq,
+      pointer: '/port/visit',
+      from: 0,
+      count: 9,
+      since: seq,
+      first: ['v2'],
+    });
+    expect([columns, total]).toEqual([['id', 'vessel', 'berth'], 2]);
+    expect(
+      rows.map(({ key, changed, cells }) => [
+        key,
+        changed,
+        cells.map((cell) => `${cell?.before?.text ?? ''} ${cell?.value.text}`),
+      ]),
+    ).toEqual([
+      ['v2', undefined, [' v2', ' Stout Idris', ' N1']],
+      ['v1', 'inside', [' v1', ' Corran Bell', 'W2 N2']],
+    ]);
+    expect(await ask('rows', { seq, pointer: '/log', from: 0, count: 9 })).toEqual({ columns: [], total: 0, rows: [] });
+    crossed.push(...messages);
+  });
+
   test('tells who changed a value, and why', async () => {
     const { ask, messages } = await open();
     const { lastSeq } = await ask('status', {});
