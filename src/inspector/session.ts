@@ -291,7 +291,8 @@ export class Session extends EventTarget {
     this.wishes++;
     this.forgetChoice();
     this.window = undefined;
-    if (this.status?.isLive === false && this.can('travel')) await this.try('live', {});
+    // What the end said last may be of before: it knows whether there is anything to do.
+    if (this.can('travel')) await this.try('live', {});
     this.refresh();
     this.changed();
   }

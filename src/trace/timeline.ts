@@ -294,7 +294,8 @@ export class Timeline {
     const seq = nearest.index === index ? undefined : this.line.seqAt(index);
     // A sum goes on growing: what comes after it is not certain.
     if (seq !== undefined && index < this.line.length - 1) {
-      this.recent.push({ seq, states });
+      // Without a difference these are the states at the live end, which are edited in place.
+      this.recent.push({ seq, states: { ...states } });
       if (this.recent.length > MOST_RECENT) this.recent.shift();
     }
     return states;

@@ -37,7 +37,7 @@ describe('the address', () => {
     await back(page);
     await page.waitForFunction((path) => location.pathname === path, third);
     await button(page, 'Live').click();
-    expect(pathOf(page)).toBe(fifth);
+    await page.waitForFunction((path) => location.pathname === path, fifth);
     expect(await page.evaluate(() => history.length)).toBe(entries);
 
     const other = await open(fifth);
