@@ -89,6 +89,7 @@ function makeRoom(element: InspectorElement): () => void {
     root.setProperty('--floe-inspector-size', side === 'bottom' ? `${pixels}px` : '0px');
   };
   return () => {
+    element.onSize = undefined;
     clear();
     root.removeProperty('--floe-inspector-size');
   };

@@ -308,3 +308,31 @@ test('the store of the reference, which has no Floe, is inspected: moments, stat
   await page.getByRole('alert').waitFor();
   await page.close();
 });
+
+test('docked at a runtime without a trace, the inspector says how to record one; docked to the left, the page has the rest', async () => {
+  writeFileSync(
+    join(folder, 'no-trace-page.ts'),
+    `import { createRuntime, store } from 'floe';
+    import { showInspector } from 'floe/inspector';
+    document.body.innerHTML = '<p>The page</p>';
+    const inspector = showInspector(createRuntime({ stores: [store('log', { note: '' })] }), { dock: 'left', name: 'The log' });
+    Object.assign(globalThis, { inspector });`,
+  );
+  const script = await bundledPage(join(folder, 'no-trace-page.ts'), 'development');
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await page.route('http://bare.localhost/**', (route) =>
+    route.request().url().endsWith('.js')
+      ? route.fulfill({ contentType: 'text/javascript', body: script })
+      : route.fulfill({
+          contentType: 'text/html',
+          body: '<!doctype html><link rel="icon" href="data:,"><body></body><script type="module" src="/page.js"></script>',
+        }),
+  );
+  await page.goto('http://bare.localhost/');
+  await page.getByRole('alert').getByText('createRuntime({ trace: recording() })').waitFor();
+  expect((await page.getByText('The page').boundingBox())!.x).toBeGreaterThan(400);
+  await page.evaluate(() => (globalThis as unknown as { inspector: { close(): void } }).inspector.close());
+  expect(await page.locator('floe-inspector').count()).toBe(0);
+  expect((await page.getByText('The page').boundingBox())!.x).toBeLessThan(20);
+  await page.close();
+});

@@ -2,7 +2,7 @@
 import { expect, test } from '@jest/globals';
 import { Session } from '../../src/inspector/session.js';
 import { channelPair, linkRuntime, type LinkMessage } from '../../src/link/index.js';
-import { openPort } from '../link/port.js';
+import { openPort, until } from '../link/port.js';
 
 const wait = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
 
@@ -11,11 +11,6 @@ function open() {
   const [ours, theirs] = channelPair();
   const end = linkRuntime(port.runtime, theirs, { name: 'Skerrow Harbour' });
   return { ...port, session: new Session(ours, 'Skerrow Harbour'), end };
-}
-
-/** Waits until something holds. */
-async function until(holds: () => boolean): Promise<void> {
-  while (!holds()) await wait(2);
 }
 
 test('what the user chose stays while steps go on coming; following shows the newest again', async () => {

@@ -4,11 +4,11 @@ import { afterEach, describe, expect, test } from '@jest/globals';
 import { Ajv2020 } from 'ajv/dist/2020.js';
 import { readFileSync } from 'node:fs';
 import { createRuntime, store } from 'floe';
-import { memoryStorage } from 'floe/persist';
+import { memoryStorage, type Persistence } from 'floe/persist';
 import { readTrace } from 'floe/trace';
 import type { LinkMessage } from '../../src/link/index.js';
 import { linkRuntime } from '../../src/link/index.js';
-import { linked, openPort, settle, toFile, toRuntime } from './port.js';
+import { linked, openPort, settle, toFile, toRuntime, until } from './port.js';
 
 const schema = JSON.parse(readFileSync('docs/schemas/link-message.schema.json', 'utf8')) as {
   $defs: { request: { properties: { method: { enum: string[] } } } };
@@ -224,8 +224,7 @@ describe('a running application', () => {
     const { ask, heard, end } = toRuntime(runtime);
     await ask('hello', { version: 1 });
     for (let i = 0; i < 500; i++) runtime.dispatch(noted(`note ${i}`));
-    await new Promise((resolve) => setTimeout(resolve, 80));
-    expect(heard.at(-1)?.steps).toBe(runtime.trace.steps.length);
+    await until(() => heard.at(-1)?.steps === runtime.trace.steps.length);
     expect(heard.length).toBeLessThan(10);
     end();
     runtime.dispatch(noted('unheard'));
@@ -239,7 +238,9 @@ describe('a running application', () => {
     runtime.watch(notesShown, () => undefined);
     runtime.dispatch(noted('a'));
     runtime.dispatch(shut());
-    await new Promise((resolve) => setTimeout(resolve, 40));
+    const { persistence } = runtime as unknown as { readonly persistence: Persistence };
+    await until(() => persistence.pending.length === 0);
+    await new Promise((resolve) => setTimeout(resolve, 5));
     const seqs = runtime.trace.steps.slice(-2).map(({ seq }) => seq);
     const [first, second] = await Promise.all(seqs.map((seq) => ask('step', { seq })));
     expect(first.observed).toMatchObject({
