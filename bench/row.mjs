@@ -18,4 +18,4 @@ export const rows = [
 ];
 
 const [number] = process.argv.slice(2);
-if (number !== undefined) process.stdout.write(JSON.stringify(await rows[Number(number)].run()));
+if (/^\d+$/.test(number ?? '')) process.stdout.write(JSON.stringify(await rows[Number(number)].run()));
