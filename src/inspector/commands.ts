@@ -13,14 +13,11 @@ class Commands extends Part {
     form: { state: true },
     code: { state: true },
     writtenTest: { state: true },
-    wide: { attribute: false },
   };
   declare menu: boolean | undefined;
   declare form: Form;
   declare code: { readonly type: string; readonly payload: string } | undefined;
   declare writtenTest: string | undefined;
-  /** Shows the commands of going as well: in a docked inspector they stand beside each other. */
-  declare wide: boolean;
   private readonly firstField: Ref<HTMLElement> = createRef();
 
   /** The step that commands are about: the chosen one, or the first action of the moment. */

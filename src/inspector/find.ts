@@ -1,8 +1,7 @@
 // Finding steps: by text or value, store, outcome and cause.
 import { html, nothing, type TemplateResult } from './libraries.js';
-import type { FindQuery, StepShown } from '../link/index.js';
+import { asks, type FindQuery, type StepShown } from '../link/index.js';
 import { clock, define, Part, plural, run } from './part.js';
-import { asks } from './session.js';
 
 class Find extends Part {
   static override properties = {

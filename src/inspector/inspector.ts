@@ -284,7 +284,7 @@ export class InspectorElement extends LitElement {
   // ---- a page ----
 
   private page(session: Session): TemplateResult {
-    const { moment, status, hello } = session;
+    const { moment, status } = session;
     const panel = session.panel ?? 'state';
     const tabs: readonly Panel[] = ['state', 'derived', 'history', 'branches'];
     return html`
@@ -333,7 +333,7 @@ export class InspectorElement extends LitElement {
                   </p>`
               : nothing
           }
-          <floe-commands .session=${session} .wide=${true}></floe-commands>
+          <floe-commands .session=${session}></floe-commands>
           <floe-what-if .session=${session}></floe-what-if>
           <floe-changes .session=${session}></floe-changes>
           <floe-causes .session=${session}></floe-causes>
@@ -345,7 +345,6 @@ export class InspectorElement extends LitElement {
           <div class="panel-body">${this.panelView(session, panel)}</div>
         </div>
       </div>
-      ${hello?.kind === 'live' && session.ended === undefined ? nothing : nothing}
     `;
   }
 

@@ -1,5 +1,6 @@
 // One history that the interface shows: what the other end of its link said last, and what is chosen in it.
 import {
+  asks,
   Asking,
   channelPair,
   linkRecording,
@@ -197,7 +198,9 @@ export class Session extends EventTarget {
   private async load(): Promise<void> {
     const { moment: known, isFollowing, wishes } = this;
     const { steps = 0 } = this.status ?? {};
-    const moment = await this.ask('moment', isFollowing || !known ? { newest: true } : { number: known.number });
+    // Numbers of moments change when a kind is muted, or steps become others; the number of a step stays.
+    const same = known && (known.first === null ? { number: known.number } : { seq: known.first });
+    const moment = await this.ask('moment', isFollowing || !same ? { newest: true } : same);
     if (wishes !== this.wishes) return;
     if (moment && known && moment.number !== known.number && isFollowing) this.forgetChoice();
     this.moment = moment ?? undefined;
@@ -208,6 +211,11 @@ export class Session extends EventTarget {
       if (detail && this.opened.has(seq)) this.opened.set(seq, detail);
     }
     this.changed();
+  }
+
+  private stopFollowing(): void {
+    this.isFollowing = false;
+    this.wishes++;
   }
 
   private forgetChoice(): void {
@@ -247,8 +255,7 @@ export class Session extends EventTarget {
   /** Looks at a moment. Following stops. Of many wishes that come while one is fulfilled, only the last one counts. */
   async lookAt(params: Methods['moment']['params'], seq?: number): Promise<void> {
     this.wanted = { params, seq };
-    this.wishes++;
-    this.isFollowing = false;
+    this.stopFollowing();
     this.looking ??= this.look().finally(() => {
       this.looking = undefined;
     });
@@ -309,7 +316,7 @@ export class Session extends EventTarget {
     if (!detail) return;
     this.opened.set(seq, detail);
     this.chosenSeq = seq;
-    this.isFollowing = false;
+    this.stopFollowing();
     this.changed();
     await this.loadTimeline();
     this.changed();
@@ -332,7 +339,7 @@ export class Session extends EventTarget {
     const result = await this.try(excluded ? 'exclude' : 'include', { seq, withCaused });
     if (!result) return;
     this.whatIf = result;
-    this.isFollowing = false;
+    this.stopFollowing();
     this.changed();
   }
 
@@ -381,5 +388,3 @@ const COMMANDS: ReadonlySet<Method> = new Set([
   'switchTo',
   'nameBranch',
 ]);
-
-export const asks = (find: FindQuery): boolean => Object.values(find).some((one) => one !== undefined && one !== '');

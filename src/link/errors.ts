@@ -1,6 +1,10 @@
 // The errors of links.
 import { FloeError } from '../core/errors.js';
 
+/** Why a recording cannot be moved in a page, and why nothing is known of what followed its steps. */
+export const NO_PAGE = 'A recording has no page that could be moved.';
+export const NOT_OBSERVED = 'What followed these steps was not observed: that happens while an inspector is attached.';
+
 export const noTrace = (): FloeError =>
   new FloeError(
     'FLOE_NO_TRACE',

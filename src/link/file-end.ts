@@ -3,20 +3,20 @@ import { FloeError, messageOf } from '../core/errors.js';
 import { TraceReader, type Step } from '../trace/index.js';
 import { sourceFor, type TraceSource } from '../trace/source.js';
 import { Timeline, type States } from '../trace/timeline.js';
+import { NO_PAGE, NOT_OBSERVED } from './errors.js';
 import { HistoryEnd } from './history-end.js';
 import { LINK_VERSION, type Ability, type Channel, type ProblemShown } from './protocol.js';
 import { answer } from './rpc.js';
-import { onceAFrame } from './runtime-end.js';
-import { Slice } from './slices.js';
+import { onceAFrame, Slice } from './slices.js';
 
 /** What is missing where there is only a recording. */
 const MISSING: Readonly<Partial<Record<Ability, string>>> = {
-  travel: 'A recording has no page that could be moved.',
+  travel: NO_PAGE,
   exclude:
     'Leaving a step out computes the others without it, which needs the model: floe inspect TRACE --model MODULE.',
   send: 'Sending an action needs the model: floe inspect TRACE --model MODULE.',
   derived: 'Derived values need the model: floe inspect TRACE --model MODULE.',
-  observe: 'What followed these steps was not observed: that happens while an inspector is attached.',
+  observe: NOT_OBSERVED,
 };
 
 /** A history that grows line by line. */
@@ -234,7 +234,6 @@ export function linkRecording(
   const history = new HistoryEnd(
     recorded.source,
     {
-      hello,
       shown: () => ({
         cursor: recorded.source.at(recorded.source.end - 1)?.seq ?? null,
         isLive: true,

@@ -16,7 +16,7 @@ import { withTitles } from '../trace/titles.js';
 import { changesBetween, changesOfSteps, pointersOf } from './changes.js';
 import { asks, finder } from './finding.js';
 import { momentShown, type ObservedOf } from './moments.js';
-import type { Hello, Methods, RowShown, RowsShown, Status, StepDetail, StepShown, ValuePlace } from './protocol.js';
+import type { Methods, RowShown, RowsShown, Status, StepDetail, StepShown, ValuePlace } from './protocol.js';
 import type { Handlers } from './rpc.js';
 import { Slice } from './slices.js';
 import { isStatusStore, StepIndex } from './step-index.js';
@@ -35,7 +35,6 @@ const MOST_FOUND = 200;
 
 /** What an end knows beside the history. */
 export interface Around {
-  hello(): Omit<Hello, 'version'>;
   /** What the application shows. */
   shown(): Pick<Status, 'cursor' | 'isLive' | 'isPaused'>;
   readonly isLive: boolean;
@@ -100,6 +99,8 @@ export class HistoryEnd {
   /** Something that the other end shows is different now. */
   touch(): void {
     this.revision++;
+    // Moments may have other numbers now.
+    this.sentences.clear();
     this.changed();
   }
 
@@ -255,7 +256,7 @@ export class HistoryEnd {
     const moment = position < 0 ? -1 : this.index.moment(position);
     if (moment < 0) return causeSentence(step);
     const known = this.sentences.get(moment);
-    if (known !== undefined && !this.around.isLive) return known;
+    if (known !== undefined) return known;
     const note = this.index.moments[moment];
     // A moment of very many steps would be put together for each.
     if (note.steps > 200) return causeSentence(step);

@@ -1,7 +1,6 @@
 // The inspected end in a running application: its history, its derived values, and the commands of a developer.
 import { decode } from '../core/encode.js';
 import { messageOf } from '../core/errors.js';
-import { stopwatch, timer } from '../core/host.js';
 import { readerName } from '../core/live.js';
 import { lookUp } from '../core/plain.js';
 import { hostOf, type Host } from '../core/transition.js';
@@ -10,7 +9,7 @@ import type { States } from '../trace/timeline.js';
 import type { Trace } from '../trace/trace.js';
 import { changesBetween } from './changes.js';
 import { Derived } from './derived.js';
-import { badPayload, noTrace } from './errors.js';
+import { badPayload, noTrace, NO_PAGE, NOT_OBSERVED } from './errors.js';
 import { HistoryEnd, type Links } from './history-end.js';
 import { Observing, type Stored } from './observing.js';
 import {
@@ -23,6 +22,8 @@ import {
   type WhatIf,
 } from './protocol.js';
 import { answer, type Handlers } from './rpc.js';
+import { onceAFrame } from './slices.js';
+import { Mark } from './step-index.js';
 
 /** A runtime, as far as a link knows it. */
 export interface Inspectable {
@@ -37,14 +38,6 @@ export interface RuntimeEndOptions {
   readonly kind?: 'live' | 'file';
 }
 
-/** What a recording cannot do, though its model is there. */
-const MISSING: Readonly<Partial<Record<Ability, string>>> = {
-  travel: 'A recording has no page that could be moved.',
-  observe: 'What followed these steps was not observed: that happens while an inspector is attached.',
-};
-
-/** Milliseconds between two notifications. */
-const FRAME = 16;
 /** So many steps that came to something else are listed. */
 const MOST_OTHERS = 50;
 
@@ -62,7 +55,6 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
   const history = new HistoryEnd(
     source,
     {
-      hello: () => helloOf(trace, source, options),
       shown: () => ({ cursor: trace.cursor, isLive: !isLive || trace.isLive, isPaused: trace.isPaused }),
       isLive,
       observedOf: (seqs, most) => (isLive ? observing.of(seqs, readerName, most) : null),
@@ -139,7 +131,7 @@ function helloOf(trace: Trace, source: TraceSource, { name, kind = 'live' }: Run
     name,
     kind,
     can,
-    missing: kind === 'live' ? {} : MISSING,
+    missing: kind === 'live' ? {} : { travel: NO_PAGE, observe: NOT_OBSERVED },
     redacted: source.redacted,
     actions: trace.actions,
   };
@@ -224,22 +216,4 @@ async function whatIf(
 }
 
 const outcomeAt = ({ index }: HistoryEnd, position: number): string =>
-  `${index.outcome(position)} ${index.marksAt(position) & EXCLUDED}`;
-const EXCLUDED = 16;
-
-/** Calls `fn` at most once a frame: soon after the first call of many, and after the last. */
-export function onceAFrame(fn: () => void): { call(): void; end(): void } {
-  let stop: (() => void) | undefined;
-  let last = -Infinity;
-  return {
-    call() {
-      if (stop) return;
-      stop = timer(Math.max(0, FRAME - (stopwatch() - last)), () => {
-        stop = undefined;
-        last = stopwatch();
-        fn();
-      });
-    },
-    end: () => stop?.(),
-  };
-}
+  `${index.outcome(position)} ${index.marksAt(position) & Mark.excluded}`;

@@ -1,5 +1,5 @@
-// Long work in slices, between which the page draws and listens.
-import { stopwatch } from '../core/host.js';
+// Work that leaves the page its time: long work in slices, and what happens often done once a frame.
+import { stopwatch, timer } from '../core/host.js';
 
 /** Milliseconds of work before the page has its turn. */
 const SLICE = 6;
@@ -42,4 +42,24 @@ export class Slice {
     await pause();
     this.began = stopwatch();
   }
+}
+
+/** Milliseconds between two calls. */
+const FRAME = 16;
+
+/** Calls `fn` at most once a frame: soon after the first call of many, and after the last. */
+export function onceAFrame(fn: () => void): { call(): void; end(): void } {
+  let stop: (() => void) | undefined;
+  let last = -Infinity;
+  return {
+    call() {
+      if (stop) return;
+      stop = timer(Math.max(0, FRAME - (stopwatch() - last)), () => {
+        stop = undefined;
+        last = stopwatch();
+        fn();
+      });
+    },
+    end: () => stop?.(),
+  };
 }

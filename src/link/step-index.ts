@@ -3,6 +3,7 @@
 // history step by step, and takes a few numbers a step.
 import type { Interaction, Step } from '../trace/index.js';
 import type { TraceSource } from '../trace/source.js';
+import { isProblem } from './finding.js';
 
 /** What a step is, as bits. */
 export const Mark = {
@@ -14,10 +15,8 @@ export const Mark = {
   /** It failed, was refused, or broke a rule. */
   problem: 8,
   excluded: 16,
-  /** It changed state. */
-  changed: 32,
   /** The address of the page brought it about, or shows it. */
-  address: 64,
+  address: 32,
 } as const;
 const QUIET = Mark.status | Mark.coalesced | Mark.muted;
 
@@ -218,15 +217,13 @@ export class StepIndex {
   }
 
   private marksOf(step: Step): number {
-    const { stores, run, fact, outcome, problems, excluded, changes, cause, action } = step;
+    const { stores, run, fact, excluded, cause, action } = step;
     let marks = 0;
     if (run !== undefined && stores.every(isStatusStore)) marks |= Mark.status;
     if (fact === 'summed') marks |= Mark.coalesced;
     if (this.muted.has(action?.type ?? run?.task ?? fact ?? '')) marks |= Mark.muted;
-    if (outcome === 'failed' || outcome === 'refused' || (problems && problems.length > 0) || run?.phase === 'failed')
-      marks |= Mark.problem;
+    if (isProblem(step)) marks |= Mark.problem;
     if (excluded) marks |= Mark.excluded;
-    if (changes.length > 0) marks |= Mark.changed;
     if (cause.by === 'address') marks |= Mark.address;
     return marks;
   }
@@ -341,14 +338,7 @@ export class StepIndex {
   }
 
   private firstWhere(holds: (time: number) => boolean): number {
-    let low = this.first - this.base;
-    let high = this.times.length;
-    while (low < high) {
-      const middle = (low + high) >>> 1;
-      if (holds(this.times[middle])) high = middle;
-      else low = middle + 1;
-    }
-    return this.base + low;
+    return Math.max(this.first, this.base + firstIndex(this.times, holds));
   }
 
   /** The newest moment that a person began; where there is none, the newest one. */
