@@ -2,7 +2,7 @@
 import { FloeError, messageOf } from '../core/errors.js';
 import { TraceReader, type Step } from '../trace/index.js';
 import { sourceFor, type TraceSource } from '../trace/source.js';
-import { Timeline, type States } from '../trace/timeline.js';
+import { Timeline, type Known, type States } from '../trace/timeline.js';
 import { NO_PAGE, NOT_OBSERVED } from './errors.js';
 import { HistoryEnd } from './history-end.js';
 import { LINK_VERSION, type Ability, type Channel, type ProblemShown } from './protocol.js';
@@ -25,6 +25,7 @@ export class RecordedHistory {
   private readonly timeline = new Timeline();
   private readonly listeners = new Set<(from: number | undefined) => void>();
   private share: number | null = null;
+  private revisions = 0;
   problem: ProblemShown | null = null;
   /** The states after the last step up to which they were worked out; those on the way are kept now and then. */
   private walked: { position: number; states: States } | undefined;
@@ -35,7 +36,8 @@ export class RecordedHistory {
     folds: () => 0,
     interactions: () => this.reader.interactions,
     redacted: () => this.reader.header?.redacted ?? [],
-    statesAt: (index) => this.statesAt(index),
+    statesAt: (index, beside) => this.statesAt(index, beside),
+    revision: () => this.revisions,
     about: () => undefined,
     watch: (listener) => {
       this.listeners.add(listener);
@@ -94,6 +96,7 @@ export class RecordedHistory {
   }
 
   private forget(index: number): void {
+    this.revisions++;
     this.timeline.forgetFrom(index);
     if (this.walked && this.walked.position >= index) this.walked = undefined;
   }
@@ -162,8 +165,8 @@ export class RecordedHistory {
 
   // ---- states ----
 
-  private statesAt(index: number): States {
-    const known = [{ index: -1, states: this.reader.states }];
+  private statesAt(index: number, beside: readonly Known[] = []): States {
+    const known: Known[] = [{ index: -1, states: this.reader.states }, ...beside];
     if (this.walked) known.push({ index: this.walked.position, states: this.walked.states });
     return this.timeline.statesAt(index, known);
   }

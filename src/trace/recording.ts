@@ -59,6 +59,7 @@ class Recorder implements Trace, Listener {
   private readonly watchers = new Set<(from?: number) => void>();
   /** The position from which on steps are others than when the watchers were notified last. */
   private revised: number | undefined;
+  private revisions = 0;
   /** How many steps of the line were folded since it began. */
   private folds = 0;
   private readonly did: Interactions;
@@ -356,7 +357,9 @@ class Recorder implements Trace, Listener {
 
   /** Notes that the steps from an index on are others now; a step that is not on the line is none of them. */
   private noteRevised(index: number): void {
-    if (index >= 0) this.revised = Math.min(this.revised ?? Infinity, this.folds + index);
+    if (index < 0) return;
+    this.revisions++;
+    this.revised = Math.min(this.revised ?? Infinity, this.folds + index);
   }
 
   private changed(): void {
@@ -474,7 +477,8 @@ class Recorder implements Trace, Listener {
     folds: () => this.folds,
     interactions: () => this.interactions,
     redacted: () => this.redaction.places,
-    statesAt: (index) => this.statesAt(index),
+    statesAt: (index, beside) => this.timeline.statesAt(index, [...this.known, ...beside]),
+    revision: () => this.revisions,
     about: (kind, name) => this.host.about(kind, name),
     watch: (listener) => this.watch(listener),
     conceal: (data) => this.redaction.freed(data),

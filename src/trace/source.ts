@@ -1,8 +1,8 @@
 // What tools read of a history, step by step and without copies: the same of a runtime's trace and of a file.
 import type { About } from '../core/index.js';
 import type { Branch, Interaction, Step } from './step.js';
-import type { States, Timeline } from './timeline.js';
-import { declaredTitle } from './titles.js';
+import type { Known, States, Timeline } from './timeline.js';
+import { declaredTitle, titler, type Titled } from './titles.js';
 import type { Trace } from './trace.js';
 
 /**
@@ -34,6 +34,8 @@ export interface TraceSource {
   conceal<T>(data: T): T;
   /** What the model declares as the title of a step, if anything. */
   titleOf(step: Step): string | undefined;
+  /** The same for many steps in a row. */
+  titler(): (step: Step) => string | undefined;
   /**
    * Calls `listener` after each change.
    * @param listener is given the position from which on steps are others than before; nothing where steps were only added
@@ -42,13 +44,19 @@ export interface TraceSource {
   watch(listener: (from: number | undefined) => void): () => void;
 }
 
+/** States of so many steps that were asked for last are kept. */
+const MOST_RECENT = 6;
+
 /** What a `TraceSource` is made of. Indices count from the first step that is kept. */
 export interface SourceParts {
   timeline(): Timeline;
   folds(): number;
   interactions(): readonly Interaction[];
   redacted(): readonly string[];
-  statesAt(index: number): States;
+  /** @param beside further states that are known */
+  statesAt(index: number, beside: readonly Known[]): States;
+  /** Goes up whenever steps become others. */
+  revision(): number;
   about(kind: 'action' | 'task', name: string): About | undefined;
   watch(listener: (from: number | undefined) => void): () => void;
   conceal<T>(data: T): T;
@@ -59,6 +67,34 @@ export function sourceFor(parts: SourceParts): TraceSource {
   const positionOf = (seq: number): number => {
     const index = timeline().line.indexOf(seq);
     return index < 0 ? -1 : index + folds();
+  };
+  /** States that were worked out last: the next ones that are asked for are often beside them. */
+  let recent: { readonly position: number; readonly states: States }[] = [];
+  let revision = -1;
+  const statesAt = (position: number): States => {
+    if (parts.revision() !== revision) {
+      revision = parts.revision();
+      recent = [];
+    }
+    // Of what was folded meanwhile, only the states before the first step are still a place to begin.
+    const beside = recent
+      .map((one) => ({ index: one.position - folds(), states: one.states }))
+      .filter(({ index }) => index >= -1);
+    const states = parts.statesAt(position - folds(), beside);
+    // The last step may still grow. The states at the live end are edited in place: a copy is kept.
+    if (position < folds() + timeline().line.length - 1 && !recent.some((one) => one.position === position)) {
+      recent.push({ position, states: { ...states } });
+      if (recent.length > MOST_RECENT) recent.shift();
+    }
+    return states;
+  };
+  const titled: Titled = {
+    about: parts.about,
+    step: (seq) => timeline().peek(seq),
+    before: ({ seq }) => {
+      const position = positionOf(seq);
+      return position < 0 ? undefined : statesAt(position - 1);
+    },
   };
   const source: TraceSource = {
     get first() {
@@ -85,21 +121,16 @@ export function sourceFor(parts: SourceParts): TraceSource {
     at: (position) => timeline().line.peek(position - folds()),
     positionOf,
     step: (seq) => timeline().peek(seq),
-    statesAt: (position) => parts.statesAt(position - folds()),
+    statesAt,
     stepsOf: (branch) => {
       const { common, steps } = timeline().lineOf(branch);
       return { common: common + folds(), steps };
     },
-    titleOf: (step) =>
-      step.title ??
-      declaredTitle(step, {
-        about: parts.about,
-        step: (seq) => timeline().peek(seq),
-        before: ({ seq }) => {
-          const index = timeline().line.indexOf(seq);
-          return index < 0 ? undefined : parts.statesAt(index - 1);
-        },
-      }),
+    titleOf: (step) => step.title ?? declaredTitle(step, titled),
+    titler: () => {
+      const titleOf = titler(titled);
+      return (step) => step.title ?? titleOf(step);
+    },
     watch: parts.watch,
     conceal: parts.conceal,
   };

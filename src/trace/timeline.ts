@@ -18,9 +18,6 @@ export interface Known {
 /** Every so many steps the states are kept, so that no other is further away than half of that; files have them too. */
 export const EVERY = 1000;
 
-/** States of so many steps that were asked for last are kept. */
-const MOST_RECENT = 6;
-
 interface BranchNote {
   name: string;
   readonly from: number | null;
@@ -46,8 +43,6 @@ export class Timeline {
   private newest: { readonly branch: number; readonly note: BranchNote | undefined } = { branch: -1, note: undefined };
   /** States after some steps, by number, oldest first; also of steps that are not on the line now. */
   private kept: { readonly seq: number; readonly states: States }[] = [];
-  /** States that were worked out last: the next ones that are asked for are often beside them. */
-  private recent: { readonly seq: number; readonly states: States }[] = [];
 
   // ---- steps ----
 
@@ -275,7 +270,6 @@ export class Timeline {
   forgetFrom(index: number): void {
     const seq = this.line.seqAt(index) ?? Infinity;
     this.kept = this.kept.filter((one) => one.seq < seq);
-    this.recent = this.recent.filter((one) => one.seq < seq);
   }
 
   /** The states after the step at an index, worked out from the nearest that are known. */
@@ -286,19 +280,7 @@ export class Timeline {
     };
     for (const one of known) look(one);
     for (const one of this.keptAround(index)) look(one);
-    for (const { seq, states } of this.recent) {
-      const at = this.line.indexOf(seq);
-      if (at >= 0) look({ index: at, states });
-    }
-    const states = this.lead(nearest, index);
-    const seq = nearest.index === index ? undefined : this.line.seqAt(index);
-    // A sum goes on growing: what comes after it is not certain.
-    if (seq !== undefined && index < this.line.length - 1) {
-      // Without a difference these are the states at the live end, which are edited in place.
-      this.recent.push({ seq, states: { ...states } });
-      if (this.recent.length > MOST_RECENT) this.recent.shift();
-    }
-    return states;
+    return this.lead(nearest, index);
   }
 
   private *keptAround(index: number): Iterable<Known> {

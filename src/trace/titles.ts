@@ -39,11 +39,24 @@ function textOf(title: unknown, args: readonly unknown[]): string | undefined {
   return typeof text === 'string' && text !== '' ? text : undefined;
 }
 
+/** The same for many steps in a row: what is declared about a name is looked up once. */
+export function titler(titled: Titled): (step: Step) => string | undefined {
+  const known = new Map<string, About | undefined>();
+  const about: Titled['about'] = (kind, name) => {
+    const key = `${kind} ${name}`;
+    if (!known.has(key)) known.set(key, titled.about(kind, name));
+    return known.get(key);
+  };
+  const quick: Titled = { about, step: (seq) => titled.step(seq), before: (step) => titled.before(step) };
+  return (step) => declaredTitle(step, quick);
+}
+
 /** The same steps with the titles that the model declares. */
 export function* withTitles(
   steps: Iterable<Step>,
-  { titleOf }: { titleOf(step: Step): string | undefined },
+  { titler: make }: { titler(): (step: Step) => string | undefined },
 ): Iterable<Step> {
+  const titleOf = make();
   for (const step of steps) {
     const title = titleOf(step);
     yield title === undefined || title === step.title ? step : { ...step, title };

@@ -426,3 +426,24 @@ describe('a recording', () => {
     expect(compared.changes.map(({ label }) => label).sort()).toEqual(['log · notes', 'log · open']);
   });
 });
+
+test('states that are kept beside those asked for last are right after steps were folded, and after steps became others', async () => {
+  const { runtime, noted, log } = openPort({ limit: 40 });
+  const { ask } = toRuntime(runtime);
+  const count = async (seq: number): Promise<number> =>
+    (await ask('parts', { of: { in: 'state', seq, pointer: '/log/notes' }, from: 0, count: 1 })).total;
+  for (let i = 0; i < 200; i++) {
+    runtime.dispatch(noted(`note ${i}`));
+    const { steps } = runtime.trace;
+    for (const step of [steps.at(-1)!, steps[1], steps[steps.length >> 1], steps[2] ?? steps[0]]) {
+      const { notes } = runtime.trace.stateAt(step.seq).log as { notes: unknown[] };
+      expect(await count(step.seq)).toBe(notes.length);
+    }
+  }
+  const { steps } = runtime.trace;
+  const middle = steps[steps.length >> 1].seq;
+  const before = await count(middle + 3);
+  runtime.trace.exclude(middle);
+  expect(await count(middle + 3)).toBe(before - 1);
+  expect(runtime.read(log).notes).toHaveLength(199);
+});
