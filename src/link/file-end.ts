@@ -211,7 +211,7 @@ export class RecordedHistory {
   }
 }
 /** Milliseconds of reading before the page has its turn. */
-const READING = 14;
+const READING = 10;
 /** Characters. */
 const LONG_LINE = 100_000;
 /** Steps whose patches are applied at once. */
