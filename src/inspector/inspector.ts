@@ -15,6 +15,7 @@ import { defineState } from './state.js';
 import { defineTimeLine } from './time-line.js';
 import { defineTable } from './table.js';
 import { defineTree } from './tree.js';
+import { defineWhatIf } from './what-if.js';
 
 export type Dock = 'bottom' | 'left' | 'right' | 'page';
 
@@ -466,6 +467,7 @@ export function defineInspector(): void {
   defineDerived();
   defineFind();
   defineCommands();
+  defineWhatIf();
   defineFiles();
   defineMoment();
   defineTimeLine();

@@ -7,7 +7,7 @@ import { action } from 'floe';
 import { openPort } from '../link/port.js';
 import { floe } from '../support/command.js';
 import { inspecting, type Served } from '../support/inspect.js';
-import { bundledPage, launch } from '../support/page.js';
+import { bundledPage, contextWith, launch } from '../support/page.js';
 
 let browser: Browser;
 let folder: string;
@@ -277,15 +277,8 @@ test('the store of the reference, which has no Floe, is inspected: moments, stat
     globalThis.store = store;`,
   );
   const script = await bundledPage(join(folder, 'own-store-page.js'), 'development');
-  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-  await page.route('http://own.localhost/**', (route) =>
-    route.request().url().endsWith('.js')
-      ? route.fulfill({ contentType: 'text/javascript', body: script })
-      : route.fulfill({
-          contentType: 'text/html',
-          body: '<!doctype html><link rel="icon" href="data:,"><body></body><script type="module" src="/page.js"></script>',
-        }),
-  );
+  const context = await contextWith(browser, 'http://own.localhost', script);
+  const page = await context.newPage();
   await page.goto('http://own.localhost/');
   const sentence = page.locator('.say .sentence');
   await sentence.filter({ hasText: 'The runtime began' }).waitFor();
@@ -319,15 +312,8 @@ test('docked at a runtime without a trace, the inspector says how to record one;
     Object.assign(globalThis, { inspector });`,
   );
   const script = await bundledPage(join(folder, 'no-trace-page.ts'), 'development');
-  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-  await page.route('http://bare.localhost/**', (route) =>
-    route.request().url().endsWith('.js')
-      ? route.fulfill({ contentType: 'text/javascript', body: script })
-      : route.fulfill({
-          contentType: 'text/html',
-          body: '<!doctype html><link rel="icon" href="data:,"><body></body><script type="module" src="/page.js"></script>',
-        }),
-  );
+  const context = await contextWith(browser, 'http://bare.localhost', script);
+  const page = await context.newPage();
   await page.goto('http://bare.localhost/');
   await page.getByRole('alert').getByText('createRuntime({ trace: recording() })').waitFor();
   expect((await page.getByText('The page').boundingBox())!.x).toBeGreaterThan(400);

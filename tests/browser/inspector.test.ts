@@ -2,14 +2,10 @@
 import { describe, expect, test } from '@jest/globals';
 import { readFileSync } from 'node:fs';
 import type { Locator, Page } from 'playwright-core';
+import { until } from '../support/eventually.js';
 import { harbourPage } from '../support/harbour-page.js';
 
 const { open, newContext } = harbourPage({ each: true });
-
-/** Waits until something holds; the test's own time limit ends it. */
-async function eventually(holds: () => Promise<boolean>): Promise<void> {
-  while (!(await holds())) await new Promise((resolve) => setTimeout(resolve, 20));
-}
 
 type Harbour = { harbour: { trace: { steps: { seq: number }[]; cursor: number; isLive: boolean } } };
 const steps = (page: Page): Promise<number> =>
@@ -156,7 +152,7 @@ describe('time', () => {
     const ticks = (): Promise<string[]> => page.locator('floe-time text.small').allTextContents();
     const before = await ticks();
     for (let i = 0; i < 4; i++) await page.keyboard.press('+');
-    await eventually(async () => String(await ticks()) !== String(before));
+    await until(async () => String(await ticks()) !== String(before));
     await page.keyboard.press('0');
     const mark = page.locator('floe-time .mark').first();
     const box = (await mark.boundingBox())!;
@@ -564,7 +560,7 @@ describe('for all', () => {
     await page.getByRole('separator', { name: 'Size of the inspector' }).focus();
     await tabTo(/^▸\s*visits/);
     await page.keyboard.press('ArrowDown');
-    await eventually(async () => /^▾\s*port/.test(await focused()));
+    await until(async () => /^▾\s*port/.test(await focused()));
     await page.keyboard.press('ArrowLeft');
     await page
       .locator('floe-tree .row[aria-expanded=false]', { hasText: /^\s*▸\s*port/ })

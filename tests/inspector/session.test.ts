@@ -2,7 +2,8 @@
 import { expect, test } from '@jest/globals';
 import { Session } from '../../src/inspector/session.js';
 import { channelPair, linkRuntime, type LinkMessage } from '../../src/link/index.js';
-import { openPort, until } from '../link/port.js';
+import { openPort } from '../link/port.js';
+import { until } from '../support/eventually.js';
 
 const wait = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
 

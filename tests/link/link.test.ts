@@ -8,7 +8,8 @@ import { memoryStorage, type Persistence } from 'floe/persist';
 import { readTrace } from 'floe/trace';
 import type { LinkMessage } from '../../src/link/index.js';
 import { linkRuntime } from '../../src/link/index.js';
-import { linked, openPort, settle, toFile, toRuntime, until } from './port.js';
+import { linked, openPort, settle, toFile, toRuntime } from './port.js';
+import { until } from '../support/eventually.js';
 
 const schema = JSON.parse(readFileSync('docs/schemas/link-message.schema.json', 'utf8')) as {
   $defs: { request: { properties: { method: { enum: string[] } } } };

@@ -164,8 +164,3 @@ export async function toFile(text: string) {
 export const settle = async (): Promise<void> => {
   for (let i = 0; i < 20; i++) await Promise.resolve();
 };
-
-/** Waits until something holds; the test's own time limit ends it. */
-export async function until(holds: () => boolean): Promise<void> {
-  while (!holds()) await new Promise((resolve) => setTimeout(resolve, 2));
-}

@@ -8,3 +8,8 @@ export async function eventually<T>(look: () => Promise<T>, expected: T, patienc
     await new Promise((resolve) => setTimeout(resolve, 50));
   }
 }
+
+/** Waits until something holds; the test's own time limit ends it. */
+export async function until(holds: () => boolean | Promise<boolean>): Promise<void> {
+  while (!(await holds())) await new Promise((resolve) => setTimeout(resolve, 5));
+}
