@@ -6,4 +6,8 @@ import { setUp } from './setup.mjs';
 
 setUp();
 if (!build()) process.exit(1);
-process.exit(run(process.execPath, [join(root, 'bench', 'index.mjs'), ...process.argv.slice(2)], { env: { NODE_ENV: 'production' } }));
+process.exit(
+  run(process.execPath, [join(root, 'bench', 'index.mjs'), ...process.argv.slice(2)], {
+    env: { NODE_ENV: 'production' },
+  }),
+);

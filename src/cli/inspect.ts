@@ -64,13 +64,13 @@ async function read(history: RecordedHistory, source: Source, out: Output): Prom
       batch.push(line);
       count++;
       if (batch.length < BATCH) continue;
-      history.lines(batch);
+      await history.lines(batch);
       batch = [];
       if (count % 20_000 === 0) out.progress(`${count} lines read`);
       // Requests of the page are answered in between.
       await new Promise((resolve) => setImmediate(resolve));
     }
-    history.lines(batch);
+    await history.lines(batch);
     history.finish();
   } catch (error) {
     history.fail(error);

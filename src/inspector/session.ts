@@ -76,7 +76,7 @@ export class Session extends EventTarget {
     super();
     this.asking = new Asking(channel, (method, params) => {
       if (method === 'changed') this.heard(params as Status);
-      else this.reader?.history.lines((params as Notifications['lines']).lines);
+      else void this.reader?.history.lines((params as Notifications['lines']).lines);
     });
     void this.begin();
   }

@@ -30,6 +30,7 @@ export class RecordedHistory {
   /** The states after the last step up to which they were worked out; those on the way are kept now and then. */
   private walked: { position: number; states: States } | undefined;
   private walking: Promise<void> | undefined;
+  private taking: Promise<void> = Promise.resolve();
   private waiting: { readonly position: number; readonly resolve: () => void }[] = [];
   readonly source: TraceSource = sourceFor({
     timeline: () => this.timeline,
@@ -107,37 +108,41 @@ export class RecordedHistory {
     this.changed();
   }
 
-  /** Takes lines that arrived. */
-  lines(lines: readonly string[]): void {
-    try {
-      for (const line of lines) this.take(line);
-    } catch (error) {
-      this.fail(error);
-    }
-    this.changed();
+  /** Takes lines that arrived, after those that came before; long work in slices. */
+  lines(lines: readonly string[]): Promise<void> {
+    this.taking = this.taking.then(async () => {
+      await this.takeAll(lines);
+      this.changed();
+    });
+    return this.taking;
   }
 
   /** Reads a whole file, in slices. */
   async read(text: string): Promise<void> {
-    const slice = new Slice(READING);
     this.share = 0;
+    await this.takeAll(linesOf(text), (read) => {
+      this.share = read / text.length;
+      this.changed();
+    });
+    this.finish();
+  }
+
+  /** @param told called between slices, with how many characters are read */
+  private async takeAll(lines: Iterable<string>, told: (characters: number) => void = () => {}): Promise<void> {
+    const slice = new Slice(READING);
+    let [count, characters] = [0, 0];
     try {
-      for (let from = 0, count = 0; from < text.length; count++) {
-        const found = text.indexOf('\n', from);
-        const end = found < 0 ? text.length : found;
-        if (end - from > LONG_LINE) await this.takeLong(text.slice(from, end), slice);
-        else this.take(text.slice(from, end));
-        from = end + 1;
-        if ((count & 15) === 0 && slice.isOver) {
-          this.share = from / text.length;
-          this.changed();
-          await slice.next();
-        }
+      for (const line of lines) {
+        if (line.length > LONG_LINE) await this.takeLong(line, slice);
+        else this.take(line);
+        characters += line.length + 1;
+        if ((count++ & 15) !== 0 || !slice.isOver) continue;
+        told(characters);
+        await slice.next();
       }
     } catch (error) {
       this.fail(error);
     }
-    this.finish();
   }
 
   /** The file is at its end. */
@@ -210,6 +215,16 @@ export class RecordedHistory {
     }
   }
 }
+
+function* linesOf(text: string): Iterable<string> {
+  for (let from = 0; from < text.length;) {
+    const found = text.indexOf('\n', from);
+    const end = found < 0 ? text.length : found;
+    yield text.slice(from, end);
+    from = end + 1;
+  }
+}
+
 /** Milliseconds of reading before the page has its turn. */
 const READING = 10;
 /** Characters. */

@@ -2,9 +2,8 @@
 // and a file have it in common.
 import { encode } from '../core/encode.js';
 import { isKeyed } from '../core/keyed.js';
-import { lookUp, pointerTo } from '../core/plain.js';
+import { lookUp } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
-import type { RowLink } from '../core/store.js';
 import { noSuchStep } from '../trace/errors.js';
 import { ValueTrail } from '../trace/history.js';
 import { encodePatch, traceLines } from '../trace/file.js';
@@ -16,12 +15,13 @@ import { withTitles } from '../trace/titles.js';
 import { changesBetween, changesOfSteps, pointersOf } from './changes.js';
 import { asks, finder } from './finding.js';
 import { momentShown, type ObservedOf } from './moments.js';
-import type { Methods, RowShown, RowsShown, Status, StepDetail, StepShown, ValuePlace } from './protocol.js';
+import type { Methods, RowsShown, Status, StepDetail, StepShown, ValuePlace } from './protocol.js';
+import { partsWithLinks, rowsShown, rowsThatLink, type Links } from './rows.js';
 import type { Handlers } from './rpc.js';
 import { Slice } from './slices.js';
 import { isStatusStore, StepIndex } from './step-index.js';
 import { TimelineDrawer } from './timeline.js';
-import { difference, jsonText, ordered, partsOf, partsShown, partUnder, valueAt, valueShown } from './values.js';
+import { jsonText, partsShown, valueAt, valueShown } from './values.js';
 import { causeSentence, labelOf, nameOf } from './words.js';
 
 /** So many places of a change are given. */
@@ -50,24 +50,6 @@ export interface Around {
   near?(): number | undefined;
   /** Links of rows, where the model is known. */
   links?: Links;
-}
-
-/** What a model knows of the rows of its tables. */
-export interface Links {
-  /** The rows that a row links to, by the pointer within the row; nothing where the place is no row. */
-  from(states: unknown, store: string, type: string, key: string): readonly RowLink[];
-  /** The rows that link to a row. */
-  to(states: unknown, store: string, type: string, key: string): readonly RowLink[];
-}
-
-/** So many columns of a table are shown. */
-const MOST_COLUMNS = 16;
-
-/** The fields that rows have, in the order in which they come. */
-function columnsOf(rows: readonly unknown[]): string[] {
-  const names = new Set<string>();
-  for (const row of rows) for (const [name] of partsOf(row, 0, MOST_COLUMNS)) names.add(name);
-  return [...names].slice(0, MOST_COLUMNS);
 }
 
 export class HistoryEnd {
@@ -141,7 +123,6 @@ export class HistoryEnd {
       to: last?.time ?? null,
       moments: index.moments.length,
       problems: index.problems,
-      lastProblem: index.lastProblem,
       ...this.around.shown(),
       branch: source.branch,
       branches: source.branches.map(({ id, name, from, tip }) => ({ id, name, from, tip })),
@@ -293,71 +274,27 @@ export class HistoryEnd {
     const isNew = of.in === 'state' && since !== undefined && before === undefined && keys.length > 0;
     const window = { from, count: Math.min(count, MOST_PARTS), first };
     const { total, parts } = partsShown(found.value, isNew ? undefined : before, keys, window);
-    const linked = of.in === 'state' ? await this.withLinks(of.seq, keys, parts) : parts;
+    const { links } = this.around;
+    const linked =
+      of.in === 'state' && links
+        ? partsWithLinks(links, await this.statesAt(this.position(of.seq)), keys, parts)
+        : parts;
     return { value: valueShown(found.value), total, parts: linked };
   }
 
-  /** Marks which parts lead to rows, and how many rows lead to them. */
-  private async withLinks<P extends { readonly key: string }>(
-    seq: number,
-    keys: readonly string[],
-    parts: readonly P[],
-  ): Promise<readonly P[]> {
-    const { links } = this.around;
-    if (!links || keys.length < 2) return parts;
-    const [store, type, key] = keys;
-    const states = await this.statesAt(this.position(seq));
-    if (keys.length === 2)
-      return parts.map((part) => {
-        const count = links.to(states, store, type, part.key).length;
-        return count > 0 ? { ...part, linkedBy: count } : part;
-      });
-    const from = links.from(states, store, type, key);
-    const inside = keys.slice(3).join('/');
-    return parts.map((part) => {
-      const field = inside === '' ? part.key : `${inside}/${part.key}`;
-      const found = from.find((link) => link.link === field);
-      return found
-        ? { ...part, link: { type: found.type, key: found.key, pointer: pointerTo([store, found.type, found.key]) } }
-        : part;
-    });
-  }
-
-  /** The rows of a table, field by field. */
   private async rows({ seq, pointer, from, count, since, first = [] }: Methods['rows']['params']): Promise<RowsShown> {
     const keys = parsePointer(pointer);
     const states = await this.statesAt(this.position(seq));
     const table = lookUp(states, keys)?.value;
     if (!isKeyed(table)) return { columns: [], total: 0, rows: [] };
     const before = since === undefined ? undefined : lookUp(await this.statesAt(this.position(since) - 1), keys);
-    const window = ordered(table, from, Math.min(count, MOST_PARTS), first);
-    const columns = columnsOf(window.map(([, row]) => row));
-    const [store, type] = keys;
-    const links = keys.length === 2 ? this.around.links : undefined;
-    const rows = window.map(([key, row]): RowShown => {
-      const was = before && partUnder(before.value, key);
-      const changed = before && difference(was, row)?.changed;
-      const linkedBy = links?.to(states, store, type, key).length ?? 0;
-      const targets = links?.from(states, store, type, key) ?? [];
-      return {
-        ...{ key, pointer: pointerTo([...keys, key]) },
-        ...(changed && { changed }),
-        ...(linkedBy > 0 && { linkedBy }),
-        cells: columns.map((name) => {
-          const part = partUnder(row, name);
-          if (!part) return null;
-          const target = targets.find(({ link }) => link === name);
-          return {
-            value: valueShown(part.value),
-            ...(was && difference(partUnder(was.value, name), part.value)),
-            ...(target && {
-              link: { type: target.type, key: target.key, pointer: pointerTo([store, target.type, target.key]) },
-            }),
-          };
-        }),
-      };
-    });
-    return { columns, total: table.size, rows };
+    const window = { from, count: Math.min(count, MOST_PARTS), first };
+    return rowsShown(table, before, keys, window, states, this.around.links);
+  }
+
+  private async linkedBy({ seq, pointer }: Methods['linkedBy']['params']): Promise<Methods['linkedBy']['result']> {
+    const states = await this.statesAt(this.position(seq));
+    return rowsThatLink(this.around.links, states, parsePointer(pointer));
   }
 
   private async history({ pointer, seq, count }: Methods['history']['params']): Promise<Methods['history']['result']> {
@@ -545,17 +482,7 @@ export class HistoryEnd {
         const telling = all.filter((pointer) => !isStatusStore(parsePointer(pointer)[0]));
         return { pointers: telling.length > 0 ? telling : all };
       },
-      linkedBy: async ({ seq, pointer }) => {
-        const [store, type, key] = parsePointer(pointer);
-        const rows = this.around.links?.to(await this.statesAt(this.position(seq)), store, type, key) ?? [];
-        return {
-          rows: rows.slice(0, 200).map((row) => ({
-            label: `${row.type} ${row.key} · ${row.link}`,
-            pointer: pointerTo([store, row.type, row.key]),
-          })),
-          total: rows.length,
-        };
-      },
+      linkedBy: (params) => this.linkedBy(params),
       history: (params) => this.history(params),
       find: (params) => this.find(params),
       compareBranches: (params) => this.compareBranches(params),

@@ -82,8 +82,6 @@ export interface Status {
   readonly moments: number;
   /** How many steps failed, were refused, or broke a rule. */
   readonly problems: number;
-  /** The last one of these. */
-  readonly lastProblem: number | null;
   /** The step whose state the application shows. */
   readonly cursor: number | null;
   readonly isLive: boolean;

@@ -10,7 +10,7 @@ import type { Trace } from '../trace/trace.js';
 import { changesBetween } from './changes.js';
 import { Derived } from './derived.js';
 import { badPayload, noTrace, NO_PAGE, NOT_OBSERVED } from './errors.js';
-import { HistoryEnd, type Links } from './history-end.js';
+import { HistoryEnd } from './history-end.js';
 import { Observing, type Stored } from './observing.js';
 import {
   LINK_VERSION,
@@ -21,6 +21,7 @@ import {
   type StepShown,
   type WhatIf,
 } from './protocol.js';
+import type { Links } from './rows.js';
 import { answer, type Handlers } from './rpc.js';
 import { onceAFrame } from './slices.js';
 import { Mark } from './step-index.js';
@@ -142,7 +143,7 @@ function linkWithoutTrace(channel: Channel, { name }: RuntimeEndOptions): () => 
   const { code, message } = noTrace();
   const status: Status = {
     ...{ revision: 0, steps: 0, firstSeq: null, lastSeq: null, from: null, to: null, moments: 0, problems: 0 },
-    ...{ lastProblem: null, cursor: null, isLive: true, isPaused: false, branch: 0, branches: [], folded: null },
+    ...{ cursor: null, isLive: true, isPaused: false, branch: 0, branches: [], folded: null },
     ...{ reading: null, problem: { code, message }, muted: [], interactions: 0 },
   };
   const { end } = answer(channel, {

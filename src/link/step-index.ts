@@ -73,7 +73,6 @@ export class StepIndex {
   private lastInteraction = 0;
   readonly muted = new Set<string>();
   problems = 0;
-  lastProblem: number | null = null;
 
   constructor(private readonly source: TraceSource) {}
 
@@ -147,12 +146,7 @@ export class StepIndex {
     for (const [position, settled] of this.settled)
       if (position >= from || settled.position >= from) this.settled.delete(position);
     this.problems = 0;
-    this.lastProblem = null;
-    for (let i = 0; i < at; i++)
-      if (this.marks[i] & Mark.problem) {
-        this.problems++;
-        this.lastProblem = this.source.at(this.base + i)?.seq ?? this.lastProblem;
-      }
+    for (const mark of this.marks) if (mark & Mark.problem) this.problems++;
   }
 
   private shorten(moment: MomentNote, from: number): void {
@@ -179,10 +173,7 @@ export class StepIndex {
     this.storeLists.push(this.listId(stores));
     const marks = this.marksOf(step);
     this.marks.push(marks | (OUTCOMES.indexOf(outcome) << 8));
-    if (marks & Mark.problem) {
-      this.problems++;
-      this.lastProblem = step.seq;
-    }
+    if (marks & Mark.problem) this.problems++;
     const moment = this.momentFor(position, step, marks);
     this.momentOf.push(moment);
     if (moment !== NONE) this.join(moment, position);

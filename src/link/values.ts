@@ -157,17 +157,24 @@ export function valueAt(value: unknown, pointer: string): { readonly value: unkn
 /** Whether a value has parts that can be opened. */
 export const isOpenable = (value: unknown): boolean => sizeOf(value) > 0;
 
+/** Which parts are asked for: `count` of them after the first `from`; those with the keys `first` come before the others. */
+export interface Window {
+  readonly from: number;
+  readonly count: number;
+  readonly first?: readonly string[];
+}
+
 /**
  * A window of the parts of a value, each marked with how it differs from an earlier version. What is gone comes at the end.
  * Versions share what is equal, so that a difference is found without looking inside.
- * @param first keys of parts that come before the others
  */
 export function partsShown(
   now: unknown,
   before: { readonly value: unknown } | undefined,
   keys: readonly string[],
-  { from, count, first = [] }: { readonly from: number; readonly count: number; readonly first?: readonly string[] },
+  window: Window,
 ): { readonly total: number; readonly parts: PartShown[] } {
+  const { from, count } = window;
   const size = sizeOf(now);
   const gone = before ? goneFrom(before.value, now) : [];
   const shown = (key: string, value: unknown): PartShown => ({
@@ -176,19 +183,14 @@ export function partsShown(
     value: valueShown(value),
     ...(before && difference(partUnder(before.value, key), value)),
   });
-  const parts = ordered(now, from, count, first).map(([key, value]) => shown(key, value));
+  const parts = ordered(now, window).map(([key, value]) => shown(key, value));
   for (const [key, value] of gone.slice(Math.max(0, from - size), Math.max(0, from + count - size)))
     parts.push({ key, pointer: pointerTo([...keys, key]), value: valueShown(value), changed: 'removed' });
   return { total: size + gone.length, parts };
 }
 
 /** A window of the parts, in which some come first. */
-export function ordered(
-  value: unknown,
-  from: number,
-  count: number,
-  first: readonly string[],
-): (readonly [string, unknown])[] {
+export function ordered(value: unknown, { from, count, first = [] }: Window): (readonly [string, unknown])[] {
   const early = first.flatMap((key) => {
     const found = partUnder(value, key);
     return found ? [[key, found.value] as const] : [];

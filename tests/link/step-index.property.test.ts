@@ -45,7 +45,7 @@ function said(index: StepIndex) {
       moment,
     ]),
     settled: [...index.settled],
-    problems: [index.problems, index.lastProblem],
+    problems: index.problems,
     newest: index.newest,
   };
 }
