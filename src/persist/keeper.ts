@@ -210,10 +210,10 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     // What was left out while it was open may count from now on; and what changed nothing may change the confirmed state.
     const all = isBranch || this.host.uncertain || fact === 'confirmed' || fact === 'reverted';
     if (all) this.doubtAll();
-    else if (fact !== 'rehydrated' && fact !== 'reset')
+    if (fact !== 'rehydrated' && fact !== 'reset')
       for (const { store } of changed) {
         const record = this.records.get(store.name);
-        if (record) record.unsaved = true;
+        if (record) record.unsaved = record.changedSince = true;
       }
     this.tabs?.look(transition, all, isBranch);
     this.plan();
@@ -415,17 +415,19 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
 
   async forget(...stores: AnyStore[]): Promise<boolean> {
     const records = this.recordsOf(stores);
-    // What is changed from now on is a change after it.
-    const began = records.map((record) => record.kept.of(this.stateOf(record)));
+    const began = this.beginAgain(records);
     const forgotten = async (): Promise<boolean> =>
       (await this.leaveToWriter('forget', records)) ?? this.forgetHere(records, began);
     return this.patience.limit(forgotten(), false);
   }
 
-  private async forgetHere(
-    records: readonly StoreRecord[],
-    began = records.map((record) => record.kept.of(this.stateOf(record))),
-  ): Promise<boolean> {
+  /** What is changed from now on is a change after what is stored was forgotten. */
+  private beginAgain(records: readonly StoreRecord[]): readonly unknown[] {
+    for (const record of records) record.changedSince = false;
+    return records.map((record) => record.kept.of(this.stateOf(record)));
+  }
+
+  private async forgetHere(records: readonly StoreRecord[], began = this.beginAgain(records)): Promise<boolean> {
     const done = records.map((record, i) => record.turns.take(() => this.remove(record, began[i])));
     const all = await perform(waitAll(done));
     this.tell();
@@ -441,7 +443,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
       this.report(storageFailed(`What is stored for '${name}' could not be forgotten`, cause));
       return false;
     }
-    const isSame = sameParts(began, record.kept.of(this.stateOf(record)));
+    const isSame = !record.changedSince && sameParts(began, record.kept.of(this.stateOf(record)));
     record.failure?.stop?.();
     Object.assign(record, {
       ...{ began, stored: NOTHING, head: undefined, end: undefined, lineage: [], history: [] },
@@ -531,7 +533,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   changed(store: string): void {
     const record = this.records.get(store);
     if (!record) return;
-    record.unsaved = true;
+    record.unsaved = record.changedSince = true;
     this.plan();
   }
 

@@ -15,8 +15,12 @@ export interface StoreRecord {
   readonly turns: Turns;
   /** `untouchable`: what is stored must not be overwritten. */
   phase: 'reading' | 'ready' | 'untouchable';
+  /** The kept part that a session begins with while nothing is stored. */
+  readonly initial: unknown;
   /** The kept part as it was when nothing was stored; what another writer stores then began there too. */
   began: unknown;
+  /** The store has changed since what was stored was forgotten: then even the same state is stored again. */
+  changedSince: boolean;
   /** The kept part as it is stored. */
   stored: unknown;
   /** How the stored text begins; absent where nothing is stored. */
@@ -47,12 +51,14 @@ export interface StoreRecord {
   hosted: boolean;
 }
 
-export const newRecord = (store: StoreDefinition, kept: Kept, began: unknown): StoreRecord => ({
+export const newRecord = (store: StoreDefinition, kept: Kept, initial: unknown): StoreRecord => ({
   store,
   kept,
   turns: new Turns(),
   phase: 'reading',
-  began,
+  initial,
+  began: initial,
+  changedSince: false,
   stored: NOTHING,
   head: undefined,
   end: undefined,

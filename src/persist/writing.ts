@@ -65,9 +65,10 @@ export class Writing {
     return wrote;
   }
 
-  /** Of a store that was never stored, what it began with need not be. */
-  private isStored({ stored, head, began }: StoreRecord, part: unknown): boolean {
-    return sameParts(part, stored === NOTHING && head === undefined ? began : stored);
+  /** Where nothing is stored, what the next session begins with need not be, nor what was forgotten and has not changed since. */
+  private isStored({ stored, head, initial, began, changedSince }: StoreRecord, part: unknown): boolean {
+    const isAbsent = stored === NOTHING && head === undefined;
+    return sameParts(part, !isAbsent ? stored : changedSince ? initial : began);
   }
 
   /** Whether the place itself notices where another writer was faster. */

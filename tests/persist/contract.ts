@@ -360,6 +360,21 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       expect(runtime.trace.steps.at(-1)).toMatchObject({ fact: 'rehydrated', cause: { by: 'storage' } });
     });
 
+    test('rule 22: after forget, a change and one back store again, whether they are gathered or not', async () => {
+      for (const writeAfter of [0, Infinity]) {
+        const area = await open();
+        const own = declare();
+        const { runtime, persistence } = await begin(area(), [own.log], { writeAfter });
+        runtime.dispatch(own.written('one'));
+        const forgotten = persistence.forget(own.log);
+        if (writeAfter === 0) expect(await forgotten).toBe(true);
+        runtime.dispatch(own.written('two'));
+        runtime.dispatch(own.written('one'));
+        expect([await forgotten, await persistence.flush()]).toEqual([true, true]);
+        expect(await textOf(area(), 'log')).toContain('one');
+      }
+    });
+
     test('a full storage is reported once, keeps the last good copy, and is tried again', async () => {
       const place = await open();
       let full = false;
