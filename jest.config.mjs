@@ -27,6 +27,7 @@ const shared = {
       },
     ],
   },
+  setupFiles: ['<rootDir>/tests/support/seed.ts'],
   modulePathIgnorePatterns: ['<rootDir>/dist/'],
 };
 
