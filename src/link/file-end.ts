@@ -29,9 +29,13 @@ export class RecordedHistory {
   problem: ProblemShown | null = null;
   /** The states after the last step up to which they were worked out; those on the way are kept now and then. */
   private walked: { position: number; states: States } | undefined;
-  private walking: Promise<void> | undefined;
+  private isWalking = false;
   private taking: Promise<void> = Promise.resolve();
-  private waiting: { readonly position: number; readonly resolve: () => void }[] = [];
+  private waiting: {
+    readonly position: number;
+    readonly resolve: () => void;
+    readonly reject: (error: unknown) => void;
+  }[] = [];
   readonly source: TraceSource = sourceFor({
     timeline: () => this.timeline,
     folds: () => 0,
@@ -179,11 +183,10 @@ export class RecordedHistory {
   /** Resolves when the states of a position are near to some that are known. */
   stateReady(position: number): Promise<void> | undefined {
     if (this.isNear(position)) return undefined;
-    if (!this.walking)
-      this.walking = this.walk().finally(() => {
-        this.walking = undefined;
-      });
-    return new Promise((resolve) => this.waiting.push({ position, resolve }));
+    return new Promise((resolve, reject) => {
+      this.waiting.push({ position, resolve, reject });
+      if (!this.isWalking) void this.walk();
+    });
   }
 
   /** The last position whose states can be worked out at once. */
@@ -197,22 +200,37 @@ export class RecordedHistory {
 
   /** Works out states along the line as far as a request waits for them, and keeps some. */
   private async walk(): Promise<void> {
+    this.isWalking = true;
     const slice = new Slice(READING);
-    const { timeline } = this;
-    for (;;) {
-      this.waiting = this.waiting.filter(({ position, resolve }) => {
-        if (!this.isNear(position)) return true;
-        resolve();
-        return false;
-      });
-      if (this.waiting.length === 0) return;
-      const from = this.walked?.position ?? -1;
-      const to = Math.min(from - (from % STRIDE) + STRIDE, timeline.line.length - 1);
-      const states = this.statesAt(to);
-      this.walked = { position: to, states };
-      if (to % KEPT_EVERY === 0) timeline.keep(states, timeline.line.seqAt(to), true);
-      if (slice.isOver) await slice.next();
+    try {
+      while (this.resolveNear()) {
+        this.stride();
+        if (slice.isOver) await slice.next();
+      }
+    } catch (error) {
+      for (const { reject } of this.waiting.splice(0)) reject(error);
     }
+    // Before a request that waited goes on: it may wait for a later state at once.
+    this.isWalking = false;
+  }
+
+  /** @returns whether a request still waits */
+  private resolveNear(): boolean {
+    this.waiting = this.waiting.filter(({ position, resolve }) => {
+      if (!this.isNear(position)) return true;
+      resolve();
+      return false;
+    });
+    return this.waiting.length > 0;
+  }
+
+  private stride(): void {
+    const { timeline } = this;
+    const from = this.walked?.position ?? -1;
+    const to = Math.min(from - (from % STRIDE) + STRIDE, timeline.line.length - 1);
+    const states = this.statesAt(to);
+    this.walked = { position: to, states };
+    if (to % KEPT_EVERY === 0) timeline.keep(states, timeline.line.seqAt(to), true);
   }
 }
 

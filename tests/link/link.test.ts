@@ -7,7 +7,7 @@ import { createRuntime, store } from 'floe';
 import { memoryStorage, type Persistence } from 'floe/persist';
 import { readTrace } from 'floe/trace';
 import type { LinkMessage } from '../../src/link/index.js';
-import { linkRuntime } from '../../src/link/index.js';
+import { linkRuntime, RecordedHistory } from '../../src/link/index.js';
 import { linked, openPort, settle, toFile, toRuntime } from './port.js';
 import { until } from '../support/eventually.js';
 
@@ -447,4 +447,15 @@ test('states that are kept beside those asked for last are right after steps wer
   runtime.trace.exclude(middle);
   expect(await count(middle + 3)).toBe(before - 1);
   expect(runtime.read(log).notes).toHaveLength(199);
+});
+
+test('a state that is asked for as soon as an earlier one was there is found too', async () => {
+  const { runtime, noted } = openPort();
+  for (let i = 0; i < 3000; i++) runtime.dispatch(noted(`note ${i}`));
+  const recorded = new RecordedHistory();
+  await recorded.read(runtime.trace.export());
+  for (const position of [1000, 2000, 2900]) {
+    await recorded.stateReady(position);
+    expect(recorded.near).toBeGreaterThanOrEqual(position);
+  }
 });
