@@ -133,7 +133,7 @@ export class RecordedHistory {
 
   /** @param told called between slices, with how many characters are read */
   private async takeAll(lines: Iterable<string>, told: (characters: number) => void = () => {}): Promise<void> {
-    const slice = new Slice(READING);
+    const slice = new Slice();
     let [count, characters] = [0, 0];
     try {
       for (const line of lines) {
@@ -201,7 +201,7 @@ export class RecordedHistory {
   /** Works out states along the line as far as a request waits for them, and keeps some. */
   private async walk(): Promise<void> {
     this.isWalking = true;
-    const slice = new Slice(READING);
+    const slice = new Slice();
     try {
       while (this.resolveNear()) {
         this.stride();
@@ -243,8 +243,6 @@ function* linesOf(text: string): Iterable<string> {
   }
 }
 
-/** Milliseconds of reading before the page has its turn. */
-const READING = 10;
 /** Characters. */
 const LONG_LINE = 100_000;
 /** Steps whose patches are applied at once. */

@@ -1,7 +1,7 @@
 // Work that leaves the page its time: long work in slices, and what happens often done once a frame.
 import { stopwatch, timer } from '../core/host.js';
 
-/** Milliseconds of work before the page has its turn. */
+/** Milliseconds of work before the page has its turn: a scavenge of the collector may come on top, which takes up to 40. */
 const SLICE = 6;
 
 interface Platform {
@@ -32,11 +32,8 @@ export function pause(): Promise<void> {
 export class Slice {
   private began = stopwatch();
 
-  /** @param length milliseconds. Default: a third of a frame; work that the user waits for takes more at once */
-  constructor(private readonly length = SLICE) {}
-
   get isOver(): boolean {
-    return stopwatch() - this.began > this.length;
+    return stopwatch() - this.began > SLICE;
   }
   async next(): Promise<void> {
     await pause();
