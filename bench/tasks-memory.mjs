@@ -1,5 +1,5 @@
 // Run by index.mjs, with --expose-gc: what 10,000 runs and listeners leave behind when they are over.
-import { createRuntime, store } from '../dist/core/index.js';
+import { createRuntime, store, task } from '../dist/core/index.js';
 
 const used = () => {
   for (let i = 0; i < 4; i++) globalThis.gc();
@@ -10,7 +10,8 @@ const visits = store('visits', { picked: null });
 const picked = visits.action('picked', (draft, id) => {
   draft.picked = id;
 });
-const save = visits.task(
+const save = task(
+  visits,
   'save',
   async ({ signal, sleep, optimistic }, id) => {
     optimistic(picked(id)).confirm();
@@ -19,7 +20,7 @@ const save = visits.task(
   },
   { overlapBy: (id) => id },
 );
-const follow = visits.task('follow', async ({ each, next, sleep }, once) => {
+const follow = task(visits, 'follow', async ({ each, next, sleep }, once) => {
   if (once) return Promise.race([next(picked), sleep(60_000)]);
   for await (const { payload } of each(picked)) if (payload === 'never') break;
 });

@@ -1,12 +1,12 @@
 // The tasks' rows of the benchmark.
-import { createRuntime, store } from '../dist/core/index.js';
+import { createRuntime, store, task } from '../dist/core/index.js';
 import { handTask } from './peers.mjs';
 import { measureAsync } from './run.mjs';
 
 /** One run after the other: it begins, its work waits once, it ends; who watches the status hears of both. */
 async function oneRun() {
   const visits = store('visits', { count: 0 });
-  const load = visits.task('load', async ({ signal }, n) => (signal.aborted ? 0 : n + 1), { overlap: 'replace' });
+  const load = task(visits, 'load', async ({ signal }, n) => (signal.aborted ? 0 : n + 1), { overlap: 'replace' });
   const runtime = createRuntime({ stores: [visits] });
   const heard = { floe: 0, peer: 0 };
   runtime.watch(load.status, () => heard.floe++);

@@ -6,12 +6,15 @@ import { root, run, runTool, tell } from './run.mjs';
 import { setUp } from './setup.mjs';
 
 const harbour = join(root, 'examples', 'harbour');
+const runScript = (name, ...args) => run(process.execPath, [join(root, 'scripts', name), ...args], { quiet: true });
 const tsc = (...args) => runTool('typescript/bin/tsc', args, { quiet: true });
 
 /** Each part of the build: its name, and how it runs. The later ones read what the earlier ones wrote. */
 export const parts = [
   ['the library', () => tsc('-b', 'tsconfig.build.json')],
-  ['the inspector', () => run(process.execPath, [join(root, 'scripts', 'bundle-inspector.mjs')], { quiet: true })],
+  ["the inspector's libraries", () => runScript('bundle-inspector.mjs', 'libraries')],
+  ['the production build', () => runScript('build-production.mjs')],
+  ["the inspector's page", () => runScript('bundle-inspector.mjs', 'page')],
   ['the harbour office', () => tsc('-p', join(harbour, 'tsconfig.demo.json'))],
   [
     'the harbour page',

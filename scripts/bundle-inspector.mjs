@@ -1,5 +1,5 @@
-// Puts the libraries of the inspector into the package, in one file, with their licences; and builds the page that
-// `floe inspect` serves. A process of its own, like all of Vite here.
+// `libraries` puts the libraries of the inspector into the package, in one file, with their licences. `page` builds the page
+// that `floe inspect` serves, out of the production build. A process of its own, like all of Vite here.
 import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { build } from 'vite';
@@ -47,21 +47,7 @@ function licencesOf(packages) {
     .join('\n\n----------------------------------------\n\n');
 }
 
-const libraries = await bundled(join(root, 'src/inspector/libraries.ts'), true);
-writeFileSync(join(out, 'libraries.js'), libraries.code);
-rmSync(join(out, 'libraries.js.map'), { force: true });
-writeFileSync(
-  join(out, 'LICENCES.txt'),
-  `The file libraries.js, and the page, hold these packages.\n\n${licencesOf(libraries.packages)}\n`,
-);
-
-const page = await bundled(join(out, 'page.js'), false);
-const folder = join(out, 'page');
-if (!existsSync(folder)) mkdirSync(folder, { recursive: true });
-writeFileSync(join(folder, 'inspector.js'), page.code);
-writeFileSync(
-  join(folder, 'index.html'),
-  `<!doctype html>
+const HTML = `<!doctype html>
 <html lang="en">
   <head>
     <meta charset="utf-8" />
@@ -74,9 +60,29 @@ writeFileSync(
   </head>
   <body></body>
 </html>
-`,
-);
-writeFileSync(
-  join(folder, 'inspector.css'),
-  'html, body { height: 100%; margin: 0; color-scheme: light dark; background: Canvas; }\n',
-);
+`;
+
+const parts = {
+  async libraries() {
+    const libraries = await bundled(join(root, 'src/inspector/libraries.ts'), true);
+    writeFileSync(join(out, 'libraries.js'), libraries.code);
+    rmSync(join(out, 'libraries.js.map'), { force: true });
+    writeFileSync(
+      join(out, 'LICENCES.txt'),
+      `The file libraries.js, and the page, hold these packages.\n\n${licencesOf(libraries.packages)}\n`,
+    );
+  },
+
+  async page() {
+    const page = await bundled(join(root, 'dist', 'production', 'inspector', 'page.js'), false);
+    const folder = join(out, 'page');
+    if (!existsSync(folder)) mkdirSync(folder, { recursive: true });
+    writeFileSync(join(folder, 'inspector.js'), page.code);
+    writeFileSync(join(folder, 'index.html'), HTML);
+    writeFileSync(
+      join(folder, 'inspector.css'),
+      'html, body { height: 100%; margin: 0; color-scheme: light dark; background: Canvas; }\n',
+    );
+  },
+};
+await parts[process.argv[2]]();

@@ -1,7 +1,7 @@
 // What was declared about an action or a task, found by its name: for tools, which hold recorded steps and no creators.
 import type { About } from './action.js';
 import type { StoreDefinition } from './store.js';
-import { freeTasks, type TaskDefinition } from './task.js';
+import { freeTasks, type DeclaredTask } from './handled.js';
 
 /** What was declared about an action: by the store that declared it, or else by the creator that a store handles. */
 export function aboutAction(type: string, stores: Iterable<StoreDefinition>): About | undefined {
@@ -16,7 +16,7 @@ export function aboutAction(type: string, stores: Iterable<StoreDefinition>): Ab
 export function aboutTask(
   name: string,
   stores: Iterable<StoreDefinition>,
-  known: Iterable<TaskDefinition>,
+  known: Iterable<DeclaredTask>,
 ): About | undefined {
   const tasks = [...known, ...freeTasks, ...Array.from(stores, (store) => store.tasks).flat()];
   return tasks.find((task) => task.name === name)?.options.about;

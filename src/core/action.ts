@@ -1,4 +1,6 @@
-import { badName } from './errors.js';
+import { badName, notAnAction } from './errors.js';
+import { DEV } from './mode.js';
+import { guardData } from './plain.js';
 import type { Source } from './source.js';
 import type { StoreDefinition } from './store.js';
 
@@ -139,4 +141,15 @@ export function takesPayload(change: (...args: never[]) => unknown): boolean {
     } else if (letter === ',' && depth === 1) return /^\s*[^\s)]/.test(text.slice(i + 1));
   }
   return false;
+}
+
+/**
+ * Checks what is dispatched, which belongs to the runtime from then on: development freezes it.
+ * @throws FLOE_NOT_AN_ACTION, FLOE_NOT_PLAIN_DATA
+ */
+export function checkAction(action: AnyAction): void {
+  if (typeof action !== 'object' || action === null || typeof action.type !== 'string') throw notAnAction(action);
+  if (!DEV) return;
+  guardData(action.payload, { at: '', what: `The payload of '${action.type}'` });
+  Object.freeze(action);
 }

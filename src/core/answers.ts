@@ -2,14 +2,14 @@
 import { makerOf, type AnyAction, type AnyCreator } from './action.js';
 import { unknownAction } from './errors.js';
 import type { Slot } from './slot.js';
+import { freeTasks, startsWith, type DeclaredTask } from './handled.js';
 import { declared, type Change, type StoreDefinition } from './store.js';
-import { freeTasks, startsWith, type TaskDefinition } from './task.js';
 
 /** Who answers actions of one type. */
 export interface Answers {
   readonly maker: AnyCreator | undefined;
   readonly stores: readonly { readonly slot: Slot; readonly changes: readonly Change[] }[];
-  readonly tasks: readonly TaskDefinition[];
+  readonly tasks: readonly DeclaredTask[];
   /** The only one that answers, with its only change: the common case, for the short way. */
   readonly alone: { readonly slot: Slot; readonly change: Change } | undefined;
 }

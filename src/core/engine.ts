@@ -1,6 +1,6 @@
 // The engine of a runtime: which stores there are, how an action goes through them, what is attached, and who is told.
 import { aboutAction, aboutTask } from './about.js';
-import { makerOf, type About, type AnyAction } from './action.js';
+import { checkAction, makerOf, type About, type AnyAction } from './action.js';
 import { Answering } from './answers.js';
 import { brokenBy, Changing, isThenable } from './changing.js';
 import { KnownTouches, type Touches } from './touches.js';
@@ -14,9 +14,8 @@ import {
   fieldsLost,
   FloeError,
   nameTaken,
-  needMissing,
+  notATaskCall,
   notHandled,
-  notAnAction,
   wrongPlace,
 } from './errors.js';
 import { currentReader, unnoted } from './graph.js';
@@ -27,23 +26,15 @@ import type { Settling } from './optimistic.js';
 import { guardData, hasOwn, isContainer, put, sameData } from './plain.js';
 import type { HoldHost } from './hold.js';
 import { Reading, type Ground, type Informed } from './reading.js';
-import type { TaskRun } from './run.js';
-import { Runs, type RunHost } from './runs.js';
-import { STILL, type DispatchResult, type Problem, type RuntimeOptions } from './runtime.js';
+import type { DispatchResult, Problem, RuntimeOptions } from './runtime.js';
 import { Settlement, type SettlementHost } from './settlement.js';
 import { makeSlot, slotChange, type Slot, type SlotChange } from './slot.js';
 import type { Read, Source } from './source.js';
 import { checkKept, checkTables, type Change, type StoreDefinition } from './store.js';
-import {
-  callOf,
-  isStatuses,
-  statusesNamed,
-  type Need,
-  type Optimistic,
-  type Statuses,
-  type TaskCall,
-  type TaskDefinition,
-} from './task.js';
+import { endLostRuns } from './features/tasks/lost-runs.js';
+import { isStatuses, statusesNamed } from './features/tasks/statuses.js';
+import type { Applying, Feature, Hooks, Kernel, Running } from './feature.js';
+import type { DeclaredTask } from './handled.js';
 import type { InnerWatching } from './watcher.js';
 import {
   ATTACH,
@@ -70,14 +61,6 @@ interface Group {
   readonly later: (() => void)[];
 }
 
-/** How an action of a run is applied. */
-interface Applying {
-  /** Why it can no longer be applied, if it cannot. */
-  readonly stopped?: () => string | undefined;
-  /** Told of the entry that an optimistic action became, and then that it is applied. */
-  readonly optimistic?: { became(entry: Settling): void; applied(): void } | undefined;
-}
-
 /** A dispatch out of a watcher, and the one whose watchers made it. */
 interface Link {
   readonly type: string;
@@ -99,7 +82,7 @@ interface Queued {
 }
 
 const BY_CODE: Cause = { by: 'code' };
-const NO_TASKS: readonly TaskDefinition[] = [];
+const NO_TASKS: readonly DeclaredTask[] = [];
 const NO_CHANGES: readonly StoreChange[] = [];
 
 /** A longer chain, in which each dispatch comes out of a watcher of the one before, is taken for an endless loop. */
@@ -109,7 +92,7 @@ const MOST_LINKS = 100;
 const MOST_QUEUED = 100_000;
 
 /** What a runtime is made of: the stores with their states, and the one line of transitions. */
-export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
+export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
   private readonly ends = new Ends(() => new Reading(this));
   readonly slots = this.ends.slots;
   private readonly initial: Readonly<Record<string, unknown>>;
@@ -118,8 +101,6 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   private readonly interceptors: { readonly name: string; readonly fn: Interceptor }[] = [];
   private readonly answering: Answering;
   private readonly changing: Changing;
-  /** No task begins by itself. */
-  private readonly still: boolean;
   /** Definitions of modules that were reloaded since, and what came in their place. */
   private readonly retired = new Map<StoreDefinition, StoreDefinition>();
   /** What is reported once: stores with a second definition, types of actions that nothing handles. */
@@ -146,8 +127,8 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   private moving = false;
   private timed = { reading: -Infinity, time: 0 };
   private readonly settlement: Settlement;
-  private readonly runs = new Runs(this);
-  private readonly needs = new Map<Need<never>, unknown>();
+  private readonly features = new Map<Feature, Hooks>();
+  private readonly afterHooks: Required<Pick<Hooks, 'after'>>[] = [];
   private readonly waiting = new Set<() => void>();
   private ended = false;
   /** Fulfilled when every listener has done what it does at the end. */
@@ -156,16 +137,14 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   readonly random: () => number;
   readonly after: (ms: number, fn: () => void) => () => void;
 
-  constructor(private readonly options: RuntimeOptions) {
-    const { initial = {}, clock, random = Math.random, needs = [] } = options;
+  constructor(readonly options: RuntimeOptions) {
+    const { initial = {}, clock, random = Math.random } = options;
     this.now = typeof clock === 'function' ? clock : clock ? () => clock.now() : Date.now;
     this.after = typeof clock === 'object' ? (ms, fn) => clock.after(ms, fn) : timer;
     this.random = random;
-    this.still = options[STILL] === true;
     this.answering = new Answering(this.slots, (store) => this.slot(store));
     this.changing = new Changing(options.checkPurity);
     this.settlement = new Settlement(this);
-    for (const { need, value } of needs) this.needs.set(need, value);
     const given = typeof initial === 'string' ? fromText(initial) : initial;
     if (!isContainer(given) || Array.isArray(given)) throw badSnapshot('it is not an object with the states of stores');
     this.initial = given;
@@ -268,7 +247,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     if (rehydrated.length > 0) this.tellFact('rehydrated', rehydrated, 'storage');
     for (const { store, stored } of reading) this.fillWhenRead(this.slots.get(store.name)!, stored);
     const starting = fresh.flatMap((store) => store.tasks.filter(({ options }) => options.atStart));
-    if (starting.length > 0) this.startTasks(starting);
+    this.startTasks(starting);
   }
 
   /**
@@ -317,9 +296,9 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   }
 
   /** Tasks that begin with their stores: not inside a selector that was the first to read one. */
-  startTasks(tasks: readonly TaskDefinition[]): void {
-    if (this.still) return;
-    const start = (): void => this.later(() => this.runs.atStart(tasks));
+  startTasks(tasks: readonly DeclaredTask[]): void {
+    if (tasks.length === 0) return;
+    const start = (): void => this.use(tasks[0].feature).begin?.(tasks);
     if (this.changing.inside || currentReader()) void Promise.resolve().then(start);
     else start();
   }
@@ -368,7 +347,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   }
 
   /** What came in the place of a definition when its module was reloaded, if it was. */
-  private successorOf(store: StoreDefinition): StoreDefinition | undefined {
+  successorOf(store: StoreDefinition): StoreDefinition | undefined {
     let next = this.retired.get(store);
     for (let one = next; one; one = this.retired.get(one)) next = one;
     return next;
@@ -390,14 +369,13 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
       return result;
     } finally {
       this.calls--;
-      if (this.runs.isRestarting) this.restart();
+      if (this.features.size > 0) this.becomeIdle();
       if (this.faults.length > 0) this.raise(result === undefined);
     }
   }
 
-  /** Tasks that live as long as the runtime, and whose runs ended with the line that was left, begin again. */
-  private restart(): void {
-    if (this.calls === 0 && !this.notifying && !this.ended) this.later(() => this.runs.restart());
+  private becomeIdle(): void {
+    if (this.calls === 0 && !this.notifying) for (const hooks of this.features.values()) hooks.idle?.();
   }
 
   /** The cause of a dispatch now: an interceptor besides the action that it decides about, or the application. */
@@ -424,7 +402,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
       return result;
     } finally {
       this.calls--;
-      if (this.runs.isRestarting) this.restart();
+      if (this.features.size > 0) this.becomeIdle();
       if (this.faults.length > 0) this.raise(failed);
     }
   }
@@ -505,7 +483,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     });
   }
 
-  private stop(action: AnyAction, cause: Cause, reason: string): 'stopped' {
+  stop(action: AnyAction, cause: Cause, reason: string): 'stopped' {
     this.fruitless(action, cause, 'stopped', reason);
     return 'stopped';
   }
@@ -588,13 +566,14 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     if (transition) this.tell(transition);
     this.notify();
     by?.optimistic?.applied();
-    this.heard(action, tasks, transition);
+    this.afterwards(action, tasks, transition);
     return outcome;
   }
 
   /** Development only: says once that an action does nothing. */
   private noteNotHandled(type: string): void {
-    if (!this.runs.listensTo(type)) this.reportOnce(`action ${type}`, () => notHandled(type));
+    for (const hooks of this.features.values()) if (hooks.awaits?.(type)) return;
+    this.reportOnce(`action ${type}`, () => notHandled(type));
   }
 
   private reportOnce(what: string, error: () => FloeError): void {
@@ -603,13 +582,17 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     this.problem(error());
   }
 
-  heard(action: AnyAction, answering: readonly TaskDefinition[], transition: Transition | undefined): void {
-    const tasks = this.still ? NO_TASKS : answering;
-    if (tasks.length === 0 && !this.runs.listens) return;
-    // The work of tasks that begin is the application's: it finds what is shown.
-    const hear = (): void => this.ends.outside(() => this.runs.heard(action, tasks, transition));
-    if (this.group) this.group.heard.push(hear);
-    else hear();
+  /** The last stage: work that an action starts. */
+  private afterwards(action: AnyAction, tasks: readonly DeclaredTask[], transition: Transition | undefined): void {
+    if (tasks.length > 0) this.use(tasks[0].feature);
+    if (this.afterHooks.length === 0) return;
+    // The work that begins is the application's: it finds what is shown.
+    const after = (): void =>
+      this.ends.outside(() => {
+        for (const hooks of this.afterHooks) hooks.after(action, tasks, transition);
+      });
+    if (this.group) this.group.heard.push(after);
+    else after();
   }
 
   /** The short way for the common case: one change of one store, without a listener. */
@@ -617,14 +600,14 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     const before = slot.state;
     const after = this.changing.alone(slot, change, before, action);
     if (after === before) {
-      if (this.runs.listens) this.heard(action, NO_TASKS, undefined);
+      if (this.afterHooks.length > 0) this.afterwards(action, NO_TASKS, undefined);
       return 'unchanged';
     }
     if (DEV) guardData(after, { at: '', what: `The state of '${slot.store.name}' after '${action.type}'` });
     slot.state = after;
     slot.place.changed(before, after, slot.editing);
     this.notify();
-    if (this.runs.listens) this.heard(action, NO_TASKS, undefined);
+    if (this.afterHooks.length > 0) this.afterwards(action, NO_TASKS, undefined);
     return 'applied';
   }
 
@@ -652,7 +635,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     }
     this.tell(transition);
     this.notify();
-    this.heard(action, NO_TASKS, transition);
+    if (this.afterHooks.length > 0) this.afterwards(action, NO_TASKS, transition);
     return outcome;
   }
 
@@ -794,10 +777,14 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   }
 
   endLost(reason: 'branch' | 'import', claimed: readonly RunNote[]): void {
-    this.atLive(() => {
-      for (const { store, state } of [...this.slots.values()])
-        if (store.internal && isStatuses(store.name, state)) this.runs.endLost(store, state, reason, claimed);
-    });
+    const running = (statuses: string): Running | undefined => {
+      for (const hooks of this.features.values()) {
+        const found = hooks.running?.(statuses);
+        if (found) return found;
+      }
+      return undefined;
+    };
+    this.atLive(() => endLostRuns(this, running, reason, claimed));
   }
 
   isShown(transition: Transition | undefined): boolean {
@@ -805,7 +792,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
   }
 
   leave(stays: (transition: Transition) => boolean, reason: 'branch' | 'import'): void {
-    this.runs.leave(stays, reason);
+    for (const hooks of this.features.values()) hooks.leave?.(stays, reason);
   }
 
   // ---- optimistic actions ----
@@ -835,41 +822,45 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
       this.atLive(() => {
         const transition = this.settlement.settle(entry, how, cause, replacement);
         this.notify();
-        if (replacement) this.heard(replacement, this.answering.to(replacement).tasks, transition);
+        if (replacement) this.afterwards(replacement, this.answering.to(replacement).tasks, transition);
       }),
     );
   }
 
   about(kind: 'action' | 'task', name: string): About | undefined {
     const stores = this.stores();
-    return kind === 'action' ? aboutAction(name, stores) : aboutTask(name, stores, this.runs.definitions);
+    return kind === 'action'
+      ? aboutAction(name, stores)
+      : aboutTask(name, stores, Array.from(this.features.values(), ({ tasks = [] }) => [...tasks]).flat());
   }
 
-  // ---- tasks ----
+  // ---- features ----
 
-  run(given: TaskCall<unknown>): TaskRun {
-    const call = this.renewed(callOf(given));
-    this.mayRun(call.task.name);
-    if (this.moving) return this.runs.neverStarted(call, 'travel');
-    return this.call(() => {
-      if (!this.notifying) this.beHere();
-      return this.runs.start(call, this.deciding ? this.byDispatcher() : this.byCode());
-    });
+  use<H extends Hooks>(feature: Feature<H>): H {
+    const known = this.features.get(feature);
+    if (known) return known as H;
+    const hooks = feature.install(this);
+    this.features.set(feature, hooks);
+    if (hooks.after) this.afterHooks.push(hooks as Required<Pick<Hooks, 'after'>>);
+    return hooks;
   }
 
-  /** The call of the task that a reloaded module declares in the place of an older one. */
-  private renewed(call: TaskCall<unknown>): TaskCall<unknown> {
-    const { store, name } = call.task;
-    const task = store && this.successorOf(store)?.tasks.find((one) => one.name === name);
-    return task ? { task, args: call.args } : call;
+  /** Runs what a call says, by the feature that the call names. */
+  run(call: unknown): unknown {
+    const task = (call as { readonly task?: DeclaredTask } | null | undefined)?.task;
+    if (typeof task?.feature?.install !== 'function') throw notATaskCall(call);
+    return this.use(task.feature).run!(call);
   }
 
-  mayRun(task: string): void {
-    this.open('run');
-    this.forbidInside(`run of '${task}'`);
-    if (this.group) throw asyncInAtomic(`running '${task}'`);
+  get isClosed(): boolean {
+    return this.ended;
   }
-
+  get isInTransaction(): boolean {
+    return this.group !== undefined;
+  }
+  get isMoving(): boolean {
+    return this.moving;
+  }
   get recorded(): boolean {
     return this.listeners.length > 0;
   }
@@ -878,88 +869,39 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     return this.atLive(() => this.ends.reading.read(source) as T);
   }
 
-  dispatchBy(run: TaskRun, action: AnyAction, optimistic?: Applying['optimistic']): DispatchResult {
-    checkAction(action);
-    const cause: Cause = { by: 'task', run: run.id };
-    const stopped = (): string | undefined => {
-      const { reason } = run;
-      return reason === undefined ? undefined : `its run is over: ${reason}`;
-    };
-    const why = this.ended ? 'its run is over: closed' : stopped();
+  beginWork(): Cause {
+    if (!this.notifying) this.beHere();
+    return this.deciding ? this.byDispatcher() : this.byCode();
+  }
+
+  dispatchLive(action: AnyAction, cause: Cause, by: Applying): DispatchResult {
+    const why = this.ended ? 'its run is over: closed' : by.stopped?.();
     if (why !== undefined) return this.atLive(() => this.stop(action, cause, why));
     this.forbidInside('dispatch');
-    const by = { stopped, optimistic };
     if (this.notifying) return this.enqueue(action, cause, by);
     return this.call(() => this.atLive(() => this.decide(action, cause, by)));
   }
 
-  atomicBy<T>(run: TaskRun, fn: () => T): T {
-    // What a run does after its end is stopped, action by action.
-    return this.ended || run.reason !== undefined ? fn() : this.atLive(() => this.atomic(fn));
-  }
-
-  optimisticBy(run: TaskRun, action: AnyAction): Optimistic {
-    let entry: Settling | undefined;
-    let settled: { readonly how: 'confirmed' | 'reverted'; readonly action: AnyAction | undefined } | undefined;
-    const cause: Cause = { by: 'task', run: run.id };
-    const settle = (how: 'confirmed' | 'reverted', replacement?: AnyAction): void => {
-      if (settled) return;
-      this.forbidInside(how === 'confirmed' ? 'confirm' : 'revert');
-      if (replacement) checkAction(replacement);
-      // Not there yet: an interceptor holds it, and it is settled as soon as it is applied.
-      if (entry?.open) this.settle(entry, how, cause, replacement);
-      // It belongs to a line that was left; what is known by now is news for the present one.
-      else if (entry && replacement) this.dispatchBy(run, replacement);
-      settled = { how, action: replacement };
-      if (entry) run.open?.delete(entry);
-    };
-    const result = this.dispatchBy(run, action, {
-      became: (applied) => {
-        entry = applied;
-        (run.open ??= new Set()).add(applied);
-      },
-      applied: () => {
-        if (!settled || !entry) return;
-        run.open?.delete(entry);
-        this.settle(entry, settled.how, cause, settled.action);
-      },
-    });
-    return {
-      result,
-      confirm: (replacement) => settle('confirmed', replacement),
-      revert: () => settle('reverted'),
-    };
-  }
-
-  answerTo(need: Need<unknown>, task: string): unknown {
-    if (!this.needs.has(need)) throw needMissing(need.name, task);
-    return this.needs.get(need);
-  }
-
-  noteRun(
-    task: Pick<TaskDefinition, 'name' | 'statuses'>,
-    next: ((state: Statuses) => Statuses) | undefined,
-    { fact, run, cause, reason }: { fact: FactName; run: RunNote; cause: Cause; reason?: unknown },
+  noteFact(
+    fact: FactName,
+    changed: SlotChange | undefined,
+    cause: Cause,
+    more: Partial<Transition>,
   ): Transition | undefined {
-    return this.atLive(() => {
-      const slot = this.slot(task.statuses);
+    if (changed) {
+      const { slot, after } = changed;
       const before = slot.state;
-      const after = next ? next(before as Statuses) : before;
-      const changed = after === before ? [] : [slotChange(slot, after)];
-      let transition: Transition | undefined;
-      if (after !== before) {
-        if (DEV) guardData(after, { at: '', what: `The status of '${task.name}'` });
-        slot.state = after;
-        slot.told ||= this.recorded;
-        slot.place.changed(before, after, undefined);
-      }
-      if (this.recorded) {
-        transition = this.ofFact(fact, changed, cause, { run, ...(reason !== undefined && { reason }) });
-        this.tell(transition);
-      }
-      this.notify();
-      return transition;
-    });
+      slot.state = after;
+      slot.told ||= this.recorded;
+      slot.place.changed(before, after, undefined);
+    }
+    let transition: Transition | undefined;
+    if (this.recorded) {
+      transition = this.ofFact(fact, changed ? [changed] : NO_CHANGES, cause, more);
+      this.tell(transition);
+    }
+    this.notify();
+    return transition;
   }
 
   // ---- states from elsewhere ----
@@ -1115,7 +1057,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
       this.queued = 0;
       // Without a caller there is nowhere to throw it.
       if (this.calls === 0 && this.faults.length > 0) for (const error of this.faults.splice(0)) this.problem(error);
-      if (this.runs.isRestarting) this.restart();
+      if (this.features.size > 0) this.becomeIdle();
     }
   }
 
@@ -1176,7 +1118,7 @@ export class Engine implements Host, Ground, RunHost, SettlementHost, HoldHost {
     if (this.ended) return this.closing;
     for (const end of this.waiting) end();
     this.waiting.clear();
-    this.runs.close();
+    for (const hooks of this.features.values()) hooks.close?.();
     this.ended = true;
     this.ends.due.clear();
     this.queue.length = 0;
@@ -1197,12 +1139,4 @@ function sameFields(a: StoreDefinition, b: StoreDefinition): boolean {
   if (!isContainer(before) || !isContainer(after)) return typeof before === typeof after;
   const fields = (state: object): string => JSON.stringify(Object.keys(state).sort());
   return Array.isArray(before) === Array.isArray(after) && fields(before) === fields(after);
-}
-
-/** What is dispatched belongs to the runtime from then on. */
-function checkAction(action: AnyAction): void {
-  if (typeof action !== 'object' || action === null || typeof action.type !== 'string') throw notAnAction(action);
-  if (!DEV) return;
-  guardData(action.payload, { at: '', what: `The payload of '${action.type}'` });
-  Object.freeze(action);
 }

@@ -2,7 +2,8 @@
 export { store, at } from './store.js';
 export { action } from './action.js';
 export { selector } from './source.js';
-export { task, need } from './task.js';
+export { task } from './features/tasks/task.js';
+export { need } from './features/tasks/need.js';
 export { createRuntime, defaultRuntime } from './runtime.js';
 export { actionLog, confirmation } from './interceptor.js';
 export { applyPatch } from './patch.js';
@@ -30,15 +31,13 @@ export type {
   TaskAbout,
   TaskError,
   AnyTask,
-  Handled,
-  PayloadOf,
   Run,
   Overlap,
   Optimistic,
-  Need,
-  Given,
   Work,
-} from './task.js';
+} from './features/tasks/types.js';
+export type { Need, Given } from './features/tasks/need.js';
+export type { Handled, PayloadOf } from './handled.js';
 export type { Watching } from './watcher.js';
 export type { Selection, Observer } from './selection.js';
 export type { ActionLogOptions, Interceptor, InterceptorTools } from './interceptor.js';

@@ -9,7 +9,8 @@ import { checkChoice, checkOptions } from './options.js';
 import { LiveSelection, type Selection } from './selection.js';
 import type { Read, Source } from './source.js';
 import { definitionOf, StoreDefinition, type Store } from './store.js';
-import type { AnyTask, Given, Run, TaskCall } from './task.js';
+import type { Given } from './features/tasks/need.js';
+import type { AnyTask, Run, TaskCall } from './features/tasks/types.js';
 import { ATTACH, HOST, PLACES, type Attachment, type StoragePlaces } from './transition.js';
 import { WATCH_OPTIONS, type Watching } from './watcher.js';
 

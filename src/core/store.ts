@@ -24,26 +24,12 @@ import {
   selectorOf,
   SOURCE,
   type Derivation,
-  type Read,
   type Recipe,
   type Selector,
   type SelectorOptions,
   type Source,
 } from './source.js';
-import {
-  answersType,
-  creatorsOf,
-  typesOf,
-  makeTask,
-  type Task,
-  type TaskDefinition,
-  type TaskOptions,
-  type Handled,
-  type OverlapBy,
-  type PayloadOf,
-  type WhenOptions,
-  type Work,
-} from './task.js';
+import { creatorsOf, handlesType, typesOf, type DeclaredTask, type Handled, type PayloadOf } from './handled.js';
 import type { Touches } from './touches.js';
 
 /** How a store answers an action: edits its draft, or returns the next state. Never both, never later. */
@@ -136,29 +122,6 @@ export interface Store<N extends string = string, S = unknown> extends Source<S>
     derive: (state: S, ...args: A) => T,
     options?: SelectorOptions<T>,
   ): Selector<T, A>;
-  /**
-   * Declares work over time beside the store. Say what is to be done, in the imperative. Nothing happens until it is run:
-   * `runtime.run(loadVisits('2031-03-02'))`, or `when` an action comes.
-   * @example
-   * export const loadVisits = visits.task('load', async ({ dispatch, use, signal }, day: string) => {
-   *   dispatch(visitsArrived(await use(office).visits(day, { signal })));
-   * }, { overlap: 'replace' });
-   */
-  task<A extends readonly unknown[], T, const C extends Handled, B extends OverlapBy<A> = OverlapBy<A>>(
-    name: string,
-    run: Work<A, T>,
-    options: WhenOptions<A, C> & { readonly overlapBy?: B },
-  ): Task<A, T, Parameters<B>>;
-  task<A extends readonly unknown[], T, B extends OverlapBy<A> = OverlapBy<A>>(
-    name: string,
-    run: Work<A, T>,
-    options: TaskOptions<A> & { readonly overlapBy?: B; readonly unless: (read: Read, ...args: A) => unknown },
-  ): Task<A, T | undefined, Parameters<B>>;
-  task<A extends readonly unknown[], T, B extends OverlapBy<A> = OverlapBy<A>>(
-    name: string,
-    run: Work<A, T>,
-    options?: Omit<TaskOptions<A>, 'when'> & { readonly overlapBy?: B },
-  ): Task<A, T, Parameters<B>>;
   /** A rule that must hold after every transition. Reported when broken, or refused: see `createRuntime({ invariants })`. */
   invariant(name: string, holds: (state: S) => boolean): this;
   /** Ready-made actions: `replace(next)`, `merge(part)`, `remove(...keys)`. */
@@ -205,7 +168,7 @@ export class StoreDefinition implements Source<unknown> {
   private readonly changes = new Map<string, Change[]>();
   private readonly whens: { readonly answered: Handled; readonly change: Change }[] = [];
   private readonly rules: Rule[] = [];
-  private readonly ownTasks: TaskDefinition[] = [];
+  private readonly ownTasks: DeclaredTask[] = [];
   private readonly own = new Map<object, unknown>();
   /** What is declared, by kind and name. */
   private readonly names = new Set<string>();
@@ -249,7 +212,7 @@ export class StoreDefinition implements Source<unknown> {
 
   private *answersFor(type: string): Iterable<Change> {
     if (this.original) yield* this.original.answersFor(type);
-    for (const { answered, change } of this.whens) if (answersType(answered, type)) yield change;
+    for (const { answered, change } of this.whens) if (handlesType(answered, type)) yield change;
   }
 
   /** The types of the actions that it answers. */
@@ -337,7 +300,7 @@ export class StoreDefinition implements Source<unknown> {
   }
 
   action(name: string, change: Change, options?: ActionOptions): AnyCreator {
-    const type = this.declare('action', name);
+    const type = this.nameOf('action', name);
     checkOptions(`The action '${type}'`, options, ['about']);
     this.answer(type, change);
     if (options?.about) this.abouts.set(type, options.about);
@@ -362,14 +325,14 @@ export class StoreDefinition implements Source<unknown> {
     derive: (state: never, ...args: never[]) => unknown,
     options?: SelectorOptions<never>,
   ): unknown {
-    const full = this.declare('selector', name);
+    const full = this.nameOf('selector', name);
     const made = makeSelector(full, this, derive, options) as { readonly [DERIVATION]: Derivation };
     this.derivations.set(full, made[DERIVATION]);
     return made;
   }
 
   /** The full name of what is declared. A name serves once for each kind: with two, which one counts would be chance. */
-  private declare(kind: 'action' | 'selector' | 'task', name: unknown): string {
+  nameOf(kind: 'action' | 'selector' | 'task', name: unknown): string {
     const full = `${this.name}.${plainName(`${kind === 'action' ? 'An' : 'A'} ${kind} of '${this.name}'`, name)}`;
     const key = `${kind} ${full}`;
     if (this.names.has(key)) throw nameTaken(`The ${kind}`, full);
@@ -377,16 +340,12 @@ export class StoreDefinition implements Source<unknown> {
     return full;
   }
 
-  task(name: string, work: Work<never[], unknown>, options?: TaskOptions<never[]>): unknown {
-    const full = this.declare('task', name);
-    const { definition, made } = makeTask(full, work, options);
-    definition.store = this;
-    this.ownTasks.push(definition);
+  addTask(task: DeclaredTask): void {
+    this.ownTasks.push(task);
     declared++;
-    return made;
   }
 
-  get tasks(): readonly TaskDefinition[] {
+  get tasks(): readonly DeclaredTask[] {
     return this.ownTasks;
   }
 

@@ -1,6 +1,6 @@
 import type { AnyAction, Handled } from '../core/index.js';
 import { StoreDefinition, type Change } from '../core/store.js';
-import { answersType } from '../core/task.js';
+import { handlesType } from '../core/handled.js';
 
 /** A store whose state is a place, and which says what becomes of the browser's history. */
 export class LocationDefinition extends StoreDefinition {
@@ -29,7 +29,7 @@ export class LocationDefinition extends StoreDefinition {
   replaces({ type, payload }: AnyAction): boolean {
     if (type.startsWith(`${this.name}.`))
       return (payload as { readonly replace?: unknown } | undefined)?.replace === true;
-    const handlers = this.handled.filter(({ answered }) => answersType(answered, type));
+    const handlers = this.handled.filter(({ answered }) => handlesType(answered, type));
     return handlers.length > 0 && handlers.every(({ replace }) => replace);
   }
 }

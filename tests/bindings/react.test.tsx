@@ -1,6 +1,6 @@
 import { expect, test } from '@jest/globals';
 import { act, cleanup, render, screen } from '@testing-library/react';
-import { createRuntime, selector, store, type Run } from 'floe';
+import { createRuntime, selector, store, type Run, task } from 'floe';
 import { memoryArea, storageIn } from 'floe/persist';
 import { RuntimeProvider, useAction, useReady, useRuntime, useSelection, useTask } from 'floe/react';
 import { recording } from 'floe/trace';
@@ -63,7 +63,7 @@ test('components show what they select, render only for that, and follow the tra
 
 test('a component runs a task, shows where it is, and cancels it', async () => {
   let answer: (phase: string) => void = () => undefined;
-  const depart = visits.task('depart', async ({ dispatch }, id: string) => {
+  const depart = task(visits, 'depart', async ({ dispatch }, id: string) => {
     const phase = await new Promise<string>((resolve) => (answer = resolve));
     if (phase === 'departed') dispatch(departed(id));
     return phase;

@@ -8,7 +8,7 @@ import type { Browser } from 'playwright-core';
 import { launch } from '../support/page.js';
 
 const visits = (hot: string, greeting: string, by: number): string => `
-import { store } from 'floe';
+import { store, task } from 'floe';
 import { runtime } from './runtime';
 
 export const visits = store('visits', { count: 0 });
@@ -16,7 +16,7 @@ export const counted = visits.action('counted', (draft) => {
   draft.count += ${by};
 });
 export const greeting = visits.selector('greeting', ({ count }) => \`${greeting} \${count}\`);
-export const count = visits.task('count', ({ dispatch }) => void dispatch(counted()));
+export const count = task(visits, 'count', ({ dispatch }) => void dispatch(counted()));
 void runtime;
 ${hot}
 `;

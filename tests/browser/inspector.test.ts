@@ -252,8 +252,10 @@ describe('state and derived values', () => {
     const stores = page.getByRole('group', { name: 'Stores to show' });
     for (const box of await stores.getByRole('checkbox').all()) await box.uncheck();
     await stores.getByLabel('log', { exact: true }).check();
-    await page.locator('floe-tree [aria-level="1"]').filter({ hasText: 'port' }).first().waitFor({ state: 'hidden' });
-    expect(await page.locator('floe-tree [aria-level="1"]').count()).toBe(1);
+    const shown = page.locator('floe-tree [aria-level="1"]');
+    await shown.filter({ hasText: 'log' }).first().waitFor();
+    await shown.filter({ hasText: 'port' }).first().waitFor({ state: 'hidden' });
+    expect(await shown.count()).toBe(1);
     await page.locator('floe-tree .row', { hasText: 'log' }).first().click();
     await page.locator('floe-tree .row', { hasText: 'note' }).first().click();
     await page.locator('floe-history code', { hasText: '/log/note' }).waitFor();

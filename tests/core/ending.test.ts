@@ -1,6 +1,6 @@
 // How runs end: cancelled in the middle of a loop, left behind by a branch or an import, and whatever they throw.
 import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
-import { createRuntime, store, type AnyAction, type Run, type TaskContext } from 'floe';
+import { createRuntime, store, type AnyAction, type Run, type TaskContext, task } from 'floe';
 import { recording } from 'floe/trace';
 import { handClock, testRuntime } from 'floe/testing';
 
@@ -55,11 +55,11 @@ describe('a loop that catches everything', () => {
     'over %s stops after %s, and learned of it once',
     async (wait, how) => {
       const { watch, ticked, noted } = declare();
-      const child = watch.task('child', ({ sleep }) => sleep(10));
+      const child = task(watch, 'child', ({ sleep }) => sleep(10));
       const late = store('late', {});
       let rounds = 0;
       const codes: unknown[] = [];
-      const poll = watch.task('poll', async (context) => {
+      const poll = task(watch, 'poll', async (context) => {
         for (;;) {
           if (++rounds > 1000) throw new Error('it spins');
           try {
@@ -95,7 +95,7 @@ describe('a loop that catches everything', () => {
     const { watch } = declare();
     let answer: () => void = () => undefined;
     const seen: unknown[] = [];
-    const fetching = watch.task('fetching', async ({ sleep }) => {
+    const fetching = task(watch, 'fetching', async ({ sleep }) => {
       await new Promise<void>((resolve) => (answer = resolve));
       for (let i = 0; i < 5; i++)
         await sleep(1).then(
@@ -117,8 +117,8 @@ describe('what a run does not await', () => {
   test('raises no unhandled rejection when the run is cancelled: loops that float, items asked for, children', async () => {
     const { watch, ticked } = declare();
     const ended: string[] = [];
-    const child = watch.task('child', ({ sleep }) => sleep(1000));
-    const busy = watch.task('busy', async ({ sleep, each, next, run }) => {
+    const child = task(watch, 'child', ({ sleep }) => sleep(1000));
+    const busy = task(watch, 'busy', async ({ sleep, each, next, run }) => {
       void (async () => {
         for (;;) await sleep(10);
       })();
@@ -146,7 +146,7 @@ describe('what a run does not await', () => {
   test('many waits at once are all refused, when the work waits for all of them', async () => {
     const { watch } = declare();
     const refused: string[] = [];
-    const many = watch.task('many', async ({ sleep }) => {
+    const many = task(watch, 'many', async ({ sleep }) => {
       const all = await Promise.allSettled(Array.from({ length: 3000 }, () => sleep(10)));
       for (const { status } of all) refused.push(status);
     });
@@ -161,7 +161,7 @@ describe('what a run does not await', () => {
   test('two that ask for the next item get one each, in their order', async () => {
     const { watch, noted } = declare();
     const seen: unknown[] = [];
-    const both = watch.task('both', async ({ each }) => {
+    const both = task(watch, 'both', async ({ each }) => {
       const all = each(noted);
       const asked = [all.next(), all.next()];
       for (const { value } of await Promise.all(asked)) seen.push((value as { payload: string }).payload);
@@ -196,7 +196,7 @@ describe('whatever a task throws', () => {
     async (name) => {
       const { watch } = declare();
       const thrown = throws[name]();
-      const fail = watch.task('fail', async () => {
+      const fail = task(watch, 'fail', async () => {
         await Promise.resolve();
         throw thrown;
       });
@@ -216,7 +216,8 @@ describe('a task that begins with the runtime', () => {
     const { watch, ticked, noted } = declare();
     const heard: string[] = [];
     const starts: number[] = [];
-    const poll = watch.task(
+    const poll = task(
+      watch,
       'poll',
       async ({ sleep, dispatch, each, now }) => {
         starts.push(now());
@@ -270,7 +271,8 @@ describe('a task that begins with the runtime', () => {
   test('does not begin again when it ended by itself or was cancelled, nor in a runtime that is still', () => {
     const { watch, noted } = declare();
     let starts = 0;
-    const once = watch.task(
+    const once = task(
+      watch,
       'once',
       () => {
         starts++;
@@ -292,7 +294,7 @@ describe('a task that begins with the runtime', () => {
     const { watch } = declare();
     const clock = handClock();
     const seen: number[] = [];
-    watch.task('begin', ({ now }) => void seen.push(now(), clock.now()), { atStart: true });
+    task(watch, 'begin', ({ now }) => void seen.push(now(), clock.now()), { atStart: true });
     const runtime = testRuntime({ stores: [watch], clock });
     await runtime.clock.advance(5);
     expect([runtime.clock === clock, seen[0] === seen[1], seen.length]).toEqual([true, true, 2]);
@@ -302,7 +304,7 @@ describe('a task that begins with the runtime', () => {
 describe('statuses that come from elsewhere', () => {
   test('never claim a run that is not there: an import from the middle of a load', async () => {
     const { watch, noted } = declare();
-    const load = watch.task('load', ({ sleep }, _day: string) => sleep(1000), { overlapBy: (day) => day });
+    const load = task(watch, 'load', ({ sleep }, _day: string) => sleep(1000), { overlapBy: (day) => day });
     const first = testRuntime({ stores: [watch] });
     for (const day of ['a', 'b']) first.run(load(day)).catch(() => undefined);
     await first.clock.advance(10);
@@ -335,7 +337,7 @@ describe('statuses that come from elsewhere', () => {
 
   test('a switch to a branch on which a run was left', async () => {
     const { watch, noted } = declare();
-    const load = watch.task('load', ({ sleep }) => sleep(1000));
+    const load = task(watch, 'load', ({ sleep }) => sleep(1000));
     const runtime = testRuntime({ stores: [watch] });
     runtime.run(load()).catch(() => undefined);
     const { cursor } = runtime.trace;
@@ -354,11 +356,12 @@ describe('statuses that come from elsewhere', () => {
 test('sleep, retry and clocks take any length: a month, and for ever', async () => {
   const { watch } = declare();
   const woken: string[] = [];
-  const long = watch.task('long', async ({ sleep }, ms: number) => {
+  const long = task(watch, 'long', async ({ sleep }, ms: number) => {
     await sleep(ms);
     woken.push(String(ms));
   });
-  const again = watch.task(
+  const again = task(
+    watch,
     'again',
     () => {
       woken.push('tried');
@@ -380,7 +383,7 @@ test('an action is plain data: an argument of a task, a payload, a part of the s
   const queued = outbox.action('queued', (draft, action: AnyAction) => {
     draft.waiting.push(action);
   });
-  const send = watch.task('send', ({ dispatch }, action: AnyAction) => dispatch(action));
+  const send = task(watch, 'send', ({ dispatch }, action: AnyAction) => dispatch(action));
   const runtime = testRuntime({ stores: [watch, outbox] });
   await runtime.run(send(noted('by a task')));
   runtime.dispatch(queued(ticked()));

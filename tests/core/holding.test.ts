@@ -1,6 +1,6 @@
 // What bindings rely on: values that a component holds, errors of sources, and what a binding's watcher throws.
 import { describe, expect, jest, test } from '@jest/globals';
-import { createRuntime, selector, store, type Problem, type Read, type Runtime } from '../../src/core/index.js';
+import { createRuntime, selector, store, task, type Problem, type Read, type Runtime } from '../../src/core/index.js';
 import { setFlagsFromString } from 'node:v8';
 import { runInNewContext } from 'node:vm';
 import { Hold, holdOf, selectedRecipe } from '../../src/core/hold.js';
@@ -202,11 +202,11 @@ describe('what a binding throws while it is notified', () => {
     expect(() => runtime.batch(() => inner.push(set({ n: 1 })))).toThrow('rendering 1');
     expect(() => runtime.atomic(() => inner.push(set({ n: 2 })))).toThrow('rendering 2');
     expect(() => runtime.reset()).toThrow('rendering 0');
-    const count = counter.task('count', ({ dispatch }) => dispatch(merge({ n: 5 })));
+    const count = task(counter, 'count', ({ dispatch }) => dispatch(merge({ n: 5 })));
     expect(() => runtime.run(count())).toThrow('rendering 5');
     expect([inner, runtime.read(count.status).phase, problems]).toEqual([['applied', 'applied'], 'done', []]);
     // Without a caller it is reported.
-    const later = counter.task('later', async ({ sleep }) => {
+    const later = task(counter, 'later', async ({ sleep }) => {
       await sleep(1);
     });
     const status = holdOf(runtime, selectedRecipe(later.status));

@@ -1,7 +1,7 @@
 // Every order in which overlapping runs can start, be answered, fail, be cancelled, and the runtime can be closed, for
 // every way to overlap, against a model that knows nothing of promises.
 import { describe, expect, test } from '@jest/globals';
-import { createRuntime, need, store, type Overlap, type Run, type Task } from 'floe';
+import { createRuntime, need, store, type Overlap, type Run, type Task, task } from 'floe';
 import { recording } from 'floe/trace';
 import { longMode, share } from '../support/runs.js';
 
@@ -21,7 +21,8 @@ const written = log.action('written', (draft, line: string) => {
 });
 
 const asking = (overlap: Overlap, lanes: number): Task<[visit: number], number> =>
-  log.task(
+  task(
+    log,
     `ask-${overlap}-${lanes}`,
     async ({ dispatch, use }, visit) => {
       dispatch(written(`asked ${visit}`));

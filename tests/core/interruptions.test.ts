@@ -1,7 +1,7 @@
 // Tasks that are interrupted at each point of their work: by an import, a branch, a switch, an exclusion, a cancellation, the
 // end of the runtime; and by each two of them. Nothing may hang, go unsaid, or claim a run that is not there.
 import { afterAll, beforeAll, beforeEach, expect, test } from '@jest/globals';
-import { store, type Run } from 'floe';
+import { store, type Run, task } from 'floe';
 import { testRuntime } from 'floe/testing';
 import { longMode, share } from '../support/runs.js';
 
@@ -14,7 +14,8 @@ const declare = () => {
     draft.notes.push(text);
   });
   const heard: string[] = [];
-  const poll = watch.task(
+  const poll = task(
+    watch,
     'poll',
     async ({ sleep, dispatch, each }) => {
       void (async () => {
@@ -31,12 +32,13 @@ const declare = () => {
     },
     { atStart: true },
   );
-  const part = watch.task('part', async ({ sleep, dispatch }) => {
+  const part = task(watch, 'part', async ({ sleep, dispatch }) => {
     await sleep(5);
     dispatch(noted('part'));
     await sleep(5);
   });
-  const load = watch.task(
+  const load = task(
+    watch,
     'load',
     async ({ run, dispatch, optimistic, sleep, next }, day: string) => {
       const maybe = optimistic(noted(`maybe ${day}`));

@@ -145,10 +145,10 @@ describe('a name that is declared twice in one store', () => {
   test('is an error for actions, selectors and tasks; edits are the same each time', () => {
     const { counter } = declare();
     counter.selector('added', () => 1);
-    counter.task('added', () => 1);
+    task(counter, 'added', () => 1);
     expect(codeOf(() => counter.action('added', () => undefined))).toBe('FLOE_NAME_TAKEN');
     expect(codeOf(() => counter.selector('added', () => 1))).toBe('FLOE_NAME_TAKEN');
-    expect(() => counter.task('added', () => 1)).toThrow("The task 'counter.added' is declared twice");
+    expect(() => task(counter, 'added', () => 1)).toThrow("The task 'counter.added' is declared twice");
     expect(counter.edits()).toBe(counter.edits());
     expect(codeOf(() => counter.action('merge', () => undefined))).toBe('FLOE_NAME_TAKEN');
     expect(codeOf(() => store('toString', {}))).toBe('FLOE_BAD_NAME');
@@ -465,7 +465,7 @@ test('nothing is decided inside a change or a selector: proceed, stop, confirm, 
   let decide: { proceed: () => unknown; stop: () => void } | undefined;
   let open: { confirm: () => void; revert: () => void } | undefined;
   const held = counter.action('held', (draft) => void (draft.n += 10));
-  const maybe = counter.task('maybe', ({ optimistic, sleep }) => {
+  const maybe = task(counter, 'maybe', ({ optimistic, sleep }) => {
     open = optimistic(added(100));
     return sleep(1000);
   });

@@ -42,7 +42,7 @@ describe('optimistic', () => {
     const runtime = testRuntime({ stores: [visits] });
     const { context } = holding(runtime);
     const seen: unknown[] = [];
-    visits.task('hears', (_ctx, id: string | null) => void seen.push(id), { when: picked });
+    task(visits, 'hears', (_ctx, id: string | null) => void seen.push(id), { when: picked });
     const open = context.optimistic(listArrived(['guess']));
     runtime.dispatch(picked('v7'));
     open.confirm(picked('v8'));

@@ -1,6 +1,6 @@
 // Tasks and optimistic actions while somebody looks at the past (rules 13 and 14).
 import { describe, expect, jest, test } from '@jest/globals';
-import { confirmation, selector, store } from 'floe';
+import { confirmation, selector, store, task } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { testRuntime } from 'floe/testing';
 import { asks, declareVisits, desk, holding, lines, phaseOf } from '../support/visits.js';
@@ -18,7 +18,7 @@ describe('rule 14: while somebody looks at the past', () => {
     draft.last = id;
   });
   const count = selector('count', (read) => read(visits).list.length);
-  const load = visits.task('load', async ({ dispatch, read, use }) => {
+  const load = task(visits, 'load', async ({ dispatch, read, use }) => {
     dispatch(listArrived([await use(desk).ask('list')]));
     return read(count);
   });
@@ -96,8 +96,8 @@ describe('rule 14: while somebody looks at the past', () => {
 
   test('a run that began unseen is part of the line from then on', async () => {
     const { open, runtime } = setUp();
-    const rest = visits.task('rest', ({ sleep }) => sleep(1000));
-    const both = visits.task('both', async ({ use, run }) => {
+    const rest = task(visits, 'rest', ({ sleep }) => sleep(1000));
+    const both = task(visits, 'both', async ({ use, run }) => {
       await use(desk).ask('list');
       await run(rest());
     });
@@ -153,7 +153,8 @@ describe('rule 14: while somebody looks at the past', () => {
   test('a task that begins unseen finds what is shown where it does not ask its context, and may go to the live end', async () => {
     const { open, runtime } = setUp();
     const found: unknown[] = [];
-    visits.task(
+    task(
+      visits,
       'look',
       ({ read }) => {
         found.push(runtime.read(count), read(count));
@@ -286,8 +287,9 @@ describe('rule 14: while somebody looks at the past', () => {
 test('rule 13: no task runs again because the cursor moves', async () => {
   const { visits, picked } = declareVisits();
   const began: string[] = [];
-  visits.task('start', () => void began.push('start'), { atStart: true });
-  visits.task(
+  task(visits, 'start', () => void began.push('start'), { atStart: true });
+  task(
+    visits,
     'answer',
     ({ dispatch }) => void (began.push('answer'), dispatch({ type: 'visits.filterPicked', payload: 'x' })),
     {

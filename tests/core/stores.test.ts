@@ -1,6 +1,6 @@
 // Stores that come and go, are copied and declared anew; and runtimes side by side.
 import { describe, expect, test } from '@jest/globals';
-import { action, at, createRuntime, defaultRuntime, store, type Problem } from 'floe';
+import { action, at, createRuntime, defaultRuntime, store, type Problem, task } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { recording, undoStack } from 'floe/trace';
 import { declareCounter, recorded } from '../support/counter.js';
@@ -140,10 +140,10 @@ describe('rule 5: stores that come and go', () => {
 
   test('rule 5: what tasks of the old module did stays their status', async () => {
     const [before, after] = [1, 2].map(() => store('panel', { open: false }));
-    const old = before.task('load', () => Promise.resolve());
+    const old = task(before, 'load', () => Promise.resolve());
     const runtime = createRuntime({ stores: [before] });
     await runtime.run(old());
-    const load = after.task('load', () => Promise.resolve());
+    const load = task(after, 'load', () => Promise.resolve());
     runtime.add(after, { renew: true });
     expect(runtime.read(load.status)).toMatchObject({ phase: 'done', runs: 1 });
     await runtime.run(load());
@@ -195,7 +195,7 @@ describe('stores', () => {
         panel,
         counted: panel.action('counted', (draft) => void (draft.n += by)),
         shown: panel.selector('shown', ({ n }) => n * by),
-        count: panel.task('count', () => by),
+        count: task(panel, 'count', () => by),
       };
     };
     const [old, next, last] = [1, 10, 100].map(declare);

@@ -10,7 +10,7 @@ describe('a run', () => {
     const { visits, listArrived } = declareVisits();
     const { open, given } = asks();
     const runtime = testRuntime({ stores: [visits], needs: [given] });
-    const load = visits.task('load', async ({ dispatch, use }, day: string) => {
+    const load = task(visits, 'load', async ({ dispatch, use }, day: string) => {
       const answer = await use(desk).ask(day);
       dispatch(listArrived([answer]));
       return answer.length;
@@ -47,11 +47,11 @@ describe('a run', () => {
     const noticeShown = notices.action('shown', (draft, text: string) => {
       draft.shown = text;
     });
-    const tell = notices.task('tell', ({ dispatch }, list: string[]) => void dispatch(noticeShown(`${list.length}`)), {
+    const tell = task(notices, 'tell', ({ dispatch }, list: string[]) => void dispatch(noticeShown(`${list.length}`)), {
       when: listArrived,
     });
-    const load = visits.task('load', async ({ run, use }) => run(ask(await use(desk).ask('day'))), { when: picked });
-    const ask = visits.task('ask', ({ dispatch }, text: string) => void dispatch(listArrived([text])));
+    const load = task(visits, 'load', async ({ run, use }) => run(ask(await use(desk).ask('day'))), { when: picked });
+    const ask = task(visits, 'ask', ({ dispatch }, text: string) => void dispatch(listArrived([text])));
     const runtime = testRuntime({ stores: [visits, notices], needs: [given] });
     runtime.dispatch(picked('v7'));
     await runtime.clock.advance();
@@ -78,7 +78,7 @@ describe('a run', () => {
     const runtime = testRuntime({ stores: [visits], needs: [given] });
     let seen: { aborted: boolean; reason?: unknown } | undefined;
     const ends: string[] = [];
-    const load = visits.task('load', async ({ dispatch, atomic, use, signal, sleep, run, optimistic }) => {
+    const load = task(visits, 'load', async ({ dispatch, atomic, use, signal, sleep, run, optimistic }) => {
       seen = signal;
       void run(wait()).catch((error: unknown) => ends.push(codeOf(error)));
       sleep(50).catch((error: unknown) => ends.push(codeOf(error)));
@@ -88,7 +88,7 @@ describe('a run', () => {
       optimistic(picked('x')).revert();
       await sleep(1);
     });
-    const wait = visits.task('wait', ({ sleep }) => sleep(1000));
+    const wait = task(visits, 'wait', ({ sleep }) => sleep(1000));
     const run = runtime.run(load());
     run.cancel('the officer left');
     run.cancel('once more');
@@ -142,7 +142,7 @@ describe('a run', () => {
 
   test('sees time and chance of the runtime, and the trace says what it saw', async () => {
     const { visits, picked } = declareVisits();
-    const roll = visits.task('roll', async ({ now, random, sleep, dispatch }) => {
+    const roll = task(visits, 'roll', async ({ now, random, sleep, dispatch }) => {
       const began = now();
       await sleep(1500);
       dispatch(picked(`${now() - began} ${random() < 1}`));
@@ -176,7 +176,7 @@ describe('what is wrong is said', () => {
     ['a task that is not called', 'FLOE_NOT_A_TASK_CALL', () => testRuntime().run(idle as never)],
     ['nothing', 'FLOE_NOT_A_TASK_CALL', () => testRuntime().run(undefined as never)],
     ['no work', 'FLOE_BAD_NAME', () => task('none', undefined as never)],
-    ['a bad name', 'FLOE_BAD_NAME', () => declareVisits().visits.task('a.b', () => undefined)],
+    ['a bad name', 'FLOE_BAD_NAME', () => task(declareVisits().visits, 'a.b', () => undefined)],
     [
       'an argument that is no data',
       'FLOE_NOT_PLAIN_DATA',
@@ -202,7 +202,7 @@ describe('what is wrong is said', () => {
 
   test('a need that the runtime was not given is named, with its task', async () => {
     const { visits } = declareVisits();
-    const load = visits.task('load', ({ use }) => use(desk).ask('list'));
+    const load = task(visits, 'load', ({ use }) => use(desk).ask('list'));
     await expect(testRuntime().run(load())).rejects.toMatchObject({
       code: 'FLOE_NEED_MISSING',
       message: expect.stringMatching(/visits\.load.*desk.*desk\.by/),
@@ -214,7 +214,8 @@ describe('options', () => {
   test('retry: tries again after a pause, takes back what the failed try left open, and can be cancelled in the pause', async () => {
     const { visits, filterPicked } = declareVisits();
     const tries: number[] = [];
-    const save = visits.task(
+    const save = task(
+      visits,
       'save',
       ({ optimistic, now }, until: number) => {
         tries.push(now());
@@ -255,7 +256,7 @@ describe('options', () => {
     const wait = () => {
       throw new Error('no pause');
     };
-    const save = visits.task('save', ({ sleep }) => sleep(1).then(() => Promise.reject(new Error('try'))), {
+    const save = task(visits, 'save', ({ sleep }) => sleep(1).then(() => Promise.reject(new Error('try'))), {
       retry: { times: 2, wait },
     });
     const runtime = testRuntime({ stores: [visits] });
@@ -267,7 +268,7 @@ describe('options', () => {
 
   test('unless: nothing is done where there is nothing to do, and the trace says so', async () => {
     const { visits, listArrived } = declareVisits();
-    const load = visits.task('load', ({ dispatch }, id: string) => (dispatch(listArrived([id])), 'asked'), {
+    const load = task(visits, 'load', ({ dispatch }, id: string) => (dispatch(listArrived([id])), 'asked'), {
       unless: (read, id) => read(visits).list.includes(id),
     });
     const runtime = testRuntime({ stores: [visits] });
@@ -278,7 +279,7 @@ describe('options', () => {
     expect(lines(runtime.trace.steps).filter((line) => line.includes('Skipped'))).toEqual([
       '4, runSkipped, #0 skipped, by code, unchanged, there is nothing to do',
     ]);
-    const broken = visits.task('broken', () => 1, {
+    const broken = task(visits, 'broken', () => 1, {
       unless: () => {
         throw new Error('oh');
       },
@@ -294,8 +295,8 @@ describe('options', () => {
     const seen: unknown[] = [];
     const shiftEnded = action('shiftEnded');
     const gone = action<string>('gone');
-    store('unknown', 0).task('never', () => seen.push('never'), { when: picked });
-    visits.task('one', (_ctx, id: string | null) => void seen.push(['one', id]), { when: () => picked });
+    task(store('unknown', 0), 'never', () => seen.push('never'), { when: picked });
+    task(visits, 'one', (_ctx, id: string | null) => void seen.push(['one', id]), { when: () => picked });
     const left = action<string>('left');
     task('several', (_ctx, id: string) => void seen.push(['several', id]), { when: [left, gone] });
     task(
@@ -340,13 +341,13 @@ describe('options', () => {
     const overlapBy = () => {
       throw new Error('which?');
     };
-    visits.task('cannot', () => void seen.push('cannot'), { when: picked, overlapBy });
+    task(visits, 'cannot', () => void seen.push('cannot'), { when: picked, overlapBy });
     const closes = () => {
       seen.push('closes');
       void runtime.close();
     };
-    visits.task('closes', closes, { when: picked });
-    visits.task('late', () => void seen.push('late'), { when: picked });
+    task(visits, 'closes', closes, { when: picked });
+    task(visits, 'late', () => void seen.push('late'), { when: picked });
     const runtime = testRuntime({ stores: [visits] });
     runtime.dispatch(picked('v7'));
     await runtime.clock.advance();
@@ -364,7 +365,8 @@ describe('options', () => {
   test('atStart and each: lives as long as the runtime, misses nothing that comes while it works', async () => {
     const { visits, picked, filterPicked } = declareVisits();
     const seen: string[] = [];
-    const follow = visits.task(
+    const follow = task(
+      visits,
       'follow',
       async ({ each, sleep, next }) => {
         for await (const { payload } of each(filterPicked)) {
@@ -399,7 +401,7 @@ describe('options', () => {
     const { visits } = declareVisits();
     const seen: string[] = [];
     const later = store('laterPart', 1);
-    later.task('begin', () => void seen.push('of the store'), { atStart: true });
+    task(later, 'begin', () => void seen.push('of the store'), { atStart: true });
     const free = task('freePart', () => void seen.push('free'), { atStart: true });
     const runtime = testRuntime({ stores: [visits] });
     runtime.add(later, free);
@@ -420,7 +422,7 @@ describe('options', () => {
     const { visits, picked } = declareVisits();
     const late = store('late', 1);
     const seen: unknown[] = [];
-    late.task('begin', ({ dispatch }) => seen.push(dispatch(picked('v7'))), { atStart: true });
+    task(late, 'begin', ({ dispatch }) => seen.push(dispatch(picked('v7'))), { atStart: true });
     const runtime = testRuntime({ stores: [visits] });
     expect(runtime.read(selector('ofLate', (read) => read(late)))).toBe(1);
     expect(seen).toEqual([]);
@@ -431,7 +433,7 @@ describe('options', () => {
   test('overlapBy: runs of different rows do not disturb each other, and have their own status', async () => {
     const { visits } = declareVisits();
     const { open, given } = asks();
-    const save = visits.task('save', ({ use }, id: string, text: string) => use(desk).ask(`${id} ${text}`), {
+    const save = task(visits, 'save', ({ use }, id: string, text: string) => use(desk).ask(`${id} ${text}`), {
       overlap: 'replace',
       overlapBy: (id) => id,
     });
@@ -450,7 +452,7 @@ describe('options', () => {
     const { visits } = declareVisits();
     const worked: number[] = [];
     const work = ({ sleep }: TaskContext, n: number) => (worked.push(n), sleep(100));
-    const load = visits.task('load', work, { overlap: 'replace' });
+    const load = task(visits, 'load', work, { overlap: 'replace' });
     const runtime = testRuntime({ stores: [visits] });
     let more = 1;
     const runs = [runtime.run(load(1))].map(phaseOf);
@@ -501,8 +503,8 @@ describe('options', () => {
     const { visits, picked } = declareVisits();
     const ends: (() => void)[] = [];
     const wait = (_context: unknown, _n: number) => new Promise<void>((resolve) => void ends.push(resolve));
-    const [loads, saves] = [visits.task('loads', wait), visits.task('saves', wait)];
-    const [over, never] = [visits.task('over', () => 1), visits.task('never', () => 1)];
+    const [loads, saves] = [task(visits, 'loads', wait), task(visits, 'saves', wait)];
+    const [over, never] = [task(visits, 'over', () => 1), task(visits, 'never', () => 1)];
     const runtime = testRuntime({ stores: [visits] });
     await runtime.run(over());
     expect([runtime.read(over.status).phase, runtime.read(never.status).phase]).toEqual(['done', 'idle']);
@@ -538,7 +540,8 @@ describe('options', () => {
   test('the steps of a run say why it began and who settled what it had left open', async () => {
     const { visits, picked, filterPicked } = declareVisits();
     let tries = 0;
-    visits.task(
+    task(
+      visits,
       'loads',
       ({ optimistic }, filter: string) => {
         optimistic(picked(filter));
@@ -546,7 +549,7 @@ describe('options', () => {
       },
       { when: filterPicked, retry: { times: 1 } },
     );
-    const later = visits.task('later', () => Promise.reject(new RangeError('no code')), { atStart: true });
+    const later = task(visits, 'later', () => Promise.reject(new RangeError('no code')), { atStart: true });
     const runtime = testRuntime({ stores: [visits] });
     await runtime.clock.advance();
     expect(runtime.read(later.status).error).toStrictEqual({ message: 'no code' });
@@ -572,8 +575,8 @@ describe('options', () => {
     const work = ({ sleep }: TaskContext, n: number) => sleep(n === 0 ? 10_000 : 1);
     const runtime = testRuntime({ stores: [visits] });
     for (const [touch, keep] of [
-      [visits.task('touch', work), 1000],
-      [visits.task('touchFew', work, { keep: 3 }), 3],
+      [task(visits, 'touch', work), 1000],
+      [task(visits, 'touchFew', work, { keep: 3 }), 3],
     ] as const) {
       for (let n = 0; n <= keep + 1; n++) void runtime.run(touch(n));
       await runtime.clock.advance(1);
@@ -586,7 +589,7 @@ describe('options', () => {
 describe('what outlives its run', () => {
   const { visits, picked, filterPicked } = declareVisits();
   let leaked!: TaskContext;
-  const leak = visits.task('leak', (context, ms: number) => {
+  const leak = task(visits, 'leak', (context, ms: number) => {
     leaked = context;
     return context.sleep(ms);
   });
@@ -652,14 +655,14 @@ describe('what outlives its run', () => {
 test('without a trace: tasks answer, listen and take back all the same', async () => {
   const { visits, picked, filterPicked } = declareVisits();
   const seen: unknown[] = [];
-  visits.task('answer', (_context, id: string | null) => void seen.push(id), { when: picked });
+  task(visits, 'answer', (_context, id: string | null) => void seen.push(id), { when: picked });
   const clock = handClock();
   const runtime = createRuntime({ stores: [visits], clock });
-  const listen = visits.task('listen', async ({ next, each }) => {
+  const listen = task(visits, 'listen', async ({ next, each }) => {
     seen.push((await next(filterPicked)).payload);
     for await (const { payload } of each(filterPicked)) seen.push(payload);
   });
-  const hold = visits.task('hold', async ({ optimistic, sleep }) => {
+  const hold = task(visits, 'hold', async ({ optimistic, sleep }) => {
     optimistic(picked('v2'));
     await sleep(10);
     throw new Error('no');
@@ -687,7 +690,7 @@ test('rule 24: close cancels all runs, and what they still dispatch is stopped',
   const { visits, listArrived } = declareVisits();
   const { open, given } = asks();
   const runtime = testRuntime({ stores: [visits], needs: [given] });
-  const load = visits.task('load', async ({ dispatch, use }) => {
+  const load = task(visits, 'load', async ({ dispatch, use }) => {
     const answer = await use(desk).ask('list');
     expect(dispatch(listArrived([answer]))).toBe('stopped');
   });
@@ -704,7 +707,7 @@ test('rule 24: close cancels all runs, and what they still dispatch is stopped',
 
 test('the status is neither in a snapshot nor reset, and several runtimes do not share it', async () => {
   const { visits } = declareVisits();
-  const load = visits.task('load', () => 1);
+  const load = task(visits, 'load', () => 1);
   const [one, two] = [testRuntime({ stores: [visits] }), testRuntime({ stores: [visits] })];
   await one.run(load());
   one.reset();

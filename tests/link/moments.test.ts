@@ -1,5 +1,6 @@
 // A moment: the sentence that says what an interaction led to, the places that it changed, and the tree of its causes.
 import { expect, test } from '@jest/globals';
+import { task } from 'floe';
 import { openPort, settle, toFile, toRuntime } from './port.js';
 
 /** What the tree says, a line each, with its depth as dots. */
@@ -71,7 +72,7 @@ test('a refused click says why, and that nothing is left of it', async () => {
 
 test('without titles a sentence is built from names', async () => {
   const { runtime, click, log, noted, shut, failing } = openPort();
-  const tidy = log.task('tidy', ({ dispatch }) => {
+  const tidy = task(log, 'tidy', ({ dispatch }) => {
     dispatch(noted('swept'));
     return Promise.resolve();
   });

@@ -1,5 +1,5 @@
 // What the suites of the link share: a port with visits, a runtime that records it, and both kinds of ends that show it.
-import { createRuntime, need, store, type RuntimeOptions } from 'floe';
+import { createRuntime, need, store, type RuntimeOptions, task } from 'floe';
 import { entity, rowOf, tables } from 'floe/entities';
 import { recording, type RecordingOptions } from 'floe/trace';
 import {
@@ -60,7 +60,8 @@ export function declarePort() {
   const ticked = ticks.action('ticked', (draft) => {
     draft.count++;
   });
-  const assignBerth = port.task(
+  const assignBerth = task(
+    port,
     'assignBerth',
     async ({ optimistic, use, run }, id: string, key: string) => {
       const assigned = optimistic(berthAssigned({ id, berth: key }));
@@ -75,7 +76,7 @@ export function declarePort() {
     },
     { about: { title: 'assign a berth' } },
   );
-  const notify = log.task('notify', ({ dispatch }, note: string) => {
+  const notify = task(log, 'notify', ({ dispatch }, note: string) => {
     dispatch(noted(note));
     return Promise.resolve();
   });

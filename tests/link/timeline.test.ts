@@ -1,7 +1,7 @@
 // Time as it is drawn: lanes, bars of tasks, spans of optimistic actions, threads of causes, bands, folds and branches.
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { createRuntime, store } from 'floe';
+import { createRuntime, store, task } from 'floe';
 import { recording } from 'floe/trace';
 import { handClock } from 'floe/testing';
 import { runs } from '../support/runs.js';
@@ -10,7 +10,8 @@ import { openPort, settle, toRuntime } from './port.js';
 test('tasks are bars, with their retries and how they ended; optimistic actions span until they are settled', async () => {
   const { runtime, click, assignBerth, answers, log, noted } = openPort();
   let tries = 0;
-  const save = log.task(
+  const save = task(
+    log,
     'save',
     ({ dispatch }) => {
       if (tries++ < 2) return Promise.reject(new Error('no paper'));
@@ -19,7 +20,7 @@ test('tasks are bars, with their retries and how they ended; optimistic actions 
     },
     { retry: { times: 3 } },
   );
-  const wait = log.task('wait', ({ sleep }) => sleep(60_000));
+  const wait = task(log, 'wait', ({ sleep }) => sleep(60_000));
   const { ask } = toRuntime(runtime);
   click('Assign', () => void runtime.run(assignBerth('v1', 'N2')).catch(() => undefined));
   answers[0].refuse('dredged');

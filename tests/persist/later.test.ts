@@ -1,6 +1,6 @@
 // A storage that answers later: what is done until then is kept on top of what comes.
 import { describe, expect, test } from '@jest/globals';
-import { at, createRuntime, store, type Problem } from 'floe';
+import { at, createRuntime, store, type Problem, task } from 'floe';
 import { memoryArea, storageIn, type StorageArea } from 'floe/persist';
 import { testRuntime } from 'floe/testing';
 import { recording } from 'floe/trace';
@@ -115,7 +115,7 @@ describe('rule 21: while the storage is being read', () => {
 
   test('it comes to the live end, and into an open optimistic action, which can still be taken back', async () => {
     const { runtime, visits, planned, arrive } = secondSession(['v1']);
-    const assign = visits.task('assign', async ({ optimistic }) => {
+    const assign = task(visits, 'assign', async ({ optimistic }) => {
       const tried = optimistic(planned('tried'));
       await new Promise((resolve) => setTimeout(resolve, 20));
       tried.revert();

@@ -5,7 +5,7 @@ import {
   SimpleSpanProcessor,
   type ReadableSpan,
 } from '@opentelemetry/sdk-trace-base';
-import { action, store } from 'floe';
+import { action, store, task } from 'floe';
 import { telemetry } from 'floe/telemetry';
 import { testRuntime } from 'floe/testing';
 
@@ -21,7 +21,8 @@ function set() {
     draft.picked = id;
   });
   const asked = action('asked');
-  visits.task(
+  task(
+    visits,
     'load',
     async ({ dispatch, sleep }) => {
       await sleep(100);

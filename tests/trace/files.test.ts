@@ -3,7 +3,7 @@ import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { Ajv2020 } from 'ajv/dist/2020.js';
 import { readFileSync } from 'node:fs';
-import { action, applyPatch, createRuntime, FloeError, store } from 'floe';
+import { action, applyPatch, createRuntime, FloeError, store, task } from 'floe';
 import { entity, rowOf, tableOf, tables } from 'floe/entities';
 import { testRuntime } from 'floe/testing';
 import { compareTraces, givenText, readTrace, recording, replayTrace, writeTest, type Step } from 'floe/trace';
@@ -21,7 +21,7 @@ const dated = visits.action('dated', (draft, date: Date) => {
   draft.at = date;
 });
 const asked = action('asked');
-visits.task('answer', ({ dispatch }) => void dispatch(planned('answered')), { when: asked });
+task(visits, 'answer', ({ dispatch }) => void dispatch(planned('answered')), { when: asked });
 const berth = entity('berth', rowOf<{ id: string; quay: string }>(), { key: 'id' });
 const port = tables('port', [berth]);
 

@@ -1,7 +1,7 @@
 // Where values come from, what became of them, and the application's own way back.
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { at, createRuntime, store } from 'floe';
+import { at, createRuntime, store, task } from 'floe';
 import { entity, rowOf, tables } from 'floe/entities';
 import { testRuntime } from 'floe/testing';
 import { recording, undoStack } from 'floe/trace';
@@ -194,7 +194,7 @@ describe('undo and redo', () => {
     const counted = other.action('counted', (draft) => {
       draft.n++;
     });
-    const write = visits.task('write', ({ dispatch }, text: string) => void dispatch(noted(text)));
+    const write = task(visits, 'write', ({ dispatch }, text: string) => void dispatch(noted(text)));
     const { runtime, edits, list } = begin({ except: ['visits.reversed'], limit: 2 });
     runtime.dispatch(counted());
     await runtime.run(write('by a task'));
@@ -212,7 +212,7 @@ describe('undo and redo', () => {
   });
 
   test('what something else changed since is a conflict, which is told and not overwritten, unless one insists', async () => {
-    const write = visits.task('writeAgain', ({ dispatch }, text: string) => void dispatch(noted(text)));
+    const write = task(visits, 'writeAgain', ({ dispatch }, text: string) => void dispatch(noted(text)));
     const { runtime, edits, note } = begin();
     runtime.dispatch(noted('Fog'));
     await runtime.run(write('by a task'));
@@ -223,7 +223,7 @@ describe('undo and redo', () => {
   });
 
   test('an entry goes with the items of a list that something else moved', async () => {
-    const arrive = visits.task('arrive', ({ dispatch }, id: string) => void dispatch(planned({ at: 0, id })));
+    const arrive = task(visits, 'arrive', ({ dispatch }, id: string) => void dispatch(planned({ at: 0, id })));
     const { runtime, edits, list } = begin();
     runtime.dispatch(planned({ at: 0, id: 'mine' }));
     runtime.dispatch(moved({ id: 'mine', phase: 'alongside' }));
@@ -292,7 +292,7 @@ describe('undo and redo', () => {
       (draft, [field, text]: readonly ['a' | 'b', string]) => void (draft[field] = text),
     );
     const cleared = counter.action('cleared', (draft) => void (draft.n = 0));
-    const clear = counter.task('clear', ({ dispatch }) => void dispatch(cleared()));
+    const clear = task(counter, 'clear', ({ dispatch }) => void dispatch(cleared()));
     const runtime = testRuntime({ stores: [counter] });
     const edits = undoStack(runtime, { stores: [counter], except: [cleared] });
     for (let i = 0; i < 3; i++) runtime.dispatch(clicked());

@@ -1,6 +1,6 @@
 // What the user does, noted beside the steps; and the titles that a model declares.
 import { expect, test } from '@jest/globals';
-import { action, createRuntime, store } from 'floe';
+import { action, createRuntime, store, task } from 'floe';
 import { readTrace, recording, type RecordingOptions } from 'floe/trace';
 import { handClock } from 'floe/testing';
 
@@ -42,7 +42,8 @@ function open(options: RecordingOptions = {}) {
   visits.when(ended, (draft) => {
     draft.count = 0;
   });
-  const load = visits.task(
+  const load = task(
+    visits,
     'load',
     ({ dispatch }, day: string) => Promise.resolve(dispatch(counted())).then(() => day),
     {

@@ -1,5 +1,5 @@
 import { describe, expect, test } from '@jest/globals';
-import { at, createRuntime, store } from 'floe';
+import { at, createRuntime, store, task } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { readTrace, recording } from 'floe/trace';
 
@@ -59,7 +59,7 @@ describe('recording', () => {
 
 describe('what went wrong', () => {
   test('a step that failed says where, in development', async () => {
-    const fail = counter.task('failing', () => {
+    const fail = task(counter, 'failing', () => {
       throw new TypeError('in a task');
     });
     const runtime = createRuntime({ stores: [counter], trace: recording(), onProblem: () => undefined });

@@ -2,7 +2,7 @@
 import { expect, test } from '@jest/globals';
 import { BasicTracerProvider, InMemorySpanExporter, SimpleSpanProcessor } from '@opentelemetry/sdk-trace-base';
 import fc from 'fast-check';
-import { createRuntime, store, type Optimistic } from 'floe';
+import { createRuntime, store, type Optimistic, task } from 'floe';
 import { entity, rowOf, tables } from 'floe/entities';
 import { telemetry } from 'floe/telemetry';
 import { recording, replayTrace } from 'floe/trace';
@@ -50,7 +50,7 @@ const declare = () => {
     badges.set(id, { id, code: secret, holder: 'somebody' });
   });
   let taken: Optimistic | undefined;
-  const work = desk.task('work', async ({ optimistic, dispatch, read }, what: number, secret: string) => {
+  const work = task(desk, 'work', async ({ optimistic, dispatch, read }, what: number, secret: string) => {
     taken?.revert();
     taken = optimistic(tokenSet({ secret }));
     dispatch(issued({ id: `b${what}`, secret: `${secret}-b` }));

@@ -1,6 +1,6 @@
 // Rules 17 and 18: what is not listed, and what is not to be seen.
 import { describe, expect, test } from '@jest/globals';
-import { action, createRuntime, store, type FloeError } from 'floe';
+import { action, createRuntime, store, type FloeError, task } from 'floe';
 import { testRuntime } from 'floe/testing';
 import { readTrace, recording, replayTrace, type RecordingOptions } from 'floe/trace';
 import { failure } from '../support/failures.js';
@@ -19,7 +19,7 @@ const declare = () => {
   const signedOut = session.action('signedOut', (draft) => {
     draft.officer = draft.token = null;
   });
-  const signIn = session.task('signIn', ({ dispatch }, officer: string, password: string) => {
+  const signIn = task(session, 'signIn', ({ dispatch }, officer: string, password: string) => {
     if (password === 'secret-bad') throw new Error(`the office refused ${password}`);
     dispatch(signedIn({ officer, token: 'secret-1' }));
   });

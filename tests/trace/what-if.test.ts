@@ -1,6 +1,6 @@
 // What if: exclusions, their causes, branches side by side, and what is kept.
 import { describe, expect, test } from '@jest/globals';
-import { action, createRuntime, FloeError, store } from 'floe';
+import { action, createRuntime, FloeError, store, task } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { testRuntime } from 'floe/testing';
 import { readTrace, recording, undoStack, type Step } from 'floe/trace';
@@ -213,7 +213,8 @@ describe('exclude and include', () => {
   test('rule 16: what it brought about stays as an orphan, or goes with it: watchers, runs, and what runs dispatch', async () => {
     const { visits, planned, counted } = declare();
     const asked = action('asked');
-    const load = visits.task(
+    const load = task(
+      visits,
       'load',
       async ({ dispatch, sleep }) => {
         await sleep(10);
@@ -267,7 +268,8 @@ describe('exclude and include', () => {
   test('a run whose beginning is excluded ends', async () => {
     const { visits, planned } = declare();
     const asked = action('asked');
-    visits.task(
+    task(
+      visits,
       'wait',
       async ({ sleep, dispatch }) => {
         await sleep(10);
@@ -284,7 +286,7 @@ describe('exclude and include', () => {
 
   test('rule 20: nothing is excluded while an optimistic action may still be taken back; afterwards its end goes with it', async () => {
     const { visits, planned } = declare();
-    const assign = visits.task('assign', async ({ optimistic, sleep }, id: string) => {
+    const assign = task(visits, 'assign', async ({ optimistic, sleep }, id: string) => {
       optimistic(planned(id));
       await sleep(10);
       throw new Error('refused');
@@ -310,7 +312,7 @@ describe('moving in time', () => {
   test('rule 13: what watchers dispatch and run because the cursor moved has happened already, and does not happen again', async () => {
     const { visits, planned, counted } = declare();
     const ran: string[] = [];
-    const tell = visits.task('tell', (_context, text: string) => void ran.push(text));
+    const tell = task(visits, 'tell', (_context, text: string) => void ran.push(text));
     const runtime = testRuntime({ stores: [visits] });
     const results: unknown[] = [];
     const stop = runtime.watch(visits, ({ list, count }) => {
@@ -333,7 +335,7 @@ describe('moving in time', () => {
 
   test('rule 20: what was open before a look at the past can still be taken back after it', async () => {
     const { visits, planned } = declare();
-    const assign = visits.task('assign', async ({ optimistic, sleep }) => {
+    const assign = task(visits, 'assign', async ({ optimistic, sleep }) => {
       const tried = optimistic(planned('tried'));
       await sleep(10);
       tried.revert();
@@ -353,7 +355,7 @@ describe('moving in time', () => {
 
   test('so is a reset, and an atomic begins no branch: what runs goes on at the live end', async () => {
     const { visits, planned } = declare();
-    const late = visits.task('late', async ({ sleep, dispatch }) => {
+    const late = task(visits, 'late', async ({ sleep, dispatch }) => {
       await sleep(10);
       dispatch(planned('late'));
     });
@@ -485,7 +487,7 @@ describe('rule 19: a limit', () => {
 
   test('folding passes neither the cursor nor an open optimistic action; branches from before go', async () => {
     const { visits, planned } = declare();
-    const open = visits.task('open', async ({ optimistic, sleep }) => {
+    const open = task(visits, 'open', async ({ optimistic, sleep }) => {
       const tried = optimistic(planned('tried'));
       await sleep(10);
       tried.revert();

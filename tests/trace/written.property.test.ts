@@ -1,7 +1,7 @@
 // A written test passes as written, whatever range of whatever recording it is of, and says all that changed.
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { applyPatch, createRuntime, store, type AnyStore } from 'floe';
+import { applyPatch, createRuntime, store, type AnyStore, task } from 'floe';
 import { entity, rowOf, tableOf, tables } from 'floe/entities';
 import { changedPlaces, handClock, testRuntime, valueAt } from 'floe/testing';
 import { givenText, readTrace, recording, writeTest, type Step } from 'floe/trace';
@@ -40,7 +40,8 @@ const declare = () => {
   });
   const noted = board.action('noted', (draft, note: string) => void (draft.note = note));
   const sorted = board.action('sorted', (draft) => void draft.list.reverse());
-  const work = board.task(
+  const work = task(
+    board,
     'work',
     async ({ dispatch, sleep, optimistic }, n: number) => {
       const open = optimistic(noted(`trying ${n}`));
@@ -51,7 +52,7 @@ const declare = () => {
     },
     { overlap: 'allow', retry: { times: 1, wait: 5 } },
   );
-  const read = board.task('read', async ({ dispatch, sleep }) => {
+  const read = task(board, 'read', async ({ dispatch, sleep }) => {
     await sleep(7);
     dispatch(port.put(berth, { id: 'N1', n: 1 }));
   });

@@ -1,5 +1,5 @@
 // Load: placeholders before the first answer, and the old list while a newer one is on its way.
-import { selector, store } from 'floe';
+import { selector, store, task } from 'floe';
 import { inTime, office, visitsIn, type Visit } from './office.js';
 
 export const visits = store('visits', { day: null as string | null, list: [] as Visit[] });
@@ -9,7 +9,8 @@ export const visitsArrived = visits.action('arrived', (draft, { day, list }: { d
   draft.list = list;
 });
 
-export const loadVisits = visits.task(
+export const loadVisits = task(
+  visits,
   'load',
   async ({ dispatch, use, signal, sleep }, day: string) => {
     const answer = await inTime(sleep, use(office).visits(day, { signal }));

@@ -1,5 +1,5 @@
 // A message that shows itself for three seconds, and can be dismissed before. A newer one takes its place.
-import { store } from 'floe';
+import { store, task } from 'floe';
 
 export const notices = store('notices', { text: null as string | null });
 
@@ -10,7 +10,8 @@ export const noticeDismissed = notices.action('dismissed', (draft) => {
   draft.text = null;
 });
 
-export const showNotice = notices.task(
+export const showNotice = task(
+  notices,
   'show',
   async ({ dispatch, sleep, next }, text: string) => {
     dispatch(noticeShown(text));

@@ -1,6 +1,6 @@
 // A queue of writes that survives being offline, and a reload: notes are sent one after the other, in their order. While
 // the office cannot be reached they wait; one that it refuses is set aside with its reason, and the others go on.
-import { store } from 'floe';
+import { store, task } from 'floe';
 import { Conflict, inTime, office, textIn } from './office.js';
 
 export const outbox = store('outbox', {
@@ -24,7 +24,8 @@ export const officeLost = outbox.action('officeLost', (draft) => {
   draft.online = false;
 });
 
-export const sendNotes = outbox.task(
+export const sendNotes = task(
+  outbox,
   'send',
   async ({ dispatch, read, use, next, sleep }) => {
     const desk = use(office);

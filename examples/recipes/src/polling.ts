@@ -1,5 +1,5 @@
 // Polling: positions every four seconds. One that fails is noted, and the next is asked for all the same.
-import { store } from 'floe';
+import { store, task } from 'floe';
 import { recording } from 'floe/trace';
 import { inTime, office, positionsIn, type Position } from './office.js';
 
@@ -14,7 +14,8 @@ export const positionsMissed = positions.action('missed', (draft, problem: strin
   draft.problem = problem;
 });
 
-export const followPositions = positions.task(
+export const followPositions = task(
+  positions,
   'follow',
   async ({ dispatch, use, signal, sleep }) => {
     const desk = use(office);

@@ -1,6 +1,6 @@
 // Undo after a removal: the visit is gone at once; for five seconds it can be brought back, then the office is told. What
 // happened meanwhile is kept, whichever way it ends.
-import { store } from 'floe';
+import { store, task } from 'floe';
 import { showNotice } from './notice.js';
 import { inTime, office, textIn, type Visit } from './office.js';
 
@@ -19,7 +19,8 @@ export const removalUndone = board.action('undone', (draft, _id: string) => {
   draft.undo = null;
 });
 
-export const removeVisit = board.task(
+export const removeVisit = task(
+  board,
   'remove',
   async ({ dispatch, optimistic, each, run, use, sleep }, id: string) => {
     const desk = use(office);

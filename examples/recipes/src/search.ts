@@ -1,5 +1,5 @@
 // Search as you type: asks when the typing pauses, and an old answer never takes the place of a newer one.
-import { store } from 'floe';
+import { store, task } from 'floe';
 import { inTime, office, visitsIn, type Visit } from './office.js';
 
 export const search = store('search', { text: '', found: [] as Visit[] });
@@ -12,7 +12,8 @@ export const visitsFound = search.action('found', (draft, found: Visit[]) => {
   draft.found = found;
 });
 
-export const lookUp = search.task(
+export const lookUp = task(
+  search,
   'lookUp',
   async ({ dispatch, use, signal, sleep }, text: string) => {
     // Whoever goes on typing replaces this run here.

@@ -1,6 +1,6 @@
 // Signing in: reads what is stored, asks the office, and shows a notice. Whatever goes wrong, the officer is told and
 // nobody is signed in; a badge that the office refuses is forgotten.
-import { store } from 'floe';
+import { store, task } from 'floe';
 import { showNotice } from './notice.js';
 import { Conflict, inTime, office, textIn } from './office.js';
 
@@ -20,7 +20,8 @@ export const badgeRefused = officer.action('badgeRefused', (draft) => {
   draft.name = null;
 });
 
-export const signIn = officer.task(
+export const signIn = task(
+  officer,
   'signIn',
   async ({ dispatch, read, run, use, sleep }) => {
     const { badge } = read(officer);

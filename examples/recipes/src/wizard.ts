@@ -1,6 +1,6 @@
 // A wizard: waits for three choices in any order, then for a yes; the officer can leave at any time. When the office
 // refuses the berth, it waits for another one and keeps the rest.
-import { store } from 'floe';
+import { store, task } from 'floe';
 import { Conflict, inTime, office, visitIn, type Plan, type Visit } from './office.js';
 
 const empty = {
@@ -35,7 +35,8 @@ export const visitPlanned = planning.action('planned', (draft, visit: Visit) => 
 });
 export const planLeft = planning.action('left', () => empty);
 
-export const planVisit = planning.task(
+export const planVisit = task(
+  planning,
   'plan',
   async ({ dispatch, use, next, sleep }) => {
     const desk = use(office);

@@ -1,5 +1,5 @@
 // Scenarios of the React binding in a real browser, for `react.test.ts`: each returns what it saw.
-import { createRuntime, FloeError, selector, store, type Problem, type Read, type Runtime } from 'floe';
+import { createRuntime, FloeError, selector, store, type Problem, type Read, type Runtime, task } from 'floe';
 import { webStorage, indexedDbStorage } from 'floe/persist';
 import { RuntimeProvider, useAction, useReady, useSelection } from 'floe/react';
 import {
@@ -298,7 +298,7 @@ async function hydrating(kind: 'local' | 'dispatch' | 'indexed') {
 async function notSources() {
   const { visits, counted } = declare(1);
   const byId = visits.selector('byId', ({ list }, id: string) => list.find((visit) => visit.id === id));
-  const load = visits.task('load', () => undefined);
+  const load = task(visits, 'load', () => undefined);
   const runtime = createRuntime({ stores: [visits] });
   const messages: Record<string, string> = {};
   for (const [name, given] of Object.entries({

@@ -11,7 +11,7 @@ const picked = visits.action('picked', (draft, id: string) => {
 });
 const shiftEnded = action('shiftEnded');
 
-const load = visits.task('load', async ({ use }, day: string) => (await use(office).visits(day)).length);
+const load = task(visits, 'load', async ({ use }, day: string) => (await use(office).visits(day)).length);
 const save = task('save', (_context, _id: string, _text: string) => true, { overlapBy: (id) => id });
 const once = task('once', (_context, _id: string) => 7, { unless: (read, id) => read(visits).list.includes(id) });
 task('answers', (_context, id: string) => id, { when: picked });
@@ -38,12 +38,12 @@ const status: Source<TaskStatus> = save.statusOf('v7');
 save.statusOf('v7', 'text');
 void [count, maybe, status];
 
-const both = visits.task('both', (_context, _id: string, _at: number) => 1);
+const both = task(visits, 'both', (_context, _id: string, _at: number) => 1);
 both.statusOf('v7', 1);
 // @ts-expect-error the status of a run goes by all of its arguments
 both.statusOf('v7');
 // @ts-expect-error there is no such option
-visits.task('misspelt', () => 1, { overlop: 'replace' });
+task(visits, 'misspelt', () => 1, { overlop: 'replace' });
 // @ts-expect-error there is no such option
 createRuntime({ interceptor: [] });
 // @ts-expect-error a day is a text

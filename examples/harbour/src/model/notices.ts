@@ -1,5 +1,5 @@
 // What the officer is told in passing: a text that shows itself for some seconds.
-import { store } from 'floe';
+import { store, task } from 'floe';
 import { shiftEnded } from './shift.js';
 
 export const notices = store('notices', { text: null as string | null });
@@ -24,7 +24,8 @@ notices.when(shiftEnded, (draft) => {
   draft.text = null;
 });
 
-export const showNotice = notices.task(
+export const showNotice = task(
+  notices,
   'show',
   async ({ dispatch, sleep, next }, text: string) => {
     dispatch(noticeShown(text));

@@ -1,5 +1,5 @@
 // Where the vessels are. Positions arrive every few seconds and would bury everything else: the trace counts them only.
-import { store } from 'floe';
+import { store, task } from 'floe';
 import { office } from './office.js';
 import type { Position } from './types.js';
 
@@ -10,11 +10,12 @@ export const positionsArrived = positions.action('arrived', (draft, list: readon
 });
 
 /** Its status says why the newest positions are missing, when they are. */
-export const askPositions = positions.task('ask', async ({ dispatch, use, signal }) => {
+export const askPositions = task(positions, 'ask', async ({ dispatch, use, signal }) => {
   dispatch(positionsArrived(await use(office).positions({ signal })));
 });
 
-export const followPositions = positions.task(
+export const followPositions = task(
+  positions,
   'follow',
   async ({ run, sleep }) => {
     for (;;) {

@@ -1,5 +1,5 @@
 // What the officer decided while the office could not be reached: kept in this browser, sent as soon as it can be.
-import { store } from 'floe';
+import { store, task } from 'floe';
 import { showNotice } from './notices.js';
 import { office, Refused } from './office.js';
 import { port, vessel } from './port.js';
@@ -28,7 +28,7 @@ export const waiting = unsent.selector('waiting', ({ renamings }) => renamings.l
 const PAUSE = 5000;
 
 /** Sends what waits, one after the other, until nothing does. */
-export const sendUnsent = unsent.task('send', async ({ dispatch, read, use, sleep, run }) => {
+export const sendUnsent = task(unsent, 'send', async ({ dispatch, read, use, sleep, run }) => {
   const desk = use(office);
   for (;;) {
     const renaming = read(unsent).renamings.at(0);
@@ -48,7 +48,7 @@ export const sendUnsent = unsent.task('send', async ({ dispatch, read, use, slee
 });
 
 /** Gives a vessel a new name. Where the office cannot be reached, the name is kept and sent later. */
-export const renameVessel = port.task('rename', async ({ dispatch, use, run }, hull: string, name: string) => {
+export const renameVessel = task(port, 'rename', async ({ dispatch, use, run }, hull: string, name: string) => {
   const desk = use(office);
   try {
     dispatch(port.ingest(vessel, await desk.rename(hull, name)));

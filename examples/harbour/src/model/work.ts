@@ -1,5 +1,5 @@
 // The work of the control room that takes time: it asks the office, then says what happened.
-import { selector } from 'floe';
+import { selector, task } from 'floe';
 import { address, visitAt } from './address.js';
 import { showNotice } from './notices.js';
 import { office } from './office.js';
@@ -7,7 +7,8 @@ import { berth, berthAssigned, port, vessel, visit, visitCancelled, visitMovedOn
 import type { Plan } from './types.js';
 import { dayKnown, dayPicked, dayShown, visits, visitsArrived } from './visits.js';
 
-export const loadPort = port.task(
+export const loadPort = task(
+  port,
   'load',
   async ({ atomic, dispatch, use, signal }) => {
     const { berths, vessels } = await use(office).port({ signal });
@@ -20,7 +21,8 @@ export const loadPort = port.task(
 );
 
 /** Asks for the visits of a day; one that is picked meanwhile takes its place. */
-export const loadDay = visits.task(
+export const loadDay = task(
+  visits,
   'loadDay',
   async ({ atomic, dispatch, use, signal }, day: string) => {
     const list = await use(office).visits(day, { signal });
@@ -33,7 +35,8 @@ export const loadDay = visits.task(
 );
 
 /** What the page begins with: the port, and the day that is shown. */
-export const openRoom = visits.task(
+export const openRoom = task(
+  visits,
   'open',
   async ({ read, run }) => {
     await Promise.all([run(loadPort()), run(loadDay(read(dayShown)))]);
@@ -48,7 +51,8 @@ export const loading = selector('loading', (read): 'done' | 'under way' | 'faile
 });
 export const loadingProblem = selector('loadingProblem', (read) => read(loadDay.status).error?.message);
 
-export const planVisit = visits.task(
+export const planVisit = task(
+  visits,
   'plan',
   async ({ atomic, dispatch, use }, plan: Plan) => {
     const planned = await use(office).plan(plan);
@@ -61,7 +65,8 @@ export const planVisit = visits.task(
 );
 
 /** Brings a visit alongside, or lets it depart. */
-export const moveOn = port.task(
+export const moveOn = task(
+  port,
   'moveOn',
   async ({ dispatch, use }, id: string) => {
     const { phase, arrives, departs } = await use(office).moveOn(id);
@@ -71,7 +76,8 @@ export const moveOn = port.task(
 );
 
 /** Gives a visit a berth: on the screen at once; the office confirms or refuses a little later. */
-export const assignBerth = port.task(
+export const assignBerth = task(
+  port,
   'assignBerth',
   async ({ optimistic, use, run }, id: string, place: string) => {
     const desk = use(office);
@@ -90,7 +96,8 @@ export const assignBerth = port.task(
 );
 
 /** The visit is cancelled on the screen, after a question; now the office is told, and may see it otherwise. */
-export const tellCancelled = port.task(
+export const tellCancelled = task(
+  port,
   'tellCancelled',
   async ({ dispatch, use, run }, id: string) => {
     const desk = use(office);

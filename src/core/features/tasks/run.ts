@@ -1,9 +1,10 @@
 // One run of a task: what it is waiting for, and the promise of its result.
-import { runCancelled } from './errors.js';
-import { aborter } from './host.js';
-import type { Run, TaskCall, TaskDefinition } from './task.js';
-import type { RunNote } from './transition.js';
-import type { Settling } from './optimistic.js';
+import { runCancelled } from '../../errors.js';
+import { aborter } from '../../host.js';
+import type { TaskDefinition } from './definition.js';
+import type { Run, TaskCall } from './types.js';
+import type { RunNote } from '../../transition.js';
+import type { Settling } from '../../optimistic.js';
 import { Waits, type Pending } from './waits.js';
 
 export class TaskRun implements Run<unknown> {

@@ -1,55 +1,17 @@
 // The runs of tasks in one runtime: which are under way, what overlaps, and who waits for which action.
-import type { AnyAction, AnyCreator } from './action.js';
-import { endlessLoop, messageOf } from './errors.js';
-import { isThenable } from './changing.js';
+import type { AnyAction } from '../../action.js';
+import { endlessLoop, messageOf } from '../../errors.js';
+import { isThenable } from '../../changing.js';
 import { contextOf } from './context.js';
-import { guardData } from './plain.js';
-import { DEV } from './mode.js';
+import { guardData } from '../../plain.js';
+import { DEV } from '../../mode.js';
 import { TaskRun } from './run.js';
-import type { Read, Source } from './source.js';
-import type { StoreDefinition } from './store.js';
-import {
-  taskOfStatuses,
-  type Optimistic,
-  type Need,
-  type Statuses,
-  type TaskCall,
-  type TaskDefinition,
-  type TaskError,
-  type TaskStatus,
-} from './task.js';
-import type { Cause, FactName, RunNote, Transition } from './transition.js';
-import type { DispatchResult } from './runtime.js';
-import type { Settling } from './optimistic.js';
-
-/** What runs need of the runtime. Everything happens at the live end. */
-export interface RunHost {
-  readonly now: () => number;
-  readonly random: () => number;
-  /** Calls `fn` after some milliseconds. Returns a function that prevents it. */
-  readonly after: (ms: number, fn: () => void) => () => void;
-  /** Whether there is a listener. */
-  readonly recorded: boolean;
-  /** Throws where no task can be run: in a change, in a selector, inside `atomic`, after the end. */
-  mayRun(task: string): void;
-  /** Throws inside a change or a selector. */
-  forbidInside(what: string): void;
-  /** Calls `fn` now, or after the outermost transaction. */
-  later(fn: () => void): void;
-  readLive<T>(source: Source<T>): T;
-  dispatchBy(run: TaskRun, action: AnyAction): DispatchResult;
-  atomicBy<T>(run: TaskRun, fn: () => T): T;
-  optimisticBy(run: TaskRun, action: AnyAction): Optimistic;
-  settle(entry: Settling, how: 'confirmed' | 'reverted', by: Cause): void;
-  answerTo(need: Need<unknown>, task: string): unknown;
-  /** Notes a step of a run, and changes the status of its task. */
-  noteRun(
-    task: Pick<TaskDefinition, 'name' | 'statuses'>,
-    next: ((state: Statuses) => Statuses) | undefined,
-    what: { fact: FactName; run: RunNote; cause: Cause; reason?: unknown },
-  ): Transition | undefined;
-  problem(error: unknown): void;
-}
+import type { RunHost } from './run-host.js';
+import type { Read, Source } from '../../source.js';
+import type { Running } from '../../feature.js';
+import type { TaskDefinition } from './definition.js';
+import type { TaskCall, TaskError, TaskStatus } from './types.js';
+import type { Cause, Transition } from '../../transition.js';
 
 /** The runs of one task. */
 interface Lanes {
@@ -68,9 +30,6 @@ interface Lane {
 
 /** As many statuses of runs that have ended are kept, a task, for different arguments, where the task says nothing. */
 const KEEP = 1000;
-
-/** As many values that a run saw are recorded. */
-export const MOST_SEEN = 100;
 
 /** As many runs that start each other without a pause are taken for an endless loop. */
 const MOST_STARTS = 1000;
@@ -250,7 +209,7 @@ export class Runs {
         cause: { by: 'task', run: run.id },
         reason: error,
       });
-    const stop = this.host.after(ms, () => came(() => this.work(run)));
+    const stop = this.host.delay(ms, () => came(() => this.work(run)));
     const came = run.await({ stop, reject: stop });
   }
 
@@ -450,36 +409,11 @@ export class Runs {
     this.atStart(tasks);
   }
 
-  /**
-   * On a line on which a run was left under way, and that has ended elsewhere or is not there at all: notes its end.
-   * @param claimed the runs that the line claims, where they are known
-   */
-  endLost(
-    statuses: StoreDefinition,
-    { all, by }: Statuses,
-    reason: 'branch' | 'import',
-    claimed: readonly RunNote[],
-  ): void {
-    const lanes = [...this.tasks].find(([task]) => task.statuses.name === statuses.name)?.[1];
-    const endedAt = this.host.now();
-    const over = (status: TaskStatus): TaskStatus => ({ ...status, phase: 'cancelled', endedAt });
-    const lost = Object.entries(by).filter(([key, { phase }]) => phase === 'running' && !lanes?.busy.has(key));
-    const allLost = all.phase === 'running' && (lanes?.running ?? 0) === 0;
-    if (lost.length === 0 && !allLost) return;
-    const name = taskOfStatuses(statuses.name);
-    const known = claimed.filter(({ task }) => task === name);
-    const notes = known.length > 0 ? known : [{ id: 0, task: name, args: [] }];
-    for (const [i, note] of notes.entries())
-      this.host.noteRun(
-        { name, statuses },
-        i < notes.length - 1
-          ? undefined
-          : () => ({
-              all: allLost ? over(all) : all,
-              by: { ...by, ...Object.fromEntries(lost.map(([key, status]) => [key, over(status)])) },
-            }),
-        { fact: 'runEnded', run: { ...note, phase: 'cancelled' }, cause: { by: 'runtime' }, reason },
-      );
+  /** How many runs of a task are under way, and how many under each status key. */
+  running(statuses: string): Running | undefined {
+    for (const [task, { running, busy }] of this.tasks)
+      if (task.statuses.name === statuses) return { count: running, keys: busy };
+    return undefined;
   }
 
   close(): void {
@@ -488,9 +422,6 @@ export class Runs {
     for (const run of [...this.underWay()]) this.cancel(run, 'closed');
   }
 }
-
-export const typesOf = (actions: AnyCreator | readonly AnyCreator[]): string[] =>
-  (Array.isArray(actions) ? (actions as readonly AnyCreator[]) : [actions as AnyCreator]).map(({ type }) => type);
 
 /** What is kept of an error in the status. */
 function asData(error: unknown): TaskError {

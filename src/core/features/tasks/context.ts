@@ -1,20 +1,36 @@
 // What a run works with.
-import type { AnyAction, AnyCreator } from './action.js';
-import type { CancelSignal } from './host.js';
-import type { DispatchResult } from './runtime.js';
-import { MOST_SEEN, typesOf, type Runs } from './runs.js';
+import type { AnyAction, AnyCreator } from '../../action.js';
+import type { CancelSignal } from '../../host.js';
+import type { DispatchResult } from '../../runtime.js';
+import { typesOf } from '../../handled.js';
 import type { TaskRun } from './run.js';
-import type { Read, Source } from './source.js';
-import { callOf, type Need, type Optimistic, type Run, type TaskCall, type TaskContext } from './task.js';
+import type { Cause } from '../../transition.js';
+import type { Read, Source } from '../../source.js';
+import { callOf } from './definition.js';
+import type { Need } from './need.js';
+import type { RunHost } from './run-host.js';
+import type { Optimistic, Run, TaskCall, TaskContext } from './types.js';
+
+/** As many values that a run saw are recorded. */
+const MOST_SEEN = 100;
+
+/** What a context needs of the runs. */
+export interface ContextHost {
+  readonly host: RunHost;
+  start(call: TaskCall<unknown>, cause: Cause, parent: TaskRun): TaskRun;
+  /** Calls `listener` with each action of these types. Returns a function that stops it. */
+  listen(types: readonly string[], listener: (action: AnyAction) => void): () => void;
+}
 
 const ignore = (): void => undefined;
 
-export const contextOf = (runs: Runs, run: TaskRun): TaskContext => new Context(runs, run) as unknown as TaskContext;
+export const contextOf = (runs: ContextHost, run: TaskRun): TaskContext =>
+  new Context(runs, run) as unknown as TaskContext;
 
 /** Each member is made when it is asked for, already bound: most runs use two or three of them. */
 class Context {
   constructor(
-    private readonly runs: Runs,
+    private readonly runs: ContextHost,
     private readonly run_: TaskRun,
   ) {}
 
@@ -43,7 +59,7 @@ class Context {
   }
   get sleep(): (ms: number) => Promise<void> {
     const { runs, run_ } = this;
-    return (ms) => awaited(run_, (resolve) => runs.host.after(ms, () => resolve(undefined))) as Promise<void>;
+    return (ms) => awaited(run_, (resolve) => runs.host.delay(ms, () => resolve(undefined))) as Promise<void>;
   }
   get next(): (actions: AnyCreator | readonly AnyCreator[]) => Promise<AnyAction> {
     const { runs, run_ } = this;
@@ -91,7 +107,7 @@ function awaited(run: TaskRun, begin: (resolve: (value: unknown) => void) => () 
 }
 
 /** All actions of some types from now on, kept until they are asked for. */
-function eachOf(runs: Runs, run: TaskRun, types: readonly string[]): AsyncIterableIterator<AnyAction> {
+function eachOf(runs: ContextHost, run: TaskRun, types: readonly string[]): AsyncIterableIterator<AnyAction> {
   const kept: AnyAction[] = [];
   /** Those that asked and wait, in their order. */
   const asking: ((action: AnyAction | undefined) => void)[] = [];

@@ -1,0 +1,112 @@
+// What a runtime is extended by: features that it installs with the first definition, option or call that needs them. The
+// runtime knows none of them.
+import type { AnyAction } from './action.js';
+import type { DeclaredTask } from './handled.js';
+import type { Settling } from './optimistic.js';
+import type { DispatchResult, RuntimeOptions } from './runtime.js';
+import type { Slot, SlotChange } from './slot.js';
+import type { Source } from './source.js';
+import type { StoreDefinition } from './store.js';
+import type { Cause, FactName, Transition } from './transition.js';
+
+/** Something that a runtime installs once, when it first needs it. */
+export interface Feature<Installed extends Hooks = Hooks> {
+  readonly name: string;
+  install(kernel: Kernel): Installed;
+}
+
+/** How an optimistic action is settled. */
+export type SettleHow = 'confirmed' | 'reverted';
+
+/** How many runs of a task are under way, and how many under each status key. */
+export interface Running {
+  readonly count: number;
+  readonly keys: ReadonlyMap<string, number>;
+}
+
+/** How an action of a run is applied. */
+export interface Applying {
+  /** Why it can no longer be applied, if it cannot. */
+  readonly stopped?: () => string | undefined;
+  /** Called with the entry that an optimistic action became, and then when it is applied. */
+  readonly optimistic?: { became(entry: Settling): void; applied(): void } | undefined;
+}
+
+/** What a feature does when something happens in the runtime. Each member is optional: a stage without hooks costs a check. */
+export interface Hooks {
+  /**
+   * An action was applied, and watchers were notified. May start work. Inside a transaction: after the outermost commit;
+   * never after a rollback.
+   * @param tasks those that the action starts
+   */
+  after?(action: AnyAction, tasks: readonly DeclaredTask[], transition: Transition | undefined): void;
+  /** Whether it waits for actions of a type, beside what is declared. */
+  awaits?(type: string): boolean;
+  /** The outermost call from outside has ended. */
+  idle?(): void;
+  /** The live line becomes another one: work that did not begin on it ends. */
+  leave?(stays: (transition: Transition) => boolean, reason: 'branch' | 'import'): void;
+  /** The runs of a task that are under way, by the name of the store of its statuses. */
+  running?(statuses: string): Running | undefined;
+  /** Runs what a call says: `runtime.run`. */
+  run?(call: unknown): unknown;
+  /** Starts tasks that begin by themselves. */
+  begin?(tasks: readonly DeclaredTask[]): void;
+  /** The tasks that it knows besides those that stores declare. */
+  readonly tasks?: Iterable<DeclaredTask>;
+  /** The runtime ends. */
+  close?(): void;
+}
+
+/** What a runtime offers to features. */
+export interface Kernel {
+  readonly options: RuntimeOptions;
+  readonly now: () => number;
+  readonly random: () => number;
+  /** Calls `fn` after some milliseconds of the runtime's clock. Returns a function that prevents it. */
+  readonly after: (ms: number, fn: () => void) => () => void;
+  /** Whether there is a listener. */
+  readonly recorded: boolean;
+  /** The runtime has ended. */
+  readonly isClosed: boolean;
+  /** A transaction is under way. */
+  readonly isInTransaction: boolean;
+  /** The cursor moves: watchers are notified of states of another time. */
+  readonly isMoving: boolean;
+  /** @throws FLOE_CLOSED after the end */
+  open(what: string): void;
+  /** @throws FLOE_WRONG_PLACE inside a change or a selector */
+  forbidInside(what: string): void;
+  /** Calls `fn` now, or after the outermost transaction, however it ends. */
+  later(fn: () => void): void;
+  /** A call from outside: at the end of the outermost one, what a binding's watchers threw is thrown again. */
+  call<T>(fn: () => T): T;
+  /** Does something at the live end, unseen while the cursor is in the past. */
+  atLive<T>(fn: () => T): T;
+  readLive<T>(source: Source<T>): T;
+  /**
+   * The application begins work now: where the past is shown, a branch begins there, unless watchers are notified.
+   * @returns the cause of the work
+   */
+  beginWork(): Cause;
+  /**
+   * Dispatches at the live end, for a cause; queued while watchers are notified, stopped where `by` says so.
+   * @throws what `dispatch` throws
+   */
+  dispatchLive(action: AnyAction, cause: Cause, by: Applying): DispatchResult;
+  atomic<T>(fn: () => T): T;
+  slot(store: StoreDefinition): Slot;
+  readonly slots: ReadonlyMap<string, Slot>;
+  /** Records a fact that changed a store which is internal to a feature, and notifies. */
+  noteFact(
+    fact: FactName,
+    changed: SlotChange | undefined,
+    cause: Cause,
+    more: Partial<Transition>,
+  ): Transition | undefined;
+  problem(error: unknown, transition?: Transition): void;
+  /** The definition that a reloaded module declares in the place of an older one. */
+  successorOf(store: StoreDefinition): StoreDefinition | undefined;
+  /** Confirms or reverts an optimistic action; after the outermost transaction. */
+  settle(entry: Settling, how: SettleHow, cause: Cause, replacement?: AnyAction): void;
+}

@@ -1,0 +1,50 @@
+// The inside of a task. It holds no state; `runs.ts` brings it to life in a runtime.
+import { notATaskCall } from '../../errors.js';
+import type { Feature } from '../../feature.js';
+import type { DeclaredTask } from '../../handled.js';
+import { argumentKey, makeSelector, type Selector, type Source } from '../../source.js';
+import type { StoreDefinition } from '../../store.js';
+import { IDLE, SUFFIX, statusesNamed, type Statuses } from './statuses.js';
+import type { TaskCall, TaskOptions, TaskStatus, Work } from './types.js';
+
+/** The inside of a task. */
+export class TaskDefinition implements DeclaredTask {
+  /** Holds its status in every runtime. */
+  readonly statuses: StoreDefinition;
+  readonly status: Source<TaskStatus>;
+  readonly statusOf: (...args: unknown[]) => Source<TaskStatus>;
+
+  constructor(
+    readonly name: string,
+    readonly work: Work<never[], unknown>,
+    readonly options: TaskOptions<never[]>,
+    readonly store: StoreDefinition | undefined,
+    readonly feature: Feature,
+  ) {
+    this.statuses = statusesNamed(name + SUFFIX);
+    this.status = makeSelector(`${name}.status`, this.statuses, (state: Statuses) => state.all) as Source<TaskStatus>;
+    const byKey = makeSelector(`${name}.statusOf`, this.statuses, (state: Statuses, key: string) =>
+      key === '' ? state.all : (state.by[key] ?? IDLE),
+    ) as Selector<TaskStatus, [key: string]>;
+    this.statusOf = (...args) => byKey(this.statusKey(args));
+  }
+
+  /** Runs with one key overlap. */
+  laneKey(args: readonly unknown[]): string {
+    const { overlapBy, overlap } = this.options;
+    return overlapBy || overlap === 'share' ? this.statusKey(args) : '';
+  }
+
+  /** Runs with one key share a status; no key where there is but one. */
+  statusKey(args: readonly unknown[]): string {
+    const { overlapBy } = this.options;
+    const by = overlapBy ? [overlapBy(...(args as never[]))] : args;
+    return by.length === 0 ? '' : argumentKey(this.name, by);
+  }
+}
+
+/** The call that was handed to `run`, or a clear error. */
+export function callOf(call: TaskCall<unknown>): TaskCall<unknown> {
+  if (!((call as TaskCall<unknown> | undefined)?.task instanceof TaskDefinition)) throw notATaskCall(call);
+  return call;
+}

@@ -1,0 +1,201 @@
+// Runs tasks in a runtime: what runs of tasks do to it, and what it does to them.
+import { checkAction, type AnyAction } from '../../action.js';
+import { asyncInAtomic, needMissing } from '../../errors.js';
+import type { Applying, Feature, Hooks, Kernel, Running, SettleHow } from '../../feature.js';
+import type { DeclaredTask } from '../../handled.js';
+import { DEV } from '../../mode.js';
+import type { Settling } from '../../optimistic.js';
+import { guardData } from '../../plain.js';
+import { STILL, type DispatchResult } from '../../runtime.js';
+import { slotChange } from '../../slot.js';
+import type { Source } from '../../source.js';
+import type { Cause, FactName, RunNote, Transition } from '../../transition.js';
+import { callOf, type TaskDefinition } from './definition.js';
+import type { Need } from './need.js';
+import type { TaskRun } from './run.js';
+import type { RunHost } from './run-host.js';
+import { Runs } from './runs.js';
+import type { Statuses } from './statuses.js';
+import type { Optimistic, TaskCall } from './types.js';
+
+/** What a runtime installs with the first task that it meets. */
+export const tasks: Feature<Tasks> = { name: 'tasks', install: (kernel) => new Tasks(kernel) };
+
+const NO_TASKS: readonly TaskDefinition[] = [];
+
+export class Tasks implements Hooks, RunHost {
+  private readonly runs = new Runs(this);
+  private readonly needs = new Map<Need<never>, unknown>();
+  /** No task starts by itself. */
+  private readonly still: boolean;
+
+  constructor(private readonly kernel: Kernel) {
+    const { needs = [], [STILL]: still } = kernel.options;
+    for (const { need, value } of needs) this.needs.set(need, value);
+    this.still = still === true;
+  }
+
+  // ---- what happens in the runtime ----
+
+  after(action: AnyAction, started: readonly DeclaredTask[], transition: Transition | undefined): void {
+    this.runs.heard(action, this.still ? NO_TASKS : (started as readonly TaskDefinition[]), transition);
+  }
+
+  awaits(type: string): boolean {
+    return this.runs.listensTo(type);
+  }
+
+  begin(started: readonly DeclaredTask[]): void {
+    if (!this.still) this.kernel.later(() => this.runs.atStart(started as readonly TaskDefinition[]));
+  }
+
+  /** Tasks that live as long as the runtime, and whose runs ended with the line that was left, begin again. */
+  idle(): void {
+    if (this.runs.isRestarting && !this.kernel.isClosed) this.kernel.later(() => this.runs.restart());
+  }
+
+  leave(stays: (transition: Transition) => boolean, reason: 'branch' | 'import'): void {
+    this.runs.leave(stays, reason);
+  }
+
+  running(statuses: string): Running | undefined {
+    return this.runs.running(statuses);
+  }
+
+  get tasks(): Iterable<DeclaredTask> {
+    return this.runs.definitions;
+  }
+
+  close(): void {
+    this.runs.close();
+  }
+
+  // ---- what the application runs ----
+
+  run(given: unknown): TaskRun {
+    const { kernel } = this;
+    const call = this.renewed(callOf(given as TaskCall<unknown>));
+    this.mayRun(call.task.name);
+    if (kernel.isMoving) return this.runs.neverStarted(call, 'travel');
+    return kernel.call(() => this.runs.start(call, kernel.beginWork()));
+  }
+
+  /** The call of the task that a reloaded module declares in the place of an older one. */
+  private renewed(call: TaskCall<unknown>): TaskCall<unknown> {
+    const { store, name } = call.task;
+    const task = store && this.kernel.successorOf(store)?.tasks.find((one) => one.name === name);
+    return task ? { task: task as TaskDefinition, args: call.args } : call;
+  }
+
+  // ---- what runs do ----
+
+  get now(): () => number {
+    return this.kernel.now;
+  }
+  get random(): () => number {
+    return this.kernel.random;
+  }
+  get delay(): Kernel['after'] {
+    return this.kernel.after;
+  }
+  get recorded(): boolean {
+    return this.kernel.recorded;
+  }
+
+  mayRun(task: string): void {
+    this.kernel.open('run');
+    this.kernel.forbidInside(`run of '${task}'`);
+    if (this.kernel.isInTransaction) throw asyncInAtomic(`running '${task}'`);
+  }
+
+  forbidInside(what: string): void {
+    this.kernel.forbidInside(what);
+  }
+
+  later(fn: () => void): void {
+    this.kernel.later(fn);
+  }
+
+  readLive<T>(source: Source<T>): T {
+    return this.kernel.readLive(source);
+  }
+
+  problem(error: unknown): void {
+    this.kernel.problem(error);
+  }
+
+  dispatchBy(run: TaskRun, action: AnyAction, optimistic?: Applying['optimistic']): DispatchResult {
+    checkAction(action);
+    const stopped = (): string | undefined => {
+      const { reason } = run;
+      return reason === undefined ? undefined : `its run is over: ${reason}`;
+    };
+    return this.kernel.dispatchLive(action, causeOf(run), { stopped, optimistic });
+  }
+
+  atomicBy<T>(run: TaskRun, fn: () => T): T {
+    const { kernel } = this;
+    // What a run does after its end is stopped, action by action.
+    return kernel.isClosed || run.reason !== undefined ? fn() : kernel.atLive(() => kernel.atomic(fn));
+  }
+
+  settle(entry: Settling, how: SettleHow, by: Cause): void {
+    this.kernel.settle(entry, how, by);
+  }
+
+  optimisticBy(run: TaskRun, action: AnyAction): Optimistic {
+    let entry: Settling | undefined;
+    let settled: { readonly how: SettleHow; readonly action: AnyAction | undefined } | undefined;
+    const cause = causeOf(run);
+    const settle = (how: SettleHow, replacement?: AnyAction): void => {
+      if (settled) return;
+      this.forbidInside(how === 'confirmed' ? 'confirm' : 'revert');
+      if (replacement) checkAction(replacement);
+      // Not there yet: an interceptor holds it, and it is settled as soon as it is applied.
+      if (entry?.open) this.kernel.settle(entry, how, cause, replacement);
+      // It belongs to a line that was left; what is known by now is news for the present one.
+      else if (entry && replacement) this.dispatchBy(run, replacement);
+      settled = { how, action: replacement };
+      if (entry) run.open?.delete(entry);
+    };
+    const result = this.dispatchBy(run, action, {
+      became: (applied) => {
+        entry = applied;
+        (run.open ??= new Set()).add(applied);
+      },
+      applied: () => {
+        if (!settled || !entry) return;
+        run.open?.delete(entry);
+        this.kernel.settle(entry, settled.how, cause, settled.action);
+      },
+    });
+    return {
+      result,
+      confirm: (replacement) => settle('confirmed', replacement),
+      revert: () => settle('reverted'),
+    };
+  }
+
+  answerTo(need: Need<unknown>, task: string): unknown {
+    if (!this.needs.has(need)) throw needMissing(need.name, task);
+    return this.needs.get(need);
+  }
+
+  noteRun(
+    { name, statuses }: Pick<TaskDefinition, 'name' | 'statuses'>,
+    next: ((state: Statuses) => Statuses) | undefined,
+    { fact, run, cause, reason }: { fact: FactName; run: RunNote; cause: Cause; reason?: unknown },
+  ): Transition | undefined {
+    const { kernel } = this;
+    return kernel.atLive(() => {
+      const slot = kernel.slot(statuses);
+      const before = slot.state as Statuses;
+      const after = next ? next(before) : before;
+      if (DEV && after !== before) guardData(after, { at: '', what: `The status of '${name}'` });
+      const changed = after === before ? undefined : slotChange(slot, after);
+      return kernel.noteFact(fact, changed, cause, { run, ...(reason !== undefined && { reason }) });
+    });
+  }
+}
+
+const causeOf = (run: TaskRun): Cause => ({ by: 'task', run: run.id });

@@ -1,0 +1,46 @@
+// Ends, in the statuses of a line of transitions, the runs that the line claims and that are not under way.
+import type { Kernel, Running } from '../../feature.js';
+import { slotChange } from '../../slot.js';
+import type { RunNote } from '../../transition.js';
+import { isStatuses, taskOfStatuses } from './statuses.js';
+import type { TaskStatus } from './types.js';
+
+/**
+ * @param running the runs that are under way, by the name of the store of statuses
+ * @param claimed the runs that the line claims, where they are known
+ */
+export function endLostRuns(
+  kernel: Pick<Kernel, 'slots' | 'now' | 'noteFact'>,
+  running: (statuses: string) => Running | undefined,
+  reason: 'branch' | 'import',
+  claimed: readonly RunNote[],
+): void {
+  for (const slot of [...kernel.slots.values()]) {
+    const { store, state } = slot;
+    if (!store.internal || !isStatuses(store.name, state)) continue;
+    const { all, by } = state;
+    const under = running(store.name);
+    const endedAt = kernel.now();
+    const over = (status: TaskStatus): TaskStatus => ({ ...status, phase: 'cancelled', endedAt });
+    const lost = Object.entries(by).filter(([key, { phase }]) => phase === 'running' && !under?.keys.has(key));
+    const allLost = all.phase === 'running' && (under?.count ?? 0) === 0;
+    if (lost.length === 0 && !allLost) continue;
+    const task = taskOfStatuses(store.name);
+    const known = claimed.filter((note) => note.task === task);
+    const notes = known.length > 0 ? known : [{ id: 0, task, args: [] }];
+    const next = {
+      all: allLost ? over(all) : all,
+      by: { ...by, ...Object.fromEntries(lost.map(([key, status]) => [key, over(status)])) },
+    };
+    for (const [i, note] of notes.entries())
+      kernel.noteFact(
+        'runEnded',
+        i < notes.length - 1 ? undefined : slotChange(slot, next),
+        { by: 'runtime' },
+        {
+          run: { ...note, phase: 'cancelled' },
+          reason,
+        },
+      );
+  }
+}

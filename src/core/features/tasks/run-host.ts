@@ -1,0 +1,40 @@
+// What the runs of tasks need of the runtime.
+import type { AnyAction } from '../../action.js';
+import type { Settling } from '../../optimistic.js';
+import type { DispatchResult } from '../../runtime.js';
+import type { Source } from '../../source.js';
+import type { Cause, FactName, RunNote, Transition } from '../../transition.js';
+import type { TaskDefinition } from './definition.js';
+import type { Need } from './need.js';
+import type { TaskRun } from './run.js';
+import type { Statuses } from './statuses.js';
+import type { Optimistic } from './types.js';
+
+/** What runs need of the runtime. Everything happens at the live end. */
+export interface RunHost {
+  readonly now: () => number;
+  readonly random: () => number;
+  /** Calls `fn` after some milliseconds. Returns a function that prevents it. */
+  readonly delay: (ms: number, fn: () => void) => () => void;
+  /** Whether there is a listener. */
+  readonly recorded: boolean;
+  /** Throws where no task can be run: in a change, in a selector, inside `atomic`, after the end. */
+  mayRun(task: string): void;
+  /** Throws inside a change or a selector. */
+  forbidInside(what: string): void;
+  /** Calls `fn` now, or after the outermost transaction. */
+  later(fn: () => void): void;
+  readLive<T>(source: Source<T>): T;
+  dispatchBy(run: TaskRun, action: AnyAction): DispatchResult;
+  atomicBy<T>(run: TaskRun, fn: () => T): T;
+  optimisticBy(run: TaskRun, action: AnyAction): Optimistic;
+  settle(entry: Settling, how: 'confirmed' | 'reverted', by: Cause): void;
+  answerTo(need: Need<unknown>, task: string): unknown;
+  /** Notes a step of a run, and changes the status of its task. */
+  noteRun(
+    task: Pick<TaskDefinition, 'name' | 'statuses'>,
+    next: ((state: Statuses) => Statuses) | undefined,
+    what: { fact: FactName; run: RunNote; cause: Cause; reason?: unknown },
+  ): Transition | undefined;
+  problem(error: unknown): void;
+}

@@ -1,0 +1,44 @@
+// Which actions something handles, and what tasks declare about that: known to a runtime without what runs tasks.
+import type { About, AnyCreator } from './action.js';
+import type { Feature } from './feature.js';
+import type { StoreDefinition } from './store.js';
+
+/** Says which actions are handled: a creator, a list of them, or a function that gives them. */
+export type Handled = AnyCreator | readonly AnyCreator[] | (() => AnyCreator | readonly AnyCreator[]);
+
+/** The payload of what is handled, as a list of one argument or none. */
+export type PayloadOf<C> = C extends AnyCreator
+  ? Parameters<C>
+  : C extends readonly (infer I extends AnyCreator)[]
+    ? Parameters<I>
+    : C extends () => infer R
+      ? PayloadOf<R>
+      : never;
+
+/** The creators of the actions that are handled. */
+export function creatorsOf(handled: Handled): readonly AnyCreator[] {
+  const named = typeof handled === 'function' && !('type' in handled) ? handled() : handled;
+  return Array.isArray(named) ? (named as readonly AnyCreator[]) : [named as AnyCreator];
+}
+
+/** The types of the actions that are handled. */
+export const typesOf = (handled: Handled): readonly string[] => creatorsOf(handled).map(({ type }) => type);
+
+export const handlesType = (handled: Handled, type: string): boolean => typesOf(handled).includes(type);
+
+/** What a runtime has to know of a task before it runs one. */
+export interface DeclaredTask {
+  readonly name: string;
+  readonly options: { readonly when?: Handled; readonly atStart?: boolean; readonly about?: About };
+  /** The store that it was declared beside, if it was. */
+  readonly store: StoreDefinition | undefined;
+  /** What runs it: a runtime installs this with the first task that it meets. */
+  readonly feature: Feature;
+}
+
+/** Tasks that belong to no store and handle actions, wherever those are dispatched. */
+export const freeTasks: DeclaredTask[] = [];
+
+/** Whether an action of a type starts a task. */
+export const startsWith = ({ options }: DeclaredTask, type: string): boolean =>
+  options.when !== undefined && handlesType(options.when, type);
