@@ -22,18 +22,16 @@ import { currentReader, unnoted } from './graph.js';
 import { complain, stopwatch, timer } from './host.js';
 import { decide, type Interceptor } from './interceptor.js';
 import { DEV } from './mode.js';
-import type { Settling } from './optimistic.js';
-import { guardData, hasOwn, isContainer, put, sameData } from './plain.js';
+import { guardData, hasOwn, isContainer, keeping, put, sameData } from './plain.js';
 import type { HoldHost } from './hold.js';
 import { Reading, type Ground, type Informed } from './reading.js';
 import type { DispatchResult, Problem, RuntimeOptions } from './runtime.js';
-import { Settlement, type SettlementHost } from './settlement.js';
 import { makeSlot, slotChange, type Slot, type SlotChange } from './slot.js';
 import type { Read, Source } from './source.js';
 import { checkKept, checkTables, type Change, type StoreDefinition } from './store.js';
 import { endLostRuns } from './features/tasks/lost-runs.js';
 import { isStatuses, statusesNamed } from './features/tasks/statuses.js';
-import type { Applying, Feature, Hooks, Kernel, Running } from './feature.js';
+import type { Applying, Feature, Hooks, Kernel, Rebased, Running } from './feature.js';
 import type { DeclaredTask } from './handled.js';
 import type { InnerWatching } from './watcher.js';
 import {
@@ -92,7 +90,7 @@ const MOST_LINKS = 100;
 const MOST_QUEUED = 100_000;
 
 /** What a runtime is made of: the stores with their states, and the one line of transitions. */
-export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
+export class Engine implements Host, Kernel, Ground, HoldHost {
   private readonly ends = new Ends(() => new Reading(this));
   readonly slots = this.ends.slots;
   private readonly initial: Readonly<Record<string, unknown>>;
@@ -126,8 +124,9 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
   /** The cursor moves: what watchers do because of that has been done when it happened, and is not done again. */
   private moving = false;
   private timed = { reading: -Infinity, time: 0 };
-  private readonly settlement: Settlement;
   private readonly features = new Map<Feature, Hooks>();
+  /** The feature that has to see every action while something is pending. */
+  private attending: Pick<Hooks, 'committing' | 'stated'> | undefined;
   private readonly afterHooks: Required<Pick<Hooks, 'after'>>[] = [];
   private readonly waiting = new Set<() => void>();
   private ended = false;
@@ -144,7 +143,6 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
     this.random = random;
     this.answering = new Answering(this.slots, (store) => this.slot(store));
     this.changing = new Changing(options.checkPurity);
-    this.settlement = new Settlement(this);
     const given = typeof initial === 'string' ? fromText(initial) : initial;
     if (!isContainer(given) || Array.isArray(given)) throw badSnapshot('it is not an object with the states of stores');
     this.initial = given;
@@ -188,13 +186,13 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
   }
 
   get oldestOpen(): Transition | undefined {
-    return this.settlement.oldestOpen;
+    return this.answer((hooks) => hooks.pinned?.());
   }
 
   // ---- stores ----
 
   states(): Record<string, unknown> {
-    const certain = this.settlement.certain();
+    const certain = this.answer((hooks) => hooks.confirmed?.());
     return this.atLive(() => this.statesBy((slot) => (certain?.has(slot) ? certain.get(slot) : slot.state)));
   }
 
@@ -203,7 +201,7 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
   }
 
   get uncertain(): boolean {
-    return this.settlement.isOpen;
+    return this.attending !== undefined;
   }
 
   private statesBy(stateOf: (slot: Slot) => unknown): Record<string, unknown> {
@@ -219,7 +217,7 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
   join(stores: readonly StoreDefinition[], fact: FactName): void {
     const changed: StoreChange[] = [];
     const rehydrated: StoreChange[] = [];
-    const reading: { readonly store: StoreDefinition; readonly stored: PromiseLike<unknown> }[] = [];
+    const reading: (() => void)[] = [];
     const fresh = this.freshOf(stores);
     for (const store of fresh) {
       let state = hasOwn(this.initial, store.name) ? this.initial[store.name] : unnoted(() => store.begin());
@@ -232,7 +230,7 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
         const stored = listener.begin?.(store, state) ?? state;
         if (stored === state) continue;
         if (isThenable(stored)) {
-          reading.push({ store, stored });
+          reading.push(() => this.use(listener.late!).fill(this.slots.get(store.name)!, stored));
           continue;
         }
         guardData(stored, { at: '', what: `The stored state of '${store.name}'` });
@@ -245,7 +243,7 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
     this.answering.clear();
     this.tellFact(fact, changed, 'runtime');
     if (rehydrated.length > 0) this.tellFact('rehydrated', rehydrated, 'storage');
-    for (const { store, stored } of reading) this.fillWhenRead(this.slots.get(store.name)!, stored);
+    for (const fill of reading) fill();
     const starting = fresh.flatMap((store) => store.tasks.filter(({ options }) => options.atStart));
     this.startTasks(starting);
   }
@@ -273,25 +271,10 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
     return fresh.filter((store) => !reloaded.includes(store));
   }
 
-  /** Readers may already have seen the initial state, so the stored state arrives as its own transition. */
-  private fillWhenRead(slot: Slot, stored: PromiseLike<unknown>): void {
-    const held = this.settlement.hold(slot);
-    // Also after the end: what was done on top of it is stored then.
-    void stored.then((state) => {
-      guardData(state, { at: '', what: `The stored state of '${slot.store.name}'` });
-      this.later(() =>
-        this.atLive(() => {
-          this.settlement.fill(held, slot, state);
-          this.notify();
-        }),
-      );
-    });
-  }
-
   private addSlot(store: StoreDefinition, state: unknown, told: boolean, begun = state): Slot {
     const slot = makeSlot(store, state, told, begun);
     this.ends.add(slot);
-    if (!store.internal) this.settlement.addFact(slot, state, this.group?.number);
+    if (!store.internal) this.attending?.stated?.(slot, state, this.group?.number);
     return slot;
   }
 
@@ -528,7 +511,7 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
   private apply(action: AnyAction, cause: Cause, by?: Applying): 'applied' | 'unchanged' {
     const { stores, tasks, alone } = this.answering.to(action);
     const recorded = this.listeners.length > 0;
-    if (alone && !by && !this.group && !this.settlement.isOpen && alone.slot.store.invariants.length === 0)
+    if (alone && !by && !this.group && this.attending === undefined && alone.slot.store.invariants.length === 0)
       return recorded
         ? this.recordAlone(alone.slot, alone.change, action, cause)
         : this.applyAlone(alone.slot, alone.change, action);
@@ -554,7 +537,8 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
     const transition = recorded
       ? this.ofAction(action, cause, outcome, stopwatch() - started, changed, touches)
       : undefined;
-    this.settlement.add(action, changed, this.group?.number, transition, by?.optimistic);
+    const attending = by?.optimistic ? this.use(by.feature!) : this.attending;
+    attending?.committing?.(action, changed, this.group?.number, transition, by);
     for (const { slot, after } of changed) {
       const before = slot.state;
       if (this.group && !this.group.before.has(slot)) this.group.before.set(slot, before);
@@ -566,7 +550,7 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
     if (transition) this.tell(transition);
     this.notify();
     by?.optimistic?.applied();
-    this.afterwards(action, tasks, transition);
+    this.afterwards(action, transition, tasks);
     return outcome;
   }
 
@@ -583,7 +567,7 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
   }
 
   /** The last stage: work that an action starts. */
-  private afterwards(action: AnyAction, tasks: readonly DeclaredTask[], transition: Transition | undefined): void {
+  afterwards(action: AnyAction, transition: Transition | undefined, tasks = this.answering.to(action).tasks): void {
     if (tasks.length > 0) this.use(tasks[0].feature);
     if (this.afterHooks.length === 0) return;
     // The work that begins is the application's: it finds what is shown.
@@ -600,14 +584,14 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
     const before = slot.state;
     const after = this.changing.alone(slot, change, before, action);
     if (after === before) {
-      if (this.afterHooks.length > 0) this.afterwards(action, NO_TASKS, undefined);
+      if (this.afterHooks.length > 0) this.afterwards(action, undefined, NO_TASKS);
       return 'unchanged';
     }
     if (DEV) guardData(after, { at: '', what: `The state of '${slot.store.name}' after '${action.type}'` });
     slot.state = after;
     slot.place.changed(before, after, slot.editing);
     this.notify();
-    if (this.afterHooks.length > 0) this.afterwards(action, NO_TASKS, undefined);
+    if (this.afterHooks.length > 0) this.afterwards(action, undefined, NO_TASKS);
     return 'applied';
   }
 
@@ -635,7 +619,7 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
     }
     this.tell(transition);
     this.notify();
-    if (this.afterHooks.length > 0) this.afterwards(action, NO_TASKS, transition);
+    if (this.afterHooks.length > 0) this.afterwards(action, transition, NO_TASKS);
     return outcome;
   }
 
@@ -684,7 +668,7 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
       return result;
     } catch (error) {
       this.group = undefined;
-      this.settlement.dropGroup(group.number);
+      for (const hooks of this.features.values()) hooks.rolledBack?.(group.number);
       for (const [slot, before] of group.before) {
         const { state } = slot;
         slot.state = before;
@@ -727,7 +711,7 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
     this.putStates(states);
     if (live) {
       this.ends.join();
-      this.settlement.keepOnLine();
+      this.lineChanged();
     }
     this.latest = undefined;
     this.moving = true;
@@ -772,7 +756,7 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
   private beginBranch(): void {
     this.leave((transition) => this.isShown(transition), 'branch');
     this.ends.join();
-    this.settlement.keepOnLine();
+    this.lineChanged();
     this.endLost('branch', []);
   }
 
@@ -812,21 +796,6 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
     return changed;
   }
 
-  *storeSlots(): Iterable<Slot> {
-    for (const slot of this.slots.values()) if (!slot.store.internal) yield slot;
-  }
-
-  settle(entry: Settling, how: 'confirmed' | 'reverted', cause: Cause, replacement?: AnyAction): void {
-    if (!entry.open || this.ended) return;
-    this.later(() =>
-      this.atLive(() => {
-        const transition = this.settlement.settle(entry, how, cause, replacement);
-        this.notify();
-        if (replacement) this.afterwards(replacement, this.answering.to(replacement).tasks, transition);
-      }),
-    );
-  }
-
   about(kind: 'action' | 'task', name: string): About | undefined {
     const stores = this.stores();
     return kind === 'action'
@@ -835,6 +804,50 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
   }
 
   // ---- features ----
+
+  /** The first answer of a feature. */
+  private answer<T>(ask: (hooks: Hooks) => T | undefined): T | undefined {
+    for (const hooks of this.features.values()) {
+      const answer = ask(hooks);
+      if (answer !== undefined) return answer;
+    }
+    return undefined;
+  }
+
+  attend(hooks: Pick<Hooks, 'committing' | 'stated'>, attends: boolean): void {
+    this.attending = attends ? hooks : undefined;
+  }
+
+  private lineChanged(): void {
+    for (const hooks of this.features.values()) hooks.lineChanged?.();
+  }
+
+  show(
+    { states, problems }: Rebased,
+    fact: FactName,
+    cause: Cause,
+    more: Partial<Transition> = {},
+    type = fact as string,
+  ): Transition | undefined {
+    const changed: SlotChange[] = [];
+    for (const [slot, state] of states) {
+      // What stays the same stays the same object.
+      const after = keeping(slot.state, state);
+      if (after !== slot.state) changed.push(slotChange(slot, after));
+    }
+    const found = [...problems(type), ...brokenBy(changed, more.action?.type ?? type)];
+    const transition = this.recorded ? this.ofFact(fact, changed, cause, more) : undefined;
+    for (const { slot, after } of changed) {
+      if (DEV) guardData(after, { at: '', what: `The state of '${slot.store.name}' after '${type}'` });
+      const before = slot.state;
+      slot.state = after;
+      slot.told ||= this.recorded;
+      slot.place.changed(before, after, undefined);
+    }
+    for (const problem of found) this.problem(problem, transition);
+    if (transition) this.tell(transition);
+    return transition;
+  }
 
   use<H extends Hooks>(feature: Feature<H>): H {
     const known = this.features.get(feature);
@@ -934,7 +947,8 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
       this.later(() =>
         this.atLive(() => {
           const states = new Map(changes.map(({ store, after }) => [this.slots.get(store.name)!, after]));
-          this.settlement.restate(states, fact, more!.cause!);
+          const rebased = this.answer((hooks) => hooks.rebase?.(states)) ?? { states, problems: () => [] };
+          this.show(rebased, fact, more!.cause!);
           this.notify();
         }),
       );
@@ -949,7 +963,7 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
   private place(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): void {
     // A state that is equal now may differ when an optimistic action is reverted.
     for (const { store, after } of changes)
-      this.settlement.addFact(this.slots.get(store.name)!, after, this.group?.number);
+      this.attending?.stated?.(this.slots.get(store.name)!, after, this.group?.number);
     const changed = changes.filter(({ before, after }) => before !== after);
     for (const { store, before, after } of changed) {
       const slot = this.slots.get(store.name)!;
@@ -1022,7 +1036,7 @@ export class Engine implements Host, Kernel, Ground, SettlementHost, HoldHost {
   }
 
   /** Notifies watchers, then does what they dispatched meanwhile, until there is no more. */
-  private notify(): void {
+  notify(): void {
     if (this.notifying || this.held > 0 || (this.ends.due.count === 0 && this.queue.length === 0)) return;
     try {
       for (;;) {

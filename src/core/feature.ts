@@ -1,10 +1,10 @@
 // What a runtime is extended by: features that it installs with the first definition, option or call that needs them. The
 // runtime knows none of them.
 import type { AnyAction } from './action.js';
+import type { FloeError } from './errors.js';
 import type { DeclaredTask } from './handled.js';
-import type { Settling } from './optimistic.js';
 import type { DispatchResult, RuntimeOptions } from './runtime.js';
-import type { Slot, SlotChange } from './slot.js';
+import type { Compute, Slot, SlotChange } from './slot.js';
 import type { Source } from './source.js';
 import type { StoreDefinition } from './store.js';
 import type { Cause, FactName, Transition } from './transition.js';
@@ -24,12 +24,31 @@ export interface Running {
   readonly keys: ReadonlyMap<string, number>;
 }
 
+/** An optimistic action that was applied. */
+export interface PendingEntry {
+  /** Neither confirmed nor reverted. */
+  readonly open: boolean;
+}
+
 /** How an action of a run is applied. */
 export interface Applying {
   /** Why it can no longer be applied, if it cannot. */
   readonly stopped?: () => string | undefined;
+  /** What an optimistic action needs. */
+  readonly feature?: Feature | undefined;
   /** Called with the entry that an optimistic action became, and then when it is applied. */
-  readonly optimistic?: { became(entry: Settling): void; applied(): void } | undefined;
+  readonly optimistic?: { became(entry: PendingEntry): void; applied(): void } | undefined;
+}
+
+/** States that were computed once more, and what could not be. */
+export interface Rebased {
+  readonly states: ReadonlyMap<Slot, unknown>;
+  readonly problems: (cause: string) => readonly FloeError[];
+}
+
+/** Brings in states of stores that are still being read. */
+export interface LateStates extends Hooks {
+  fill(slot: Slot, stored: PromiseLike<unknown>): void;
 }
 
 /** What a feature does when something happens in the runtime. Each member is optional: a stage without hooks costs a check. */
@@ -42,6 +61,29 @@ export interface Hooks {
   after?(action: AnyAction, tasks: readonly DeclaredTask[], transition: Transition | undefined): void;
   /** Whether it waits for actions of a type, beside what is declared. */
   awaits?(type: string): boolean;
+  /** An action is about to be committed; `changed` is what it changes. Bookkeeping only. */
+  committing?(
+    action: AnyAction,
+    changed: readonly SlotChange[],
+    group: number | undefined,
+    transition: Transition | undefined,
+    by: Applying | undefined,
+  ): void;
+  /** A state that no action computes is about to be the state of a store. */
+  stated?(slot: Slot, state: unknown, group: number | undefined): void;
+  /** A transaction failed, and its states are rolled back. */
+  rolledBack?(group: number): void;
+  /** The live line is another one from now on: it is what is shown. */
+  lineChanged?(): void;
+  /**
+   * Puts what is pending on top of confirmed states that came from elsewhere.
+   * @returns the states to commit, and what went wrong; nothing where nothing is pending
+   */
+  rebase?(states: ReadonlyMap<Slot, unknown>): Rebased | undefined;
+  /** The live states without pending optimistic actions, of the stores that they changed; nothing while none is pending. */
+  confirmed?(): ReadonlyMap<Slot, unknown> | undefined;
+  /** The oldest transition that is still pending. */
+  pinned?(): Transition | undefined;
   /** The outermost call from outside has ended. */
   idle?(): void;
   /** The live line becomes another one: work that did not begin on it ends. */
@@ -107,6 +149,26 @@ export interface Kernel {
   problem(error: unknown, transition?: Transition): void;
   /** The definition that a reloaded module declares in the place of an older one. */
   successorOf(store: StoreDefinition): StoreDefinition | undefined;
-  /** Confirms or reverts an optimistic action; after the outermost transaction. */
-  settle(entry: Settling, how: SettleHow, cause: Cause, replacement?: AnyAction): void;
+  /**
+   * Commits states that were computed or stated elsewhere, as one fact at the live end: what stays equal stays the same object.
+   * @param type what problems name as their cause
+   */
+  show(
+    rebased: Rebased,
+    fact: FactName,
+    cause: Cause,
+    more?: Partial<Transition>,
+    type?: string,
+  ): Transition | undefined;
+  /** What an action makes of given states. */
+  readonly compute: Compute;
+  isShown(transition: Transition | undefined): boolean;
+  /** Notifies watchers, unless that is put off. */
+  notify(): void;
+  /** The last stage for an action that took the place of another one. */
+  afterwards(action: AnyAction, transition: Transition | undefined): void;
+  /** Once a runtime. */
+  use<H extends Hooks>(feature: Feature<H>): H;
+  /** Has the actions go through `committing`, while that is of use; the fast way does without. */
+  attend(hooks: Pick<Hooks, 'committing' | 'stated'>, attends: boolean): void;
 }

@@ -1,5 +1,6 @@
 // The record of one transition, and the contract of what listens to it (trace, persistence). The core knows neither.
 import type { About, AnyAction } from './action.js';
+import type { Feature, LateStates } from './feature.js';
 import type { Touches } from './touches.js';
 import type { AnyStore, DispatchResult } from './runtime.js';
 import type { Reading } from './reading.js';
@@ -116,6 +117,8 @@ export interface Listener {
    * it is still to be read: what is done meanwhile is then applied once more on top of it.
    */
   begin?(store: StoreDefinition, state: unknown): unknown;
+  /** Brings in the states that `begin` promises. */
+  readonly late?: Feature<LateStates> | undefined;
   /** Whether a transition is on the line that is shown, at the cursor or before it. */
   isShown?(transition: Transition): boolean;
   /** Another history took the place of the present one: no transition that was told before is part of it. */

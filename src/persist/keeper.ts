@@ -2,6 +2,7 @@
 // what failed, and reports problems. `opening.ts`, `writing.ts` and `conflicts.ts` do the work on one record.
 import { isThenable } from '../core/changing.js';
 import { messageOf, type FloeError } from '../core/errors.js';
+import { rebasing } from '../core/features/rebasing/feature.js';
 import type { AnyStore } from '../core/index.js';
 import { definitionOf, type StoreDefinition } from '../core/store.js';
 import type { Host, Listener, StoreChange, Transition } from '../core/transition.js';
@@ -42,6 +43,7 @@ export interface KeeperOptions {
 }
 
 export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, HostedHost {
+  readonly late = rebasing;
   readonly problems: FloeError[];
   readonly shelf: Shelf;
   readonly records = new Map<string, StoreRecord>();

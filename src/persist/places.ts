@@ -1,4 +1,5 @@
 // Different stores in different places: one `persistence` over several keepers, each of which keeps its own stores.
+import { rebasing } from '../core/features/rebasing/feature.js';
 import type { FloeError } from '../core/errors.js';
 import { isThenable } from '../core/changing.js';
 import type { AnyStore } from '../core/index.js';
@@ -29,6 +30,8 @@ export class Places implements Persistence, Listener {
   }
 
   // ---- for the runtime ----
+
+  readonly late = rebasing;
 
   begin(store: StoreDefinition, state: unknown): unknown {
     return this.keeperOf(store.name).begin(store, state);

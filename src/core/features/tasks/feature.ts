@@ -4,12 +4,13 @@ import { asyncInAtomic, needMissing } from '../../errors.js';
 import type { Applying, Feature, Hooks, Kernel, Running, SettleHow } from '../../feature.js';
 import type { DeclaredTask } from '../../handled.js';
 import { DEV } from '../../mode.js';
-import type { Settling } from '../../optimistic.js';
 import { guardData } from '../../plain.js';
 import { STILL, type DispatchResult } from '../../runtime.js';
 import { slotChange } from '../../slot.js';
 import type { Source } from '../../source.js';
 import type { Cause, FactName, RunNote, Transition } from '../../transition.js';
+import { rebasing } from '../rebasing/feature.js';
+import type { Settling } from '../rebasing/pending.js';
 import { callOf, type TaskDefinition } from './definition.js';
 import type { Need } from './need.js';
 import type { TaskRun } from './run.js';
@@ -130,7 +131,11 @@ export class Tasks implements Hooks, RunHost {
       const { reason } = run;
       return reason === undefined ? undefined : `its run is over: ${reason}`;
     };
-    return this.kernel.dispatchLive(action, causeOf(run), { stopped, optimistic });
+    return this.kernel.dispatchLive(action, causeOf(run), {
+      stopped,
+      optimistic,
+      ...(optimistic && { feature: rebasing }),
+    });
   }
 
   atomicBy<T>(run: TaskRun, fn: () => T): T {
@@ -139,8 +144,8 @@ export class Tasks implements Hooks, RunHost {
     return kernel.isClosed || run.reason !== undefined ? fn() : kernel.atLive(() => kernel.atomic(fn));
   }
 
-  settle(entry: Settling, how: SettleHow, by: Cause): void {
-    this.kernel.settle(entry, how, by);
+  settle(entry: Settling, how: SettleHow, by: Cause, replacement?: AnyAction): void {
+    this.kernel.use(rebasing).settle(entry, how, by, replacement);
   }
 
   optimisticBy(run: TaskRun, action: AnyAction): Optimistic {
@@ -152,7 +157,7 @@ export class Tasks implements Hooks, RunHost {
       this.forbidInside(how === 'confirmed' ? 'confirm' : 'revert');
       if (replacement) checkAction(replacement);
       // Not there yet: an interceptor holds it, and it is settled as soon as it is applied.
-      if (entry?.open) this.kernel.settle(entry, how, cause, replacement);
+      if (entry?.open) this.settle(entry, how, cause, replacement);
       // It belongs to a line that was left; what is known by now is news for the present one.
       else if (entry && replacement) this.dispatchBy(run, replacement);
       settled = { how, action: replacement };
@@ -160,13 +165,13 @@ export class Tasks implements Hooks, RunHost {
     };
     const result = this.dispatchBy(run, action, {
       became: (applied) => {
-        entry = applied;
-        (run.open ??= new Set()).add(applied);
+        entry = applied as Settling;
+        (run.open ??= new Set()).add(entry);
       },
       applied: () => {
         if (!settled || !entry) return;
         run.open?.delete(entry);
-        this.kernel.settle(entry, settled.how, cause, settled.action);
+        this.settle(entry, settled.how, cause, settled.action);
       },
     });
     return {

@@ -1,6 +1,6 @@
 // What the runs of tasks need of the runtime.
 import type { AnyAction } from '../../action.js';
-import type { Settling } from '../../optimistic.js';
+import type { Settling } from '../rebasing/pending.js';
 import type { DispatchResult } from '../../runtime.js';
 import type { Source } from '../../source.js';
 import type { Cause, FactName, RunNote, Transition } from '../../transition.js';

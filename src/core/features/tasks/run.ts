@@ -4,7 +4,7 @@ import { aborter } from '../../host.js';
 import type { TaskDefinition } from './definition.js';
 import type { Run, TaskCall } from './types.js';
 import type { RunNote } from '../../transition.js';
-import type { Settling } from '../../optimistic.js';
+import type { Settling } from '../rebasing/pending.js';
 import { Waits, type Pending } from './waits.js';
 
 export class TaskRun implements Run<unknown> {

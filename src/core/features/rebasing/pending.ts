@@ -1,9 +1,9 @@
 // Optimistic actions: shown before it is certain that they stay. While one is open, what was applied since is kept, so that
 // the states can be computed without it. Nothing is kept while none is open.
-import type { AnyAction } from './action.js';
-import { sameData } from './plain.js';
-import type { Compute, Slot } from './slot.js';
-import type { Transition } from './transition.js';
+import type { AnyAction } from '../../action.js';
+import { sameData } from '../../plain.js';
+import type { Compute, Slot } from '../../slot.js';
+import type { Transition } from '../../transition.js';
 
 /** One action, or one fact, that was applied while an optimistic action was open, or a state was still to be read. */
 export interface Settling {

@@ -1,0 +1,170 @@
+// Rebasing: what optimistic actions, and states that are still being read, do to a runtime. Later actions are rebased when
+// one of these is settled.
+import type { AnyAction } from '../../action.js';
+import { droppedWithout } from '../../errors.js';
+import type { Applying, Feature, Hooks, Kernel, LateStates, Rebased, SettleHow } from '../../feature.js';
+import { guardData } from '../../plain.js';
+import type { Slot, SlotChange } from '../../slot.js';
+import type { Cause, FactName, Transition } from '../../transition.js';
+import { Provisional, type Computed, type Settling } from './pending.js';
+
+/** What tasks install with their first optimistic action, and storages that take time to read. */
+export const rebasing: Feature<Rebasing> = { name: 'rebasing', install: (kernel) => new Rebasing(kernel) };
+
+const NOTHING: Rebased = { states: new Map(), problems: () => [] };
+
+const rebased = ({ states, dropped }: Computed): Rebased => ({
+  states,
+  problems: (type) => dropped.map(({ entry, error }) => droppedWithout(entry.action!.type, type, error)),
+});
+
+/** The slots of the stores, without those that hold the status of a task. */
+function* storeSlots(kernel: Kernel): Iterable<Slot> {
+  for (const slot of kernel.slots.values()) if (!slot.store.internal) yield slot;
+}
+
+export class Rebasing implements Hooks, LateStates {
+  /** There while something is open. */
+  private provisional: Provisional | undefined;
+
+  constructor(private readonly kernel: Kernel) {}
+
+  pinned(): Transition | undefined {
+    return this.provisional?.oldest;
+  }
+
+  confirmed(): ReadonlyMap<Slot, unknown> | undefined {
+    return this.provisional?.certain();
+  }
+
+  private open(): Provisional {
+    if (!this.provisional) {
+      const base = new Map<Slot, unknown>();
+      for (const slot of storeSlots(this.kernel)) base.set(slot, slot.state);
+      this.provisional = new Provisional(base, (...given) => this.kernel.compute(...given));
+      this.kernel.attend(this, true);
+    }
+    return this.provisional;
+  }
+
+  /** Keeps an action that is about to be applied, as long as something is open; or opens one. */
+  committing(
+    action: AnyAction,
+    changed: readonly SlotChange[],
+    group: number | undefined,
+    transition: Transition | undefined,
+    by: Applying | undefined,
+  ): void {
+    const optimistic = by?.optimistic;
+    if (optimistic) this.open();
+    if (!this.provisional) return;
+    const after = new Map(changed.map((one) => [one.slot, one.after]));
+    const entry = { action, after, group, transition, open: optimistic !== undefined, gone: false };
+    this.provisional.add(entry);
+    optimistic?.became(entry);
+  }
+
+  /** A state that is stated, not computed, stays whatever is reverted. */
+  stated(slot: Slot, state: unknown, group: number | undefined): void {
+    const after = new Map([[slot, state]]);
+    this.provisional?.add({ action: undefined, after, group, transition: undefined, open: false, gone: false });
+  }
+
+  /**
+   * Holds the place of a state that is still being read: what is done from now on is kept on top of it. When the state is
+   * there, that is one step with the net difference. Readers may already have seen the initial state.
+   */
+  fill(slot: Slot, stored: PromiseLike<unknown>): void {
+    const { kernel } = this;
+    const after = new Map([[slot, slot.state]]);
+    const held = { action: undefined, after, group: undefined, transition: undefined, open: true, gone: false };
+    this.open().add(held);
+    // Also after the end: what was done on top of it is stored then.
+    void stored.then((state) => {
+      guardData(state, { at: '', what: `The stored state of '${slot.store.name}'` });
+      kernel.later(() =>
+        kernel.atLive(() => {
+          // It is open until now, so that there is something to fill.
+          this.show(this.provisional!.filled(held, new Map([[slot, state]])), 'rehydrated', { by: 'storage' });
+          kernel.notify();
+        }),
+      );
+    });
+  }
+
+  rebase(states: ReadonlyMap<Slot, unknown>): Rebased | undefined {
+    return this.provisional && rebased(this.provisional.restated(states));
+  }
+
+  rolledBack(number: number): void {
+    this.provisional?.drop(({ group }) => group === number);
+    this.trim();
+  }
+
+  /** On another line only what is part of it can still be reverted. */
+  lineChanged(): void {
+    const { provisional, kernel } = this;
+    if (!provisional) return;
+    let onLine = true;
+    provisional.keep(({ action, transition }) => {
+      if (action) onLine = kernel.isShown(transition);
+      return onLine;
+    }, storeSlots(kernel));
+    // Something else happened on that line as well: what is open there stays.
+    if (provisional.trim() && !provisional.leadsTo((slot) => slot.state))
+      provisional.keep(() => false, storeSlots(kernel));
+    this.trim();
+  }
+
+  private trim(): void {
+    if (!this.provisional || this.provisional.trim()) return;
+    this.provisional = undefined;
+    this.kernel.attend(this, false);
+  }
+
+  /** Confirms or reverts an optimistic action, or puts another one in its place; after the outermost transaction. */
+  settle(entry: Settling, how: SettleHow, cause: Cause, replacement?: AnyAction): void {
+    const { kernel } = this;
+    if (!entry.open || kernel.isClosed) return;
+    kernel.later(() =>
+      kernel.atLive(() => {
+        const transition = this.settleNow(entry, how, cause, replacement);
+        kernel.notify();
+        if (replacement) kernel.afterwards(replacement, transition);
+      }),
+    );
+  }
+
+  /**
+   * One step with the net difference.
+   * @throws what the action that is to take its place throws; then nothing changed
+   */
+  private settleNow(
+    entry: Settling,
+    how: SettleHow,
+    cause: Cause,
+    replacement: AnyAction | undefined,
+  ): Transition | undefined {
+    const { provisional } = this;
+    if (!entry.open || !provisional) return undefined;
+    const { type } = entry.action!;
+    const more = { action: replacement, about: entry.transition };
+    if (how === 'confirmed' && !replacement) {
+      entry.open = false;
+      return this.show(NOTHING, how, cause, more, type);
+    }
+    return this.show(rebased(provisional.again(entry, replacement)), how, cause, more, type);
+  }
+
+  private show(
+    what: Rebased | Computed,
+    fact: FactName,
+    cause: Cause,
+    more: Partial<Transition> = {},
+    type?: string,
+  ): Transition | undefined {
+    // Listeners, the storages among them, already find what is pending then.
+    this.trim();
+    return this.kernel.show('dropped' in what ? rebased(what) : what, fact, cause, more, type);
+  }
+}
