@@ -111,7 +111,7 @@ const unsafe: Record<string, string> = { '<': '\\u003c', '\u2028': '\\u2028', '\
 export const toText = (value: unknown): string =>
   JSON.stringify(encode(value)).replace(/[<\u2028\u2029]/g, (found) => unsafe[found]);
 
-/** The state in a text made by `toText`. */
+/** The value in a text that holds an encoded one. @throws FLOE_BAD_SNAPSHOT */
 export function fromText(text: string): unknown {
   let value: unknown;
   try {

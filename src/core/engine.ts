@@ -4,7 +4,6 @@ import { checkAction, makerOf, type About, type AnyAction } from './action.js';
 import { Answering } from './answers.js';
 import { brokenBy, Changing, isThenable } from './changing.js';
 import { KnownTouches, type Touches } from './touches.js';
-import { fromText } from './encode.js';
 import { Ends } from './ends.js';
 import {
   asyncInAtomic,
@@ -143,9 +142,13 @@ export class Engine implements Host, Kernel, Ground, HoldHost {
     this.random = random;
     this.answering = new Answering(this.slots, (store) => this.slot(store));
     this.changing = new Changing(options.checkPurity);
-    const given = typeof initial === 'string' ? fromText(initial) : initial;
-    if (!isContainer(given) || Array.isArray(given)) throw badSnapshot('it is not an object with the states of stores');
-    this.initial = given;
+    if (!isContainer(initial) || Array.isArray(initial))
+      throw badSnapshot(
+        typeof initial === 'string'
+          ? 'it is a text; hand over parseSnapshot(text)'
+          : 'it is not an object with the states of stores',
+      );
+    this.initial = initial as Readonly<Record<string, unknown>>;
     for (const fn of options.interceptors ?? []) this.interceptors.push({ name: fn.name, fn });
   }
 

@@ -330,7 +330,7 @@ export const badSnapshot = (why: string): FloeError =>
   error(
     'FLOE_BAD_SNAPSHOT',
     why,
-    DEV && `The text is not a snapshot of a runtime: ${why}. Make one with runtime.snapshotText().`,
+    DEV && `The text is not a snapshot of a runtime: ${why}. Make one with snapshotText(runtime).`,
   );
 
 export const runCancelled = (task: string, reason: string): FloeError =>

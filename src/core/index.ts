@@ -6,6 +6,7 @@ export { task } from './features/tasks/task.js';
 export { need } from './features/tasks/need.js';
 export { createRuntime, defaultRuntime } from './runtime.js';
 export { actionLog, confirmation } from './interceptor.js';
+export { snapshotText, parseSnapshot } from './snapshot-text.js';
 export { applyPatch } from './patch.js';
 export { FloeError } from './errors.js';
 

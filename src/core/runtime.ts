@@ -1,5 +1,4 @@
 import type { AnyAction } from './action.js';
-import { toText } from './encode.js';
 import { Engine } from './engine.js';
 import { badOption, noRuntimeOnServer, notAStore } from './errors.js';
 import { inBrowser, publish } from './host.js';
@@ -45,8 +44,8 @@ export const STILL: unique symbol = Symbol('floe.still');
 export interface RuntimeOptions {
   /** The stores that the runtime begins with. Others join when they are first read or one of their actions comes. */
   readonly stores?: readonly AnyStore[];
-  /** States to begin with, by store name: `runtime.snapshot()` of another runtime, or its `snapshotText()`. */
-  readonly initial?: Readonly<Record<string, unknown>> | string;
+  /** States to begin with, by store name: `snapshot()` of another runtime, or `parseSnapshot(text)`. Default: none. */
+  readonly initial?: Readonly<Record<string, unknown>>;
   /** `recording()` from `floe/trace`. */
   readonly trace?: Attachment<unknown>;
   /**
@@ -137,8 +136,6 @@ export interface Runtime {
   add(store: AnyStore, options: { readonly renew: true }): void;
   /** The states of all stores, or of some, by name. */
   snapshot(options?: { readonly only?: readonly AnyStore[] }): Record<string, unknown>;
-  /** The same as text, safe inside a page. */
-  snapshotText(options?: { readonly only?: readonly AnyStore[] }): string;
   /**
    * Ends runs, watches and links; later calls are errors. Everything that can happen at once has happened when it returns.
    * @returns fulfilled when every accepted change is stored, or reported
@@ -193,7 +190,6 @@ export function createRuntime<const O extends RuntimeOptions = object>(
       checkOptions('snapshot', how, ['only']);
       return engine.snapshot(how?.only?.map(definitionOf));
     },
-    snapshotText: (how?: { readonly only?: readonly AnyStore[] }) => toText(runtime.snapshot(how)),
     close: () => engine.close(),
   } as unknown as Runtime & { trace?: unknown; persistence?: unknown };
   Object.defineProperty(runtime, HOST, { value: engine });

@@ -1,26 +1,24 @@
 import { differenceOfStates } from '../core/diff.js';
-import { fromText } from '../core/encode.js';
 import { hasOwn, lookUp, pointerTo } from '../core/plain.js';
 import { parsePointer } from '../core/pointer.js';
 
 /**
  * The places (RFC 6901) at which two state trees differ: of a list whose items came or went the list, and no place inside
  * another. Only the stores of the first are looked at.
- * @param before a snapshot, or its text
+ * @param before a snapshot
  * @example
  * const before = runtime.snapshot();
  * runtime.dispatch(visitPlanned(visit));
  * expect(changedPlaces(before, runtime.snapshot())).toEqual(['/visits/list']);
  */
 export function changedPlaces(
-  before: Readonly<Record<string, unknown>> | string,
+  before: Readonly<Record<string, unknown>>,
   after: Readonly<Record<string, unknown>>,
 ): string[] {
   const places = new Set<string>();
-  const from = typeof before === 'string' ? (fromText(before) as Readonly<Record<string, unknown>>) : before;
-  for (const { op, path } of differenceOfStates(from, after).changes) {
+  for (const { op, path } of differenceOfStates(before, after).changes) {
     const keys = parsePointer(path);
-    if (!hasOwn(from, keys[0])) continue;
+    if (!hasOwn(before, keys[0])) continue;
     const holder = keys.slice(0, -1);
     const isItem = op !== 'replace' && Array.isArray(lookUp(after, holder)?.value);
     places.add(isItem ? pointerTo(holder) : path);

@@ -53,17 +53,18 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
   const states = ofStores(patched(before, steps));
   const title = options.title ?? titleFrom(steps, redaction);
   const from = source === undefined ? '' : ` from ${source}`;
+  const fromFloe = [...(when.patches ? ['applyPatch'] : []), ...(given === undefined ? [] : ['parseSnapshot'])];
   const imports = [
     ...(given === undefined ? [] : [`import { readFileSync } from 'node:fs';`]),
     `import { expect, test } from '@jest/globals';`,
-    ...(when.patches ? [`import { applyPatch } from 'floe';`] : []),
+    ...(fromFloe.length > 0 ? [`import { ${fromFloe.join(', ')} } from 'floe';`] : []),
     `import { changedPlaces, testRuntime, valueAt } from 'floe/testing';`,
     `import { stores } from ${quoted(model)};`,
   ];
   const begin =
     given === undefined
       ? literal(ofStores(before), '  ')
-      : `readFileSync(new URL(${quoted(`./${given}`)}, import.meta.url), 'utf8')`;
+      : `parseSnapshot(readFileSync(new URL(${quoted(`./${given}`)}, import.meta.url), 'utf8'))`;
   const places = changedPlaces(ofStores(before), states);
   if (places.length === 0) imports[imports.length - 2] = `import { changedPlaces, testRuntime } from 'floe/testing';`;
   const body = [

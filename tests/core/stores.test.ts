@@ -1,6 +1,6 @@
 // Stores that come and go, are copied and declared anew; and runtimes side by side.
 import { describe, expect, test } from '@jest/globals';
-import { action, at, createRuntime, defaultRuntime, store, type Problem, task } from 'floe';
+import { action, at, createRuntime, defaultRuntime, store, type Problem, task, snapshotText } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { recording, undoStack } from 'floe/trace';
 import { declareCounter, recorded } from '../support/counter.js';
@@ -131,7 +131,7 @@ describe('rule 5: stores that come and go', () => {
     runtime.dispatch(opened());
     runtime.add(second);
     runtime.dispatch(opened());
-    expect([runtime.read(first).n, runtime.read(second).n, runtime.snapshotText()]).toEqual([
+    expect([runtime.read(first).n, runtime.read(second).n, snapshotText(runtime)]).toEqual([
       2,
       1,
       '{"first":{"n":2},"second":{"n":1}}',

@@ -1,7 +1,7 @@
 // What counts as data, as an argument, and as the same; and how values travel as text.
 import { describe, expect, test } from '@jest/globals';
 import { runInNewContext } from 'node:vm';
-import { createRuntime, selector, store, type Read } from 'floe';
+import { createRuntime, selector, store, type Read, parseSnapshot, snapshotText } from 'floe';
 import { tableOf } from 'floe/entities';
 import fc from 'fast-check';
 import { keeping, sameData } from '../../src/core/plain.js';
@@ -172,8 +172,8 @@ describe('plain data', () => {
     ) as object;
     const frozen = { date: Object.freeze(new Date(5)), map: Object.freeze(new Map()), set: Object.freeze(new Set()) };
     const runtime = createRuntime({ stores: [store('thing', () => ({ other, frozen }))] });
-    const again = createRuntime({ stores: [store('thing', {})], initial: runtime.snapshotText() });
-    expect(JSON.parse(again.snapshotText())).toEqual(JSON.parse(runtime.snapshotText()));
+    const again = createRuntime({ stores: [store('thing', {})], initial: parseSnapshot(snapshotText(runtime)) });
+    expect(JSON.parse(snapshotText(again))).toEqual(JSON.parse(snapshotText(runtime)));
     expect(again.snapshot()).toEqual({
       thing: {
         other: { date: new Date(5), map: new Map([['k', { n: 1 }]]), set: new Set([1]), list: [{}] },
@@ -284,9 +284,9 @@ describe('snapshots as text', () => {
     };
     Object.defineProperty(state, '__proto__', { value: 'own', enumerable: true, writable: true, configurable: true });
     const thing = store('thing', () => state);
-    const text = createRuntime({ stores: [thing] }).snapshotText();
+    const text = snapshotText(createRuntime({ stores: [thing] }));
     expect(text).not.toMatch(/<|\u2028|\u2029/);
-    const again = createRuntime({ stores: [thing], initial: text }).read(thing);
+    const again = createRuntime({ stores: [thing], initial: parseSnapshot(text) }).read(thing);
     const { never, ...others } = state;
     expect(again.never.getTime()).toBe(never.getTime());
     for (const key of Object.keys(others) as (keyof typeof state)[])
@@ -306,7 +306,7 @@ describe('snapshots as text', () => {
     ['7', 'FLOE_BAD_SNAPSHOT', /not an object with the states of stores/],
     ['{"a":{"floe:type":"vessel"}}', 'FLOE_BAD_SNAPSHOT', /unknown type 'vessel'/],
   ])('%s is none', (text, code, why) => {
-    const found = failure(() => createRuntime({ initial: text }));
+    const found = failure(() => createRuntime({ initial: parseSnapshot(text) }));
     expect(found.code).toBe(code);
     expect(found.message).toMatch(why);
   });

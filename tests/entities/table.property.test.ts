@@ -1,6 +1,6 @@
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { applyPatch, createRuntime, selector, store, type Patch } from 'floe';
+import { applyPatch, createRuntime, selector, store, type Patch, parseSnapshot, snapshotText } from 'floe';
 import { tableOf, type Table } from 'floe/entities';
 import { recording } from 'floe/trace';
 import { leastLength, longMode, runs } from '../support/runs.js';
@@ -195,7 +195,7 @@ test('tables against a native Map: rows and order, versions kept, patches there 
         agree(table, then);
         expect(tableOf(then)).toEqual(table);
       }
-      const again = createRuntime({ stores: [port], initial: runtime.snapshotText() });
+      const again = createRuntime({ stores: [port], initial: parseSnapshot(snapshotText(runtime)) });
       expect(again.read(port)).toEqual(runtime.read(port));
     }),
     { numRuns: runs(150) },

@@ -1,6 +1,6 @@
 // A store of tables is a store: its own actions, selectors, snapshots, traces and copies.
 import { describe, expect, test } from '@jest/globals';
-import { at, createRuntime, selector, store, task, type Optimistic } from 'floe';
+import { at, createRuntime, selector, store, task, type Optimistic, parseSnapshot, snapshotText } from 'floe';
 import { tableOf, tables } from 'floe/entities';
 import { memoryStorage } from 'floe/persist';
 import { recording } from 'floe/trace';
@@ -58,7 +58,7 @@ describe('a store of tables is a store', () => {
         { id: '9', name: 'Nine' },
       ]),
     );
-    const server = createRuntime({ stores: [port], initial: runtime.snapshotText() });
+    const server = createRuntime({ stores: [port], initial: parseSnapshot(snapshotText(runtime)) });
     expect(server.read(port)).toEqual(runtime.read(port));
     expect([...server.read(port).operator.keys()]).toEqual(['o1', '10', '9']);
     const other = createRuntime({ stores: [port], trace: recording() });

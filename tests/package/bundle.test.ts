@@ -43,13 +43,13 @@ describe('a production bundle of an application that imports only floe', () => {
 
 test('a production bundle with tables takes answers in, and hands tables over as text', async () => {
   const code = await bundled(`
-    import { createRuntime } from 'floe';
+    import { createRuntime, parseSnapshot, snapshotText } from 'floe';
     import { entity, rowOf, tables } from 'floe/entities';
     const vessel = entity('vessel', rowOf(), { key: 'hull' });
     const port = tables('port', [vessel]);
     const runtime = createRuntime({ stores: [port] });
     runtime.dispatch(port.ingest(vessel, [{ hull: 10, name: 'Ern' }, { hull: 9, name: 'Skua' }]));
-    const again = createRuntime({ stores: [port], initial: runtime.snapshotText() });
+    const again = createRuntime({ stores: [port], initial: parseSnapshot(snapshotText(runtime)) });
     console.log(again.read(port.all(vessel)).map(({ name }) => name).join());
   `);
   expect(code).not.toContain('FLOE_NOT_A_TRACE');
