@@ -2,42 +2,43 @@
 // hydrates, since that is what the server rendered.
 import { sameData } from './plain.js';
 import { Reading, type Ground } from './reading.js';
-import type { Slot } from './slot.js';
+import type { Cell } from './kernel/cell.js';
 import type { Recipe } from './source.js';
 import type { StoreDefinition } from './store.js';
 import { Place } from './tracking.js';
 
 export interface BeginningHost {
-  slot(store: StoreDefinition): Slot;
-  readonly slots: ReadonlyMap<string, Slot>;
+  cell(store: StoreDefinition): Cell;
+  readonly cells: ReadonlyMap<string, Cell>;
+  stateOf(cell: Cell): unknown;
   problem(error: unknown): void;
 }
 
 class Beginning {
-  private readonly places = new Map<Slot, Place>();
   private readonly reading: Reading;
 
   constructor(private readonly host: BeginningHost) {
+    const states: unknown[] = [];
+    const places: Place[] = [];
     const ground: Ground = {
-      slot: (store) => {
-        const slot = host.slot(store);
-        let place = this.places.get(slot);
-        if (!place) this.places.set(slot, (place = new Place(undefined, store.name)));
-        return { state: slot.begun, place };
+      cell: (store) => {
+        const cell = host.cell(store);
+        states[cell.index] = cell.begun;
+        places[cell.index] ??= new Place(undefined, store.name);
+        return cell;
       },
-      // These states never change.
-      schedule: () => undefined,
       asWatcher: (fn) => fn(),
       problem: (error) => host.problem(error),
       thrown: (error) => host.problem(error),
     };
-    this.reading = new Reading(ground);
+    // These states never change: nothing becomes due.
+    this.reading = new Reading(ground, { states, places, due: { add: () => undefined } });
   }
 
   /** The value of a source in these states; the present one where it is equal, so that nothing renders twice for it. */
   value(recipe: Recipe<unknown>, present: () => unknown): unknown {
     let isOld = false;
-    for (const slot of this.host.slots.values()) isOld ||= slot.state !== slot.begun;
+    for (const cell of this.host.cells.values()) isOld ||= this.host.stateOf(cell) !== cell.begun;
     if (!isOld) return present();
     const entry = this.reading.entryFor(recipe);
     const value = entry.get();

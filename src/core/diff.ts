@@ -1,7 +1,7 @@
 // The difference of two states as JSON Patch documents, there and back. Parts that are the same object are not looked
 // into, and where a draft knows which keys it touched, only those are.
 import type { PatchOperation } from './patch.js';
-import type { Transition } from './transition.js';
+import type { Transition } from './kernel/transition.js';
 import { KEYED, type Keyed } from './keyed.js';
 import { movesIn, range, type ListMoves, type Places } from './list-moves.js';
 import { escapeKey, hasOwn, kindOf, same, sameData } from './plain.js';

@@ -1,6 +1,6 @@
 // Which actions something handles, and what tasks declare about that: known to a runtime without what runs tasks.
 import type { About, AnyCreator } from './action.js';
-import type { Feature } from './feature.js';
+import type { Feature } from './kernel/feature.js';
 import type { StoreDefinition } from './store.js';
 
 /** Says which actions are handled: a creator, a list of them, or a function that gives them. */

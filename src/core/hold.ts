@@ -6,7 +6,7 @@ import type { Entry, Reading } from './reading.js';
 import type { Runtime } from './runtime.js';
 import { notASource } from './errors.js';
 import { DERIVATION, inlineRecipe, SOURCE, type Read, type Recipe, type Source } from './source.js';
-import { hostOf, type Host } from './transition.js';
+import { hostOf, type Host } from './kernel/transition.js';
 
 /** What a hold needs of its runtime. */
 export interface HoldHost extends BeginningHost {

@@ -44,4 +44,4 @@ export type { Selection, Observer } from './selection.js';
 export type { ActionLogOptions, Interceptor, InterceptorTools } from './interceptor.js';
 export type { Patch, PatchOperation } from './patch.js';
 export type { Draft } from './draft.js';
-export type { Actor, Attachment, StoragePlaces, Outcome, FactName, RunNote } from './transition.js';
+export type { Actor, Attachment, StoragePlaces, Outcome, FactName, RunNote } from './kernel/transition.js';

@@ -6,7 +6,7 @@ import { observe, type Probe } from './probe.js';
 import { Entry } from './reading.js';
 import { StoreDefinition } from './store.js';
 import { Place } from './tracking.js';
-import type { Host } from './transition.js';
+import type { Host } from './kernel/transition.js';
 
 /** Something that a derived value depends on. */
 export type Dependency =

@@ -1,13 +1,13 @@
 // What the code makes of an action, apart from any runtime: for what was recorded and is computed once more.
 import type { AnyAction } from './action.js';
-import { Answering } from './answers.js';
-import { brokenBy, Changing } from './changing.js';
+import { Handling } from './kernel/handlers.js';
+import { brokenBy, Changing } from './kernel/compute.js';
 import { KnownTouches, type Touches } from './touches.js';
 import { messageOf, type FloeError } from './errors.js';
 import { hasOwn } from './plain.js';
-import { makeSlot, type Slot } from './slot.js';
+import { makeCell, type Cell } from './kernel/cell.js';
 import type { StoreDefinition } from './store.js';
-import type { StoreChange } from './transition.js';
+import type { StoreChange } from './kernel/transition.js';
 
 /** What an action comes to. */
 export interface Computed {
@@ -17,8 +17,8 @@ export interface Computed {
 }
 
 export class Model {
-  private readonly slots = new Map<string, Slot>();
-  private readonly answers = new Answering(this.slots, (store) => this.add(store));
+  private readonly cells = new Map<string, Cell>();
+  private readonly answers = new Handling(this.cells, (store) => this.add(store));
   private readonly changing = new Changing(false);
 
   constructor(stores: Iterable<StoreDefinition>) {
@@ -26,7 +26,7 @@ export class Model {
   }
 
   private add(store: StoreDefinition): void {
-    if (!this.slots.has(store.name)) this.slots.set(store.name, makeSlot(store, undefined, true));
+    if (!this.cells.has(store.name)) this.cells.set(store.name, makeCell(this.cells.size, store, undefined));
   }
 
   /**
@@ -37,19 +37,19 @@ export class Model {
     const changed: StoreChange[] = [];
     const { stores, alone } = this.answers.to(action);
     if (alone) {
-      const { store, editing } = alone.slot;
+      const { store, editing } = alone.cell;
       if (!hasOwn(states, store.name)) return { changed, touches: editing };
       const before = states[store.name];
-      const after = this.changing.all(alone.slot, [alone.change], before, action);
+      const after = this.changing.all(alone.cell, [alone.change], before, action);
       if (after !== before) changed.push({ store, before, after });
-      return { changed, touches: alone.slot.editing };
+      return { changed, touches: alone.cell.editing };
     }
     const touches = new KnownTouches();
-    for (const { slot, changes } of stores) {
-      const { store } = slot;
+    for (const { cell, changes } of stores) {
+      const { store } = cell;
       if (!hasOwn(states, store.name)) continue;
       const before = states[store.name];
-      const after = this.changing.all(slot, changes, before, action, touches);
+      const after = this.changing.all(cell, changes, before, action, touches);
       if (after !== before) changed.push({ store, before, after });
     }
     return { changed, touches };
@@ -58,7 +58,7 @@ export class Model {
   /** The stores that handle an action; none where nobody knows it. */
   answering(action: AnyAction): readonly string[] {
     try {
-      return this.answers.to(action).stores.map(({ slot }) => slot.store.name);
+      return this.answers.to(action).stores.map(({ cell }) => cell.store.name);
     } catch {
       return [];
     }
@@ -81,8 +81,8 @@ export class Model {
   broken(names: Iterable<string>, states: Readonly<Record<string, unknown>>, type: string): FloeError[] {
     const changed: { store: StoreDefinition; after: unknown }[] = [];
     for (const name of names) {
-      const slot = this.slots.get(name);
-      if (slot) changed.push({ store: slot.store, after: states[name] });
+      const cell = this.cells.get(name);
+      if (cell) changed.push({ store: cell.store, after: states[name] });
     }
     return brokenBy(changed, type);
   }

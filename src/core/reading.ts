@@ -21,12 +21,19 @@ import { Watcher, type ErrorSink, type InnerWatching } from './watcher.js';
 
 /** What reading needs of the runtime. */
 export interface Ground extends ErrorSink {
-  /** The state of a store now, and the place where it stands; the store joins when it has not. */
-  slot(store: StoreDefinition): { readonly state: unknown; readonly place: Place };
-  /** Has it informed at the next notification. */
-  schedule(informed: Informed): void;
+  /** Where the state of a store stands; the store joins when it has not. */
+  cell(store: StoreDefinition): { readonly index: number };
   /** What is dispatched while `fn` runs comes after it. */
   asWatcher(fn: () => void): void;
+}
+
+/** The states that are read. */
+export interface Sight {
+  /** By the index of a cell, as the places are. */
+  readonly states: readonly unknown[];
+  readonly places: readonly Place[];
+  /** What is informed at the next notification. */
+  readonly due: { add(informed: Informed): void };
 }
 
 /** Told when what it reads may have changed. */
@@ -126,7 +133,7 @@ export class Entry extends Reader implements Informed {
     return equal !== undefined && equal(before, after);
   }
   protected override becameStale(): void {
-    if (this.watched) this.reading.ground.schedule(this);
+    if (this.watched) this.reading.sight.due.add(this);
   }
   override unused(): void {
     this.becameIdle();
@@ -193,13 +200,14 @@ export class Entry extends Reader implements Informed {
 
 /** The whole state of a store: there is nothing to derive. It is the only one of its group, so it stays. */
 class Whole extends Entry {
-  private slot: ReturnType<Ground['slot']> | undefined;
+  private index: number | undefined;
   override refresh(): void {
-    if (this.slot === undefined) {
-      this.slot = this.reading.ground.slot(this.recipe.of as StoreDefinition);
-      this.slot.place.attach(this);
+    const { ground, sight } = this.reading;
+    if (this.index === undefined) {
+      this.index = ground.cell(this.recipe.of as StoreDefinition).index;
+      sight.places[this.index].attach(this);
     }
-    this.take(this.slot.state);
+    this.take(sight.states[this.index]);
   }
 }
 
@@ -220,7 +228,7 @@ class Follower extends Reader implements Informed {
     this.reading.ground.asWatcher(() => this.fn(this.reading.readWhole));
   }
   protected override becameStale(): void {
-    this.reading.ground.schedule(this);
+    this.reading.sight.due.add(this);
   }
   inform(): void {
     if (!this.active) return;
@@ -241,13 +249,22 @@ export class Reading {
   private groups: (Group | undefined)[] = [];
   /** The values of selectors without arguments, by the same id. They are few: they always stay. */
   private bares: (Entry | undefined)[] = [];
-  constructor(readonly ground: Ground) {}
+  constructor(
+    readonly ground: Ground,
+    readonly sight: Sight,
+  ) {}
 
   /** The value of a source, as it is. */
   read(source: Source<unknown>): unknown {
     const recipe = recipeOf(source);
-    if (recipe.of instanceof StoreDefinition && !currentReader()) return this.ground.slot(recipe.of).state;
+    if (recipe.of instanceof StoreDefinition && !currentReader()) return this.stateOf(recipe.of);
     return this.entry(recipe).get();
+  }
+
+  private stateOf(store: StoreDefinition): unknown {
+    // The store may join only now.
+    const { index } = this.ground.cell(store);
+    return this.sight.states[index];
   }
 
   /** Inside a selector a store is read as a stand-in, so that what counts as read is only what is looked at. */
@@ -259,7 +276,9 @@ export class Reading {
   }) as Read;
 
   readonly readPart: ReadPart = (store, way, fallback) => {
-    let { state: value, place } = this.ground.slot(store);
+    const { index } = this.ground.cell(store);
+    let value = this.sight.states[index];
+    let place = this.sight.places[index];
     let there = true;
     for (const key of way) {
       place = place.place(key);
@@ -274,7 +293,9 @@ export class Reading {
   readonly readWhole = ((source: Source<unknown>) => this.entry(recipeOf(source)).get()) as Read;
 
   readonly standIn = (store: StoreDefinition): unknown => {
-    const { state, place } = this.ground.slot(store);
+    const { index } = this.ground.cell(store);
+    const state = this.sight.states[index];
+    const place = this.sight.places[index];
     if (isBranch(state)) {
       place.noteKind();
       return place.standIn(state);

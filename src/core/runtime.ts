@@ -1,5 +1,5 @@
 import type { AnyAction } from './action.js';
-import { Engine } from './engine.js';
+import { Kernel } from './kernel/kernel.js';
 import { badOption, noRuntimeOnServer, notAStore } from './errors.js';
 import { inBrowser, publish } from './host.js';
 import type { Interceptor } from './interceptor.js';
@@ -10,7 +10,7 @@ import type { Read, Source } from './source.js';
 import { definitionOf, StoreDefinition, type Store } from './store.js';
 import type { Given } from './features/tasks/need.js';
 import type { AnyTask, Run, TaskCall } from './features/tasks/types.js';
-import { ATTACH, HOST, PLACES, type Attachment, type StoragePlaces } from './transition.js';
+import { ATTACH, HOST, PLACES, type Attachment, type StoragePlaces } from './kernel/transition.js';
 import { WATCH_OPTIONS, type Watching } from './watcher.js';
 
 /** What became of a dispatched action, as far as `dispatch` can tell. */
@@ -156,23 +156,23 @@ export function createRuntime<const O extends RuntimeOptions = object>(
 ): Runtime & Attached<O> {
   const given: RuntimeOptions = options ?? {};
   checkRuntimeOptions(given);
-  const engine = new Engine(given);
+  const kernel = new Kernel(given);
   const runtime = {
-    dispatch: (action: AnyAction) => engine.dispatch(action),
-    read: engine.read,
+    dispatch: (action: AnyAction) => kernel.dispatch(action),
+    read: kernel.read,
     watch(source: Source<unknown>, listener: (now: never, before: never) => void, how?: Watching) {
       checkOptions('watch', how, WATCH_OPTIONS);
-      return engine.watch(source, listener, how);
+      return kernel.watch(source, listener, how);
     },
-    follow: (fn: (read: Read) => void) => engine.follow(fn),
-    select: (source: Source<unknown>) => new LiveSelection(engine, source),
-    run: (call: TaskCall<unknown>) => engine.run(call),
-    batch: <T>(fn: () => T) => engine.batch(fn),
-    atomic: <T>(fn: () => T) => engine.atomic(fn),
-    addInterceptor: (name: string, fn: Interceptor) => engine.addInterceptor(name, fn),
-    reset: (...stores: AnyStore[]) => engine.reset(stores.map(definitionOf)),
+    follow: (fn: (read: Read) => void) => kernel.follow(fn),
+    select: (source: Source<unknown>) => new LiveSelection(kernel, source),
+    run: (call: TaskCall<unknown>) => kernel.run(call),
+    batch: <T>(fn: () => T) => kernel.batch(fn),
+    atomic: <T>(fn: () => T) => kernel.atomic(fn),
+    addInterceptor: (name: string, fn: Interceptor) => kernel.addInterceptor(name, fn),
+    reset: (...stores: AnyStore[]) => kernel.reset(stores.map(definitionOf)),
     add(...given: (AnyStore | AnyTask | { readonly renew?: boolean })[]) {
-      engine.open('add');
+      kernel.open('add');
       const last = given.at(-1);
       const tasks = given.filter((one) => typeof one === 'function');
       const isStore = (one: unknown): one is AnyStore => one instanceof StoreDefinition;
@@ -182,22 +182,22 @@ export function createRuntime<const O extends RuntimeOptions = object>(
       if (DEV)
         for (const one of given)
           if (one !== options && typeof one !== 'function' && !isStore(one)) throw notAStore(one);
-      if (options?.renew) for (const one of named) engine.renew(one);
-      else engine.join(named, 'joined');
-      if (tasks.length > 0) engine.startTasks(tasks.map((one) => one.definition));
+      if (options?.renew) for (const one of named) kernel.renew(one);
+      else kernel.join(named, 'joined');
+      if (tasks.length > 0) kernel.startTasks(tasks.map((one) => one.definition));
     },
     snapshot(how?: { readonly only?: readonly AnyStore[] }) {
       checkOptions('snapshot', how, ['only']);
-      return engine.snapshot(how?.only?.map(definitionOf));
+      return kernel.snapshot(how?.only?.map(definitionOf));
     },
-    close: () => engine.close(),
+    close: () => kernel.close(),
   } as unknown as Runtime & { trace?: unknown; persistence?: unknown };
-  Object.defineProperty(runtime, HOST, { value: engine });
+  Object.defineProperty(runtime, HOST, { value: kernel });
   // The places of what is attached are fixed: the trace hears first, then the storage.
-  if (given.trace) runtime.trace = engine.attach(given.trace);
-  if (given.storage) runtime.persistence = engine.attach(inOnePlace(given.storage));
-  engine.join((given.stores ?? []).map(definitionOf), 'initial');
-  if (given.tasks) engine.startTasks(given.tasks.map((one) => one.definition));
+  if (given.trace) runtime.trace = kernel.attach(given.trace);
+  if (given.storage) runtime.persistence = kernel.attach(inOnePlace(given.storage));
+  kernel.join((given.stores ?? []).map(definitionOf), 'initial');
+  if (given.tasks) kernel.startTasks(given.tasks.map((one) => one.definition));
   if (given.expose) publish(given.expose, runtime);
   return runtime as Runtime & Attached<O>;
 }

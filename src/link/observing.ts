@@ -3,7 +3,7 @@
 import { isWatched, liveSources, observeIn, type LiveSource } from '../core/live.js';
 import type { Computation } from '../core/probe.js';
 import { describeArguments } from '../core/source.js';
-import type { Host } from '../core/transition.js';
+import type { Host } from '../core/kernel/transition.js';
 import type { Observed } from './protocol.js';
 import { valueShown } from './values.js';
 

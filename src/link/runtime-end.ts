@@ -3,7 +3,7 @@ import { decode } from '../core/encode.js';
 import { messageOf } from '../core/errors.js';
 import { readerName } from '../core/live.js';
 import { lookUp } from '../core/plain.js';
-import { hostOf, type Host } from '../core/transition.js';
+import { hostOf, type Host } from '../core/kernel/transition.js';
 import { sourceOf, type TraceSource } from '../trace/source.js';
 import type { States } from '../trace/timeline.js';
 import type { Trace } from '../trace/trace.js';

@@ -3,7 +3,7 @@ import type { AnyAction, Runtime } from '../core/index.js';
 import type { LocationDefinition } from './definition.js';
 import { sameData } from '../core/plain.js';
 import { definitionOf, type Store } from '../core/store.js';
-import { hostOf, type Transition } from '../core/transition.js';
+import { hostOf, type Transition } from '../core/kernel/transition.js';
 
 /** Where the address is shown: a browser's own bar, or a router. Three functions. */
 export interface AddressBar {

@@ -4,7 +4,7 @@ import type { AnyStore } from '../core/index.js';
 import { faceOf } from '../core/face.js';
 import { checkOptions } from '../core/options.js';
 import { definitionOf } from '../core/store.js';
-import { ATTACH, PLACES, type Attachment, type Host, type Listener, type StoragePlaces } from '../core/transition.js';
+import { ATTACH, PLACES, type Attachment, type Host, type Listener, type StoragePlaces } from '../core/kernel/transition.js';
 import type { StorageArea } from './area.js';
 import { Keeper, type KeeperOptions } from './keeper.js';
 import { Places } from './places.js';

@@ -1,11 +1,11 @@
 // Different stores in different places: one `persistence` over several keepers, each of which keeps its own stores.
 import { rebasing } from '../core/features/rebasing/feature.js';
 import type { FloeError } from '../core/errors.js';
-import { isThenable } from '../core/changing.js';
+import { isThenable } from '../core/kernel/compute.js';
 import type { AnyStore } from '../core/index.js';
 import { put } from '../core/plain.js';
 import { definitionOf, type StoreDefinition } from '../core/store.js';
-import type { Listener, Transition } from '../core/transition.js';
+import type { Listener, Transition } from '../core/kernel/transition.js';
 import type { Keeper } from './keeper.js';
 import type { Persistence, StoredItem } from './persistence.js';
 import type { TabRole } from './tabs/tab.js';

@@ -1,6 +1,6 @@
 // From what an older version of the application stored to what the present one keeps, and whether it is fit to be used.
 import type { StoreDefinition } from '../core/store.js';
-import { isThenable } from '../core/changing.js';
+import { isThenable } from '../core/kernel/compute.js';
 import { pointerTo } from '../core/plain.js';
 
 /** The version that a store declares. */

@@ -2,7 +2,7 @@ import { checkOptions } from '../core/options.js';
 import { context, SpanStatusCode, trace as api, type Attributes, type Span, type Tracer } from '@opentelemetry/api';
 import { encode } from '../core/encode.js';
 import type { Runtime } from '../core/index.js';
-import { hostOf, type Transition } from '../core/transition.js';
+import { hostOf, type Transition } from '../core/kernel/transition.js';
 import { titleOf, type Step, type Trace } from '../trace/index.js';
 
 export interface TelemetryOptions {

@@ -3,7 +3,7 @@
 import { differenceOf, type Difference } from '../core/diff.js';
 import { escapeKey, hasPart } from '../core/plain.js';
 import type { StoreDefinition } from '../core/store.js';
-import type { Transition } from '../core/transition.js';
+import type { Transition } from '../core/kernel/transition.js';
 import { CODE, type Step } from './step.js';
 import { GrowingSum } from './summing.js';
 

@@ -15,7 +15,7 @@ import {
   type Listener,
   type StoreChange,
   type Transition,
-} from '../core/transition.js';
+} from '../core/kernel/transition.js';
 import { causedBy } from './causes.js';
 import { compareLines, type Comparison } from './compare.js';
 import { isFact, stepFolded, stillOpen, writtenElsewhere } from './errors.js';

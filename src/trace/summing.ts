@@ -2,7 +2,7 @@
 // patches are computed only when a reader asks for the step.
 import type { Difference } from '../core/diff.js';
 import type { StoreDefinition } from '../core/store.js';
-import type { StoreChange, Transition } from '../core/transition.js';
+import type { StoreChange, Transition } from '../core/kernel/transition.js';
 import type { Step } from './step.js';
 
 export class GrowingSum {

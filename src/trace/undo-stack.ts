@@ -8,7 +8,7 @@ import type { AnyAction, AnyCreator, AnyStore, Runtime } from '../core/index.js'
 import { escapeKey } from '../core/plain.js';
 import { definitionOf } from '../core/store.js';
 import type { Touches } from '../core/touches.js';
-import { hostOf, type Host, type Listener, type StoreChange, type Transition } from '../core/transition.js';
+import { hostOf, type Host, type Listener, type StoreChange, type Transition } from '../core/kernel/transition.js';
 import { Identities } from './identities.js';
 import { MergeConflict, Merging } from './merge.js';
 import { namesOf } from './names.js';

@@ -1,7 +1,7 @@
 // What stands or falls together, and what is told together.
 import { describe, expect, jest, test } from '@jest/globals';
 import { at, store, task } from 'floe';
-import type { Transition } from '../../src/core/transition.js';
+import type { Transition } from '../../src/core/kernel/transition.js';
 import { recorded } from '../support/counter.js';
 import { codeOf, failure } from '../support/failures.js';
 

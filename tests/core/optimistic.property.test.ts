@@ -6,7 +6,7 @@ import { createRuntime, store, task, type AnyAction, type Optimistic, type TaskC
 import { memoryStorage } from 'floe/persist';
 import { recording } from 'floe/trace';
 import { definitionOf } from '../../src/core/store.js';
-import { HOST, type Host } from '../../src/core/transition.js';
+import { HOST, type Host } from '../../src/core/kernel/transition.js';
 import { leastLength, runs } from '../support/runs.js';
 
 interface Berth {

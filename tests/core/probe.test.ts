@@ -2,7 +2,7 @@
 import { describe, expect, test } from '@jest/globals';
 import { createRuntime, selector, store } from 'floe';
 import { liveSources, observeIn } from '../../src/core/live.js';
-import { hostOf } from '../../src/core/transition.js';
+import { hostOf } from '../../src/core/kernel/transition.js';
 
 function harbour() {
   const berths = store('berths', { list: [{ id: 'N1', free: true }], day: '2031-03-02' });

@@ -2,7 +2,7 @@
 // before it.
 import type { AnyAction } from '../../core/action.js';
 import { sameData } from '../../core/plain.js';
-import type { Host } from '../../core/transition.js';
+import type { Host } from '../../core/kernel/transition.js';
 import { joined } from '../joined.js';
 import type { Kept } from '../kept.js';
 
@@ -126,9 +126,9 @@ export class Pendings {
     const now = this.host.states();
     for (const { action, before, after } of deeds) {
       if (action) {
-        const all = this.host.compute(action, ({ store: { name }, state }) => {
+        const all = this.host.compute(action, ({ store: { name } }) => {
           if (left.has(name)) return left.get(name);
-          const around = before.has(name) ? before.get(name) : (now[name] ?? state);
+          const around = before.has(name) ? before.get(name) : now[name];
           return parts.has(name) ? this.keptOf(name)!.exactly(around, parts.get(name)) : around;
         });
         for (const [{ store }, state] of all) {

@@ -5,7 +5,7 @@ import { messageOf, type FloeError } from '../../core/errors.js';
 import { applyPatch, type Patch } from '../../core/index.js';
 import { guardData, keeping, sameData } from '../../core/plain.js';
 import type { StoreDefinition } from '../../core/store.js';
-import type { Host, StoreChange } from '../../core/transition.js';
+import type { Host, StoreChange } from '../../core/kernel/transition.js';
 import type { MaybeAsync } from '../area.js';
 import { overtaken } from '../errors.js';
 import type { Kept } from '../kept.js';

@@ -4,7 +4,7 @@ import { FloeError } from '../../core/errors.js';
 import type { AnyAction } from '../../core/index.js';
 import { sameData } from '../../core/plain.js';
 import type { StoreDefinition } from '../../core/store.js';
-import type { Host, Transition } from '../../core/transition.js';
+import type { Host, Transition } from '../../core/kernel/transition.js';
 import type { Kept } from '../kept.js';
 import { versionOf } from '../upgrade.js';
 import { Follower } from './follower.js';

@@ -2,10 +2,10 @@
 // one of these is settled.
 import type { AnyAction } from '../../action.js';
 import { droppedWithout } from '../../errors.js';
-import type { Applying, Feature, Hooks, Kernel, LateStates, Rebased, SettleHow } from '../../feature.js';
+import type { Applying, Feature, Hooks, Extensible, LateStates, Rebased, SettleHow } from '../../kernel/feature.js';
 import { guardData } from '../../plain.js';
-import type { Slot, SlotChange } from '../../slot.js';
-import type { Cause, FactName, Transition } from '../../transition.js';
+import type { Cell, CellChange } from '../../kernel/cell.js';
+import type { Cause, FactName, Transition } from '../../kernel/transition.js';
 import { Provisional, type Computed, type Settling } from './pending.js';
 
 /** What tasks install with their first optimistic action, and storages that take time to read. */
@@ -18,29 +18,32 @@ const rebased = ({ states, dropped }: Computed): Rebased => ({
   problems: (type) => dropped.map(({ entry, error }) => droppedWithout(entry.action!.type, type, error)),
 });
 
-/** The slots of the stores, without those that hold the status of a task. */
-function* storeSlots(kernel: Kernel): Iterable<Slot> {
-  for (const slot of kernel.slots.values()) if (!slot.store.internal) yield slot;
+/** The cells of the stores, without those that hold the status of a task. */
+function* storeCells(kernel: Extensible): Iterable<Cell> {
+  for (const cell of kernel.cells.values()) if (!cell.store.internal) yield cell;
 }
+
+const shownStates = (kernel: Extensible): ReadonlyMap<Cell, unknown> =>
+  new Map(Array.from(storeCells(kernel), (cell) => [cell, kernel.stateOf(cell)]));
 
 export class Rebasing implements Hooks, LateStates {
   /** There while something is open. */
   private provisional: Provisional | undefined;
 
-  constructor(private readonly kernel: Kernel) {}
+  constructor(private readonly kernel: Extensible) {}
 
   pinned(): Transition | undefined {
     return this.provisional?.oldest;
   }
 
-  confirmed(): ReadonlyMap<Slot, unknown> | undefined {
+  confirmed(): ReadonlyMap<Cell, unknown> | undefined {
     return this.provisional?.certain();
   }
 
   private open(): Provisional {
     if (!this.provisional) {
-      const base = new Map<Slot, unknown>();
-      for (const slot of storeSlots(this.kernel)) base.set(slot, slot.state);
+      const base = new Map<Cell, unknown>();
+      for (const cell of storeCells(this.kernel)) base.set(cell, this.kernel.stateOf(cell));
       this.provisional = new Provisional(base, (...given) => this.kernel.compute(...given));
       this.kernel.attend(this, true);
     }
@@ -50,7 +53,7 @@ export class Rebasing implements Hooks, LateStates {
   /** Keeps an action that is about to be applied, as long as something is open; or opens one. */
   committing(
     action: AnyAction,
-    changed: readonly SlotChange[],
+    changed: readonly CellChange[],
     group: number | undefined,
     transition: Transition | undefined,
     by: Applying | undefined,
@@ -58,15 +61,15 @@ export class Rebasing implements Hooks, LateStates {
     const optimistic = by?.optimistic;
     if (optimistic) this.open();
     if (!this.provisional) return;
-    const after = new Map(changed.map((one) => [one.slot, one.after]));
+    const after = new Map(changed.map((one) => [one.cell, one.after]));
     const entry = { action, after, group, transition, open: optimistic !== undefined, gone: false };
     this.provisional.add(entry);
     optimistic?.became(entry);
   }
 
   /** A state that is stated, not computed, stays whatever is reverted. */
-  stated(slot: Slot, state: unknown, group: number | undefined): void {
-    const after = new Map([[slot, state]]);
+  stated(cell: Cell, state: unknown, group: number | undefined): void {
+    const after = new Map([[cell, state]]);
     this.provisional?.add({ action: undefined, after, group, transition: undefined, open: false, gone: false });
   }
 
@@ -74,30 +77,34 @@ export class Rebasing implements Hooks, LateStates {
    * Holds the place of a state that is still being read: what is done from now on is kept on top of it. When the state is
    * there, that is one step with the net difference. Readers may already have seen the initial state.
    */
-  fill(slot: Slot, stored: PromiseLike<unknown>): void {
+  fill(cell: Cell, stored: PromiseLike<unknown>): void {
     const { kernel } = this;
-    const after = new Map([[slot, slot.state]]);
+    const after = new Map([[cell, kernel.stateOf(cell)]]);
     const held = { action: undefined, after, group: undefined, transition: undefined, open: true, gone: false };
     this.open().add(held);
     // Also after the end: what was done on top of it is stored then.
     void stored.then((state) => {
-      guardData(state, { at: '', what: `The stored state of '${slot.store.name}'` });
+      guardData(state, { at: '', what: `The stored state of '${cell.store.name}'` });
       kernel.later(() =>
         kernel.atLive(() => {
           // It is open until now, so that there is something to fill.
-          this.show(this.provisional!.filled(held, new Map([[slot, state]])), 'rehydrated', { by: 'storage' });
+          this.show(this.provisional!.filled(held, new Map([[cell, state]])), 'rehydrated', { by: 'storage' });
           kernel.notify();
         }),
       );
     });
   }
 
-  rebase(states: ReadonlyMap<Slot, unknown>): Rebased | undefined {
+  rebase(states: ReadonlyMap<Cell, unknown>): Rebased | undefined {
     return this.provisional && rebased(this.provisional.restated(states));
   }
 
-  rolledBack(number: number): void {
-    this.provisional?.drop(({ group }) => group === number);
+  mark(): number {
+    return this.provisional?.count ?? 0;
+  }
+
+  rolledBack(number: number, mark: number): void {
+    this.provisional?.drop(({ group }, index) => group === number && index >= mark);
     this.trim();
   }
 
@@ -109,10 +116,10 @@ export class Rebasing implements Hooks, LateStates {
     provisional.keep(({ action, transition }) => {
       if (action) onLine = kernel.isShown(transition);
       return onLine;
-    }, storeSlots(kernel));
+    }, shownStates(kernel));
     // Something else happened on that line as well: what is open there stays.
-    if (provisional.trim() && !provisional.leadsTo((slot) => slot.state))
-      provisional.keep(() => false, storeSlots(kernel));
+    if (provisional.trim() && !provisional.leadsTo((cell) => kernel.stateOf(cell)))
+      provisional.keep(() => false, shownStates(kernel));
     this.trim();
   }
 

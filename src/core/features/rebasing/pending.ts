@@ -2,15 +2,15 @@
 // the states can be computed without it. Nothing is kept while none is open.
 import type { AnyAction } from '../../action.js';
 import { sameData } from '../../plain.js';
-import type { Compute, Slot } from '../../slot.js';
-import type { Transition } from '../../transition.js';
+import type { Compute, Cell } from '../../kernel/cell.js';
+import type { Transition } from '../../kernel/transition.js';
 
 /** One action, or one fact, that was applied while an optimistic action was open, or a state was still to be read. */
 export interface Settling {
   /** Not there for a fact. */
   action: AnyAction | undefined;
   /** The states that it left, of the stores that it changed. */
-  after: ReadonlyMap<Slot, unknown>;
+  after: ReadonlyMap<Cell, unknown>;
   readonly group: number | undefined;
   readonly transition: Transition | undefined;
   /** Neither confirmed nor taken back. */
@@ -18,7 +18,7 @@ export interface Settling {
   /** Taken back, or dropped: it does not count. */
   gone: boolean;
   /** Where what it did is part of the certain state that came from elsewhere. */
-  within?: ReadonlySet<Slot>;
+  within?: ReadonlySet<Cell>;
 }
 
 /** What could not be applied when the states were computed without something. */
@@ -29,8 +29,8 @@ interface Dropped {
 
 /** What everything comes to. */
 export interface Computed {
-  readonly states: ReadonlyMap<Slot, unknown>;
-  readonly afters: ReadonlyMap<Settling, ReadonlyMap<Slot, unknown>>;
+  readonly states: ReadonlyMap<Cell, unknown>;
+  readonly afters: ReadonlyMap<Settling, ReadonlyMap<Cell, unknown>>;
   readonly dropped: readonly Dropped[];
 }
 
@@ -39,9 +39,13 @@ export class Provisional {
 
   /** @param base the states of all stores before the first entry */
   constructor(
-    private readonly base: Map<Slot, unknown>,
+    private readonly base: Map<Cell, unknown>,
     private readonly compute: Compute,
   ) {}
+
+  get count(): number {
+    return this.entries.length;
+  }
 
   add(entry: Settling): void {
     this.entries.push(entry);
@@ -52,7 +56,7 @@ export class Provisional {
     let first = 0;
     for (; first < this.entries.length && !this.entries[first].open; first++) {
       const { gone, after } = this.entries[first];
-      if (!gone) for (const [slot, state] of after) this.base.set(slot, state);
+      if (!gone) for (const [cell, state] of after) this.base.set(cell, state);
     }
     if (first > 0) this.entries = this.entries.slice(first);
     return this.entries.length > 0;
@@ -63,7 +67,7 @@ export class Provisional {
   }
 
   /** The states as they are without what is open. */
-  certain(): ReadonlyMap<Slot, unknown> {
+  certain(): ReadonlyMap<Cell, unknown> {
     return this.run((entry) => !entry.open).states;
   }
 
@@ -86,15 +90,15 @@ export class Provisional {
   }
 
   /** Computes everything anew with what a held entry turned out to state. */
-  filled(entry: Settling, after: ReadonlyMap<Slot, unknown>): Computed {
+  filled(entry: Settling, after: ReadonlyMap<Cell, unknown>): Computed {
     entry.after = after;
     entry.open = false;
     return this.accept(this.run(() => true));
   }
 
   /** Computes everything anew over certain states that came from elsewhere: what is not open is part of them. */
-  restated(states: ReadonlyMap<Slot, unknown>): Computed {
-    for (const [slot, state] of states) this.base.set(slot, state);
+  restated(states: ReadonlyMap<Cell, unknown>): Computed {
+    for (const [cell, state] of states) this.base.set(cell, state);
     for (const entry of this.entries)
       if (!entry.open) entry.within = new Set([...(entry.within ?? []), ...states.keys()]);
     return this.accept(this.run(() => true));
@@ -107,9 +111,9 @@ export class Provisional {
   }
 
   /** Lets go of entries that did not happen after all; their optimistic actions are closed. */
-  drop(goes: (entry: Settling) => boolean): void {
+  drop(goes: (entry: Settling, index: number) => boolean): void {
     const [kept, lost]: [Settling[], Settling[]] = [[], []];
-    for (const entry of this.entries) (goes(entry) ? lost : kept).push(entry);
+    this.entries.forEach((entry, index) => (goes(entry, index) ? lost : kept).push(entry));
     this.entries = kept;
     for (const entry of lost) this.close(entry);
   }
@@ -118,7 +122,7 @@ export class Provisional {
    * Lets go of all that is not part of another line. States that are still being read are part of every line: where their
    * place was let go of, they are what is shown now; so are those of stores that joined on the line that was left.
    */
-  keep(stays: (entry: Settling) => boolean, shown: Iterable<Slot>): void {
+  keep(stays: (entry: Settling) => boolean, shown: ReadonlyMap<Cell, unknown>): void {
     const moved: Settling[] = [];
     this.drop((entry) => {
       if (stays(entry)) return false;
@@ -126,14 +130,14 @@ export class Provisional {
       moved.push(entry);
       return false;
     });
-    for (const entry of moved) entry.after = new Map(Array.from(entry.after, ([slot]) => [slot, slot.state]));
-    for (const slot of shown)
-      if (this.entries.length === moved.length || !this.base.has(slot)) this.base.set(slot, slot.state);
+    for (const entry of moved) entry.after = new Map(Array.from(entry.after, ([cell]) => [cell, shown.get(cell)]));
+    for (const [cell, state] of shown)
+      if (this.entries.length === moved.length || !this.base.has(cell)) this.base.set(cell, state);
   }
 
   /** Whether the entries lead to these states. */
-  leadsTo(stateOf: (slot: Slot) => unknown): boolean {
-    return Array.from(this.run(() => true).states).every(([slot, state]) => sameData(state, stateOf(slot)));
+  leadsTo(stateOf: (cell: Cell) => unknown): boolean {
+    return Array.from(this.run(() => true).states).every(([cell, state]) => sameData(state, stateOf(cell)));
   }
 
   private close(entry: Settling): void {
@@ -143,7 +147,7 @@ export class Provisional {
 
   private run(counts: (entry: Settling) => boolean): Computed {
     const { entries } = this;
-    const afters = new Map<Settling, ReadonlyMap<Slot, unknown>>();
+    const afters = new Map<Settling, ReadonlyMap<Cell, unknown>>();
     const dropped: Dropped[] = [];
     let states = new Map(this.base);
     for (let i = 0, end: number; i < entries.length; i = end) {
@@ -165,11 +169,11 @@ export class Provisional {
     return { states, afters, dropped };
   }
 
-  private step(entry: Settling, states: Map<Slot, unknown>, afters: Map<Settling, ReadonlyMap<Slot, unknown>>): void {
+  private step(entry: Settling, states: Map<Cell, unknown>, afters: Map<Settling, ReadonlyMap<Cell, unknown>>): void {
     const { action, within } = entry;
-    let after = action ? this.compute(action, (slot) => states.get(slot), within) : entry.after;
-    if (!action && within) after = new Map(Array.from(after).filter(([slot]) => !within.has(slot)));
-    for (const [slot, state] of after) states.set(slot, state);
+    let after = action ? this.compute(action, (cell) => states.get(cell), within) : entry.after;
+    if (!action && within) after = new Map(Array.from(after).filter(([cell]) => !within.has(cell)));
+    for (const [cell, state] of after) states.set(cell, state);
     afters.set(entry, after);
   }
 }

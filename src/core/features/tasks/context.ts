@@ -4,7 +4,7 @@ import type { CancelSignal } from '../../host.js';
 import type { DispatchResult } from '../../runtime.js';
 import { typesOf } from '../../handled.js';
 import type { TaskRun } from './run.js';
-import type { Cause } from '../../transition.js';
+import type { Cause } from '../../kernel/transition.js';
 import type { Read, Source } from '../../source.js';
 import { callOf } from './definition.js';
 import type { Need } from './need.js';

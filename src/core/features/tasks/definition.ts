@@ -1,6 +1,6 @@
 // The inside of a task. It holds no state; `runs.ts` brings it to life in a runtime.
 import { notATaskCall } from '../../errors.js';
-import type { Feature } from '../../feature.js';
+import type { Feature } from '../../kernel/feature.js';
 import type { DeclaredTask } from '../../handled.js';
 import { argumentKey, makeSelector, type Selector, type Source } from '../../source.js';
 import type { StoreDefinition } from '../../store.js';

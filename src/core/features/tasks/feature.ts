@@ -1,14 +1,13 @@
 // Runs tasks in a runtime: what runs of tasks do to it, and what it does to them.
 import { checkAction, type AnyAction } from '../../action.js';
 import { asyncInAtomic, needMissing } from '../../errors.js';
-import type { Applying, Feature, Hooks, Kernel, Running, SettleHow } from '../../feature.js';
+import type { Applying, Feature, Hooks, Extensible, Running, SettleHow } from '../../kernel/feature.js';
 import type { DeclaredTask } from '../../handled.js';
 import { DEV } from '../../mode.js';
 import { guardData } from '../../plain.js';
 import { STILL, type DispatchResult } from '../../runtime.js';
-import { slotChange } from '../../slot.js';
 import type { Source } from '../../source.js';
-import type { Cause, FactName, RunNote, Transition } from '../../transition.js';
+import type { Cause, FactName, RunNote, Transition } from '../../kernel/transition.js';
 import { rebasing } from '../rebasing/feature.js';
 import type { Settling } from '../rebasing/pending.js';
 import { callOf, type TaskDefinition } from './definition.js';
@@ -30,7 +29,7 @@ export class Tasks implements Hooks, RunHost {
   /** No task starts by itself. */
   private readonly still: boolean;
 
-  constructor(private readonly kernel: Kernel) {
+  constructor(private readonly kernel: Extensible) {
     const { needs = [], [STILL]: still } = kernel.options;
     for (const { need, value } of needs) this.needs.set(need, value);
     this.still = still === true;
@@ -96,7 +95,7 @@ export class Tasks implements Hooks, RunHost {
   get random(): () => number {
     return this.kernel.random;
   }
-  get delay(): Kernel['after'] {
+  get delay(): Extensible['after'] {
     return this.kernel.after;
   }
   get recorded(): boolean {
@@ -193,11 +192,11 @@ export class Tasks implements Hooks, RunHost {
   ): Transition | undefined {
     const { kernel } = this;
     return kernel.atLive(() => {
-      const slot = kernel.slot(statuses);
-      const before = slot.state as Statuses;
+      const cell = kernel.cell(statuses);
+      const before = kernel.stateOf(cell) as Statuses;
       const after = next ? next(before) : before;
       if (DEV && after !== before) guardData(after, { at: '', what: `The status of '${name}'` });
-      const changed = after === before ? undefined : slotChange(slot, after);
+      const changed = after === before ? undefined : kernel.views.current.change(cell, after);
       return kernel.noteFact(fact, changed, cause, { run, ...(reason !== undefined && { reason }) });
     });
   }

@@ -1,7 +1,6 @@
 // Ends, in the statuses of a line of transitions, the runs that the line claims and that are not under way.
-import type { Kernel, Running } from '../../feature.js';
-import { slotChange } from '../../slot.js';
-import type { RunNote } from '../../transition.js';
+import type { Extensible, Running } from '../../kernel/feature.js';
+import type { RunNote } from '../../kernel/transition.js';
 import { isStatuses, taskOfStatuses } from './statuses.js';
 import type { TaskStatus } from './types.js';
 
@@ -10,13 +9,14 @@ import type { TaskStatus } from './types.js';
  * @param claimed the runs that the line claims, where they are known
  */
 export function endLostRuns(
-  kernel: Pick<Kernel, 'slots' | 'now' | 'noteFact'>,
+  kernel: Pick<Extensible, 'cells' | 'now' | 'noteFact' | 'stateOf' | 'views'>,
   running: (statuses: string) => Running | undefined,
   reason: 'branch' | 'import',
   claimed: readonly RunNote[],
 ): void {
-  for (const slot of [...kernel.slots.values()]) {
-    const { store, state } = slot;
+  for (const cell of [...kernel.cells.values()]) {
+    const { store } = cell;
+    const state = kernel.stateOf(cell);
     if (!store.internal || !isStatuses(store.name, state)) continue;
     const { all, by } = state;
     const under = running(store.name);
@@ -35,7 +35,7 @@ export function endLostRuns(
     for (const [i, note] of notes.entries())
       kernel.noteFact(
         'runEnded',
-        i < notes.length - 1 ? undefined : slotChange(slot, next),
+        i < notes.length - 1 ? undefined : kernel.views.current.change(cell, next),
         { by: 'runtime' },
         {
           run: { ...note, phase: 'cancelled' },

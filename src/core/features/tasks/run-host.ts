@@ -3,7 +3,7 @@ import type { AnyAction } from '../../action.js';
 import type { Settling } from '../rebasing/pending.js';
 import type { DispatchResult } from '../../runtime.js';
 import type { Source } from '../../source.js';
-import type { Cause, FactName, RunNote, Transition } from '../../transition.js';
+import type { Cause, FactName, RunNote, Transition } from '../../kernel/transition.js';
 import type { TaskDefinition } from './definition.js';
 import type { Need } from './need.js';
 import type { TaskRun } from './run.js';

@@ -3,7 +3,7 @@ import { runCancelled } from '../../errors.js';
 import { aborter } from '../../host.js';
 import type { TaskDefinition } from './definition.js';
 import type { Run, TaskCall } from './types.js';
-import type { RunNote } from '../../transition.js';
+import type { RunNote } from '../../kernel/transition.js';
 import type { Settling } from '../rebasing/pending.js';
 import { Waits, type Pending } from './waits.js';
 

@@ -1,17 +1,17 @@
 // The runs of tasks in one runtime: which are under way, what overlaps, and who waits for which action.
 import type { AnyAction } from '../../action.js';
 import { endlessLoop, messageOf } from '../../errors.js';
-import { isThenable } from '../../changing.js';
+import { isThenable } from '../../kernel/compute.js';
 import { contextOf } from './context.js';
 import { guardData } from '../../plain.js';
 import { DEV } from '../../mode.js';
 import { TaskRun } from './run.js';
 import type { RunHost } from './run-host.js';
 import type { Read, Source } from '../../source.js';
-import type { Running } from '../../feature.js';
+import type { Running } from '../../kernel/feature.js';
 import type { TaskDefinition } from './definition.js';
 import type { TaskCall, TaskError, TaskStatus } from './types.js';
-import type { Cause, Transition } from '../../transition.js';
+import type { Cause, Transition } from '../../kernel/transition.js';
 
 /** The runs of one task. */
 interface Lanes {

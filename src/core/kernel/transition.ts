@@ -1,11 +1,11 @@
 // The record of one transition, and the contract of what listens to it (trace, persistence). The core knows neither.
-import type { About, AnyAction } from './action.js';
+import type { About, AnyAction } from '../action.js';
 import type { Feature, LateStates } from './feature.js';
-import type { Touches } from './touches.js';
-import type { AnyStore, DispatchResult } from './runtime.js';
-import type { Reading } from './reading.js';
-import type { Compute } from './slot.js';
-import type { StoreDefinition } from './store.js';
+import type { Touches } from '../touches.js';
+import type { AnyStore, DispatchResult } from '../runtime.js';
+import type { Reading } from '../reading.js';
+import type { Compute } from './cell.js';
+import type { StoreDefinition } from '../store.js';
 
 /**
  * Who did it. `code` is the application, `task` a run, `interceptor` one that put another action in the place of the one
@@ -68,6 +68,8 @@ export interface StoreChange {
   readonly after: unknown;
   readonly joined?: boolean;
 }
+
+export const NO_CHANGES: readonly StoreChange[] = [];
 
 /** One transition of the runtime: an action and what it changed, or a fact. */
 export interface Transition {

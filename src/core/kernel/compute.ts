@@ -1,13 +1,13 @@
 // Runs the changes of stores: what they make of a state, and what they must not do.
-import type { AnyAction } from './action.js';
-import { difference } from './diff.js';
-import type { KnownTouches } from './touches.js';
-import { Editing } from './draft.js';
-import { asyncChange, changeFailed, editedAndReturned, FloeError, impureChange, invariantBroken } from './errors.js';
-import { DEV } from './mode.js';
-import { guardData, sameData } from './plain.js';
-import type { Slot } from './slot.js';
-import type { Change, StoreDefinition } from './store.js';
+import type { AnyAction } from '../action.js';
+import { difference } from '../diff.js';
+import type { KnownTouches } from '../touches.js';
+import { Editing } from '../draft.js';
+import { asyncChange, changeFailed, editedAndReturned, FloeError, impureChange, invariantBroken } from '../errors.js';
+import { DEV } from '../mode.js';
+import { guardData, sameData } from '../plain.js';
+import type { Cell } from './cell.js';
+import type { Change, StoreDefinition } from '../store.js';
 
 export class Changing {
   /** The change that runs now, in words; nothing while none does. */
@@ -16,31 +16,31 @@ export class Changing {
   constructor(private readonly checksPurity: boolean | undefined) {}
 
   /** The state of one store after all of its changes for an action. */
-  all(slot: Slot, changes: readonly Change[], before: unknown, action: AnyAction, touches?: KnownTouches): unknown {
+  all(cell: Cell, changes: readonly Change[], before: unknown, action: AnyAction, touches?: KnownTouches): unknown {
     let after = before;
-    for (const change of changes) after = this.one(slot, change, after, action, touches);
+    for (const change of changes) after = this.one(cell, change, after, action, touches);
     if (after !== before)
-      after = slot.store.completed(before, after, touches ?? (changes.length === 1 ? slot.editing : undefined));
+      after = cell.store.completed(before, after, touches ?? (changes.length === 1 ? cell.editing : undefined));
     if (changes.length > 1 && after !== before && sameData(before, after)) return before;
     if (DEV && after !== before)
-      guardData(after, { at: '', what: `The state of '${slot.store.name}' after '${action.type}'` });
+      guardData(after, { at: '', what: `The state of '${cell.store.name}' after '${action.type}'` });
     return after;
   }
 
   /** The state of one store after the only change that answers an action. */
-  alone(slot: Slot, change: Change, before: unknown, action: AnyAction): unknown {
-    const after = this.one(slot, change, before, action);
-    return after === before ? before : slot.store.completed(before, after, slot.editing);
+  alone(cell: Cell, change: Change, before: unknown, action: AnyAction): unknown {
+    const after = this.one(cell, change, before, action);
+    return after === before ? before : cell.store.completed(before, after, cell.editing);
   }
 
   /** The state of one store after one change. */
-  private one(slot: Slot, change: Change, before: unknown, action: AnyAction, touches?: KnownTouches): unknown {
+  private one(cell: Cell, change: Change, before: unknown, action: AnyAction, touches?: KnownTouches): unknown {
     const { type } = action;
-    const { name } = slot.store;
+    const { name } = cell.store;
     const outer = this.inside;
     this.inside = DEV ? `the change of '${name}' for '${type}'` : name;
-    if (DEV) slot.editing = new Editing();
-    const { editing } = slot;
+    if (DEV) cell.editing = new Editing();
+    const { editing } = cell;
     try {
       editing.run(before, change, action.payload);
       const { next, returned } = editing;

@@ -1,18 +1,18 @@
 // What a runtime is extended by: features that it installs with the first definition, option or call that needs them. The
 // runtime knows none of them.
-import type { AnyAction } from './action.js';
-import type { FloeError } from './errors.js';
-import type { DeclaredTask } from './handled.js';
-import type { DispatchResult, RuntimeOptions } from './runtime.js';
-import type { Compute, Slot, SlotChange } from './slot.js';
-import type { Source } from './source.js';
-import type { StoreDefinition } from './store.js';
+import type { AnyAction } from '../action.js';
+import type { FloeError } from '../errors.js';
+import type { DeclaredTask } from '../handled.js';
+import type { DispatchResult, RuntimeOptions } from '../runtime.js';
+import type { Compute, Cell, CellChange } from './cell.js';
+import type { Source } from '../source.js';
+import type { StoreDefinition } from '../store.js';
 import type { Cause, FactName, Transition } from './transition.js';
 
 /** Something that a runtime installs once, when it first needs it. */
 export interface Feature<Installed extends Hooks = Hooks> {
   readonly name: string;
-  install(kernel: Kernel): Installed;
+  install(kernel: Extensible): Installed;
 }
 
 /** How an optimistic action is settled. */
@@ -42,13 +42,13 @@ export interface Applying {
 
 /** States that were computed once more, and what could not be. */
 export interface Rebased {
-  readonly states: ReadonlyMap<Slot, unknown>;
+  readonly states: ReadonlyMap<Cell, unknown>;
   readonly problems: (cause: string) => readonly FloeError[];
 }
 
 /** Brings in states of stores that are still being read. */
 export interface LateStates extends Hooks {
-  fill(slot: Slot, stored: PromiseLike<unknown>): void;
+  fill(cell: Cell, stored: PromiseLike<unknown>): void;
 }
 
 /** What a feature does when something happens in the runtime. Each member is optional: a stage without hooks costs a check. */
@@ -64,24 +64,26 @@ export interface Hooks {
   /** An action is about to be committed; `changed` is what it changes. Bookkeeping only. */
   committing?(
     action: AnyAction,
-    changed: readonly SlotChange[],
+    changed: readonly CellChange[],
     group: number | undefined,
     transition: Transition | undefined,
     by: Applying | undefined,
   ): void;
   /** A state that no action computes is about to be the state of a store. */
-  stated?(slot: Slot, state: unknown, group: number | undefined): void;
-  /** A transaction failed, and its states are rolled back. */
-  rolledBack?(group: number): void;
+  stated?(cell: Cell, state: unknown, group: number | undefined): void;
+  /** How many entries it keeps: a savepoint, for when a transaction begins. */
+  mark?(): number;
+  /** A transaction failed, and its states are rolled back: entries of it beyond the savepoint are void. */
+  rolledBack?(group: number, mark: number): void;
   /** The live line is another one from now on: it is what is shown. */
   lineChanged?(): void;
   /**
    * Puts what is pending on top of confirmed states that came from elsewhere.
    * @returns the states to commit, and what went wrong; nothing where nothing is pending
    */
-  rebase?(states: ReadonlyMap<Slot, unknown>): Rebased | undefined;
+  rebase?(states: ReadonlyMap<Cell, unknown>): Rebased | undefined;
   /** The live states without pending optimistic actions, of the stores that they changed; nothing while none is pending. */
-  confirmed?(): ReadonlyMap<Slot, unknown> | undefined;
+  confirmed?(): ReadonlyMap<Cell, unknown> | undefined;
   /** The oldest transition that is still pending. */
   pinned?(): Transition | undefined;
   /** The outermost call from outside has ended. */
@@ -101,7 +103,7 @@ export interface Hooks {
 }
 
 /** What a runtime offers to features. */
-export interface Kernel {
+export interface Extensible {
   readonly options: RuntimeOptions;
   readonly now: () => number;
   readonly random: () => number;
@@ -137,12 +139,15 @@ export interface Kernel {
    */
   dispatchLive(action: AnyAction, cause: Cause, by: Applying): DispatchResult;
   atomic<T>(fn: () => T): T;
-  slot(store: StoreDefinition): Slot;
-  readonly slots: ReadonlyMap<string, Slot>;
+  cell(store: StoreDefinition): Cell;
+  readonly cells: ReadonlyMap<string, Cell>;
+  /** The state of a store on the view that is worked on. */
+  stateOf(cell: Cell): unknown;
+  readonly views: { readonly current: { change(cell: Cell, after: unknown): CellChange } };
   /** Records a fact that changed a store which is internal to a feature, and notifies. */
   noteFact(
     fact: FactName,
-    changed: SlotChange | undefined,
+    changed: CellChange | undefined,
     cause: Cause,
     more: Partial<Transition>,
   ): Transition | undefined;

@@ -1,26 +1,28 @@
 // Who answers an action: the changes of stores, and the tasks that it starts.
-import { makerOf, type AnyAction, type AnyCreator } from './action.js';
-import { unknownAction } from './errors.js';
-import type { Slot } from './slot.js';
-import { freeTasks, startsWith, type DeclaredTask } from './handled.js';
-import { declared, type Change, type StoreDefinition } from './store.js';
+import { makerOf, type AnyAction, type AnyCreator } from '../action.js';
+import { unknownAction } from '../errors.js';
+import type { Cell } from './cell.js';
+import { freeTasks, startsWith, type DeclaredTask } from '../handled.js';
+import { declared, type Change, type StoreDefinition } from '../store.js';
 
 /** Who answers actions of one type. */
-export interface Answers {
+export interface Handlers {
   readonly maker: AnyCreator | undefined;
-  readonly stores: readonly { readonly slot: Slot; readonly changes: readonly Change[] }[];
+  readonly stores: readonly { readonly cell: Cell; readonly changes: readonly Change[] }[];
   readonly tasks: readonly DeclaredTask[];
   /** The only one that answers, with its only change: the common case, for the short way. */
-  readonly alone: { readonly slot: Slot; readonly change: Change } | undefined;
+  readonly alone: { readonly cell: Cell; readonly change: Change } | undefined;
 }
 
-export class Answering {
+export const NO_TASKS: readonly DeclaredTask[] = [];
+
+export class Handling {
   /** By action type. Made anew when something is declared or a store joins. */
-  private readonly known = new Map<string, Answers>();
+  private readonly known = new Map<string, Handlers>();
   private declarations = declared;
 
   constructor(
-    private readonly slots: ReadonlyMap<string, Slot>,
+    private readonly cells: ReadonlyMap<string, Cell>,
     /** Has a store join when it has not. */
     private readonly join: (store: StoreDefinition) => void,
   ) {}
@@ -29,7 +31,7 @@ export class Answering {
     this.known.clear();
   }
 
-  to(action: AnyAction): Answers {
+  to(action: AnyAction): Handlers {
     if (this.declarations !== declared) {
       this.declarations = declared;
       this.known.clear();
@@ -39,23 +41,23 @@ export class Answering {
     const known = this.known.get(type);
     if (known && (maker === undefined || known.maker === maker)) return known;
     if (maker?.store) this.join(maker.store);
-    const stores: { readonly slot: Slot; readonly changes: readonly Change[] }[] = [];
+    const stores: { readonly cell: Cell; readonly changes: readonly Change[] }[] = [];
     const tasks = freeTasks.filter((task) => startsWith(task, type));
-    for (const slot of this.slots.values()) {
-      const changes = [...slot.store.changesFor(type)];
-      if (changes.length > 0) stores.push({ slot, changes });
-      tasks.push(...slot.store.tasks.filter((task) => startsWith(task, type)));
+    for (const cell of this.cells.values()) {
+      const changes = [...cell.store.changesFor(type)];
+      if (changes.length > 0) stores.push({ cell, changes });
+      tasks.push(...cell.store.tasks.filter((task) => startsWith(task, type)));
     }
     if (stores.length === 0 && tasks.length === 0 && !maker) throw unknownAction(type, this.types());
     const [only] = stores;
     const isAlone = stores.length === 1 && only.changes.length === 1 && tasks.length === 0;
-    const alone = isAlone ? { slot: only.slot, change: only.changes[0] } : undefined;
+    const alone = isAlone ? { cell: only.cell, change: only.changes[0] } : undefined;
     const answers = { maker, stores, tasks, alone };
     this.known.set(type, answers);
     return answers;
   }
 
   private *types(): Iterable<string> {
-    for (const { store } of this.slots.values()) yield* store.types();
+    for (const { store } of this.cells.values()) yield* store.types();
   }
 }

@@ -1,0 +1,34 @@
+// One store in one runtime.
+import type { AnyAction } from '../action.js';
+import { Editing } from '../draft.js';
+import type { StoreDefinition } from '../store.js';
+import type { StoreChange } from './transition.js';
+
+export interface Cell {
+  /** Its position in every view. */
+  readonly index: number;
+  /** As it is declared now: a reloaded module may declare it once more. */
+  store: StoreDefinition;
+  /** The state that it joined with, before anything stored. */
+  readonly begun: unknown;
+  editing: Editing;
+}
+
+export const makeCell = (index: number, store: StoreDefinition, begun: unknown): Cell => ({
+  index,
+  store,
+  begun,
+  editing: new Editing(),
+});
+
+/** What a transition changes in one store. */
+export interface CellChange extends StoreChange {
+  readonly cell: Cell;
+}
+
+/** What an action makes of the states of cells, but of those left out. @throws what the handlers throw */
+export type Compute = (
+  action: AnyAction,
+  stateOf: (cell: Cell) => unknown,
+  leftOut?: ReadonlySet<Cell>,
+) => ReadonlyMap<Cell, unknown>;
