@@ -246,6 +246,58 @@ describe('an endless loop of watchers', () => {
   });
 });
 
+describe('an endless loop of tasks', () => {
+  const counting = store('counting', { asked: 0, answered: 0 });
+  const asked = counting.action('asked', (draft) => {
+    draft.asked++;
+  });
+  const answered = counting.action('answered', (draft) => {
+    draft.answered++;
+  });
+  task(counting, 'answer', ({ dispatch }) => void dispatch(answered()), { when: asked });
+  const begun = counting.action('begun', (_draft, _times: number) => undefined);
+  task(
+    counting,
+    'askMany',
+    ({ dispatch }, times: number) => {
+      for (let i = 0; i < times; i++) dispatch(asked());
+    },
+    { when: begun },
+  );
+
+  test('1,500 actions of one run, each handled by a task, are none', () => {
+    const problems: Problem[] = [];
+    const runtime = createRuntime({ stores: [counting], onProblem: (problem) => problems.push(problem) });
+    runtime.dispatch(begun(1500));
+    expect([runtime.read(counting), problems]).toEqual([{ asked: 1500, answered: 1500 }, []]);
+  });
+
+  test('stops alone, by name: what else the same run started goes on', () => {
+    const problems: Problem[] = [];
+    const loop = store('loop', { n: 0 });
+    const went = loop.action('went', (draft) => {
+      draft.n++;
+    });
+    task(loop, 'goOn', ({ dispatch }) => void dispatch(went()), { when: went });
+    const both = task(loop, 'both', ({ dispatch }) => {
+      dispatch(went());
+      dispatch(asked());
+    });
+    const runtime = createRuntime({ stores: [loop, counting], onProblem: (problem) => problems.push(problem) });
+    void runtime.run(both());
+    expect(
+      problems.map(({ error }) =>
+        codeOf(() => {
+          throw error;
+        }),
+      ),
+    ).toEqual(['FLOE_ENDLESS_LOOP']);
+    expect(String(problems[0].error)).toContain("'loop.goOn'");
+    expect([runtime.read(loop).n > 100, runtime.read(counting).answered]).toEqual([true, 1]);
+    expect(runtime.dispatch(asked())).toBe('applied');
+  });
+});
+
 describe('depth', () => {
   test('a chain of selectors that is too long is an error with both ends, read at once or bit by bit', () => {
     const { counter, runtime, set } = setting();

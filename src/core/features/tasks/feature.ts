@@ -127,8 +127,10 @@ export class Tasks implements Hooks, RunHost {
   dispatchBy(run: TaskRun, action: AnyAction, optimistic?: Applying['optimistic']): DispatchResult {
     checkAction(action);
     const stopped = (): string | undefined => {
-      const { reason } = run;
-      return reason === undefined ? undefined : `its run is over: ${reason}`;
+      const { phase, reason } = run;
+      // Nothing would revert an optimistic action that is applied after its run has failed.
+      const why = reason ?? (optimistic && phase === 'failed' ? phase : undefined);
+      return why === undefined ? undefined : `its run is over: ${why}`;
     };
     return this.kernel.dispatchLive(action, causeOf(run), {
       stopped,
@@ -168,6 +170,9 @@ export class Tasks implements Hooks, RunHost {
         (run.open ??= new Set()).add(entry);
       },
       applied: () => {
+        // An interceptor or the queue held it while its run ended.
+        if (!settled && run.ended)
+          settled = { how: run.phase === 'done' ? 'confirmed' : 'reverted', action: undefined };
         if (!settled || !entry) return;
         run.open?.delete(entry);
         this.settle(entry, settled.how, cause, settled.action);

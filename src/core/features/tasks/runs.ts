@@ -31,8 +31,18 @@ interface Lane {
 /** As many statuses of runs that have ended are kept, a task, for different arguments, where the task says nothing. */
 const KEEP = 1000;
 
-/** As many runs that start each other without a pause are taken for an endless loop. */
-const MOST_STARTS = 1000;
+/** A longer chain of runs, each started by an action of the one before without a pause, is taken for an endless loop. */
+const MOST_LINKS = 100;
+
+/** As many runs that one origin starts without a pause are taken for an endless loop. */
+const MOST_STARTS = 100_000;
+
+/** A run that an action started, and the one whose action that was. */
+interface Link {
+  readonly task: string;
+  readonly after: Link | undefined;
+  readonly depth: number;
+}
 
 export class Runs {
   private readonly tasks = new Map<TaskDefinition, Lanes>();
@@ -40,11 +50,14 @@ export class Runs {
   private readonly toStart: {
     readonly call: TaskCall<unknown>;
     readonly cause: Cause;
+    readonly link: Link;
     readonly isAtStart?: boolean;
   }[] = [];
   /** Tasks that begin with the runtime, and whose runs ended with a line that was left. */
   private readonly toRestart = new Set<TaskDefinition>();
   private starting = false;
+  /** The run that is being started, when an action started it. */
+  private link: Link | undefined;
   private count = 0;
   private readonly started = new WeakMap<TaskRun, Transition>();
 
@@ -347,14 +360,19 @@ export class Runs {
     if (tasks.length === 0) return;
     const args = 'payload' in action ? [action.payload] : [];
     const cause: Cause = transition ? { by: 'runtime', of: transition } : { by: 'runtime' };
-    for (const task of tasks) this.toStart.push({ call: { task, args }, cause });
+    for (const task of tasks) this.toStart.push({ call: { task, args }, cause, link: this.linkTo(task) });
     this.startWaiting();
   }
 
   atStart(tasks: readonly TaskDefinition[]): void {
     for (const task of tasks)
       if (task.options.atStart)
-        this.toStart.push({ call: { task, args: [] }, cause: { by: 'runtime' }, isAtStart: true });
+        this.toStart.push({
+          call: { task, args: [] },
+          cause: { by: 'runtime' },
+          link: this.linkTo(task),
+          isAtStart: true,
+        });
     if (this.toStart.length > 0) this.startWaiting();
   }
 
@@ -363,11 +381,12 @@ export class Runs {
     this.starting = true;
     try {
       for (let count = 1; this.toStart.length > 0; count++) {
-        const { call, cause, isAtStart } = this.toStart.shift()!;
-        if (count > MOST_STARTS) {
-          const names = this.toStart.splice(0).map((one) => one.call.task.name);
-          return this.host.problem(endlessLoop([...new Set([call.task.name, ...names])]));
+        const { call, cause, link, isAtStart } = this.toStart.shift()!;
+        if (link.depth > MOST_LINKS || count > MOST_STARTS) {
+          this.host.problem(endlessLoop(namesOf(link)));
+          continue;
         }
+        this.link = link;
         try {
           this.start(call, cause, undefined, isAtStart);
         } catch (error) {
@@ -376,7 +395,13 @@ export class Runs {
       }
     } finally {
       this.starting = false;
+      this.link = undefined;
     }
+  }
+
+  private linkTo({ name }: TaskDefinition): Link {
+    const { link } = this;
+    return { task: name, after: link, depth: (link?.depth ?? 0) + 1 };
   }
 
   // ---- all runs ----
@@ -421,6 +446,13 @@ export class Runs {
     this.toStart.length = 0;
     for (const run of [...this.underWay()]) this.cancel(run, 'closed');
   }
+}
+
+/** The tasks of a chain, in the order in which they started each other, none twice. */
+function namesOf(last: Link): readonly string[] {
+  const names = new Set<string>();
+  for (let link: Link | undefined = last; link; link = link.after) names.add(link.task);
+  return [...names].reverse();
 }
 
 /** What is kept of an error in the status. */
