@@ -6,7 +6,7 @@ import { fileURLToPath } from 'node:url';
 import { diamond } from './model.mjs';
 import { rows } from './row.mjs';
 import { inspectorSize, rows as inspectorRows } from './inspector.mjs';
-import { bundleSize } from './size.mjs';
+import { bundlerNames, programs, sizesOf } from './size.mjs';
 import { typeCost } from './types.mjs';
 
 const lines = [];
@@ -82,14 +82,18 @@ if (!only) {
     'at most 3 times the changes and 2 wholes',
     stored.all <= 3 * stored.changes + 2 * stored.snapshot,
   );
-  const bytes = await bundleSize();
-  say(
-    "all of `import { store, createRuntime } from 'floe'`, minified and gzipped",
-    'a budget',
-    `${(bytes / 1000).toFixed(2)} kB`,
-    'at most 8 kB',
-    bytes <= 8000,
-  );
+  for (const [name, { what, most }] of Object.entries(programs)) {
+    process.stderr.write(`measuring: the size of ${what} ...\n`);
+    const sizes = await sizesOf(name);
+    const largest = Math.max(...bundlerNames.map((bundler) => sizes[bundler]));
+    say(
+      `${what}, minified and gzipped by the bundler that makes most of it`,
+      'a budget',
+      `${(largest / 1000).toFixed(1)} kB`,
+      `at most ${most} kB`,
+      largest <= most * 1000,
+    );
+  }
   const { floe, plain } = typeCost();
   const cost = floe.instantiations / plain.instantiations;
   say(

@@ -23,7 +23,7 @@ const bundle = await rolldown({
   plugins: [
     {
       name: 'production',
-      load: (id) => (id === join(dist, 'core', 'mode.js') ? 'export const DEV = false;' : undefined),
+      load: (id) => (id === join(dist, 'core', 'base', 'mode.js') ? 'export const DEV = false;' : undefined),
     },
   ],
 });

@@ -1,8 +1,8 @@
 // `floe step TRACE N`: one step whole.
 import colours from 'picocolors';
-import { encode } from '../core/encode.js';
-import { lookUp } from '../core/plain.js';
-import { parsePointer } from '../core/pointer.js';
+import { encode } from '../core/data/encode.js';
+import { lookUp } from '../core/data/plain.js';
+import { parsePointer } from '../core/data/pointer.js';
 import { noSuchStep } from '../trace/errors.js';
 import { stepLine } from '../trace/file.js';
 import { causeOf, titleOf, type Step } from '../trace/index.js';

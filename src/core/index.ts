@@ -1,16 +1,16 @@
 // floe: stores, actions, selectors and the runtime that brings them to life.
-export { store, at } from './store.js';
-export { action } from './action.js';
-export { selector } from './source.js';
+export { store, at } from './model/store.js';
+export { action } from './model/action.js';
+export { selector } from './model/source.js';
 export { task } from './features/tasks/task.js';
 export { need } from './features/tasks/need.js';
 export { createRuntime, defaultRuntime } from './runtime.js';
-export { actionLog, confirmation } from './interceptor.js';
-export { snapshotText, parseSnapshot } from './snapshot-text.js';
-export { applyPatch } from './patch.js';
-export { FloeError } from './errors.js';
+export { actionLog, confirmation } from './features/interceptors.js';
+export { snapshotText, parseSnapshot } from './features/snapshot-text.js';
+export { applyPatch } from './data/patch.js';
+export { FloeError } from './base/errors.js';
 
-export type { Store, StateOf, Change, PersistOptions, Conflict, Edits, PartAt, Answered } from './store.js';
+export type { Store, StateOf, Change, PersistOptions, Conflict, Edits, PartAt, Answered } from './model/store.js';
 export type {
   AnyAction,
   ActionAbout,
@@ -20,9 +20,12 @@ export type {
   About,
   AnyCreator,
   StateReader,
-} from './action.js';
-export type { Source, Selector, SelectorOptions, Equality, Read, Recipe } from './source.js';
-export type { Runtime, RuntimeOptions, Attached, AnyStore, Clock, DispatchResult, Problem } from './runtime.js';
+} from './model/action.js';
+export type { Source, Selector, SelectorOptions, Equality, Read, Recipe } from './model/source.js';
+export type { Runtime, RuntimeOptions, Attached } from './runtime.js';
+export type { AnyStore } from './model/store.js';
+export type { Clock, Problem } from './kernel/options.js';
+export type { DispatchResult } from './model/action.js';
 export type {
   Task,
   TaskCall,
@@ -38,10 +41,12 @@ export type {
   Work,
 } from './features/tasks/types.js';
 export type { Need, Given } from './features/tasks/need.js';
-export type { Handled, PayloadOf } from './handled.js';
-export type { Watching } from './watcher.js';
-export type { Selection, Observer } from './selection.js';
-export type { ActionLogOptions, Interceptor, InterceptorTools } from './interceptor.js';
-export type { Patch, PatchOperation } from './patch.js';
-export type { Draft } from './draft.js';
-export type { Actor, Attachment, StoragePlaces, Outcome, FactName, RunNote } from './kernel/transition.js';
+export type { Handled, PayloadOf } from './model/handled.js';
+export type { Watching } from './reactive/watcher.js';
+export type { Selection, Observer } from './reading/selection.js';
+export type { ActionLogOptions } from './features/interceptors.js';
+export type { Interceptor, InterceptorTools } from './kernel/interceptor.js';
+export type { Patch, PatchOperation } from './data/patch.js';
+export type { Draft } from './draft/draft.js';
+export type { Actor, Outcome, FactName, RunNote } from './kernel/transition.js';
+export type { Attachment, StoragePlaces } from './kernel/attachment.js';

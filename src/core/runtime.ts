@@ -1,45 +1,19 @@
-import type { AnyAction } from './action.js';
+// The runtime as an application has it.
+import type { AnyAction, Dispatchable, DispatchResult } from './model/action.js';
 import { Kernel } from './kernel/kernel.js';
-import { badOption, noRuntimeOnServer, notAStore } from './errors.js';
-import { inBrowser, publish } from './host.js';
-import type { Interceptor } from './interceptor.js';
-import { DEV } from './mode.js';
-import { checkChoice, checkOptions } from './options.js';
-import { LiveSelection, type Selection } from './selection.js';
-import type { Read, Source } from './source.js';
-import { definitionOf, StoreDefinition, type Store } from './store.js';
+import { badOption, noRuntimeOnServer, notAStore } from './base/errors.js';
+import { inBrowser, publish } from './base/host.js';
+import type { Interceptor } from './kernel/interceptor.js';
+import { DEV } from './base/mode.js';
+import { checkChoice, checkOptions } from './base/options.js';
+import { LiveSelection, type Selection } from './reading/selection.js';
+import type { Read, Source } from './model/source.js';
+import { definitionOf, StoreDefinition, type AnyStore } from './model/store.js';
 import type { Given } from './features/tasks/need.js';
 import type { AnyTask, Run, TaskCall } from './features/tasks/types.js';
-import { ATTACH, HOST, PLACES, type Attachment, type StoragePlaces } from './kernel/transition.js';
-import { WATCH_OPTIONS, type Watching } from './watcher.js';
-
-/** What became of a dispatched action, as far as `dispatch` can tell. */
-export type DispatchResult = 'applied' | 'unchanged' | 'stopped' | 'waiting' | 'queued';
-
-/** Any store, whatever its name and state. */
-// eslint-disable-next-line @typescript-eslint/no-explicit-any -- a store of any state
-export type AnyStore = Store<string, any>;
-
-/** What `dispatch` takes: any action, but not its creator. */
-export type Dispatchable = AnyAction & { readonly made?: 'Call the action creator: dispatch(creator(payload))' };
-
-/** An error that no caller waited for. */
-export interface Problem {
-  readonly error: unknown;
-  /** The action that it has to do with, if one does. */
-  readonly action?: AnyAction;
-}
-
-/** A clock that tasks wait by. */
-export interface Clock {
-  /** Epoch milliseconds. */
-  now(): number;
-  /** Calls `fn` once after some milliseconds. Returns a function that prevents it. */
-  after(ms: number, fn: () => void): () => void;
-}
-
-/** An option for tests: no task begins by itself. */
-export const STILL: unique symbol = Symbol('floe.still');
+import { STILL, type Clock, type Problem } from './kernel/options.js';
+import { ATTACH, HOST, PLACES, type Attachment, type StoragePlaces } from './kernel/attachment.js';
+import { WATCH_OPTIONS, type Watching } from './reactive/watcher.js';
 
 export interface RuntimeOptions {
   /** The stores that the runtime begins with. Others join when they are first read or one of their actions comes. */

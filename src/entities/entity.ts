@@ -1,8 +1,8 @@
 // Entity types: what a kind of record is known by, and what it links to.
 import type { StandardSchemaV1 } from '@standard-schema/spec';
-import { badName } from '../core/errors.js';
-import { DEV } from '../core/mode.js';
-import { checkChoice, checkOptions } from '../core/options.js';
+import { badName } from '../core/base/errors.js';
+import { DEV } from '../core/base/mode.js';
+import { checkChoice, checkOptions } from '../core/base/options.js';
 import { noKey } from './errors.js';
 
 /** Says of what type the records are, and nothing at run time: `T` as they are kept, `R` as they come in. */

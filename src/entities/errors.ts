@@ -1,6 +1,6 @@
 // The catalogue of the entities' errors; see core/errors.ts.
-import { FloeError, nearest } from '../core/errors.js';
-import { DEV } from '../core/mode.js';
+import { FloeError, nearest } from '../core/base/errors.js';
+import { DEV } from '../core/base/mode.js';
 
 const error = (code: string, subject: string, text: string | false, path?: string): FloeError =>
   new FloeError(code, text || `${code} ${subject}`, path === undefined ? undefined : { path });

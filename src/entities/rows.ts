@@ -1,4 +1,4 @@
-import { DEV } from '../core/mode.js';
+import { DEV } from '../core/base/mode.js';
 import { INSPECT, SHOWN } from './console.js';
 import { eachItem, itemAt, lengthOf, type Sequence } from './sequence.js';
 

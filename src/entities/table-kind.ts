@@ -1,5 +1,6 @@
 // What the core asks of tables, answered.
-import type { Keyed, KeyedDifference, KeyedKind } from '../core/keyed.js';
+import type { Keyed, KeyedDifference, KeyedKind } from '../core/data/keyed.js';
+import type { DraftNode, Editing } from '../core/draft/draft.js';
 import { TableNode } from './table-draft.js';
 import { tableStandIn } from './table-stand-in.js';
 import { RowTable } from './table.js';
@@ -7,7 +8,8 @@ import { RowTable } from './table.js';
 const table = (keyed: Keyed): RowTable => keyed as unknown as RowTable;
 
 export const tableKind: KeyedKind = {
-  node: (base, parent, editing, fresh) => new TableNode(base, parent, editing, fresh),
+  node: (base, parent, editing, fresh) =>
+    new TableNode(base, parent as DraftNode | undefined, editing as Editing, fresh),
   standIn: tableStandIn,
   difference: (before: Keyed, after: Keyed, most?: number) =>
     RowTable.difference(table(before), table(after), most) as KeyedDifference,

@@ -1,6 +1,6 @@
 // What users see of a table: outside of a change, and in one.
-import type { Draft } from '../core/draft.js';
-import type { DRAFTED } from '../core/keyed.js';
+import type { Draft } from '../core/draft/draft.js';
+import type { DRAFTED } from '../core/data/keyed.js';
 
 /**
  * An immutable map from text keys to rows, in insertion order, with the reading half of the standard `Map`. In a change,

@@ -7,9 +7,16 @@
 // trie with a new Map is made of what there is.
 //
 // Two versions that share the Map are compared by going down both tries where they are not the same node.
-import { KEYED, keyedMaker, type DRAFTED, type Keyed, type KeyedDifference, type KeyedKind } from '../core/keyed.js';
-import { DEV } from '../core/mode.js';
-import { put, sameData } from '../core/plain.js';
+import {
+  KEYED,
+  keyedMaker,
+  type DRAFTED,
+  type Keyed,
+  type KeyedDifference,
+  type KeyedKind,
+} from '../core/data/keyed.js';
+import { DEV } from '../core/base/mode.js';
+import { put, sameData } from '../core/data/plain.js';
 import { firstOf, INSPECT, SHOWN } from './console.js';
 import type { Table, TableDraft } from './table-types.js';
 import { tableKind } from './table-kind.js';

@@ -1,8 +1,8 @@
-import type { ActionCreator, ActionOf, ActionOptions } from '../core/action.js';
-import { nodeOf } from '../core/draft-faces.js';
-import { DEV } from '../core/mode.js';
-import { checkOptions } from '../core/options.js';
-import { escapeKey, hasOwn, isContainer, partOf, put, sameData } from '../core/plain.js';
+import type { ActionCreator, ActionOf, ActionOptions } from '../core/model/action.js';
+import { nodeOf } from '../core/draft/draft-faces.js';
+import { DEV } from '../core/base/mode.js';
+import { checkOptions } from '../core/base/options.js';
+import { escapeKey, hasOwn, isContainer, partOf, put, sameData } from '../core/data/plain.js';
 import {
   argumentKey,
   makeSelector,
@@ -13,8 +13,8 @@ import {
   type Derivation,
   type Read,
   type Source,
-} from '../core/source.js';
-import { storeName, StoreDefinition, type RowLink, type Store } from '../core/store.js';
+} from '../core/model/source.js';
+import { storeName, StoreDefinition, type RowLink, type Store } from '../core/model/store.js';
 import { isKey, type AnyEntity, type RowIn } from './entity.js';
 import { noKey, noSuchRow } from './errors.js';
 import { checkWay, expansion, wayOf, type Access, type ExpandOptions, type Way } from './expand.js';
@@ -25,7 +25,7 @@ import type { Group, Rows } from './rows.js';
 import { keyText, RowTable, tableOf } from './table.js';
 import type { Expanded, Incoming, PathsOf, StateOfTables } from './types.js';
 import { View, type GroupedView, type ViewOptions } from './view.js';
-import type { Touches } from '../core/touches.js';
+import type { Touches } from '../core/data/touches.js';
 
 /** The key of a row; a number means its decimal text. */
 export type RowKey = string | number;

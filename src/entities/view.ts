@@ -1,7 +1,7 @@
 // Maintained views: which rows of a table, in which order, kept up to date from what changed between two versions of the
 // table instead of being computed again.
-import { isContainer, isDate, partOf, same } from '../core/plain.js';
-import { argumentKey } from '../core/source.js';
+import { isContainer, isDate, partOf, same } from '../core/data/plain.js';
+import { argumentKey } from '../core/model/source.js';
 import { badView } from './errors.js';
 import { Rows, type Entry, type Group } from './rows.js';
 import {

@@ -1,9 +1,9 @@
 // What some steps changed, place by place: the value before the first of them, and after the last.
-import { differenceOfStates } from '../core/diff.js';
-import { KEYED, isKeyed } from '../core/keyed.js';
-import { hasPart, isBranch, kindOf, lookUp, partOf, pointerTo, sameData, type Found } from '../core/plain.js';
+import { differenceOfStates } from '../core/data/diff.js';
+import { KEYED, isKeyed } from '../core/data/keyed.js';
+import { hasPart, isBranch, kindOf, lookUp, partOf, pointerTo, sameData, type Found } from '../core/data/plain.js';
 import { applyPatch } from '../core/index.js';
-import { parsePointer } from '../core/pointer.js';
+import { parsePointer } from '../core/data/pointer.js';
 import type { Step } from '../trace/index.js';
 import type { TraceSource } from '../trace/source.js';
 import { patched, type States } from '../trace/timeline.js';

@@ -1,9 +1,9 @@
 // What follows steps beyond what a trace records: selectors that were computed, watchers that were notified, storages that
 // were written. It is observed while an inspector is attached, and kept for the newest steps, by reference.
-import { isWatched, liveSources, observeIn, type LiveSource } from '../core/live.js';
-import type { Computation } from '../core/probe.js';
-import { describeArguments } from '../core/source.js';
-import type { Host } from '../core/kernel/transition.js';
+import { isWatched, liveSources, observeIn, type LiveSource } from '../core/features/live.js';
+import type { Computation } from '../core/reactive/probe.js';
+import { describeArguments } from '../core/model/source.js';
+import type { Host } from '../core/kernel/attachment.js';
 import type { Observed } from './protocol.js';
 import { valueShown } from './values.js';
 

@@ -1,9 +1,9 @@
 // The inspected end in a running application: its history, its derived values, and the commands of a developer.
-import { decode } from '../core/encode.js';
-import { messageOf } from '../core/errors.js';
-import { readerName } from '../core/live.js';
-import { lookUp } from '../core/plain.js';
-import { hostOf, type Host } from '../core/kernel/transition.js';
+import { decode } from '../core/data/encode.js';
+import { messageOf } from '../core/base/errors.js';
+import { readerName } from '../core/features/live.js';
+import { lookUp } from '../core/data/plain.js';
+import { hostOf, type Host } from '../core/kernel/attachment.js';
 import { sourceOf, type TraceSource } from '../trace/source.js';
 import type { States } from '../trace/timeline.js';
 import type { Trace } from '../trace/trace.js';

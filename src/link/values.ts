@@ -1,8 +1,18 @@
 // Values in a few words, and their parts in windows: a value may be larger than what a link should carry.
-import { encode } from '../core/encode.js';
-import { isBranch, isContainer, isDate, isMap, isSet, lookUp, partOf, pointerTo, sameData } from '../core/plain.js';
-import { isKeyed, KEYED } from '../core/keyed.js';
-import { parsePointer } from '../core/pointer.js';
+import { encode } from '../core/data/encode.js';
+import {
+  isBranch,
+  isContainer,
+  isDate,
+  isMap,
+  isSet,
+  lookUp,
+  partOf,
+  pointerTo,
+  sameData,
+} from '../core/data/plain.js';
+import { isKeyed, KEYED } from '../core/data/keyed.js';
+import { parsePointer } from '../core/data/pointer.js';
 import { REDACTED } from '../trace/redaction.js';
 import type { PartShown, ValueShown } from './protocol.js';
 

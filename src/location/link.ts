@@ -1,9 +1,10 @@
 // Ties an address store to a browser, or to a router that is there already.
 import type { AnyAction, Runtime } from '../core/index.js';
 import type { LocationDefinition } from './definition.js';
-import { sameData } from '../core/plain.js';
-import { definitionOf, type Store } from '../core/store.js';
-import { hostOf, type Transition } from '../core/kernel/transition.js';
+import { sameData } from '../core/data/plain.js';
+import { definitionOf, type Store } from '../core/model/store.js';
+import { hostOf } from '../core/kernel/attachment.js';
+import type { Transition } from '../core/kernel/transition.js';
 
 /** Where the address is shown: a browser's own bar, or a router. Three functions. */
 export interface AddressBar {

@@ -1,4 +1,4 @@
-import { checkOptions } from '../core/options.js';
+import { checkOptions } from '../core/base/options.js';
 import type { Attachment } from '../core/index.js';
 import { StorageConflict, type StorageArea } from './area.js';
 import { whenOnline, whenPageEnds } from './page.js';

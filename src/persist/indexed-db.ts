@@ -1,4 +1,4 @@
-import { checkOptions } from '../core/options.js';
+import { checkOptions } from '../core/base/options.js';
 import { openDB, type IDBPDatabase } from 'idb';
 import type { Attachment } from '../core/index.js';
 import { beginsWith, memoryArea, StorageConflict, type Beginning, type StorageArea } from './area.js';

@@ -1,11 +1,12 @@
 // Keeps the stores of a runtime in one place: opens a store's record when the store joins, writes what changed, tries again
 // what failed, and reports problems. `opening.ts`, `writing.ts` and `conflicts.ts` do the work on one record.
 import { isThenable } from '../core/kernel/compute.js';
-import { messageOf, type FloeError } from '../core/errors.js';
+import { messageOf, type FloeError } from '../core/base/errors.js';
 import { rebasing } from '../core/features/rebasing/feature.js';
 import type { AnyStore } from '../core/index.js';
-import { definitionOf, type StoreDefinition } from '../core/store.js';
-import type { Host, Listener, StoreChange, Transition } from '../core/kernel/transition.js';
+import { definitionOf, type StoreDefinition } from '../core/model/store.js';
+import type { Host, Listener } from '../core/kernel/attachment.js';
+import type { StoreChange, Transition } from '../core/kernel/transition.js';
 import type { MaybeAsync, StorageArea } from './area.js';
 import { Conflicts, historyIn, type ConflictHost } from './conflicts.js';
 import { storageFailed, storageHangs } from './errors.js';

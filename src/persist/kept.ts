@@ -1,7 +1,7 @@
 // Which part of a state is kept between sessions, and how a stored part completes a state.
-import { hasOwn, kindOf, lookUp, pointerTo, put } from '../core/plain.js';
-import { parsePointer } from '../core/pointer.js';
-import type { StoreDefinition } from '../core/store.js';
+import { hasOwn, kindOf, lookUp, pointerTo, put } from '../core/data/plain.js';
+import { parsePointer } from '../core/data/pointer.js';
+import type { StoreDefinition } from '../core/model/store.js';
 import { badKept } from './errors.js';
 
 type Fields = Record<string, unknown>;

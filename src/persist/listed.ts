@@ -1,6 +1,6 @@
 // What is stored, for people: each store with its state, and what was set aside; and how it is forgotten.
-import { messageOf } from '../core/errors.js';
-import { put } from '../core/plain.js';
+import { messageOf } from '../core/base/errors.js';
+import { put } from '../core/data/plain.js';
 import { readLog } from './log.js';
 import type { StoredItem } from './persistence.js';
 import type { Shelf } from './shelf.js';

@@ -1,4 +1,4 @@
-import { checkOptions } from '../core/options.js';
+import { checkOptions } from '../core/base/options.js';
 import type { Attachment } from '../core/index.js';
 import { memoryArea } from './area.js';
 import { storageIn, type Persistence, type StorageOptions } from './persistence.js';

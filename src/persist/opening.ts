@@ -1,7 +1,7 @@
 // Opens the stored text of a store. What cannot be used is set aside; what must not be touched is left alone.
-import { guardData, sameData } from '../core/plain.js';
-import { messageOf } from '../core/errors.js';
-import type { StoreDefinition } from '../core/store.js';
+import { guardData, sameData } from '../core/data/plain.js';
+import { messageOf } from '../core/base/errors.js';
+import type { StoreDefinition } from '../core/model/store.js';
 import { notSetAside, storageUnreadable, storedCutShort, storedDamaged, storedTooNew } from './errors.js';
 import { LINEAGE, lineageOf, readLog, type Log } from './log.js';
 import { LineSum } from './sealed.js';

@@ -1,10 +1,17 @@
 // What a runtime offers of its persistence, and how any area becomes a storage for `createRuntime`.
-import type { FloeError } from '../core/errors.js';
+import type { FloeError } from '../core/base/errors.js';
 import type { AnyStore } from '../core/index.js';
-import { faceOf } from '../core/face.js';
-import { checkOptions } from '../core/options.js';
-import { definitionOf } from '../core/store.js';
-import { ATTACH, PLACES, type Attachment, type Host, type Listener, type StoragePlaces } from '../core/kernel/transition.js';
+import { faceOf } from '../core/base/face.js';
+import { checkOptions } from '../core/base/options.js';
+import { definitionOf } from '../core/model/store.js';
+import {
+  ATTACH,
+  PLACES,
+  type Attachment,
+  type Host,
+  type Listener,
+  type StoragePlaces,
+} from '../core/kernel/attachment.js';
 import type { StorageArea } from './area.js';
 import { Keeper, type KeeperOptions } from './keeper.js';
 import { Places } from './places.js';

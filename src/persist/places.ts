@@ -1,11 +1,12 @@
 // Different stores in different places: one `persistence` over several keepers, each of which keeps its own stores.
 import { rebasing } from '../core/features/rebasing/feature.js';
-import type { FloeError } from '../core/errors.js';
+import type { FloeError } from '../core/base/errors.js';
 import { isThenable } from '../core/kernel/compute.js';
 import type { AnyStore } from '../core/index.js';
-import { put } from '../core/plain.js';
-import { definitionOf, type StoreDefinition } from '../core/store.js';
-import type { Listener, Transition } from '../core/kernel/transition.js';
+import { put } from '../core/data/plain.js';
+import { definitionOf, type StoreDefinition } from '../core/model/store.js';
+import type { Listener } from '../core/kernel/attachment.js';
+import type { Transition } from '../core/kernel/transition.js';
 import type { Keeper } from './keeper.js';
 import type { Persistence, StoredItem } from './persistence.js';
 import type { TabRole } from './tabs/tab.js';

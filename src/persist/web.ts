@@ -1,5 +1,5 @@
-import { checkOptions } from '../core/options.js';
-import type { FloeError } from '../core/errors.js';
+import { checkOptions } from '../core/base/options.js';
+import type { FloeError } from '../core/base/errors.js';
 import type { Attachment } from '../core/index.js';
 import { memoryArea, type StorageArea } from './area.js';
 import { storageBlocked } from './errors.js';

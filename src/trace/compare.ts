@@ -1,7 +1,7 @@
 // Where two recordings, or two branches of one, part.
-import { differenceOfStates } from '../core/diff.js';
+import { differenceOfStates } from '../core/data/diff.js';
 import type { Patch } from '../core/index.js';
-import { sameData } from '../core/plain.js';
+import { sameData } from '../core/data/plain.js';
 import { traceOf, type GivenTrace } from './file.js';
 import type { Step } from './step.js';
 import { lineOf, patched, type States } from './timeline.js';

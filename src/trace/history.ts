@@ -1,8 +1,8 @@
 // Where a value comes from: back through the steps that changed it, though it may have stood elsewhere before.
 import type { Patch, PatchOperation } from '../core/index.js';
-import type { ListMoves } from '../core/list-moves.js';
-import { isContainer, lookUp, pointerTo, sameData, type Found } from '../core/plain.js';
-import { parsePointer } from '../core/pointer.js';
+import type { ListMoves } from '../core/data/list-moves.js';
+import { isContainer, lookUp, pointerTo, sameData, type Found } from '../core/data/plain.js';
+import { parsePointer } from '../core/data/pointer.js';
 import { looksAlike } from './alike.js';
 import type { Step } from './step.js';
 import { patched, type States } from './timeline.js';

@@ -1,7 +1,7 @@
 // Who an item of a list is, from one state to the next: drafts say of which item a changed one is the next version.
-import { isContainer, kindOf, partOf, type Container } from '../core/plain.js';
-import { isKeyed, KEYED } from '../core/keyed.js';
-import { originOf, type Touches } from '../core/touches.js';
+import { isContainer, kindOf, partOf, type Container } from '../core/data/plain.js';
+import { isKeyed, KEYED } from '../core/data/keyed.js';
+import { originOf, type Touches } from '../core/data/touches.js';
 import { looksAlike } from './alike.js';
 
 export class Identities {

@@ -1,6 +1,6 @@
 // State as source code.
-import { isKeyed } from '../core/keyed.js';
-import { isDate, isMap, isSet } from '../core/plain.js';
+import { isKeyed } from '../core/data/keyed.js';
+import { isDate, isMap, isSet } from '../core/data/plain.js';
 
 const WIDTH = 110;
 const NAME = /^[A-Za-z_$][\w$]*$/;

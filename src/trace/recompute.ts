@@ -1,11 +1,11 @@
 // What if: the steps that follow a step, computed once more without some of them.
-import { difference, differenceOfStates } from '../core/diff.js';
-import { messageOf } from '../core/errors.js';
+import { difference, differenceOfStates } from '../core/data/diff.js';
+import { messageOf } from '../core/base/errors.js';
 import { applyPatch, type Outcome, type Patch } from '../core/index.js';
-import type { Computed, Model } from '../core/model.js';
-import type { ListMoves } from '../core/list-moves.js';
-import { escapeKey, hasOwn } from '../core/plain.js';
-import { DEV } from '../core/mode.js';
+import type { Computed, Model } from '../core/kernel/model.js';
+import type { ListMoves } from '../core/data/list-moves.js';
+import { escapeKey, hasOwn } from '../core/data/plain.js';
+import { DEV } from '../core/base/mode.js';
 import { stackOf } from './stack.js';
 import { Differences, PackedStep, whole } from './packing.js';
 import type { Redaction } from './redaction.js';

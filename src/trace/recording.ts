@@ -1,21 +1,16 @@
 // Listens to a runtime and makes a step of every transition.
-import { differenceOf, differenceOfStates, type Difference } from '../core/diff.js';
-import { messageOf, type FloeError } from '../core/errors.js';
+import { differenceOf, differenceOfStates, type Difference } from '../core/data/diff.js';
+import { messageOf, type FloeError } from '../core/base/errors.js';
 import type { AnyAction, DispatchResult, Patch, RunNote } from '../core/index.js';
-import { faceOf } from '../core/face.js';
-import { DEV } from '../core/mode.js';
-import { Model } from '../core/model.js';
-import { checkChoice, checkOptions, countOption } from '../core/options.js';
-import { guardData } from '../core/plain.js';
-import type { StoreDefinition } from '../core/store.js';
-import {
-  ATTACH,
-  type Attachment,
-  type Host,
-  type Listener,
-  type StoreChange,
-  type Transition,
-} from '../core/kernel/transition.js';
+import { faceOf } from '../core/base/face.js';
+import { DEV } from '../core/base/mode.js';
+import { Model } from '../core/kernel/model.js';
+import { checkChoice, checkOptions, countOption } from '../core/base/options.js';
+import { guardData } from '../core/data/plain.js';
+import { timeTravel, type TimeTravel } from '../core/features/time-travel.js';
+import type { StoreDefinition } from '../core/model/store.js';
+import { ATTACH, type Attachment, type Host, type Listener } from '../core/kernel/attachment.js';
+import type { StoreChange, Transition } from '../core/kernel/transition.js';
 import { causedBy } from './causes.js';
 import { compareLines, type Comparison } from './compare.js';
 import { isFact, stepFolded, stillOpen, writtenElsewhere } from './errors.js';
@@ -79,11 +74,13 @@ class Recorder implements Trace, Listener {
   /** Groups and runs of an imported trace keep their numbers; those that come after it count on from there. */
   private groupShift = 0;
   private runShift = 0;
+  private readonly travel: TimeTravel;
 
   constructor(
     private readonly host: Host,
     { ignore = [], redact, limit, lines }: RecordingOptions,
   ) {
+    this.travel = host.use(timeTravel);
     this.ignored = namesOf(ignore);
     this.redaction = new Redaction(redact);
     this.limit = Math.max(1, countOption('recording', 'limit', limit, DEFAULT_LIMIT));
@@ -501,7 +498,7 @@ class Recorder implements Trace, Listener {
     // What is open is asked for while the states are put in place: it is on the line up to here.
     this.at = index;
     try {
-      this.host.restore(this.redaction.reveal(states), isLive);
+      this.travel.restore(this.redaction.reveal(states), isLive);
     } catch (error) {
       this.at = before;
       throw error;
@@ -551,7 +548,7 @@ class Recorder implements Trace, Listener {
     timeline.goTo(branch);
     this.tip = { ...timeline.statesAt(timeline.line.length - 1, [{ index: common, states: from }]) };
     this.show(timeline.line.length - 1);
-    this.host.endLost('branch', this.claimedRuns());
+    this.travel.arrived('branch', this.claimedRuns());
   }
 
   /** The runs that the line left under way. */
@@ -582,7 +579,7 @@ class Recorder implements Trace, Listener {
     this.early.clear();
     const live = this.redaction.reveal(this.tip);
     for (const name of Object.keys(live)) this.redaction.noteLive(name, live[name]);
-    this.host.restore(isLive ? live : this.redaction.reveal(this.past!), isLive, live);
+    this.travel.restore(isLive ? live : this.redaction.reveal(this.past!), isLive, live);
     this.changed();
   }
 
@@ -664,7 +661,7 @@ class Recorder implements Trace, Listener {
     this.show(Math.min(this.at, line.length - 1));
     // Runs whose beginning no longer counts are over.
     this.host.leave(({ step }) => step === undefined || !this.excluded.has(step), 'branch');
-    this.host.endLost('branch', []);
+    this.travel.arrived('branch', []);
     this.writeSteps(
       revised.sort((a, b) => a.seq - b.seq),
       true,
@@ -740,7 +737,7 @@ class Recorder implements Trace, Listener {
     this.show(last);
     // The ends of its runs have the numbers that the file gives them.
     this.runShift = 0;
-    this.host.endLost('import', this.claimedRuns());
+    this.travel.arrived('import', this.claimedRuns());
     this.runShift = runShift;
     return { steps: steps.length, ...(problem && { problem }) };
   }
@@ -791,7 +788,7 @@ function attached(host: Host, options: RecordingOptions): { face: Trace; listene
   const recorder = new Recorder(host, options);
   const face = faceOf<Trace, keyof Trace>(recorder, MEMBERS, (name, method) => {
     if (READS.has(name)) return method();
-    if (!STAYS.has(name)) host.mayMove();
+    if (!STAYS.has(name)) host.use(timeTravel).mayMove();
     host.open(`trace.${name}`);
     return host.call(method);
   });

@@ -1,14 +1,15 @@
 // The application's own undo and redo: what the user did to some stores, one entry after the other.
-import { difference } from '../core/diff.js';
-import { badOption } from '../core/errors.js';
-import { faceOf } from '../core/face.js';
-import { DEV } from '../core/mode.js';
-import { checkOptions, countOption } from '../core/options.js';
+import { difference } from '../core/data/diff.js';
+import { badOption } from '../core/base/errors.js';
+import { faceOf } from '../core/base/face.js';
+import { DEV } from '../core/base/mode.js';
+import { checkOptions, countOption } from '../core/base/options.js';
 import type { AnyAction, AnyCreator, AnyStore, Runtime } from '../core/index.js';
-import { escapeKey } from '../core/plain.js';
-import { definitionOf } from '../core/store.js';
-import type { Touches } from '../core/touches.js';
-import { hostOf, type Host, type Listener, type StoreChange, type Transition } from '../core/kernel/transition.js';
+import { escapeKey } from '../core/data/plain.js';
+import { definitionOf } from '../core/model/store.js';
+import type { Touches } from '../core/data/touches.js';
+import { hostOf, type Host, type Listener } from '../core/kernel/attachment.js';
+import type { StoreChange, Transition } from '../core/kernel/transition.js';
 import { Identities } from './identities.js';
 import { MergeConflict, Merging } from './merge.js';
 import { namesOf } from './names.js';

@@ -5,7 +5,7 @@ import fc from 'fast-check';
 import { applyPatch, createRuntime, store, type Patch } from 'floe';
 import { entity, rowOf, tableOf, tables } from 'floe/entities';
 import { recording } from 'floe/trace';
-import { difference } from '../../src/core/diff.js';
+import { difference } from '../../src/core/data/diff.js';
 import { runs } from '../support/runs.js';
 
 /** How many items two lists have in common, in their order. */

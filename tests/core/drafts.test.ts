@@ -3,7 +3,7 @@ import { describe, expect, test } from '@jest/globals';
 import { createRuntime, store } from 'floe';
 import { tableOf } from 'floe/entities';
 import { recording } from 'floe/trace';
-import { Editing } from '../../src/core/draft.js';
+import { Editing } from '../../src/core/draft/draft.js';
 import { codeOf, failure } from '../support/failures.js';
 
 // A state of all kinds of parts; a change may do anything with it.

@@ -1,6 +1,6 @@
 // What the errors say: each names what it is about and what to write instead, and carries its code, path and cause.
 import { expect, test } from '@jest/globals';
-import * as errors from '../../src/core/errors.js';
+import * as errors from '../../src/core/base/errors.js';
 
 const cause = new RangeError('the reason');
 const creator = Object.assign(() => 0, { type: 'visits.planned' });

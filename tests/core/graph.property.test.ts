@@ -1,6 +1,6 @@
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { currentReader, Facet, note, Port, Reader, unnoted } from '../../src/core/graph.js';
+import { currentReader, Facet, note, Port, Reader, unnoted } from '../../src/core/reactive/graph.js';
 import { leastLength, longMode, runs } from '../support/runs.js';
 
 /** A place that can be read; counts how often it was left by its last reader. */

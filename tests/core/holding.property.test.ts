@@ -3,7 +3,7 @@
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { createRuntime, store, type Read } from '../../src/core/index.js';
-import { holdOf, selectedRecipe, type Hold } from '../../src/core/hold.js';
+import { holdOf, selectedRecipe, type Hold } from '../../src/core/features/hold.js';
 import { runs } from '../support/runs.js';
 
 const COUNT = 130;

@@ -3,7 +3,7 @@ import { describe, expect, jest, test } from '@jest/globals';
 import { createRuntime, selector, store, task, type Problem, type Read, type Runtime } from '../../src/core/index.js';
 import { setFlagsFromString } from 'node:v8';
 import { runInNewContext } from 'node:vm';
-import { Hold, holdOf, selectedRecipe } from '../../src/core/hold.js';
+import { Hold, holdOf, selectedRecipe } from '../../src/core/features/hold.js';
 import { codeOf } from '../support/failures.js';
 
 setFlagsFromString('--expose-gc');

@@ -5,8 +5,8 @@ import fc from 'fast-check';
 import { createRuntime, store, task, type AnyAction, type Optimistic, type TaskContext } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { recording } from 'floe/trace';
-import { definitionOf } from '../../src/core/store.js';
-import { HOST, type Host } from '../../src/core/kernel/transition.js';
+import { definitionOf } from '../../src/core/model/store.js';
+import { HOST, type Host } from '../../src/core/kernel/attachment.js';
 import { leastLength, runs } from '../support/runs.js';
 
 interface Berth {

@@ -1,8 +1,8 @@
 // What an inspector learns of derived values and watchers.
 import { describe, expect, test } from '@jest/globals';
 import { createRuntime, selector, store } from 'floe';
-import { liveSources, observeIn } from '../../src/core/live.js';
-import { hostOf } from '../../src/core/kernel/transition.js';
+import { liveSources, observeIn } from '../../src/core/features/live.js';
+import { hostOf } from '../../src/core/kernel/attachment.js';
 
 function harbour() {
   const berths = store('berths', { list: [{ id: 'N1', free: true }], day: '2031-03-02' });

@@ -1,7 +1,7 @@
 // Selectors in their corners; selectors.property.test.ts has them in long programs, tracking.test.ts what they read.
 import { describe, expect, jest, test } from '@jest/globals';
 import { at, createRuntime, selector, store } from 'floe';
-import { note, Port, Reader } from '../../src/core/graph.js';
+import { note, Port, Reader } from '../../src/core/reactive/graph.js';
 import { recorded } from '../support/counter.js';
 
 describe('selectors in their corners', () => {

@@ -3,7 +3,7 @@ import { describe, expect, test } from '@jest/globals';
 import { createRuntime, store, task } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { recording } from 'floe/trace';
-import { hostOf } from '../../src/core/kernel/transition.js';
+import { hostOf } from '../../src/core/kernel/attachment.js';
 
 type End = 'done' | 'failed' | 'cancelled';
 type Event = 'end' | 'let go' | 'confirm' | 'revert' | 'replace';

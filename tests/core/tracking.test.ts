@@ -2,8 +2,8 @@
 import { describe, expect, test } from '@jest/globals';
 import { createRuntime, selector, store } from 'floe';
 import { entity, rowOf, tableOf, tables } from 'floe/entities';
-import { note, Reader } from '../../src/core/graph.js';
-import { Place } from '../../src/core/tracking.js';
+import { note, Reader } from '../../src/core/reactive/graph.js';
+import { Place } from '../../src/core/reactive/tracking.js';
 import { failure } from '../support/failures.js';
 
 const declare = () => ({

@@ -5,7 +5,7 @@ import fc from 'fast-check';
 import { createRuntime, store, task, type Optimistic } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { recording, type Trace } from 'floe/trace';
-import { hostOf } from '../../src/core/kernel/transition.js';
+import { hostOf } from '../../src/core/kernel/attachment.js';
 import { runs } from '../support/runs.js';
 
 type Part =

@@ -4,7 +4,7 @@ import { runInNewContext } from 'node:vm';
 import { createRuntime, selector, store, type Read, parseSnapshot, snapshotText } from 'floe';
 import { tableOf } from 'floe/entities';
 import fc from 'fast-check';
-import { keeping, sameData } from '../../src/core/plain.js';
+import { keeping, sameData } from '../../src/core/data/plain.js';
 import { failure } from '../support/failures.js';
 import { runs } from '../support/runs.js';
 

@@ -1,7 +1,7 @@
 // The smallest model that the suites of the core share: a counter and a log.
 import { createRuntime, store, type Problem, type RuntimeOptions } from 'floe';
 import { recording } from 'floe/trace';
-import { HOST, type Host } from '../../src/core/kernel/transition.js';
+import { HOST, type Host } from '../../src/core/kernel/attachment.js';
 
 export function declareCounter() {
   const counter = store('counter', { n: 0, m: 0 });

@@ -8,7 +8,7 @@ import {
   useTransition,
   type ReactNode,
 } from 'react';
-import { holdOf, selectedRecipe } from '../../core/hold.js';
+import { holdOf, selectedRecipe } from '../../core/features/hold.js';
 import {
   defaultRuntime,
   type ActionCreator,
@@ -19,7 +19,7 @@ import {
   type Source,
   type Task,
 } from '../../core/index.js';
-import { INLINE } from '../../core/source.js';
+import { INLINE } from '../../core/model/source.js';
 
 /** What a provider gives to the components below it. */
 interface Provided {

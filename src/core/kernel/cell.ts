@@ -1,7 +1,7 @@
 // One store in one runtime.
-import type { AnyAction } from '../action.js';
-import { Editing } from '../draft.js';
-import type { StoreDefinition } from '../store.js';
+import type { AnyAction } from '../model/action.js';
+import { Editing } from '../draft/draft.js';
+import type { StoreDefinition } from '../model/store.js';
 import type { StoreChange } from './transition.js';
 
 export interface Cell {

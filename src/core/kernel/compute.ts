@@ -1,13 +1,20 @@
 // Runs the changes of stores: what they make of a state, and what they must not do.
-import type { AnyAction } from '../action.js';
-import { difference } from '../diff.js';
-import type { KnownTouches } from '../touches.js';
-import { Editing } from '../draft.js';
-import { asyncChange, changeFailed, editedAndReturned, FloeError, impureChange, invariantBroken } from '../errors.js';
-import { DEV } from '../mode.js';
-import { guardData, sameData } from '../plain.js';
+import type { AnyAction } from '../model/action.js';
+import { difference } from '../data/diff.js';
+import type { KnownTouches } from '../data/touches.js';
+import { Editing } from '../draft/draft.js';
+import {
+  asyncChange,
+  changeFailed,
+  editedAndReturned,
+  FloeError,
+  impureChange,
+  invariantBroken,
+} from '../base/errors.js';
+import { DEV } from '../base/mode.js';
+import { guardData, sameData } from '../data/plain.js';
 import type { Cell } from './cell.js';
-import type { Change, StoreDefinition } from '../store.js';
+import type { Change, StoreDefinition } from '../model/store.js';
 
 export class Changing {
   /** The change that runs now, in words; nothing while none does. */

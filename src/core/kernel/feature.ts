@@ -1,13 +1,15 @@
 // What a runtime is extended by: features that it installs with the first definition, option or call that needs them. The
 // runtime knows none of them.
-import type { AnyAction } from '../action.js';
-import type { FloeError } from '../errors.js';
-import type { DeclaredTask } from '../handled.js';
-import type { DispatchResult, RuntimeOptions } from '../runtime.js';
+import type { AnyAction } from '../model/action.js';
+import type { FloeError } from '../base/errors.js';
+import type { DeclaredTask } from '../model/handled.js';
+import type { DispatchResult } from '../model/action.js';
+import type { KernelOptions } from './options.js';
 import type { Compute, Cell, CellChange } from './cell.js';
-import type { Source } from '../source.js';
-import type { StoreDefinition } from '../store.js';
-import type { Cause, FactName, Transition } from './transition.js';
+import type { Source } from '../model/source.js';
+import type { StoreDefinition } from '../model/store.js';
+import type { Cause, FactName, RunNote, Transition } from './transition.js';
+import type { Views } from './view.js';
 
 /** Something that a runtime installs once, when it first needs it. */
 export interface Feature<Installed extends Hooks = Hooks> {
@@ -90,6 +92,8 @@ export interface Hooks {
   idle?(): void;
   /** The live line becomes another one: work that did not begin on it ends. */
   leave?(stays: (transition: Transition) => boolean, reason: 'branch' | 'import'): void;
+  /** The live line is another one now; `claimed` are the runs that were left under way on it, where they are known. */
+  arrived?(reason: 'branch' | 'import', claimed: readonly RunNote[]): void;
   /** The runs of a task that are under way, by the name of the store of its statuses. */
   running?(statuses: string): Running | undefined;
   /** Runs what a call says: `runtime.run`. */
@@ -104,7 +108,7 @@ export interface Hooks {
 
 /** What a runtime offers to features. */
 export interface Extensible {
-  readonly options: RuntimeOptions;
+  readonly options: KernelOptions;
   readonly now: () => number;
   readonly random: () => number;
   /** Calls `fn` after some milliseconds of the runtime's clock. Returns a function that prevents it. */
@@ -143,7 +147,17 @@ export interface Extensible {
   readonly cells: ReadonlyMap<string, Cell>;
   /** The state of a store on the view that is worked on. */
   stateOf(cell: Cell): unknown;
-  readonly views: { readonly current: { change(cell: Cell, after: unknown): CellChange } };
+  readonly views: Views;
+  /** Adds the cell of a store that is internal to a feature. */
+  addCell(store: StoreDefinition, state: unknown): Cell;
+  /** The runs of a task that are under way, by the name of the store of its statuses. */
+  running(statuses: string): Running | undefined;
+  /** The live line is another one from now on. */
+  lineChanged(): void;
+  /** The screen shows other states, live or not: notifies of that. */
+  move(isLive: boolean): void;
+  /** @throws FLOE_WRONG_PLACE inside a transaction or a batch */
+  forbidHeld(what: string): void;
   /** Records a fact that changed a store which is internal to a feature, and notifies. */
   noteFact(
     fact: FactName,

@@ -1,9 +1,9 @@
 // Who answers an action: the changes of stores, and the tasks that it starts.
-import { makerOf, type AnyAction, type AnyCreator } from '../action.js';
-import { unknownAction } from '../errors.js';
+import { makerOf, type AnyAction, type AnyCreator } from '../model/action.js';
+import { unknownAction } from '../base/errors.js';
 import type { Cell } from './cell.js';
-import { freeTasks, startsWith, type DeclaredTask } from '../handled.js';
-import { declared, type Change, type StoreDefinition } from '../store.js';
+import { freeTasks, startsWith, type DeclaredTask } from '../model/handled.js';
+import { declared, type Change, type StoreDefinition } from '../model/store.js';
 
 /** Who answers actions of one type. */
 export interface Handlers {

@@ -1,12 +1,12 @@
 // Stores join a runtime: those that it begins with, those of parts that are loaded later, and those of reloaded modules.
-import { fieldsLost, nameTaken } from '../errors.js';
-import { unnoted } from '../graph.js';
-import { DEV } from '../mode.js';
-import { guardData, hasOwn, isContainer } from '../plain.js';
-import { checkKept, checkTables, type StoreDefinition } from '../store.js';
+import { fieldsLost, nameTaken } from '../base/errors.js';
+import { unnoted } from '../reactive/graph.js';
+import { DEV } from '../base/mode.js';
+import { guardData, hasOwn, isContainer } from '../data/plain.js';
+import { checkKept, checkTables, type StoreDefinition } from '../model/store.js';
 import { makeCell, type Cell } from './cell.js';
 import { isThenable } from './compute.js';
-import type { Kernel } from './kernel.js';
+import type { Inside } from './inside.js';
 import type { FactName, StoreChange } from './transition.js';
 
 export class Joining {
@@ -14,7 +14,7 @@ export class Joining {
   private readonly retired = new Map<StoreDefinition, StoreDefinition>();
 
   constructor(
-    private readonly kernel: Kernel,
+    private readonly kernel: Inside,
     private readonly initial: Readonly<Record<string, unknown>>,
   ) {}
 

@@ -1,22 +1,29 @@
 // The kernel of a runtime: its stores, the way of an action through them, and what is installed in it.
-import { aboutAction, aboutTask } from '../about.js';
-import type { About, AnyAction } from '../action.js';
-import { asyncInAtomic, badSnapshot, closed, notATaskCall, notHandled, wrongPlace, type FloeError } from '../errors.js';
-import { endLostRuns } from '../features/tasks/lost-runs.js';
-import { isStatuses, statusesNamed } from '../features/tasks/statuses.js';
-import { currentReader, unnoted } from '../graph.js';
-import type { DeclaredTask } from '../handled.js';
-import type { HoldHost } from '../hold.js';
-import { complain, stopwatch, timer } from '../host.js';
-import type { Interceptor } from '../interceptor.js';
-import { DEV } from '../mode.js';
-import { guardData, hasOwn, isContainer, keeping, put, sameData } from '../plain.js';
-import type { Ground, Reading } from '../reading.js';
-import type { DispatchResult, Problem, RuntimeOptions } from '../runtime.js';
-import type { Read, Source } from '../source.js';
-import type { StoreDefinition } from '../store.js';
-import type { Touches } from '../touches.js';
-import type { InnerWatching } from '../watcher.js';
+import { aboutAction, aboutTask } from '../model/about.js';
+import type { About, AnyAction } from '../model/action.js';
+import {
+  asyncInAtomic,
+  badSnapshot,
+  closed,
+  notATaskCall,
+  notHandled,
+  wrongPlace,
+  type FloeError,
+} from '../base/errors.js';
+import { currentReader, unnoted } from '../reactive/graph.js';
+import type { DeclaredTask } from '../model/handled.js';
+import { complain, stopwatch, timer } from '../base/host.js';
+import type { Interceptor } from './interceptor.js';
+import { DEV } from '../base/mode.js';
+import { guardData, isContainer, keeping, put, sameData } from '../data/plain.js';
+import type { Ground, Reading } from '../reading/reading.js';
+import type { DispatchResult } from '../model/action.js';
+import type { Problem } from './options.js';
+import type { KernelOptions } from './options.js';
+import type { Read, Source } from '../model/source.js';
+import type { StoreDefinition } from '../model/store.js';
+import type { Touches } from '../data/touches.js';
+import type { InnerWatching } from '../reactive/watcher.js';
 import type { Cell, CellChange } from './cell.js';
 import { brokenBy, Changing } from './compute.js';
 import type { Applying, Extensible, Feature, Hooks, Rebased, Running } from './feature.js';
@@ -24,18 +31,15 @@ import { Handling } from './handlers.js';
 import { Joining } from './joining.js';
 import { Notifications, type NotifyingHost, type Queued } from './notifications.js';
 import { Pipeline } from './pipeline.js';
-import { transact, type Transaction } from './transaction.js';
+import type { Inside, UnderWay } from './inside.js';
+import { transact } from './transaction.js';
+import { ATTACH, type Attachment, type Host, type Listener } from './attachment.js';
 import {
-  ATTACH,
   NO_CHANGES,
   type Actor,
-  type Attachment,
   type Cause,
   type FactName,
-  type Host,
-  type Listener,
   type Outcome,
-  type RunNote,
   type StoreChange,
   type Transition,
 } from './transition.js';
@@ -43,7 +47,7 @@ import { Views, type Due } from './view.js';
 
 const BY_CODE: Cause = { by: 'code' };
 
-export class Kernel implements Host, Extensible, Ground, HoldHost, NotifyingHost {
+export class Kernel implements Host, Extensible, Inside, Ground, NotifyingHost {
   readonly cells = new Map<string, Cell>();
   readonly views = new Views(this, this.cells);
   readonly handlers: Handling;
@@ -54,7 +58,7 @@ export class Kernel implements Host, Extensible, Ground, HoldHost, NotifyingHost
   /** Replaced at each change: a listener may leave while all are called. */
   listeners: readonly Listener[] = [];
   /** The transaction that is under way, the innermost one. */
-  transaction: Transaction | undefined;
+  transaction: UnderWay | undefined;
   private transactions = 0;
   /** The newest transition. */
   latest: Transition | undefined;
@@ -77,7 +81,7 @@ export class Kernel implements Host, Extensible, Ground, HoldHost, NotifyingHost
   readonly random: () => number;
   readonly after: (ms: number, fn: () => void) => () => void;
 
-  constructor(readonly options: RuntimeOptions) {
+  constructor(readonly options: KernelOptions) {
     const { initial = {}, clock, random = Math.random } = options;
     this.now = typeof clock === 'function' ? clock : clock ? () => clock.now() : Date.now;
     this.after = typeof clock === 'object' ? (ms, fn) => clock.after(ms, fn) : timer;
@@ -451,7 +455,7 @@ export class Kernel implements Host, Extensible, Ground, HoldHost, NotifyingHost
 
   /** The last stage: work that an action starts. */
   afterwards(action: AnyAction, transition: Transition | undefined, tasks = this.handlers.to(action).tasks): void {
-    if (tasks.length > 0) this.use(tasks[0].feature);
+    if (tasks.length > 0) this.use(tasks[0].feature as Feature);
     if (this.afterHooks.length === 0) return;
     // The work that begins is the application's: it finds what is shown.
     const after = (): void =>
@@ -477,7 +481,7 @@ export class Kernel implements Host, Extensible, Ground, HoldHost, NotifyingHost
   /** Tasks that begin by themselves: not inside a selector that was the first to read their store. */
   startTasks(tasks: readonly DeclaredTask[]): void {
     if (tasks.length === 0) return;
-    const start = (): void => this.use(tasks[0].feature).begin?.(tasks);
+    const start = (): void => this.use(tasks[0].feature as Feature).begin?.(tasks);
     if (this.compute_.inside || currentReader()) void Promise.resolve().then(start);
     else start();
   }
@@ -485,8 +489,8 @@ export class Kernel implements Host, Extensible, Ground, HoldHost, NotifyingHost
   /** Runs what a call says, by the feature that the call names. */
   run(call: unknown): unknown {
     const task = (call as { readonly task?: DeclaredTask } | null | undefined)?.task;
-    if (typeof task?.feature?.install !== 'function') throw notATaskCall(call);
-    return this.use(task.feature).run!(call);
+    if (typeof (task?.feature as Partial<Feature> | undefined)?.install !== 'function') throw notATaskCall(call);
+    return this.use(task!.feature as Feature).run!(call);
   }
 
   about(kind: 'action' | 'task', name: string): About | undefined {
@@ -592,56 +596,27 @@ export class Kernel implements Host, Extensible, Ground, HoldHost, NotifyingHost
     this.notify();
   }
 
-  // ---- time travel ----
+  // ---- views ----
 
-  restore(
-    states: Readonly<Record<string, unknown>>,
-    live: boolean,
-    liveStates?: Readonly<Record<string, unknown>>,
-  ): void {
-    this.mayMove();
-    const { views } = this;
-    if (views.isUnseen) throw wrongPlace('moving in time', 'what happens unseen at the live end');
-    // Statuses of tasks that have not run in this runtime.
-    for (const [name, state] of Object.entries(liveStates ?? states))
-      if (isStatuses(name, state) && !this.cells.has(name)) this.joining.add(statusesNamed(name), state, true);
-    if (!live) views.part();
-    if (!live && liveStates) this.atLive(() => this.putStates(liveStates));
-    this.putStates(states);
-    if (live) {
-      views.join();
-      this.lineChanged();
-    }
+  addCell(store: StoreDefinition, state: unknown): Cell {
+    return this.joining.add(store, state, true);
+  }
+
+  /** The screen shows other states: notifies of that, and of nothing that watchers do because of it. */
+  move(isLive: boolean): void {
     this.latest = undefined;
     this.isMoving = true;
     try {
-      this.eachListener((listener) => listener.travelled?.(live));
+      this.eachListener((listener) => listener.travelled?.(isLive));
       this.notify();
     } finally {
       this.isMoving = false;
     }
   }
 
-  /** Throws where the cursor cannot move: in a change, in a selector, in a transaction or a batch, after the end. */
-  mayMove(): void {
-    const what = 'moving in time';
-    this.open(what);
-    this.forbidInside(what);
+  forbidHeld(what: string): void {
     if (this.notifications.isHeld && !this.notifications.isNotifying)
       throw wrongPlace(what, this.transaction ? 'atomic' : 'batch');
-  }
-
-  private putStates(states: Readonly<Record<string, unknown>>): void {
-    const view = this.views.current;
-    for (const [name, { index, store }] of this.cells) {
-      const known = hasOwn(states, name);
-      view.known[index] = known;
-      // What joined later is shown as it is; but of a task that had not yet run there is nothing to show.
-      if (!known && !store.internal) continue;
-      const state = known ? states[name] : store.begin();
-      guardData(state, { at: '', what: `The restored state of '${name}'` });
-      view.commit(index, state, undefined);
-    }
   }
 
   atLive<T>(fn: () => T): T {
@@ -658,16 +633,15 @@ export class Kernel implements Host, Extensible, Ground, HoldHost, NotifyingHost
     this.leave((transition) => this.isShown(transition), 'branch');
     this.views.join();
     this.lineChanged();
-    this.endLost('branch', []);
+    for (const hooks of this.features.values()) hooks.arrived?.('branch', []);
   }
 
-  private lineChanged(): void {
+  lineChanged(): void {
     for (const hooks of this.features.values()) hooks.lineChanged?.();
   }
 
-  endLost(reason: 'branch' | 'import', claimed: readonly RunNote[]): void {
-    const running = (statuses: string): Running | undefined => this.answer((hooks) => hooks.running?.(statuses));
-    this.atLive(() => endLostRuns(this, running, reason, claimed));
+  running(statuses: string): Running | undefined {
+    return this.answer((hooks) => hooks.running?.(statuses));
   }
 
   isShown(transition: Transition | undefined): boolean {

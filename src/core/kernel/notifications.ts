@@ -1,6 +1,6 @@
 // Notifies watchers, then dispatches what they queued meanwhile, until nothing is left.
-import type { AnyAction } from '../action.js';
-import { endlessLoop } from '../errors.js';
+import type { AnyAction } from '../model/action.js';
+import { endlessLoop } from '../base/errors.js';
 import type { Applying } from './feature.js';
 import type { Due } from './view.js';
 import type { Cause, Transition } from './transition.js';

@@ -1,16 +1,16 @@
 // A dispatch, stage by stage: validate, intercept, compute, check, commit, record, notify, after.
-import { checkAction, makerOf, type AnyAction } from '../action.js';
-import type { FloeError } from '../errors.js';
-import { decide, type Interceptor } from '../interceptor.js';
-import { DEV } from '../mode.js';
-import { guardData } from '../plain.js';
-import type { DispatchResult } from '../runtime.js';
-import { KnownTouches } from '../touches.js';
+import { checkAction, makerOf, type AnyAction } from '../model/action.js';
+import type { FloeError } from '../base/errors.js';
+import { decide, type Interceptor } from './interceptor.js';
+import { DEV } from '../base/mode.js';
+import { guardData } from '../data/plain.js';
+import type { DispatchResult } from '../model/action.js';
+import { KnownTouches } from '../data/touches.js';
 import type { CellChange } from './cell.js';
 import { brokenBy } from './compute.js';
 import type { Applying } from './feature.js';
 import { NO_TASKS, type Handlers } from './handlers.js';
-import type { Kernel } from './kernel.js';
+import type { Inside } from './inside.js';
 import { NO_CHANGES, type Cause } from './transition.js';
 
 /** The action that an interceptor decides about, and its transition, or else the one that it answered. */
@@ -24,7 +24,7 @@ export class Pipeline {
   /** Set while an interceptor runs. */
   deciding: Deciding | undefined;
 
-  constructor(private readonly kernel: Kernel) {}
+  constructor(private readonly kernel: Inside) {}
 
   /** From the application: validates; where the past is shown, a branch begins there. */
   dispatch(action: AnyAction, by: Cause | undefined): DispatchResult {

@@ -1,12 +1,12 @@
 // Transactions: many dispatches that commit or roll back together; one inside another rolls back its own.
-import { asyncInAtomic } from '../errors.js';
+import { asyncInAtomic } from '../base/errors.js';
 import type { Cell } from './cell.js';
 import { brokenBy, isThenable } from './compute.js';
-import type { Kernel } from './kernel.js';
+import type { Inside, UnderWay } from './inside.js';
 import type { Transition } from './transition.js';
 
 /** A transaction that is under way. */
-export class Transaction {
+export class Transaction implements UnderWay {
   /** What is recorded when the outermost transaction ends. */
   readonly transitions: Transition[] = [];
   readonly before = new Map<Cell, unknown>();
@@ -16,7 +16,7 @@ export class Transaction {
   constructor(
     /** The steps of one outermost transaction share it. */
     readonly number: number,
-    readonly outer: Transaction | undefined,
+    readonly outer: UnderWay | undefined,
     /** What waits for the end of the outermost transaction, however it ends. */
     readonly later: (() => void)[] = outer?.later ?? [],
   ) {}
@@ -35,12 +35,12 @@ export class Transaction {
 }
 
 /** @throws what `fn` throws, and FLOE_ASYNC_IN_ATOMIC where it is asynchronous; then everything is rolled back */
-export function transact<T>(kernel: Kernel, fn: () => T): T {
+export function transact<T>(kernel: Inside, fn: () => T): T {
   const outer = kernel.transaction;
   return outer ? inner(kernel, outer, fn) : outermost(kernel, fn);
 }
 
-function outermost<T>(kernel: Kernel, fn: () => T): T {
+function outermost<T>(kernel: Inside, fn: () => T): T {
   const { notifications } = kernel;
   kernel.beHere();
   const own = new Transaction(kernel.nextTransaction(), undefined);
@@ -76,7 +76,7 @@ function outermost<T>(kernel: Kernel, fn: () => T): T {
 }
 
 /** Steps, invariants and notifications are the outermost transaction's. */
-function inner<T>(kernel: Kernel, outer: Transaction, fn: () => T): T {
+function inner<T>(kernel: Inside, outer: UnderWay, fn: () => T): T {
   const own = new Transaction(outer.number, outer);
   const mark = kernel.pendingCount();
   kernel.transaction = own;
@@ -101,7 +101,7 @@ function resultOf<T>(fn: () => T): T {
   throw asyncInAtomic('waiting');
 }
 
-function rollBack(kernel: Kernel, { number, before, transitions }: Transaction, mark: number): void {
+function rollBack(kernel: Inside, { number, before, transitions }: Transaction, mark: number): void {
   kernel.rolledBack(number, mark);
   for (const [cell, state] of before) kernel.views.current.commit(cell.index, state, undefined);
   kernel.eachListener((listener) => listener.reverting?.(transitions));

@@ -1,9 +1,9 @@
 // Views: versions of all states, each with everything that belongs to it. The screen and the live line of transitions are one
 // view, until time travel shows a past step on the screen.
-import type { Touches } from '../touches.js';
-import { Reading, type Ground, type Informed } from '../reading.js';
-import { Place } from '../tracking.js';
-import type { Derivation } from '../source.js';
+import type { Touches } from '../data/touches.js';
+import { Reading, type Ground, type Informed } from '../reading/reading.js';
+import { Place } from '../reactive/tracking.js';
+import type { Derivation } from '../model/source.js';
 import type { Cell, CellChange } from './cell.js';
 
 /** What is notified next, in the order in which it became due. Its list is used again. */

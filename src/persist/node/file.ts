@@ -1,4 +1,4 @@
-import { checkOptions } from '../../core/options.js';
+import { checkOptions } from '../../core/base/options.js';
 import {
   closeSync,
   constants,

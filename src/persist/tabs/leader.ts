@@ -1,9 +1,9 @@
 // The leader orders what all tabs do, and writes. It runs no other tab's code: proposals are patches of the kept parts,
 // each with the revision on which it was computed, and the leader accepts only those that are computed on the last one.
 import { isThenable } from '../../core/kernel/compute.js';
-import { difference } from '../../core/diff.js';
-import { decode, encode } from '../../core/encode.js';
-import { messageOf } from '../../core/errors.js';
+import { difference } from '../../core/data/diff.js';
+import { decode, encode } from '../../core/data/encode.js';
+import { messageOf } from '../../core/base/errors.js';
 import { versionOf } from '../upgrade.js';
 import type { Message, Proposal, Standing } from './messages.js';
 import type { Parts } from './pending.js';

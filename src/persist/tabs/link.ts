@@ -1,5 +1,5 @@
 // How the tabs of one browser reach each other, and how one of them is chosen.
-import type { FloeError } from '../../core/errors.js';
+import type { FloeError } from '../../core/base/errors.js';
 import type { MaybeAsync } from '../area.js';
 import { Election } from './election.js';
 import { tabsOutOfReach } from '../errors.js';

@@ -1,8 +1,8 @@
 // What this tab did and another has not ordered yet. It is shown at once, and done once more on top of whatever is ordered
 // before it.
-import type { AnyAction } from '../../core/action.js';
-import { sameData } from '../../core/plain.js';
-import type { Host } from '../../core/kernel/transition.js';
+import type { AnyAction } from '../../core/model/action.js';
+import { sameData } from '../../core/data/plain.js';
+import type { Host } from '../../core/kernel/attachment.js';
 import { joined } from '../joined.js';
 import type { Kept } from '../kept.js';
 

@@ -1,11 +1,12 @@
 // What the roles of one tab have in common: the stores that it shares, its pending proposals, and how it shows a new
 // shared state.
-import { decode, encode } from '../../core/encode.js';
-import { messageOf, type FloeError } from '../../core/errors.js';
+import { decode, encode } from '../../core/data/encode.js';
+import { messageOf, type FloeError } from '../../core/base/errors.js';
 import { applyPatch, type Patch } from '../../core/index.js';
-import { guardData, keeping, sameData } from '../../core/plain.js';
-import type { StoreDefinition } from '../../core/store.js';
-import type { Host, StoreChange } from '../../core/kernel/transition.js';
+import { guardData, keeping, sameData } from '../../core/data/plain.js';
+import type { StoreDefinition } from '../../core/model/store.js';
+import type { Host } from '../../core/kernel/attachment.js';
+import type { StoreChange } from '../../core/kernel/transition.js';
 import type { MaybeAsync } from '../area.js';
 import { overtaken } from '../errors.js';
 import type { Kept } from '../kept.js';

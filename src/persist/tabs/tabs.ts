@@ -1,10 +1,11 @@
 // Keeps the tabs of one browser in step: sees what this tab does, hears what the others say, and hands both to the role
 // that this tab has (`leader.ts`, `follower.ts`). `requests.ts` asks the leader, `link.ts` and `election.ts` choose it.
-import { FloeError } from '../../core/errors.js';
+import { FloeError } from '../../core/base/errors.js';
 import type { AnyAction } from '../../core/index.js';
-import { sameData } from '../../core/plain.js';
-import type { StoreDefinition } from '../../core/store.js';
-import type { Host, Transition } from '../../core/kernel/transition.js';
+import { sameData } from '../../core/data/plain.js';
+import type { StoreDefinition } from '../../core/model/store.js';
+import type { Host } from '../../core/kernel/attachment.js';
+import type { Transition } from '../../core/kernel/transition.js';
 import type { Kept } from '../kept.js';
 import { versionOf } from '../upgrade.js';
 import { Follower } from './follower.js';

@@ -1,9 +1,9 @@
 // Rebasing: what optimistic actions, and states that are still being read, do to a runtime. Later actions are rebased when
 // one of these is settled.
-import type { AnyAction } from '../../action.js';
-import { droppedWithout } from '../../errors.js';
+import type { AnyAction } from '../../model/action.js';
+import { droppedWithout } from '../../base/errors.js';
 import type { Applying, Feature, Hooks, Extensible, LateStates, Rebased, SettleHow } from '../../kernel/feature.js';
-import { guardData } from '../../plain.js';
+import { guardData } from '../../data/plain.js';
 import type { Cell, CellChange } from '../../kernel/cell.js';
 import type { Cause, FactName, Transition } from '../../kernel/transition.js';
 import { Provisional, type Computed, type Settling } from './pending.js';

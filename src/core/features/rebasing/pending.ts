@@ -1,7 +1,7 @@
 // Optimistic actions: shown before it is certain that they stay. While one is open, what was applied since is kept, so that
 // the states can be computed without it. Nothing is kept while none is open.
-import type { AnyAction } from '../../action.js';
-import { sameData } from '../../plain.js';
+import type { AnyAction } from '../../model/action.js';
+import { sameData } from '../../data/plain.js';
 import type { Compute, Cell } from '../../kernel/cell.js';
 import type { Transition } from '../../kernel/transition.js';
 

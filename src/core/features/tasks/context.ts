@@ -1,12 +1,12 @@
 // What a run works with.
-import type { AnyAction, AnyCreator } from '../../action.js';
-import type { CancelSignal } from '../../host.js';
-import type { DispatchResult } from '../../runtime.js';
-import { typesOf } from '../../handled.js';
+import type { AnyAction, AnyCreator } from '../../model/action.js';
+import type { CancelSignal } from '../../base/host.js';
+import type { DispatchResult } from '../../model/action.js';
+import { typesOf } from '../../model/handled.js';
 import type { TaskRun } from './run.js';
 import type { Cause } from '../../kernel/transition.js';
-import type { Read, Source } from '../../source.js';
-import { callOf } from './definition.js';
+import type { Read, Source } from '../../model/source.js';
+import { callOf, type Call } from './definition.js';
 import type { Need } from './need.js';
 import type { RunHost } from './run-host.js';
 import type { Optimistic, Run, TaskCall, TaskContext } from './types.js';
@@ -17,7 +17,7 @@ const MOST_SEEN = 100;
 /** What a context needs of the runs. */
 export interface ContextHost {
   readonly host: RunHost;
-  start(call: TaskCall<unknown>, cause: Cause, parent: TaskRun): TaskRun;
+  start(call: Call, cause: Cause, parent: TaskRun): TaskRun;
   /** Calls `listener` with each action of these types. Returns a function that stops it. */
   listen(types: readonly string[], listener: (action: AnyAction) => void): () => void;
 }

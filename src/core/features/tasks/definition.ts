@@ -1,11 +1,11 @@
 // The inside of a task. It holds no state; `runs.ts` brings it to life in a runtime.
-import { notATaskCall } from '../../errors.js';
+import { notATaskCall } from '../../base/errors.js';
 import type { Feature } from '../../kernel/feature.js';
-import type { DeclaredTask } from '../../handled.js';
-import { argumentKey, makeSelector, type Selector, type Source } from '../../source.js';
-import type { StoreDefinition } from '../../store.js';
+import type { DeclaredTask } from '../../model/handled.js';
+import { argumentKey, makeSelector, type Selector, type Source } from '../../model/source.js';
+import type { StoreDefinition } from '../../model/store.js';
 import { IDLE, SUFFIX, statusesNamed, type Statuses } from './statuses.js';
-import type { TaskCall, TaskOptions, TaskStatus, Work } from './types.js';
+import type { TaskOptions, TaskStatus, Work } from './types.js';
 
 /** The inside of a task. */
 export class TaskDefinition implements DeclaredTask {
@@ -43,8 +43,15 @@ export class TaskDefinition implements DeclaredTask {
   }
 }
 
-/** The call that was handed to `run`, or a clear error. */
-export function callOf(call: TaskCall<unknown>): TaskCall<unknown> {
-  if (!((call as TaskCall<unknown> | undefined)?.task instanceof TaskDefinition)) throw notATaskCall(call);
-  return call;
+/** A call of a task, inside. */
+export interface Call {
+  readonly task: TaskDefinition;
+  readonly args: readonly unknown[];
+}
+
+/** The call that was handed to `run`. @throws FLOE_NOT_A_TASK_CALL */
+export function callOf(given: unknown): Call {
+  const { task } = (given ?? {}) as Partial<Call>;
+  if (!(task instanceof TaskDefinition)) throw notATaskCall(given);
+  return given as Call;
 }

@@ -1,22 +1,23 @@
 // Runs tasks in a runtime: what runs of tasks do to it, and what it does to them.
-import { checkAction, type AnyAction } from '../../action.js';
-import { asyncInAtomic, needMissing } from '../../errors.js';
+import { checkAction, type AnyAction } from '../../model/action.js';
+import { asyncInAtomic, needMissing } from '../../base/errors.js';
 import type { Applying, Feature, Hooks, Extensible, Running, SettleHow } from '../../kernel/feature.js';
-import type { DeclaredTask } from '../../handled.js';
-import { DEV } from '../../mode.js';
-import { guardData } from '../../plain.js';
-import { STILL, type DispatchResult } from '../../runtime.js';
-import type { Source } from '../../source.js';
+import type { DeclaredTask } from '../../model/handled.js';
+import { DEV } from '../../base/mode.js';
+import { guardData } from '../../data/plain.js';
+import { STILL } from '../../kernel/options.js';
+import type { DispatchResult } from '../../model/action.js';
+import type { Source } from '../../model/source.js';
 import type { Cause, FactName, RunNote, Transition } from '../../kernel/transition.js';
 import { rebasing } from '../rebasing/feature.js';
 import type { Settling } from '../rebasing/pending.js';
-import { callOf, type TaskDefinition } from './definition.js';
+import { callOf, type Call, type TaskDefinition } from './definition.js';
 import type { Need } from './need.js';
 import type { TaskRun } from './run.js';
 import type { RunHost } from './run-host.js';
 import { Runs } from './runs.js';
 import type { Statuses } from './statuses.js';
-import type { Optimistic, TaskCall } from './types.js';
+import type { Optimistic } from './types.js';
 
 /** What a runtime installs with the first task that it meets. */
 export const tasks: Feature<Tasks> = { name: 'tasks', install: (kernel) => new Tasks(kernel) };
@@ -31,7 +32,7 @@ export class Tasks implements Hooks, RunHost {
 
   constructor(private readonly kernel: Extensible) {
     const { needs = [], [STILL]: still } = kernel.options;
-    for (const { need, value } of needs) this.needs.set(need, value);
+    for (const { need, value } of needs) this.needs.set(need as Need<never>, value);
     this.still = still === true;
   }
 
@@ -74,14 +75,14 @@ export class Tasks implements Hooks, RunHost {
 
   run(given: unknown): TaskRun {
     const { kernel } = this;
-    const call = this.renewed(callOf(given as TaskCall<unknown>));
+    const call = this.renewed(callOf(given));
     this.mayRun(call.task.name);
     if (kernel.isMoving) return this.runs.neverStarted(call, 'travel');
     return kernel.call(() => this.runs.start(call, kernel.beginWork()));
   }
 
   /** The call of the task that a reloaded module declares in the place of an older one. */
-  private renewed(call: TaskCall<unknown>): TaskCall<unknown> {
+  private renewed(call: Call): Call {
     const { store, name } = call.task;
     const task = store && this.kernel.successorOf(store)?.tasks.find((one) => one.name === name);
     return task ? { task: task as TaskDefinition, args: call.args } : call;

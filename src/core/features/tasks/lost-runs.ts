@@ -1,16 +1,14 @@
 // Ends, in the statuses of a line of transitions, the runs that the line claims and that are not under way.
-import type { Extensible, Running } from '../../kernel/feature.js';
+import type { Extensible } from '../../kernel/feature.js';
 import type { RunNote } from '../../kernel/transition.js';
 import { isStatuses, taskOfStatuses } from './statuses.js';
 import type { TaskStatus } from './types.js';
 
 /**
- * @param running the runs that are under way, by the name of the store of statuses
  * @param claimed the runs that the line claims, where they are known
  */
 export function endLostRuns(
-  kernel: Pick<Extensible, 'cells' | 'now' | 'noteFact' | 'stateOf' | 'views'>,
-  running: (statuses: string) => Running | undefined,
+  kernel: Pick<Extensible, 'cells' | 'now' | 'noteFact' | 'running' | 'stateOf' | 'views'>,
   reason: 'branch' | 'import',
   claimed: readonly RunNote[],
 ): void {
@@ -19,7 +17,7 @@ export function endLostRuns(
     const state = kernel.stateOf(cell);
     if (!store.internal || !isStatuses(store.name, state)) continue;
     const { all, by } = state;
-    const under = running(store.name);
+    const under = kernel.running(store.name);
     const endedAt = kernel.now();
     const over = (status: TaskStatus): TaskStatus => ({ ...status, phase: 'cancelled', endedAt });
     const lost = Object.entries(by).filter(([key, { phase }]) => phase === 'running' && !under?.keys.has(key));

@@ -1,5 +1,5 @@
 // What tasks need from outside.
-import { plainName } from '../../store.js';
+import { plainName } from '../../model/store.js';
 
 /** Something that tasks need from outside: a service, a client. The runtime is given it, and tests give another. */
 export interface Need<T> {

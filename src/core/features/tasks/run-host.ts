@@ -1,8 +1,8 @@
 // What the runs of tasks need of the runtime.
-import type { AnyAction } from '../../action.js';
+import type { AnyAction } from '../../model/action.js';
 import type { Settling } from '../rebasing/pending.js';
-import type { DispatchResult } from '../../runtime.js';
-import type { Source } from '../../source.js';
+import type { DispatchResult } from '../../model/action.js';
+import type { Source } from '../../model/source.js';
 import type { Cause, FactName, RunNote, Transition } from '../../kernel/transition.js';
 import type { TaskDefinition } from './definition.js';
 import type { Need } from './need.js';

@@ -1,8 +1,8 @@
 // One run of a task: what it is waiting for, and the promise of its result.
-import { runCancelled } from '../../errors.js';
-import { aborter } from '../../host.js';
-import type { TaskDefinition } from './definition.js';
-import type { Run, TaskCall } from './types.js';
+import { runCancelled } from '../../base/errors.js';
+import { aborter } from '../../base/host.js';
+import type { Call, TaskDefinition } from './definition.js';
+import type { Run } from './types.js';
 import type { RunNote } from '../../kernel/transition.js';
 import type { Settling } from '../rebasing/pending.js';
 import { Waits, type Pending } from './waits.js';
@@ -36,7 +36,7 @@ export class TaskRun implements Run<unknown> {
   private cancelError: Error | undefined;
 
   constructor(
-    { task, args }: TaskCall<unknown>,
+    { task, args }: Call,
     /** Runs with one lane overlap. */
     readonly lane: string,
     /** Runs with one key share a status. */

@@ -1,16 +1,16 @@
 // The runs of tasks in one runtime: which are under way, what overlaps, and who waits for which action.
-import type { AnyAction } from '../../action.js';
-import { endlessLoop, messageOf } from '../../errors.js';
+import type { AnyAction } from '../../model/action.js';
+import { endlessLoop, messageOf } from '../../base/errors.js';
 import { isThenable } from '../../kernel/compute.js';
 import { contextOf } from './context.js';
-import { guardData } from '../../plain.js';
-import { DEV } from '../../mode.js';
+import { guardData } from '../../data/plain.js';
+import { DEV } from '../../base/mode.js';
 import { TaskRun } from './run.js';
 import type { RunHost } from './run-host.js';
-import type { Read, Source } from '../../source.js';
+import type { Read, Source } from '../../model/source.js';
 import type { Running } from '../../kernel/feature.js';
-import type { TaskDefinition } from './definition.js';
-import type { TaskCall, TaskError, TaskStatus } from './types.js';
+import type { Call, TaskDefinition } from './definition.js';
+import type { TaskError, TaskStatus } from './types.js';
 import type { Cause, Transition } from '../../kernel/transition.js';
 
 /** The runs of one task. */
@@ -48,7 +48,7 @@ export class Runs {
   private readonly tasks = new Map<TaskDefinition, Lanes>();
   private readonly ears = new Map<string, Set<(action: AnyAction) => void>>();
   private readonly toStart: {
-    readonly call: TaskCall<unknown>;
+    readonly call: Call;
     readonly cause: Cause;
     readonly link: Link;
     readonly isAtStart?: boolean;
@@ -70,7 +70,7 @@ export class Runs {
 
   // ---- beginning ----
 
-  start(call: TaskCall<unknown>, cause: Cause, parent?: TaskRun, isAtStart = false): TaskRun {
+  start(call: Call, cause: Cause, parent?: TaskRun, isAtStart = false): TaskRun {
     const { task, args } = call;
     if (parent?.ended !== true) this.host.mayRun(task.name);
     if (DEV) guardData(args, { at: '', what: `What the task '${task.name}' is called with` });
@@ -102,7 +102,7 @@ export class Runs {
     return run;
   }
 
-  private made(call: TaskCall<unknown>): TaskRun {
+  private made(call: Call): TaskRun {
     const { task, args } = call;
     return new TaskRun(call, task.laneKey(args), task.statusKey(args), (one, reason) => {
       if (one.ended) return;
@@ -112,7 +112,7 @@ export class Runs {
   }
 
   /** A run that is over before it begins, and of which nothing is noted. */
-  neverStarted(call: TaskCall<unknown>, reason: string): TaskRun {
+  neverStarted(call: Call, reason: string): TaskRun {
     const run = this.made(call);
     run.finishCancelled(reason);
     return run;

@@ -1,5 +1,5 @@
 // The state that holds the statuses of one task, in a store of its own, which no snapshot has.
-import { StoreDefinition } from '../../store.js';
+import { StoreDefinition } from '../../model/store.js';
 import type { TaskStatus } from './types.js';
 
 export const IDLE: TaskStatus = { phase: 'idle', runs: 0, startedAt: null, endedAt: null, error: null };

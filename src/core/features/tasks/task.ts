@@ -1,11 +1,11 @@
 // Declares tasks: work over time.
-import { freeTasks, type Handled } from '../../handled.js';
-import { badName, badOption } from '../../errors.js';
-import { DEV } from '../../mode.js';
-import { checkChoice, checkOptions } from '../../options.js';
-import type { AnyStore } from '../../runtime.js';
-import type { Read } from '../../source.js';
-import { declaredMore, plainName, StoreDefinition } from '../../store.js';
+import { freeTasks, type Handled } from '../../model/handled.js';
+import { badName, badOption } from '../../base/errors.js';
+import { DEV } from '../../base/mode.js';
+import { checkChoice, checkOptions } from '../../base/options.js';
+import type { AnyStore } from '../../model/store.js';
+import type { Read } from '../../model/source.js';
+import { declaredMore, plainName, StoreDefinition } from '../../model/store.js';
 import { TaskDefinition } from './definition.js';
 import { tasks } from './feature.js';
 import type { OverlapBy, Task, TaskCall, TaskOptions, WhenOptions, Work } from './types.js';

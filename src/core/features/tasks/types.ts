@@ -1,10 +1,9 @@
 // What tasks, their runs and their statuses are for those who declare and run them.
-import type { AnyCreator } from '../../action.js';
-import type { Handled, PayloadOf } from '../../handled.js';
-import type { CancelSignal } from '../../host.js';
-import type { Dispatchable, DispatchResult } from '../../runtime.js';
-import type { Read, Source } from '../../source.js';
-import type { TaskDefinition } from './definition.js';
+import type { AnyCreator } from '../../model/action.js';
+import type { DeclaredTask, Handled, PayloadOf } from '../../model/handled.js';
+import type { CancelSignal } from '../../base/host.js';
+import type { Dispatchable, DispatchResult } from '../../model/action.js';
+import type { Read, Source } from '../../model/source.js';
 import type { Need } from './need.js';
 
 /** Where a task is. */
@@ -138,7 +137,7 @@ export type OverlapBy<A extends readonly unknown[]> = (...args: A) => unknown;
 
 /** A call of a task, for `run`. By itself it does nothing. */
 export interface TaskCall<out T> {
-  readonly task: TaskDefinition;
+  readonly task: DeclaredTask;
   readonly args: readonly unknown[];
   /** Only there for the type of the result. */
   readonly result?: T;
@@ -155,7 +154,7 @@ export interface Task<A extends readonly unknown[], T, S extends readonly unknow
    */
   readonly statusOf: (...args: A | S) => Source<TaskStatus>;
   /** @internal */
-  readonly definition: TaskDefinition;
+  readonly definition: DeclaredTask;
 }
 
 /** Any task. */

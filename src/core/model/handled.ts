@@ -1,6 +1,5 @@
 // Which actions something handles, and what tasks declare about that: known to a runtime without what runs tasks.
 import type { About, AnyCreator } from './action.js';
-import type { Feature } from './kernel/feature.js';
 import type { StoreDefinition } from './store.js';
 
 /** Says which actions are handled: a creator, a list of them, or a function that gives them. */
@@ -32,8 +31,8 @@ export interface DeclaredTask {
   readonly options: { readonly when?: Handled; readonly atStart?: boolean; readonly about?: About };
   /** The store that it was declared beside, if it was. */
   readonly store: StoreDefinition | undefined;
-  /** What runs it: a runtime installs this with the first task that it meets. */
-  readonly feature: Feature;
+  /** What runs it (a `Feature`): a runtime installs it with the first task that it meets. */
+  readonly feature: object;
 }
 
 /** Tasks that belong to no store and handle actions, wherever those are dispatched. */

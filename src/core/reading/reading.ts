@@ -1,8 +1,8 @@
 // Reading and watching in one runtime: a derived value for each source that was asked for, as long as it is watched
 // or there is room.
-import { currentReader, note, Reader, unnoted } from './graph.js';
-import { freezeResult, hasPart, isBranch, partOf } from './plain.js';
-import { DEV } from './mode.js';
+import { currentReader, note, Reader, unnoted } from '../reactive/graph.js';
+import { freezeResult, hasPart, isBranch, partOf } from '../data/plain.js';
+import { DEV } from '../base/mode.js';
 import {
   describeArguments,
   INLINE,
@@ -14,10 +14,10 @@ import {
   type ReadPart,
   type Recipe,
   type Source,
-} from './source.js';
-import { StoreDefinition } from './store.js';
-import { withoutStandIns, type Place } from './tracking.js';
-import { Watcher, type ErrorSink, type InnerWatching } from './watcher.js';
+} from '../model/source.js';
+import { StoreDefinition } from '../model/store.js';
+import { withoutStandIns, type Place } from '../reactive/tracking.js';
+import { Watcher, type ErrorSink, type InnerWatching } from '../reactive/watcher.js';
 
 /** What reading needs of the runtime. */
 export interface Ground extends ErrorSink {

@@ -1,8 +1,8 @@
 // Snapshots as text: what a server puts into a page for the browser's runtime to begin with.
-import { fromText, toText } from './encode.js';
-import { badSnapshot } from './errors.js';
-import { isContainer } from './plain.js';
-import type { AnyStore, Runtime } from './runtime.js';
+import { fromText, toText } from '../data/encode.js';
+import { badSnapshot } from '../base/errors.js';
+import { isContainer } from '../data/plain.js';
+import type { AnyStore } from '../model/store.js';
 
 /**
  * The states of the stores of a runtime as JSON text, which is safe inside a `<script>` element of a page. Dates, Maps, Sets,
@@ -13,7 +13,7 @@ import type { AnyStore, Runtime } from './runtime.js';
  * createRuntime({ stores: [visits], initial: parseSnapshot(text) }); // in the browser
  */
 export const snapshotText = (
-  runtime: Pick<Runtime, 'snapshot'>,
+  runtime: { snapshot(options?: { readonly only?: readonly AnyStore[] }): Record<string, unknown> },
   options?: { readonly only?: readonly AnyStore[] },
 ): string => toText(runtime.snapshot(options));
 

@@ -1,6 +1,6 @@
 // JSON Pointer, RFC 6901.
-import { badPointer } from './errors.js';
-import { DEV } from './mode.js';
+import { badPointer } from '../base/errors.js';
+import { DEV } from '../base/mode.js';
 
 /**
  * The keys of a JSON Pointer (RFC 6901): `'/visits/list/0'` gives `['visits', 'list', '0']`, `''` gives `[]`.

@@ -1,5 +1,5 @@
 // One small encoding of leaf values in JSON, for snapshots, trace files, storages and links: a tagged object.
-import { badSnapshot } from './errors.js';
+import { badSnapshot } from '../base/errors.js';
 import { isKeyed, keyedMaker } from './keyed.js';
 import { hasOwn, isContainer, isDate, isMap, isSet, put, type Container } from './plain.js';
 

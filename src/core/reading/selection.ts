@@ -1,7 +1,7 @@
 // A live selection: one source of one runtime, in the forms that other code expects.
-import { checkOptions } from './options.js';
-import type { Read, Source } from './source.js';
-import { WATCH_OPTIONS, type InnerWatching, type Watching } from './watcher.js';
+import { checkOptions } from '../base/options.js';
+import type { Read, Source } from '../model/source.js';
+import { WATCH_OPTIONS, type InnerWatching, type Watching } from '../reactive/watcher.js';
 
 /** Takes values one by one, as the observer of an observable does. After `error` or `complete` nothing follows. */
 export interface Observer<T> {

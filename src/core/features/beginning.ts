@@ -1,11 +1,11 @@
 // The states that the stores of a runtime began with, before anything stored or dispatched: what a page shows while it
 // hydrates, since that is what the server rendered.
-import { sameData } from './plain.js';
-import { Reading, type Ground } from './reading.js';
-import type { Cell } from './kernel/cell.js';
-import type { Recipe } from './source.js';
-import type { StoreDefinition } from './store.js';
-import { Place } from './tracking.js';
+import { sameData } from '../data/plain.js';
+import { Reading, type Ground } from '../reading/reading.js';
+import type { Cell } from '../kernel/cell.js';
+import type { Recipe } from '../model/source.js';
+import type { StoreDefinition } from '../model/store.js';
+import { Place } from '../reactive/tracking.js';
 
 export interface BeginningHost {
   cell(store: StoreDefinition): Cell;

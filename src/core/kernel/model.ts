@@ -1,13 +1,13 @@
 // What the code makes of an action, apart from any runtime: for what was recorded and is computed once more.
-import type { AnyAction } from './action.js';
-import { Handling } from './kernel/handlers.js';
-import { brokenBy, Changing } from './kernel/compute.js';
-import { KnownTouches, type Touches } from './touches.js';
-import { messageOf, type FloeError } from './errors.js';
-import { hasOwn } from './plain.js';
-import { makeCell, type Cell } from './kernel/cell.js';
-import type { StoreDefinition } from './store.js';
-import type { StoreChange } from './kernel/transition.js';
+import type { AnyAction } from '../model/action.js';
+import { Handling } from './handlers.js';
+import { brokenBy, Changing } from './compute.js';
+import { KnownTouches, type Touches } from '../data/touches.js';
+import { messageOf, type FloeError } from '../base/errors.js';
+import { hasOwn } from '../data/plain.js';
+import { makeCell, type Cell } from './cell.js';
+import type { StoreDefinition } from '../model/store.js';
+import type { StoreChange } from './transition.js';
 
 /** What an action comes to. */
 export interface Computed {

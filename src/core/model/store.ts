@@ -7,14 +7,14 @@ import {
   type ActionOptions,
   type AnyCreator,
 } from './action.js';
-import { badName, badOption, badSnapshot, nameTaken, notItsOwn, unknownField } from './errors.js';
-import { DEV } from './mode.js';
-import { checkOptions } from './options.js';
-import { isKeyed } from './keyed.js';
-import { escapeKey, hasOwn, isContainer, partOf } from './plain.js';
-import type { Draft } from './draft.js';
-import type { DRAFTED } from './keyed.js';
-import { parsePointer } from './pointer.js';
+import { badName, badOption, badSnapshot, nameTaken, notItsOwn, unknownField } from '../base/errors.js';
+import { DEV } from '../base/mode.js';
+import { checkOptions } from '../base/options.js';
+import { isKeyed } from '../data/keyed.js';
+import { escapeKey, hasOwn, isContainer, partOf } from '../data/plain.js';
+import type { Draft } from '../draft/draft.js';
+import type { DRAFTED } from '../data/keyed.js';
+import { parsePointer } from '../data/pointer.js';
 import {
   DERIVATION,
   makeSelector,
@@ -30,7 +30,7 @@ import {
   type Source,
 } from './source.js';
 import { creatorsOf, handlesType, typesOf, type DeclaredTask, type Handled, type PayloadOf } from './handled.js';
-import type { Touches } from './touches.js';
+import type { Touches } from '../data/touches.js';
 
 /** How a store answers an action: edits its draft, or returns the next state. Never both, never later. */
 export type Change = (draft: never, payload: never) => unknown;
@@ -152,6 +152,10 @@ export interface RowLink {
 
 /** The type of an action, declared by one store, in another. */
 export type TypeIn<N extends string, T extends string> = T extends `${string}.${infer K}` ? `${N}.${K}` : never;
+
+/** Any store, whatever its name and state. */
+// eslint-disable-next-line @typescript-eslint/no-explicit-any -- a store of any state
+export type AnyStore = Store<string, any>;
 
 /** The state that a store holds. */
 export type StateOf<T> = T extends Store<string, infer S> ? S : never;

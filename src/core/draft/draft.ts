@@ -7,11 +7,11 @@
 // - Within a change, a draft that is put elsewhere stays the same mutable thing, as a plain object would.
 // - New data put into the state is never edited in place: it may be the payload, which belongs to the history.
 // - A draft works only while its change runs.
-import { KnownTouches, type Touch, type Touches } from './touches.js';
+import { KnownTouches, type Touch, type Touches } from '../data/touches.js';
 import { alive, listFace, nodeOf, objectFace } from './draft-faces.js';
-import { dataTooDeep, draftEnded, notPlain } from './errors.js';
-import { isDigit, type Listing } from './list-reads.js';
-import { KEYED, isKeyed, type DRAFTED } from './keyed.js';
+import { dataTooDeep, draftEnded, notPlain } from '../base/errors.js';
+import { isDigit, type Listing } from '../data/list-reads.js';
+import { KEYED, isKeyed, type DRAFTED } from '../data/keyed.js';
 import {
   escapeKey,
   hasOwn,
@@ -29,7 +29,7 @@ import {
   shallowCopy,
   type Branch,
   type Container,
-} from './plain.js';
+} from '../data/plain.js';
 
 /**
  * The type of a draft: properties can be assigned even where the state declares them `readonly`, as far down as the data
@@ -115,7 +115,7 @@ export class Editing implements Touches {
     return (this.root = isContainer(base)
       ? nodeFor(base, undefined, this, false)
       : isKeyed(base)
-        ? base[KEYED].node(base, undefined, this, false)
+        ? (base[KEYED].node(base, undefined, this, false) as DraftNode)
         : undefined);
   }
 
@@ -293,7 +293,9 @@ export class DraftNode {
     // What came out of the state has no drafts in it.
     if ((this.copy !== undefined || this.fresh) && nodeOf(value)) return undefined;
     if (isContainer(value)) return nodeFor(value, this, this.editing, this.isNew(value, key));
-    return isKeyed(value) ? value[KEYED].node(value, this, this.editing, this.isNew(value, key)) : undefined;
+    return isKeyed(value)
+      ? (value[KEYED].node(value, this, this.editing, this.isNew(value, key)) as DraftNode)
+      : undefined;
   }
 
   /** Whether a part came into this container during the change. */

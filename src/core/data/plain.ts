@@ -1,8 +1,8 @@
 // What counts as data: containers (plain objects and arrays) that are edited in part, and leaf values that are
 // replaced whole and compared by value.
-import { dataTooDeep, notPlain, type DataProblem } from './errors.js';
+import { dataTooDeep, notPlain, type DataProblem } from '../base/errors.js';
 import { isKeyed, KEYED, keyedKind, type Keyed } from './keyed.js';
-import { DEV } from './mode.js';
+import { DEV } from '../base/mode.js';
 
 /** A plain object or an array, seen from inside the core. */
 export type Container = Record<string, unknown> | unknown[];

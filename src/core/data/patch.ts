@@ -1,5 +1,5 @@
 // JSON Patch, RFC 6902, on immutable data: what an operation does not touch is shared with the document before.
-import { FloeError, messageOf, patchFailed } from './errors.js';
+import { FloeError, messageOf, patchFailed } from '../base/errors.js';
 import { isKeyed, KEYED } from './keyed.js';
 import {
   escapeKey,

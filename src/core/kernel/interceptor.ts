@@ -1,11 +1,7 @@
 // Interceptors decide whether an action goes on: now, later, changed, or not at all.
-import type { About, AnyAction, AnyCreator } from './action.js';
-import { encode } from './encode.js';
-import { closed, messageOf, proceededTwice } from './errors.js';
-import { tell } from './host.js';
-import { checkOptions } from './options.js';
-import type { DispatchResult } from './runtime.js';
-import type { Read } from './source.js';
+import type { About, AnyAction, DispatchResult } from '../model/action.js';
+import { closed, proceededTwice } from '../base/errors.js';
+import type { Read } from '../model/source.js';
 
 /** What an interceptor can do. It calls `proceed` or `stop` once, now or later. */
 export interface InterceptorTools {
@@ -78,59 +74,3 @@ function ask(decision: Decision, action: AnyAction, index: number): DispatchResu
   });
   return 'waiting';
 }
-
-export interface ActionLogOptions {
-  /** Gets each line. Default: the console. */
-  readonly write?: (line: string) => void;
-  /** Actions that are not written, by creator or type. Default: none. */
-  readonly ignore?: readonly (AnyCreator | string)[];
-}
-
-/** Characters: a longer payload is cut. */
-const LONGEST_PAYLOAD = 200;
-
-/**
- * A ready-made interceptor: writes a line for every action, with what became of it and its payload as JSON.
- * @example
- * createRuntime({ interceptors: [actionLog({ ignore: [positionReported] })] });
- * // visits.planned applied {"id":"v7","vessel":"Far Lodestar"}
- */
-export function actionLog(options: ActionLogOptions = {}): Interceptor {
-  checkOptions('actionLog', options, ['write', 'ignore']);
-  const { write = tell, ignore = [] } = options;
-  const ignored = new Set(ignore.map((one) => (typeof one === 'string' ? one : one.type)));
-  return (action, { proceed }) => {
-    if (ignored.has(action.type)) return void proceed();
-    const payload = 'payload' in action ? ` ${shortened(JSON.stringify(encode(action.payload)))}` : '';
-    let result: string;
-    try {
-      result = proceed();
-    } catch (error) {
-      write(`${action.type} failed: ${messageOf(error)}${payload}`);
-      throw error;
-    }
-    write(`${action.type} ${result}${payload}`);
-  };
-}
-
-const shortened = (text: string): string =>
-  text.length <= LONGEST_PAYLOAD ? text : `${text.slice(0, LONGEST_PAYLOAD)}...`;
-
-/**
- * A ready-made interceptor: an action declared with `about: { confirm: 'Cancel this visit?' }` waits until the question
- * is answered.
- * @param ask gets the question; answers now or later
- */
-export const confirmation =
-  (ask: (question: string, action: AnyAction) => boolean | PromiseLike<boolean>): Interceptor =>
-  (action, { about, proceed, stop }) => {
-    const question = about?.confirm;
-    if (typeof question !== 'string') return void proceed();
-    const answer = ask(question, action);
-    const settle = (yes: boolean): void => {
-      if (yes) proceed();
-      else stop('not confirmed');
-    };
-    if (typeof answer === 'boolean') settle(answer);
-    else answer.then(settle, () => stop('not confirmed'));
-  };

@@ -1,7 +1,6 @@
 // The difference of two states as JSON Patch documents, there and back. Parts that are the same object are not looked
 // into, and where a draft knows which keys it touched, only those are.
 import type { PatchOperation } from './patch.js';
-import type { Transition } from './kernel/transition.js';
 import { KEYED, type Keyed } from './keyed.js';
 import { movesIn, range, type ListMoves, type Places } from './list-moves.js';
 import { escapeKey, hasOwn, kindOf, same, sameData } from './plain.js';
@@ -30,11 +29,22 @@ export function difference(before: unknown, after: unknown, path = '', touches?:
   return moves ? { changes, undo, moves } : { changes, undo };
 }
 
+/** What changed in the whole state tree: stores by name, and what drafts know of it. */
+export interface ChangedStates {
+  readonly changed: readonly {
+    readonly store: { readonly name: string };
+    readonly before: unknown;
+    readonly after: unknown;
+    readonly joined?: boolean;
+  }[];
+  readonly touches?: Touches | undefined;
+}
+
 /**
  * The JSON Patch of the whole state tree that a transition comes to, and its inverse. It stands here and not with the
  * transition, so that an application without a trace does not ship it.
  */
-export function differenceOf({ changed, touches }: Pick<Transition, 'changed' | 'touches'>): Difference {
+export function differenceOf({ changed, touches }: ChangedStates): Difference {
   const all: { changes: PatchOperation[]; undo: PatchOperation[]; moves?: readonly ListMoves[] } = {
     changes: [],
     undo: [],

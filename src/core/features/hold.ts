@@ -2,11 +2,10 @@
 // selected value, however many components there are. What is held by a rendering that was thrown away is released when the
 // engine collects the hold.
 import { beginningOf, type BeginningHost } from './beginning.js';
-import type { Entry, Reading } from './reading.js';
-import type { Runtime } from './runtime.js';
-import { notASource } from './errors.js';
-import { DERIVATION, inlineRecipe, SOURCE, type Read, type Recipe, type Source } from './source.js';
-import { hostOf, type Host } from './kernel/transition.js';
+import type { Entry, Reading } from '../reading/reading.js';
+import { notASource } from '../base/errors.js';
+import { DERIVATION, inlineRecipe, SOURCE, type Read, type Recipe, type Source } from '../model/source.js';
+import { hostOf, type Host } from '../kernel/attachment.js';
 
 /** What a hold needs of its runtime. */
 export interface HoldHost extends BeginningHost {
@@ -21,7 +20,7 @@ export interface HoldHost extends BeginningHost {
  * without a binding does not ship it.
  * @throws FLOE_CLOSED when the runtime is closed
  */
-export function holdOf<T>(runtime: Runtime, recipe: Recipe<T>): Hold<T> {
+export function holdOf<T>(runtime: object, recipe: Recipe<T>): Hold<T> {
   const host = hostOf(runtime) as Host & HoldHost;
   host.open('read');
   return new Hold(host, recipe);

@@ -1,12 +1,12 @@
 // What selectors read, to the property. A selector sees stand-ins: read-only views that note each read at a *place* of
 // the state. When a transition replaced parts of the state, only the places under those parts are visited, and only the
 // selectors noted there are told.
-import type { Touches } from './touches.js';
-import { draftMisuse, selectorEnded } from './errors.js';
+import type { Touches } from '../data/touches.js';
+import { draftMisuse, selectorEnded } from '../base/errors.js';
 import { currentReader, Facet, note, Port } from './graph.js';
-import { isKeyed, KEYED, type Keyed } from './keyed.js';
-import { isDigit, listReads, type Listing } from './list-reads.js';
-import { DEV } from './mode.js';
+import { isKeyed, KEYED, type Keyed } from '../data/keyed.js';
+import { isDigit, listReads, type Listing } from '../data/list-reads.js';
+import { DEV } from '../base/mode.js';
 import {
   NODE,
   hasOwn,
@@ -21,7 +21,7 @@ import {
   replaceEntries,
   replaceParts,
   type Branch,
-} from './plain.js';
+} from '../data/plain.js';
 
 /** Reads of more parts of one object than this, by one selector, become one read of the whole object. */
 const MOST_PARTS = 128;

@@ -1,7 +1,5 @@
 // What the core has to know of a table: a persistent map of rows by text key, which lives in `floe/entities`. The core
 // looks into one through these questions only, so that an application without tables ships none of it.
-import type { DraftNode, Editing } from './draft.js';
-import type { Place } from './tracking.js';
 
 /** Marks a table, and answers for it. */
 export const KEYED: unique symbol = Symbol('floe.keyed');
@@ -25,10 +23,10 @@ export interface KeyedDifference {
 
 /** What the core asks of tables. */
 export interface KeyedKind {
-  /** The node of a draft of it. */
-  node(base: Keyed, parent: DraftNode | undefined, editing: Editing, fresh: boolean): DraftNode;
-  /** What a selector sees of it. */
-  standIn(raw: Keyed, place: Place): object;
+  /** The node of a draft of it (a `DraftNode`), below a node, in an `Editing`. */
+  node(base: Keyed, parent: object | undefined, editing: object, fresh: boolean): object;
+  /** What a selector sees of it, at a `Place`. */
+  standIn(raw: Keyed, place: object): object;
   /** Costs what differs, not what both hold. With `most`, nothing where more rows than that differ. */
   difference(before: Keyed, after: Keyed): KeyedDifference;
   difference(before: Keyed, after: Keyed, most: number): KeyedDifference | undefined;

@@ -1,12 +1,12 @@
 // What an inspector sees of the derived values of one runtime: those that are kept, what they depend on, who uses them, and
 // what is computed and notified while it observes. Applications that are not inspected ship none of this.
-import { Facet, type Port } from './graph.js';
-import { pointerTo } from './plain.js';
-import { observe, type Probe } from './probe.js';
-import { Entry } from './reading.js';
-import { StoreDefinition } from './store.js';
-import { Place } from './tracking.js';
-import type { Host } from './kernel/transition.js';
+import { Facet, type Port } from '../reactive/graph.js';
+import { pointerTo } from '../data/plain.js';
+import { observe, type Probe } from '../reactive/probe.js';
+import { Entry } from '../reading/reading.js';
+import { StoreDefinition } from '../model/store.js';
+import { Place } from '../reactive/tracking.js';
+import type { Host } from '../kernel/attachment.js';
 
 /** Something that a derived value depends on. */
 export type Dependency =

@@ -1,9 +1,9 @@
 // Everything that can be read: stores, selectors with their arguments, parts of a store.
-import { encode } from './encode.js';
-import { badArgument, badName, notASource } from './errors.js';
-import { DEV } from './mode.js';
-import { checkChoice, checkOptions } from './options.js';
-import { isContainer, isDate, isMap, isSet, sameData } from './plain.js';
+import { encode } from '../data/encode.js';
+import { badArgument, badName, notASource } from '../base/errors.js';
+import { DEV } from '../base/mode.js';
+import { checkChoice, checkOptions } from '../base/options.js';
+import { isContainer, isDate, isMap, isSet, sameData } from '../data/plain.js';
 import type { StoreDefinition } from './store.js';
 
 /** Marks what can be read. */

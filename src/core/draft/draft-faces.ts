@@ -1,9 +1,9 @@
 // What a change sees of a draft: proxies of objects and lists that turn reading and editing into questions to their nodes.
 import type { DraftNode, ListNode } from './draft.js';
-import { draftEnded, draftMisuse, notPlain } from './errors.js';
-import { isDigit, listReads } from './list-reads.js';
-import { DEV } from './mode.js';
-import { NODE } from './plain.js';
+import { draftEnded, draftMisuse, notPlain } from '../base/errors.js';
+import { isDigit, listReads } from '../data/list-reads.js';
+import { DEV } from '../base/mode.js';
+import { NODE } from '../data/plain.js';
 
 /** The node behind a draft; nothing for all other values. */
 export const nodeOf = (value: unknown): DraftNode | undefined =>

@@ -1,9 +1,9 @@
 // The graph of derived values: which reader reads what. Changes mark their readers, marks travel on to whoever read those, and
 // nothing runs until a value is asked for. Asking brings a value up to date by asking what it read, in the order in which it
 // was read, so that nothing runs twice, nothing runs in vain, and no reader sees a mix of old and new.
-import { chainTooDeep, FloeError, isCloneError, notCloneable, selectorCycle } from './errors.js';
-import { stopwatch } from './host.js';
-import { DEV } from './mode.js';
+import { chainTooDeep, FloeError, isCloneError, notCloneable, selectorCycle } from '../base/errors.js';
+import { stopwatch } from '../base/host.js';
+import { DEV } from '../base/mode.js';
 import { probe } from './probe.js';
 
 const CLEAN = 0;

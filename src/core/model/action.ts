@@ -1,6 +1,6 @@
-import { badName, notAnAction } from './errors.js';
-import { DEV } from './mode.js';
-import { guardData } from './plain.js';
+import { badName, notAnAction } from '../base/errors.js';
+import { DEV } from '../base/mode.js';
+import { guardData } from '../data/plain.js';
 import type { Source } from './source.js';
 import type { StoreDefinition } from './store.js';
 
@@ -9,6 +9,12 @@ export interface AnyAction {
   readonly type: string;
   readonly payload?: unknown;
 }
+
+/** What became of a dispatched action, as far as `dispatch` can tell. */
+export type DispatchResult = 'applied' | 'unchanged' | 'stopped' | 'waiting' | 'queued';
+
+/** What `dispatch` takes: any action, but not its creator. */
+export type Dispatchable = AnyAction & { readonly made?: 'Call the action creator: dispatch(creator(payload))' };
 
 /** The action of a creator that takes `A`. */
 export type ActionOf<T extends string, A extends readonly unknown[]> = A extends readonly []

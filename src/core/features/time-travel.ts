@@ -1,0 +1,74 @@
+// Time travel: the screen shows a past step, while the live line of transitions goes on in a view of its own.
+import { wrongPlace } from '../base/errors.js';
+import { guardData, hasOwn } from '../data/plain.js';
+import type { Extensible, Feature, Hooks } from '../kernel/feature.js';
+import type { RunNote } from '../kernel/transition.js';
+import { endLostRuns } from './tasks/lost-runs.js';
+import { isStatuses, statusesNamed } from './tasks/statuses.js';
+
+type States = Readonly<Record<string, unknown>>;
+
+/** What a trace installs. */
+export const timeTravel: Feature<TimeTravel> = {
+  name: 'time travel',
+  install: (kernel) => new TimeTravel(kernel),
+};
+
+export class TimeTravel implements Hooks {
+  constructor(private readonly kernel: Extensible) {}
+
+  /**
+   * Shows states of another time, without a transition, and notifies watchers.
+   * @param isLive whether they are the live states
+   * @param liveStates the live states from now on, where these are not shown and others than before
+   * @throws FLOE_WRONG_PLACE in a handler, a selector, a transaction or a batch, and FLOE_CLOSED after the end
+   */
+  restore(states: States, isLive: boolean, liveStates?: States): void {
+    this.mayMove();
+    const { kernel } = this;
+    const { views } = kernel;
+    if (views.isUnseen) throw wrongPlace(MOVING, 'what happens unseen at the live end');
+    // Statuses of tasks that have not run in this runtime.
+    for (const [name, state] of Object.entries(liveStates ?? states))
+      if (isStatuses(name, state) && !kernel.cells.has(name)) kernel.addCell(statusesNamed(name), state);
+    if (!isLive) views.part();
+    if (!isLive && liveStates) kernel.atLive(() => this.put(liveStates));
+    this.put(states);
+    if (isLive) {
+      views.join();
+      kernel.lineChanged();
+    }
+    kernel.move(isLive);
+  }
+
+  /** @throws where the cursor cannot move */
+  mayMove(): void {
+    this.kernel.open(MOVING);
+    this.kernel.forbidInside(MOVING);
+    this.kernel.forbidHeld(MOVING);
+  }
+
+  private put(states: States): void {
+    const view = this.kernel.views.current;
+    for (const [name, { index, store }] of this.kernel.cells) {
+      const known = hasOwn(states, name);
+      view.known[index] = known;
+      // What joined later is shown as it is; but of a task that had not yet run there is nothing to show.
+      if (!known && !store.internal) continue;
+      const state = known ? states[name] : store.begin();
+      guardData(state, { at: '', what: `The restored state of '${name}'` });
+      view.commit(index, state, undefined);
+    }
+  }
+
+  /**
+   * Another line is live now: records the end of all runs that the statuses on it claim, and that are not under way.
+   * @param claimed the runs that were left under way on it, where they are known
+   */
+  arrived(reason: 'branch' | 'import', claimed: readonly RunNote[]): void {
+    const { kernel } = this;
+    kernel.atLive(() => endLostRuns(kernel, reason, claimed));
+  }
+}
+
+const MOVING = 'moving in time';

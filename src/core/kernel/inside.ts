@@ -1,0 +1,97 @@
+// What the parts of the kernel need of each other: the pipeline, transactions, and the joining of stores.
+import type { FloeError } from '../base/errors.js';
+import type { AnyAction } from '../model/action.js';
+import type { DeclaredTask } from '../model/handled.js';
+import type { Read } from '../model/source.js';
+import type { Touches } from '../data/touches.js';
+import type { Listener } from './attachment.js';
+import type { Cell, CellChange } from './cell.js';
+import type { Changing } from './compute.js';
+import type { Applying, Feature, Hooks } from './feature.js';
+import type { Handling } from './handlers.js';
+import type { Notifications } from './notifications.js';
+import type { Cause, FactName, Outcome, StoreChange, Transition } from './transition.js';
+import type { Views } from './view.js';
+
+/** A transaction that is under way. */
+export interface UnderWay {
+  /** The steps of one outermost transaction share it. */
+  readonly number: number;
+  /** What is recorded when the outermost transaction ends. */
+  readonly transitions: Transition[];
+  /** Work that starts when the outermost transaction commits. */
+  readonly after: (() => void)[];
+  /** What waits for the end of the outermost transaction, however it ends. */
+  readonly later: (() => void)[];
+  /** Notes a state that a commit is about to replace. */
+  note(cell: Cell, state: unknown): void;
+  take(inner: UnderWay & { readonly before: ReadonlyMap<Cell, unknown> }): void;
+}
+
+export interface Inside {
+  readonly cells: Map<string, Cell>;
+  readonly views: Views;
+  readonly handlers: Handling;
+  readonly compute_: Changing;
+  readonly notifications: Notifications;
+  readonly listeners: readonly Listener[];
+  readonly invariants: 'report' | 'refuse';
+  readonly recorded: boolean;
+  readonly isClosed: boolean;
+  readonly isMoving: boolean;
+  readonly isInTransaction: boolean;
+  /** Nothing but the store of an action has to see it before it is committed. */
+  readonly isPlain: boolean;
+  /** The innermost transaction that is under way. */
+  transaction: UnderWay | undefined;
+  nextTransaction(): number;
+  /** What interceptors hold: functions that end it. */
+  readonly waiting: Set<() => void>;
+  readonly read: Read;
+  stopwatch(): number;
+  open(what: string): void;
+  forbidInside(what: string): void;
+  beHere(): void;
+  byCode(): Cause;
+  byDispatcher(): Cause;
+  atLive<T>(fn: () => T): T;
+  call<T>(fn: () => T): T;
+  use<H extends Hooks>(feature: Feature<H>): H;
+  stateOf(cell: Cell): unknown;
+  // stages
+  committing(
+    action: AnyAction,
+    changes: readonly CellChange[],
+    transition: Transition | undefined,
+    by: Applying | undefined,
+  ): void;
+  stated(cell: Cell, state: unknown): void;
+  commit(changes: readonly CellChange[], touches?: Touches): void;
+  record(transition: Transition): void;
+  recordFruitless(action: AnyAction, cause: Cause, outcome: Outcome, reason?: unknown, took?: number): void;
+  recordWaiting(action: AnyAction, cause: Cause, end: () => void): void;
+  stop(action: AnyAction, cause: Cause, reason: string): 'stopped';
+  transitionOf(
+    action: AnyAction,
+    cause: Cause,
+    outcome: Outcome,
+    took: number,
+    changed: readonly StoreChange[],
+    touches?: Touches,
+    reason?: unknown,
+    started?: number,
+  ): Transition;
+  ofFact(fact: FactName, changed: readonly StoreChange[], cause: Cause, more?: Partial<Transition>): Transition;
+  place(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): void;
+  notify(): void;
+  afterwards(action: AnyAction, transition: Transition | undefined, tasks: readonly DeclaredTask[]): void;
+  startTasks(tasks: readonly DeclaredTask[]): void;
+  // transactions
+  pendingCount(): number;
+  rolledBack(transaction: number, mark: number): void;
+  eachListener(tell: (listener: Listener) => void): void;
+  // problems
+  problem(error: unknown, transition?: Transition, action?: AnyAction): void;
+  reportOnce(what: string, error: () => FloeError): void;
+  noteNotHandled(type: string): void;
+}
