@@ -3,6 +3,7 @@ import { encode } from '../core/data/encode.js';
 import type { Step } from '../trace/index.js';
 import type { TraceSource } from '../trace/source.js';
 import type { FindQuery } from './protocol.js';
+import { isProblem } from './step-index.js';
 import { causeSentence, labelOf, nameOf } from './words.js';
 
 /** Whether a query asks for anything. */
@@ -23,9 +24,6 @@ export function finder(query: FindQuery, source: TraceSource): (step: Step) => b
     return words.every((word) => text.includes(word));
   };
 }
-
-export const isProblem = ({ outcome, problems, run }: Step): boolean =>
-  outcome === 'failed' || outcome === 'refused' || (problems?.length ?? 0) > 0 || run?.phase === 'failed';
 
 const causeText = (step: Step): string =>
   `${step.cause.by} ${causeSentence(step)}${step.cause.run === undefined ? '' : ` run ${step.cause.run}`}`.toLowerCase();

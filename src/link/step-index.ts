@@ -3,7 +3,6 @@
 // history step by step, and takes a few numbers a step.
 import type { Interaction, Step } from '../trace/index.js';
 import type { TraceSource } from '../trace/source.js';
-import { isProblem } from './finding.js';
 
 /** What a step is, as bits. */
 export const Mark = {
@@ -19,6 +18,9 @@ export const Mark = {
   address: 32,
 } as const;
 const QUIET = Mark.status | Mark.coalesced | Mark.muted;
+
+export const isProblem = ({ outcome, problems, run }: Step): boolean =>
+  outcome === 'failed' || outcome === 'refused' || (problems?.length ?? 0) > 0 || run?.phase === 'failed';
 
 export interface RunSpan {
   readonly id: number;

@@ -2,7 +2,8 @@ import { checkOptions } from '../core/base/options.js';
 import type { Attachment } from '../core/index.js';
 import { StorageConflict, type StorageArea } from './area.js';
 import { whenOnline, whenPageEnds } from './page.js';
-import { storageIn, type Persistence, type StorageOptions } from './persistence.js';
+import type { Persistence } from './persistence.js';
+import { storageIn, type StorageOptions } from './storage.js';
 
 /** How state is kept on a server. */
 export interface HttpStorageOptions extends StorageOptions {

@@ -3,12 +3,13 @@ export { webStorage, webArea } from './web.js';
 export { indexedDbStorage, indexedDbArea } from './indexed-db.js';
 export { httpStorage, httpArea } from './http.js';
 export { memoryStorage } from './memory.js';
-export { storageIn } from './persistence.js';
+export { storageIn } from './storage.js';
 export { STORED_VERSION } from './log.js';
 export { memoryArea } from './area.js';
 
-export type { OwnStorageOptions, Persistence, StorageOptions, StoredItem, TabOptions } from './persistence.js';
-export type { TabLink } from './tabs/link.js';
+export type { Persistence, StoredItem } from './persistence.js';
+export type { OwnStorageOptions, StorageOptions, TabOptions } from './storage.js';
+export type { TabLink } from './tabs/tab-link.js';
 export type { TabRole } from './tabs/tab.js';
 export type { MaybeAsync, StorageArea } from './area.js';
 export type { WebStorageOptions } from './web.js';

@@ -4,7 +4,8 @@ import type { Attachment } from '../core/index.js';
 import { beginsWith, memoryArea, StorageConflict, type Beginning, type StorageArea } from './area.js';
 import { storageBlocked } from './errors.js';
 import { whenPageEnds } from './page.js';
-import { storageIn, type Persistence, type StorageOptions, type TabOptions } from './persistence.js';
+import type { Persistence } from './persistence.js';
+import { storageIn, type StorageOptions, type TabOptions } from './storage.js';
 import { sharedTabs } from './tabs/link.js';
 
 /** How state is kept in an IndexedDB database. */

@@ -20,7 +20,7 @@ import { newRecord, NOTHING, type StoreRecord } from './store-record.js';
 import { Hosted, type HostedHost } from './tabs/hosted.js';
 import type { Errand } from './tabs/messages.js';
 import type { Parts } from './tabs/pending.js';
-import type { TabLink } from './tabs/link.js';
+import type { TabLink } from './tabs/tab-link.js';
 import type { TabRole, TabsHost } from './tabs/tab.js';
 import { Tabs } from './tabs/tabs.js';
 import { perform, wait, waitAll, type Work } from './work.js';

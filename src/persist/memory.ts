@@ -1,7 +1,8 @@
 import { checkOptions } from '../core/base/options.js';
 import type { Attachment } from '../core/index.js';
 import { memoryArea } from './area.js';
-import { storageIn, type Persistence, type StorageOptions } from './persistence.js';
+import type { Persistence } from './persistence.js';
+import { storageIn, type StorageOptions } from './storage.js';
 
 /**
  * Keeps state in memory: for tests, and to hand state from one runtime to the next.

@@ -4,7 +4,8 @@ import type { Attachment } from '../core/index.js';
 import { memoryArea, type StorageArea } from './area.js';
 import { storageBlocked } from './errors.js';
 import { whenPageEnds, whenStored } from './page.js';
-import { storageIn, type Persistence, type StorageOptions, type TabOptions } from './persistence.js';
+import type { Persistence } from './persistence.js';
+import { storageIn, type StorageOptions, type TabOptions } from './storage.js';
 import { sharedTabs } from './tabs/link.js';
 
 /** How state is kept in the browser's Web Storage. */

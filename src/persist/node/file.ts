@@ -17,7 +17,8 @@ import {
 import { join } from 'node:path';
 import type { Attachment } from '../../core/index.js';
 import type { StorageArea } from '../area.js';
-import { storageIn, type Persistence, type StorageOptions } from '../persistence.js';
+import type { Persistence } from '../persistence.js';
+import { storageIn, type StorageOptions } from '../storage.js';
 import { whenProcessEnds } from './endings.js';
 import { FolderLock } from './lock.js';
 

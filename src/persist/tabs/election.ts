@@ -1,6 +1,6 @@
 // Chooses one of several tabs by messages alone, for pages without the Web Locks API. Two may lead for a moment; each hears
 // of the other, and the one that was there first stays.
-import type { TabLink } from './link.js';
+import type { TabLink } from './tab-link.js';
 
 /** What it is made of. */
 export interface ElectionChannel {

@@ -1,33 +1,8 @@
 // How the tabs of one browser reach each other, and how one of them is chosen.
 import type { FloeError } from '../../core/base/errors.js';
-import type { MaybeAsync } from '../area.js';
 import { Election } from './election.js';
+import type { TabLink } from './tab-link.js';
 import { tabsOutOfReach } from '../errors.js';
-
-/**
- * How tabs reach each other. Floe has one for browsers; one's own is for tests, and for shells whose windows are not tabs.
- * What one tab sends reaches every other tab, in the order in which it was sent.
- */
-export interface TabLink {
-  /** Sends a message to all other tabs: data that a structured clone keeps. */
-  send(message: unknown): void;
-  /** Calls `listener` with what other tabs send. */
-  listen(listener: (message: unknown) => void): void;
-  /**
-   * Asks to be the one that orders and writes. At any time there is one at most, and always one in the end. What others
-   * sent before they left should be heard before a tab leads.
-   * @param leads called when it is this tab
-   * @param lost called when it is no longer this tab; links that never take it away do not call it
-   */
-  lead(leads: () => void, lost: () => void): void;
-  /**
-   * How many other tabs ask to lead. One that is about to lead waits until so many have said what they know of the leader
-   * before. Default: it waits for none.
-   */
-  others?(): MaybeAsync<number>;
-  /** Leaves. If this tab led, another may. */
-  close(): void;
-}
 
 interface Locks {
   request(name: string, options: object, held: () => Promise<void>): Promise<unknown>;

@@ -11,7 +11,7 @@ import type { MaybeAsync } from '../area.js';
 import { overtaken } from '../errors.js';
 import type { Kept } from '../kept.js';
 import { versionOf } from '../upgrade.js';
-import type { TabLink } from './link.js';
+import type { TabLink } from './tab-link.js';
 import type { Errand, Message, Proposal, Standing } from './messages.js';
 import { Pendings, type Parts } from './pending.js';
 

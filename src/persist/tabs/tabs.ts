@@ -10,7 +10,7 @@ import type { Kept } from '../kept.js';
 import { versionOf } from '../upgrade.js';
 import { Follower } from './follower.js';
 import { Leader } from './leader.js';
-import type { TabLink } from './link.js';
+import type { TabLink } from './tab-link.js';
 import type { Errand, Message, Standing } from './messages.js';
 import { Requests } from './requests.js';
 import { Tab, type TabRole, type TabsHost } from './tab.js';
