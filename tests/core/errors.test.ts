@@ -94,7 +94,7 @@ const all: [errors.FloeError, string, RegExp, object?][] = [
   [errors.notATaskCall(null), 'NOT_A_TASK_CALL', /needs the call of a task.*\(found: null\)/],
   [errors.notATaskCall(7), 'NOT_A_TASK_CALL', /\(found: number\)/],
   [errors.droppedWithout('a', 'rehydrated', cause), 'DROPPED', /'a' came while the stored state/, { cause }],
-  [errors.droppedWithout('a', 'b', cause), 'DROPPED', /'a' built on 'b', which was taken back.*the reason/, { cause }],
+  [errors.droppedWithout('a', 'b', cause), 'DROPPED', /'a' built on 'b', which was reverted.*the reason/, { cause }],
 ];
 
 test.each(all.map(([error, ...more]) => [error.code, error, ...more] as const))(

@@ -145,7 +145,7 @@ async function play(events: readonly Event[], overlap: Overlap, lanes: number): 
   const model = new Model(overlap, lanes);
   const ask = tasks.get(`${overlap} ${lanes}`)!;
   const answers: { resolve(): void; reject(error: Error): void; promise: Promise<void> }[] = [];
-  const answerTo = (visit: number) => {
+  const dependencyOf = (visit: number) => {
     if (!answers[visit]) {
       let [resolve, reject] = [(): void => undefined, (_error: Error): void => undefined];
       const promise = new Promise<void>((yes, no) => ([resolve, reject] = [yes, no]));
@@ -158,7 +158,7 @@ async function play(events: readonly Event[], overlap: Overlap, lanes: number): 
   const runtime = createRuntime({
     stores: [log],
     trace: recording(),
-    needs: [desk.by({ ask: (visit) => answerTo(visit).promise })],
+    needs: [desk.by({ ask: (visit) => dependencyOf(visit).promise })],
     onProblem: ({ error }) => problems.push(error),
   });
   const runs: (Run<number> | undefined)[] = [];
@@ -188,8 +188,8 @@ async function play(events: readonly Event[], overlap: Overlap, lanes: number): 
       const { end: visit, how } = event;
       if (how !== 'answer' && how !== 'fail') runs[visit]?.cancel();
       await settle();
-      if (how === 'fail') answerTo(visit).reject(new Error('refused'));
-      else if (how !== 'cancel') answerTo(visit).resolve();
+      if (how === 'fail') dependencyOf(visit).reject(new Error('refused'));
+      else if (how !== 'cancel') dependencyOf(visit).resolve();
       model.end(visit, how);
     }
     await settle();

@@ -298,7 +298,7 @@ export const asyncInAtomic = (what: string): FloeError =>
     'FLOE_ASYNC_IN_ATOMIC',
     what,
     DEV &&
-      `atomic stands or falls as a whole before it returns, so ${what} is not possible inside it. Do the waiting first, then call atomic.`,
+      `atomic commits or rolls back as a whole before it returns, so ${what} is not possible inside it. Do the waiting first, then call atomic.`,
   );
 
 export const impureChange = (type: string, store: string, path: string): FloeError =>
@@ -361,7 +361,7 @@ export const droppedWithout = (type: string, without: string, cause: unknown): F
     DEV &&
       (without === 'rehydrated'
         ? `'${type}' came while the stored state was still being read, and cannot be applied on top of it (${messageOf(cause)}). It was dropped.`
-        : `'${type}' built on '${without}', which was taken back, and cannot be applied without it (${messageOf(cause)}). It was dropped.`),
+        : `'${type}' built on '${without}', which was reverted, and cannot be applied without it (${messageOf(cause)}). It was dropped.`),
     { cause },
   );
 

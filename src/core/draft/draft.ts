@@ -53,9 +53,9 @@ const FEW = 16;
 
 /**
  * One change of one store: its drafts, and what came of it. A production build uses the same one for all changes of a
- * store in a runtime, with the same root draft: making a proxy costs more than a small change. All other drafts are made
- * anew, so the only thing that a leaked draft can ever reach is the root of its own store in a later change; a development
- * build makes that one anew too, and has long shown the leak as an error.
+ * store in a runtime, with the same root draft: making a proxy costs more than a small change. All other drafts are new
+ * in each change, so that a leaked draft reaches at most the root of its own store in a later change; in a development build the
+ * root is new too, and a leaked draft is an error.
  */
 export class Editing implements Touches {
   /** Another number for each change; 0 when none runs. A draft knows the number of its own. */
@@ -220,7 +220,7 @@ export class DraftNode {
     return this.fresh || this.result === this.base ? undefined : this.result;
   }
 
-  /** Whether it may begin anew with this state. */
+  /** Whether `restart` may be called with this state. */
   isFor(base: unknown): boolean {
     return this.madeOf(base) || (isContainer(base) && !Array.isArray(base));
   }
@@ -229,7 +229,7 @@ export class DraftNode {
     return this.result !== undefined && base === this.result;
   }
 
-  /** Begins anew with another state. */
+  /** Forgets the last change, and drafts another state. */
   restart(base: Branch): void {
     this.base = base;
     this.serial = this.editing.serial;

@@ -16,7 +16,7 @@ import { guardData, sameData } from '../data/plain.js';
 import type { Cell } from './cell.js';
 import type { Change, StoreDefinition } from '../model/store.js';
 
-export class Changing {
+export class Computing {
   /** The change that runs now, in words; nothing while none does. */
   inside = '';
 
@@ -54,7 +54,7 @@ export class Changing {
       if (returned === undefined) {
         if (touches) editing.remember(touches);
       } else if (isThenable(returned)) {
-        // Nobody waits for it: whatever it comes to has no effect.
+        // Its result has no effect, and its failure must not be an unhandled rejection.
         returned.then(undefined, () => undefined);
         throw asyncChange(type, name);
       } else if (editing.edited) throw editedAndReturned(type, name);

@@ -16,8 +16,8 @@ export interface Handlers {
 
 export const NO_TASKS: readonly DeclaredTask[] = [];
 
-export class Handling {
-  /** By action type. Made anew when something is declared or a store joins. */
+export class HandlerTable {
+  /** By action type. Emptied when something is declared or a store joins. */
   private readonly known = new Map<string, Handlers>();
   private declarations = declared;
 

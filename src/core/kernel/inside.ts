@@ -6,9 +6,9 @@ import type { Read } from '../model/source.js';
 import type { Touches } from '../data/touches.js';
 import type { Listener } from './attachment.js';
 import type { Cell, CellChange } from './cell.js';
-import type { Changing } from './compute.js';
+import type { Computing } from './compute.js';
 import type { Applying, Feature, Hooks } from './feature.js';
-import type { Handling } from './handlers.js';
+import type { HandlerTable } from './handlers.js';
 import type { Notifications } from './notifications.js';
 import type { Cause, FactName, Outcome, StoreChange, Transition } from './transition.js';
 import type { Views } from './view.js';
@@ -31,8 +31,8 @@ export interface UnderWay {
 export interface Inside {
   readonly cells: Map<string, Cell>;
   readonly views: Views;
-  readonly handlers: Handling;
-  readonly compute_: Changing;
+  readonly handlers: HandlerTable;
+  readonly computing: Computing;
   readonly notifications: Notifications;
   readonly listeners: readonly Listener[];
   readonly invariants: 'report' | 'refuse';
@@ -51,7 +51,7 @@ export interface Inside {
   stopwatch(): number;
   open(what: string): void;
   forbidInside(what: string): void;
-  beHere(): void;
+  leavePast(): void;
   byCode(): Cause;
   byDispatcher(): Cause;
   atLive<T>(fn: () => T): T;
@@ -68,7 +68,7 @@ export interface Inside {
   stated(cell: Cell, state: unknown): void;
   commit(changes: readonly CellChange[], touches?: Touches): void;
   record(transition: Transition): void;
-  recordFruitless(action: AnyAction, cause: Cause, outcome: Outcome, reason?: unknown, took?: number): void;
+  recordUnchanged(action: AnyAction, cause: Cause, outcome: Outcome, reason?: unknown, took?: number): void;
   recordWaiting(action: AnyAction, cause: Cause, end: () => void): void;
   stop(action: AnyAction, cause: Cause, reason: string): 'stopped';
   transitionOf(

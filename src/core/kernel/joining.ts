@@ -104,7 +104,7 @@ export class Joining {
     const cell = kernel.cells.get(store.name);
     if (!cell) return this.join([store], 'joined');
     if (cell.store === store) return;
-    if (notifyNow) kernel.beHere();
+    if (notifyNow) kernel.leavePast();
     // Modules that were not reloaded still hold the old definition: it goes on standing for the store.
     this.retired.set(cell.store, store);
     cell.store = store;

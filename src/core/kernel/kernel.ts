@@ -25,9 +25,9 @@ import type { StoreDefinition } from '../model/store.js';
 import type { Touches } from '../data/touches.js';
 import type { InnerWatching } from '../reactive/watcher.js';
 import type { Cell, CellChange } from './cell.js';
-import { brokenBy, Changing } from './compute.js';
+import { brokenBy, Computing } from './compute.js';
 import type { Applying, Extensible, Feature, Hooks, Rebased, Running } from './feature.js';
-import { Handling } from './handlers.js';
+import { HandlerTable } from './handlers.js';
 import { Joining } from './joining.js';
 import { Notifications, type NotifyingHost, type Queued } from './notifications.js';
 import { Pipeline } from './pipeline.js';
@@ -50,8 +50,8 @@ const BY_CODE: Cause = { by: 'code' };
 export class Kernel implements Host, Extensible, Inside, Ground, NotifyingHost {
   readonly cells = new Map<string, Cell>();
   readonly views = new Views(this, this.cells);
-  readonly handlers: Handling;
-  readonly compute_: Changing;
+  readonly handlers: HandlerTable;
+  readonly computing: Computing;
   readonly notifications = new Notifications(this);
   readonly pipeline = new Pipeline(this);
   private readonly joining: Joining;
@@ -86,8 +86,8 @@ export class Kernel implements Host, Extensible, Inside, Ground, NotifyingHost {
     this.now = typeof clock === 'function' ? clock : clock ? () => clock.now() : Date.now;
     this.after = typeof clock === 'object' ? (ms, fn) => clock.after(ms, fn) : timer;
     this.random = random;
-    this.handlers = new Handling(this.cells, (store) => this.cell(store));
-    this.compute_ = new Changing(options.checkPurity);
+    this.handlers = new HandlerTable(this.cells, (store) => this.cell(store));
+    this.computing = new Computing(options.checkPurity);
     if (!isContainer(initial) || Array.isArray(initial))
       throw badSnapshot(
         typeof initial === 'string'
@@ -157,7 +157,7 @@ export class Kernel implements Host, Extensible, Inside, Ground, NotifyingHost {
 
   dispatchQueued({ action, cause, by }: Queued): void {
     if (cause.run === undefined) {
-      this.beHere();
+      this.leavePast();
       this.pipeline.intercept(action, cause);
       return;
     }
@@ -182,7 +182,7 @@ export class Kernel implements Host, Extensible, Inside, Ground, NotifyingHost {
     for (const { cell, changes } of this.handlers.to(action).stores) {
       if (leftOut?.has(cell)) continue;
       const before = stateOf(cell);
-      const after = this.compute_.all(cell, changes, before, action);
+      const after = this.computing.all(cell, changes, before, action);
       if (after !== before) changed.set(cell, after);
     }
     return changed;
@@ -257,7 +257,7 @@ export class Kernel implements Host, Extensible, Inside, Ground, NotifyingHost {
   }
 
   /** Records an action that changed nothing. */
-  recordFruitless(action: AnyAction, cause: Cause, outcome: Outcome, reason?: unknown, took = 0): void {
+  recordUnchanged(action: AnyAction, cause: Cause, outcome: Outcome, reason?: unknown, took = 0): void {
     if (this.recorded)
       this.atLive(() => this.record(this.transitionOf(action, cause, outcome, took, NO_CHANGES, undefined, reason)));
   }
@@ -266,11 +266,11 @@ export class Kernel implements Host, Extensible, Inside, Ground, NotifyingHost {
   recordWaiting(action: AnyAction, cause: Cause, end: () => void): void {
     if (this.transaction) throw asyncInAtomic('an interceptor that decides later');
     this.waiting.add(end);
-    this.recordFruitless(action, cause, 'waiting');
+    this.recordUnchanged(action, cause, 'waiting');
   }
 
   stop(action: AnyAction, cause: Cause, reason: string): 'stopped' {
-    this.recordFruitless(action, cause, 'stopped', reason);
+    this.recordUnchanged(action, cause, 'stopped', reason);
     return 'stopped';
   }
 
@@ -365,7 +365,7 @@ export class Kernel implements Host, Extensible, Inside, Ground, NotifyingHost {
   }
 
   beginWork(): Cause {
-    if (!this.notifications.isNotifying) this.beHere();
+    if (!this.notifications.isNotifying) this.leavePast();
     return this.pipeline.deciding ? this.byDispatcher() : this.byCode();
   }
 
@@ -374,7 +374,7 @@ export class Kernel implements Host, Extensible, Inside, Ground, NotifyingHost {
   }
 
   forbidInside(what: string): void {
-    if (this.compute_.inside) throw wrongPlace(what, this.compute_.inside);
+    if (this.computing.inside) throw wrongPlace(what, this.computing.inside);
     const reader = currentReader();
     if (reader && !reader.effect) throw wrongPlace(what, `the selector '${reader.name}'`);
   }
@@ -482,7 +482,7 @@ export class Kernel implements Host, Extensible, Inside, Ground, NotifyingHost {
   startTasks(tasks: readonly DeclaredTask[]): void {
     if (tasks.length === 0) return;
     const start = (): void => this.use(tasks[0].feature as Feature).begin?.(tasks);
-    if (this.compute_.inside || currentReader()) void Promise.resolve().then(start);
+    if (this.computing.inside || currentReader()) void Promise.resolve().then(start);
     else start();
   }
 
@@ -547,7 +547,7 @@ export class Kernel implements Host, Extensible, Inside, Ground, NotifyingHost {
     this.open('reset');
     this.forbidInside('reset');
     if (this.isMoving) return;
-    this.beHere();
+    this.leavePast();
     const named = stores.length > 0 ? stores.map((store) => this.cell(store)) : [...this.cells.values()];
     const changed = named
       .filter(({ store }) => !store.internal)
@@ -581,7 +581,7 @@ export class Kernel implements Host, Extensible, Inside, Ground, NotifyingHost {
       return true;
     }
     if (this.isMoving) return false;
-    this.beHere();
+    this.leavePast();
     this.place(changes, fact, more);
     return true;
   }
@@ -628,7 +628,7 @@ export class Kernel implements Host, Extensible, Inside, Ground, NotifyingHost {
   }
 
   /** The application does something: where the past is shown, a branch begins there. */
-  beHere(): void {
+  leavePast(): void {
     if (!this.views.showsPast || this.isMoving) return;
     this.leave((transition) => this.isShown(transition), 'branch');
     this.views.join();

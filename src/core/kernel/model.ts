@@ -1,7 +1,7 @@
 // What the code makes of an action, apart from any runtime: for what was recorded and is computed once more.
 import type { AnyAction } from '../model/action.js';
-import { Handling } from './handlers.js';
-import { brokenBy, Changing } from './compute.js';
+import { HandlerTable } from './handlers.js';
+import { brokenBy, Computing } from './compute.js';
 import { KnownTouches, type Touches } from '../data/touches.js';
 import { messageOf, type FloeError } from '../base/errors.js';
 import { hasOwn } from '../data/plain.js';
@@ -18,8 +18,8 @@ export interface Computed {
 
 export class Model {
   private readonly cells = new Map<string, Cell>();
-  private readonly answers = new Handling(this.cells, (store) => this.add(store));
-  private readonly changing = new Changing(false);
+  private readonly answers = new HandlerTable(this.cells, (store) => this.add(store));
+  private readonly changing = new Computing(false);
 
   constructor(stores: Iterable<StoreDefinition>) {
     for (const store of stores) this.add(store);
@@ -31,7 +31,7 @@ export class Model {
 
   /**
    * What an action makes of a state tree. Stores that are not in the tree had not joined: they do not answer.
-   * @throws what a change throws, or that nobody knows the action
+   * @throws what a handler throws, and FLOE_UNKNOWN_ACTION
    */
   apply(action: AnyAction, states: Readonly<Record<string, unknown>>): Computed {
     const changed: StoreChange[] = [];
@@ -55,7 +55,7 @@ export class Model {
     return { changed, touches };
   }
 
-  /** The stores that handle an action; none where nobody knows it. */
+  /** The stores that handle an action; none for an unknown action. */
   answering(action: AnyAction): readonly string[] {
     try {
       return this.answers.to(action).stores.map(({ cell }) => cell.store.name);

@@ -39,7 +39,7 @@ export class Pipeline {
     notifications.begin();
     let failed = true;
     try {
-      kernel.beHere();
+      kernel.leavePast();
       const result = this.intercept(action, by ?? kernel.byDispatcher());
       failed = false;
       return result;
@@ -77,11 +77,11 @@ export class Pipeline {
         const from: Cause = passed === action ? cause : { ...cause, by: 'interceptor' };
         return kernel.call(() => {
           if (cause.run !== undefined) return kernel.atLive(() => this.proceed(passed, from, by));
-          kernel.beHere();
+          kernel.leavePast();
           return this.proceed(passed, from, by);
         });
       },
-      stopped: (reason) => kernel.recordFruitless(action, cause, 'stopped', reason),
+      stopped: (reason) => kernel.recordUnchanged(action, cause, 'stopped', reason),
       wait: (end) => {
         kernel.recordWaiting(action, cause, end);
         return () => kernel.waiting.delete(end);
@@ -111,10 +111,10 @@ export class Pipeline {
     // compute, check
     let after: unknown;
     try {
-      after = kernel.compute_.alone(cell, change, before, action);
+      after = kernel.computing.alone(cell, change, before, action);
       if (DEV && after !== before) guardAfter(cell.store.name, action, after);
     } catch (error) {
-      kernel.recordFruitless(action, cause, 'failed', error, recorded ? kernel.stopwatch() - started : 0);
+      kernel.recordUnchanged(action, cause, 'failed', error, recorded ? kernel.stopwatch() - started : 0);
       throw error;
     }
     const outcome = after === before ? 'unchanged' : 'applied';
@@ -159,7 +159,7 @@ export class Pipeline {
       // compute
       for (const { cell, changes: own } of handlers.stores) {
         const before = view.states[cell.index];
-        const after = kernel.compute_.all(cell, own, before, action, touches);
+        const after = kernel.computing.all(cell, own, before, action, touches);
         if (after !== before) changes.push(view.change(cell, after));
       }
       // check
@@ -167,7 +167,7 @@ export class Pipeline {
       if (broken.length > 0 && kernel.invariants === 'refuse') throw broken[0];
     } catch (error) {
       const outcome = broken.length > 0 ? 'refused' : 'failed';
-      kernel.recordFruitless(action, cause, outcome, error, recorded ? kernel.stopwatch() - started : 0);
+      kernel.recordUnchanged(action, cause, outcome, error, recorded ? kernel.stopwatch() - started : 0);
       throw error;
     }
     // commit

@@ -42,7 +42,7 @@ export function transact<T>(kernel: Inside, fn: () => T): T {
 
 function outermost<T>(kernel: Inside, fn: () => T): T {
   const { notifications } = kernel;
-  kernel.beHere();
+  kernel.leavePast();
   const own = new Transaction(kernel.nextTransaction(), undefined);
   kernel.transaction = own;
   try {
@@ -96,7 +96,7 @@ function inner<T>(kernel: Inside, outer: UnderWay, fn: () => T): T {
 function resultOf<T>(fn: () => T): T {
   const result = fn();
   if (!isThenable(result)) return result;
-  // Nobody waits for it: whatever it comes to has no effect.
+  // Its result has no effect, and its failure must not be an unhandled rejection.
   result.then(undefined, () => undefined);
   throw asyncInAtomic('waiting');
 }

@@ -27,13 +27,13 @@ export type ReadPart = (store: StoreDefinition, way: readonly string[], fallback
 export type Equality<T> = 'same' | 'deep' | ((before: T, after: T) => boolean);
 
 export interface SelectorOptions<T> {
-  /** When a new result counts as unchanged, so that nobody is told. Default: `'same'`. */
+  /** When a new result counts as unchanged, so that no watcher is notified. Default: `'same'`. */
   readonly equal?: Equality<T>;
-  /** How many results that nobody watches are kept, a runtime, for different arguments. Default: 100. */
+  /** How many unwatched results a runtime caches for different arguments. Default: 100. */
   readonly keep?: number;
 }
 
-/** How a value comes about: shared by all calls of one selector. */
+/** How a selector derives its value: shared by all of its calls. */
 export interface Derivation {
   /** Unlike that of any other; small, so that it can be an index. */
   readonly id: number;
@@ -159,7 +159,7 @@ export function recipeOf<T>(source: Source<T>): Recipe<T> {
   return recipe;
 }
 
-/** How the value of a function written in a component comes about. Each hold has an entry of its own for it. */
+/** The derivation of a function that is written in a component. Each hold has an entry of its own for it. */
 export const INLINE: Derivation = {
   id: nextId(),
   name: 'inline selection',

@@ -6,7 +6,7 @@ import type { Applying, Feature, Hooks, Extensible, LateStates, Rebased, SettleH
 import { guardData } from '../../data/plain.js';
 import type { Cell, CellChange } from '../../kernel/cell.js';
 import type { Cause, FactName, Transition } from '../../kernel/transition.js';
-import { Provisional, type Computed, type Settling } from './pending.js';
+import { PendingLog, type Computed, type PendingAction } from './pending.js';
 
 /** What tasks install with their first optimistic action, and storages that take time to read. */
 export const rebasing: Feature<Rebasing> = { name: 'rebasing', install: (kernel) => new Rebasing(kernel) };
@@ -28,26 +28,26 @@ const shownStates = (kernel: Extensible): ReadonlyMap<Cell, unknown> =>
 
 export class Rebasing implements Hooks, LateStates {
   /** There while something is open. */
-  private provisional: Provisional | undefined;
+  private log: PendingLog | undefined;
 
   constructor(private readonly kernel: Extensible) {}
 
   pinned(): Transition | undefined {
-    return this.provisional?.oldest;
+    return this.log?.oldest;
   }
 
   confirmed(): ReadonlyMap<Cell, unknown> | undefined {
-    return this.provisional?.certain();
+    return this.log?.certain();
   }
 
-  private open(): Provisional {
-    if (!this.provisional) {
+  private open(): PendingLog {
+    if (!this.log) {
       const base = new Map<Cell, unknown>();
       for (const cell of storeCells(this.kernel)) base.set(cell, this.kernel.stateOf(cell));
-      this.provisional = new Provisional(base, (...given) => this.kernel.compute(...given));
+      this.log = new PendingLog(base, (...given) => this.kernel.compute(...given));
       this.kernel.attend(this, true);
     }
-    return this.provisional;
+    return this.log;
   }
 
   /** Keeps an action that is about to be applied, as long as something is open; or opens one. */
@@ -60,17 +60,17 @@ export class Rebasing implements Hooks, LateStates {
   ): void {
     const optimistic = by?.optimistic;
     if (optimistic) this.open();
-    if (!this.provisional) return;
+    if (!this.log) return;
     const after = new Map(changed.map((one) => [one.cell, one.after]));
     const entry = { action, after, group, transition, open: optimistic !== undefined, gone: false };
-    this.provisional.add(entry);
+    this.log.add(entry);
     optimistic?.became(entry);
   }
 
   /** A state that is stated, not computed, stays whatever is reverted. */
   stated(cell: Cell, state: unknown, group: number | undefined): void {
     const after = new Map([[cell, state]]);
-    this.provisional?.add({ action: undefined, after, group, transition: undefined, open: false, gone: false });
+    this.log?.add({ action: undefined, after, group, transition: undefined, open: false, gone: false });
   }
 
   /**
@@ -88,7 +88,7 @@ export class Rebasing implements Hooks, LateStates {
       kernel.later(() =>
         kernel.atLive(() => {
           // It is open until now, so that there is something to fill.
-          this.show(this.provisional!.filled(held, new Map([[cell, state]])), 'rehydrated', { by: 'storage' });
+          this.show(this.log!.filled(held, new Map([[cell, state]])), 'rehydrated', { by: 'storage' });
           kernel.notify();
         }),
       );
@@ -96,41 +96,40 @@ export class Rebasing implements Hooks, LateStates {
   }
 
   rebase(states: ReadonlyMap<Cell, unknown>): Rebased | undefined {
-    return this.provisional && rebased(this.provisional.restated(states));
+    return this.log && rebased(this.log.restated(states));
   }
 
   mark(): number {
-    return this.provisional?.count ?? 0;
+    return this.log?.count ?? 0;
   }
 
   rolledBack(number: number, mark: number): void {
-    this.provisional?.drop(({ group }, index) => group === number && index >= mark);
+    this.log?.drop(({ group }, index) => group === number && index >= mark);
     this.trim();
   }
 
   /** On another line only what is part of it can still be reverted. */
   lineChanged(): void {
-    const { provisional, kernel } = this;
-    if (!provisional) return;
+    const { log, kernel } = this;
+    if (!log) return;
     let onLine = true;
-    provisional.keep(({ action, transition }) => {
+    log.keep(({ action, transition }) => {
       if (action) onLine = kernel.isShown(transition);
       return onLine;
     }, shownStates(kernel));
     // Something else happened on that line as well: what is open there stays.
-    if (provisional.trim() && !provisional.leadsTo((cell) => kernel.stateOf(cell)))
-      provisional.keep(() => false, shownStates(kernel));
+    if (log.trim() && !log.leadsTo((cell) => kernel.stateOf(cell))) log.keep(() => false, shownStates(kernel));
     this.trim();
   }
 
   private trim(): void {
-    if (!this.provisional || this.provisional.trim()) return;
-    this.provisional = undefined;
+    if (!this.log || this.log.trim()) return;
+    this.log = undefined;
     this.kernel.attend(this, false);
   }
 
   /** Confirms or reverts an optimistic action, or puts another one in its place; after the outermost transaction. */
-  settle(entry: Settling, how: SettleHow, cause: Cause, replacement?: AnyAction): void {
+  settle(entry: PendingAction, how: SettleHow, cause: Cause, replacement?: AnyAction): void {
     const { kernel } = this;
     if (!entry.open || kernel.isClosed) return;
     kernel.later(() =>
@@ -147,20 +146,20 @@ export class Rebasing implements Hooks, LateStates {
    * @throws what the action that is to take its place throws; then nothing changed
    */
   private settleNow(
-    entry: Settling,
+    entry: PendingAction,
     how: SettleHow,
     cause: Cause,
     replacement: AnyAction | undefined,
   ): Transition | undefined {
-    const { provisional } = this;
-    if (!entry.open || !provisional) return undefined;
+    const { log } = this;
+    if (!entry.open || !log) return undefined;
     const { type } = entry.action!;
     const more = { action: replacement, about: entry.transition };
     if (how === 'confirmed' && !replacement) {
       entry.open = false;
       return this.show(NOTHING, how, cause, more, type);
     }
-    return this.show(rebased(provisional.again(entry, replacement)), how, cause, more, type);
+    return this.show(rebased(log.again(entry, replacement)), how, cause, more, type);
   }
 
   private show(

@@ -6,16 +6,16 @@ import type { Compute, Cell } from '../../kernel/cell.js';
 import type { Transition } from '../../kernel/transition.js';
 
 /** One action, or one fact, that was applied while an optimistic action was open, or a state was still to be read. */
-export interface Settling {
+export interface PendingAction {
   /** Not there for a fact. */
   action: AnyAction | undefined;
   /** The states that it left, of the stores that it changed. */
   after: ReadonlyMap<Cell, unknown>;
   readonly group: number | undefined;
   readonly transition: Transition | undefined;
-  /** Neither confirmed nor taken back. */
+  /** Neither confirmed nor reverted. */
   open: boolean;
-  /** Taken back, or dropped: it does not count. */
+  /** Reverted, or dropped: it does not count. */
   gone: boolean;
   /** Where what it did is part of the certain state that came from elsewhere. */
   within?: ReadonlySet<Cell>;
@@ -23,19 +23,19 @@ export interface Settling {
 
 /** What could not be applied when the states were computed without something. */
 interface Dropped {
-  readonly entry: Settling;
+  readonly entry: PendingAction;
   readonly error: unknown;
 }
 
 /** What everything comes to. */
 export interface Computed {
   readonly states: ReadonlyMap<Cell, unknown>;
-  readonly afters: ReadonlyMap<Settling, ReadonlyMap<Cell, unknown>>;
+  readonly afters: ReadonlyMap<PendingAction, ReadonlyMap<Cell, unknown>>;
   readonly dropped: readonly Dropped[];
 }
 
-export class Provisional {
-  private entries: Settling[] = [];
+export class PendingLog {
+  private entries: PendingAction[] = [];
 
   /** @param base the states of all stores before the first entry */
   constructor(
@@ -47,11 +47,11 @@ export class Provisional {
     return this.entries.length;
   }
 
-  add(entry: Settling): void {
+  add(entry: PendingAction): void {
     this.entries.push(entry);
   }
 
-  /** Whether an optimistic action is open; what came before the first open one is let go of. */
+  /** Drops the entries before the first pending one. Returns whether an optimistic action is pending. */
   trim(): boolean {
     let first = 0;
     for (; first < this.entries.length && !this.entries[first].open; first++) {
@@ -72,10 +72,10 @@ export class Provisional {
   }
 
   /**
-   * Computes everything anew without an entry, or with another action in its place.
+   * Rebases all entries: without one of them, or with another action in its place.
    * @throws what the other action throws; then nothing changed
    */
-  again(entry: Settling, replacement?: AnyAction): Computed {
+  again(entry: PendingAction, replacement?: AnyAction): Computed {
     const { action } = entry;
     if (replacement) entry.action = replacement;
     else entry.gone = true;
@@ -89,14 +89,14 @@ export class Provisional {
     return this.accept(outcome);
   }
 
-  /** Computes everything anew with what a held entry turned out to state. */
-  filled(entry: Settling, after: ReadonlyMap<Cell, unknown>): Computed {
+  /** Rebases all entries onto the state that a held entry waited for. */
+  filled(entry: PendingAction, after: ReadonlyMap<Cell, unknown>): Computed {
     entry.after = after;
     entry.open = false;
     return this.accept(this.run(() => true));
   }
 
-  /** Computes everything anew over certain states that came from elsewhere: what is not open is part of them. */
+  /** Rebases pending entries onto confirmed states that came from elsewhere; all other entries are part of these. */
   restated(states: ReadonlyMap<Cell, unknown>): Computed {
     for (const [cell, state] of states) this.base.set(cell, state);
     for (const entry of this.entries)
@@ -110,20 +110,20 @@ export class Provisional {
     return outcome;
   }
 
-  /** Lets go of entries that did not happen after all; their optimistic actions are closed. */
-  drop(goes: (entry: Settling, index: number) => boolean): void {
-    const [kept, lost]: [Settling[], Settling[]] = [[], []];
+  /** Drops entries of a transaction that was rolled back; their optimistic actions are no longer pending. */
+  drop(goes: (entry: PendingAction, index: number) => boolean): void {
+    const [kept, lost]: [PendingAction[], PendingAction[]] = [[], []];
     this.entries.forEach((entry, index) => (goes(entry, index) ? lost : kept).push(entry));
     this.entries = kept;
     for (const entry of lost) this.close(entry);
   }
 
   /**
-   * Lets go of all that is not part of another line. States that are still being read are part of every line: where their
-   * place was let go of, they are what is shown now; so are those of stores that joined on the line that was left.
+   * Drops all entries that are not part of another line. States that are still being read are part of every line: their entries
+   * take the shown states where others before them were dropped; so do stores that joined on the line that was left.
    */
-  keep(stays: (entry: Settling) => boolean, shown: ReadonlyMap<Cell, unknown>): void {
-    const moved: Settling[] = [];
+  keep(stays: (entry: PendingAction) => boolean, shown: ReadonlyMap<Cell, unknown>): void {
+    const moved: PendingAction[] = [];
     this.drop((entry) => {
       if (stays(entry)) return false;
       if (entry.action || !entry.open) return true;
@@ -140,21 +140,21 @@ export class Provisional {
     return Array.from(this.run(() => true).states).every(([cell, state]) => sameData(state, stateOf(cell)));
   }
 
-  private close(entry: Settling): void {
+  private close(entry: PendingAction): void {
     entry.open = false;
     entry.gone = true;
   }
 
-  private run(counts: (entry: Settling) => boolean): Computed {
+  private run(counts: (entry: PendingAction) => boolean): Computed {
     const { entries } = this;
-    const afters = new Map<Settling, ReadonlyMap<Cell, unknown>>();
+    const afters = new Map<PendingAction, ReadonlyMap<Cell, unknown>>();
     const dropped: Dropped[] = [];
     let states = new Map(this.base);
     for (let i = 0, end: number; i < entries.length; i = end) {
       const { group } = entries[i];
       for (end = i + 1; group !== undefined && entries[end]?.group === group; end++);
       const together = entries.slice(i, end).filter((entry) => !entry.gone && counts(entry));
-      // A group stands or falls as a whole; what is stated as a fact stands.
+      // A transaction is kept or dropped as a whole; facts are kept in either case.
       const trial = new Map(states);
       try {
         for (const entry of together) this.step(entry, trial, afters);
@@ -169,7 +169,11 @@ export class Provisional {
     return { states, afters, dropped };
   }
 
-  private step(entry: Settling, states: Map<Cell, unknown>, afters: Map<Settling, ReadonlyMap<Cell, unknown>>): void {
+  private step(
+    entry: PendingAction,
+    states: Map<Cell, unknown>,
+    afters: Map<PendingAction, ReadonlyMap<Cell, unknown>>,
+  ): void {
     const { action, within } = entry;
     let after = action ? this.compute(action, (cell) => states.get(cell), within) : entry.after;
     if (!action && within) after = new Map(Array.from(after).filter(([cell]) => !within.has(cell)));

@@ -52,7 +52,7 @@ class Context {
   }
   get use(): (need: Need<unknown>) => unknown {
     const { runs, run_ } = this;
-    return (need) => runs.host.answerTo(need, run_.task.name);
+    return (need) => runs.host.dependencyOf(need, run_.task.name);
   }
   get signal(): CancelSignal {
     return this.run_.signal as CancelSignal;

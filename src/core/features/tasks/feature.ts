@@ -10,7 +10,7 @@ import type { DispatchResult } from '../../model/action.js';
 import type { Source } from '../../model/source.js';
 import type { Cause, FactName, RunNote, Transition } from '../../kernel/transition.js';
 import { rebasing } from '../rebasing/feature.js';
-import type { Settling } from '../rebasing/pending.js';
+import type { PendingAction } from '../rebasing/pending.js';
 import { callOf, type Call, type TaskDefinition } from './definition.js';
 import type { Need } from './need.js';
 import type { TaskRun } from './run.js';
@@ -39,7 +39,7 @@ export class Tasks implements Hooks, RunHost {
   // ---- what happens in the runtime ----
 
   after(action: AnyAction, started: readonly DeclaredTask[], transition: Transition | undefined): void {
-    this.runs.heard(action, this.still ? NO_TASKS : (started as readonly TaskDefinition[]), transition);
+    this.runs.applied(action, this.still ? NO_TASKS : (started as readonly TaskDefinition[]), transition);
   }
 
   awaits(type: string): boolean {
@@ -146,12 +146,12 @@ export class Tasks implements Hooks, RunHost {
     return kernel.isClosed || run.reason !== undefined ? fn() : kernel.atLive(() => kernel.atomic(fn));
   }
 
-  settle(entry: Settling, how: SettleHow, by: Cause, replacement?: AnyAction): void {
+  settle(entry: PendingAction, how: SettleHow, by: Cause, replacement?: AnyAction): void {
     this.kernel.use(rebasing).settle(entry, how, by, replacement);
   }
 
   optimisticBy(run: TaskRun, action: AnyAction): Optimistic {
-    let entry: Settling | undefined;
+    let entry: PendingAction | undefined;
     let settled: { readonly how: SettleHow; readonly action: AnyAction | undefined } | undefined;
     const cause = causeOf(run);
     const settle = (how: SettleHow, replacement?: AnyAction): void => {
@@ -167,7 +167,7 @@ export class Tasks implements Hooks, RunHost {
     };
     const result = this.dispatchBy(run, action, {
       became: (applied) => {
-        entry = applied as Settling;
+        entry = applied as PendingAction;
         (run.open ??= new Set()).add(entry);
       },
       applied: () => {
@@ -186,7 +186,7 @@ export class Tasks implements Hooks, RunHost {
     };
   }
 
-  answerTo(need: Need<unknown>, task: string): unknown {
+  dependencyOf(need: Need<unknown>, task: string): unknown {
     if (!this.needs.has(need)) throw needMissing(need.name, task);
     return this.needs.get(need);
   }

@@ -1,6 +1,6 @@
 // What the runs of tasks need of the runtime.
 import type { AnyAction } from '../../model/action.js';
-import type { Settling } from '../rebasing/pending.js';
+import type { PendingAction } from '../rebasing/pending.js';
 import type { DispatchResult } from '../../model/action.js';
 import type { Source } from '../../model/source.js';
 import type { Cause, FactName, RunNote, Transition } from '../../kernel/transition.js';
@@ -28,8 +28,8 @@ export interface RunHost {
   dispatchBy(run: TaskRun, action: AnyAction): DispatchResult;
   atomicBy<T>(run: TaskRun, fn: () => T): T;
   optimisticBy(run: TaskRun, action: AnyAction): Optimistic;
-  settle(entry: Settling, how: 'confirmed' | 'reverted', by: Cause): void;
-  answerTo(need: Need<unknown>, task: string): unknown;
+  settle(entry: PendingAction, how: 'confirmed' | 'reverted', by: Cause): void;
+  dependencyOf(need: Need<unknown>, task: string): unknown;
   /** Notes a step of a run, and changes the status of its task. */
   noteRun(
     task: Pick<TaskDefinition, 'name' | 'statuses'>,

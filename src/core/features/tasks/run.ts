@@ -4,7 +4,7 @@ import { aborter } from '../../base/host.js';
 import type { Call, TaskDefinition } from './definition.js';
 import type { Run } from './types.js';
 import type { RunNote } from '../../kernel/transition.js';
-import type { Settling } from '../rebasing/pending.js';
+import type { PendingAction } from '../rebasing/pending.js';
 import { Waits, type Pending } from './waits.js';
 
 export class TaskRun implements Run<unknown> {
@@ -15,7 +15,7 @@ export class TaskRun implements Run<unknown> {
   /** What it was given from outside the state. */
   saw: (readonly ['now' | 'random', number])[] | undefined;
   /** Optimistic actions that are pending. */
-  open: Set<Settling> | undefined;
+  open: Set<PendingAction> | undefined;
   children: Set<TaskRun> | undefined;
   parent: TaskRun | undefined;
   readonly task: TaskDefinition;

@@ -46,7 +46,7 @@ interface Link {
 
 export class Runs {
   private readonly tasks = new Map<TaskDefinition, Lanes>();
-  private readonly ears = new Map<string, Set<(action: AnyAction) => void>>();
+  private readonly listeners = new Map<string, Set<(action: AnyAction) => void>>();
   private readonly toStart: {
     readonly call: Call;
     readonly cause: Cause;
@@ -330,33 +330,33 @@ export class Runs {
 
   /** Whether a run waits for an action. */
   get listens(): boolean {
-    return this.ears.size > 0;
+    return this.listeners.size > 0;
   }
 
   /** Whether a run waits for actions of a type. */
   listensTo(type: string): boolean {
-    return this.ears.has(type);
+    return this.listeners.has(type);
   }
 
-  /** Calls `ear` with each action of these types. Returns a function that stops it. */
-  listen(types: readonly string[], ear: (action: AnyAction) => void): () => void {
+  /** Calls `listener` with each action of these types. Returns a function that stops it. */
+  listen(types: readonly string[], listener: (action: AnyAction) => void): () => void {
     for (const type of types) {
-      const known = this.ears.get(type);
-      if (known) known.add(ear);
-      else this.ears.set(type, new Set([ear]));
+      const known = this.listeners.get(type);
+      if (known) known.add(listener);
+      else this.listeners.set(type, new Set([listener]));
     }
     return () => {
       for (const type of types) {
-        const ears = this.ears.get(type);
-        if (ears?.delete(ear) && ears.size === 0) this.ears.delete(type);
+        const listeners = this.listeners.get(type);
+        if (listeners?.delete(listener) && listeners.size === 0) this.listeners.delete(type);
       }
     };
   }
 
-  /** An action was applied: tells who waits for it, and starts the tasks that answer it. */
-  heard(action: AnyAction, tasks: readonly TaskDefinition[], transition: Transition | undefined): void {
-    const ears = this.ears.get(action.type);
-    if (ears) for (const ear of [...ears]) ear(action);
+  /** An action was applied: notifies the runs that wait for it, and starts the tasks that handle it. */
+  applied(action: AnyAction, tasks: readonly TaskDefinition[], transition: Transition | undefined): void {
+    const listeners = this.listeners.get(action.type);
+    if (listeners) for (const listener of [...listeners]) listener(action);
     if (tasks.length === 0) return;
     const args = 'payload' in action ? [action.payload] : [];
     const cause: Cause = transition ? { by: 'runtime', of: transition } : { by: 'runtime' };

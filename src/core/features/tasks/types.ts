@@ -72,7 +72,7 @@ export interface TaskContext {
   readonly next: <C extends AnyCreator>(action: C | readonly C[]) => Promise<ReturnType<C>>;
   /** All actions of a creator, or of several, from now on. None that comes meanwhile is missed. */
   readonly each: <C extends AnyCreator>(action: C | readonly C[]) => AsyncIterableIterator<ReturnType<C>>;
-  /** Applies an action at once, to be confirmed or taken back. What is left open when the run fails is taken back. */
+  /** Applies an action at once, to be confirmed or reverted. What is still pending when the run fails is reverted. */
   readonly optimistic: (action: Dispatchable) => Optimistic;
   /** Epoch milliseconds of the runtime's clock. */
   readonly now: () => number;
