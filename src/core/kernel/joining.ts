@@ -67,7 +67,6 @@ export class Joining {
       this.add(store, state, true, begun);
     }
     if (changed.length === 0) return;
-    kernel.handlers.clear();
     kernel.record(kernel.ofFact(fact, changed, { by: 'runtime' }));
     if (rehydrated.length > 0) kernel.record(kernel.ofFact('rehydrated', rehydrated, { by: 'storage' }));
     for (const fill of late) fill();

@@ -38,6 +38,16 @@ export interface DeclaredTask {
 /** Tasks that belong to no store and handle actions, wherever those are dispatched. */
 export const freeTasks: DeclaredTask[] = [];
 
+/** Goes up with every task that is declared without a store. */
+export let freeVersion = 0;
+
+/** Declares a task without a store. A reloaded module declares it once more: the newer one takes the place of the older. */
+export function addFreeTask(task: DeclaredTask): void {
+  const known = freeTasks.findIndex(({ name }) => name === task.name);
+  freeTasks.splice(known < 0 ? freeTasks.length : known, 1, task);
+  freeVersion++;
+}
+
 /** Whether an action of a type starts a task. */
 export const startsWith = ({ options }: DeclaredTask, type: string): boolean =>
   options.when !== undefined && handlesType(options.when, type);

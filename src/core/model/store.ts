@@ -162,15 +162,13 @@ export type StateOf<T> = T extends Store<string, infer S> ? S : never;
 
 /** Goes up with every declaration: a runtime notices what was declared after it began. */
 export let declared = 0;
-export function declaredMore(): void {
-  declared++;
-}
 
 /** The inside of a store, for the runtime and what is attached to it. */
 export class StoreDefinition implements Source<unknown> {
   readonly id = nextId();
   private readonly changes = new Map<string, Change[]>();
   private readonly whens: { readonly answered: Handled; readonly change: Change }[] = [];
+  private declarations = 0;
   private readonly rules: Rule[] = [];
   private readonly ownTasks: DeclaredTask[] = [];
   private readonly own = new Map<object, unknown>();
@@ -219,10 +217,26 @@ export class StoreDefinition implements Source<unknown> {
     for (const { answered, change } of this.whens) if (handlesType(answered, type)) yield change;
   }
 
-  /** The types of the actions that it answers. */
+  /** The types of the actions that it handles, and that start its tasks. Some may come twice. */
   types(): string[] {
-    const copied = this.original?.types().map((type) => this.name + type.slice(this.original!.name.length)) ?? [];
-    return [...copied, ...this.changes.keys(), ...this.whens.flatMap(({ answered }) => typesOf(answered))];
+    const { original } = this;
+    const copied = original
+      ? Array.from(original.changes.keys(), (type) => this.name + type.slice(original.name.length))
+      : [];
+    return [...copied, ...this.changes.keys(), ...this.typesFromElsewhere()];
+  }
+
+  private typesFromElsewhere(): string[] {
+    return [
+      ...(this.original?.typesFromElsewhere() ?? []),
+      ...this.whens.flatMap(({ answered }) => typesOf(answered)),
+      ...this.ownTasks.flatMap(({ options }) => (options.when ? typesOf(options.when) : [])),
+    ];
+  }
+
+  /** Goes up with each declaration that handles actions. */
+  get version(): number {
+    return this.declarations + (this.original?.version ?? 0);
   }
 
   /** What was declared about an action that it handles. */
@@ -315,11 +329,13 @@ export class StoreDefinition implements Source<unknown> {
     const known = this.changes.get(type);
     if (known) known.push(change);
     else this.changes.set(type, [change]);
+    this.declarations++;
     declared++;
   }
 
   when(answered: Handled, change: Change): this {
     this.whens.push({ answered, change });
+    this.declarations++;
     declared++;
     return this;
   }
@@ -346,6 +362,7 @@ export class StoreDefinition implements Source<unknown> {
 
   addTask(task: DeclaredTask): void {
     this.ownTasks.push(task);
+    this.declarations++;
     declared++;
   }
 

@@ -1,11 +1,11 @@
 // Declares tasks: work over time.
-import { freeTasks, type Handled } from '../../model/handled.js';
+import { addFreeTask, type Handled } from '../../model/handled.js';
 import { badName, badOption } from '../../base/errors.js';
 import { DEV } from '../../base/mode.js';
 import { checkChoice, checkOptions } from '../../base/options.js';
 import type { AnyStore } from '../../model/store.js';
 import type { Read } from '../../model/source.js';
-import { declaredMore, plainName, StoreDefinition } from '../../model/store.js';
+import { plainName, StoreDefinition } from '../../model/store.js';
 import { TaskDefinition } from './definition.js';
 import { tasks } from './feature.js';
 import type { OverlapBy, Task, TaskCall, TaskOptions, WhenOptions, Work } from './types.js';
@@ -81,11 +81,6 @@ export function task(...given: unknown[]): unknown {
   const call = (...args: unknown[]): TaskCall<unknown> => ({ task: definition, args });
   Object.defineProperty(call, 'name', { value: full });
   if (store) store.addTask(definition);
-  else if (options.when) {
-    // A reloaded module declares it once more: the newer one takes the place of the older.
-    const known = freeTasks.findIndex((one) => one.name === full);
-    freeTasks.splice(known < 0 ? freeTasks.length : known, 1, definition);
-    declaredMore();
-  }
+  else if (options.when) addFreeTask(definition);
   return Object.assign(call, { definition, status: definition.status, statusOf: definition.statusOf });
 }
