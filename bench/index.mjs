@@ -1,5 +1,5 @@
-// `npm run bench`: prints each ratio, and writes docs/benchmarks.md. `npm run bench -- inspector` measures the rows about the
-// inspector alone, and puts them in the place of those that the file has.
+// `npm run bench`: prints each ratio, and writes docs/benchmarks.md. `npm run bench -- inspector` and `npm run bench -- sizes`
+// measure these rows alone, and put them in the place of those that the file has.
 import { readFileSync, writeFileSync } from 'node:fs';
 import { execFileSync } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
@@ -19,9 +19,9 @@ const say = (work, against, found, wanted, reached) => {
 
 const script = fileURLToPath(new URL('row.mjs', import.meta.url));
 const number = new Intl.NumberFormat('en', { maximumFractionDigits: 0 });
-const only = process.argv[2] === 'inspector';
+const only = process.argv[2];
 for (const [i, row] of rows.entries()) {
-  if (only && !inspectorRows.includes(row)) continue;
+  if (only && !(only === 'inspector' && inspectorRows.includes(row))) continue;
   const { work, against, most, least, unit = 'ns' } = row;
   process.stderr.write(`measuring: ${work}, against ${against} ...\n`);
   const { floe, peer } = JSON.parse(execFileSync(process.execPath, [script, String(i)], { encoding: 'utf8' }));
@@ -82,6 +82,18 @@ if (!only) {
     'at most 3 times the changes and 2 wholes',
     stored.all <= 3 * stored.changes + 2 * stored.snapshot,
   );
+  const { floe, plain } = typeCost();
+  const cost = floe.instantiations / plain.instantiations;
+  say(
+    `type instantiations of 100 stores with 20 actions each (${floe.instantiations})`,
+    `the same as plain functions (${plain.instantiations})`,
+    `${cost.toFixed(2)} times`,
+    'at most 4 times',
+    cost <= 4,
+  );
+}
+
+if (!only || only === 'sizes')
   for (const [name, { what, most }] of Object.entries(programs)) {
     process.stderr.write(`measuring: the size of ${what} ...\n`);
     const sizes = await sizesOf(name);
@@ -94,16 +106,6 @@ if (!only) {
       largest <= most * 1000,
     );
   }
-  const { floe, plain } = typeCost();
-  const cost = floe.instantiations / plain.instantiations;
-  say(
-    `type instantiations of 100 stores with 20 actions each (${floe.instantiations})`,
-    `the same as plain functions (${plain.instantiations})`,
-    `${cost.toFixed(2)} times`,
-    'at most 4 times',
-    cost <= 4,
-  );
-}
 
 const inspector = (name) => {
   process.stderr.write(`measuring: the inspector, ${name} ...\n`);
@@ -114,61 +116,63 @@ const inspector = (name) => {
   );
 };
 const median = (values) => values.toSorted((a, b) => a - b)[values.length >> 1];
-// Each opening is measured against `JSON.parse` in the same page; the median of several.
-const openings = [1, 2, 3, 4, 5].map(() => inspector('opening'));
-const share = (what) => median(openings.map((one) => one[what] / one.parse));
-const recordingOf = `a recording of 100,000 steps (${(openings[0].size / 1e6).toFixed(0)} MB)`;
-say(
-  `the first picture of ${recordingOf}`,
-  '`JSON.parse` of it',
-  `${share('first').toFixed(2)} times`,
-  'at most 2 times',
-  share('first') <= 2,
-);
-say(
-  `${recordingOf}, whole and answering`,
-  '`JSON.parse` of it',
-  `${share('whole').toFixed(2)} times`,
-  'at most 4 times',
-  share('whole') <= 4,
-);
-const longest = median(openings.map((one) => one.longest));
-say(
-  `the longest task while ${recordingOf} is opened`,
-  'a budget',
-  longest === 0 ? 'none over 50 ms' : `${longest.toFixed(0)} ms`,
-  'none over 50 ms',
-  longest <= 50,
-);
-const { shown } = inspector('burst');
-say(
-  'a burst of 1,000 actions on a page of 10,000 rows, until it is shown',
-  'a budget',
-  `${shown.toFixed(0)} ms after its end`,
-  'at most 200 ms',
-  shown <= 200,
-);
-const { more: held } = inspector('heap');
-say(
-  'the heap after 100,000 steps with the inspector open',
-  'the trace alone',
-  `${(held / 1e6).toFixed(0)} MB more`,
-  'at most 60 MB more',
-  held <= 60e6,
-);
-const code = inspectorSize();
-say(
-  "the inspector's code, loaded on demand, gzipped",
-  'a budget',
-  `${(code / 1000).toFixed(0)} kB`,
-  'at most 90 kB',
-  code <= 90_000,
-);
+if (!only || only === 'inspector') {
+  // Each opening is measured against `JSON.parse` in the same page; the median of several.
+  const openings = [1, 2, 3, 4, 5].map(() => inspector('opening'));
+  const share = (what) => median(openings.map((one) => one[what] / one.parse));
+  const recordingOf = `a recording of 100,000 steps (${(openings[0].size / 1e6).toFixed(0)} MB)`;
+  say(
+    `the first picture of ${recordingOf}`,
+    '`JSON.parse` of it',
+    `${share('first').toFixed(2)} times`,
+    'at most 2 times',
+    share('first') <= 2,
+  );
+  say(
+    `${recordingOf}, whole and answering`,
+    '`JSON.parse` of it',
+    `${share('whole').toFixed(2)} times`,
+    'at most 4 times',
+    share('whole') <= 4,
+  );
+  const longest = median(openings.map((one) => one.longest));
+  say(
+    `the longest task while ${recordingOf} is opened`,
+    'a budget',
+    longest === 0 ? 'none over 50 ms' : `${longest.toFixed(0)} ms`,
+    'none over 50 ms',
+    longest <= 50,
+  );
+  const { shown } = inspector('burst');
+  say(
+    'a burst of 1,000 actions on a page of 10,000 rows, until it is shown',
+    'a budget',
+    `${shown.toFixed(0)} ms after its end`,
+    'at most 200 ms',
+    shown <= 200,
+  );
+  const { more: held } = inspector('heap');
+  say(
+    'the heap after 100,000 steps with the inspector open',
+    'the trace alone',
+    `${(held / 1e6).toFixed(0)} MB more`,
+    'at most 60 MB more',
+    held <= 60e6,
+  );
+  const code = inspectorSize();
+  say(
+    "the inspector's code, loaded on demand, gzipped",
+    'a budget',
+    `${(code / 1000).toFixed(0)} kB`,
+    'at most 90 kB',
+    code <= 90_000,
+  );
+}
 
 const file = new URL('../docs/benchmarks.md', import.meta.url);
 if (only) {
-  // The first cell of a row names it.
-  const nameOf = (line) => line.split('|')[1]?.trim();
+  // The first two cells of a row name it.
+  const nameOf = (line) => line.split('|').slice(1, 3).join('|').trim();
   const fresh = new Map(lines.map((line) => [nameOf(line), line]));
   const kept = readFileSync(file, 'utf8')
     .trimEnd()
