@@ -31,6 +31,9 @@ export class RecordedHistory {
   private walked: { position: number; states: States } | undefined;
   private isWalking = false;
   private taking: Promise<void> = Promise.resolve();
+  /** How many interactions were looked at, and the position of the first step of those since the last notification. */
+  private noted = 0;
+  private lateFrom = Infinity;
   private waiting: {
     readonly position: number;
     readonly resolve: () => void;
@@ -76,8 +79,26 @@ export class RecordedHistory {
 
   private added(step: Step | undefined): void {
     if (step) this.add(step);
+    else this.noteInteractions();
     const { timeline, reader } = this;
     if (timeline.line.length === 0) timeline.folded = reader.folded;
+  }
+
+  /** In a file interactions come after the steps that were recorded meanwhile, which may belong to other moments already. */
+  private noteInteractions(): void {
+    const { interactions } = this.reader;
+    for (; this.noted < interactions.length; this.noted++) {
+      const position = this.timeline.line.indexOf(interactions[this.noted].from);
+      if (position >= 0) this.lateFrom = Math.min(this.lateFrom, position);
+    }
+  }
+
+  /** Steps whose moments were made before their interaction was read are looked at once more. */
+  private toldLate(): void {
+    if (this.lateFrom === Infinity) return;
+    const from = this.lateFrom;
+    this.lateFrom = Infinity;
+    this.changed(from);
   }
 
   private add(step: Step): void {
@@ -116,6 +137,7 @@ export class RecordedHistory {
   lines(lines: readonly string[]): Promise<void> {
     this.taking = this.taking.then(async () => {
       await this.takeAll(lines);
+      this.toldLate();
       this.changed();
     });
     return this.taking;
@@ -159,6 +181,7 @@ export class RecordedHistory {
     }
     for (const [id, name] of this.reader.names) this.nameBranch(id, name);
     this.share = null;
+    this.toldLate();
     this.changed();
   }
 

@@ -212,6 +212,9 @@ describe('state and derived values', () => {
     const vessel = page
       .locator('floe-tree .row', { hasText: 'vessel' })
       .filter({ has: page.locator('button.link', { hasText: /vessel SK-/ }) });
+    await vessel.first().waitFor();
+    // Rows are drawn once more as their parts arrive: the link is there for good when all have.
+    await page.waitForTimeout(500);
     await vessel
       .first()
       .locator('button.link', { hasText: /vessel SK-/ })

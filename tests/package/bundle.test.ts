@@ -59,10 +59,10 @@ test('a production bundle with tables takes answers in, and hands tables over as
 
 test('a production bundle without tables refuses a snapshot that has some', async () => {
   const code = await bundled(`
-    import { createRuntime, store } from 'floe';
+    import { createRuntime, parseSnapshot, store } from 'floe';
     const initial = JSON.stringify({ port: { vessel: { 'floe:type': 'table', value: [] } } });
     try {
-      createRuntime({ stores: [store('port', { vessel: null })], initial });
+      createRuntime({ stores: [store('port', { vessel: null })], initial: parseSnapshot(initial) });
     } catch (error) {
       console.log(error.code, error.message);
     }

@@ -24,5 +24,5 @@ export const snapshotText = (
 export function parseSnapshot(text: string): Record<string, unknown> {
   const states = fromText(text);
   if (!isContainer(states) || Array.isArray(states)) throw badSnapshot('it is not an object with the states of stores');
-  return states as Record<string, unknown>;
+  return states;
 }

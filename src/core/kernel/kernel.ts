@@ -94,7 +94,7 @@ export class Kernel implements Host, Extensible, Inside, Ground, NotifyingHost {
           ? 'it is a text; hand over parseSnapshot(text)'
           : 'it is not an object with the states of stores',
       );
-    this.joining = new Joining(this, initial as Readonly<Record<string, unknown>>);
+    this.joining = new Joining(this, initial);
     for (const fn of options.interceptors ?? []) this.pipeline.interceptors.push({ name: fn.name, fn });
   }
 

@@ -11,7 +11,7 @@ import type { Source } from '../../model/source.js';
 import type { Cause, FactName, RunNote, Transition } from '../../kernel/transition.js';
 import { rebasing } from '../rebasing/feature.js';
 import type { PendingAction } from '../rebasing/pending.js';
-import { callOf, type Call, type TaskDefinition } from './definition.js';
+import { callOf, TaskDefinition, type Call } from './definition.js';
 import type { Need } from './need.js';
 import type { TaskRun } from './run.js';
 import type { RunHost } from './run-host.js';
@@ -39,7 +39,7 @@ export class Tasks implements Hooks, RunHost {
   // ---- what happens in the runtime ----
 
   after(action: AnyAction, started: readonly DeclaredTask[], transition: Transition | undefined): void {
-    this.runs.applied(action, this.still ? NO_TASKS : (started as readonly TaskDefinition[]), transition);
+    this.runs.applied(action, this.still || started.length === 0 ? NO_TASKS : definitionsOf(started), transition);
   }
 
   awaits(type: string): boolean {
@@ -47,7 +47,7 @@ export class Tasks implements Hooks, RunHost {
   }
 
   begin(started: readonly DeclaredTask[]): void {
-    if (!this.still) this.kernel.later(() => this.runs.atStart(started as readonly TaskDefinition[]));
+    if (!this.still) this.kernel.later(() => this.runs.atStart(definitionsOf(started)));
   }
 
   /** Tasks that live as long as the runtime, and whose runs ended with the line that was left, begin again. */
@@ -85,7 +85,7 @@ export class Tasks implements Hooks, RunHost {
   private renewed(call: Call): Call {
     const { store, name } = call.task;
     const task = store && this.kernel.successorOf(store)?.tasks.find((one) => one.name === name);
-    return task ? { task: task as TaskDefinition, args: call.args } : call;
+    return task ? { task: definitionsOf([task])[0], args: call.args } : call;
   }
 
   // ---- what runs do ----
@@ -207,5 +207,9 @@ export class Tasks implements Hooks, RunHost {
     });
   }
 }
+
+/** Declared tasks are task definitions: nothing else names this feature. */
+const definitionsOf = (declared: readonly DeclaredTask[]): TaskDefinition[] =>
+  declared.filter((task) => task instanceof TaskDefinition);
 
 const causeOf = (run: TaskRun): Cause => ({ by: 'task', run: run.id });
