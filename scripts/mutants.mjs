@@ -7,6 +7,7 @@ import { existsSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync 
 import { join, relative } from 'node:path';
 import { parseArgs } from 'node:util';
 import { Instrumenter } from '@stryker-mutator/instrumenter';
+import fc from 'fast-check';
 import { root, runTool, tell } from './run.mjs';
 
 /** Percent of the mutants that the tests have to notice. */
@@ -47,19 +48,8 @@ function changedFiles() {
 }
 const files = positionals.length > 0 ? positionals.flatMap((name) => filesIn(join(core, name))) : changedFiles();
 
-/** Numbers from 0 up to 1, the same for one seed (mulberry32). */
-function seeded(seed) {
-  let state = seed;
-  return () => {
-    state = (state + 0x6d2b79f5) | 0;
-    let mixed = Math.imul(state ^ (state >>> 15), 1 | state);
-    mixed = (mixed + Math.imul(mixed ^ (mixed >>> 7), 61 | mixed)) ^ mixed;
-    return ((mixed ^ (mixed >>> 14)) >>> 0) / 4_294_967_296;
-  };
-}
-
-/** So many mutants of the files, as the ranges of code that Stryker is told to change. */
-async function sampled(count, random) {
+/** So many mutants of the files, chosen by a seed. */
+async function sampled(count, seed) {
   const none = () => undefined;
   const log = {
     isTraceEnabled: () => false,
@@ -80,9 +70,9 @@ async function sampled(count, random) {
       if (status !== 'Ignored' && location.end.line - location.start.line < MOST_LINES)
         all.push({ name, ...location, replacement });
   }
-  const chosen = [];
-  for (let i = 0; i < count && all.length > 0; i++) chosen.push(...all.splice(Math.floor(random() * all.length), 1));
-  tell(`${chosen.length} of ${chosen.length + all.length} mutants are tried.`);
+  const size = Math.min(count, all.length);
+  const [chosen] = fc.sample(fc.shuffledSubarray(all, { minLength: size, maxLength: size }), { seed, numRuns: 1 });
+  tell(`${size} of ${all.length} mutants are tried.`);
   return chosen;
 }
 
@@ -90,7 +80,7 @@ async function sampled(count, random) {
 const keyOf = (name, { start, end }, replacement, shift) =>
   JSON.stringify([name, start.line + shift, start.column + shift, end.line + shift, end.column + shift, replacement]);
 
-const sample = values.sample ? await sampled(Number(values.sample), seeded(Number(values.seed))) : undefined;
+const sample = values.sample ? await sampled(Number(values.sample), Number(values.seed)) : undefined;
 const chosen = sample && new Set(sample.map((one) => keyOf(one.name, one, one.replacement, 1)));
 const mutate = sample
   ? sample.map(({ name, start, end }) => `${name}:${start.line + 1}:${start.column}-${end.line + 1}:${end.column}`)

@@ -11,47 +11,27 @@ import type { Read, Source } from './model/source.js';
 import { definitionOf, StoreDefinition, type AnyStore } from './model/store.js';
 import type { Given } from './features/tasks/need.js';
 import type { AnyTask, Run, TaskCall } from './features/tasks/types.js';
-import { STILL, type Clock, type Problem } from './kernel/options.js';
+import type { KernelOptions } from './kernel/options.js';
 import { ATTACH, HOST, PLACES, type Attachment, type StoragePlaces } from './kernel/attachment.js';
 import { WATCH_OPTIONS, type Watching } from './reactive/watcher.js';
 
-export interface RuntimeOptions {
+export interface RuntimeOptions extends KernelOptions {
   /** The stores that the runtime begins with. Others join when they are first read or one of their actions comes. */
   readonly stores?: readonly AnyStore[];
-  /** States to begin with, by store name: `snapshot()` of another runtime, or `parseSnapshot(text)`. Default: none. */
-  readonly initial?: Readonly<Record<string, unknown>>;
-  /** `recording()` from `floe/trace`. */
+  /** `recording()` from `floe/trace`. Default: no trace. */
   readonly trace?: Attachment<unknown>;
   /**
    * A storage from `floe/persist`; or several, each store in one of them. Where a store moves to another one, its state is
-   * read from the place where it was kept before.
+   * read from the place where it was kept before. Default: nothing is kept.
    * @example
    * storage: { default: webStorage('local', { prefix: 'harbour' }), stores: [[visits, indexedDbStorage({ name: 'harbour' })]] }
    */
   readonly storage?: Attachment<unknown> | StoragePlaces;
-  /** Asked in this order before an action is applied. */
-  readonly interceptors?: readonly Interceptor[];
-  /** What happens when a rule does not hold: it is reported, or the action is refused. Default: `'report'`. */
-  readonly invariants?: 'report' | 'refuse';
-  /** Development only: runs each change twice and compares. Default: false. */
-  readonly checkPurity?: boolean;
-  /** Tasks without a store that begin with the runtime. Others need not be listed. */
+  /** Tasks without a store that begin with the runtime. Others need not be listed. Default: none. */
   readonly tasks?: readonly AnyTask[];
-  /** What tasks need from outside: `[office.by(httpOffice(''))]`. */
   readonly needs?: readonly Given[];
-  /**
-   * The time in epoch milliseconds, for `now` and the times in the trace; as an object also what `sleep` waits by.
-   * Default: the host's.
-   */
-  readonly clock?: (() => number) | Clock;
-  /** Gives numbers from 0 up to 1, for tasks. Default: `Math.random`. */
-  readonly random?: () => number;
   /** The runtime under this name on the global object, to play with on the console. Default: none. */
   readonly expose?: string;
-  /** @internal */
-  readonly [STILL]?: boolean | undefined;
-  /** Called with errors that no caller waits for. Default: they are written to the console. */
-  readonly onProblem?: (problem: Problem) => void;
 }
 
 /** Members of `O` that `Known` has not: none may be given. */

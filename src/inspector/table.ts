@@ -1,7 +1,8 @@
 // A table of the state, as a table: a column for each field, and only the rows that are seen.
-import { createRef, html, nothing, ref, VirtualizerController, type TemplateResult } from './libraries.js';
+import { html, nothing, ref, type TemplateResult } from './libraries.js';
 import type { RowShown, RowsShown } from '../link/index.js';
 import { define, Part, run, valueView } from './part.js';
+import { ScrollingPart } from './scrolling-part.js';
 import { styleOf } from './style-of.js';
 
 /** Pixels of a row. */
@@ -9,7 +10,7 @@ const ROW = 24;
 /** Rows that are asked for at once. */
 const WINDOW = 60;
 
-class TableView extends Part {
+class TableView extends ScrollingPart {
   static override properties = {
     ...Part.properties,
     pointer: { attribute: false },
@@ -27,13 +28,10 @@ class TableView extends Part {
   private readonly rows = new Map<number, RowShown>();
   private readonly asked = new Set<number>();
   private key = '';
-  private readonly scroller = createRef<HTMLDivElement>();
-  private readonly list = new VirtualizerController<HTMLDivElement, HTMLElement>(this, {
-    getScrollElement: () => this.scroller.value ?? null,
-    count: 0,
-    estimateSize: () => ROW,
-    overscan: 8,
-  });
+
+  constructor() {
+    super(ROW, 8);
+  }
 
   override willUpdate(): void {
     super.willUpdate();
@@ -65,16 +63,8 @@ class TableView extends Part {
     this.requestUpdate();
   }
 
-  private isMeasured = false;
-  protected override updated(): void {
-    if (this.isMeasured || !this.scroller.value) return;
-    this.isMeasured = true;
-    this.requestUpdate();
-  }
-
   override render(): TemplateResult {
-    const list = this.list.getVirtualizer();
-    list.setOptions({ ...list.options, count: this.total });
+    const list = this.list(this.total);
     return html`<div
       class="table-scroll"
       tabindex="0"

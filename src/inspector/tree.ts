@@ -1,7 +1,8 @@
 // A value as a tree whose parts come in windows: ten thousand rows cost no more than those that are seen.
-import { createRef, html, nothing, ref, VirtualizerController, type TemplateResult } from './libraries.js';
+import { html, nothing, ref, type TemplateResult } from './libraries.js';
 import type { PartShown, ValuePlace } from '../link/index.js';
 import { copy, define, Part, run, valueView } from './part.js';
+import { ScrollingPart } from './scrolling-part.js';
 import { styleOf } from './style-of.js';
 
 /** Pixels of a row. */
@@ -34,7 +35,7 @@ const emptyNode = (pointer: string): Node => ({
 });
 
 /** A tree of a state, or of any value that the other end can show. */
-export class Tree extends Part {
+export class Tree extends ScrollingPart {
   static override properties = {
     ...Part.properties,
     of: { attribute: false },
@@ -59,13 +60,10 @@ export class Tree extends Part {
   private seeks = false;
   private focused = 0;
   private readonly closed = new Set<string>();
-  private readonly scroller = createRef<HTMLDivElement>();
-  private readonly rows = new VirtualizerController<HTMLDivElement, HTMLElement>(this, {
-    getScrollElement: () => this.scroller.value ?? null,
-    count: 0,
-    estimateSize: () => ROW,
-    overscan: 12,
-  });
+
+  constructor() {
+    super(ROW, 12);
+  }
 
   override willUpdate(): void {
     super.willUpdate();
@@ -153,7 +151,7 @@ export class Tree extends Part {
 
   /** Scrolls so that a row is seen, if it is not. The sizes are those that the virtual list knows: asking the page costs a layout. */
   private bringIntoView(at: number): void {
-    const { scrollRect, scrollOffset } = this.rows.getVirtualizer();
+    const { scrollRect, scrollOffset } = this.list();
     const height = scrollRect?.height ?? ROW * 8;
     const [top, shown] = [at * ROW, scrollOffset ?? 0];
     if (top >= shown && top + ROW <= shown + height) return;
@@ -243,32 +241,21 @@ export class Tree extends Part {
   }
 
   override render(): TemplateResult {
-    const virtualizer = this.rows.getVirtualizer();
     const count = this.sizeOf(this.root);
-    virtualizer.setOptions({ ...virtualizer.options, count });
-    const items = virtualizer.getVirtualItems();
+    const list = this.list(count);
     if (this.focused >= count) this.focused = Math.max(0, count - 1);
     return html`<div class="tree-scroll" ${ref(this.scroller)}>
       <div
         class="tree"
         role="tree"
         aria-label=${this.label}
-        ${styleOf({ height: `${virtualizer.getTotalSize()}px` })}
+        ${styleOf({ height: `${list.getTotalSize()}px` })}
         @keydown=${(event: KeyboardEvent) => this.keyDown(event, count)}
       >
-        ${items.map(({ index, start }) => this.row(index, start))}
+        ${list.getVirtualItems().map(({ index, start }) => this.row(index, start))}
       </div>
     </div>`;
   }
-
-  protected override updated(): void {
-    // The element that scrolls is there only after the first drawing.
-    if (!this.isMeasured && this.scroller.value) {
-      this.isMeasured = true;
-      this.requestUpdate();
-    }
-  }
-  private isMeasured = false;
 
   private row(at: number, start: number): TemplateResult {
     const row = this.rowAt(at);

@@ -216,7 +216,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     if (fact !== 'rehydrated' && fact !== 'reset')
       for (const { store } of changed) {
         const record = this.records.get(store.name);
-        if (record) record.unsaved = record.changedSince = true;
+        if (record) record.unsaved = record.changedAfterForget = true;
       }
     this.tabs?.look(transition, all, isBranch);
     this.plan();
@@ -426,7 +426,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
 
   /** What is changed from now on is a change after what is stored was forgotten. */
   private beginAgain(records: readonly StoreRecord[]): readonly unknown[] {
-    for (const record of records) record.changedSince = false;
+    for (const record of records) record.changedAfterForget = false;
     return records.map((record) => record.kept.of(this.stateOf(record)));
   }
 
@@ -446,7 +446,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
       this.report(storageFailed(`What is stored for '${name}' could not be forgotten`, cause));
       return false;
     }
-    const isSame = !record.changedSince && sameParts(began, record.kept.of(this.stateOf(record)));
+    const isSame = !record.changedAfterForget && sameParts(began, record.kept.of(this.stateOf(record)));
     record.failure?.stop?.();
     Object.assign(record, {
       ...{ began, stored: NOTHING, head: undefined, end: undefined, lineage: [], history: [] },
@@ -536,7 +536,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   changed(store: string): void {
     const record = this.records.get(store);
     if (!record) return;
-    record.unsaved = record.changedSince = true;
+    record.unsaved = record.changedAfterForget = true;
     this.plan();
   }
 

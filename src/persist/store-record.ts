@@ -20,7 +20,7 @@ export interface StoreRecord {
   /** The kept part as it was when nothing was stored; what another writer stores then began there too. */
   began: unknown;
   /** The store has changed since what was stored was forgotten: then even the same state is stored again. */
-  changedSince: boolean;
+  changedAfterForget: boolean;
   /** The kept part as it is stored. */
   stored: unknown;
   /** How the stored text begins; absent where nothing is stored. */
@@ -58,7 +58,7 @@ export const newRecord = (store: StoreDefinition, kept: Kept, initial: unknown):
   phase: 'reading',
   initial,
   began: initial,
-  changedSince: false,
+  changedAfterForget: false,
   stored: NOTHING,
   head: undefined,
   end: undefined,

@@ -66,9 +66,9 @@ export class Writing {
   }
 
   /** Where nothing is stored, what the next session begins with need not be, nor what was forgotten and has not changed since. */
-  private isStored({ stored, head, initial, began, changedSince }: StoreRecord, part: unknown): boolean {
+  private isStored({ stored, head, initial, began, changedAfterForget }: StoreRecord, part: unknown): boolean {
     const isAbsent = stored === NOTHING && head === undefined;
-    return sameParts(part, !isAbsent ? stored : changedSince ? initial : began);
+    return sameParts(part, !isAbsent ? stored : changedAfterForget ? initial : began);
   }
 
   /** Whether the place itself notices where another writer was faster. */

@@ -30,6 +30,14 @@ async function bringAlongside(page: Page): Promise<void> {
   const row = page.locator('tr.row').filter({ has: page.locator('.place-cell', { hasText: /^A/ }) });
   await row.first().getByRole('button', { name: 'Bring alongside' }).click();
   await says(page, /brought .* alongside$/);
+  // Each further step of the moment scrolls the state to what changed: a click meanwhile would meet another row.
+  await page.waitForFunction(() => {
+    const element = document.querySelector('floe-inspector') as unknown as {
+      readonly at: number;
+      readonly sessions: readonly { readonly moment?: { readonly isGrowing: boolean } }[];
+    };
+    return element.sessions[element.at].moment?.isGrowing === false;
+  });
 }
 
 /** What axe finds wrong in the inspector. */
@@ -212,9 +220,6 @@ describe('state and derived values', () => {
     const vessel = page
       .locator('floe-tree .row', { hasText: 'vessel' })
       .filter({ has: page.locator('button.link', { hasText: /vessel SK-/ }) });
-    await vessel.first().waitFor();
-    // Rows are drawn once more as their parts arrive: the link is there for good when all have.
-    await page.waitForTimeout(500);
     await vessel
       .first()
       .locator('button.link', { hasText: /vessel SK-/ })

@@ -7,7 +7,7 @@ import { createRuntime, store } from 'floe';
 import { memoryStorage, type Persistence } from 'floe/persist';
 import { readTrace } from 'floe/trace';
 import type { LinkMessage } from '../../src/link/index.js';
-import { linkRuntime, RecordedHistory } from '../../src/link/index.js';
+import { Asking, channelPair, linkRecording, linkRuntime, RecordedHistory } from '../../src/link/index.js';
 import { linked, openPort, settle, toFile, toRuntime } from './port.js';
 import { until } from '../support/eventually.js';
 
@@ -458,4 +458,22 @@ test('a state that is asked for as soon as an earlier one was there is found too
     await recorded.stateReady(position);
     expect(recorded.near).toBeGreaterThanOrEqual(position);
   }
+});
+
+test('an interaction that arrives after its steps takes them into its moment', async () => {
+  const { runtime, click, noted } = openPort();
+  click('Note', () => void runtime.dispatch(noted('low water')));
+  const lines = runtime.trace.export().trimEnd().split('\n');
+  const isInteraction = (line: string): boolean => line.startsWith('{"interaction"');
+  const recorded = new RecordedHistory();
+  const [ours, theirs] = channelPair();
+  linkRecording(recorded, theirs, { name: 'a shift' });
+  const link = new Asking(ours, () => undefined);
+  await recorded.lines(lines.filter((line) => !isInteraction(line)));
+  expect(await link.ask('moment', {})).toMatchObject({ by: 'code' });
+  await recorded.lines(lines.filter(isInteraction));
+  const moment = await link.ask('moment', {});
+  expect(moment).toMatchObject({ by: 'user' });
+  expect(moment?.sentence).toMatch(/click/);
+});
 });

@@ -73,10 +73,10 @@ export interface Hooks {
   ): void;
   /** A state that no action computes is about to be the state of a store. */
   stated?(cell: Cell, state: unknown, group: number | undefined): void;
-  /** How many entries it keeps: a savepoint, for when a transaction begins. */
-  mark?(): number;
-  /** A transaction failed, and its states are rolled back: entries of it beyond the savepoint are void. */
-  rolledBack?(group: number, mark: number): void;
+  /** A transaction begins, perhaps inside of another one. Returns what `rollBack` needs. */
+  savepoint?(): unknown;
+  /** The transaction failed, and its states are rolled back. The savepoint is absent where none was asked for. */
+  rollBack?(savepoint: unknown): void;
   /** The live line is another one from now on: it is what is shown. */
   lineChanged?(): void;
   /**

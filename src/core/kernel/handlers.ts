@@ -82,6 +82,8 @@ export class HandlerTable {
     this.known.delete(type);
     const cells = this.byType.get(type);
     if (!cells) this.byType.set(type, [cell]);
+    // The common case: the store joined last.
+    else if (cells.at(-1)!.index < cell.index) cells.push(cell);
     else if (!cells.includes(cell)) {
       cells.push(cell);
       cells.sort((a, b) => a.index - b.index);

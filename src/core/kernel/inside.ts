@@ -10,23 +10,12 @@ import type { Computing } from './compute.js';
 import type { Applying, Feature, Hooks } from './feature.js';
 import type { HandlerTable } from './handlers.js';
 import type { Notifications } from './notifications.js';
+import type { Transaction } from './transaction.js';
 import type { Cause, FactName, Outcome, StoreChange, Transition } from './transition.js';
 import type { Views } from './view.js';
 
-/** A transaction that is under way. */
-export interface UnderWay {
-  /** The steps of one outermost transaction share it. */
-  readonly number: number;
-  /** What is recorded when the outermost transaction ends. */
-  readonly transitions: Transition[];
-  /** Work that starts when the outermost transaction commits. */
-  readonly after: (() => void)[];
-  /** What waits for the end of the outermost transaction, however it ends. */
-  readonly later: (() => void)[];
-  /** Notes a state that a commit is about to replace. */
-  note(cell: Cell, state: unknown): void;
-  take(inner: UnderWay & { readonly before: ReadonlyMap<Cell, unknown> }): void;
-}
+/** What features kept when a transaction began. A feature that was installed since is in none. */
+export type Savepoint = ReadonlyMap<Hooks, unknown>;
 
 export interface Inside {
   readonly cells: Map<string, Cell>;
@@ -43,7 +32,7 @@ export interface Inside {
   /** Nothing but the store of an action has to see it before it is committed. */
   readonly isPlain: boolean;
   /** The innermost transaction that is under way. */
-  transaction: UnderWay | undefined;
+  transaction: Transaction | undefined;
   nextTransaction(): number;
   /** What interceptors hold: functions that end it. */
   readonly waiting: Set<() => void>;
@@ -87,8 +76,8 @@ export interface Inside {
   afterwards(action: AnyAction, transition: Transition | undefined, tasks: readonly DeclaredTask[]): void;
   startTasks(tasks: readonly DeclaredTask[]): void;
   // transactions
-  pendingCount(): number;
-  rolledBack(transaction: number, mark: number): void;
+  savepoint(): Savepoint;
+  rollBack(savepoint: Savepoint): void;
   eachListener(tell: (listener: Listener) => void): void;
   // problems
   problem(error: unknown, transition?: Transition, action?: AnyAction): void;

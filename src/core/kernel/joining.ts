@@ -109,20 +109,25 @@ export class Joining {
     cell.store = store;
     kernel.handlers.clear();
     kernel.views.renew((of) => of.store && this.successorOf(of.store)?.derivations.get(of.name));
-    const before = kernel.stateOf(cell);
-    const fresh = unnoted(() => store.begin());
-    let after = before;
-    if (isContainer(fresh) && isContainer(before) && !Array.isArray(fresh) && !Array.isArray(before)) {
-      const lost = Object.keys(before).filter((key) => !hasOwn(fresh, key));
-      if (lost.length > 0) kernel.problem(fieldsLost(store.name, lost));
-      const added = Object.keys(fresh).filter((key) => !hasOwn(before, key));
-      if (added.length > 0) after = { ...before, ...Object.fromEntries(added.map((key) => [key, fresh[key]])) };
-    }
-    guardData(after, { at: '', what: `The state of '${store.name}'` });
-    const place = (): void => kernel.place([{ store, before, after }], 'renewed');
-    kernel.notifications.hold(() => (notifyNow ? place() : kernel.atLive(place)));
+    const complete = (): void => {
+      const before = kernel.stateOf(cell);
+      const after = this.completed(store, before);
+      guardData(after, { at: '', what: `The state of '${store.name}'` });
+      kernel.place([{ store, before, after }], 'renewed');
+    };
+    kernel.notifications.hold(() => (notifyNow ? complete() : kernel.atLive(complete)));
     if (notifyNow) kernel.notify();
     else void Promise.resolve().then(() => kernel.notify());
+  }
+
+  /** A state with the initial values of top-level fields that are new; lost ones are reported, and kept. */
+  private completed(store: StoreDefinition, before: unknown): unknown {
+    const fresh = unnoted(() => store.begin());
+    if (!isContainer(fresh) || !isContainer(before) || Array.isArray(fresh) || Array.isArray(before)) return before;
+    const lost = Object.keys(before).filter((key) => !hasOwn(fresh, key));
+    if (lost.length > 0) this.kernel.problem(fieldsLost(store.name, lost));
+    const added = Object.keys(fresh).filter((key) => !hasOwn(before, key));
+    return added.length > 0 ? { ...before, ...Object.fromEntries(added.map((key) => [key, fresh[key]])) } : before;
   }
 
   /** What took the place of a definition when its module was reloaded, if it was. */

@@ -31,8 +31,9 @@ import { HandlerTable } from './handlers.js';
 import { Joining } from './joining.js';
 import { Notifications, type NotifyingHost, type Queued } from './notifications.js';
 import { Pipeline } from './pipeline.js';
-import type { Inside, UnderWay } from './inside.js';
-import { transact } from './transaction.js';
+import type { Inside, Savepoint } from './inside.js';
+import { transact } from './atomic.js';
+import type { Transaction } from './transaction.js';
 import { ATTACH, type Attachment, type Host, type Listener } from './attachment.js';
 import {
   NO_CHANGES,
@@ -58,7 +59,7 @@ export class Kernel implements Host, Extensible, Inside, Ground, NotifyingHost {
   /** Replaced at each change: a listener may leave while all are called. */
   listeners: readonly Listener[] = [];
   /** The transaction that is under way, the innermost one. */
-  transaction: UnderWay | undefined;
+  transaction: Transaction | undefined;
   private transactions = 0;
   /** The newest transition. */
   latest: Transition | undefined;
@@ -412,13 +413,12 @@ export class Kernel implements Host, Extensible, Inside, Ground, NotifyingHost {
     else fn();
   }
 
-  /** How many entries a feature keeps for what is pending. */
-  pendingCount(): number {
-    return this.answer((hooks) => hooks.mark?.()) ?? 0;
+  savepoint(): Savepoint {
+    return new Map(Array.from(this.features.values(), (hooks) => [hooks, hooks.savepoint?.()]));
   }
 
-  rolledBack(transaction: number, mark: number): void {
-    for (const hooks of this.features.values()) hooks.rolledBack?.(transaction, mark);
+  rollBack(savepoint: Savepoint): void {
+    for (const hooks of this.features.values()) hooks.rollBack?.(savepoint.get(hooks));
   }
 
   // ---- features ----

@@ -20,14 +20,27 @@ export interface Clock {
 /** An option for tests: no task begins by itself. */
 export const STILL: unique symbol = Symbol('floe.still');
 
+/** The options of `createRuntime` that the kernel and features look at. */
 export interface KernelOptions {
+  /** States to begin with, by store name: `snapshot()` of another runtime, or `parseSnapshot(text)`. Default: none. */
   readonly initial?: Readonly<Record<string, unknown>>;
+  /** Asked in this order before an action is applied. Default: none. */
   readonly interceptors?: readonly Interceptor[];
+  /** What happens when an invariant is broken: it is reported, or the action is refused. Default: `'report'`. */
   readonly invariants?: 'report' | 'refuse';
+  /** Development only: runs each handler twice and compares the results. Default: false. */
   readonly checkPurity?: boolean;
+  /** What tasks need from outside: `[office.by(httpOffice(''))]`. Default: nothing. */
   readonly needs?: readonly { readonly need: object; readonly value: unknown }[];
+  /**
+   * The time in epoch milliseconds, for `now` and the times in the trace; as an object also what `sleep` waits by.
+   * Default: the host's.
+   */
   readonly clock?: (() => number) | Clock;
+  /** Gives numbers from 0 up to 1, for tasks. Default: `Math.random`. */
   readonly random?: () => number;
+  /** @internal */
   readonly [STILL]?: boolean | undefined;
+  /** Called with errors that no caller waits for. Default: they are written to the console. */
   readonly onProblem?: (problem: Problem) => void;
 }

@@ -99,12 +99,14 @@ export class Rebasing implements Hooks, LateStates {
     return this.log && rebased(this.log.restated(states));
   }
 
-  mark(): number {
+  /** How many entries there are. */
+  savepoint(): number {
     return this.log?.count ?? 0;
   }
 
-  rolledBack(number: number, mark: number): void {
-    this.log?.drop(({ group }, index) => group === number && index >= mark);
+  /** What is stated outside of transactions stays: states that are still being read. */
+  rollBack(savepoint = 0): void {
+    this.log?.drop(({ group }, index) => group !== undefined && index >= savepoint);
     this.trim();
   }
 

@@ -40,7 +40,7 @@ class Context {
   }
   get read(): Read {
     const { host } = this.runs;
-    return ((source: Source<unknown>) => host.readLive(source)) as Read;
+    return ((source: Source<unknown>) => host.kernel.readLive(source)) as Read;
   }
   get atomic(): <T>(fn: () => T) => T {
     const { runs, run_ } = this;
@@ -59,7 +59,7 @@ class Context {
   }
   get sleep(): (ms: number) => Promise<void> {
     const { runs, run_ } = this;
-    return (ms) => awaited(run_, (resolve) => runs.host.delay(ms, () => resolve(undefined))) as Promise<void>;
+    return (ms) => awaited(run_, (resolve) => runs.host.kernel.after(ms, () => resolve(undefined))) as Promise<void>;
   }
   get next(): (actions: AnyCreator | readonly AnyCreator[]) => Promise<AnyAction> {
     const { runs, run_ } = this;
@@ -77,15 +77,15 @@ class Context {
     return (action) => runs.host.optimisticBy(run_, action);
   }
   get now(): () => number {
-    return () => this.saw('now', this.runs.host.now());
+    return () => this.saw('now', this.runs.host.kernel.now());
   }
   get random(): () => number {
-    return () => this.saw('random', this.runs.host.random());
+    return () => this.saw('random', this.runs.host.kernel.random());
   }
 
   private saw(what: 'now' | 'random', value: number): number {
     const { runs, run_ } = this;
-    if (runs.host.recorded && (run_.saw ??= []).length < MOST_SEEN) run_.saw.push([what, value]);
+    if (runs.host.kernel.recorded && (run_.saw ??= []).length < MOST_SEEN) run_.saw.push([what, value]);
     return value;
   }
 }

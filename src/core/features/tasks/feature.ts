@@ -7,7 +7,6 @@ import { DEV } from '../../base/mode.js';
 import { guardData } from '../../data/plain.js';
 import { STILL } from '../../kernel/options.js';
 import type { DispatchResult } from '../../model/action.js';
-import type { Source } from '../../model/source.js';
 import type { Cause, FactName, RunNote, Transition } from '../../kernel/transition.js';
 import { rebasing } from '../rebasing/feature.js';
 import type { PendingAction } from '../rebasing/pending.js';
@@ -30,7 +29,7 @@ export class Tasks implements Hooks, RunHost {
   /** No task starts by itself. */
   private readonly still: boolean;
 
-  constructor(private readonly kernel: Extensible) {
+  constructor(readonly kernel: Extensible) {
     const { needs = [], [STILL]: still } = kernel.options;
     for (const { need, value } of needs) this.needs.set(need as Need<never>, value);
     this.still = still === true;
@@ -90,39 +89,10 @@ export class Tasks implements Hooks, RunHost {
 
   // ---- what runs do ----
 
-  get now(): () => number {
-    return this.kernel.now;
-  }
-  get random(): () => number {
-    return this.kernel.random;
-  }
-  get delay(): Extensible['after'] {
-    return this.kernel.after;
-  }
-  get recorded(): boolean {
-    return this.kernel.recorded;
-  }
-
   mayRun(task: string): void {
     this.kernel.open('run');
     this.kernel.forbidInside(`run of '${task}'`);
     if (this.kernel.isInTransaction) throw asyncInAtomic(`running '${task}'`);
-  }
-
-  forbidInside(what: string): void {
-    this.kernel.forbidInside(what);
-  }
-
-  later(fn: () => void): void {
-    this.kernel.later(fn);
-  }
-
-  readLive<T>(source: Source<T>): T {
-    return this.kernel.readLive(source);
-  }
-
-  problem(error: unknown): void {
-    this.kernel.problem(error);
   }
 
   dispatchBy(run: TaskRun, action: AnyAction, optimistic?: Applying['optimistic']): DispatchResult {
@@ -156,7 +126,7 @@ export class Tasks implements Hooks, RunHost {
     const cause = causeOf(run);
     const settle = (how: SettleHow, replacement?: AnyAction): void => {
       if (settled) return;
-      this.forbidInside(how === 'confirmed' ? 'confirm' : 'revert');
+      this.kernel.forbidInside(how === 'confirmed' ? 'confirm' : 'revert');
       if (replacement) checkAction(replacement);
       // Not there yet: an interceptor holds it, and it is settled as soon as it is applied.
       if (entry?.open) this.settle(entry, how, cause, replacement);

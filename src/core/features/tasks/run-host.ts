@@ -2,7 +2,7 @@
 import type { AnyAction } from '../../model/action.js';
 import type { PendingAction } from '../rebasing/pending.js';
 import type { DispatchResult } from '../../model/action.js';
-import type { Source } from '../../model/source.js';
+import type { Extensible } from '../../kernel/feature.js';
 import type { Cause, FactName, RunNote, Transition } from '../../kernel/transition.js';
 import type { TaskDefinition } from './definition.js';
 import type { Need } from './need.js';
@@ -10,21 +10,11 @@ import type { TaskRun } from './run.js';
 import type { Statuses } from './statuses.js';
 import type { Optimistic } from './types.js';
 
-/** What runs need of the runtime. Everything happens at the live end. */
+/** What runs need of the runtime. Everything happens on the live view. */
 export interface RunHost {
-  readonly now: () => number;
-  readonly random: () => number;
-  /** Calls `fn` after some milliseconds. Returns a function that prevents it. */
-  readonly delay: (ms: number, fn: () => void) => () => void;
-  /** Whether there is a listener. */
-  readonly recorded: boolean;
-  /** Throws where no task can be run: in a change, in a selector, inside `atomic`, after the end. */
+  readonly kernel: Extensible;
+  /** Throws where no task can be run: in a handler, in a selector, inside `atomic`, after the end. */
   mayRun(task: string): void;
-  /** Throws inside a change or a selector. */
-  forbidInside(what: string): void;
-  /** Calls `fn` now, or after the outermost transaction. */
-  later(fn: () => void): void;
-  readLive<T>(source: Source<T>): T;
   dispatchBy(run: TaskRun, action: AnyAction): DispatchResult;
   atomicBy<T>(run: TaskRun, fn: () => T): T;
   optimisticBy(run: TaskRun, action: AnyAction): Optimistic;
@@ -36,5 +26,4 @@ export interface RunHost {
     next: ((state: Statuses) => Statuses) | undefined,
     what: { fact: FactName; run: RunNote; cause: Cause; reason?: unknown },
   ): Transition | undefined;
-  problem(error: unknown): void;
 }

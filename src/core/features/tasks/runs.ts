@@ -106,8 +106,8 @@ export class Runs {
     const { task, args } = call;
     return new TaskRun(call, task.laneKey(args), task.statusKey(args), (one, reason) => {
       if (one.ended) return;
-      this.host.forbidInside('cancel');
-      this.host.later(() => this.cancel(one, reason));
+      this.host.kernel.forbidInside('cancel');
+      this.host.kernel.later(() => this.cancel(one, reason));
     });
   }
 
@@ -120,7 +120,7 @@ export class Runs {
 
   private notNeeded(run: TaskRun, unless: (read: Read, ...args: never[]) => unknown, cause: Cause): boolean {
     try {
-      if (!unless(((source: Source<unknown>) => this.host.readLive(source)) as Read, ...(run.args as never[])))
+      if (!unless(((source: Source<unknown>) => this.host.kernel.readLive(source)) as Read, ...(run.args as never[])))
         return false;
       run.finish('done', undefined);
       this.noteSkipped(run, cause, 'there is nothing to do');
@@ -142,7 +142,7 @@ export class Runs {
   }
 
   private noteSkipped(run: TaskRun, cause: Cause, reason: unknown): void {
-    if (this.host.recorded)
+    if (this.host.kernel.recorded)
       this.host.noteRun(run.task, undefined, { fact: 'runSkipped', run: run.note('skipped'), cause, reason });
   }
 
@@ -162,7 +162,7 @@ export class Runs {
       lanes.busy.set(key, (lanes.busy.get(key) ?? 0) + 1);
       lanes.ended.delete(key);
     }
-    const startedAt = this.host.now();
+    const startedAt = this.host.kernel.now();
     const begun = (status: TaskStatus | undefined): TaskStatus => ({
       phase: 'running',
       runs: (status?.runs ?? 0) + 1,
@@ -215,14 +215,14 @@ export class Runs {
       return this.end(run, 'failed', second);
     }
     this.settleOpen(run, 'reverted');
-    if (this.host.recorded)
+    if (this.host.kernel.recorded)
       this.host.noteRun(run.task, undefined, {
         fact: 'runRetried',
         run: run.note('running'),
         cause: { by: 'task', run: run.id },
         reason: error,
       });
-    const stop = this.host.delay(ms, () => came(() => this.work(run)));
+    const stop = this.host.kernel.after(ms, () => came(() => this.work(run)));
     const came = run.await({ stop, reject: stop });
   }
 
@@ -261,7 +261,7 @@ export class Runs {
     lane.running.delete(run);
     lanes.running--;
     const forgotten = this.countEnd(lanes, key, task.options.keep ?? KEEP);
-    const endedAt = this.host.now();
+    const endedAt = this.host.kernel.now();
     const error = phase === 'failed' ? asData(reason) : null;
     const over = (status: TaskStatus): TaskStatus => ({ ...status, phase, endedAt, error });
     this.host.noteRun(
@@ -322,7 +322,7 @@ export class Runs {
       .then(() => undefined)
       .then(() => undefined)
       .then(() => {
-        if (!run.observed) this.host.problem(error);
+        if (!run.observed) this.host.kernel.problem(error);
       });
   }
 
@@ -383,14 +383,14 @@ export class Runs {
       for (let count = 1; this.toStart.length > 0; count++) {
         const { call, cause, link, isAtStart } = this.toStart.shift()!;
         if (link.depth > MOST_LINKS || count > MOST_STARTS) {
-          this.host.problem(endlessLoop(namesOf(link)));
+          this.host.kernel.problem(endlessLoop(namesOf(link)));
           continue;
         }
         this.link = link;
         try {
           this.start(call, cause, undefined, isAtStart);
         } catch (error) {
-          this.host.problem(error);
+          this.host.kernel.problem(error);
         }
       }
     } finally {
