@@ -476,4 +476,3 @@ test('an interaction that arrives after its steps takes them into its moment', a
   expect(moment).toMatchObject({ by: 'user' });
   expect(moment?.sentence).toMatch(/click/);
 });
-});
