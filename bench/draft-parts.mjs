@@ -19,7 +19,7 @@ const reads = {
   'a new proxy': () => (sink = new Proxy({ rows: target.rows }, traps)),
 };
 
-/** Dispatches an action with this change; who watches the store is told. */
+/** Dispatches an action with this change; the watchers of the store are notified. */
 function changing(change) {
   const list = store('list', { rows: rows(), n: 0 });
   const changed = list.action('changed', change);

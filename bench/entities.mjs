@@ -40,7 +40,7 @@ function againstSpreading() {
   let seen;
   hand.watch((state) => (seen = state));
   const took = measure({ floe: bump, peer: (i) => hand.send(`v${(i * 31) % 10_000}`) }, { calls: 20, rounds: 21 });
-  if (!seen) throw new Error('nobody heard');
+  if (!seen) throw new Error('no watcher was notified');
   return took;
 }
 
@@ -93,7 +93,7 @@ function manyRowsAgainstFew() {
   let heard = 0;
   const hear = () => heard++;
   const took = measure({ floe: watchedRows(10_000, hear), peer: watchedRows(10, hear) }, { calls: 500 });
-  if (heard === 0) throw new Error('nobody heard');
+  if (heard === 0) throw new Error('no watcher was notified');
   return took;
 }
 function againstLoop() {
@@ -195,7 +195,7 @@ function ingestingAgain() {
     },
     { calls: 1, rounds: 15 },
   );
-  if (told > 0) throw new Error('somebody was told of nothing new');
+  if (told > 0) throw new Error('a watcher was notified of nothing new');
   return took;
 }
 

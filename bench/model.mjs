@@ -68,7 +68,7 @@ function manyAgainstFew() {
   let heard = 0;
   const hear = () => heard++;
   const took = measure({ floe: cells(10_000, hear), peer: cells(10, hear) }, { calls: 200 });
-  if (heard === 0) throw new Error('nobody heard');
+  if (heard === 0) throw new Error('no watcher was notified');
   return took;
 }
 

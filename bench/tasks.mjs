@@ -3,7 +3,7 @@ import { createRuntime, store, task } from '../dist/core/index.js';
 import { handTask } from './peers.mjs';
 import { measureAsync } from './run.mjs';
 
-/** One run after the other: it begins, its work waits once, it ends; who watches the status hears of both. */
+/** One run after the other: it starts, its work waits once, it ends; watchers of the status are notified of both. */
 async function oneRun() {
   const visits = store('visits', { count: 0 });
   const load = task(visits, 'load', async ({ signal }, n) => (signal.aborted ? 0 : n + 1), { overlap: 'replace' });

@@ -46,7 +46,7 @@ if (existsSync(counts)) {
   passed += tests.passed;
   failed += tests.failed;
 }
-// A run that ended badly in a way that no count shows is a failure all the same; so is one that ran nothing.
+// A run that ended badly in a way that no count shows is a failure nevertheless; so is one that ran nothing.
 if ((status !== 0 || !existsSync(counts)) && failed === 0) failed = 1;
 process.stdout.write(`${passed} passed, ${failed} failed\n`);
 process.exitCode = failed > 0 ? 1 : 0;

@@ -226,7 +226,7 @@ class Ingesting {
     const own: Row = { ...record };
     for (const { name } of plan.links) Reflect.deleteProperty(own, name);
     try {
-      // The path is long in the making, and mostly nobody needs it.
+      // The path is long in the making, and mostly it is not needed.
       checkPlain(own, {
         what: 'The answer',
         get at() {

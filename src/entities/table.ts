@@ -26,7 +26,7 @@ const WIDTH = 1 << BITS;
 const MASK = WIDTH - 1;
 /** What stands in the slot of a removed row. */
 const GONE: unique symbol = Symbol('gone');
-/** As many slots and keys beyond those in use are not worth making anew. */
+/** As many slots and keys beyond those in use are not worth making again. */
 const SLACK = 32;
 
 /** Who may edit a node in place: one edit of one table. */
@@ -229,7 +229,7 @@ export class RowTable<Row = unknown> implements Keyed, Table<Row> {
     slots: readonly number[],
     settle: (row: unknown, old: unknown, had: boolean) => unknown,
   ): boolean {
-    // Made anew on the way: slots are others than they were.
+    // Made again on the way: slots are others than they were.
     if (before.#index !== edited.#index) {
       for (let slot = 0; slot < edited.#length; slot++) {
         const { keys, rows } = edited.#leaf(slot);

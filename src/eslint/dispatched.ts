@@ -75,7 +75,7 @@ function isThrownAway(node: Node): boolean {
     case 'ConditionalExpression':
       return parent.test !== node && isThrownAway(parent);
     case 'ArrowFunctionExpression':
-      // onClick={() => visitPlanned(visit)}: nobody looks at what a handler returns.
+      // onClick={() => visitPlanned(visit)}: the result of an event handler is ignored.
       return parent.body === node && isHandler(parent);
     default:
       return false;

@@ -18,8 +18,8 @@ export interface HttpStorageOptions extends StorageOptions {
 }
 
 /**
- * Keeps state on a server, by plain HTTP: `GET`, `PUT` and `DELETE` with entity tags (RFC 9110), so that nobody overwrites
- * what somebody else stored meanwhile. `docs/reference/http-storage.md` says what the server must do.
+ * Keeps state on a server, by plain HTTP: `GET`, `PUT` and `DELETE` with entity tags (RFC 9110), so that no session
+ * overwrites what another writer stored meanwhile. `docs/reference/http-storage.md` says what the server must do.
  * @example
  * createRuntime({ stores: [log], storage: httpStorage({ url: '/api/kept/duty-desk' }) });
  */
@@ -94,13 +94,13 @@ export function httpArea({ url, headers = {}, fetch = globalThis.fetch, timeout 
       }).finally(() => {
         if (keepalive) onTheirWay -= size;
       });
-      if (!response.ok) throw new StorageConflict(`somebody else has written '${key}' meanwhile (${response.status})`);
+      if (!response.ok) throw new StorageConflict(`another client has written '${key}' meanwhile (${response.status})`);
       noteTag(key, response);
     },
     async remove(key: string): Promise<void> {
       const tag = tags.get(key);
       const response = await ask('DELETE', key, tag === undefined ? {} : { headers: { 'If-Match': tag } });
-      if (response.status === 412) throw new StorageConflict(`somebody else has written '${key}' meanwhile (412)`);
+      if (response.status === 412) throw new StorageConflict(`another client has written '${key}' meanwhile (412)`);
       tags.delete(key);
     },
     async keys(): Promise<readonly string[]> {

@@ -2,7 +2,7 @@
 // all lines before, so that no line can be damaged, left out, put elsewhere or belong to another text without being noticed.
 import crc32 from 'crc-32';
 
-/** A line, and the checksum that the next one goes on from. */
+/** A line, and the checksum that the next line continues. */
 export interface Sealed {
   /** One line of JSON, without its end. */
   readonly line: string;

@@ -16,7 +16,7 @@ export interface HandClock extends Clock {
 const TURNS = 100;
 
 /**
- * A clock for tests: nobody waits in real time.
+ * A clock for tests, which do not wait in real time.
  * @param start the time that it shows at first, in epoch milliseconds. Default: 2031-03-02 06:00 UTC
  * @example
  * const clock = handClock();

@@ -83,7 +83,7 @@ export const redactsNothing = (path: string, name: string, known: readonly strin
 export const stillOpen = (seq: number, open: number): FloeError =>
   new FloeError(
     'FLOE_NOT_EXCLUDABLE',
-    `Step ${seq} cannot be excluded now: step ${open} may still be taken back. Try again when it is confirmed or taken back.`,
+    `Step ${seq} cannot be excluded now: step ${open} may still be reverted. Try again when it is confirmed or reverted.`,
   );
 
 export const writtenElsewhere = (): FloeError =>

@@ -45,7 +45,7 @@ export class Line {
     return item === undefined || item instanceof PackedStep || item instanceof GrowingSum ? undefined : item.group;
   }
 
-  /** The indices of the first and of the last step that stand or fall together with the one at an index. */
+  /** The indices of the first and of the last step that commit or roll back together with the one at an index. */
   startOfGroup(index: number): number {
     const group = this.groupAt(index);
     while (group !== undefined && this.groupAt(index - 1) === group) index--;
@@ -57,7 +57,7 @@ export class Line {
     return index;
   }
 
-  /** Who looks at a step twice gets the same one. */
+  /** Unpacks a step once, and caches the result. */
   private whole(at: number): Step {
     const item = this.items[at];
     const step = whole(item);

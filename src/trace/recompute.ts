@@ -25,7 +25,7 @@ export interface Recomputing {
 
 const NONE: Patch = [];
 
-/** Computed only where the stores decide; what interceptors stopped, and what was taken back at once, stays so. */
+/** Computed only where the stores decide; what interceptors stopped, and what was reverted at once, stays so. */
 const COMPUTED: readonly Outcome[] = ['applied', 'unchanged', 'failed', 'refused'];
 
 export interface Result {
@@ -92,9 +92,9 @@ function packed(
   return new PackedStep(seq, step.after, branch, action, differences.namesOf(changed), path, was, is, time, took);
 }
 
-/** Steps that stand or fall together. */
+/** Steps that commit or roll back together. */
 function together(steps: readonly Step[], from: States, how: Recomputing): Result[] {
-  // It was taken back when it happened: nothing of it was ever so.
+  // It was reverted when it happened: nothing of it was ever so.
   if (steps.some(({ outcome }) => outcome === 'reverted')) return recomputeFacts(steps, from, how);
   const results: Result[] = [];
   let states = from;
@@ -108,7 +108,7 @@ function together(steps: readonly Step[], from: States, how: Recomputing): Resul
   const failed = results.find(({ step }) => step.outcome === 'failed' && step.kind === 'action' && !step.caught);
   const reason = failed?.step.reason ?? (broken.length > 0 ? messageOf(broken[0]) : undefined);
   if (reason === undefined) return results;
-  // Taken back as a whole; facts stay facts.
+  // Rolled back as a whole; facts stay facts.
   states = from;
   return results.map((result, i) => {
     if (result.step.kind === 'fact' || isUntouched(result.step)) {
@@ -123,7 +123,7 @@ function together(steps: readonly Step[], from: States, how: Recomputing): Resul
 const isUntouched = (step: Step): boolean => step.excluded === true || !COMPUTED.includes(step.outcome);
 
 /**
- * A step from other states, whatever stands or falls together with it: rules are not looked at within a transaction.
+ * A step from other states, whatever commits or rolls back together with it: rules are not looked at within a transaction.
  */
 export const recomputed = (step: Step, states: States, how: Recomputing): Result =>
   one(step, states, how, step.group !== undefined);
@@ -139,7 +139,7 @@ function one(step: Step, states: States, how: Recomputing, inGroup = false): Res
   return action(step, states, how, inGroup);
 }
 
-/** Of what was taken back as a whole only the facts count: stores that joined have joined. */
+/** Of what was rolled back as a whole only the facts count: stores that joined have joined. */
 function recomputeFacts(steps: readonly Step[], from: States, how: Recomputing): Result[] {
   let states = from;
   return steps.map((step) => {
@@ -153,7 +153,7 @@ function recomputeFacts(steps: readonly Step[], from: States, how: Recomputing):
 const asItWas = (step: Step, how: Recomputing): Step =>
   became(step, how, { outcome: step.outcome, reason: step.reason, excluded: how.isExcluded(step.seq) });
 
-/** What its patch states, nobody computes; where a payload is not known, the patch is taken on trust. */
+/** No handler computes what its patch states; where a payload is not known, the patch is taken on trust. */
 const isGiven = (step: Step): boolean => step.kind === 'fact' || step.onTrust === true;
 
 function action(step: Step, states: States, how: Recomputing, inGroup: boolean): Result {

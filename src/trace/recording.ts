@@ -275,7 +275,7 @@ class Recorder implements Trace, Listener {
   private moveOn({ changed, fact }: Transition, unseen: boolean): void {
     const { redaction, tip } = this;
     for (const { store, after } of changed) {
-      // The stores' own objects, not copies made by a patch: coming back to them tells nobody of a change.
+      // The stores' own objects, not copies made by a patch: a return to them notifies no watcher.
       tip[store.name] = this.concealed(store, after);
       if (!redaction.none) redaction.noteLive(store.name, after);
     }
@@ -336,7 +336,7 @@ class Recorder implements Trace, Listener {
     const { line } = timeline;
     const open = this.host.oldestOpen?.step ?? Infinity;
     let count = 0;
-    // Steps that stand or fall together are folded together.
+    // Steps that commit or roll back together are folded together.
     while (
       count < this.at &&
       line.seqAt(count)! < open &&
@@ -489,7 +489,7 @@ class Recorder implements Trace, Listener {
 
   private moveTo(wanted: number): void {
     const { line } = this.timeline;
-    // What stands or falls together was never seen in part.
+    // What commits or rolls back together was never seen in part.
     const index = line.endOfGroup(wanted);
     if (index === this.at) return;
     const isLive = index === line.length - 1;
@@ -610,7 +610,7 @@ class Recorder implements Trace, Listener {
     if (open !== undefined) throw stillOpen(seq, open);
     const all = timeline.all();
     const chosen = new Set([seq]);
-    // Steps that stand or fall together are left out together.
+    // Steps that commit or roll back together are left out together.
     if (step.group !== undefined)
       for (const other of all)
         if (!(other instanceof PackedStep) && other.group === step.group && other.kind === 'action')
@@ -622,7 +622,7 @@ class Recorder implements Trace, Listener {
     this.revise(first, before, all);
   }
 
-  /** Computes the steps from one on anew, on all lines. */
+  /** Computes the steps from one on again, on all lines. */
   private revise(first: number, before: States, all: readonly (Step | PackedStep)[]): void {
     const { timeline, redaction, host } = this;
     const orphans = causedBy(all, this.excluded);

@@ -25,7 +25,7 @@ export interface CheckpointLine {
   readonly states: Readonly<Record<string, unknown>>;
 }
 
-/** A line with the name that somebody gave to a branch. */
+/** A line with the name that a developer gave to a branch. */
 export interface BranchLine {
   readonly branch: number;
   readonly name: string;
@@ -59,10 +59,10 @@ export interface InteractionLine extends Omit<Interaction, 'id'> {
   readonly interaction: number;
 }
 
-/** Why a step came about. */
+/** Why a step was recorded. */
 export interface StepCause {
   /**
-   * Who did it: application code, the run of a task, a storage, an interceptor, the user's navigation, another tab, somebody
+   * Who did it: application code, the run of a task, a storage, an interceptor, the user's navigation, another tab, a developer
    * at a tool, or the runtime.
    */
   readonly by: Actor;
@@ -104,7 +104,7 @@ export interface Step {
   readonly after: number | null;
   /** The branch that it belongs to; 0 is the first. */
   readonly branch: number;
-  /** Steps that stand or fall together share a number. */
+  /** Steps that commit or roll back together share a number. */
   readonly group?: number;
   /** Why it was stopped, refused or failed. */
   readonly reason?: string;
@@ -114,17 +114,17 @@ export interface Step {
   readonly problems?: readonly string[];
   /** The run of a task that it tells of. */
   readonly run?: RunNote;
-  /** The step of the optimistic action that it confirms or takes back. */
+  /** The step of the optimistic action that it confirms or reverts. */
   readonly about?: number;
   /** How many actions that are not listed it sums up. */
   readonly count?: number;
-  /** What somebody remarked about it. */
+  /** What a developer noted about it. */
   readonly note?: string;
   /** What the model declares as its title: in files only. */
   readonly title?: string;
   /** It failed inside of `atomic`, and what `atomic` was given went on. */
   readonly caught?: true;
-  /** It does not count: somebody asked what would be without it. */
+  /** It is excluded: a developer asks for the states without it. */
   readonly excluded?: true;
   /** It counts, though what brought it about is excluded. */
   readonly orphan?: true;
@@ -155,7 +155,7 @@ export function titleOf({ action, fact, run, about, count, cause }: Step): strin
   }
   if (count !== undefined) return `${count} not listed`;
   if (fact === 'confirmed' || fact === 'reverted') {
-    const stays = fact === 'confirmed' ? 'stays' : 'taken back';
+    const stays = fact === 'confirmed' ? 'stays' : 'reverted';
     return `${about === undefined ? 'optimistic' : `step ${about}`} ${stays}${action ? `: ${action.type}` : ''}`;
   }
   if (fact === 'fromTab') return cause.action ? `${cause.action} in another tab` : 'another tab';

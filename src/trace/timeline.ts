@@ -128,7 +128,7 @@ export class Timeline {
     return Array.from(this.notes, ([id, { name, from, tip }]) => ({ id, name, from, tip }));
   }
 
-  /** The branches that somebody named. */
+  /** The branches that have a name. */
   get named(): Branch[] {
     return this.branches.filter(({ id, name }) => name !== usualName(id));
   }
@@ -202,7 +202,7 @@ export class Timeline {
   }
 
   /**
-   * Drops whole branches that nobody named, the longest left first, until no more than so many steps are left; what others
+   * Drops whole branches without a name, the longest left first, until no more than so many steps are left; what others
    * still go through stays.
    * @returns the numbers of the steps that are gone
    */
@@ -266,7 +266,7 @@ export class Timeline {
     this.kept.push({ seq, states: { ...states } });
   }
 
-  /** Lets go of the kept states from the step at an index on: they are others now. */
+  /** Drops the kept states from the step at an index on, which are others now. */
   forgetFrom(index: number): void {
     const seq = this.line.seqAt(index) ?? Infinity;
     this.kept = this.kept.filter((one) => one.seq < seq);

@@ -25,7 +25,7 @@ export interface Trace {
   readonly branches: readonly Branch[];
   /** The id of the present branch. */
   readonly branch: number;
-  /** Shows the state after a step; of several that stand or fall together, after the last of them. */
+  /** Shows the state after a step; of several that commit or roll back together, after the last of them. */
   seek(seq: number): void;
   /** Goes back to the nearest earlier step that changed state; sums of what is not listed are passed by. */
   back(): void;
@@ -34,7 +34,7 @@ export interface Trace {
   /** Goes to the newest state. */
   live(): void;
   /**
-   * What if an action had not happened: what follows is computed anew without it. Actions that then fail or change nothing
+   * What if an action had not happened: what follows is computed again without it. Actions that then fail or change nothing
    * stay listed as such; those that it brought about stay, marked as `orphan`.
    * @param options `withCaused: true` leaves out all that it brought about as well, runs of tasks included
    * @throws FLOE_NOT_EXCLUDABLE for a fact, and while an optimistic action is open; FLOE_STEP_FOLDED for what is no longer kept
@@ -106,13 +106,13 @@ export interface RecordingOptions {
   /** Secrets, which never enter the trace nor a file made from it. Default: none. */
   readonly redact?: RedactOptions;
   /**
-   * How many steps are kept, on all branches together, and at most a sixteenth more. First whole branches go that nobody
-   * named, the longest left first. Then the oldest steps are folded: their states stay, they can no longer be looked at or
+   * How many steps are kept, on all branches together, and at most a sixteenth more. Whole branches without a name are dropped
+   * first, the longest left before the others. Then the oldest steps are folded: their states stay, they can no longer be looked at or
    * excluded, and branches that began among them go. `Infinity` keeps all. Default: 10,000.
    */
   readonly limit?: number;
   /**
-   * Gets each line of a trace file as it comes about, without its line end: for files that hold more than is kept.
+   * Gets each line of a trace file as soon as it is known, without its line end: for files that hold more than is kept.
    * @example
    * const file = createWriteStream('shift.jsonl');
    * recording({ lines: (line) => file.write(line + '\n') });

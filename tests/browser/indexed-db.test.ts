@@ -65,7 +65,7 @@ storageContract('IndexedDB in Chromium', () => {
   return () => areaIn(name);
 });
 
-test('a database that another tab deletes is made anew; what was kept is then gone', async () => {
+test('a database that another tab deletes is made again; what was kept is then gone', async () => {
   const area = areaIn('deleted');
   await area.write('log', 'a text');
   await page.evaluate(

@@ -56,7 +56,7 @@ describe('floe demo --headless, then floe steps', () => {
     const text = readFileSync(file, 'utf8');
     const runtime = createRuntime({ stores, trace: recording() });
     expect(runtime.trace.import(text)).toEqual({ steps: 46 });
-    // The same actions, dispatched anew, must come to the same state.
+    // The same actions, dispatched again, must come to the same state.
     const again = createRuntime({ stores, onProblem: () => undefined });
     for (const { action } of runtime.trace.steps) if (action) again.dispatch(action);
     expect(runtime.snapshot()).toEqual(again.snapshot());

@@ -1,4 +1,4 @@
-// The commands that look into trace files, as processes, on the demo's own trace and on files that nobody should have to open.
+// The commands that look into trace files, as processes, on the demo's own trace and on files that are hard to read.
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { spawn } from 'node:child_process';
 import { appendFileSync, copyFileSync, mkdtempSync, readFileSync, rmSync, truncateSync, writeFileSync } from 'node:fs';
@@ -267,7 +267,7 @@ describe('floe compare, floe replay, floe write-test', () => {
   });
 });
 
-describe('files that nobody should have to open', () => {
+describe('files that are hard to read', () => {
   const commands = [
     'steps',
     'state',

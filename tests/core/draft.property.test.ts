@@ -131,7 +131,7 @@ describe('drafts against plain mutable data', () => {
         const result = transition(before, (draft) => runEdits(draft, program));
         expect(hasNeedless(before, result.after, result.changes)).toBe(false);
         checkShared(before, result.after);
-        // An object of which a part was edited is not put in anew as a whole.
+        // An object of which a part was edited is not put in again as a whole.
         const isObject = (value: unknown): boolean =>
           typeof value === 'object' && value !== null && !Array.isArray(value);
         const whole = result.changes.filter(

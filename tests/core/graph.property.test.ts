@@ -31,7 +31,7 @@ class Sum extends Reader {
       if (one instanceof Sum) sum += one.get() as number;
       else {
         note(one);
-        // What is read without being noted is nobody's business.
+        // What is read without being noted is no dependency.
         unnoted(() => note(this.aside));
         sum += this.values.get(one)!;
       }
@@ -56,7 +56,7 @@ const someOperation = fc.record({
   value: fc.nat(4),
 });
 
-test('who reads what: attached while read by the last run and not longer, run once and only for a reason', () => {
+test('dependencies: attached while read by the last run and not longer, run once and only for a reason', () => {
   const tally: Record<string, number> = {};
   fc.assert(
     fc.property(
@@ -132,7 +132,7 @@ test('who reads what: attached while read by the last run and not longer, run on
             if (!same) for (const one of sums) wasStale.add(one);
             expect(sums.map((one) => one.ran)).toEqual(ranBefore);
           } else if (kind === 'same') {
-            // A mark without a reason: whoever read it directly runs again, nobody else.
+            // A mark without a reason: its direct readers run again, and no others.
             leaf.mark();
             for (const [i, one] of sums.entries()) {
               if (!wasRead.has(one)) continue;
@@ -147,7 +147,7 @@ test('who reads what: attached while read by the last run and not longer, run on
             sum.stale(2);
             wasStale.add(sum);
           } else if (kind === 'end') {
-            // As the runtime does: only what nobody reads, and nobody will.
+            // As the runtime does: only what is not read and will not be.
             if (sum.read || sums.some((one) => one.sources.includes(sum))) continue;
             // Asked again it answers, but it reads nothing for longer than that.
             sum.end();
@@ -162,7 +162,7 @@ test('who reads what: attached while read by the last run and not longer, run on
             if (one.ran > ranBefore[i] && !ended.has(one)) wasRead.set(one, readBy(one));
           if (kind === 'same') wasStale.clear();
           check();
-          // Whoever lost its last reader was told so once; nobody else was told anything.
+          // A reader that lost its last reader was notified of that once, and no other was.
           for (const [one, { read, left }] of readBefore) {
             const told = one.left - left;
             // One that has ended reads for a moment whenever it is asked.

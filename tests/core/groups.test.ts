@@ -1,4 +1,4 @@
-// What stands or falls together, and what is told together.
+// Transactions, and batches of notifications.
 import { describe, expect, jest, test } from '@jest/globals';
 import { at, store, task } from 'floe';
 import type { Transition } from '../../src/core/kernel/transition.js';
@@ -19,7 +19,7 @@ describe('rule 2: atomic', () => {
     expect(runtime.trace.steps.slice(1).map(({ group }) => group)).toEqual([1, 1]);
   });
 
-  test('when it throws, all are taken back and recorded so', () => {
+  test('when it throws, all are rolled back and recorded so', () => {
     const { counter, added, failing, runtime } = recorded();
     const late = store('late', { x: 0 });
     const before = runtime.read(counter);
@@ -77,7 +77,7 @@ describe('rule 2: atomic', () => {
     expect(runtime.read(counter).n).toBe(2);
   });
 
-  test('one inside another stands or falls with it; rules that are only reported are reported once', () => {
+  test('one inside another commits or rolls back with it; rules that are only reported are reported once', () => {
     const { counter, added, failing, runtime, problems, host } = recorded();
     const told: Transition[] = [];
     const stop = host.listen({ transition: (transition) => told.push(transition), close: () => void told.splice(0) });

@@ -63,7 +63,7 @@ describe('interceptors', () => {
   });
 });
 
-test('a log tells what became of an action; one that failed fails all the same', () => {
+test('a log tells what became of an action; one that failed fails nevertheless', () => {
   const lines: string[] = [];
   const { added, failing, runtime } = recorded({ interceptors: [actionLog({ write: (line) => lines.push(line) })] });
   runtime.dispatch(added(1));

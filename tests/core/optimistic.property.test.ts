@@ -1,4 +1,4 @@
-// Optimistic actions among ordinary ones, confirmed and taken back in any order, against a fresh runtime that is given only
+// Optimistic actions among ordinary ones, confirmed and reverted in any order, against a fresh runtime that is given only
 // those that stayed.
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
@@ -22,7 +22,7 @@ const added = board.action('added', (draft, id: number) => {
 const removed = board.action('removed', (draft, id: number) => {
   draft.berths = draft.berths.filter((berth) => berth.id !== id);
 });
-/** Throws where there is no such berth: it may build on an action that is taken back. */
+/** Throws where there is no such berth: it may build on an action that is reverted. */
 const taken = board.action('taken', (draft, { id, vessel }: { id: number; vessel: string }) => {
   const berth = draft.berths.find((one) => one.id === id);
   if (!berth) throw new Error(`there is no berth ${id}`);
@@ -91,7 +91,7 @@ const anOp: fc.Arbitrary<Op> = fc.oneof(
   { weight: 2, arbitrary: someStates.map((states) => ({ op: 'elsewhere' as const, states })) },
 );
 
-/** A berth that may be taken back, and a group that builds on it in its second part. */
+/** A berth that may be reverted, and a group that builds on it in its second part. */
 const aBuilding: fc.Arbitrary<Op[]> = fc.integer({ min: 10, max: 19 }).map((berth) => [
   { op: 'optimistic', action: added(berth) },
   { op: 'atomic', actions: [noted(`for ${berth}`), taken({ id: berth, vessel: 'Petrel' })] },
@@ -103,7 +103,7 @@ const aProgram = fc
   })
   .map((parts) => parts.flat());
 
-/** What stayed so far, in its order; a list of two stands or falls together. */
+/** What stayed so far, in its order; a list of two commits or rolls back together. */
 interface Kept {
   actions: readonly AnyAction[] | 'reset' | States;
   handle?: Optimistic;
@@ -222,7 +222,7 @@ function play(program: readonly Op[], recorded: boolean): void {
   }
   expect(problems).toEqual(Array.from({ length: dropped }, () => 'FLOE_DROPPED'));
   for (const { seq, states } of seen) expect(recorder!.trace.stateAt(seq)).toMatchObject(states as object);
-  // A run that fails or is cancelled takes back what it left open.
+  // A run that fails or is cancelled reverts what it left open.
   run.cancel();
   expect(runtime.snapshot()).toEqual(fresh(kept.filter((one) => !open.includes(one))).states);
 }

@@ -1,4 +1,4 @@
-// Optimistic actions: taken back, confirmed, and what was built on them.
+// Optimistic actions: reverted, confirmed, and what was built on them.
 import { describe, expect, test } from '@jest/globals';
 import { confirmation, createRuntime, store, task, type Optimistic } from 'floe';
 import { memoryStorage } from 'floe/persist';
@@ -71,7 +71,7 @@ describe('optimistic', () => {
     expect(Object.prototype.toString.call(context.run(hold()))).toBe('[object Run]');
   });
 
-  test('an action held by an interceptor is settled when it is let go', () => {
+  test('an action held by an interceptor is settled when it proceeds', () => {
     const { visits, picked } = declareVisits();
     const answers: ((yes: boolean) => void)[] = [];
     const cancelled = visits.action('cancelled', (draft) => void (draft.picked = null), {
@@ -104,7 +104,7 @@ describe('optimistic', () => {
     })();
   });
 
-  test('what cannot be applied without the one taken back is dropped, noted and reported', () => {
+  test('what cannot be applied without the one reverted is dropped, noted and reported', () => {
     const log = store('log', { lines: [] as string[] });
     const written = log.action('written', (draft, line: string) => void draft.lines.push(line));
     const corrected = log.action('corrected', (draft, line: string) => {
@@ -164,7 +164,7 @@ describe('optimistic', () => {
     runtime.dispatch(keptFilter('expected'));
     expect(stored()).toEqual({ picked: '', filter: 'expected' });
     expect(runtime.read(kept).picked).toBe('v7');
-    // Nothing changes for who looks, but this one is certain.
+    // The shown state is the same, but this one is confirmed.
     expect(runtime.dispatch(keptPicked('v7'))).toBe('unchanged');
     expect(stored()).toEqual({ picked: 'v7', filter: 'expected' });
     context.optimistic(keptPicked('v8'));

@@ -1,11 +1,11 @@
-// Tasks and optimistic actions while somebody looks at the past (rules 13 and 14).
+// Tasks and optimistic actions while the screen shows a past step (rules 13 and 14).
 import { describe, expect, jest, test } from '@jest/globals';
 import { confirmation, selector, store, task } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { testRuntime } from 'floe/testing';
 import { asks, declareVisits, desk, holding, lines, phaseOf } from '../support/visits.js';
 
-describe('rule 14: while somebody looks at the past', () => {
+describe('rule 14: while the screen shows a past step', () => {
   const { visits, listArrived, picked, filterPicked } = declareVisits();
   const setUp = () => {
     const { open, given } = asks();
@@ -116,7 +116,7 @@ describe('rule 14: while somebody looks at the past', () => {
     expect(runtime.trace.branches).toHaveLength(2);
   });
 
-  test('an action that was held before: refused, it is noted at the live end; let go, it begins a branch', async () => {
+  test('an action that was held before: refused, it is noted at the live end; proceeding, it begins a branch', async () => {
     const answers: ((yes: boolean) => void)[] = [];
     const sent = visits.action('sent', (draft) => void (draft.filter = 'sent'), { about: { confirm: 'Send?' } });
     const ask = confirmation((_text: string) => new Promise<boolean>((answer) => answers.push(answer)));
@@ -135,7 +135,7 @@ describe('rule 14: while somebody looks at the past', () => {
     expect(runtime.read(visits).filter).toBe('sent');
   });
 
-  test('an action of a task that was held before: let go, it is applied at the live end, unseen', async () => {
+  test('an action of a task that was held before: proceeding, it is applied at the live end, unseen', async () => {
     const answers: ((yes: boolean) => void)[] = [];
     const sent = visits.action('sentByTask', (draft) => void (draft.filter = 'sent'), { about: { confirm: 'Send?' } });
     const ask = confirmation((_text: string) => new Promise<boolean>((answer) => answers.push(answer)));
@@ -192,7 +192,7 @@ describe('rule 14: while somebody looks at the past', () => {
     expect(runtime.read(load.status).phase).toBe('idle');
   });
 
-  test('on a branch an open optimistic action that belongs to it can be taken back, without what the line had after it', () => {
+  test('on a branch an open optimistic action that belongs to it can be reverted, without what the line had after it', () => {
     const { runtime } = setUp();
     const { context } = holding(runtime);
     const first = context.optimistic(picked('v1'));
@@ -212,7 +212,7 @@ describe('rule 14: while somebody looks at the past', () => {
     expect(runtime.problems).toEqual([]);
   });
 
-  test('on a branch a store that joined on the line that was left goes on from what is shown of it', () => {
+  test('on a branch a store that joined on the line that was left continues from its shown state', () => {
     const { runtime } = setUp();
     const { context } = holding(runtime);
     const open = context.optimistic(picked('v1'));
@@ -228,7 +228,7 @@ describe('rule 14: while somebody looks at the past', () => {
     expect(runtime.problems).toEqual([]);
   });
 
-  test('on a branch that has a reset in it, what was open before can still be taken back', () => {
+  test('on a branch that has a reset in it, what was open before can still be reverted', () => {
     const { runtime } = setUp();
     const { context } = holding(runtime);
     runtime.dispatch(listArrived(['v7']));
@@ -243,7 +243,7 @@ describe('rule 14: while somebody looks at the past', () => {
     expect([runtime.read(watch).last, runtime.problems]).toEqual(['', []]);
   });
 
-  test('on a branch that shows what was taken back elsewhere, what is open stays', () => {
+  test('on a branch that shows what was reverted elsewhere, what is open stays', () => {
     const { runtime } = setUp();
     const { context } = holding(runtime);
     const first = context.optimistic(picked('v1'));
@@ -261,7 +261,7 @@ describe('rule 14: while somebody looks at the past', () => {
     expect(runtime.problems).toEqual([]);
   });
 
-  test('an optimistic action is taken back at the live end; on a branch only where it belongs to it', () => {
+  test('an optimistic action is reverted at the live end; on a branch only where it belongs to it', () => {
     const { runtime } = setUp();
     const { context } = holding(runtime);
     const before = runtime.trace.cursor;
@@ -278,7 +278,7 @@ describe('rule 14: while somebody looks at the past', () => {
     runtime.dispatch(filterPicked('departed'));
     second.revert();
     third.confirm(picked('v4'));
-    // What became known since is news for the branch; there is nothing to take back there.
+    // What became known since is news for the branch; there is nothing to revert there.
     expect(runtime.read(visits)).toMatchObject({ picked: 'v4', filter: 'departed' });
     expect(runtime.problems).toEqual([]);
   });

@@ -123,7 +123,7 @@ describe('who did it, and what became of it', () => {
 });
 
 describe('what is offered to those who are attached', () => {
-  test('sending for somebody else, the states of stores alone, and closing once', async () => {
+  test('sending for another actor, the states of stores alone, and closing once', async () => {
     const { added, runtime, host, last } = recorded();
     await runtime.run(task('done', () => undefined)());
     expect(host.send(added(1), 'inspector')).toBe('applied');

@@ -219,7 +219,7 @@ function agree(found: unknown, wanted: unknown): void {
   if (!isDeepStrictEqual(found, wanted)) expect(found).toEqual(wanted);
 }
 
-test('selectors and watchers against values computed anew: right, in step, run once, and only when something that they read changed', () => {
+test('selectors and watchers against values computed again: right, in step, run once, and only when something that they read changed', () => {
   const tally: Tally = new Map();
   fc.assert(
     fc.property(
@@ -350,7 +350,7 @@ test('selectors and watchers against values computed anew: right, in step, run o
           for (const i of sources.keys()) {
             const times = ran[i] - ranBefore[i];
             if (times > 1) expect(times).toBeLessThanOrEqual(1);
-            // What was changed and taken back counts as changed.
+            // What was changed and reverted counts as changed.
             if (times === 0 || kind === 'undone') continue;
             const { recorder, others } = runsBefore[i];
             const changed =

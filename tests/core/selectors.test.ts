@@ -37,7 +37,7 @@ describe('selectors in their corners', () => {
     expect(runtime.read(some)).toBe(1);
   });
 
-  test('equal: deep keeps the value, and those who watch hear nothing', () => {
+  test('equal: deep keeps the value, and the watchers hear nothing', () => {
     const { counter, added, runtime } = recorded();
     const parity = counter.selector('parity', (state) => ({ even: state.n % 2 === 0 }), { equal: 'deep' });
     const heard = jest.fn();
@@ -96,7 +96,7 @@ describe('values for different arguments', () => {
     return { counter, runtime, set, ran, plus };
   }
 
-  test('what nobody watches runs when it is asked for; what is watched no more, too', () => {
+  test('an unwatched selector runs when it is read; one that is watched no more, too', () => {
     const { runtime, set, ran, plus } = counting();
     const ten = plus(2)(10);
     runtime.read(ten);
@@ -111,7 +111,7 @@ describe('values for different arguments', () => {
     expect(ran).toEqual({ 10: 3 });
   });
 
-  test('those that nobody uses are kept as far as there is room, the latest first', () => {
+  test('unused results are cached as far as there is room, the latest first', () => {
     const { runtime, ran, plus } = counting();
     const some = plus(2);
     for (const n of [1, 2, 1, 3, 1, 3]) runtime.read(some(n));
@@ -162,7 +162,7 @@ test('a store of one value is read in selectors like any other', () => {
   ]);
 });
 
-test('what is read in another order, and then no more, is let go of', () => {
+test('what is read in another order, and then no more, is no dependency any more', () => {
   const [a, b] = [new Port(), new Port()];
   let order = [a, b];
   class Ordered extends Reader {

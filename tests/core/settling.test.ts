@@ -1,4 +1,4 @@
-// An optimistic action is confirmed or reverted exactly once, in whatever order it is held, queued, let go and its run ends.
+// An optimistic action is confirmed or reverted exactly once, in whatever order it is held, queued, passed on and its run ends.
 import { describe, expect, test } from '@jest/globals';
 import { createRuntime, store, task } from 'floe';
 import { memoryStorage } from 'floe/persist';
@@ -6,7 +6,7 @@ import { recording } from 'floe/trace';
 import { hostOf } from '../../src/core/kernel/attachment.js';
 
 type End = 'done' | 'failed' | 'cancelled';
-type Event = 'end' | 'let go' | 'confirm' | 'revert' | 'replace';
+type Event = 'end' | 'proceed' | 'confirm' | 'revert' | 'replace';
 
 const ends: readonly End[] = ['done', 'failed', 'cancelled'];
 
@@ -21,7 +21,7 @@ const scenarios = [false, true].flatMap((isHeld) =>
   [false, true].flatMap((isQueued) =>
     ([[], ['confirm'], ['revert'], ['replace'], ['confirm', 'revert']] as Event[][]).flatMap((settled) =>
       ends.flatMap((end) =>
-        ordersOf(['end', ...(isHeld ? (['let go'] as const) : []), ...settled]).map((order) => ({
+        ordersOf(['end', ...(isHeld ? (['proceed'] as const) : []), ...settled]).map((order) => ({
           ...{ isHeld, isQueued, end, order },
         })),
       ),
@@ -74,7 +74,7 @@ async function play({ isHeld, isQueued, end, order }: (typeof scenarios)[number]
   } else start();
   await settle();
   for (const event of order) {
-    if (event === 'let go') for (const letGo of held.splice(0)) letGo();
+    if (event === 'proceed') for (const proceed of held.splice(0)) proceed();
     else if (event === 'confirm') change!.confirm();
     else if (event === 'revert') change!.revert();
     else if (event === 'replace') change!.confirm(raised(7));
@@ -91,9 +91,9 @@ async function play({ isHeld, isQueued, end, order }: (typeof scenarios)[number]
   // What takes the place of one that its run has settled is news of its own.
   expect([50, 51, 57, 58]).toContain(runtime.read(tide).level);
   // What the work asks for while the action is held comes before the end of its run.
-  const early = order.slice(0, Math.max(0, order.indexOf('let go')));
-  const asked = early.find((event) => event !== 'end') ?? order.find((event) => event !== 'let go');
-  const isStopped = isHeld && end !== 'done' && order.indexOf('let go') > order.indexOf('end');
+  const early = order.slice(0, Math.max(0, order.indexOf('proceed')));
+  const asked = early.find((event) => event !== 'end') ?? order.find((event) => event !== 'proceed');
+  const isStopped = isHeld && end !== 'done' && order.indexOf('proceed') > order.indexOf('end');
   const expected =
     isStopped || asked === 'revert' || (asked === 'end' && end !== 'done') ? 50 : asked === 'replace' ? 57 : 51;
   // A replacement is news of its own where the run had failed before.

@@ -1,4 +1,4 @@
-// Stores that come and go, are copied and declared anew; and runtimes side by side.
+// Stores that come and go, are copied and declared again; and runtimes side by side.
 import { describe, expect, test } from '@jest/globals';
 import { action, at, createRuntime, defaultRuntime, store, type Problem, task, snapshotText } from 'floe';
 import { memoryStorage } from 'floe/persist';
@@ -7,7 +7,7 @@ import { declareCounter, recorded } from '../support/counter.js';
 import { codeOf } from '../support/failures.js';
 
 describe('rule 5: stores that come and go', () => {
-  test('a store joins at its first read, or at the first action that one of its creators made, without telling anybody', () => {
+  test('a store joins at its first read, or at the first action that one of its creators made, without notifying a watcher', () => {
     const { counter, added } = declareCounter();
     const runtime = createRuntime({ trace: recording() });
     expect(codeOf(() => runtime.dispatch({ type: 'counter.added', payload: 1 }))).toBe('FLOE_UNKNOWN_ACTION');
@@ -219,7 +219,7 @@ describe('stores', () => {
     expect(codeOf(() => createRuntime({ stores: [old.panel, next.panel] }))).toBe('FLOE_NAME_TAKEN');
   });
 
-  test('that are declared anew: what fits stays, without a word where nothing is lost', () => {
+  test('that are declared again: what fits stays, without a word where nothing is lost', () => {
     const { counter, runtime, problems, last } = recorded();
     const before = runtime.read(counter);
     runtime.add(store('counter', { n: 5, m: 5 }), { renew: true });

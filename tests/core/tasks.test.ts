@@ -111,7 +111,7 @@ describe('a run', () => {
     expect(runtime.problems).toEqual([]);
   });
 
-  test('a failure that nobody waits for is reported, one that somebody waits for is not; both are in the status', async () => {
+  test('a failure is reported where no caller waits for it, and is not where one does; both are in the status', async () => {
     const failing = task('failing', ({ sleep }, ms: number) =>
       sleep(ms).then(() => Promise.reject(Object.assign(new Error('no line'), { code: 'OFFLINE' }))),
     );
@@ -211,7 +211,7 @@ describe('what is wrong is said', () => {
 });
 
 describe('options', () => {
-  test('retry: tries again after a pause, takes back what the failed try left open, and can be cancelled in the pause', async () => {
+  test('retry: tries again after a pause, reverts what the failed try left open, and can be cancelled in the pause', async () => {
     const { visits, filterPicked } = declareVisits();
     const tries: number[] = [];
     const save = task(
@@ -320,7 +320,7 @@ describe('options', () => {
     await runtime.clock.advance();
     expect(runtime.problems.map(({ error }) => String(error))).toEqual(['Error: bare']);
     expect(runtime.trace.steps.at(-1)!.run).toMatchObject({ task: 'bare', args: [], phase: 'failed' });
-    // What was taken back did not happen.
+    // What was reverted did not happen.
     seen.length = 0;
     expect(() =>
       runtime.atomic(() => {
@@ -409,11 +409,11 @@ describe('options', () => {
     const reloadedOnce = action('reloadedOnce');
     const old = task('reloaded', () => void seen.push('old'), { when: reloadedOnce });
     runtime.dispatch(reloadedOnce());
-    const anew = task('reloaded', () => void seen.push('new'), { when: reloadedOnce });
-    expect(runtime.read(anew.status).runs).toBe(1);
+    const renewed = task('reloaded', () => void seen.push('new'), { when: reloadedOnce });
+    expect(runtime.read(renewed.status).runs).toBe(1);
     runtime.dispatch(reloadedOnce());
     expect(seen.slice(2)).toEqual(['old', 'new']);
-    expect([old, anew].map(({ status }) => runtime.read(status).runs)).toEqual([2, 2]);
+    expect([old, renewed].map(({ status }) => runtime.read(status).runs)).toEqual([2, 2]);
     await runtime.clock.advance();
     expect(runtime.problems).toEqual([]);
   });
@@ -448,7 +448,7 @@ describe('options', () => {
     expect(runtime.read(save.statusOf('a', 'whatever'))).toMatchObject({ phase: 'done', runs: 2 });
   });
 
-  test('replace: when somebody who watches starts another one meanwhile, the newest call counts', async () => {
+  test('replace: when a watcher starts another run meanwhile, the newest call counts', async () => {
     const { visits } = declareVisits();
     const worked: number[] = [];
     const work = ({ sleep }: TaskContext, n: number) => (worked.push(n), sleep(100));
@@ -652,7 +652,7 @@ describe('what outlives its run', () => {
   });
 });
 
-test('without a trace: tasks answer, listen and take back all the same', async () => {
+test('without a trace: tasks answer, listen and revert nevertheless', async () => {
   const { visits, picked, filterPicked } = declareVisits();
   const seen: unknown[] = [];
   task(visits, 'answer', (_context, id: string | null) => void seen.push(id), { when: picked });

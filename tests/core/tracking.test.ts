@@ -183,7 +183,7 @@ const reads: [string, (state: State) => unknown, Record<string, boolean>][] = [
     { 'the fifth of the long': true },
   ],
 ];
-describe.each(reads)('who reads %s', (_name, select, cases) => {
+describe.each(reads)('a selector that reads %s', (_name, select, cases) => {
   test.each(Object.entries(cases))('after %s: %p', (name, expected) => {
     expect(watched(select).after(name)).toBe(expected);
   });
@@ -206,7 +206,7 @@ test.each<[string, (state: State) => unknown]>([
 
 const alone = ['north', 'size', 'keys', 'late'];
 test.each([alone, ...alone.map((name) => [name])])(
-  'rows of a table: who reads one does not hear of others (%s, %s)',
+  'rows of a table: a selector that reads one does not run for others (%s, %s)',
   (...names) => {
     const berth = entity('berth', rowOf<{ id: string; depth: number }>(), { key: 'id' });
     const port = tables('port', [berth]);
@@ -251,7 +251,7 @@ test.each([alone, ...alone.map((name) => [name])])(
   },
 );
 
-test('two changes of a store for one action: who reads what the first has changed runs again', () => {
+test('two changes of a store for one action: a selector that reads what the first has changed runs again', () => {
   const at = store('at', { a: 0, b: 0, list: [0, 0] });
   const done = at.action('done', (draft) => {
     draft.a++;
@@ -320,7 +320,7 @@ test('a key of what is depended on as a whole, asked for', () => {
   expect([after('the last of the wide'), after('the first item')]).toEqual([true, false]);
 });
 
-test('a place that nobody reads any more is forgotten, and so are those above it', () => {
+test('a place that no selector reads any more is forgotten, and so are those above it', () => {
   const state = { a: { b: [1] } };
   const ways: Record<string, (place: Place) => void> = {
     'its value': note,

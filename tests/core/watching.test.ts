@@ -1,4 +1,4 @@
-// Who watches and follows: who hears what and when, and what is told when something throws.
+// Watchers and followers: of what they are notified, when, and what happens when something throws.
 import { describe, expect, jest, test } from '@jest/globals';
 import { at, createRuntime, selector, store, type Problem } from 'floe';
 import { declareCounter, recorded } from '../support/counter.js';
@@ -128,7 +128,7 @@ describe('watching', () => {
     expect(follow).toHaveBeenCalledTimes(2);
   });
 
-  test('who is stopped by another that is told of the same change', () => {
+  test('a watcher that another one stops, of the same change', () => {
     const { counter, runtime, set } = setting();
     const follow = jest.fn((read: typeof runtime.read) => void read(counter));
     let stopFollowing: () => void = () => undefined;
@@ -155,7 +155,7 @@ describe('what throws', () => {
     return { ...all, safe };
   };
 
-  test('harms no other, and is reported: to the console where nobody listens, or the listener fails', () => {
+  test('harms no other, and is reported: to the console where there is no listener, or the listener fails', () => {
     const error = jest.spyOn(console, 'error').mockImplementation(() => undefined);
     const { counter, added } = declareCounter();
     const [wrong, listener] = [new Error('on purpose'), new Error('the listener, too')];
@@ -181,7 +181,7 @@ describe('what throws', () => {
     error.mockRestore();
   });
 
-  test('is reported to who watches, and the next value is told', () => {
+  test('is handed to the watcher, and so is the next value', () => {
     const { runtime, onProblem, set, safe } = failing();
     const heard = jest.fn();
     const stop = runtime.watch(safe, heard);
@@ -276,7 +276,7 @@ describe('a live selection', () => {
     expect(await iterator.next()).toEqual({ done: true, value: undefined });
   });
 
-  test('it has the present value, gives it first, and may be left while nobody waits', async () => {
+  test('it has the present value, gives it first, and may be left while no caller waits', async () => {
     const runtime = createRuntime({ stores: [counter] });
     const selection = runtime.select(n);
     const iterator = selection[Symbol.asyncIterator]();

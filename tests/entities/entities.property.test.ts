@@ -51,7 +51,7 @@ test('ingest, then expand: all that was said of a record anywhere, nested as it 
         const { fields, mentor } = world.crew[n % world.crew.length];
         const said = { badge: n % world.crew.length, ...some(fields) };
         say('crew', String(said.badge), said);
-        // Mentors have higher numbers, so that nobody is inside himself.
+        // Mentors have higher numbers, so that no row is inside of itself.
         const next = mentor === null ? undefined : (n % world.crew.length) + 1 + mentor;
         if (next === undefined || next >= world.crew.length) return said;
         say('crew', String(said.badge), { mentor: String(next) });
@@ -144,7 +144,7 @@ const text = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0);
 const lastIfMissing = (a: number | undefined, b: number | undefined): number =>
   a === undefined || b === undefined ? Number(a === undefined) - Number(b === undefined) : a - b;
 
-test('maintained views against filtering, sorting and grouping anew', () => {
+test('maintained views against filtering, sorting and grouping again', () => {
   const tally: Record<string, number> = {};
   fc.assert(
     fc.property(fc.array(someOperation, { minLength: leastLength, maxLength: 60 }), (program) => {
@@ -262,10 +262,10 @@ test('maintained views against filtering, sorting and grouping anew', () => {
           const is = plain(value);
           const wanted = model(rows());
           if (JSON.stringify(is) !== JSON.stringify(wanted)) expect({ name, is }).toEqual({ name, is: wanted });
-          // A result that is the same keeps its identity, and nobody is told.
+          // A result that is the same keeps its identity, and no watcher is notified.
           const same = JSON.stringify(is) === JSON.stringify(was[i]);
           const untouched = same && kind !== 'put' && kind !== 'many' && kind !== 'readd';
-          if (untouched && value !== before[i]) expect(`${name} made anew`).toBe('the same');
+          if (untouched && value !== before[i]) expect(`${name} made again`).toBe('the same');
           if (value === before[i] && heard.has(name)) expect(`${name} told`).toBe('not told');
           if (value !== before[i] && !heard.has(name)) expect(`${name} not told`).toBe('told');
         }

@@ -30,7 +30,7 @@ describe('ingest', () => {
     expect(runtime.read(port.many(visit, ['v2', 'none', 'v1'])).map(({ id }) => id)).toEqual(['v2', 'v1']);
   });
 
-  test('what did not really change keeps its identity, and nobody is told', () => {
+  test('what did not really change keeps its identity, and no watcher is notified', () => {
     const { port, runtime } = started();
     const before = runtime.read(port);
     const told: unknown[] = [];
@@ -348,7 +348,7 @@ describe('expand', () => {
 });
 
 describe('removal', () => {
-  test('refused while somebody links, unlinked, or taken along: as the link says', () => {
+  test('refused while a row links to it, unlinked, or taken along: as the link says', () => {
     const { port, runtime } = started();
     const before = runtime.read(port);
     expect(() => runtime.dispatch(port.remove(berth, 'N1'))).toThrow("visit 'v1' (place)");

@@ -79,7 +79,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       expect([next.persistence.status, next.codes()]).toEqual(['ready', []]);
     });
 
-    test('what the user takes back is stored as well; a branch out of the past is one change', async () => {
+    test('what the user reverts is stored as well; a branch out of the past is one change', async () => {
       const area = await open();
       const { log, written } = declare();
       const { runtime, persistence } = await begin(area(), [log]);
@@ -438,7 +438,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       expect(await textOf(place(), 'log')).toContain('three');
     });
 
-    test('what somebody else stored meanwhile is joined with what this session changed; nothing is lost unsaid', async () => {
+    test('what another writer stored meanwhile is joined with what this session changed; nothing is lost unsaid', async () => {
       const place = await open();
       if (place().append) return;
       const own = declare({});

@@ -67,7 +67,7 @@ async function reopen(
   const damaged = codes().includes('FLOE_STORED_DAMAGED');
   const asides = (await persistence.list()).filter(({ kind }) => kind === 'set aside');
   expect(asides.length).toBe(damaged ? 1 : 0);
-  // It goes on from there.
+  // The session continues with that state.
   runtime.dispatch(own.noted('after'));
   void runtime.close();
   const next = await begin(area(texts), [own.visits]);
@@ -164,7 +164,7 @@ test('after any program of changes, failures and ends, it opens with the state t
           session = await begin(open(), [visits], { writeAfter: Infinity });
           // What could not be stored is gone; what was stored is there.
           expect(state()).toBe(stored);
-          // What was cut short is written anew, and a reset with it.
+          // What was cut short is written again, and a reset with it.
           pending = session.codes().includes('FLOE_STORED_CUT_SHORT');
         }
       }

@@ -1,4 +1,4 @@
-// The storage on a server, against the harbour office: with delay, failures, and somebody else who writes.
+// The storage on a server, against the harbour office: with delay, failures, and another client that writes.
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { createRuntime, store } from 'floe';
 import { httpArea, httpStorage } from 'floe/persist';
@@ -59,12 +59,12 @@ test('a text is written only over the one that was seen', async () => {
   await one.write('log', 'first\n');
   expect(await two.read('log')).toBe('first\n');
   await one.write('log', 'second\n');
-  await expect(two.write('log', 'third\n')).rejects.toThrow('somebody else');
-  await expect(two.remove('log')).rejects.toThrow('somebody else');
+  await expect(two.write('log', 'third\n')).rejects.toThrow('another client');
+  await expect(two.remove('log')).rejects.toThrow('another client');
   await two.read('log');
   await two.write('log', 'fourth\n');
   expect(await area().read('log')).toBe('fourth\n');
-  await expect(area().write('log', 'not seen\n')).rejects.toThrow('somebody else');
+  await expect(area().write('log', 'not seen\n')).rejects.toThrow('another client');
 });
 
 test('an answer without a tag is unreadable: what is stored is neither set aside nor written over', async () => {

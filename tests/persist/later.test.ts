@@ -113,7 +113,7 @@ describe('rule 21: while the storage is being read', () => {
     expect(texts.get('visits')).toContain('v1');
   });
 
-  test('it comes to the live end, and into an open optimistic action, which can still be taken back', async () => {
+  test('it comes to the live end, and into an open optimistic action, which can still be reverted', async () => {
     const { runtime, visits, planned, arrive } = secondSession(['v1']);
     const assign = task(visits, 'assign', async ({ optimistic }) => {
       const tried = optimistic(planned('tried'));
@@ -215,7 +215,7 @@ test('changes are gathered for a while and written together', async () => {
   expect(texts.get('visits')).toContain('v4');
 });
 
-test('what somebody else stored is not written over before it is kept aside', async () => {
+test('what another writer stored is not written over before it is kept aside', async () => {
   const texts = new Map<string, string>();
   const { visits, planned } = declare();
   let full = false;
@@ -251,7 +251,7 @@ test('what somebody else stored is not written over before it is kept aside', as
   expect([aside.text!.includes('of one'), two.codes]).toEqual([true, ['FLOE_STORAGE_FAILED', 'FLOE_STORED_ELSEWHERE']]);
 });
 
-test('a storage that can do nothing at all is one problem a store, and nothing is left that nobody catches', async () => {
+test('a storage that can do nothing at all is one problem a store, and no rejection is left unhandled', async () => {
   const uncaught: unknown[] = [];
   const note = (error: unknown): void => void uncaught.push(error);
   process.on('unhandledRejection', note);

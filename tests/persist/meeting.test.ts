@@ -338,7 +338,7 @@ test('a store decides what stands where two sessions changed one place', async (
   const texts = new Map<string, string>();
   const open = () => {
     const places: unknown[] = [];
-    const log = store('log', { n: 0, names: ['N1'], by: 'nobody' }).persisted({
+    const log = store('log', { n: 0, names: ['N1'], by: 'the tower' }).persisted({
       onConflict: ({ place: at, before, own, stored }) => {
         places.push([at, before, own, stored]);
         return typeof own === 'number' ? (own as number) + (stored as number) - (before as number) : own;

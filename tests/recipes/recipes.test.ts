@@ -195,7 +195,7 @@ describe('polling', () => {
     void runtime.close();
   });
 
-  test.each(moods)('the office %s: it is said, and the next positions are asked for all the same', async (mood) => {
+  test.each(moods)('the office %s: it is said, and the next positions are asked for nevertheless', async (mood) => {
     const { open, state } = moodyOffice();
     const runtime = open([polling.positions]);
     void runtime.run(polling.followPositions()).catch(() => undefined);
@@ -324,7 +324,7 @@ describe('sign-in', () => {
     expect(shown(second)).toEqual(['Officer B7', null]);
   });
 
-  test.each(moods)('the office %s: nobody is signed in, and a notice says why', async (mood) => {
+  test.each(moods)('the office %s: no officer is signed in, and a notice says why', async (mood) => {
     const { open, state } = moodyOffice();
     state.mood = mood;
     const runtime = open(stores);

@@ -25,7 +25,7 @@ export interface Edit {
   readonly a: number;
   readonly b: number;
   readonly v: number;
-  /** What a new item is made of: like nothing that is there, so that nobody takes it for one that has gone. */
+  /** What a new item is made of: like nothing that is there, so that it is not taken for one that has gone. */
   readonly fresh: number;
   readonly isTagged: boolean;
 }

@@ -7,7 +7,7 @@ interface Desk {
   ask(what: string): Promise<string>;
 }
 export const desk = need<Desk>('desk');
-/** The visits, declared anew: what one test declares beside them must not answer in another. */
+/** The visits, declared again: what one test declares beside them must not answer in another. */
 export const declareVisits = () => {
   const visits = store('visits', { list: [] as string[], picked: null as string | null, filter: 'all' });
   return {

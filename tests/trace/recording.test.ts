@@ -107,7 +107,7 @@ describe('what went wrong', () => {
 });
 
 describe('travel', () => {
-  test('back, forward, seek and live move the state, and those who watch follow', () => {
+  test('back, forward, seek and live move the state, and the watchers follow', () => {
     const runtime = record();
     for (const by of [1, 0, 2, 0, 3]) runtime.dispatch(added(by));
     const seen: unknown[] = [];

@@ -85,7 +85,7 @@ describe('replayTrace', () => {
     });
   });
 
-  test('an action that nobody knows any more', () => {
+  test('an action that no store handles any more', () => {
     const other = store('visits', {});
     expect(replayTrace(file, { stores: [other] }).divergence).toMatchObject({
       step: { seq: 1 },

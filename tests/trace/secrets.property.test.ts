@@ -47,7 +47,7 @@ const declare = () => {
     return true;
   });
   const issued = held.action('issued', ({ badge: badges }, { id, secret }: { id: string; secret: string }) => {
-    badges.set(id, { id, code: secret, holder: 'somebody' });
+    badges.set(id, { id, code: secret, holder: 'an officer' });
   });
   let taken: Optimistic | undefined;
   const work = task(desk, 'work', async ({ optimistic, dispatch, read }, what: number, secret: string) => {

@@ -8,7 +8,7 @@ import { failure } from '../support/failures.js';
 const declare = () => {
   const session = store('session', { officer: null as string | null, token: null as string | null, tries: 0 });
   const signedIn = session.action('signedIn', (draft, { officer, token }: { officer: string; token: string }) => {
-    if (officer === '') throw new Error(`nobody has the token ${token}`);
+    if (officer === '') throw new Error(`no officer has the token ${token}`);
     draft.officer = officer;
     draft.token = token;
     draft.tries = 0;
@@ -60,7 +60,7 @@ describe('rule 18: redacted', () => {
     expect(runtime.read(session).token).toBe('secret-1');
   });
 
-  test('redacted state stands outside time; what is computed anew sees it; an action with a secret is taken on trust', () => {
+  test('redacted state stands outside time; what is computed again sees it; an action with a secret is taken on trust', () => {
     const { session, signedIn, tried, signedOut } = declare();
     const runtime = createRuntime({ stores: [session], trace: recording({ redact }) });
     const { trace } = runtime;

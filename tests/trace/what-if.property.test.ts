@@ -121,7 +121,7 @@ const command = fc.oneof(
     weight: 3,
     arbitrary: fc.record({ do: fc.constant('atomic' as const), all: fc.array(dispatched, { maxLength: 3 }) }),
   },
-  // Mostly early steps, so that much is computed anew.
+  // Mostly early steps, so that much is computed again.
   { weight: 3, arbitrary: fc.record({ do: fc.constantFrom('exclude' as const, 'include' as const), at: fc.nat(8) }) },
   { weight: 1, arbitrary: fc.record({ do: fc.constant('seek' as const), at: fc.nat(30) }) },
   {
@@ -143,7 +143,7 @@ describe('rule 13: the state at every step is what the steps that count come to'
       fc.property(fc.array(command, { maxLength: 60, size: 'max' }), (program) => {
         const runtime = createRuntime({ stores: [visits], trace: recording({ limit }), onProblem: () => undefined });
         const { trace } = runtime;
-        // The same again, where nobody looks at steps before the end: those are kept in another form until then.
+        // The same again, where no step is read before the end: those are kept in another form until then.
         const blind = createRuntime({ stores: [visits], trace: recording({ limit }), onProblem: () => undefined });
         const nodes = new Map<number, Node>();
         const excluded = new Set<number>();

@@ -38,7 +38,7 @@ const told = (steps: readonly Step[]): string[] =>
   );
 
 describe('exclude and include', () => {
-  test('steps that nobody has looked at are computed one on top of the other', () => {
+  test('steps that were not read are computed one on top of the other', () => {
     const tally = store('tally', { n: 0 });
     const added = tally.action('added', (draft, by: number) => void (draft.n = 2 * draft.n + by));
     const runtime = createRuntime({ stores: [tally], trace: recording() });
@@ -70,7 +70,7 @@ describe('exclude and include', () => {
     expect(codeOf(() => runtime.trace.exclude(9))).toBe('FLOE_NO_SUCH_STEP');
   });
 
-  test('during a look at the past, both what is shown and the live end are computed anew', () => {
+  test('during a look at the past, both what is shown and the live end are computed again', () => {
     const { visits, planned } = declare();
     const runtime = createRuntime({ stores: [visits], trace: recording() });
     const seen: string[] = [];
@@ -84,7 +84,7 @@ describe('exclude and include', () => {
     expect(seen).toEqual(['v1', 'v1,v2', 'v1,v2,v3', 'v1,v2', 'v2', 'v2,v3']);
   });
 
-  test('rule 2: the steps of one atomic are excluded together, and taken back together when one of them now fails', () => {
+  test('rule 2: the steps of one atomic are excluded together, and rolled back together when one of them now fails', () => {
     const { visits, planned, removed } = declare();
     const runtime = createRuntime({ stores: [visits], trace: recording() });
     runtime.dispatch(planned('v1'));
@@ -105,7 +105,7 @@ describe('exclude and include', () => {
     expect(runtime.read(visits).list).toEqual(['v1']);
   });
 
-  test('rule 2: an atomic that was taken back when it happened stays so', () => {
+  test('rule 2: an atomic that was rolled back when it happened stays so', () => {
     const { visits, planned } = declare();
     const runtime = createRuntime({ stores: [visits], trace: recording() });
     runtime.dispatch(planned('v1'));
@@ -131,7 +131,7 @@ describe('exclude and include', () => {
 
   // Mutation testing would wait for it thousands of times.
   (share < 1 ? test.skip : test)(
-    'states that are kept for travel are let go of where an exclusion or another branch makes them others',
+    'states that are kept for travel are dropped where an exclusion or another branch makes them others',
     () => {
       // Each step has a key of its own: what an earlier one did is in no patch of a later one.
       const visits = store('visits', {} as Record<string, Record<string, true>>);
@@ -284,7 +284,7 @@ describe('exclude and include', () => {
     expect(runtime.read(visits).list).toEqual([]);
   });
 
-  test('rule 20: nothing is excluded while an optimistic action may still be taken back; afterwards its end goes with it', async () => {
+  test('rule 20: nothing is excluded while an optimistic action may still be reverted; afterwards its end goes with it', async () => {
     const { visits, planned } = declare();
     const assign = task(visits, 'assign', async ({ optimistic, sleep }, id: string) => {
       optimistic(planned(id));
@@ -302,7 +302,7 @@ describe('exclude and include', () => {
     expect(runtime.read(visits).list).toEqual(['v1']);
     const { outcome } = runtime.trace.steps.find(({ fact }) => fact === 'reverted')!;
     expect(outcome).toBe('unchanged');
-    // Counted again, it is taken back again.
+    // Counted again, it is reverted again.
     runtime.trace.include(seq);
     expect(runtime.read(visits).list).toEqual(['v1']);
   });
@@ -333,7 +333,7 @@ describe('moving in time', () => {
     expect([results.at(-1), runtime.problems]).toEqual(['FLOE_RUN_CANCELLED', []]);
   });
 
-  test('rule 20: what was open before a look at the past can still be taken back after it', async () => {
+  test('rule 20: what was open before a look at the past can still be reverted after it', async () => {
     const { visits, planned } = declare();
     const assign = task(visits, 'assign', async ({ optimistic, sleep }) => {
       const tried = optimistic(planned('tried'));
@@ -404,7 +404,7 @@ describe('those who listen', () => {
   });
 });
 
-test('rule 2: what stands or falls together is never seen in part: seek, back and forward pass it as one', () => {
+test('rule 2: what commits or rolls back together is never seen in part: seek, back and forward pass it as one', () => {
   const { visits, planned } = declare();
   const runtime = createRuntime({ stores: [visits], trace: recording() });
   const { trace } = runtime;
@@ -509,7 +509,7 @@ describe('rule 19: a limit', () => {
 });
 
 describe('rule 19: branches', () => {
-  test('count too: those that nobody named go first, the longest left before the others; no number comes again', () => {
+  test('count too: those without a name go first, the longest left before the others; no number comes again', () => {
     const { visits, planned } = declare();
     const runtime = createRuntime({ stores: [visits], trace: recording({ limit: 8 }) });
     const { trace } = runtime;

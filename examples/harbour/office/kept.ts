@@ -1,5 +1,5 @@
-// What the control rooms keep at the office: texts under keys, with entity tags (RFC 9110), so that nobody writes over what
-// somebody else wrote meanwhile.
+// What the control rooms keep at the office: texts under keys, with entity tags (RFC 9110), so that no client overwrites
+// what another one wrote meanwhile.
 import { Hono } from 'hono';
 
 interface Kept {
@@ -32,7 +32,7 @@ export function keptApp(): Hono {
     const text = await c.req.text();
     const found = desk.get(key);
     if (!mayWrite(found, c.req.header('If-Match'), c.req.header('If-None-Match')))
-      return c.json({ problem: 'Somebody else has written it meanwhile.' }, 412);
+      return c.json({ problem: 'Another client has written it meanwhile.' }, 412);
     const tag = `"${++written}"`;
     desk.set(key, { text, tag });
     c.header('ETag', tag);
@@ -43,7 +43,7 @@ export function keptApp(): Hono {
     const found = desk.get(key);
     if (!found) return c.json({ problem: 'Nothing is kept there.' }, 404);
     if (!mayWrite(found, c.req.header('If-Match'), undefined))
-      return c.json({ problem: 'Somebody else has written it meanwhile.' }, 412);
+      return c.json({ problem: 'Another client has written it meanwhile.' }, 412);
     desk.delete(key);
     return c.body(null, 204);
   });

@@ -1,4 +1,4 @@
-// Polling: positions every four seconds. One that fails is noted, and the next is asked for all the same.
+// Polling: positions every four seconds. One that fails is noted, and the next is asked for nevertheless.
 import { store, task } from 'floe';
 import { recording } from 'floe/trace';
 import { inTime, office, positionsIn, type Position } from './office.js';

@@ -1,10 +1,10 @@
 // Signing in: reads what is stored, asks the office, and shows a notice. Whatever goes wrong, the officer is told and
-// nobody is signed in; a badge that the office refuses is forgotten.
+// no officer is signed in; a badge that the office refuses is forgotten.
 import { store, task } from 'floe';
 import { showNotice } from './notice.js';
 import { Conflict, inTime, office, textIn } from './office.js';
 
-/** The badge outlives the session; the name is asked for anew. */
+/** The badge outlives the session; the name is asked for again. */
 export const officer = store('officer', { badge: null as string | null, name: null as string | null }).persisted({
   only: ['badge'],
 });

@@ -41,7 +41,7 @@ counted(4);
 planned();
 // @ts-expect-error a payload of another type
 planned('v1');
-// @ts-expect-error a payload that nobody declared
+// @ts-expect-error a payload that is not declared
 cleared('v1');
 // @ts-expect-error a change is not async
 visits.action('later', async (draft) => {

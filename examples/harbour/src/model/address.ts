@@ -1,4 +1,4 @@
-// Where the officer is: the board, or one visit. It stands in the browser's address, so that it can be sent to somebody.
+// Where the officer is: the board, or one visit. It stands in the browser's address, so that officers can send it to each other.
 import { location } from 'floe/location';
 import { shiftEnded } from './shift.js';
 import { dayPicked } from './visits.js';

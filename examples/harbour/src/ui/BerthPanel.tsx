@@ -52,7 +52,7 @@ function BerthCard({ row: { berth, alongside, next } }: { readonly row: BerthRow
             ? `until ${clock(alongside.departs)}`
             : next
               ? `${clock(next.arrives)} ${next.vessel.name}`
-              : 'nobody expected'}
+              : 'no visit expected'}
         </small>
       </span>
     </button>

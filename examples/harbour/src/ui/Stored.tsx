@@ -17,7 +17,7 @@ const TABS: Readonly<Record<Persistence['tab'], string>> = {
   following: 'All tabs of this page show the same; another one writes it down.',
 };
 
-/** What this browser keeps, and the two ways to begin anew: forgetting what is stored, and resetting what is shown. */
+/** What this browser keeps, and the two ways to begin again: forgetting what is stored, and resetting what is shown. */
 export function Stored({ persistence, opened, onClose }: StoredProps) {
   const { items, tab } = useStored(persistence, opened);
   return (
@@ -126,7 +126,7 @@ interface WhatIsStored {
   readonly tab: Persistence['tab'];
 }
 
-/** What is stored, as long as somebody looks; read again whenever something was stored or forgotten, here or in another tab. */
+/** What is stored, while it is shown; read again whenever something was stored or forgotten, here or in another tab. */
 function useStored(persistence: Persistence, shown: boolean): WhatIsStored {
   const [stored, setStored] = useState<WhatIsStored>({ items: [], tab: persistence.tab });
   useEffect(() => {
