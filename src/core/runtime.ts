@@ -13,6 +13,8 @@ import type { Given } from './features/tasks/need.js';
 import type { AnyTask, Run, TaskCall } from './features/tasks/types.js';
 import type { KernelOptions } from './kernel/options.js';
 import { ATTACH, HOST, PLACES, type Attachment, type StoragePlaces } from './kernel/attachment.js';
+import { renew } from './kernel/reload.js';
+import { shownStates } from './kernel/stating.js';
 import { WATCH_OPTIONS, type Watching } from './reactive/watcher.js';
 
 export interface RuntimeOptions extends KernelOptions {
@@ -83,8 +85,8 @@ export interface Runtime {
   /** Back to the declared state, in memory. Without stores: all. What is stored stays. */
   reset(...stores: AnyStore[]): void;
   /**
-   * Adds the stores of a part that was loaded later, and its tasks that begin at once; or takes the definition of a
-   * reloaded module.
+   * Adds the stores of a part that was loaded later, and its tasks that begin at once. In development `renew` has the
+   * definition of a reloaded module take the place of the one before; in production no module is reloaded.
    */
   add(...storesAndTasks: (AnyStore | AnyTask)[]): void;
   add(store: AnyStore, options: { readonly renew: true }): void;
@@ -136,13 +138,16 @@ export function createRuntime<const O extends RuntimeOptions = object>(
       if (DEV)
         for (const one of given)
           if (one !== options && typeof one !== 'function' && !isStore(one)) throw notAStore(one);
-      if (options?.renew) for (const one of named) kernel.renew(one);
-      else kernel.join(named, 'joined');
+      if (DEV && options?.renew) for (const one of named) renew(kernel, one, true);
+      else kernel.joining.join(named, 'joined');
       if (tasks.length > 0) kernel.startTasks(tasks.map((one) => one.definition));
     },
     snapshot(how?: { readonly only?: readonly AnyStore[] }) {
       checkOptions('snapshot', how, ['only']);
-      return kernel.snapshot(how?.only?.map(definitionOf));
+      if (!how?.only) return shownStates(kernel);
+      return Object.fromEntries(
+        how.only.map((store) => [definitionOf(store).name, kernel.stateOf(kernel.cell(definitionOf(store)))]),
+      );
     },
     close: () => kernel.close(),
   } as unknown as Runtime & { trace?: unknown; persistence?: unknown };
@@ -150,7 +155,7 @@ export function createRuntime<const O extends RuntimeOptions = object>(
   // The places of what is attached are fixed: the trace hears first, then the storage.
   if (given.trace) runtime.trace = kernel.attach(given.trace);
   if (given.storage) runtime.persistence = kernel.attach(inOnePlace(given.storage));
-  kernel.join((given.stores ?? []).map(definitionOf), 'initial');
+  kernel.joining.join((given.stores ?? []).map(definitionOf), 'initial');
   if (given.tasks) kernel.startTasks(given.tasks.map((one) => one.definition));
   if (given.expose) publish(given.expose, runtime);
   return runtime as Runtime & Attached<O>;

@@ -1,9 +1,10 @@
 // What follows steps beyond what a trace records: selectors that were computed, watchers that were notified, storages that
 // were written. It is observed while an inspector is attached, and kept for the newest steps, by reference.
+import { listen } from '../core/kernel/recorder.js';
 import { isWatched, liveSources, observeIn, type LiveSource } from '../core/features/live.js';
 import type { Computation } from '../core/reactive/probe.js';
 import { describeArguments } from '../core/model/source.js';
-import type { Host } from '../core/kernel/attachment.js';
+import type { Extensible } from '../core/kernel/feature.js';
 import type { Observed } from './protocol.js';
 import { valueShown } from './values.js';
 
@@ -51,7 +52,7 @@ export class Observing {
 
   /** @param next the number of the next step */
   constructor(
-    private readonly host: Host,
+    private readonly host: Extensible,
     next: number,
     private readonly stored: Stored | undefined,
     private readonly changed: () => void,
@@ -65,7 +66,7 @@ export class Observing {
         computed: (reader, computation) => this.computed(reader, computation),
         notified: () => this.notified(),
       }),
-      host.listen({
+      listen(host, {
         transition: ({ step, changed, time }) => {
           if (step === undefined) return;
           if (step !== this.seq) this.begin(step);

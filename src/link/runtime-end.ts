@@ -1,9 +1,11 @@
 // The inspected end in a running application: its history, its derived values, and the commands of a developer.
+import { storesOf } from '../core/kernel/feature.js';
 import { decode } from '../core/data/encode.js';
 import { messageOf } from '../core/base/errors.js';
 import { readerName } from '../core/features/live.js';
 import { lookUp } from '../core/data/plain.js';
-import { hostOf, type Host } from '../core/kernel/attachment.js';
+import { hostOf } from '../core/kernel/attachment.js';
+import type { Extensible } from '../core/kernel/feature.js';
 import { sourceOf, type TraceSource } from '../trace/source.js';
 import type { States } from '../trace/timeline.js';
 import type { Trace } from '../trace/trace.js';
@@ -159,8 +161,8 @@ function storedOf({ persistence }: Inspectable): Stored | undefined {
   return typeof given?.watch === 'function' && Array.isArray(given.pending) ? (given as Stored) : undefined;
 }
 
-const linksOf = (host: Host): Links => {
-  const storeNamed = (name: string) => host.stores().find((store) => store.name === name);
+const linksOf = (host: Extensible): Links => {
+  const storeNamed = (name: string) => storesOf(host).find((store) => store.name === name);
   const stateOf = (states: unknown, store: string): unknown => lookUp(states, [store])?.value;
   return {
     from: (states, store, type, key) => storeNamed(store)?.linksFrom(stateOf(states, store), type, key) ?? [],

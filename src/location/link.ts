@@ -1,4 +1,5 @@
 // Ties an address store to a browser, or to a router that is there already.
+import { listen } from '../core/kernel/recorder.js';
 import type { AnyAction, Runtime } from '../core/index.js';
 import type { LocationDefinition } from './definition.js';
 import { sameData } from '../core/data/plain.js';
@@ -57,7 +58,7 @@ export function linkAddress(runtime: Runtime, address: Address, bar: AddressBar 
     const action: AnyAction = { type: address.went.type, payload: place };
     following = true;
     try {
-      host.send(action, 'address');
+      host.dispatch(action, { by: 'address' });
     } finally {
       following = false;
       // It may be refused, or wait for an answer: then the browser is not where it was sent.
@@ -69,7 +70,7 @@ export function linkAddress(runtime: Runtime, address: Address, bar: AddressBar 
     if (url !== bar.now()) bar.show(url, how);
   };
   follow();
-  const stopListening = host.listen({
+  const stopListening = listen(host, {
     transition({ changed, cause, action, unseen }: Transition) {
       if (unseen || !changed.some((change) => change.store.name === store.name)) return;
       // The browser went there itself; where it went may have another spelling.

@@ -1,11 +1,15 @@
 // Keeps the stores of a runtime in one place: opens a store's record when the store joins, writes what changed, tries again
 // what failed, and reports problems. `opening.ts`, `writing.ts` and `conflicts.ts` do the work on one record.
+import type { Cell } from '../core/kernel/cell.js';
+import { storesOf } from '../core/kernel/feature.js';
+import { confirmedStates, takeIn } from '../core/kernel/stating.js';
 import { isThenable } from '../core/kernel/compute.js';
 import { messageOf, type FloeError } from '../core/base/errors.js';
 import { rebasing } from '../core/features/rebasing/feature.js';
 import type { AnyStore } from '../core/index.js';
 import { definitionOf, type StoreDefinition } from '../core/model/store.js';
-import type { Host, Listener } from '../core/kernel/attachment.js';
+import type { Extensible } from '../core/kernel/feature.js';
+import type { Listener } from '../core/kernel/listener.js';
 import type { StoreChange, Transition } from '../core/kernel/transition.js';
 import type { MaybeAsync, StorageArea } from './area.js';
 import { Conflicts, historyIn, type ConflictHost } from './conflicts.js';
@@ -44,7 +48,6 @@ export interface KeeperOptions {
 }
 
 export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, HostedHost {
-  readonly late = rebasing;
   readonly problems: FloeError[];
   readonly shelf: Shelf;
   readonly records = new Map<string, StoreRecord>();
@@ -65,7 +68,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   private planned: (() => void) | undefined;
 
   constructor(
-    private readonly host: Host,
+    private readonly host: Extensible,
     private readonly area: StorageArea,
     { writeAfter, link, others = [], problems = [] }: KeeperOptions,
   ) {
@@ -113,16 +116,16 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   }
 
   stateOf({ store, hosted }: StoreRecord): unknown {
-    return hosted ? this.tabs!.hostedPart(store.name) : this.host.states()[store.name];
+    return hosted ? this.tabs!.hostedPart(store.name) : confirmedStates(this.host)[store.name];
   }
 
   takeIn(entries: readonly (readonly [record: StoreRecord, state: unknown])[]): void {
-    const states = this.host.states();
+    const states = confirmedStates(this.host);
     const changes: StoreChange[] = [];
     for (const [{ store, hosted }, after] of entries)
       if (hosted) this.tabs!.changeHosted(store.name, after);
       else changes.push({ store, before: states[store.name], after });
-    if (changes.length > 0) this.host.state(changes, 'rehydrated', { cause: { by: 'storage' } });
+    if (changes.length > 0) takeIn(this.host, changes, 'rehydrated', { by: 'storage' });
   }
 
   put(record: StoreRecord, part: unknown): Work<void> {
@@ -154,11 +157,15 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     }
     void this.whileReading(begun, ({ onto, phase }) => {
       record.phase = phase;
-      this.tabs?.read(store.name, onto(state), this.host.states()[store.name]);
+      this.tabs?.read(store.name, onto(state), confirmedStates(this.host)[store.name]);
       this.removeMoved();
       if (record.unsaved) this.plan();
     });
     return begun.then(({ onto }) => onto(state));
+  }
+
+  fill(cell: Cell, stored: PromiseLike<unknown>): void {
+    this.host.use(rebasing).fill(cell, stored);
   }
 
   /** The runtime makes the stored state the live one as soon as it is there; only then may it be written. */
@@ -211,7 +218,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     const isBranch = this.past && !unseen;
     if (isBranch) this.past = false;
     // What was left out while it was open may count from now on; and what changed nothing may change the confirmed state.
-    const all = isBranch || this.host.uncertain || fact === 'confirmed' || fact === 'reverted';
+    const all = isBranch || this.host.attending !== undefined || fact === 'confirmed' || fact === 'reverted';
     if (all) this.doubtAll();
     if (fact !== 'rehydrated' && fact !== 'reset')
       for (const { store } of changed) {
@@ -233,7 +240,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
 
   /** Takes what a reloaded module says of what is kept: that is written as a whole. */
   private renewAll(): void {
-    for (const store of this.host.stores()) {
+    for (const store of storesOf(this.host)) {
       const record = this.records.get(store.name);
       if (!record || record.store === store) continue;
       if (!store.kept) {

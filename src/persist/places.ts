@@ -1,11 +1,11 @@
 // Different stores in different places: one `persistence` over several keepers, each of which keeps its own stores.
-import { rebasing } from '../core/features/rebasing/feature.js';
+import type { Cell } from '../core/kernel/cell.js';
 import type { FloeError } from '../core/base/errors.js';
 import { isThenable } from '../core/kernel/compute.js';
 import type { AnyStore } from '../core/index.js';
 import { put } from '../core/data/plain.js';
 import { definitionOf, type StoreDefinition } from '../core/model/store.js';
-import type { Listener } from '../core/kernel/attachment.js';
+import type { Listener } from '../core/kernel/listener.js';
 import type { Transition } from '../core/kernel/transition.js';
 import type { Keeper } from './keeper.js';
 import type { Persistence, StoredItem } from './persistence.js';
@@ -32,10 +32,12 @@ export class Places implements Persistence, Listener {
 
   // ---- for the runtime ----
 
-  readonly late = rebasing;
-
   begin(store: StoreDefinition, state: unknown): unknown {
     return this.keeperOf(store.name).begin(store, state);
+  }
+
+  fill(cell: Cell, stored: PromiseLike<unknown>): void {
+    this.keeperOf(cell.store.name).fill(cell, stored);
   }
 
   transition(transition: Transition): void {

@@ -1,16 +1,12 @@
 // How any area becomes a storage for `createRuntime`.
+import { listen } from '../core/kernel/recorder.js';
 import type { FloeError } from '../core/base/errors.js';
 import { faceOf } from '../core/base/face.js';
 import { checkOptions } from '../core/base/options.js';
 import { definitionOf } from '../core/model/store.js';
-import {
-  ATTACH,
-  PLACES,
-  type Attachment,
-  type Host,
-  type Listener,
-  type StoragePlaces,
-} from '../core/kernel/attachment.js';
+import { ATTACH, PLACES, type Attachment, type StoragePlaces } from '../core/kernel/attachment.js';
+import type { Extensible } from '../core/kernel/feature.js';
+import type { Listener } from '../core/kernel/listener.js';
 import type { StorageArea } from './area.js';
 import { Keeper, type KeeperOptions } from './keeper.js';
 import type { Persistence } from './persistence.js';
@@ -61,7 +57,7 @@ export const storageIn = (
 ): Attachment<Persistence> => {
   checkOptions('storageIn', options, ['writeAfter', 'tabs']);
   const storage: Storage = {
-    [ATTACH]: (host) => faced(storage[KEEPER](host)),
+    [ATTACH]: (host) => faced(host, storage[KEEPER](host)),
     [PLACES]: placesOf,
     [KEEPER]: (host, more) => keeperIn(host, open, options, more),
   };
@@ -72,7 +68,7 @@ export const storageIn = (
 const KEEPER: unique symbol = Symbol('floe.keeper');
 
 interface Storage extends Attachment<Persistence> {
-  readonly [KEEPER]: (host: Host, more?: Partial<KeeperOptions>) => Keeper;
+  readonly [KEEPER]: (host: Extensible, more?: Partial<KeeperOptions>) => Keeper;
 }
 
 const MEMBERS: readonly (keyof Persistence)[] = [
@@ -91,13 +87,13 @@ const MEMBERS: readonly (keyof Persistence)[] = [
   ] as const),
 ];
 
-const faced = (keeper: Persistence & Listener): { face: Persistence; listener: Listener } => ({
-  face: faceOf<Persistence, keyof Persistence>(keeper, MEMBERS),
-  listener: keeper,
-});
+function faced(kernel: Extensible, keeper: Persistence & Listener): Persistence {
+  listen(kernel, keeper);
+  return faceOf<Persistence, keyof Persistence>(keeper, MEMBERS);
+}
 
 function keeperIn(
-  host: Host,
+  host: Extensible,
   open: (report: (problem: FloeError) => void) => StorageArea,
   { writeAfter = 100, tabs }: OwnStorageOptions,
   more: Partial<KeeperOptions> = {},
@@ -132,6 +128,6 @@ const placesOf = ({ default: usual, stores }: StoragePlaces<Persistence>): Attac
     const all = [...keepers.values()];
     for (const { keeper, others } of all)
       others.push(...all.filter((other) => other.keeper !== keeper).map((other) => other.keeper.shelf));
-    return faced(new Places(first, byStore, problems));
+    return faced(host, new Places(first, byStore, problems));
   },
 });

@@ -1,3 +1,4 @@
+import { listen } from '../core/kernel/recorder.js';
 import { checkOptions } from '../core/base/options.js';
 import { context, SpanStatusCode, trace as api, type Attributes, type Span, type Tracer } from '@opentelemetry/api';
 import { encode } from '../core/data/encode.js';
@@ -30,7 +31,7 @@ export function telemetry(runtime: Runtime & { readonly trace: Trace }, options:
   const { tracer = api.getTracer('floe'), payloads = false } = options;
   const spans = new Spans(tracer, payloads);
   const host = hostOf(runtime);
-  const stop = host.listen({
+  const stop = listen(host, {
     transition(transition: Transition) {
       const step = transition.step === undefined ? undefined : runtime.trace.step(transition.step);
       if (step) spans.add(step, transition);

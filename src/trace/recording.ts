@@ -1,4 +1,8 @@
 // Listens to a runtime and makes a step of every transition.
+import { aboutOf } from '../core/kernel/about.js';
+import { firstAnswer, storesOf } from '../core/kernel/feature.js';
+import { leaveLine } from '../core/kernel/line.js';
+import { listen } from '../core/kernel/recorder.js';
 import { differenceOf, differenceOfStates, type Difference } from '../core/data/diff.js';
 import { messageOf, type FloeError } from '../core/base/errors.js';
 import type { AnyAction, DispatchResult, Patch, RunNote } from '../core/index.js';
@@ -9,7 +13,9 @@ import { checkChoice, checkOptions, countOption } from '../core/base/options.js'
 import { guardData } from '../core/data/plain.js';
 import { timeTravel, type TimeTravel } from '../core/features/time-travel.js';
 import type { StoreDefinition } from '../core/model/store.js';
-import { ATTACH, type Attachment, type Host, type Listener } from '../core/kernel/attachment.js';
+import { ATTACH, type Attachment } from '../core/kernel/attachment.js';
+import type { Extensible } from '../core/kernel/feature.js';
+import type { Listener } from '../core/kernel/listener.js';
 import type { StoreChange, Transition } from '../core/kernel/transition.js';
 import { causedBy } from './causes.js';
 import { compareLines, type Comparison } from './compare.js';
@@ -77,7 +83,7 @@ class Recorder implements Trace, Listener {
   private readonly travel: TimeTravel;
 
   constructor(
-    private readonly host: Host,
+    private readonly host: Extensible,
     { ignore = [], redact, limit, lines }: RecordingOptions,
   ) {
     this.travel = host.use(timeTravel);
@@ -122,7 +128,7 @@ class Recorder implements Trace, Listener {
 
   /** Stores may join later, and actions be declared: only a name that looks like another one is a problem. */
   private checkNames(): void {
-    const stores = this.host.stores();
+    const stores = storesOf(this.host);
     const names = stores.map(({ name }) => name);
     for (const problem of this.redaction.checkNames(
       names,
@@ -334,7 +340,7 @@ class Recorder implements Trace, Listener {
     if (timeline.size <= limit + Math.min(limit >> 4, 255)) return;
     for (const seq of timeline.dropBranches(limit)) this.excluded.delete(seq);
     const { line } = timeline;
-    const open = this.host.oldestOpen?.step ?? Infinity;
+    const open = firstAnswer(this.host, (hooks) => hooks.pinned?.())?.step ?? Infinity;
     let count = 0;
     // Steps that commit or roll back together are folded together.
     while (
@@ -476,7 +482,7 @@ class Recorder implements Trace, Listener {
     redacted: () => this.redaction.places,
     statesAt: (index, beside) => this.timeline.statesAt(index, [...this.known, ...beside]),
     revision: () => this.revisions,
-    about: (kind, name) => this.host.about(kind, name),
+    about: (kind, name) => aboutOf(this.host, kind, name),
     watch: (listener) => this.watch(listener),
     conceal: (data) => this.redaction.freed(data),
   });
@@ -542,7 +548,7 @@ class Recorder implements Trace, Listener {
     this.endSum();
     const { common } = timeline.lineOf(branch);
     // Runs that did not begin on it are cancelled while this line is still the live one.
-    this.host.leave(({ step }) => step !== undefined && step <= (timeline.line.at(common)?.seq ?? -1), 'branch');
+    leaveLine(this.host, ({ step }) => step !== undefined && step <= (timeline.line.at(common)?.seq ?? -1), 'branch');
     const from = this.statesAt(common);
     this.noteRevised(common + 1);
     timeline.goTo(branch);
@@ -606,7 +612,7 @@ class Recorder implements Trace, Listener {
     // So long a group that not all of it is kept.
     if (step.group !== undefined && step.group === this.foldedGroup) throw stepFolded(timeline.folded!, seq);
     // Taking it back later could not be computed any more.
-    const open = this.host.oldestOpen?.step;
+    const open = firstAnswer(this.host, (hooks) => hooks.pinned?.())?.step;
     if (open !== undefined) throw stillOpen(seq, open);
     const all = timeline.all();
     const chosen = new Set([seq]);
@@ -627,9 +633,9 @@ class Recorder implements Trace, Listener {
     const { timeline, redaction, host } = this;
     const orphans = causedBy(all, this.excluded);
     const how: Recomputing = {
-      model: new Model(host.stores()),
+      model: new Model(storesOf(host)),
       redaction,
-      refuses: host.invariants === 'refuse',
+      refuses: host.options.invariants === 'refuse',
       isExcluded: (seq) => this.excluded.has(seq),
       isOrphan: ({ seq }) => orphans.has(seq),
     };
@@ -660,7 +666,7 @@ class Recorder implements Trace, Listener {
     this.tip = { ...live };
     this.show(Math.min(this.at, line.length - 1));
     // Runs whose beginning no longer counts are over.
-    this.host.leave(({ step }) => step === undefined || !this.excluded.has(step), 'branch');
+    leaveLine(this.host, ({ step }) => step === undefined || !this.excluded.has(step), 'branch');
     this.travel.arrived('branch', []);
     this.writeSteps(
       revised.sort((a, b) => a.seq - b.seq),
@@ -671,11 +677,11 @@ class Recorder implements Trace, Listener {
   // ---- by hand ----
 
   get actions(): readonly string[] {
-    return [...new Set(this.host.stores().flatMap((store) => [...store.types()]))].sort();
+    return [...new Set(storesOf(this.host).flatMap((store) => [...store.types()]))].sort();
   }
 
   send(action: AnyAction): DispatchResult {
-    return this.host.send(action, 'inspector');
+    return this.host.dispatch(action, { by: 'inspector' });
   }
 
   // ---- files ----
@@ -722,7 +728,7 @@ class Recorder implements Trace, Listener {
     const live = timeline.replayed(states);
     guardData(live, { at: '', what: 'The state in the trace file' });
     // Nothing was touched so far: a file that cannot be replayed throws above.
-    this.host.leave(() => false, 'import');
+    leaveLine(this.host, () => false, 'import');
     this.timeline = timeline;
     this.folds = 0;
     this.noteRevised(0);
@@ -733,7 +739,7 @@ class Recorder implements Trace, Listener {
     this.excluded.clear();
     for (const { seq, excluded } of steps) if (excluded) this.excluded.add(seq);
     this.tip = { ...live };
-    this.host.replaced();
+    this.host.recorder?.each((listener) => listener.replaced?.());
     this.show(last);
     // The ends of its runs have the numbers that the file gives them.
     this.runShift = 0;
@@ -784,8 +790,9 @@ export const recording = (options: RecordingOptions = {}): Attachment<Trace> => 
   return { [ATTACH]: (host) => attached(host, options) };
 };
 
-function attached(host: Host, options: RecordingOptions): { face: Trace; listener: Listener } {
+function attached(host: Extensible, options: RecordingOptions): Trace {
   const recorder = new Recorder(host, options);
+  listen(host, recorder);
   const face = faceOf<Trace, keyof Trace>(recorder, MEMBERS, (name, method) => {
     if (READS.has(name)) return method();
     if (!STAYS.has(name)) host.use(timeTravel).mayMove();
@@ -793,5 +800,5 @@ function attached(host: Host, options: RecordingOptions): { face: Trace; listene
     return host.call(method);
   });
   Object.defineProperty(face, SOURCE_OF, { value: recorder.source });
-  return { face, listener: recorder };
+  return face;
 }

@@ -1,4 +1,8 @@
 // The application's own undo and redo: what the user did to some stores, one entry after the other.
+import { storesOf } from '../core/kernel/feature.js';
+import { isShown } from '../core/kernel/line.js';
+import { listen } from '../core/kernel/recorder.js';
+import { shownStates, state } from '../core/kernel/stating.js';
 import { difference } from '../core/data/diff.js';
 import { badOption } from '../core/base/errors.js';
 import { faceOf } from '../core/base/face.js';
@@ -8,7 +12,9 @@ import type { AnyAction, AnyCreator, AnyStore, Runtime } from '../core/index.js'
 import { escapeKey } from '../core/data/plain.js';
 import { definitionOf } from '../core/model/store.js';
 import type { Touches } from '../core/data/touches.js';
-import { hostOf, type Host, type Listener } from '../core/kernel/attachment.js';
+import { hostOf } from '../core/kernel/attachment.js';
+import type { Extensible } from '../core/kernel/feature.js';
+import type { Listener } from '../core/kernel/listener.js';
 import type { StoreChange, Transition } from '../core/kernel/transition.js';
 import { Identities } from './identities.js';
 import { MergeConflict, Merging } from './merge.js';
@@ -123,13 +129,13 @@ class Stack implements UndoStack, Listener {
   private before: { readonly done: Entry[]; readonly taken: Entry[] } | undefined;
 
   constructor(
-    private readonly host: Host,
+    private readonly host: Extensible,
     private readonly options: UndoStackOptions,
   ) {
     this.stores = new Set(options.stores.map((store) => definitionOf(store).name));
     this.except = namesOf(options.except ?? []);
     this.limit = countOption('undoStack', 'limit', options.limit, 100);
-    this.stop = host.listen(this);
+    this.stop = listen(host, this);
   }
 
   transition(transition: Transition): void {
@@ -191,7 +197,7 @@ class Stack implements UndoStack, Listener {
     const entry = this.next(isUndo ? this.done : this.taken);
     if (!entry) return { became: 'nothing' };
     const title = titleOfEntry(entry);
-    const states = this.host.shown();
+    const states = shownStates(this.host);
     const merging = new Merging(this.identities, anyway);
     let next: Tree;
     try {
@@ -200,12 +206,11 @@ class Stack implements UndoStack, Listener {
       if (error instanceof MergeConflict) return { became: 'conflict', title, pointer: error.pointer };
       throw error;
     }
-    const changed: StoreChange[] = this.host
-      .stores()
+    const changed: StoreChange[] = storesOf(this.host)
       .filter(({ name }) => states[name] !== next[name])
       .map((store) => ({ store, before: states[store.name], after: next[store.name] }));
     const { touches } = merging;
-    if (!this.host.state(changed, fact, { cause: { by: 'code' }, touches })) return { became: 'nothing' };
+    if (!state(this.host, changed, fact, { cause: { by: 'code' }, touches })) return { became: 'nothing' };
     if (changed.length > 0 && !this.told.has(touches)) this.mayFail(touches);
     this.done = isUndo ? without(this.done, entry) : [...this.done, entry];
     this.taken = isUndo ? [...this.taken, entry] : without(this.taken, entry);
@@ -232,7 +237,7 @@ class Stack implements UndoStack, Listener {
   /** The states without an entry, or with it again, and with all later changes. */
   private merged(states: Tree, { deeds }: Entry, isUndo: boolean, merging: Merging): Tree {
     const next: Record<string, unknown> = { ...states };
-    const counting = deeds.filter(({ transition }) => this.host.isShown(transition));
+    const counting = deeds.filter(({ transition }) => isShown(this.host, transition));
     for (const { changed } of isUndo ? counting.reverse() : counting)
       for (const { store, before, after } of changed) {
         const { name } = store;
@@ -248,7 +253,7 @@ class Stack implements UndoStack, Listener {
     return undefined;
   }
   private counts({ deeds }: Entry): boolean {
-    return deeds.some(({ transition }) => this.host.isShown(transition));
+    return deeds.some(({ transition }) => isShown(this.host, transition));
   }
 
   get undos(): number {

@@ -1,6 +1,7 @@
 // Transactions, and batches of notifications.
 import { describe, expect, jest, test } from '@jest/globals';
 import { at, store, task } from 'floe';
+import { listen } from '../../src/core/kernel/recorder.js';
 import type { Transition } from '../../src/core/kernel/transition.js';
 import { recorded } from '../support/counter.js';
 import { codeOf, failure } from '../support/failures.js';
@@ -80,7 +81,7 @@ describe('rule 2: atomic', () => {
   test('one inside another commits or rolls back with it; rules that are only reported are reported once', () => {
     const { counter, added, failing, runtime, problems, host } = recorded();
     const told: Transition[] = [];
-    const stop = host.listen({ transition: (transition) => told.push(transition), close: () => void told.splice(0) });
+    const stop = listen(host, { transition: (transition) => told.push(transition), close: () => void told.splice(0) });
     counter.invariant('small', ({ n }) => n < 3);
     const work = (then?: () => void) =>
       runtime.atomic(() => {

@@ -6,7 +6,8 @@ import { createRuntime, store, task, type AnyAction, type Optimistic, type TaskC
 import { memoryStorage } from 'floe/persist';
 import { recording } from 'floe/trace';
 import { definitionOf } from '../../src/core/model/store.js';
-import { HOST, type Host } from '../../src/core/kernel/attachment.js';
+import { hostOf } from '../../src/core/kernel/attachment.js';
+import { takeIn } from '../../src/core/kernel/stating.js';
 import { leastLength, runs } from '../support/runs.js';
 
 interface Berth {
@@ -173,7 +174,7 @@ function play(program: readonly Op[], recorded: boolean): void {
         const definition = definitionOf(one as never);
         return { store: definition, before: undefined, after: states[definition.name as keyof States] };
       });
-      (runtime as unknown as { readonly [HOST]: Host })[HOST].state(changes, 'fromTab', { cause: { by: 'tab' } });
+      takeIn(hostOf(runtime), changes, 'fromTab', { by: 'tab' });
       // What is not open is part of it.
       kept = [{ actions: states }, ...kept.filter((one) => open.includes(one))];
       drop(fresh(kept).failed);

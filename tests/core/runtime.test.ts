@@ -2,6 +2,9 @@
 import { describe, expect, jest, test } from '@jest/globals';
 import { createRuntime, store, task, type FloeError, type Run } from 'floe';
 import { recording } from 'floe/trace';
+import { storesOf } from '../../src/core/kernel/feature.js';
+import { listen } from '../../src/core/kernel/recorder.js';
+import { confirmedStates, takeIn } from '../../src/core/kernel/stating.js';
 import { declareCounter, recorded } from '../support/counter.js';
 import { codeOf, failure } from '../support/failures.js';
 
@@ -126,14 +129,14 @@ describe('what is offered to those who are attached', () => {
   test('sending for another actor, the states of stores alone, and closing once', async () => {
     const { added, runtime, host, last } = recorded();
     await runtime.run(task('done', () => undefined)());
-    expect(host.send(added(1), 'inspector')).toBe('applied');
+    expect(host.dispatch(added(1), { by: 'inspector' })).toBe('applied');
     expect(last().cause).toMatchObject({ by: 'inspector' });
-    expect([host.stores().map(({ name }) => name), Object.keys(host.states())]).toEqual([
+    expect([storesOf(host).map(({ name }) => name), Object.keys(confirmedStates(host))]).toEqual([
       ['counter', 'log'],
       ['counter', 'log'],
     ]);
     const close = jest.fn<() => void>();
-    host.listen({ close });
+    listen(host, { close });
     void runtime.close();
     void runtime.close();
     expect(close).toHaveBeenCalledTimes(1);
@@ -148,15 +151,10 @@ describe('what is offered to those who are attached', () => {
     runtime.trace.seek(1);
     expect([runtime.read(counter).n, runtime.read(late).x]).toEqual([1, 7]);
     runtime.trace.exclude(2);
-    expect([runtime.read(counter).n, host.states().counter]).toEqual([1, { n: 5, m: 0 }]);
+    expect([runtime.read(counter).n, confirmedStates(host).counter]).toEqual([1, { n: 5, m: 0 }]);
     // What a storage states is news for the live end.
-    const told = host.state(
-      [{ store: counter as never, before: { n: 5, m: 0 }, after: { n: 50, m: 0 } }],
-      'rehydrated',
-      {
-        cause: { by: 'storage' },
-      },
-    );
-    expect([told, runtime.read(counter).n, host.states().counter]).toEqual([true, 1, { n: 50, m: 0 }]);
+    const change = { store: counter as never, before: { n: 5, m: 0 }, after: { n: 50, m: 0 } };
+    takeIn(host, [change], 'rehydrated', { by: 'storage' });
+    expect([runtime.read(counter).n, confirmedStates(host).counter]).toEqual([1, { n: 50, m: 0 }]);
   });
 });

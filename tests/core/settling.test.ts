@@ -4,6 +4,7 @@ import { createRuntime, store, task } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { recording } from 'floe/trace';
 import { hostOf } from '../../src/core/kernel/attachment.js';
+import { confirmedStates, shownStates } from '../../src/core/kernel/stating.js';
 
 type End = 'done' | 'failed' | 'cancelled';
 type Event = 'end' | 'proceed' | 'confirm' | 'revert' | 'replace';
@@ -86,8 +87,8 @@ async function play({ isHeld, isQueued, end, order }: (typeof scenarios)[number]
   const host = hostOf(runtime);
   const scenario = JSON.stringify({ isHeld, isQueued, end, order });
   // Nothing is left pending: what is shown is what storages keep, and it is one of the levels that there can be.
-  expect({ scenario, pending: host.uncertain }).toEqual({ scenario, pending: false });
-  expect({ scenario, states: host.states() }).toEqual({ scenario, states: host.shown() });
+  expect({ scenario, pending: host.attending !== undefined }).toEqual({ scenario, pending: false });
+  expect({ scenario, states: confirmedStates(host) }).toEqual({ scenario, states: shownStates(host) });
   // What takes the place of one that its run has settled is news of its own.
   expect([50, 51, 57, 58]).toContain(runtime.read(tide).level);
   // What the work asks for while the action is held comes before the end of its run.

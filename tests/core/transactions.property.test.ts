@@ -6,6 +6,7 @@ import { createRuntime, store, task, type Optimistic } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { recording, type Trace } from 'floe/trace';
 import { hostOf } from '../../src/core/kernel/attachment.js';
+import { confirmedStates } from '../../src/core/kernel/stating.js';
 import { runs } from '../support/runs.js';
 
 type Part =
@@ -132,9 +133,9 @@ describe.each(Object.entries(ATTACHED))('%s', (_name, isAttached) => {
         expect(seen).toEqual(level === before ? seen.slice(0, 0) : [level]);
         expect(started).toEqual(model.started);
         // Storages hold the state without what is pending; when all is reverted, nothing of it is left.
-        expect(hostOf(runtime).states().tide).toEqual({ level: model.level });
+        expect(confirmedStates(hostOf(runtime)).tide).toEqual({ level: model.level });
         for (const one of open) one.revert();
-        expect([runtime.read(tide).level, hostOf(runtime).uncertain]).toEqual([model.level, false]);
+        expect([runtime.read(tide).level, hostOf(runtime).attending !== undefined]).toEqual([model.level, false]);
         if (!isAttached) return;
         const { trace } = runtime as unknown as { readonly trace: Trace };
         const steps = trace.steps.filter(({ action }) => action && action.payload !== 1000);

@@ -1,7 +1,7 @@
 // The smallest model that the suites of the core share: a counter and a log.
 import { createRuntime, store, type Problem, type RuntimeOptions } from 'floe';
 import { recording } from 'floe/trace';
-import { HOST, type Host } from '../../src/core/kernel/attachment.js';
+import { hostOf } from '../../src/core/kernel/attachment.js';
 
 export function declareCounter() {
   const counter = store('counter', { n: 0, m: 0 });
@@ -28,12 +28,11 @@ export function recorded(options: Partial<Pick<RuntimeOptions, 'clock' | 'interc
     onProblem: (problem) => problems.push(problem),
     ...options,
   });
-  const host = (runtime as unknown as { readonly [HOST]: Host })[HOST];
   return {
     ...all,
     runtime,
     problems,
-    host,
+    host: hostOf(runtime),
     last: () => runtime.trace.steps.at(-1)!,
     /** What became of each step after the first. */
     outcomes: () => runtime.trace.steps.slice(1).map(({ outcome }) => outcome),

@@ -5,14 +5,14 @@ import { beginningOf, type BeginningHost } from './beginning.js';
 import type { Entry, Reading } from '../reading/reading.js';
 import { notASource } from '../base/errors.js';
 import { DERIVATION, inlineRecipe, SOURCE, type Read, type Recipe, type Source } from '../model/source.js';
-import { hostOf, type Host } from '../kernel/attachment.js';
+import { hostOf } from '../kernel/attachment.js';
 
 /** What a hold needs of its runtime. */
 export interface HoldHost extends BeginningHost {
   /** @throws FLOE_CLOSED after the end */
   open(what: string): void;
   /** What the watchers of the application read. */
-  readonly screen: Reading;
+  readonly reading: Reading;
 }
 
 /**
@@ -21,7 +21,7 @@ export interface HoldHost extends BeginningHost {
  * @throws FLOE_CLOSED when the runtime is closed
  */
 export function holdOf<T>(runtime: object, recipe: Recipe<T>): Hold<T> {
-  const host = hostOf(runtime) as Host & HoldHost;
+  const host = hostOf(runtime);
   host.open('read');
   return new Hold(host, recipe);
 }
@@ -65,7 +65,7 @@ export class Hold<T> {
     private readonly host: HoldHost,
     private readonly recipe: Recipe<T>,
   ) {
-    this.reading = host.screen;
+    this.reading = host.reading;
   }
 
   private get entry(): Entry {

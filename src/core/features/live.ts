@@ -6,7 +6,7 @@ import { observe, type Probe } from '../reactive/probe.js';
 import { Entry } from '../reading/reading.js';
 import { StoreDefinition } from '../model/store.js';
 import { Place } from '../reactive/tracking.js';
-import type { Host } from '../kernel/attachment.js';
+import type { Extensible } from '../kernel/feature.js';
 
 /** Something that a derived value depends on. */
 export type Dependency =
@@ -39,7 +39,8 @@ export interface LiveSource {
 }
 
 /** All stores and selectors of which a value is kept, as they are shown. */
-export const liveSources = ({ reading }: Host): readonly LiveSource[] => Array.from(reading.entries(), liveSource);
+export const liveSources = ({ reading }: Extensible): readonly LiveSource[] =>
+  Array.from(reading.entries(), liveSource);
 
 function liveSource(entry: Entry): LiveSource {
   const { of, args } = entry.recipe;
@@ -66,7 +67,7 @@ export const readerName = (reader: object): string => (reader instanceof Entry ?
 export const isWatched = (reader: object): boolean => reader instanceof Entry && reader.watcherCount > 0;
 
 /** Has a probe told of the derived values and watchers of one runtime. Returns a function that ends it. */
-export function observeIn(host: Host, probe: Probe): () => void {
+export function observeIn(host: Extensible, probe: Probe): () => void {
   const isOwn = (reader: object): boolean => reader instanceof Entry && reader.isOf(host);
   return observe({
     computed: (reader, computation) => {

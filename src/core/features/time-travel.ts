@@ -1,8 +1,11 @@
 // Time travel: the screen shows a past step, while the live line of transitions goes on in a view of its own.
 import { wrongPlace } from '../base/errors.js';
+import { DEV } from '../base/mode.js';
 import { guardData, hasOwn } from '../data/plain.js';
 import type { Extensible, Feature, Hooks } from '../kernel/feature.js';
+import { arriveAt, isShown, leaveLine, lineChanged } from '../kernel/line.js';
 import type { RunNote } from '../kernel/transition.js';
+import { View } from '../kernel/view.js';
 import { endLostRuns } from './tasks/lost-runs.js';
 import { isStatuses, statusesNamed } from './tasks/statuses.js';
 
@@ -15,6 +18,8 @@ export const timeTravel: Feature<TimeTravel> = {
 };
 
 export class TimeTravel implements Hooks {
+  isMoving = false;
+
   constructor(private readonly kernel: Extensible) {}
 
   /**
@@ -30,22 +35,54 @@ export class TimeTravel implements Hooks {
     if (views.isUnseen) throw wrongPlace(MOVING, 'what happens unseen at the live end');
     // Statuses of tasks that have not run in this runtime.
     for (const [name, state] of Object.entries(liveStates ?? states))
-      if (isStatuses(name, state) && !kernel.cells.has(name)) kernel.addCell(statusesNamed(name), state);
-    if (!isLive) views.part();
-    if (!isLive && liveStates) kernel.atLive(() => this.put(liveStates));
+      if (isStatuses(name, state) && !kernel.cells.has(name)) kernel.joining.add(statusesNamed(name), state, true);
+    if (!isLive) this.part();
+    if (!isLive && liveStates) kernel.views.atLive(() => this.put(liveStates));
     this.put(states);
-    if (isLive) {
-      views.join();
-      kernel.lineChanged();
+    if (isLive) this.join();
+    // Notifies of what is shown, and of nothing that watchers do because of it.
+    const { recorder } = kernel;
+    if (recorder) recorder.latest = undefined;
+    this.isMoving = true;
+    try {
+      recorder?.each((listener) => listener.travelled?.(isLive));
+      kernel.notify();
+    } finally {
+      this.isMoving = false;
     }
-    kernel.move(isLive);
+  }
+
+  leavePast(): void {
+    const { kernel } = this;
+    if (!kernel.views.showsPast || this.isMoving) return;
+    leaveLine(kernel, (transition) => isShown(kernel, transition), 'branch');
+    this.join();
+    arriveAt(kernel, 'branch', []);
+  }
+
+  /** From now on the screen may show something else: the live states get a view of their own, without watchers. */
+  private part(): void {
+    const { views, cells } = this.kernel;
+    const { screen } = views;
+    if (views.live !== screen) return;
+    views.live = new View(views.ground);
+    for (const cell of cells.values()) views.live.add(cell, screen.states[cell.index], screen.known[cell.index]);
+  }
+
+  /** What is shown is live. */
+  private join(): void {
+    const { views } = this.kernel;
+    views.live = views.screen;
+    lineChanged(this.kernel);
   }
 
   /** @throws where the cursor cannot move */
   mayMove(): void {
-    this.kernel.open(MOVING);
-    this.kernel.forbidInside(MOVING);
-    this.kernel.forbidHeld(MOVING);
+    const { kernel } = this;
+    const { notifications, transaction } = kernel;
+    kernel.open(MOVING);
+    kernel.forbidInside(MOVING);
+    if (notifications.isHeld && !notifications.isNotifying) throw wrongPlace(MOVING, transaction ? 'atomic' : 'batch');
   }
 
   private put(states: States): void {
@@ -56,7 +93,7 @@ export class TimeTravel implements Hooks {
       // What joined later is shown as it is; but of a task that had not yet run there is nothing to show.
       if (!known && !store.internal) continue;
       const state = known ? states[name] : store.begin();
-      guardData(state, { at: '', what: `The restored state of '${name}'` });
+      if (DEV) guardData(state, { at: '', what: `The restored state of '${name}'` });
       view.commit(index, state, undefined);
     }
   }
@@ -67,7 +104,7 @@ export class TimeTravel implements Hooks {
    */
   arrived(reason: 'branch' | 'import', claimed: readonly RunNote[]): void {
     const { kernel } = this;
-    kernel.atLive(() => endLostRuns(kernel, reason, claimed));
+    kernel.views.atLive(() => endLostRuns(kernel, reason, claimed));
   }
 }
 

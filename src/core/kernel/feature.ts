@@ -1,14 +1,21 @@
 // What a runtime is extended by: features that it installs with the first definition, option or call that needs them. The
 // runtime knows none of them.
-import type { AnyAction } from '../model/action.js';
 import type { FloeError } from '../base/errors.js';
+import type { Touches } from '../data/touches.js';
+import type { AnyAction, DispatchResult } from '../model/action.js';
 import type { DeclaredTask } from '../model/handled.js';
-import type { DispatchResult } from '../model/action.js';
-import type { KernelOptions } from './options.js';
-import type { Compute, Cell, CellChange } from './cell.js';
-import type { Source } from '../model/source.js';
+import type { Read } from '../model/source.js';
 import type { StoreDefinition } from '../model/store.js';
-import type { Cause, FactName, RunNote, Transition } from './transition.js';
+import type { Reading } from '../reading/reading.js';
+import type { Cell, CellChange } from './cell.js';
+import type { Computing } from './compute.js';
+import type { HandlerTable } from './handlers.js';
+import type { Interceptor } from './interceptor.js';
+import type { Notifications } from './notifications.js';
+import type { KernelOptions } from './options.js';
+import type { Recorded, Recorder } from './recorder.js';
+import type { Transaction } from './transaction.js';
+import type { Cause, FactName, RunNote, StoreChange, Transition } from './transition.js';
 import type { Views } from './view.js';
 
 /** Something that a runtime installs once, when it first needs it. */
@@ -45,12 +52,8 @@ export interface Applying {
 /** States that were computed once more, and what could not be. */
 export interface Rebased {
   readonly states: ReadonlyMap<Cell, unknown>;
-  readonly problems: (cause: string) => readonly FloeError[];
-}
-
-/** Brings in states of stores that are still being read. */
-export interface LateStates extends Hooks {
-  fill(cell: Cell, stored: PromiseLike<unknown>): void;
+  /** Default: none. */
+  readonly problems?: (cause: string) => readonly FloeError[];
 }
 
 /** What a feature does when something happens in the runtime. Each member is optional: a stage without hooks costs a check. */
@@ -79,6 +82,10 @@ export interface Hooks {
   rollBack?(savepoint: unknown): void;
   /** The live line is another one from now on: it is what is shown. */
   lineChanged?(): void;
+  /** The cursor moves: watchers are notified of states of another time. */
+  readonly isMoving?: boolean;
+  /** The application does something: where the past is shown, a branch begins there. One feature has this. */
+  leavePast?(): void;
   /**
    * Puts what is pending on top of confirmed states that came from elsewhere.
    * @returns the states to commit, and what went wrong; nothing where nothing is pending
@@ -106,88 +113,113 @@ export interface Hooks {
   close?(): void;
 }
 
-/** What a runtime offers to features. */
-export interface Extensible {
+/** What a runtime offers to features, to what is attached to it, and to the parts of the kernel itself. */
+export interface Extensible extends Recorded {
   readonly options: KernelOptions;
   readonly now: () => number;
   readonly random: () => number;
-  /** Calls `fn` after some milliseconds of the runtime's clock. Returns a function that prevents it. */
+  /** Calls `fn` once after some milliseconds of the runtime's clock. Returns a function that prevents it. */
   readonly after: (ms: number, fn: () => void) => () => void;
-  /** Whether there is a listener. */
-  readonly recorded: boolean;
-  /** The runtime has ended. */
-  readonly isClosed: boolean;
-  /** A transaction is under way. */
-  readonly isInTransaction: boolean;
-  /** The cursor moves: watchers are notified of states of another time. */
-  readonly isMoving: boolean;
+
+  // where something may be done
   /** @throws FLOE_CLOSED after the end */
   open(what: string): void;
   /** @throws FLOE_WRONG_PLACE inside a change or a selector */
   forbidInside(what: string): void;
-  /** Calls `fn` now, or after the outermost transaction, however it ends. */
-  later(fn: () => void): void;
-  /** A call from outside: at the end of the outermost one, what a binding's watchers threw is thrown again. */
-  call<T>(fn: () => T): T;
-  /** Does something at the live end, unseen while the cursor is in the past. */
-  atLive<T>(fn: () => T): T;
-  readLive<T>(source: Source<T>): T;
-  /**
-   * The application begins work now: where the past is shown, a branch begins there, unless watchers are notified.
-   * @returns the cause of the work
-   */
-  beginWork(): Cause;
-  /**
-   * Dispatches at the live end, for a cause; queued while watchers are notified, stopped where `by` says so.
-   * @throws what `dispatch` throws
-   */
-  dispatchLive(action: AnyAction, cause: Cause, by: Applying): DispatchResult;
-  atomic<T>(fn: () => T): T;
-  cell(store: StoreDefinition): Cell;
+  /** The runtime has ended. */
+  readonly isClosed: boolean;
+  /** The cursor moves: watchers are notified of states of another time. */
+  readonly isMoving: boolean;
+  /** The application does something: where the past is shown, a branch begins there. */
+  leavePast(): void;
+
+  // stores and states
   readonly cells: ReadonlyMap<string, Cell>;
+  /** Where a store stands in every view; the store joins when it has not. */
+  cell(store: StoreDefinition): Cell;
+  readonly joining: Joiner;
+  readonly views: Views;
   /** The state of a store on the view that is worked on. */
   stateOf(cell: Cell): unknown;
-  readonly views: Views;
-  /** Adds the cell of a store that is internal to a feature. */
-  addCell(store: StoreDefinition, state: unknown): Cell;
-  /** The runs of a task that are under way, by the name of the store of its statuses. */
-  running(statuses: string): Running | undefined;
-  /** The live line is another one from now on. */
-  lineChanged(): void;
-  /** The screen shows other states, live or not: notifies of that. */
-  move(isLive: boolean): void;
-  /** @throws FLOE_WRONG_PLACE inside a transaction or a batch */
-  forbidHeld(what: string): void;
-  /** Records a fact that changed a store which is internal to a feature, and notifies. */
-  noteFact(
-    fact: FactName,
-    changed: CellChange | undefined,
-    cause: Cause,
-    more: Partial<Transition>,
-  ): Transition | undefined;
-  problem(error: unknown, transition?: Transition): void;
-  /** The definition that a reloaded module declares in the place of an older one. */
-  successorOf(store: StoreDefinition): StoreDefinition | undefined;
-  /**
-   * Commits states that were computed or stated elsewhere, as one fact at the live end: what stays equal stays the same object.
-   * @param type what problems name as their cause
-   */
-  show(
-    rebased: Rebased,
-    fact: FactName,
-    cause: Cause,
-    more?: Partial<Transition>,
-    type?: string,
-  ): Transition | undefined;
-  /** What an action makes of given states. */
-  readonly compute: Compute;
-  isShown(transition: Transition | undefined): boolean;
+  readonly read: Read;
+  /** The derived values on the view that is worked on. */
+  readonly reading: Reading;
+  readonly handlers: HandlerTable;
+  readonly computing: Computing;
+
+  // actions
+  /** @param cause Default: the application, or the interceptor that decides now. */
+  dispatch(action: AnyAction, cause?: Cause): DispatchResult;
+  /** The pipeline from the interceptors on, for an action that was checked. */
+  intercept(action: AnyAction, cause: Cause, by?: Applying): DispatchResult;
+  readonly interceptors: readonly { readonly name: string; readonly fn: Interceptor }[];
+  /** The action that an interceptor decides about, while it runs. */
+  deciding: Deciding | undefined;
+  /** What interceptors hold: functions that end it. */
+  readonly waiting: Set<() => void>;
+  byCode(): Cause;
+  byDispatcher(): Cause;
+  /** The last stage for an action that took the place of another one. */
+  afterwards(action: AnyAction, transition: Transition | undefined, tasks?: readonly DeclaredTask[]): void;
+  startTasks(tasks: readonly DeclaredTask[]): void;
+
+  // states that are written
+  /** Makes states the present ones of the view that is worked on. */
+  commit(changes: readonly CellChange[], touches?: Touches): void;
+  /** A state that no action computes is about to be the state of a store. */
+  stated(cell: Cell, state: unknown): void;
+  /** Commits states as one fact, and notifies. */
+  place(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): void;
+  /** There while there is a listener. */
+  recorder: Recorder | undefined;
+  problem(error: unknown, transition?: Transition, action?: AnyAction): void;
+
+  // calls, notifications, transactions
+  /** A call from outside: at the end of the outermost one, what a binding's watchers threw is thrown again. */
+  call<T>(fn: () => T): T;
+  readonly notifications: Notifications;
   /** Notifies watchers, unless that is put off. */
   notify(): void;
-  /** The last stage for an action that took the place of another one. */
-  afterwards(action: AnyAction, transition: Transition | undefined): void;
-  /** Once a runtime. */
+  atomic<T>(fn: () => T): T;
+  /** The innermost transaction that is under way. */
+  transaction: Transaction | undefined;
+  /** How many there were. */
+  transactions: number;
+  /** Calls `fn` now, or after the outermost transaction, however it ends. */
+  later(fn: () => void): void;
+
+  // features
+  readonly features: Iterable<Hooks>;
+  /** Installs a feature, once a runtime. */
   use<H extends Hooks>(feature: Feature<H>): H;
-  /** Has the actions go through `committing`, while that is of use; the fast way does without. */
-  attend(hooks: Pick<Hooks, 'committing' | 'stated'>, attends: boolean): void;
+  /** The feature that has to see every action, while there is one; the fast way does without. */
+  attending: Pick<Hooks, 'committing' | 'stated'> | undefined;
 }
+
+/** How stores come into a runtime. */
+export interface Joiner {
+  join(stores: readonly StoreDefinition[], fact: FactName): void;
+  /** Adds the cell of a store. @param known whether listeners know it */
+  add(store: StoreDefinition, state: unknown, known: boolean): Cell;
+  /** Definitions of modules that were reloaded since, and what took their place. */
+  readonly retired: Map<StoreDefinition, StoreDefinition>;
+}
+
+/** The action that an interceptor decides about, and its transition, or else the one that it answered. */
+export interface Deciding {
+  action: AnyAction;
+  of: Transition | undefined;
+}
+
+/** The first answer of a feature to a question. */
+export function firstAnswer<T>({ features }: Extensible, ask: (hooks: Hooks) => T | undefined): T | undefined {
+  for (const hooks of features) {
+    const answer = ask(hooks);
+    if (answer !== undefined) return answer;
+  }
+  return undefined;
+}
+
+/** The stores that have joined. */
+export const storesOf = ({ cells }: Extensible): StoreDefinition[] =>
+  Array.from(cells.values(), ({ store }) => store).filter((store) => !store.internal);

@@ -1,9 +1,8 @@
 // Notifies watchers, then dispatches what they queued meanwhile, until nothing is left.
 import type { AnyAction } from '../model/action.js';
 import { endlessLoop } from '../base/errors.js';
-import type { Applying } from './feature.js';
 import type { Due } from './view.js';
-import type { Cause, Transition } from './transition.js';
+import type { Transition } from './transition.js';
 
 /** A dispatch out of a watcher, and the one whose watchers made it. */
 interface Link {
@@ -12,10 +11,9 @@ interface Link {
   readonly depth: number;
 }
 
-export interface Queued {
+interface Queued {
   readonly action: AnyAction;
-  readonly cause: Cause;
-  readonly by: Applying | undefined;
+  readonly dispatch: () => void;
   readonly link: Link;
 }
 
@@ -29,9 +27,7 @@ const MOST_QUEUED = 100_000;
 export interface NotifyingHost {
   /** What is due on the view that is worked on. */
   readonly due: Due;
-  /** The newest transition. */
-  readonly latest: Transition | undefined;
-  dispatchQueued(queued: Queued): void;
+  readonly recorder: { readonly latest: Transition | undefined } | undefined;
   problem(error: unknown, transition?: Transition, action?: AnyAction): void;
   /** The outermost call from outside has ended, and nothing is notified. */
   idle(): void;
@@ -60,9 +56,10 @@ export class Notifications {
     return this.held > 0;
   }
 
-  enqueue(action: AnyAction, cause: Cause, by?: Applying): 'queued' {
+  /** @param dispatch what is done when its turn comes */
+  enqueue(action: AnyAction, dispatch: () => void): 'queued' {
     const after = this.link;
-    this.queue.push({ action, cause, by, link: { type: action.type, after, depth: (after?.depth ?? 0) + 1 } });
+    this.queue.push({ action, dispatch, link: { type: action.type, after, depth: (after?.depth ?? 0) + 1 } });
     return 'queued';
   }
 
@@ -93,7 +90,7 @@ export class Notifications {
     try {
       for (;;) {
         this.isNotifying = true;
-        this.of = host.latest;
+        this.of = host.recorder?.latest;
         host.due.notify();
         const next = this.queue.shift();
         if (!next) break;
@@ -103,7 +100,7 @@ export class Notifications {
         this.isNotifying = false;
         this.held++;
         try {
-          host.dispatchQueued(next);
+          next.dispatch();
         } catch (error) {
           host.problem(error, undefined, next.action);
         } finally {

@@ -1,30 +1,20 @@
 // A dispatch, stage by stage: validate, intercept, compute, check, commit, record, notify, after.
 import { checkAction, makerOf, type AnyAction } from '../model/action.js';
-import type { FloeError } from '../base/errors.js';
-import { decide, type Interceptor } from './interceptor.js';
+import { asyncInAtomic, notHandled, type FloeError } from '../base/errors.js';
+import { stopwatch } from '../base/host.js';
+import { decide } from './interceptor.js';
 import { DEV } from '../base/mode.js';
 import { guardData } from '../data/plain.js';
 import type { DispatchResult } from '../model/action.js';
 import { KnownTouches } from '../data/touches.js';
 import type { CellChange } from './cell.js';
 import { brokenBy } from './compute.js';
-import type { Applying } from './feature.js';
+import { firstAnswer, type Applying, type Deciding, type Extensible } from './feature.js';
 import { NO_TASKS, type Handlers } from './handlers.js';
-import type { Inside } from './inside.js';
 import { NO_CHANGES, type Cause } from './transition.js';
 
-/** The action that an interceptor decides about, and its transition, or else the one that it answered. */
-interface Deciding {
-  action: AnyAction;
-  of: Cause['of'];
-}
-
 export class Pipeline {
-  readonly interceptors: { readonly name: string; readonly fn: Interceptor }[] = [];
-  /** Set while an interceptor runs. */
-  deciding: Deciding | undefined;
-
-  constructor(private readonly kernel: Inside) {}
+  constructor(private readonly kernel: Extensible) {}
 
   /** From the application: validates; where the past is shown, a branch begins there. */
   dispatch(action: AnyAction, by: Cause | undefined): DispatchResult {
@@ -34,7 +24,13 @@ export class Pipeline {
     checkAction(action);
     kernel.forbidInside('dispatch');
     if (kernel.isMoving) return 'stopped';
-    if (notifications.isNotifying) return notifications.enqueue(action, by ?? kernel.byCode());
+    if (notifications.isNotifying) {
+      const cause = by ?? kernel.byCode();
+      return notifications.enqueue(action, () => {
+        kernel.leavePast();
+        this.intercept(action, cause);
+      });
+    }
     // Written out, without a function for each dispatch.
     notifications.begin();
     let failed = true;
@@ -50,21 +46,21 @@ export class Pipeline {
 
   /** Each interceptor proceeds or stops, now or later. A late decision enters the pipeline again here. */
   intercept(action: AnyAction, cause: Cause, by?: Applying): DispatchResult {
-    if (this.interceptors.length === 0) return this.proceed(action, cause, by);
     const { kernel } = this;
+    if (kernel.interceptors.length === 0) return this.proceed(action, cause, by);
     const deciding: Deciding = { action, of: cause.of };
     return decide({
       action,
       around: (interceptor) => {
-        const outer = this.deciding;
-        this.deciding = deciding;
+        const outer = kernel.deciding;
+        kernel.deciding = deciding;
         try {
           interceptor();
         } finally {
-          this.deciding = outer;
+          kernel.deciding = outer;
         }
       },
-      interceptors: this.interceptors.slice(),
+      interceptors: kernel.interceptors.slice(),
       about: makerOf(action)?.about,
       read: kernel.read,
       mayDecide: (what) => kernel.forbidInside(what),
@@ -73,17 +69,22 @@ export class Pipeline {
         if (passed !== action) checkAction(passed);
         // It may have waited: the run that dispatched it may be over, and the cursor elsewhere.
         const why = by?.stopped?.();
-        if (why !== undefined) return kernel.stop(passed, cause, why);
+        if (why !== undefined) {
+          kernel.recorder?.unchanged(passed, cause, 'stopped', why);
+          return 'stopped';
+        }
         const from: Cause = passed === action ? cause : { ...cause, by: 'interceptor' };
         return kernel.call(() => {
-          if (cause.run !== undefined) return kernel.atLive(() => this.proceed(passed, from, by));
+          if (cause.run !== undefined) return kernel.views.atLive(() => this.proceed(passed, from, by));
           kernel.leavePast();
           return this.proceed(passed, from, by);
         });
       },
-      stopped: (reason) => kernel.recordUnchanged(action, cause, 'stopped', reason),
+      stopped: (reason) => kernel.recorder?.unchanged(action, cause, 'stopped', reason),
       wait: (end) => {
-        kernel.recordWaiting(action, cause, end);
+        if (kernel.transaction) throw asyncInAtomic('an interceptor that decides later');
+        kernel.waiting.add(end);
+        kernel.recorder?.unchanged(action, cause, 'waiting');
         return () => kernel.waiting.delete(end);
       },
     });
@@ -94,9 +95,13 @@ export class Pipeline {
     const { kernel } = this;
     const handlers = kernel.handlers.to(action);
     const { alone } = handlers;
-    if (DEV && handlers.stores.length === 0 && handlers.tasks.length === 0) kernel.noteNotHandled(action.type);
+    if (DEV && handlers.stores.length === 0 && handlers.tasks.length === 0) reportUnhandled(kernel, action.type);
     const isPlain =
-      alone !== undefined && by === undefined && kernel.isPlain && alone.cell.store.invariants.length === 0;
+      alone !== undefined &&
+      by === undefined &&
+      kernel.transaction === undefined &&
+      kernel.attending === undefined &&
+      alone.cell.store.invariants.length === 0;
     return isPlain ? this.short(alone, action, cause) : this.whole(handlers, action, cause, by);
   }
 
@@ -105,8 +110,8 @@ export class Pipeline {
     const { kernel } = this;
     const { cell, change } = alone;
     const view = kernel.views.current;
-    const { recorded } = kernel;
-    const started = recorded ? kernel.stopwatch() : 0;
+    const { recorder } = kernel;
+    const started = recorder ? stopwatch() : 0;
     const before = view.states[cell.index];
     // compute, check
     let after: unknown;
@@ -114,29 +119,27 @@ export class Pipeline {
       after = kernel.computing.alone(cell, change, before, action);
       if (DEV && after !== before) guardAfter(cell.store.name, action, after);
     } catch (error) {
-      kernel.recordUnchanged(action, cause, 'failed', error, recorded ? kernel.stopwatch() - started : 0);
+      recorder?.unchanged(action, cause, 'failed', error, started);
       throw error;
     }
     const outcome = after === before ? 'unchanged' : 'applied';
-    const transition = recorded
-      ? kernel.transitionOf(
-          action,
-          cause,
-          outcome,
-          kernel.stopwatch() - started,
-          after === before ? NO_CHANGES : [view.change(cell, after)],
-          cell.editing,
-          undefined,
-          started,
-        )
-      : undefined;
+    const transition = recorder?.action(
+      action,
+      cause,
+      outcome,
+      stopwatch() - started,
+      after === before ? NO_CHANGES : [view.change(cell, after)],
+      cell.editing,
+      undefined,
+      started,
+    );
     // commit
     if (after !== before) {
-      if (recorded) view.known[cell.index] = true;
+      if (recorder) view.known[cell.index] = true;
       view.commit(cell.index, after, cell.editing);
     }
     // record, notify, after. What the draft touched is only good until the next change: a recorder looks at once.
-    if (transition) kernel.record(transition);
+    if (transition) recorder!.record(transition);
     if (transition || after !== before) kernel.notify();
     kernel.afterwards(action, transition, NO_TASKS);
     return outcome;
@@ -150,10 +153,10 @@ export class Pipeline {
   ): 'applied' | 'unchanged' {
     const { kernel } = this;
     const view = kernel.views.current;
-    const { recorded } = kernel;
-    const started = recorded ? kernel.stopwatch() : 0;
+    const { recorder, transaction } = kernel;
+    const started = recorder ? stopwatch() : 0;
     const changes: CellChange[] = [];
-    const touches = recorded ? new KnownTouches() : undefined;
+    const touches = recorder ? new KnownTouches() : undefined;
     let broken: readonly FloeError[] = [];
     try {
       // compute
@@ -163,23 +166,22 @@ export class Pipeline {
         if (after !== before) changes.push(view.change(cell, after));
       }
       // check
-      if (changes.length > 0 && !kernel.isInTransaction) broken = brokenBy(changes, action.type);
-      if (broken.length > 0 && kernel.invariants === 'refuse') throw broken[0];
+      if (changes.length > 0 && !transaction) broken = brokenBy(changes, action.type);
+      if (broken.length > 0 && kernel.options.invariants === 'refuse') throw broken[0];
     } catch (error) {
       const outcome = broken.length > 0 ? 'refused' : 'failed';
-      kernel.recordUnchanged(action, cause, outcome, error, recorded ? kernel.stopwatch() - started : 0);
+      recorder?.unchanged(action, cause, outcome, error, started);
       throw error;
     }
     // commit
     const outcome = changes.length > 0 ? 'applied' : 'unchanged';
-    const transition = recorded
-      ? kernel.transitionOf(action, cause, outcome, kernel.stopwatch() - started, changes, touches)
-      : undefined;
-    kernel.committing(action, changes, transition, by);
+    const transition = recorder?.action(action, cause, outcome, stopwatch() - started, changes, touches);
+    const attending = by?.optimistic ? kernel.use(by.feature!) : kernel.attending;
+    attending?.committing?.(action, changes, transaction?.number, transition, by);
     kernel.commit(changes, touches);
     for (const error of broken) kernel.problem(error, transition, action);
     // record
-    if (transition) kernel.record(transition);
+    if (transition) recorder!.record(transition);
     kernel.notify();
     by?.optimistic?.applied();
     kernel.afterwards(action, transition, handlers.tasks);
@@ -189,3 +191,17 @@ export class Pipeline {
 
 const guardAfter = (store: string, { type }: AnyAction, after: unknown): void =>
   guardData(after, { at: '', what: `The state of '${store}' after '${type}'` });
+
+/** Development only: says once a type that an action does nothing. */
+function reportUnhandled(kernel: Extensible, type: string): void {
+  if (!firstAnswer(kernel, (hooks) => hooks.awaits?.(type) || undefined)) reportOnce(kernel, notHandled(type));
+}
+
+const reported = new WeakMap<Extensible, Set<string>>();
+
+/** Development only: reports an error once a runtime. */
+export function reportOnce(kernel: Extensible, error: FloeError): void {
+  const known = reported.get(kernel) ?? new Set();
+  reported.set(kernel, known);
+  if (known.size !== known.add(error.message).size) kernel.problem(error);
+}

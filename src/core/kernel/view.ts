@@ -3,7 +3,6 @@
 import type { Touches } from '../data/touches.js';
 import { Reading, type Ground, type Informed } from '../reading/reading.js';
 import { Place } from '../reactive/tracking.js';
-import type { Derivation } from '../model/source.js';
 import type { Cell, CellChange } from './cell.js';
 
 /** What is notified next, in the order in which it became due. Its list is used again. */
@@ -77,10 +76,7 @@ export class Views {
   current: View;
   private readonly afterwards: (() => void)[] = [];
 
-  constructor(
-    private readonly ground: Ground,
-    private readonly cells: ReadonlyMap<string, Cell>,
-  ) {
+  constructor(readonly ground: Ground) {
     this.screen = this.live = this.current = new View(ground);
   }
 
@@ -96,24 +92,6 @@ export class Views {
   add(cell: Cell, state: unknown, known: boolean): void {
     this.screen.add(cell, state, known);
     if (this.live !== this.screen) this.live.add(cell, state, known);
-  }
-
-  /** Has the selectors of a reloaded module take the place of those that it declared before. */
-  renew(successorOf: (of: Derivation) => Derivation | undefined): void {
-    for (const view of new Set([this.screen, this.live])) view.reading.renew(successorOf);
-  }
-
-  /** From now on the screen may show something else: the live states get a view of their own, without watchers. */
-  part(): void {
-    const { screen } = this;
-    if (this.live !== screen) return;
-    this.live = new View(this.ground);
-    for (const cell of this.cells.values()) this.live.add(cell, screen.states[cell.index], screen.known[cell.index]);
-  }
-
-  /** What is shown is live. */
-  join(): void {
-    this.live = this.screen;
   }
 
   /** Does something on the live view. */

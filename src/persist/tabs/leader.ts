@@ -1,5 +1,6 @@
 // The leader orders what all tabs do, and writes. It runs no other tab's code: proposals are patches of the kept parts,
 // each with the revision on which it was computed, and the leader accepts only those that are computed on the last one.
+import { confirmedStates } from '../../core/kernel/stating.js';
 import { isThenable } from '../../core/kernel/compute.js';
 import { difference } from '../../core/data/diff.js';
 import { decode, encode } from '../../core/data/encode.js';
@@ -148,7 +149,7 @@ export class Leader {
   /** Says where stores stand, from which the followers go on. */
   announce(names: readonly string[], to?: string): void {
     const { tab } = this;
-    const states = tab.host.states();
+    const states = confirmedStates(tab.host);
     // A response begins no order: that is said to all.
     const isOpen = ({ reading, revision }: SharedStore): boolean =>
       reading || (to !== undefined && revision === undefined);

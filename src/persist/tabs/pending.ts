@@ -1,8 +1,9 @@
 // What this tab did and another has not ordered yet. It is shown at once, and done once more on top of whatever is ordered
 // before it.
+import { computed, confirmedStates } from '../../core/kernel/stating.js';
 import type { AnyAction } from '../../core/model/action.js';
 import { sameData } from '../../core/data/plain.js';
-import type { Host } from '../../core/kernel/attachment.js';
+import type { Extensible } from '../../core/kernel/feature.js';
 import { joined } from '../joined.js';
 import type { Kept } from '../kept.js';
 
@@ -37,7 +38,7 @@ export class Pendings {
   private lastId = 0;
 
   constructor(
-    private readonly host: Host,
+    private readonly host: Extensible,
     private readonly keptOf: (store: string) => Kept | undefined,
   ) {}
 
@@ -123,10 +124,10 @@ export class Pendings {
   private redoDeeds(deeds: readonly Deed[], parts: Parts): void {
     /** The states that one leaves to the next: also of what is not kept. */
     const left = new Map<string, unknown>();
-    const now = this.host.states();
+    const now = confirmedStates(this.host);
     for (const { action, before, after } of deeds) {
       if (action) {
-        const all = this.host.compute(action, ({ store: { name } }) => {
+        const all = computed(this.host, action, ({ store: { name } }) => {
           if (left.has(name)) return left.get(name);
           const around = before.has(name) ? before.get(name) : now[name];
           return parts.has(name) ? this.keptOf(name)!.exactly(around, parts.get(name)) : around;

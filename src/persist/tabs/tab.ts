@@ -1,11 +1,12 @@
 // What the roles of one tab have in common: the stores that it shares, its pending proposals, and how it shows a new
 // shared state.
+import { confirmedStates, takeIn } from '../../core/kernel/stating.js';
 import { decode, encode } from '../../core/data/encode.js';
 import { messageOf, type FloeError } from '../../core/base/errors.js';
 import { applyPatch, type Patch } from '../../core/index.js';
 import { guardData, keeping, sameData } from '../../core/data/plain.js';
 import type { StoreDefinition } from '../../core/model/store.js';
-import type { Host } from '../../core/kernel/attachment.js';
+import type { Extensible } from '../../core/kernel/feature.js';
 import type { StoreChange } from '../../core/kernel/transition.js';
 import type { MaybeAsync } from '../area.js';
 import { overtaken } from '../errors.js';
@@ -95,7 +96,7 @@ export class Tab {
   closed = false;
 
   constructor(
-    readonly host: Host,
+    readonly host: Extensible,
     readonly link: TabLink,
     readonly keeper: TabsHost,
   ) {
@@ -139,7 +140,7 @@ export class Tab {
 
   /** Makes these parts the live state. */
   show(parts: Parts, type: string): void {
-    const states = this.host.states();
+    const states = confirmedStates(this.host);
     const changes: StoreChange[] = [];
     for (const [name, part] of parts) {
       const one = this.shared.get(name)!;
@@ -157,7 +158,7 @@ export class Tab {
       changes.push({ store: one.store, before, after: one.kept.exactly(before, after) });
     }
     if (changes.length === 0) return;
-    this.host.state(changes, 'fromTab', { cause: { by: 'tab', action: type } });
+    takeIn(this.host, changes, 'fromTab', { by: 'tab', action: type });
     for (const { store } of changes) this.keeper.changed(store.name);
   }
 }

@@ -1,10 +1,11 @@
 // Keeps the tabs of one browser in step: sees what this tab does, hears what the others say, and hands both to the role
 // that this tab has (`leader.ts`, `follower.ts`). `requests.ts` asks the leader, `link.ts` and `election.ts` choose it.
+import { confirmedStates } from '../../core/kernel/stating.js';
 import { FloeError } from '../../core/base/errors.js';
 import type { AnyAction } from '../../core/index.js';
 import { sameData } from '../../core/data/plain.js';
 import type { StoreDefinition } from '../../core/model/store.js';
-import type { Host } from '../../core/kernel/attachment.js';
+import type { Extensible } from '../../core/kernel/feature.js';
 import type { Transition } from '../../core/kernel/transition.js';
 import type { Kept } from '../kept.js';
 import { versionOf } from '../upgrade.js';
@@ -22,7 +23,7 @@ export class Tabs {
   private readonly requests: Requests;
   private planned = false;
 
-  constructor(host: Host, link: TabLink, keeper: TabsHost) {
+  constructor(host: Extensible, link: TabLink, keeper: TabsHost) {
     this.tab = new Tab(host, link, keeper);
     this.leader = new Leader(this.tab, () => this.plan());
     this.follower = new Follower(this.tab, () => this.plan());
@@ -127,7 +128,7 @@ export class Tabs {
    */
   look({ action, about, fact, group, changed }: Partial<Transition>, all: boolean, leap = false): void {
     const { tab } = this;
-    const states = all ? tab.host.states() : undefined;
+    const states = all ? confirmedStates(tab.host) : undefined;
     const before = new Map<string, unknown>();
     const after = new Map<string, unknown>();
     const see = (name: string, state: unknown): void => {

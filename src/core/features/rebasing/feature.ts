@@ -2,7 +2,10 @@
 // one of these is settled.
 import type { AnyAction } from '../../model/action.js';
 import { droppedWithout } from '../../base/errors.js';
-import type { Applying, Feature, Hooks, Extensible, LateStates, Rebased, SettleHow } from '../../kernel/feature.js';
+import { DEV } from '../../base/mode.js';
+import type { Applying, Feature, Hooks, Extensible, Rebased, SettleHow } from '../../kernel/feature.js';
+import { isShown } from '../../kernel/line.js';
+import { computed, show } from '../../kernel/stating.js';
 import { guardData } from '../../data/plain.js';
 import type { Cell, CellChange } from '../../kernel/cell.js';
 import type { Cause, FactName, Transition } from '../../kernel/transition.js';
@@ -11,7 +14,7 @@ import { PendingLog, type Computed, type PendingAction } from './pending.js';
 /** What tasks install with their first optimistic action, and storages that take time to read. */
 export const rebasing: Feature<Rebasing> = { name: 'rebasing', install: (kernel) => new Rebasing(kernel) };
 
-const NOTHING: Rebased = { states: new Map(), problems: () => [] };
+const NOTHING: Rebased = { states: new Map() };
 
 const rebased = ({ states, dropped }: Computed): Rebased => ({
   states,
@@ -26,7 +29,7 @@ function* storeCells(kernel: Extensible): Iterable<Cell> {
 const shownStates = (kernel: Extensible): ReadonlyMap<Cell, unknown> =>
   new Map(Array.from(storeCells(kernel), (cell) => [cell, kernel.stateOf(cell)]));
 
-export class Rebasing implements Hooks, LateStates {
+export class Rebasing implements Hooks {
   /** There while something is open. */
   private log: PendingLog | undefined;
 
@@ -44,8 +47,8 @@ export class Rebasing implements Hooks, LateStates {
     if (!this.log) {
       const base = new Map<Cell, unknown>();
       for (const cell of storeCells(this.kernel)) base.set(cell, this.kernel.stateOf(cell));
-      this.log = new PendingLog(base, (...given) => this.kernel.compute(...given));
-      this.kernel.attend(this, true);
+      this.log = new PendingLog(base, (...given) => computed(this.kernel, ...given));
+      this.kernel.attending = this;
     }
     return this.log;
   }
@@ -84,9 +87,9 @@ export class Rebasing implements Hooks, LateStates {
     this.open().add(held);
     // Also after the end: what was done on top of it is stored then.
     void stored.then((state) => {
-      guardData(state, { at: '', what: `The stored state of '${cell.store.name}'` });
+      if (DEV) guardData(state, { at: '', what: `The stored state of '${cell.store.name}'` });
       kernel.later(() =>
-        kernel.atLive(() => {
+        kernel.views.atLive(() => {
           // It is open until now, so that there is something to fill.
           this.show(this.log!.filled(held, new Map([[cell, state]])), 'rehydrated', { by: 'storage' });
           kernel.notify();
@@ -116,7 +119,7 @@ export class Rebasing implements Hooks, LateStates {
     if (!log) return;
     let onLine = true;
     log.keep(({ action, transition }) => {
-      if (action) onLine = kernel.isShown(transition);
+      if (action) onLine = isShown(kernel, transition);
       return onLine;
     }, shownStates(kernel));
     // Something else happened on that line as well: what is open there stays.
@@ -127,7 +130,7 @@ export class Rebasing implements Hooks, LateStates {
   private trim(): void {
     if (!this.log || this.log.trim()) return;
     this.log = undefined;
-    this.kernel.attend(this, false);
+    this.kernel.attending = undefined;
   }
 
   /** Confirms or reverts an optimistic action, or puts another one in its place; after the outermost transaction. */
@@ -135,7 +138,7 @@ export class Rebasing implements Hooks, LateStates {
     const { kernel } = this;
     if (!entry.open || kernel.isClosed) return;
     kernel.later(() =>
-      kernel.atLive(() => {
+      kernel.views.atLive(() => {
         const transition = this.settleNow(entry, how, cause, replacement);
         kernel.notify();
         if (replacement) kernel.afterwards(replacement, transition);
@@ -173,6 +176,6 @@ export class Rebasing implements Hooks, LateStates {
   ): Transition | undefined {
     // Listeners, the storages among them, already find what is pending then.
     this.trim();
-    return this.kernel.show('dropped' in what ? rebased(what) : what, fact, cause, more, type);
+    return show(this.kernel, 'dropped' in what ? rebased(what) : what, fact, cause, more, type);
   }
 }

@@ -1,11 +1,12 @@
 // What a run works with.
+import { readLive } from '../../kernel/stating.js';
 import type { AnyAction, AnyCreator } from '../../model/action.js';
 import type { CancelSignal } from '../../base/host.js';
 import type { DispatchResult } from '../../model/action.js';
 import { typesOf } from '../../model/handled.js';
 import type { TaskRun } from './run.js';
 import type { Cause } from '../../kernel/transition.js';
-import type { Read, Source } from '../../model/source.js';
+import type { Read } from '../../model/source.js';
 import { callOf, type Call } from './definition.js';
 import type { Need } from './need.js';
 import type { RunHost } from './run-host.js';
@@ -40,7 +41,7 @@ class Context {
   }
   get read(): Read {
     const { host } = this.runs;
-    return ((source: Source<unknown>) => host.kernel.readLive(source)) as Read;
+    return readLive(host.kernel);
   }
   get atomic(): <T>(fn: () => T) => T {
     const { runs, run_ } = this;
@@ -85,7 +86,7 @@ class Context {
 
   private saw(what: 'now' | 'random', value: number): number {
     const { runs, run_ } = this;
-    if (runs.host.kernel.recorded && (run_.saw ??= []).length < MOST_SEEN) run_.saw.push([what, value]);
+    if (runs.host.kernel.recorder && (run_.saw ??= []).length < MOST_SEEN) run_.saw.push([what, value]);
     return value;
   }
 }

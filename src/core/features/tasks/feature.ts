@@ -5,6 +5,8 @@ import type { Applying, Feature, Hooks, Extensible, Running, SettleHow } from '.
 import type { DeclaredTask } from '../../model/handled.js';
 import { DEV } from '../../base/mode.js';
 import { guardData } from '../../data/plain.js';
+import { successorOf } from '../../kernel/reload.js';
+import { noteFact } from '../../kernel/stating.js';
 import { STILL } from '../../kernel/options.js';
 import type { DispatchResult } from '../../model/action.js';
 import type { Cause, FactName, RunNote, Transition } from '../../kernel/transition.js';
@@ -77,13 +79,20 @@ export class Tasks implements Hooks, RunHost {
     const call = this.renewed(callOf(given));
     this.mayRun(call.task.name);
     if (kernel.isMoving) return this.runs.neverStarted(call, 'travel');
-    return kernel.call(() => this.runs.start(call, kernel.beginWork()));
+    return kernel.call(() => this.runs.start(call, this.beginWork()));
+  }
+
+  /** The application begins work: where the past is shown, a branch begins there, unless watchers are notified. */
+  private beginWork(): Cause {
+    const { kernel } = this;
+    if (!kernel.notifications.isNotifying) kernel.leavePast();
+    return kernel.deciding ? kernel.byDispatcher() : kernel.byCode();
   }
 
   /** The call of the task that a reloaded module declares in the place of an older one. */
   private renewed(call: Call): Call {
     const { store, name } = call.task;
-    const task = store && this.kernel.successorOf(store)?.tasks.find((one) => one.name === name);
+    const task = DEV && store && successorOf(this.kernel, store)?.tasks.find((one) => one.name === name);
     return task ? { task: definitionsOf([task])[0], args: call.args } : call;
   }
 
@@ -92,7 +101,7 @@ export class Tasks implements Hooks, RunHost {
   mayRun(task: string): void {
     this.kernel.open('run');
     this.kernel.forbidInside(`run of '${task}'`);
-    if (this.kernel.isInTransaction) throw asyncInAtomic(`running '${task}'`);
+    if (this.kernel.transaction) throw asyncInAtomic(`running '${task}'`);
   }
 
   dispatchBy(run: TaskRun, action: AnyAction, optimistic?: Applying['optimistic']): DispatchResult {
@@ -103,17 +112,28 @@ export class Tasks implements Hooks, RunHost {
       const why = reason ?? (optimistic && phase === 'failed' ? phase : undefined);
       return why === undefined ? undefined : `its run is over: ${why}`;
     };
-    return this.kernel.dispatchLive(action, causeOf(run), {
-      stopped,
-      optimistic,
-      ...(optimistic && { feature: rebasing }),
-    });
+    return this.dispatchLive(action, causeOf(run), { stopped, optimistic, ...(optimistic && { feature: rebasing }) });
+  }
+
+  /** Dispatches at the live end; queued while watchers are notified, stopped where `by` says so. */
+  private dispatchLive(action: AnyAction, cause: Cause, by: Applying): DispatchResult {
+    const { kernel } = this;
+    const go = (): DispatchResult =>
+      kernel.views.atLive(() => {
+        const why = kernel.isClosed ? 'its run is over: closed' : by.stopped?.();
+        if (why === undefined) return kernel.intercept(action, cause, by);
+        kernel.recorder?.unchanged(action, cause, 'stopped', why);
+        return 'stopped';
+      });
+    if (kernel.isClosed || by.stopped?.() !== undefined) return go();
+    kernel.forbidInside('dispatch');
+    return kernel.notifications.isNotifying ? kernel.notifications.enqueue(action, go) : kernel.call(go);
   }
 
   atomicBy<T>(run: TaskRun, fn: () => T): T {
     const { kernel } = this;
     // What a run does after its end is stopped, action by action.
-    return kernel.isClosed || run.reason !== undefined ? fn() : kernel.atLive(() => kernel.atomic(fn));
+    return kernel.isClosed || run.reason !== undefined ? fn() : kernel.views.atLive(() => kernel.atomic(fn));
   }
 
   settle(entry: PendingAction, how: SettleHow, by: Cause, replacement?: AnyAction): void {
@@ -167,13 +187,13 @@ export class Tasks implements Hooks, RunHost {
     { fact, run, cause, reason }: { fact: FactName; run: RunNote; cause: Cause; reason?: unknown },
   ): Transition | undefined {
     const { kernel } = this;
-    return kernel.atLive(() => {
+    return kernel.views.atLive(() => {
       const cell = kernel.cell(statuses);
       const before = kernel.stateOf(cell) as Statuses;
       const after = next ? next(before) : before;
       if (DEV && after !== before) guardData(after, { at: '', what: `The status of '${name}'` });
       const changed = after === before ? undefined : kernel.views.current.change(cell, after);
-      return kernel.noteFact(fact, changed, cause, { run, ...(reason !== undefined && { reason }) });
+      return noteFact(kernel, fact, changed, cause, { run, ...(reason !== undefined && { reason }) });
     });
   }
 }

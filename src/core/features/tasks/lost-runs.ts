@@ -1,5 +1,6 @@
 // Ends, in the statuses of a line of transitions, the runs that the line claims and that are not under way.
-import type { Extensible } from '../../kernel/feature.js';
+import { firstAnswer, type Extensible } from '../../kernel/feature.js';
+import { noteFact } from '../../kernel/stating.js';
 import type { RunNote } from '../../kernel/transition.js';
 import { isStatuses, taskOfStatuses } from './statuses.js';
 import type { TaskStatus } from './types.js';
@@ -7,17 +8,13 @@ import type { TaskStatus } from './types.js';
 /**
  * @param claimed the runs that the line claims, where they are known
  */
-export function endLostRuns(
-  kernel: Pick<Extensible, 'cells' | 'now' | 'noteFact' | 'running' | 'stateOf' | 'views'>,
-  reason: 'branch' | 'import',
-  claimed: readonly RunNote[],
-): void {
+export function endLostRuns(kernel: Extensible, reason: 'branch' | 'import', claimed: readonly RunNote[]): void {
   for (const cell of [...kernel.cells.values()]) {
     const { store } = cell;
     const state = kernel.stateOf(cell);
     if (!store.internal || !isStatuses(store.name, state)) continue;
     const { all, by } = state;
-    const under = kernel.running(store.name);
+    const under = firstAnswer(kernel, (hooks) => hooks.running?.(store.name));
     const endedAt = kernel.now();
     const over = (status: TaskStatus): TaskStatus => ({ ...status, phase: 'cancelled', endedAt });
     const lost = Object.entries(by).filter(([key, { phase }]) => phase === 'running' && !under?.keys.has(key));
@@ -31,7 +28,8 @@ export function endLostRuns(
       by: { ...by, ...Object.fromEntries(lost.map(([key, status]) => [key, over(status)])) },
     };
     for (const [i, note] of notes.entries())
-      kernel.noteFact(
+      noteFact(
+        kernel,
         'runEnded',
         i < notes.length - 1 ? undefined : kernel.views.current.change(cell, next),
         { by: 'runtime' },

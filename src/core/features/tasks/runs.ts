@@ -1,4 +1,5 @@
 // The runs of tasks in one runtime: which are under way, what overlaps, and who waits for which action.
+import { readLive } from '../../kernel/stating.js';
 import type { AnyAction } from '../../model/action.js';
 import { endlessLoop, messageOf } from '../../base/errors.js';
 import { isThenable } from '../../kernel/compute.js';
@@ -7,7 +8,7 @@ import { guardData } from '../../data/plain.js';
 import { DEV } from '../../base/mode.js';
 import { TaskRun } from './run.js';
 import type { RunHost } from './run-host.js';
-import type { Read, Source } from '../../model/source.js';
+import type { Read } from '../../model/source.js';
 import type { Running } from '../../kernel/feature.js';
 import type { Call, TaskDefinition } from './definition.js';
 import type { TaskError, TaskStatus } from './types.js';
@@ -120,8 +121,7 @@ export class Runs {
 
   private notNeeded(run: TaskRun, unless: (read: Read, ...args: never[]) => unknown, cause: Cause): boolean {
     try {
-      if (!unless(((source: Source<unknown>) => this.host.kernel.readLive(source)) as Read, ...(run.args as never[])))
-        return false;
+      if (!unless(readLive(this.host.kernel), ...(run.args as never[]))) return false;
       run.finish('done', undefined);
       this.noteSkipped(run, cause, 'there is nothing to do');
     } catch (error) {
@@ -142,7 +142,7 @@ export class Runs {
   }
 
   private noteSkipped(run: TaskRun, cause: Cause, reason: unknown): void {
-    if (this.host.kernel.recorded)
+    if (this.host.kernel.recorder)
       this.host.noteRun(run.task, undefined, { fact: 'runSkipped', run: run.note('skipped'), cause, reason });
   }
 
@@ -215,7 +215,7 @@ export class Runs {
       return this.end(run, 'failed', second);
     }
     this.settleOpen(run, 'reverted');
-    if (this.host.kernel.recorded)
+    if (this.host.kernel.recorder)
       this.host.noteRun(run.task, undefined, {
         fact: 'runRetried',
         run: run.note('running'),

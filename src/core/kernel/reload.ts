@@ -1,0 +1,61 @@
+// Development only: a module that was reloaded declares its store once more, and its definition takes the place of the other.
+import { fieldsLost, nameTaken } from '../base/errors.js';
+import { guardData, hasOwn, isContainer } from '../data/plain.js';
+import type { StoreDefinition } from '../model/store.js';
+import { unnoted } from '../reactive/graph.js';
+import type { Extensible } from './feature.js';
+import { reportOnce } from './pipeline.js';
+
+/**
+ * Takes the definition of a reloaded module.
+ * @param isAsked false where its module was not renewed explicitly: inside a first read, which may be a rendering
+ */
+export function renew(kernel: Extensible, store: StoreDefinition, isAsked: boolean): void {
+  const { joining } = kernel;
+  const cell = kernel.cells.get(store.name);
+  if (!cell) return joining.join([store], 'joined');
+  if (cell.store === store) return;
+  if (isAsked) kernel.leavePast();
+  else reportOnce(kernel, nameTaken('The store', store.name, true));
+  // Modules that were not reloaded still hold the old definition: it goes on standing for the store.
+  joining.retired.set(cell.store, store);
+  cell.store = store;
+  kernel.handlers.clear();
+  for (const { reading } of new Set([kernel.views.screen, kernel.views.live]))
+    reading.renew((of) => of.store && successorOf(kernel, of.store)?.derivations.get(of.name));
+  const complete = (): void => {
+    const before = kernel.stateOf(cell);
+    const after = completed(kernel, store, before);
+    guardData(after, { at: '', what: `The state of '${store.name}'` });
+    kernel.place([{ store, before, after }], 'renewed');
+  };
+  kernel.notifications.hold(() => (isAsked ? complete() : kernel.views.atLive(complete)));
+  if (isAsked) kernel.notify();
+  else void Promise.resolve().then(() => kernel.notify());
+}
+
+/** A state with the initial values of top-level fields that are new; lost ones are reported, and kept. */
+function completed(kernel: Extensible, store: StoreDefinition, before: unknown): unknown {
+  const fresh = unnoted(() => store.begin());
+  if (!isContainer(fresh) || !isContainer(before) || Array.isArray(fresh) || Array.isArray(before)) return before;
+  const lost = Object.keys(before).filter((key) => !hasOwn(fresh, key));
+  if (lost.length > 0) kernel.problem(fieldsLost(store.name, lost));
+  const added = Object.keys(fresh).filter((key) => !hasOwn(before, key));
+  return added.length > 0 ? { ...before, ...Object.fromEntries(added.map((key) => [key, fresh[key]])) } : before;
+}
+
+/** What took the place of a definition when its module was reloaded, if it was. */
+export function successorOf({ joining: { retired } }: Extensible, store: StoreDefinition): StoreDefinition | undefined {
+  let next = retired.get(store);
+  for (let one = next; one; one = retired.get(one)) next = one;
+  return next;
+}
+
+/** Whether a second definition of a store is that of a reloaded module: it declares the same top-level fields. */
+export function isReload(known: StoreDefinition, store: StoreDefinition): boolean {
+  if (known.internal) return false;
+  const [before, after] = unnoted(() => [known.begin(), store.begin()]);
+  if (!isContainer(before) || !isContainer(after)) return typeof before === typeof after;
+  const fields = (state: object): string => JSON.stringify(Object.keys(state).sort());
+  return Array.isArray(before) === Array.isArray(after) && fields(before) === fields(after);
+}

@@ -1,0 +1,127 @@
+// States that no dispatch brings: an attachment or a feature states them, and they are recorded as a fact.
+import { DEV } from '../base/mode.js';
+import type { FloeError } from '../base/errors.js';
+import { guardData, keeping, put } from '../data/plain.js';
+import type { AnyAction } from '../model/action.js';
+import type { Read, Source } from '../model/source.js';
+import type { Cell, CellChange } from './cell.js';
+import { brokenBy } from './compute.js';
+import { firstAnswer, type Extensible, type Rebased } from './feature.js';
+import type { Cause, FactName, StoreChange, Transition } from './transition.js';
+
+/** The state of every store, as it is shown, under its name. */
+export const shownStates = (kernel: Extensible): Record<string, unknown> =>
+  statesBy(kernel, (cell) => kernel.stateOf(cell));
+
+/** The state of every store at the live end, under its name; without what pending optimistic actions did. */
+export function confirmedStates(kernel: Extensible): Record<string, unknown> {
+  const confirmed = firstAnswer(kernel, (hooks) => hooks.confirmed?.());
+  const { states } = kernel.views.live;
+  return statesBy(kernel, (cell) => (confirmed?.has(cell) ? confirmed.get(cell) : states[cell.index]));
+}
+
+function statesBy({ cells }: Extensible, stateOf: (cell: Cell) => unknown): Record<string, unknown> {
+  const all: Record<string, unknown> = {};
+  for (const [name, cell] of cells) if (!cell.store.internal) put(all, name, stateOf(cell));
+  return all;
+}
+
+/** Reads at the live end, whatever the screen shows. */
+export const readLive = ({ views }: Extensible): Read =>
+  (<T>(source: Source<T>) => views.atLive(() => views.live.reading.read(source))) as Read;
+
+/** What an action makes of states that are given, but of those left out. @throws what its handlers throw */
+export function computed(
+  { handlers, computing }: Extensible,
+  action: AnyAction,
+  stateOf: (cell: Cell) => unknown,
+  leftOut?: ReadonlySet<Cell>,
+): ReadonlyMap<Cell, unknown> {
+  const changed = new Map<Cell, unknown>();
+  for (const { cell, changes } of handlers.to(action).stores) {
+    if (leftOut?.has(cell)) continue;
+    const before = stateOf(cell);
+    const after = computing.all(cell, changes, before, action);
+    if (after !== before) changed.set(cell, after);
+  }
+  return changed;
+}
+
+/** States that are so from now on, as one fact; `false` where that is left out, since the cursor moves. */
+export function state(
+  kernel: Extensible,
+  changes: readonly StoreChange[],
+  fact: FactName,
+  more?: Partial<Transition>,
+): boolean {
+  kernel.open(fact);
+  kernel.forbidInside(fact);
+  guardStates(changes);
+  if (kernel.isMoving) return false;
+  kernel.leavePast();
+  kernel.place(changes, fact, more);
+  return true;
+}
+
+/**
+ * States that come from a storage or another tab: news for the live end, wherever the cursor is, and also while the runtime
+ * ends, since an attachment that closes has still to store what it takes in.
+ */
+export function takeIn(kernel: Extensible, changes: readonly StoreChange[], fact: FactName, cause: Cause): void {
+  kernel.forbidInside(fact);
+  guardStates(changes);
+  kernel.later(() =>
+    kernel.views.atLive(() => {
+      const states = new Map(changes.map(({ store, after }) => [kernel.cells.get(store.name)!, after]));
+      show(kernel, firstAnswer(kernel, (hooks) => hooks.rebase?.(states)) ?? { states }, fact, cause);
+      kernel.notify();
+    }),
+  );
+}
+
+/**
+ * Commits states that were computed or stated elsewhere, as one fact at the live end: what stays equal stays the same object.
+ * @param type what problems name as their cause
+ */
+export function show(
+  kernel: Extensible,
+  { states, problems }: Rebased,
+  fact: FactName,
+  cause: Cause,
+  more: Partial<Transition> = {},
+  type = fact as string,
+): Transition | undefined {
+  const view = kernel.views.current;
+  const changes: CellChange[] = [];
+  for (const [cell, state] of states) {
+    const before = view.states[cell.index];
+    const after = keeping(before, state);
+    if (after !== before) changes.push(view.change(cell, after));
+  }
+  const found: FloeError[] = [...(problems?.(type) ?? []), ...brokenBy(changes, more.action?.type ?? type)];
+  guardStates(changes, ` after '${type}'`);
+  kernel.commit(changes);
+  const transition = kernel.recorder?.fact(fact, changes, cause, more);
+  for (const problem of found) kernel.problem(problem, transition);
+  return transition;
+}
+
+/** Commits and records a fact that changed a store which is internal to a feature, and notifies. */
+export function noteFact(
+  kernel: Extensible,
+  fact: FactName,
+  changed: CellChange | undefined,
+  cause: Cause,
+  more: Partial<Transition>,
+): Transition | undefined {
+  const changes = changed ? [changed] : [];
+  kernel.commit(changes);
+  const transition = kernel.recorder?.fact(fact, changes, cause, more);
+  kernel.notify();
+  return transition;
+}
+
+function guardStates(changes: readonly StoreChange[], when = ''): void {
+  if (DEV)
+    for (const { store, after } of changes) guardData(after, { at: '', what: `The state of '${store.name}'${when}` });
+}
