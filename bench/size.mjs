@@ -48,10 +48,8 @@ const bundlers = {
   async rollup(entry) {
     const { rollup } = await import('rollup');
     const { nodeResolve } = await import('@rollup/plugin-node-resolve');
-    // For `crc-32`, a dependency of the storages.
-    const { default: commonjs } = await import('@rollup/plugin-commonjs');
     const { minify } = await import('terser');
-    const bundle = await rollup({ input: entry, external, plugins: [nodeResolve(), commonjs()], onwarn() {} });
+    const bundle = await rollup({ input: entry, external, plugins: [nodeResolve()], onwarn() {} });
     const [{ code }] = (await bundle.generate({ format: 'es' })).output;
     return (await minify(code, { module: true, ecma: 2020 })).code;
   },
@@ -93,6 +91,11 @@ export const programs = {
     imports: { ...core, 'floe/react': ['RuntimeProvider', 'useSelection', 'useAction'] },
   },
   storage: { what: 'the same with `webStorage`', most: 24, imports: { ...core, 'floe/persist': ['webStorage'] } },
+  tabs: {
+    what: 'that with `sharedTabs`',
+    most: 29.5,
+    imports: { ...core, 'floe/persist': ['webStorage', 'sharedTabs'] },
+  },
   trace: { what: 'the same with `recording`', most: 27.5, imports: { ...core, 'floe/trace': ['recording'] } },
   entities: {
     what: 'the same with `floe/entities`',

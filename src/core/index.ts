@@ -1,5 +1,7 @@
 // floe: stores, actions, selectors and the runtime that brings them to life.
-export { store, at } from './model/store.js';
+export { store } from './model/store.js';
+export { at } from './model/part.js';
+export { copyOf } from './model/copy.js';
 export { action } from './model/action.js';
 export { selector } from './model/source.js';
 export { task } from './features/tasks/task.js';
@@ -10,7 +12,7 @@ export { snapshotText, parseSnapshot } from './features/snapshot-text.js';
 export { applyPatch } from './data/patch.js';
 export { FloeError } from './base/errors.js';
 
-export type { Store, StateOf, Change, PersistOptions, Conflict, Edits, PartAt, Answered } from './model/store.js';
+export type { Store, StateOf, Change, PersistOptions, Conflict, Edits, Answered } from './model/store.js';
 export type {
   AnyAction,
   ActionAbout,
@@ -21,6 +23,8 @@ export type {
   AnyCreator,
   StateReader,
 } from './model/action.js';
+export type { PartAt } from './model/part.js';
+export type { CopyOf, Its } from './model/copy.js';
 export type { Source, Selector, SelectorOptions, Equality, Read, Recipe } from './model/source.js';
 export type { Runtime, RuntimeOptions, Attached } from './runtime.js';
 export type { AnyStore } from './model/store.js';

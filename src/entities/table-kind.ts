@@ -1,6 +1,8 @@
 // What the core asks of tables, answered.
 import type { Keyed, KeyedDifference, KeyedKind } from '../core/data/keyed.js';
 import type { DraftNode, Editing } from '../core/draft/draft.js';
+import type { Touches } from '../core/data/touches.js';
+import type { Place } from '../core/reactive/tracking.js';
 import { TableNode } from './table-draft.js';
 import { tableStandIn } from './table-stand-in.js';
 import { RowTable } from './table.js';
@@ -13,6 +15,7 @@ export const tableKind: KeyedKind = {
   standIn: tableStandIn,
   difference: (before: Keyed, after: Keyed, most?: number) =>
     RowTable.difference(table(before), table(after), most) as KeyedDifference,
+  changed: (place, before, after, touches) => changed(place as Place, before, after, touches as Touches | undefined),
   same: (a, b) => RowTable.same(table(a), table(b)),
   resolved: (keyed, replace) => RowTable.resolved(table(keyed), replace),
   keyAfter: (keyed, key) => RowTable.keyAfter(table(keyed), key),
@@ -30,3 +33,33 @@ export const tableKind: KeyedKind = {
   unsettled: (keyed, settled) => RowTable.unsettled(table(keyed), settled),
   settle: (keyed, settled) => RowTable.settle(table(keyed), settled),
 };
+
+/** Marks the readers of what is now different in a table. */
+function changed(place: Place, before: Keyed, after: Keyed, touches: Touches | undefined): void {
+  const { keys, parts, size } = place;
+  if (size && before.size !== after.size) size.mark();
+  if (!keys && !parts) return;
+  const touch = touches?.get(after);
+  if (touch && !touch.moved && touch.base === before) {
+    // Only rows that are in their places were edited.
+    for (const key of touch.keys ?? []) parts?.get(key)?.changed(before.get(key), after.get(key), touches);
+    return;
+  }
+  // Where more rows differ than are read, and no reader lists them, it costs less to look at those that are read.
+  const most = keys || !parts ? Infinity : parts.size;
+  const difference = RowTable.difference(table(before), table(after), most) as KeyedDifference | undefined;
+  if (!difference) {
+    for (const [key, part] of parts!) {
+      const [was, is] = [before.get(key), after.get(key)];
+      // Each look-up costs as much as the rest.
+      if (was !== undefined && is !== undefined) part.changed(was, is, touches);
+      else part.within(before, after, touches);
+    }
+    return;
+  }
+  const { removed, added } = difference;
+  if (removed.length + added.length > 0) keys?.mark();
+  if (!parts) return;
+  for (const key of difference.changed) parts.get(key)?.changed(before.get(key), after.get(key), touches);
+  for (const some of [removed, added]) for (const key of some) parts?.get(key)?.within(before, after, touches);
+}

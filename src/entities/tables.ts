@@ -14,7 +14,16 @@ import {
   type Read,
   type Source,
 } from '../core/model/source.js';
-import { storeName, StoreDefinition, type RowLink, type Store } from '../core/model/store.js';
+import { at } from '../core/model/part.js';
+import {
+  storeName,
+  StoreDefinition,
+  type COPIED,
+  type Copied,
+  type Original,
+  type RowLink,
+  type Store,
+} from '../core/model/store.js';
 import { isKey, type AnyEntity, type RowIn } from './entity.js';
 import { noKey, noSuchRow } from './errors.js';
 import { checkWay, expansion, wayOf, type Access, type ExpandOptions, type Way } from './expand.js';
@@ -90,7 +99,11 @@ export interface TableStore<N extends string, Types extends readonly AnyEntity[]
   /** The rows that link to a row. */
   linkedFrom(type: Types[number], key: RowKey): Source<readonly Linked[]>;
 
-  as<L extends string>(label: L): TableStore<L, Types>;
+  readonly [COPIED]?: TablesCopied<Types>;
+}
+
+interface TablesCopied<Types extends readonly AnyEntity[]> extends Copied {
+  readonly copy: TableStore<this['label'], Types>;
 }
 
 /** An action on rows; its payload is plain data. */
@@ -163,6 +176,7 @@ export class TablesDefinition extends StoreDefinition {
     private readonly types_: readonly AnyEntity[],
     { about = {} }: TablesOptions = {},
     copied?: TablesDefinition,
+    original?: Original,
   ) {
     const plans = copied?.plans ?? new Plans(types_);
     const begin = (): Tables => {
@@ -170,12 +184,12 @@ export class TablesDefinition extends StoreDefinition {
       for (const type of plans.byName.keys()) put(state, type, tableOf());
       return state;
     };
-    super(name, begin, copied);
+    super(name, begin, original);
     this.plans = plans;
     const made = copied?.creators;
     const own = (key: keyof NonNullable<typeof made>, change: (state: Tables, payload: never) => Tables): never =>
       (made
-        ? this.its(made[key] as never)
+        ? original!.its(this, made[key] as never)
         : this.action(key, (draft: object, payload: never) => change(stateOf(draft), payload), {
             about: about[key],
           })) as never;
@@ -198,8 +212,8 @@ export class TablesDefinition extends StoreDefinition {
     for (const plan of plans.byName.values()) this.prepare(plan);
   }
 
-  override as(label: string): TablesDefinition {
-    return new TablesDefinition(storeName('A copy of a store', label), this.types_, undefined, this);
+  override again(name: string, original: Original): TablesDefinition {
+    return new TablesDefinition(name, this.types_, undefined, this, original);
   }
 
   private plan(what: string, type: AnyEntity | string): TypePlan {
@@ -277,7 +291,7 @@ export class TablesDefinition extends StoreDefinition {
 
   /** A table as it is: what is made of it depends on the whole of it. */
   private table({ name }: TypePlan): Source<RowTable> {
-    return this.at(`/${escapeKey(name)}`, undefined) as Source<RowTable>;
+    return at(this as unknown as Store, `/${escapeKey(name)}`) as Source<RowTable>;
   }
 
   // ---- actions ----

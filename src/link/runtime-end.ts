@@ -165,8 +165,8 @@ const linksOf = (host: Extensible): Links => {
   const storeNamed = (name: string) => storesOf(host).find((store) => store.name === name);
   const stateOf = (states: unknown, store: string): unknown => lookUp(states, [store])?.value;
   return {
-    from: (states, store, type, key) => storeNamed(store)?.linksFrom(stateOf(states, store), type, key) ?? [],
-    to: (states, store, type, key) => storeNamed(store)?.linksTo(stateOf(states, store), type, key) ?? [],
+    from: (states, store, type, key) => storeNamed(store)?.linksFrom?.(stateOf(states, store), type, key) ?? [],
+    to: (states, store, type, key) => storeNamed(store)?.linksTo?.(stateOf(states, store), type, key) ?? [],
   };
 };
 

@@ -29,7 +29,7 @@ export const storedTooNew = (store: string, newer: string): FloeError =>
 export const storedElsewhere = (store: string, fields: readonly string[], aside: string | undefined): FloeError =>
   new FloeError(
     'FLOE_STORED_ELSEWHERE',
-    `Another session stored '${store}' meanwhile (shareTabs: true keeps the tabs of one browser in step): both are kept${
+    `Another session stored '${store}' meanwhile (sharedTabs() keeps the tabs of one browser in step): both are kept${
       aside === undefined
         ? '.'
         : `, except for ${fields.map((field) => `'${field}'`).join(', ')}, which both changed: this session's value is stored, and what the other stored was set aside under '${aside}'.`

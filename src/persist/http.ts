@@ -3,7 +3,8 @@ import type { Attachment } from '../core/index.js';
 import { StorageConflict, type StorageArea } from './area.js';
 import { whenOnline, whenPageEnds } from './page.js';
 import type { Persistence } from './persistence.js';
-import { storageIn, type StorageOptions } from './storage.js';
+import { rebasing } from '../core/features/rebasing/feature.js';
+import { makeStorage, type StorageOptions } from './storage.js';
 
 /** How state is kept on a server. */
 export interface HttpStorageOptions extends StorageOptions {
@@ -25,7 +26,7 @@ export interface HttpStorageOptions extends StorageOptions {
  */
 export const httpStorage = (options: HttpStorageOptions): Attachment<Persistence> => {
   checkOptions('httpStorage', options, ['url', 'headers', 'fetch', 'timeout', 'writeAfter']);
-  return storageIn(() => httpArea(options), { writeAfter: options.writeAfter });
+  return makeStorage(() => httpArea(options), { writeAfter: options.writeAfter }, { late: rebasing });
 };
 
 /** Below 65,536, since other requests of the page may be on their way as well. */

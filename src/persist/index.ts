@@ -3,12 +3,15 @@ export { webStorage, webArea } from './web.js';
 export { indexedDbStorage, indexedDbArea } from './indexed-db.js';
 export { httpStorage, httpArea } from './http.js';
 export { memoryStorage } from './memory.js';
-export { storageIn } from './storage.js';
+export { storageIn } from './own-storage.js';
+export { sharedTabs } from './tabs/shared-tabs.js';
 export { STORED_VERSION } from './log.js';
 export { memoryArea } from './area.js';
 
 export type { Persistence, StoredItem } from './persistence.js';
-export type { OwnStorageOptions, StorageOptions, TabOptions } from './storage.js';
+export type { OwnStorageOptions } from './own-storage.js';
+export type { StorageOptions, TabOptions } from './storage.js';
+export type { TabSharing } from './sharing.js';
 export type { TabLink } from './tabs/tab-link.js';
 export type { TabRole } from './tabs/tab.js';
 export type { MaybeAsync, StorageArea } from './area.js';

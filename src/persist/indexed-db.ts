@@ -1,3 +1,4 @@
+import { rebasing } from '../core/features/rebasing/feature.js';
 import { checkOptions } from '../core/base/options.js';
 import { openDB, type IDBPDatabase } from 'idb';
 import type { Attachment } from '../core/index.js';
@@ -5,8 +6,7 @@ import { beginsWith, memoryArea, StorageConflict, type Beginning, type StorageAr
 import { storageBlocked } from './errors.js';
 import { whenPageEnds } from './page.js';
 import type { Persistence } from './persistence.js';
-import { storageIn, type StorageOptions, type TabOptions } from './storage.js';
-import { sharedTabs } from './tabs/link.js';
+import { makeStorage, type StorageOptions, type TabOptions } from './storage.js';
 
 /** How state is kept in an IndexedDB database. */
 export interface IndexedDbStorageOptions extends StorageOptions, TabOptions {
@@ -55,8 +55,8 @@ async function textOf(blob: Blob, onBytes?: (bytes: Uint8Array) => void): Promis
  * createRuntime({ stores: [visits], storage: indexedDbStorage({ name: 'harbour' }) });
  */
 export const indexedDbStorage = (options: IndexedDbStorageOptions): Attachment<Persistence> => {
-  checkOptions('indexedDbStorage', options, ['name', 'writeAfter', 'shareTabs']);
-  return storageIn(
+  checkOptions('indexedDbStorage', options, ['name', 'writeAfter', 'tabs']);
+  return makeStorage(
     (report) => {
       const instead = memoryArea();
       const area = indexedDbArea(options.name);
@@ -85,10 +85,8 @@ export const indexedDbStorage = (options: IndexedDbStorageOptions): Attachment<P
         close: () => area.close(),
       };
     },
-    {
-      writeAfter: options.writeAfter,
-      tabs: options.shareTabs ? sharedTabs(`indexed-db ${options.name}`) : undefined,
-    },
+    options,
+    { place: `indexed-db ${options.name}`, late: rebasing },
   );
 };
 

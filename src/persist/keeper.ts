@@ -5,7 +5,6 @@ import { storesOf } from '../core/kernel/feature.js';
 import { confirmedStates, takeIn } from '../core/kernel/stating.js';
 import { isThenable } from '../core/kernel/compute.js';
 import { messageOf, type FloeError } from '../core/base/errors.js';
-import { rebasing } from '../core/features/rebasing/feature.js';
 import type { AnyStore } from '../core/index.js';
 import { definitionOf, type StoreDefinition } from '../core/model/store.js';
 import type { Extensible } from '../core/kernel/feature.js';
@@ -21,12 +20,12 @@ import { Patience } from './patience.js';
 import type { Persistence, StoredItem } from './persistence.js';
 import { Shelf } from './shelf.js';
 import { newRecord, NOTHING, type StoreRecord } from './store-record.js';
-import { Hosted, type HostedHost } from './tabs/hosted.js';
+import type { LateStates, Sharing } from './sharing.js';
+import type { Hosted, HostedHost } from './tabs/hosted.js';
 import type { Errand } from './tabs/messages.js';
 import type { Parts } from './tabs/pending.js';
-import type { TabLink } from './tabs/tab-link.js';
 import type { TabRole, TabsHost } from './tabs/tab.js';
-import { Tabs } from './tabs/tabs.js';
+import type { Tabs } from './tabs/tabs.js';
 import { perform, wait, waitAll, type Work } from './work.js';
 import { Writing } from './writing.js';
 
@@ -40,7 +39,9 @@ const MOST_ROUNDS = 20;
 export interface KeeperOptions {
   /** Milliseconds in which changes are gathered. */
   readonly writeAfter: number;
-  readonly link?: TabLink | undefined;
+  /** Brings in what it takes time to read. Default: the place answers at once. */
+  readonly late?: LateStates | undefined;
+  readonly sharing?: Sharing | undefined;
   /** Where the stores may have been kept before they moved here. */
   readonly others?: readonly Shelf[];
   /** Where problems are listed. */
@@ -57,7 +58,8 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   private readonly writing: Writing;
   private readonly patience: Patience;
   readonly tabs: Tabs | undefined;
-  readonly hosted: Hosted;
+  readonly hosted: Hosted | undefined;
+  private readonly late: LateStates | undefined;
   private readonly writeAfter: number;
   private readonly others: readonly Shelf[];
   private past = false;
@@ -70,7 +72,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   constructor(
     private readonly host: Extensible,
     private readonly area: StorageArea,
-    { writeAfter, link, others = [], problems = [] }: KeeperOptions,
+    { writeAfter, late, sharing, others = [], problems = [] }: KeeperOptions,
   ) {
     this.problems = problems;
     this.writeAfter = writeAfter;
@@ -79,8 +81,9 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     this.shelf = new Shelf(this.patience.watched(area));
     this.opening = new Opening(this, this.shelf, others);
     this.writing = new Writing(this, this.shelf, new Conflicts(this, this.shelf, this.opening));
-    this.hosted = new Hosted(this, this.opening);
-    this.tabs = link && new Tabs(host, link, this);
+    this.late = sharing?.late ?? late;
+    this.hosted = sharing?.hosted(this, this.opening);
+    this.tabs = sharing?.tabs(host, this);
     const stops = [
       area.beforeEnd?.(() => void this.flush()),
       area.backAgain?.(() => this.tryAgain()),
@@ -136,7 +139,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
 
   begin(store: StoreDefinition, state: unknown): unknown {
     if (!store.kept) return state;
-    const hosted = this.hosted.begin(store, state);
+    const hosted = this.hosted?.begin(store, state);
     if (hosted) {
       // What was done on top of it meanwhile is to be ordered.
       if (isThenable(hosted.state))
@@ -165,7 +168,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   }
 
   fill(cell: Cell, stored: PromiseLike<unknown>): void {
-    this.host.use(rebasing).fill(cell, stored);
+    this.host.use(this.late!).fill(cell, stored);
   }
 
   /** The runtime makes the stored state the live one as soon as it is there; only then may it be written. */

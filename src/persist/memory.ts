@@ -2,7 +2,7 @@ import { checkOptions } from '../core/base/options.js';
 import type { Attachment } from '../core/index.js';
 import { memoryArea } from './area.js';
 import type { Persistence } from './persistence.js';
-import { storageIn, type StorageOptions } from './storage.js';
+import { makeStorage, type StorageOptions } from './storage.js';
 
 /**
  * Keeps state in memory: for tests, and to hand state from one runtime to the next.
@@ -12,5 +12,5 @@ export const memoryStorage = (texts?: Map<string, string>, options: StorageOptio
   checkOptions('memoryStorage', options, ['writeAfter']);
   const { writeAfter = 0 } = options;
   const area = memoryArea(texts);
-  return storageIn(() => area, { writeAfter });
+  return makeStorage(() => area, { writeAfter });
 };

@@ -1,6 +1,6 @@
 // Lines that show when a byte of them changed: each begins with the checksum (CRC-32, ISO 3309) of the rest of it and of
 // all lines before, so that no line can be damaged, left out, put elsewhere or belong to another text without being noticed.
-import crc32 from 'crc-32';
+import { crc32 } from './crc32.js';
 
 /** A line, and the checksum that the next line continues. */
 export interface Sealed {
@@ -12,8 +12,7 @@ export interface Sealed {
 const PREFIX = /^\{"sum":"([0-9a-f]{8})",/;
 const PREFIX_LENGTH = '{"sum":"12345678",'.length;
 
-/** Not there in every simulated page. */
-const encoder = typeof TextEncoder === 'undefined' ? undefined : new TextEncoder();
+let encoder: TextEncoder | undefined;
 
 /** So many characters at a time fit into the bytes, whatever they are. */
 const PIECE = 1 << 14;
@@ -21,14 +20,14 @@ const bytes = new Uint8Array(3 * PIECE);
 
 /** Over the UTF-8 bytes, piece by piece: several times as fast as over the characters, or over a long text at once. */
 function checksum(text: string, before: number): number {
-  if (!encoder) return crc32.str(text, before);
+  encoder ??= new TextEncoder();
   let sum = before;
   for (let at = 0; at < text.length;) {
     let end = Math.min(at + PIECE, text.length);
     // The halves of a character stay together.
     if (end < text.length && (text.charCodeAt(end - 1) & 0xfc00) === 0xd800) end--;
     const { written } = encoder.encodeInto(text.slice(at, end), bytes);
-    sum = crc32.buf(bytes.subarray(0, written), sum);
+    sum = crc32(bytes.subarray(0, written), sum);
     at = end;
   }
   return sum;
@@ -45,11 +44,11 @@ export class LineSum {
 
   readonly add = (piece: Uint8Array): void => {
     if (piece.length === 0) return;
-    if (this.last) this.sum = crc32.buf(this.last, this.sum);
+    if (this.last) this.sum = crc32(this.last, this.sum);
     const from = Math.min(Math.max(0, PREFIX_LENGTH - this.at), piece.length);
     this.at += piece.length;
     const end = Math.max(from, piece.length - 1);
-    this.sum = crc32.buf(piece.subarray(from, end), this.sum);
+    this.sum = crc32(piece.subarray(from, end), this.sum);
     this.last = piece.slice(end);
   };
 

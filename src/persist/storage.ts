@@ -2,7 +2,6 @@
 import { listen } from '../core/kernel/recorder.js';
 import type { FloeError } from '../core/base/errors.js';
 import { faceOf } from '../core/base/face.js';
-import { checkOptions } from '../core/base/options.js';
 import { definitionOf } from '../core/model/store.js';
 import { ATTACH, PLACES, type Attachment, type StoragePlaces } from '../core/kernel/attachment.js';
 import type { Extensible } from '../core/kernel/feature.js';
@@ -12,7 +11,7 @@ import { Keeper, type KeeperOptions } from './keeper.js';
 import type { Persistence } from './persistence.js';
 import { Places } from './places.js';
 import type { Shelf } from './shelf.js';
-import type { TabLink } from './tabs/tab-link.js';
+import { SHARES, type LateStates, type TabSharing } from './sharing.js';
 
 /** How a storage is written to. */
 export interface StorageOptions {
@@ -23,46 +22,33 @@ export interface StorageOptions {
   readonly writeAfter?: number | undefined;
 }
 
-/** For a storage of one's own. */
-export interface OwnStorageOptions extends StorageOptions {
-  /**
-   * How the tabs that write to the same place reach each other: then they are kept in step, and only one of them writes.
-   * Called once a runtime. Default: they do not.
-   */
-  readonly tabs?: ((report: (problem: FloeError) => void) => TabLink | undefined) | undefined;
-}
-
 /** For storages that all tabs of a browser have in common. */
 export interface TabOptions {
-  /**
-   * Keeps the tabs of this browser in step: what one does, to the parts that are kept, is a step in all of them, and only
-   * one of them writes. Without it each tab has its own state, and what several of them store is joined. Default: `false`.
-   */
-  readonly shareTabs?: boolean;
+  /** `sharedTabs()` keeps the tabs of this browser in step. Default: each tab has its own state. */
+  readonly tabs?: TabSharing | undefined;
 }
 
-/**
- * Makes a storage for `createRuntime` out of any area. `open` is called once a runtime; what it reports becomes a problem.
- * @example
- * const storage = storageIn(() => ({
- *   read: (key) => texts.get(key),
- *   write: (key, text) => void texts.set(key, text),
- *   remove: (key) => void texts.delete(key),
- *   keys: () => [...texts.keys()],
- * }));
- */
-export const storageIn = (
+/** What a kind of storage says of itself. */
+interface StorageKind {
+  /** Names what the tabs share; empty where a link of one's own is needed. */
+  readonly place?: string;
+  /** Brings in what it takes time to read. Default: the area answers at once. */
+  readonly late?: LateStates;
+}
+
+/** Makes a storage out of an area. `open` is called once a runtime; what it reports becomes a problem. */
+export function makeStorage(
   open: (report: (problem: FloeError) => void) => StorageArea,
-  options: OwnStorageOptions = {},
-): Attachment<Persistence> => {
-  checkOptions('storageIn', options, ['writeAfter', 'tabs']);
+  options: StorageOptions & TabOptions,
+  kind: StorageKind = {},
+): Attachment<Persistence> {
   const storage: Storage = {
     [ATTACH]: (host) => faced(host, storage[KEEPER](host)),
     [PLACES]: placesOf,
-    [KEEPER]: (host, more) => keeperIn(host, open, options, more),
+    [KEEPER]: (host, more) => keeperIn(host, open, options, { late: kind.late, ...more }, kind.place),
   };
   return storage;
-};
+}
 
 /** Makes the keeper of a storage. */
 const KEEPER: unique symbol = Symbol('floe.keeper');
@@ -95,15 +81,16 @@ function faced(kernel: Extensible, keeper: Persistence & Listener): Persistence 
 function keeperIn(
   host: Extensible,
   open: (report: (problem: FloeError) => void) => StorageArea,
-  { writeAfter = 100, tabs }: OwnStorageOptions,
-  more: Partial<KeeperOptions> = {},
+  { writeAfter = 100, tabs }: StorageOptions & TabOptions,
+  more: Partial<KeeperOptions>,
+  place = '',
 ): Keeper {
   const early: FloeError[] = [];
   let report = (problem: FloeError): void => void early.push(problem);
   const keeper = new Keeper(
     host,
     open((problem) => report(problem)),
-    { writeAfter, link: tabs?.((problem) => report(problem)), ...more },
+    { writeAfter, sharing: tabs?.[SHARES](place, (problem) => report(problem)), ...more },
   );
   report = (problem) => keeper.report(problem);
   early.forEach(report);

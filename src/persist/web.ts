@@ -5,8 +5,7 @@ import { memoryArea, type StorageArea } from './area.js';
 import { storageBlocked } from './errors.js';
 import { whenPageEnds, whenStored } from './page.js';
 import type { Persistence } from './persistence.js';
-import { storageIn, type StorageOptions, type TabOptions } from './storage.js';
-import { sharedTabs } from './tabs/link.js';
+import { makeStorage, type StorageOptions, type TabOptions } from './storage.js';
 
 /** How state is kept in the browser's Web Storage. */
 export interface WebStorageOptions extends StorageOptions {
@@ -19,7 +18,7 @@ export interface WebStorageOptions extends StorageOptions {
  * before the first read. Browsers give some megabytes; for more there is `indexedDbStorage`.
  * Where the browser forbids it, state is kept in memory and the problem is reported.
  * @example
- * createRuntime({ stores: [notes], storage: webStorage('local', { prefix: 'harbour', shareTabs: true }) });
+ * createRuntime({ stores: [notes], storage: webStorage('local', { prefix: 'harbour', tabs: sharedTabs() }) });
  */
 export function webStorage(kind: 'local', options: WebStorageOptions & TabOptions): Attachment<Persistence>;
 export function webStorage(kind: 'local' | 'session', options: WebStorageOptions): Attachment<Persistence>;
@@ -27,8 +26,8 @@ export function webStorage(
   kind: 'local' | 'session',
   options: WebStorageOptions & TabOptions,
 ): Attachment<Persistence> {
-  checkOptions('webStorage', options, ['prefix', 'writeAfter', ...(kind === 'local' ? ['shareTabs'] : [])]);
-  const { prefix, shareTabs } = options;
+  checkOptions('webStorage', options, ['prefix', 'writeAfter', ...(kind === 'local' ? ['tabs'] : [])]);
+  const { prefix, writeAfter, tabs } = options;
   const open = (report: (problem: FloeError) => void): StorageArea => {
     try {
       const storage = kind === 'local' ? globalThis.localStorage : globalThis.sessionStorage;
@@ -40,8 +39,7 @@ export function webStorage(
       return memoryArea();
     }
   };
-  const tabs = kind === 'local' && shareTabs ? sharedTabs(`web ${prefix}`) : undefined;
-  return storageIn(open, { writeAfter: options.writeAfter, tabs });
+  return makeStorage(open, { writeAfter, tabs: kind === 'local' ? tabs : undefined }, { place: `web ${prefix}` });
 }
 
 /** An area in a Web Storage object. */

@@ -1,6 +1,6 @@
 // Actions and their creators: what they are made of, what may be named how, and who answers.
 import { describe, expect, jest, test } from '@jest/globals';
-import { action, createRuntime, selector, store, task, type AnyAction } from 'floe';
+import { copyOf, action, createRuntime, selector, store, task, type AnyAction } from 'floe';
 import { codeOf } from '../support/failures.js';
 
 describe('whether an action takes a payload follows from how its change is written', () => {
@@ -49,7 +49,7 @@ test('names are checked where they are given', () => {
     expect(codeOf(() => thing.action(name as string, () => undefined))).toBe('FLOE_BAD_NAME');
     expect(codeOf(() => thing.selector(name as string, () => 0))).toBe('FLOE_BAD_NAME');
     expect(codeOf(() => thing.invariant(name as string, () => true))).toBe('FLOE_BAD_NAME');
-    expect(codeOf(() => thing.as(name as string))).toBe('FLOE_BAD_NAME');
+    expect(codeOf(() => copyOf(thing, name as string))).toBe('FLOE_BAD_NAME');
   }
   for (const name of ['', 7]) expect(codeOf(() => selector(name as string, () => 0))).toBe('FLOE_BAD_NAME');
   expect(() => store('a.b', {})).toThrow("A store needs a name: a non-empty string without '.' or '/' (found: 'a.b').");

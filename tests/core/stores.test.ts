@@ -1,6 +1,6 @@
 // Stores that come and go, are copied and declared again; and runtimes side by side.
 import { describe, expect, test } from '@jest/globals';
-import { action, at, createRuntime, defaultRuntime, store, type Problem, task, snapshotText } from 'floe';
+import { copyOf, action, at, createRuntime, defaultRuntime, store, type Problem, task, snapshotText } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { recording, undoStack } from 'floe/trace';
 import { declareCounter, recorded } from '../support/counter.js';
@@ -51,7 +51,7 @@ describe('rule 5: stores that come and go', () => {
     const { counter, added } = declareCounter();
     const n = counter.selector('value', (state, times: number) => state.n * times);
     const plain = counter.selector('plain', (state) => state.n);
-    const left = counter.as('left');
+    const left = copyOf(counter, 'left');
     const runtime = createRuntime({ stores: [counter, left], trace: recording() });
     const addedLeft = left.its(added);
     runtime.dispatch(addedLeft(3));
@@ -78,7 +78,7 @@ describe('rule 5: stores that come and go', () => {
 
   test('what is declared of a store later counts for its copies too', () => {
     const { counter, added } = declareCounter();
-    const left = counter.as('left');
+    const left = copyOf(counter, 'left');
     const runtime = createRuntime({ stores: [left], invariants: 'refuse' });
     const ended = action('ended');
     counter.when(ended, (draft) => {

@@ -1,6 +1,6 @@
 // A store of tables is a store: its own actions, selectors, snapshots, traces and copies.
 import { describe, expect, test } from '@jest/globals';
-import { at, createRuntime, selector, store, task, type Optimistic, parseSnapshot, snapshotText } from 'floe';
+import { copyOf, at, createRuntime, selector, store, task, type Optimistic, parseSnapshot, snapshotText } from 'floe';
 import { tableOf, tables } from 'floe/entities';
 import { memoryStorage } from 'floe/persist';
 import { recording } from 'floe/trace';
@@ -141,7 +141,7 @@ describe('a store of tables is a store', () => {
 
   test('a copy has its own tables, actions and sources', () => {
     const { port, runtime } = started();
-    const archive = port.as('archive');
+    const archive = copyOf(port, 'archive');
     runtime.dispatch(archive.ingest(visit, [{ id: 'v9', vessel: 'h1', services: [] }]));
     expect(archive.put(operator, { id: 'o', name: '' }).type).toBe('archive.put');
     expect([...runtime.read(archive).visit.keys()]).toEqual(['v9']);

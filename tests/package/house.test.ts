@@ -28,7 +28,7 @@ const arrows: Record<string, { parts: string[]; packages: string[] }> = {
   },
   testing: { parts: ['core', 'trace'], packages: [] },
   eslint: { parts: [], packages: [] },
-  persist: { parts: ['core'], packages: ['crc-32', 'idb'] },
+  persist: { parts: ['core'], packages: ['idb'] },
   'persist/node': { parts: ['core', 'persist'], packages: ['node:'] },
   'bindings/react': { parts: ['core'], packages: ['react'] },
   cli: {

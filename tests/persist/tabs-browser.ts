@@ -1,6 +1,6 @@
 // A browser with some tabs, for the tests of what tabs share.
 import { createRuntime, store, task, type Optimistic, type Problem, type TaskContext } from 'floe';
-import { storageIn, type StorageArea } from 'floe/persist';
+import { sharedTabs, storageIn, type StorageArea } from 'floe/persist';
 import { recording } from 'floe/trace';
 import { simulatedClock, SimulatedTabs } from './simulated-tabs.js';
 
@@ -96,7 +96,7 @@ export function browser({ later = false, wild = false } = {}) {
     };
     const runtime = createRuntime({
       stores: [declared.watch, declared.flags, declared.own],
-      storage: storageIn(() => area, { writeAfter: Infinity, tabs: () => net.link(id) }),
+      storage: storageIn(() => area, { writeAfter: Infinity, tabs: sharedTabs(() => net.link(id)) }),
       trace: recording(),
       clock,
       onProblem: ({ error }: Problem) => problems.push((error as { code?: string }).code ?? String(error)),

@@ -1,6 +1,6 @@
 // Tabs that note things in stores, on one storage, without a browser: what happens, and when, is said by the test.
 import { createRuntime, store } from 'floe';
-import { storageIn, type StorageArea } from 'floe/persist';
+import { sharedTabs, storageIn, type StorageArea } from 'floe/persist';
 import { simulatedClock, SimulatedTabs } from './simulated-tabs.js';
 import { quiet } from './tabs-browser.js';
 
@@ -45,7 +45,7 @@ export function harbour({ later = false, writeAfter = 0 } = {}) {
     const problems: string[] = [];
     const runtime = createRuntime({
       stores: [stores[0].log],
-      storage: storageIn(() => area, { writeAfter, tabs: () => net.link(id) }),
+      storage: storageIn(() => area, { writeAfter, tabs: sharedTabs(() => net.link(id)) }),
       clock,
       onProblem: ({ error }) => problems.push(String(error)),
     });

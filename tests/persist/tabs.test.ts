@@ -1,7 +1,7 @@
 // What a tab learns of others, what it leaves to the one that writes, and how that one is chosen.
 import { describe, expect, test } from '@jest/globals';
 import { createRuntime, store, type PersistOptions } from 'floe';
-import { storageIn } from 'floe/persist';
+import { sharedTabs, storageIn } from 'floe/persist';
 import { Election } from '../../src/persist/tabs/election.js';
 import { SimulatedTabs } from './simulated-tabs.js';
 import { browser, declare, memory, quiet, type Tab } from './tabs-browser.js';
@@ -229,7 +229,7 @@ describe('a tab beside others', () => {
       const problems: unknown[] = [];
       const runtime = createRuntime({
         stores: late ? [text] : [text, tide],
-        storage: storageIn(() => memory(texts), { writeAfter: Infinity, tabs: () => net.link(id) }),
+        storage: storageIn(() => memory(texts), { writeAfter: Infinity, tabs: sharedTabs(() => net.link(id)) }),
         onProblem: ({ error }) => problems.push((error as { code?: string }).code),
       });
       return { id, text, set, tide, measured, problems, runtime };
@@ -504,7 +504,7 @@ describe('stores that tabs read at different moments', () => {
                 else answer();
               }),
           }),
-          { writeAfter: Infinity, tabs: () => net.link(id) },
+          { writeAfter: Infinity, tabs: sharedTabs(() => net.link(id)) },
         ),
         onProblem: ({ error }) => problems.push(error),
       });

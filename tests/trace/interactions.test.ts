@@ -1,6 +1,6 @@
 // What the user does, noted beside the steps; and the titles that a model declares.
 import { expect, test } from '@jest/globals';
-import { action, createRuntime, store, task } from 'floe';
+import { copyOf, action, createRuntime, store, task } from 'floe';
 import { readTrace, recording, type RecordingOptions } from 'floe/trace';
 import { handClock } from 'floe/testing';
 
@@ -158,7 +158,7 @@ test('a task has its title at each step of a run', async () => {
 
 test('a copy of a store has the titles of the original', () => {
   const { visits, assigned } = open();
-  const left = visits.as('left');
+  const left = copyOf(visits, 'left');
   const runtime = createRuntime({ stores: [left], trace: recording() });
   runtime.dispatch(left.its(assigned)(n4));
   // The original's stores are not there to be read: then there is no title.

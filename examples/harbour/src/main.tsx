@@ -4,7 +4,7 @@ import './ui/harbour.css';
 import { createTheme, MantineProvider } from '@mantine/core';
 import { DatesProvider } from '@mantine/dates';
 import { linkAddress } from 'floe/location';
-import { webStorage } from 'floe/persist';
+import { sharedTabs, webStorage } from 'floe/persist';
 import { RuntimeProvider } from 'floe/react';
 import { recording } from 'floe/trace';
 import { StrictMode } from 'react';
@@ -23,7 +23,7 @@ const runtime = createRuntime({
   needs: [office.by(httpOffice('', location.search.slice(1)))],
   interceptors: [confirmation(askOfficer)],
   trace: recording({ ignore: [askPositions, positionsArrived] }),
-  storage: webStorage('local', { prefix: 'harbour', shareTabs: true }),
+  storage: webStorage('local', { prefix: 'harbour', tabs: sharedTabs() }),
   expose: 'harbour',
   // What a task fails with stands in its status, and the page says so.
   onProblem: ({ error }) => console.info(error),

@@ -104,7 +104,7 @@ export const nameTaken = (what: string, name: string, renewed = false): FloeErro
         renewed
           ? `Both have the same fields, so the second was taken for a reloaded module, and the state was kept. A production build throws. If this is a reload, add to the module: if (import.meta.hot) import.meta.hot.accept((next) => next && runtime.add(next.${name}, { renew: true })). If these are two stores, give the second its own name.`
           : what === 'The store'
-            ? `Give the second its own name; for two copies of one store use store.as('otherName'); for a reloaded module use runtime.add(store, { renew: true }).`
+            ? `Give the second its own name; for two copies of one store use copyOf(store, 'otherName'); for a reloaded module use runtime.add(store, { renew: true }).`
             : `Which of the two counts would be chance: give the second its own name.`
       }`,
   );
@@ -315,7 +315,7 @@ export const notItsOwn = (store: string): FloeError =>
     'FLOE_NOT_ITS_OWN',
     store,
     DEV &&
-      `'${store}'.its(...) takes an action creator or a selector that the original store declared: const ${store} = original.as('${store}'), then ${store}.its(original's own).`,
+      `'${store}'.its(...) takes an action creator or a selector that the original store declared: const ${store} = copyOf(original, '${store}'), then ${store}.its(original's own).`,
   );
 
 export const fieldsLost = (store: string, fields: readonly string[]): FloeError =>

@@ -30,6 +30,8 @@ export interface KeyedKind {
   /** Costs what differs, not what both hold. With `most`, nothing where more rows than that differ. */
   difference(before: Keyed, after: Keyed): KeyedDifference;
   difference(before: Keyed, after: Keyed, most: number): KeyedDifference | undefined;
+  /** Marks, at a `Place`, the readers of what is now different. */
+  changed(place: object, before: Keyed, after: Keyed, touches: object | undefined): void;
   same(a: Keyed, b: Keyed): boolean;
   /** A table that code just made, with its rows replaced; all others, whose rows are known, as they are. */
   resolved(table: Keyed, replace: (row: unknown) => unknown): Keyed;

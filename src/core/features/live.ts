@@ -1,6 +1,6 @@
 // What an inspector sees of the derived values of one runtime: those that are kept, what they depend on, who uses them, and
 // what is computed and notified while it observes. Applications that are not inspected ship none of this.
-import { Facet, type Port } from '../reactive/graph.js';
+import { CLEAN, Facet, type Port } from '../reactive/graph.js';
 import { pointerTo } from '../data/plain.js';
 import { observe, type Probe } from '../reactive/probe.js';
 import { Entry } from '../reading/reading.js';
@@ -44,31 +44,56 @@ export const liveSources = ({ reading }: Extensible): readonly LiveSource[] =>
 
 function liveSource(entry: Entry): LiveSource {
   const { of, args } = entry.recipe;
-  const { status, value } = entry.known;
   return {
     ...{ reader: entry, kind: of instanceof StoreDefinition ? 'store' : 'selector', name: of.name, args },
-    ...{ status, value, readers: entry.readers, watchers: entry.watcherCount },
-    dependencies: () => entry.dependencies.map(dependency),
+    ...known(entry),
+    ...{ readers: count(entry), watchers: watchersOf(entry) },
+    dependencies: () => dependencies(entry).map(dependency),
   };
+}
+
+/** The value of the last run, without a new one. */
+function known({ state, value, problem }: Entry): Pick<LiveSource, 'status' | 'value'> {
+  if (state !== CLEAN) return { status: 'stale', value: problem?.error ?? value };
+  return problem ? { status: 'failed', value: problem.error } : { status: 'current', value };
+}
+
+/** What it read in its last run, in that order. */
+const dependencies = ({ first, rest }: Entry): readonly Port[] =>
+  first === undefined ? [] : [first, ...(rest?.ports ?? [])];
+
+const count = ({ one, more }: Port): number => (one === undefined ? 0 : 1 + (more?.size ?? 0));
+
+const watchersOf = ({ watcher, watchers }: Entry): number => (watcher ? 1 : 0) + (watchers?.size ?? 0);
+
+/** Where it stands: the name of the store, and the keys from there. */
+const wayTo = ({ above, key }: Place): readonly string[] => (above ? [...wayTo(above), key] : [key]);
+
+/** What a reader of one of its ports has looked at. */
+function aspectOf({ keys, size, presence, kind }: Place, port: Port): 'value' | 'keys' | 'size' | 'presence' | 'kind' {
+  if (port === keys) return 'keys';
+  if (port === size) return 'size';
+  if (port === presence) return 'presence';
+  return port === kind ? 'kind' : 'value';
 }
 
 function dependency(port: Port): Dependency {
   if (port instanceof Entry) return { kind: 'source', source: liveSource(port) };
   const place = port instanceof Facet ? port.of : port;
   if (!(place instanceof Place)) throw new TypeError('a selector reads sources and places only');
-  const [store, ...keys] = place.way;
-  return { kind: 'place', store, pointer: pointerTo(keys), aspect: place.aspectOf(port) };
+  const [store, ...keys] = wayTo(place);
+  return { kind: 'place', store, pointer: pointerTo(keys), aspect: aspectOf(place, port) };
 }
 
 /** The name of what a probe gets, with its arguments; empty for an inline selection. */
 export const readerName = (reader: object): string => (reader instanceof Entry ? reader.name : '');
 
 /** Whether watchers are notified of what a probe gets: it is on the screen, perhaps. */
-export const isWatched = (reader: object): boolean => reader instanceof Entry && reader.watcherCount > 0;
+export const isWatched = (reader: object): boolean => reader instanceof Entry && watchersOf(reader) > 0;
 
 /** Has a probe told of the derived values and watchers of one runtime. Returns a function that ends it. */
 export function observeIn(host: Extensible, probe: Probe): () => void {
-  const isOwn = (reader: object): boolean => reader instanceof Entry && reader.isOf(host);
+  const isOwn = (reader: object): boolean => reader instanceof Entry && reader.reading.ground === (host as object);
   return observe({
     computed: (reader, computation) => {
       if (isOwn(reader)) probe.computed(reader, computation);

@@ -7,21 +7,18 @@ import {
   type ActionOptions,
   type AnyCreator,
 } from './action.js';
-import { badName, badOption, badSnapshot, nameTaken, notItsOwn, unknownField } from '../base/errors.js';
+import { badName, badOption, badSnapshot, nameTaken, unknownField } from '../base/errors.js';
 import { DEV } from '../base/mode.js';
 import { checkOptions } from '../base/options.js';
 import { isKeyed } from '../data/keyed.js';
 import { escapeKey, hasOwn, isContainer, partOf } from '../data/plain.js';
 import type { Draft } from '../draft/draft.js';
-import type { DRAFTED } from '../data/keyed.js';
 import { parsePointer } from '../data/pointer.js';
 import {
   DERIVATION,
   makeSelector,
   NO_BARE,
   nextId,
-  partSelector,
-  selectorOf,
   SOURCE,
   type Derivation,
   type Recipe,
@@ -128,18 +125,20 @@ export interface Store<N extends string = string, S = unknown> extends Source<S>
   edits(): Edits<N, S>;
   /** Says what is kept between sessions; without options, everything. Returns the store. */
   persisted(options?: PersistOptions<S>): this;
-  /**
-   * The same definition once more, under its own name and with a state of its own: two panels of one kind.
-   * @example
-   * const left = panel.as('left');
-   * runtime.dispatch(left.its(opened)('v7'));
-   * runtime.read(left.its(shownVisit));
-   */
-  as<L extends string>(label: L): Store<L, S>;
-  /** The copy's own version of an action creator or a selector that the original store declared. */
-  its<T extends string, A extends readonly unknown[]>(creator: ActionCreator<T, A>): ActionCreator<TypeIn<N, T>, A>;
-  its<T>(selector: Source<T>): Source<T>;
-  its<T, A extends readonly unknown[]>(selector: (...args: A) => Source<T>): (...args: A) => Source<T>;
+  /** Only there for the type of a copy. */
+  readonly [COPIED]?: StoreCopied<S>;
+}
+
+/** Only there for types: what `copyOf` makes of a store. */
+export declare const COPIED: unique symbol;
+
+/** The type of a copy under a label, which comes in as `this['label']`. */
+export interface Copied {
+  readonly label: string;
+  readonly copy: unknown;
+}
+interface StoreCopied<S> extends Copied {
+  readonly copy: Store<this['label'], S>;
 }
 
 /** A row at the other end of a link. */
@@ -150,9 +149,6 @@ export interface RowLink {
   readonly link: string;
 }
 
-/** The type of an action, declared by one store, in another. */
-export type TypeIn<N extends string, T extends string> = T extends `${string}.${infer K}` ? `${N}.${K}` : never;
-
 /** Any store, whatever its name and state. */
 // eslint-disable-next-line @typescript-eslint/no-explicit-any -- a store of any state
 export type AnyStore = Store<string, any>;
@@ -160,18 +156,32 @@ export type AnyStore = Store<string, any>;
 /** The state that a store holds. */
 export type StateOf<T> = T extends Store<string, infer S> ? S : never;
 
+/** What a copy of a store takes from the store that it is a copy of: what that one declares, now or later. */
+export interface Original {
+  readonly kept: PersistOptions<never> | undefined;
+  readonly invariants: readonly Rule[];
+  readonly version: number;
+  /** How it answers its own actions, by the types that they have as actions of the copy. */
+  own(type: string): Iterable<Change>;
+  /** How it answers actions from elsewhere. */
+  fromElsewhere(type: string): Iterable<Change>;
+  types(): string[];
+  aboutOf(type: string): About | undefined;
+  /** The copy's own version of an action creator or a selector. */
+  its(copy: StoreDefinition, thing: AnyCreator & { readonly [DERIVATION]?: Derivation }): unknown;
+}
+
 /** Goes up with every declaration: a runtime notices what was declared after it began. */
 export let declared = 0;
 
 /** The inside of a store, for the runtime and what is attached to it. */
 export class StoreDefinition implements Source<unknown> {
   readonly id = nextId();
-  private readonly changes = new Map<string, Change[]>();
+  readonly changes = new Map<string, Change[]>();
   private readonly whens: { readonly answered: Handled; readonly change: Change }[] = [];
   private declarations = 0;
   private readonly rules: Rule[] = [];
   private readonly ownTasks: DeclaredTask[] = [];
-  private readonly own = new Map<object, unknown>();
   /** What is declared, by kind and name. */
   private readonly names = new Set<string>();
   private readonly abouts = new Map<string, About>();
@@ -180,18 +190,14 @@ export class StoreDefinition implements Source<unknown> {
   private madeEdits: Edits<string, unknown> | undefined;
   readonly [SOURCE]: Recipe<unknown> = { of: this, args: [], key: '', bare: NO_BARE };
   private keeps: PersistOptions<never> | undefined;
-  private readonly atPointer: (pointer: string, fallback: unknown) => Source<unknown>;
 
   constructor(
     readonly name: string,
     readonly initial: unknown,
-    /** The store that this one is a copy of: what that one declares, now or later, counts here too. */
-    private readonly original?: StoreDefinition,
+    private readonly original?: Original,
     /** Holds the status of a task: it joins unseen, and is neither reset nor in a snapshot. */
     readonly internal = false,
-  ) {
-    this.atPointer = partSelector(`${name}.at`, this, parsePointer);
-  }
+  ) {}
 
   /** What is kept between sessions, if anything is. */
   get kept(): PersistOptions<never> | undefined {
@@ -205,30 +211,23 @@ export class StoreDefinition implements Source<unknown> {
   /** How it answers actions of a type. */
   *changesFor(type: string): Iterable<Change> {
     const { original } = this;
-    if (original && type.startsWith(`${this.name}.`)) {
-      yield* original.changes.get(original.name + type.slice(this.name.length)) ?? [];
-    }
+    if (original) yield* original.own(type);
     yield* this.changes.get(type) ?? [];
-    yield* this.answersFor(type);
+    yield* this.fromElsewhere(type);
   }
 
-  private *answersFor(type: string): Iterable<Change> {
-    if (this.original) yield* this.original.answersFor(type);
+  *fromElsewhere(type: string): Iterable<Change> {
+    if (this.original) yield* this.original.fromElsewhere(type);
     for (const { answered, change } of this.whens) if (handlesType(answered, type)) yield change;
   }
 
   /** The types of the actions that it handles, and that start its tasks. Some may come twice. */
   types(): string[] {
-    const { original } = this;
-    const copied = original
-      ? Array.from(original.changes.keys(), (type) => this.name + type.slice(original.name.length))
-      : [];
-    return [...copied, ...this.changes.keys(), ...this.typesFromElsewhere()];
+    return [...(this.original?.types() ?? []), ...this.changes.keys(), ...this.typesFromElsewhere()];
   }
 
-  private typesFromElsewhere(): string[] {
+  typesFromElsewhere(): string[] {
     return [
-      ...(this.original?.typesFromElsewhere() ?? []),
       ...this.whens.flatMap(({ answered }) => typesOf(answered)),
       ...this.ownTasks.flatMap(({ options }) => (options.when ? typesOf(options.when) : [])),
     ];
@@ -241,7 +240,7 @@ export class StoreDefinition implements Source<unknown> {
 
   /** What was declared about an action that it handles. */
   aboutOf(type: string): About | undefined {
-    const own = this.abouts.get(type) ?? this.aboutOfOriginal(type);
+    const own = this.abouts.get(type) ?? this.original?.aboutOf(type);
     if (own) return own;
     for (const { answered } of this.whens) {
       const creator = creatorsOf(answered).find((one) => one.type === type);
@@ -250,36 +249,9 @@ export class StoreDefinition implements Source<unknown> {
     return undefined;
   }
 
-  private aboutOfOriginal(type: string): About | undefined {
-    const { original } = this;
-    if (!original) return undefined;
-    return original.aboutOf(type.startsWith(`${this.name}.`) ? original.name + type.slice(this.name.length) : type);
-  }
-
-  as(label: string): StoreDefinition {
-    return new StoreDefinition(storeName('A copy of a store', label), this.initial, this);
-  }
-
-  its(thing: AnyCreator & { readonly [DERIVATION]?: Derivation }): unknown {
-    const known = this.own.get(thing);
-    if (known) return known;
-    const derivation = thing[DERIVATION];
-    const isOwn = (store: StoreDefinition | undefined): boolean => store !== undefined && store === this.original;
-    let made: unknown;
-    if (derivation && isOwn(derivation.store))
-      made = selectorOf({
-        ...derivation,
-        id: nextId(),
-        name: this.name + derivation.name.slice(derivation.store!.name.length),
-        store: this,
-      });
-    else if (!derivation && thing.type && isOwn(thing.store))
-      made = makeCreator(this.name + thing.type.slice(thing.store!.name.length), thing.takes!, this, {
-        about: thing.about,
-      });
-    else throw notItsOwn(this.name);
-    this.own.set(thing, made);
-    return made;
+  /** The same definition once more, under another name. */
+  again(name: string, original: Original): StoreDefinition {
+    return new StoreDefinition(name, this.initial, original);
   }
 
   /** A state of the shape that is declared, where that can be told without calling the application's code. */
@@ -303,19 +275,10 @@ export class StoreDefinition implements Source<unknown> {
   }
 
   /** The rows that a row links to, with the place of each link in the row. Only stores of tables have rows. */
-  linksFrom(_state: unknown, _type: string, _key: string): readonly RowLink[] {
-    return [];
-  }
+  linksFrom?(state: unknown, type: string, key: string): readonly RowLink[];
 
   /** The rows that link to a row, with the name of the link. */
-  linksTo(_state: unknown, _type: string, _key: string): readonly RowLink[] {
-    return [];
-  }
-
-  at(pointer: string, fallback: unknown): Source<unknown> {
-    parsePointer(pointer);
-    return this.atPointer(pointer, fallback);
-  }
+  linksTo?(state: unknown, type: string, key: string): readonly RowLink[];
 
   action(name: string, change: Change, options?: ActionOptions): AnyCreator {
     const type = this.nameOf('action', name);
@@ -441,7 +404,7 @@ export function checkTables({ name, shape }: StoreDefinition, given: unknown): v
 }
 
 /** A rule that must hold after every transition. */
-interface Rule {
+export interface Rule {
   readonly name: string;
   readonly holds: (state: never) => boolean;
 }
@@ -469,48 +432,9 @@ export function store<N extends string, S>(name: N, initial: S | (() => S)): Sto
   return new StoreDefinition(storeName('A store', name), initial) as unknown as Store<N, S>;
 }
 
-/**
- * The part of a store's state at a JSON Pointer (RFC 6901), as a source of its own.
- * @param fallback what is read where there is nothing; never an error. Default: undefined
- * @example
- * runtime.watch(at(visits, '/list/0/phase', 'unknown'), (phase) => { ... });
- */
-export function at<S, P extends string>(store: StoreOf<S>, pointer: P): Source<PartAt<S, P> | undefined>;
-export function at<S, P extends string, F>(store: StoreOf<S>, pointer: P, fallback: F): Source<PartAt<S, P> | F>;
-export function at(store: Source<unknown>, pointer: string, fallback?: unknown): Source<unknown> {
-  return definitionOf(store).at(pointer, fallback);
-}
-
 /** A store, for the type of its state. */
 // eslint-disable-next-line @typescript-eslint/no-explicit-any -- what a draft of the state looks like says nothing of the state
 export type StoreOf<S> = Store<string, any> & Source<S>;
-
-/** The type of the part at a literal JSON Pointer; `unknown` where the pointer is computed or leads nowhere known. */
-export type PartAt<S, P extends string> = string extends P
-  ? unknown
-  : P extends ''
-    ? S
-    : P extends `/${infer K}/${infer Rest}`
-      ? PartAt<PartOf<S, K>, `/${Rest}`>
-      : P extends `/${infer K}`
-        ? PartOf<S, K>
-        : unknown;
-
-type PartOf<S, K extends string> =
-  // A table; a native Map is a leaf.
-  S extends { readonly [DRAFTED]: unknown; get(key: string): infer R }
-    ? Exclude<R, undefined>
-    : S extends readonly (infer I)[]
-      ? K extends 'length'
-        ? number
-        : I
-      : S extends object
-        ? K extends keyof S
-          ? S[K]
-          : string extends keyof S
-            ? S[keyof S]
-            : unknown
-        : unknown;
 
 /** The inside of a store. */
 export const definitionOf = (store: Source<unknown>): StoreDefinition => store as unknown as StoreDefinition;

@@ -6,15 +6,15 @@ import { stopwatch } from '../base/host.js';
 import { DEV } from '../base/mode.js';
 import { probe } from './probe.js';
 
-const CLEAN = 0;
+export const CLEAN = 0;
 const MAYBE = 1;
 const DIRTY = 2;
 
 /** Something that can be read and can change. */
 export class Port {
   /** Its readers. Mostly there is one, and a set costs more than it. */
-  protected one: Reader | undefined;
-  protected more: Set<Reader> | undefined;
+  one: Reader | undefined;
+  more: Set<Reader> | undefined;
   /** The last run that read it: reading again in the same run adds nothing. */
   seen = 0;
   /** Goes up each time the value becomes another one, where that can be told. */
@@ -23,10 +23,6 @@ export class Port {
   /** Whether it has a reader. */
   get read(): boolean {
     return this.one !== undefined;
-  }
-  /** How many readers it has. */
-  get readers(): number {
-    return this.one === undefined ? 0 : 1 + (this.more?.size ?? 0);
   }
   /** Tells all readers that the value here is another one; or with 1, that it may be. */
   mark(how: 1 | 2 = DIRTY): void {
@@ -98,7 +94,7 @@ export function note(port: Port): void {
 }
 
 /** What a reader read after the first. */
-interface Rest {
+export interface Rest {
   /** In the order in which they were read, and the version of each when it was. */
   readonly ports: Port[];
   readonly versions: number[];
@@ -108,16 +104,16 @@ interface Rest {
 
 /** A value derived from what it reads. Chains of them are as quick as each is small: what is rare has no member of its own. */
 export abstract class Reader extends Port {
-  protected state: 0 | 1 | 2 = DIRTY;
+  state: 0 | 1 | 2 = DIRTY;
   /** What it read first, and the version of that when it was read; mostly it is all that it reads. */
-  private first: Port | undefined;
+  first: Port | undefined;
   private firstVersion = 0;
-  private rest: Rest | undefined;
+  rest: Rest | undefined;
   /** Who asked for it, while it runs: for the message about a circle. */
   private below: Reader | undefined;
   private at = 0;
-  protected value: unknown;
-  private problem: { readonly error: unknown } | undefined;
+  value: unknown;
+  problem: { readonly error: unknown } | undefined;
   private ended = false;
   /** Identifies the present run; 0 when it does not run. */
   run = 0;
@@ -178,17 +174,6 @@ export abstract class Reader extends Port {
   /** Whether it reads one that fits. */
   reads(fits: (port: Port) => boolean): boolean {
     return (this.first !== undefined && fits(this.first)) || (this.rest?.ports.some(fits) ?? false);
-  }
-
-  /** What it read in its last run, in that order. */
-  get dependencies(): readonly Port[] {
-    return this.first === undefined ? [] : [this.first, ...(this.rest?.ports ?? [])];
-  }
-
-  /** The value of the last run, without a new one. */
-  get known(): { readonly status: 'current' | 'stale' | 'failed'; readonly value: unknown } {
-    if (this.state !== CLEAN) return { status: 'stale', value: this.problem?.error ?? this.value };
-    return this.problem ? { status: 'failed', value: this.problem.error } : { status: 'current', value: this.value };
   }
 
   /** Drops the sources from the one with this number on. */

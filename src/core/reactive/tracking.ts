@@ -4,7 +4,7 @@
 import type { Touches } from '../data/touches.js';
 import { draftMisuse, selectorEnded } from '../base/errors.js';
 import { currentReader, Facet, note, Port } from './graph.js';
-import { isKeyed, KEYED, type Keyed } from '../data/keyed.js';
+import { isKeyed, KEYED } from '../data/keyed.js';
 import { isDigit, listReads, type Listing } from '../data/list-reads.js';
 import { DEV } from '../base/mode.js';
 import {
@@ -29,14 +29,14 @@ const MOST_PARTS = 128;
 /** A place of the state that a reader read. Its own port is for the readers of the value there. */
 export class Place extends Port {
   /** For those who only saw whether the value is an object, an array or neither. */
-  private kind: Facet | undefined;
+  kind: Facet | undefined;
   /** For those who only asked whether the key is there. */
-  private presence: Facet | undefined;
+  presence: Facet | undefined;
   /** For those who listed the keys. */
-  private keys: Facet | undefined;
+  keys: Facet | undefined;
   /** For those who only saw how many rows a table has. */
-  private size: Facet | undefined;
-  private parts: Map<string, Place> | undefined;
+  size: Facet | undefined;
+  parts: Map<string, Place> | undefined;
   private view: { readonly raw: Branch; readonly proxy: object } | undefined;
   // How many parts the run that reads now has read here; from a limit on it depends on the whole.
   private run = 0;
@@ -46,8 +46,8 @@ export class Place extends Port {
   private keysRun = 0;
 
   constructor(
-    private readonly above: Place | undefined,
-    private readonly key: string,
+    readonly above: Place | undefined,
+    readonly key: string,
   ) {
     super();
   }
@@ -56,18 +56,6 @@ export class Place extends Port {
     let part = this.parts?.get(key);
     if (!part) (this.parts ??= new Map()).set(key, (part = new Place(this, key)));
     return part;
-  }
-
-  /** Where it stands: the name of the store, and the keys from there. */
-  get way(): readonly string[] {
-    return this.above ? [...this.above.way, this.key] : [this.key];
-  }
-  /** What a reader of one of its ports has looked at. */
-  aspectOf(port: Port): 'value' | 'keys' | 'size' | 'presence' | 'kind' {
-    if (port === this.keys) return 'keys';
-    if (port === this.size) return 'size';
-    if (port === this.presence) return 'presence';
-    return port === this.kind ? 'kind' : 'value';
   }
 
   /** The stand-in for the container that is here now. */
@@ -140,7 +128,8 @@ export class Place extends Port {
     this.mark();
     if (this.kind && kindOf(before) !== kindOf(after)) this.kind.mark();
     if (!this.parts && !this.keys && !this.size) return;
-    if (!isContainer(after) && isKeyed(before) && isKeyed(after)) return this.tableChanged(before, after, touches);
+    if (!isContainer(after) && isKeyed(before) && isKeyed(after))
+      return before[KEYED].changed(this, before, after, touches);
     this.size?.mark();
     if (this.keys && !sameKeys(before, after)) this.keys.mark();
     if (!this.parts) return;
@@ -152,35 +141,8 @@ export class Place extends Port {
     } else for (const part of this.parts.values()) part.within(before, after, touches);
   }
 
-  private tableChanged(before: Keyed, after: Keyed, touches: Touches | undefined): void {
-    if (this.size && before.size !== after.size) this.size.mark();
-    if (!this.keys && !this.parts) return;
-    const touch = touches?.get(after);
-    if (touch && !touch.moved && touch.base === before) {
-      // Only rows that are in their places were edited.
-      for (const key of touch.keys ?? []) this.parts?.get(key)?.changed(before.get(key), after.get(key), touches);
-      return;
-    }
-    // Where more rows differ than are read, and no reader lists them, it costs less to look at those that are read.
-    const most = this.keys || !this.parts ? Infinity : this.parts.size;
-    const difference = before[KEYED].difference(before, after, most);
-    if (!difference) {
-      for (const [key, part] of this.parts!) {
-        const [was, is] = [before.get(key), after.get(key)];
-        // Each look-up costs as much as the rest.
-        if (was !== undefined && is !== undefined) part.changed(was, is, touches);
-        else part.within(before, after, touches);
-      }
-      return;
-    }
-    const { changed, removed, added } = difference;
-    if (removed.length + added.length > 0) this.keys?.mark();
-    if (!this.parts) return;
-    for (const key of changed) this.parts.get(key)?.changed(before.get(key), after.get(key), touches);
-    for (const keys of [removed, added]) for (const key of keys) this.parts?.get(key)?.within(before, after, touches);
-  }
-
-  private within(before: unknown, after: unknown, touches: Touches | undefined): void {
+  /** What stands here in a container is now what it is in another one. */
+  within(before: unknown, after: unknown, touches: Touches | undefined): void {
     const had = hasPart(before, this.key);
     const has = hasPart(after, this.key);
     if (this.presence && had !== has) this.presence.mark();

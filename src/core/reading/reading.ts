@@ -52,9 +52,9 @@ interface Group {
 /** The value of one source. */
 export class Entry extends Reader implements Informed {
   /** Mostly one watches, and a set costs more than it. */
-  private watcher: Watcher | undefined;
+  watcher: Watcher | undefined;
   /** The others, in the order in which they came. One that comes while all are told knows the value already. */
-  private watchers: Set<Watcher> | undefined;
+  watchers: Set<Watcher> | undefined;
   /** For a selector without a store and without arguments: nothing has to be looked up before it runs. */
   private plain: ((read: Read, part: ReadPart) => unknown) | undefined;
   /** How many holds keep it cached, besides its watchers and readers. */
@@ -62,7 +62,7 @@ export class Entry extends Reader implements Informed {
   private of: Derivation | StoreDefinition;
   /** @param group where it is cached; without one it belongs to a single hold */
   constructor(
-    protected readonly reading: Reading,
+    readonly reading: Reading,
     readonly recipe: Recipe<unknown>,
     private readonly group: Group | undefined,
   ) {
@@ -95,13 +95,6 @@ export class Entry extends Reader implements Informed {
   }
   private get watched(): boolean {
     return this.watcher !== undefined || (this.watchers !== undefined && this.watchers.size > 0);
-  }
-  /** Whether it is of one runtime, be that of what is shown or of the live end. */
-  isOf(ground: unknown): boolean {
-    return this.reading.ground === ground;
-  }
-  get watcherCount(): number {
-    return (this.watcher ? 1 : 0) + (this.watchers?.size ?? 0);
   }
   get inUse(): boolean {
     return this.watched || this.read || this.grips > 0;

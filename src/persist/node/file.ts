@@ -18,7 +18,7 @@ import { join } from 'node:path';
 import type { Attachment } from '../../core/index.js';
 import type { StorageArea } from '../area.js';
 import type { Persistence } from '../persistence.js';
-import { storageIn, type StorageOptions } from '../storage.js';
+import { makeStorage, type StorageOptions } from '../storage.js';
 import { whenProcessEnds } from './endings.js';
 import { FolderLock } from './lock.js';
 
@@ -48,7 +48,7 @@ const BYTES_ENDING = '.bytes';
  */
 export const fileStorage = (options: FileStorageOptions): Attachment<Persistence> => {
   checkOptions('fileStorage', options, ['folder', 'writeAfter']);
-  return storageIn(
+  return makeStorage(
     () => {
       const lock = new FolderLock(options.folder);
       const area = fileArea(options.folder);

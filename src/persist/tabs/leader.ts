@@ -45,7 +45,7 @@ export class Leader {
       for (const one of later) one.reading = true;
       this.begin(since);
       for (const one of later) this.readAgain(one);
-      for (const [name, standing] of known) if (!tab.shared.has(name)) tab.keeper.hosted.keep(standing);
+      for (const [name, standing] of known) if (!tab.shared.has(name)) tab.keeper.hosted?.keep(standing);
       began();
     };
     const since = tab.keeper.storedSince(alone.map(({ store }) => store.name));
@@ -120,7 +120,7 @@ export class Leader {
     tab.role = 'asking';
     this.taking = false;
     this.succession.giveUp();
-    tab.keeper.hosted.drop();
+    tab.keeper.hosted?.drop();
     for (const [name, { reading }] of tab.shared) if (!reading) tab.unheard.add(name);
     tab.keeper.becomes('asking');
   }
@@ -199,7 +199,7 @@ export class Leader {
   hear(from: string, standing: Standing): void {
     const [name] = standing;
     if (this.tab.shared.has(name)) this.announce([name], from);
-    else this.tab.keeper.hosted.keep(standing);
+    else this.tab.keeper.hosted?.keep(standing);
   }
 
   judge(from: string, proposal: Proposal): void {

@@ -27,7 +27,7 @@ const LINK_VERSION = 3;
  * or by messages where it is missing (pages without HTTPS). Nothing where there are no tabs; where they cannot reach each
  * other that is reported.
  */
-export const sharedTabs = (name: string) => (report: (problem: FloeError) => void) => {
+export function browserLink(name: string, report: (problem: FloeError) => void): TabLink | undefined {
   const { document, navigator, BroadcastChannel } = browser;
   if (!document) return undefined;
   if (!BroadcastChannel) {
@@ -37,7 +37,7 @@ export const sharedTabs = (name: string) => (report: (problem: FloeError) => voi
   const full = `floe ${LINK_VERSION} ${name}`;
   const locks = navigator?.locks;
   return locks ? lockedLink(full, new BroadcastChannel(full), locks) : new Election(electionChannel(full));
-};
+}
 
 function lockedLink(name: string, channel: Channel, locks: Locks): TabLink {
   const waiting = new AbortController();

@@ -34,11 +34,13 @@ export interface TabsHost {
   /** Another tab stores the state that a store has now. */
   leaveToOther(store: string): void;
   /** The stores that only other tabs have, which the leader keeps for them. */
-  readonly hosted: {
-    keep(standing: Standing): void;
-    /** Another leader keeps them now. */
-    drop(): void;
-  };
+  readonly hosted:
+    | {
+        keep(standing: Standing): void;
+        /** Another leader keeps them now. */
+        drop(): void;
+      }
+    | undefined;
   /** Does what another tab asks the leader for. */
   errand(what: Errand, stores: readonly string[]): Promise<boolean>;
   /** Another tab has stored something. */

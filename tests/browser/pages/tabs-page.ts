@@ -1,6 +1,6 @@
 // A tab of a browser, for the storms: it notes what it is told to, and says what it has.
 import { createRuntime, store } from 'floe';
-import { indexedDbStorage, webStorage } from 'floe/persist';
+import { indexedDbStorage, sharedTabs, webStorage } from 'floe/persist';
 
 const declare = (name: string) => {
   const log = store(name, { count: 0, notes: [] as string[] }).persisted();
@@ -18,7 +18,7 @@ const counted = pilots.action('counted', (draft, entrance: 'north' | 'south') =>
 });
 const problems: string[] = [];
 const [kind, shared] = location.hash.slice(1).split('-');
-const options = shared === 'alone' ? {} : { shareTabs: true };
+const options = shared === 'alone' ? {} : { tabs: sharedTabs() };
 
 const runtime = createRuntime({
   stores: [early.log, pilots],

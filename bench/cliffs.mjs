@@ -1,0 +1,122 @@
+// What ten times the work costs: where it is much more than ten times as much, an application falls off a cliff.
+import { createRuntime, store, task } from '../dist/core/index.js';
+import { recording } from '../dist/trace/index.js';
+
+const median = (values) => values.toSorted((a, b) => a - b)[values.length >> 1];
+
+/** Milliseconds that a work takes for each of two sizes, in turns. */
+async function tenTimes(work, few, rounds = 5) {
+  const times = { floe: [], peer: [] };
+  for (let round = -1; round < rounds; round++)
+    for (const [side, count] of [
+      ['peer', few],
+      ['floe', few * 10],
+    ]) {
+      const took = await work(count);
+      if (round >= 0) times[side].push(took * 1e6);
+    }
+  return { floe: median(times.floe), peer: median(times.peer) };
+}
+
+/** Runs with different arguments, all at once, until each has ended. */
+async function concurrentRuns(count) {
+  const wait = [];
+  const save = task('save', (_tools, _row) => new Promise((resolve) => wait.push(resolve)));
+  const runtime = createRuntime();
+  const began = performance.now();
+  const runs = Array.from({ length: count }, (_, row) => runtime.run(save(row)));
+  for (const resolve of wait) resolve();
+  await Promise.all(runs);
+  const took = performance.now() - began;
+  await runtime.close();
+  return took;
+}
+
+/** Stores that join one by one, each when it is first read. */
+function tracedJoins(count) {
+  const stores = Array.from({ length: count }, (_, i) => store(`store${i}`, { n: 0 }));
+  const runtime = createRuntime({ trace: recording({ limit: 100_000 }) });
+  const began = performance.now();
+  for (const one of stores) runtime.read(one);
+  return performance.now() - began;
+}
+
+/** Pending optimistic actions on one list, reverted one by one. */
+async function reverted(count, order, isTraced) {
+  const rows = store('rows', { done: Array.from({ length: count }, () => false), changes: 0 });
+  const ticked = rows.action('ticked', (draft, row) => void (draft.done[row] = true));
+  let pending = [];
+  const tick = task('tick', ({ optimistic, signal }) => {
+    pending = Array.from({ length: count }, (_, row) => optimistic(ticked(row)));
+    return new Promise((resolve) => signal.addEventListener('abort', resolve));
+  });
+  const runtime = createRuntime({ stores: [rows], ...(isTraced && { trace: recording({ limit: 100_000 }) }) });
+  void runtime.run(tick()).catch(() => {});
+  const began = performance.now();
+  for (const one of order === 'oldest' ? pending : pending.toReversed()) one.revert();
+  const took = performance.now() - began;
+  if (runtime.read(rows).done.some(Boolean)) throw new Error('not everything was reverted');
+  await runtime.close();
+  return took;
+}
+
+/** Watchers of one store, each of a selection of its own, stopped in the order in which they began. */
+function stopped(count) {
+  const berths = store('berths', { list: Array.from({ length: count }, (_, i) => i) });
+  const at = berths.selector('at', (state, i) => state.list[i]);
+  const runtime = createRuntime({ stores: [berths] });
+  const stops = Array.from({ length: count }, (_, i) => runtime.watch(at(i), () => {}));
+  const began = performance.now();
+  for (const stop of stops) stop();
+  return performance.now() - began;
+}
+
+/** The same for watchers of one source. */
+function stoppedOfOne(count) {
+  const tide = store('tide', { level: 0 });
+  const level = tide.selector('level', (state) => state.level);
+  const runtime = createRuntime({ stores: [tide] });
+  const stops = Array.from({ length: count }, () => runtime.watch(level, () => {}));
+  const began = performance.now();
+  for (const stop of stops) stop();
+  return performance.now() - began;
+}
+
+export const rows = [
+  {
+    work: '3,000 concurrent runs with different arguments',
+    against: '300',
+    most: 15,
+    run: () => tenTimes(concurrentRuns, 300),
+  },
+  {
+    work: '2,000 stores that join one by one, traced',
+    against: '200',
+    most: 15,
+    run: () => tenTimes(tracedJoins, 200),
+  },
+  ...['oldest', 'newest'].map((order) => ({
+    work: `1,000 pending optimistic actions, reverted one by one, the ${order} first`,
+    against: '100',
+    most: 15,
+    run: () => tenTimes((count) => reverted(count, order, false), 100),
+  })),
+  {
+    work: '1,000 pending optimistic actions, reverted one by one, the oldest first, traced',
+    against: '100',
+    most: 15,
+    run: () => tenTimes((count) => reverted(count, 'oldest', true), 100),
+  },
+  {
+    work: '100,000 watchers of their own selections, stopped in the order in which they began',
+    against: '10,000',
+    most: 15,
+    run: () => tenTimes(stopped, 10_000),
+  },
+  {
+    work: '100,000 watchers of one selection, stopped in the order in which they began',
+    against: '10,000',
+    most: 15,
+    run: () => tenTimes(stoppedOfOne, 10_000),
+  },
+];
