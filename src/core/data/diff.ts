@@ -203,10 +203,13 @@ class Differ implements Difference {
     const script = this.align(before, after, start, oldEnd, newEnd);
     // Items that are only equal may be others: then all have to be looked at.
     const { follows, onlyEqual } = this;
-    const all = { before, after, olds: range(0, before.length), news: range(0, after.length) };
+    const places = (from: number, olds: number, news: number) => ({
+      ...{ before, after },
+      ...{ olds: range(from, olds), news: range(from, news) },
+    });
     if (script === undefined) {
       this.replace(before, after, path);
-      if (follows) this.follow({ ...all, implied: () => -1 }, path, told);
+      if (follows) this.follow({ ...places(0, before.length, after.length), implied: () => -1 }, path, told);
       return;
     }
     for (let i = 0; i < start; i++) this.keep(before, after, i, i, path);
@@ -215,7 +218,7 @@ class Differ implements Difference {
     for (let i = 0; i < end; i++) this.keep(before, after, oldEnd + i, newEnd + i, path);
     if (!pairs) return;
     const implied = (i: number): number => (i < start ? i : i < oldEnd ? pairs[i - start] : i - oldEnd + newEnd);
-    const part = onlyEqual ? all : { before, after, olds: range(start, oldEnd), news: range(start, newEnd) };
+    const part = onlyEqual ? places(0, before.length, after.length) : places(start, oldEnd, newEnd);
     this.follow({ ...part, implied }, path, told);
   }
 

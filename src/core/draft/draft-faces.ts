@@ -57,12 +57,11 @@ const objectTraps: ProxyHandler<{ readonly of: DraftNode }> = {
   },
   has({ of: node }, key) {
     alive(node, key);
-    return key in node.source;
+    return node.has(key);
   },
   ownKeys({ of: node }) {
     alive(node, 'keys');
-    node.editing.copied(node.base);
-    return Reflect.ownKeys(node.source);
+    return node.allKeys();
   },
   getOwnPropertyDescriptor: ({ of: node }, key) => describe(node, key),
   getPrototypeOf: () => Object.prototype,
@@ -101,11 +100,11 @@ const listTraps: ProxyHandler<ListNode[]> = {
   deleteProperty: refuse('delete an item of an array', DEV && 'that would leave a hole; use splice'),
   has(target, key) {
     alive(target[0], key);
-    return key in target[0].source;
+    return target[0].has(key);
   },
   ownKeys(target) {
     alive(target[0], 'keys');
-    return Reflect.ownKeys(target[0].source);
+    return target[0].allKeys();
   },
   getOwnPropertyDescriptor: (target, key) => describe(target[0], key),
 };

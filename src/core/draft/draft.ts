@@ -75,6 +75,8 @@ export class Editing implements Touches {
   returned: unknown;
   /** Whether the draft was edited at all, even to no effect. */
   edited = false;
+  /** Called with each draft that is handed out, before it is: for features that have to see what a change reads. */
+  began: ((node: DraftNode) => void) | undefined;
 
   /**
    * Runs a change on a draft of `base` and folds the result; the caller judges what was returned.
@@ -194,6 +196,15 @@ export class DraftNode {
     if (this.depth > MOST_NESTED) throw dataTooDeep(AFTER, parent!.way, MOST_NESTED);
     this.proxy = this.face();
     this.serial = editing.serial;
+    editing.began?.(this);
+  }
+
+  has(key: PropertyKey): boolean {
+    return key in this.source;
+  }
+  allKeys(): (string | symbol)[] {
+    this.editing.copied(this.base);
+    return Reflect.ownKeys(this.source);
   }
 
   /** What the change gets to see. */

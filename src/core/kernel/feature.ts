@@ -52,6 +52,8 @@ export interface Applying {
 /** States that were computed once more, and what could not be. */
 export interface Rebased {
   readonly states: ReadonlyMap<Cell, unknown>;
+  /** Which places differ from the present states. Default: that is not known. */
+  readonly touches?: Touches | undefined;
   /** Default: none. */
   readonly problems?: (cause: string) => readonly FloeError[];
 }

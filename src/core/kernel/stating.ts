@@ -35,17 +35,24 @@ export function computed(
   { handlers, computing }: Extensible,
   action: AnyAction,
   stateOf: (cell: Cell) => unknown,
-  leftOut?: ReadonlySet<Cell>,
+  isLeftOut?: (cell: Cell) => boolean,
 ): ReadonlyMap<Cell, unknown> {
   const changed = new Map<Cell, unknown>();
   for (const { cell, changes } of handlers.to(action).stores) {
-    if (leftOut?.has(cell)) continue;
+    if (isLeftOut?.(cell)) continue;
     const before = stateOf(cell);
     const after = computing.all(cell, changes, before, action);
     if (after !== before) changed.set(cell, after);
   }
   return changed;
 }
+
+/** The states that the handlers of an action are given. */
+export const givenTo = (
+  { handlers }: Extensible,
+  action: AnyAction,
+  stateOf: (cell: Cell) => unknown,
+): ReadonlyMap<Cell, unknown> => new Map(handlers.to(action).stores.map(({ cell }) => [cell, stateOf(cell)]));
 
 /** States that are so from now on, as one fact; `false` where that is left out, since the cursor moves. */
 export function state(
@@ -85,7 +92,7 @@ export function takeIn(kernel: Extensible, changes: readonly StoreChange[], fact
  */
 export function show(
   kernel: Extensible,
-  { states, problems }: Rebased,
+  { states, touches, problems }: Rebased,
   fact: FactName,
   cause: Cause,
   more: Partial<Transition> = {},
@@ -95,13 +102,13 @@ export function show(
   const changes: CellChange[] = [];
   for (const [cell, state] of states) {
     const before = view.states[cell.index];
-    const after = keeping(before, state);
+    const after = touches ? state : keeping(before, state);
     if (after !== before) changes.push(view.change(cell, after));
   }
   const found: FloeError[] = [...(problems?.(type) ?? []), ...brokenBy(changes, more.action?.type ?? type)];
   guardStates(changes, ` after '${type}'`);
-  kernel.commit(changes);
-  const transition = kernel.recorder?.fact(fact, changes, cause, more);
+  kernel.commit(changes, touches);
+  const transition = kernel.recorder?.fact(fact, changes, cause, { touches, ...more });
   for (const problem of found) kernel.problem(problem, transition);
   return transition;
 }

@@ -5,7 +5,7 @@ import { droppedWithout } from '../../base/errors.js';
 import { DEV } from '../../base/mode.js';
 import type { Applying, Feature, Hooks, Extensible, Rebased, SettleHow } from '../../kernel/feature.js';
 import { isShown } from '../../kernel/line.js';
-import { computed, show } from '../../kernel/stating.js';
+import { givenTo, show } from '../../kernel/stating.js';
 import { guardData } from '../../data/plain.js';
 import type { Cell, CellChange } from '../../kernel/cell.js';
 import type { Cause, FactName, Transition } from '../../kernel/transition.js';
@@ -16,8 +16,9 @@ export const rebasing: Feature<Rebasing> = { name: 'rebasing', install: (kernel)
 
 const NOTHING: Rebased = { states: new Map() };
 
-const rebased = ({ states, dropped }: Computed): Rebased => ({
+const rebased = ({ states, touches, dropped }: Computed): Rebased => ({
   states,
+  touches,
   problems: (type) => dropped.map(({ entry, error }) => droppedWithout(entry.action!.type, type, error)),
 });
 
@@ -47,7 +48,7 @@ export class Rebasing implements Hooks {
     if (!this.log) {
       const base = new Map<Cell, unknown>();
       for (const cell of storeCells(this.kernel)) base.set(cell, this.kernel.stateOf(cell));
-      this.log = new PendingLog(base, (...given) => computed(this.kernel, ...given));
+      this.log = new PendingLog(base, this.kernel);
       this.kernel.attending = this;
     }
     return this.log;
@@ -65,15 +66,17 @@ export class Rebasing implements Hooks {
     if (optimistic) this.open();
     if (!this.log) return;
     const after = new Map(changed.map((one) => [one.cell, one.after]));
-    const entry = { action, after, group, transition, open: optimistic !== undefined, gone: false };
-    this.log.add(entry);
+    const { kernel } = this;
+    const before = givenTo(kernel, action, (cell) => kernel.stateOf(cell));
+    const open = optimistic !== undefined;
+    const entry = this.log.add({ action, before, after, group, transition, open, gone: false });
     optimistic?.became(entry);
   }
 
   /** A state that is stated, not computed, stays whatever is reverted. */
   stated(cell: Cell, state: unknown, group: number | undefined): void {
     const after = new Map([[cell, state]]);
-    this.log?.add({ action: undefined, after, group, transition: undefined, open: false, gone: false });
+    this.log?.add({ action: undefined, before: after, after, group, transition: undefined, open: false, gone: false });
   }
 
   /**
@@ -83,8 +86,10 @@ export class Rebasing implements Hooks {
   fill(cell: Cell, stored: PromiseLike<unknown>): void {
     const { kernel } = this;
     const after = new Map([[cell, kernel.stateOf(cell)]]);
-    const held = { action: undefined, after, group: undefined, transition: undefined, open: true, gone: false };
-    this.open().add(held);
+    const held = this.open().add({
+      ...{ action: undefined, before: after, after, group: undefined, transition: undefined },
+      ...{ open: true, gone: false },
+    });
     // Also after the end: what was done on top of it is stored then.
     void stored.then((state) => {
       if (DEV) guardData(state, { at: '', what: `The stored state of '${cell.store.name}'` });

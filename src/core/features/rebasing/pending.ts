@@ -2,13 +2,19 @@
 // the states can be computed without it. Nothing is kept while none is open.
 import type { AnyAction } from '../../model/action.js';
 import { sameData } from '../../data/plain.js';
-import type { Compute, Cell } from '../../kernel/cell.js';
+import type { Touches } from '../../data/touches.js';
+import type { Cell } from '../../kernel/cell.js';
+import type { Extensible } from '../../kernel/feature.js';
+import { computed, givenTo } from '../../kernel/stating.js';
 import type { Transition } from '../../kernel/transition.js';
+import { footprintOf, Footprints, withoutWrites, type Footprint } from './footprint.js';
 
 /** One action, or one fact, that was applied while an optimistic action was open, or a state was still to be read. */
 export interface PendingAction {
   /** Not there for a fact. */
   action: AnyAction | undefined;
+  /** The states that its handlers were given. */
+  before: ReadonlyMap<Cell, unknown>;
   /** The states that it left, of the stores that it changed. */
   after: ReadonlyMap<Cell, unknown>;
   readonly group: number | undefined;
@@ -19,6 +25,10 @@ export interface PendingAction {
   gone: boolean;
   /** Where what it did is part of the certain state that came from elsewhere. */
   within?: ReadonlySet<Cell>;
+  /** Counts up with the entries. */
+  order: number;
+  /** What it read and wrote, once that was asked for. */
+  print?: Footprint | undefined;
 }
 
 /** What could not be applied when the states were computed without something. */
@@ -30,36 +40,51 @@ interface Dropped {
 /** What everything comes to. */
 export interface Computed {
   readonly states: ReadonlyMap<Cell, unknown>;
+  /** Which places differ from the present states, where that is known. */
+  readonly touches?: Touches | undefined;
   readonly afters: ReadonlyMap<PendingAction, ReadonlyMap<Cell, unknown>>;
   readonly dropped: readonly Dropped[];
 }
 
 export class PendingLog {
   private entries: PendingAction[] = [];
+  private orders = 0;
+  /** Where the entries read and wrote, up to the one with this order. */
+  private prints = new Footprints<PendingAction>();
+  private printed = 0;
+  /** The last entry that was there when one was reverted alone: what these left are other states since. */
+  private stale = 0;
 
   /** @param base the states of all stores before the first entry */
   constructor(
     private readonly base: Map<Cell, unknown>,
-    private readonly compute: Compute,
+    private readonly kernel: Extensible,
   ) {}
 
   get count(): number {
     return this.entries.length;
   }
 
-  add(entry: PendingAction): void {
-    this.entries.push(entry);
+  add(entry: Omit<PendingAction, 'order'>): PendingAction {
+    const added = { ...entry, order: ++this.orders };
+    this.entries.push(added);
+    return added;
   }
 
   /** Drops the entries before the first pending one. Returns whether an optimistic action is pending. */
   trim(): boolean {
     let first = 0;
     for (; first < this.entries.length && !this.entries[first].open; first++) {
-      const { gone, after } = this.entries[first];
-      if (!gone) for (const [cell, state] of after) this.base.set(cell, state);
+      const entry = this.entries[first];
+      if (!entry.gone) for (const [cell, state] of this.afterOf(entry)) this.base.set(cell, state);
     }
-    if (first > 0) this.entries = this.entries.slice(first);
+    if (first > 0) this.entries.splice(0, first);
     return this.entries.length > 0;
+  }
+
+  /** The states that the first entry left. */
+  private afterOf({ after, action, within, order }: PendingAction): ReadonlyMap<Cell, unknown> {
+    return action && order <= this.stale ? computedOn(this.kernel, action, this.base, within) : after;
   }
 
   get oldest(): Transition | undefined {
@@ -78,7 +103,14 @@ export class PendingLog {
   again(entry: PendingAction, replacement?: AnyAction): Computed {
     const { action } = entry;
     if (replacement) entry.action = replacement;
-    else entry.gone = true;
+    else {
+      const alone = this.without(entry);
+      entry.gone = true;
+      if (alone) {
+        entry.open = false;
+        return { ...alone, afters: new Map(), dropped: [] };
+      }
+    }
     const outcome = this.run(() => true);
     const own = outcome.dropped.find((one) => one.entry === entry);
     if (own) {
@@ -87,6 +119,32 @@ export class PendingLog {
     }
     entry.open = false;
     return this.accept(outcome);
+  }
+
+  /**
+   * The states without one entry, where no later one read what it wrote, or wrote there as well: then nothing has to be
+   * computed again. Nothing where that cannot be told.
+   */
+  private without(entry: PendingAction): Pick<Computed, 'states' | 'touches'> | undefined {
+    const { entries, kernel, prints } = this;
+    if (entry.group !== undefined || entry.within) return undefined;
+    let fresh = entries.length;
+    for (; fresh > 0 && entries[fresh - 1].order > this.printed; fresh--) {
+      const { action, group, within } = entries[fresh - 1];
+      if (!action || group !== undefined || within) return undefined;
+    }
+    for (; fresh < entries.length; fresh++) {
+      const one = entries[fresh];
+      if (one.gone) continue;
+      one.print = footprintOf(kernel, one.action!, one.before);
+      prints.add(one, one.print);
+      // It is not asked for again; many of these hold much.
+      one.before = NONE;
+    }
+    this.printed = this.orders;
+    if (!entry.print || entry.print.isOpaque || prints.meets(entry, entry.print)) return undefined;
+    this.stale = this.orders;
+    return withoutWrites(entry.print, (cell) => kernel.views.live.states[cell.index]);
   }
 
   /** Rebases all entries onto the state that a held entry waited for. */
@@ -106,6 +164,9 @@ export class PendingLog {
 
   private accept(outcome: Computed): Computed {
     for (const [one, after] of outcome.afters) one.after = after;
+    // Each was given other states now.
+    this.prints = new Footprints();
+    this.printed = this.stale = 0;
     for (const one of outcome.dropped) this.close(one.entry);
     return outcome;
   }
@@ -175,9 +236,26 @@ export class PendingLog {
     afters: Map<PendingAction, ReadonlyMap<Cell, unknown>>,
   ): void {
     const { action, within } = entry;
-    let after = action ? this.compute(action, (cell) => states.get(cell), within) : entry.after;
+    if (action) entry.before = givenTo(this.kernel, action, (cell) => states.get(cell));
+    let after = action ? computedOn(this.kernel, action, states, within) : entry.after;
     if (!action && within) after = new Map(Array.from(after).filter(([cell]) => !within.has(cell)));
     for (const [cell, state] of after) states.set(cell, state);
     afters.set(entry, after);
   }
 }
+
+const NONE: ReadonlyMap<Cell, unknown> = new Map();
+
+/** What an action makes of states, of the stores that had joined, but of those within a state from elsewhere. */
+const computedOn = (
+  kernel: Extensible,
+  action: AnyAction,
+  states: ReadonlyMap<Cell, unknown>,
+  within: ReadonlySet<Cell> | undefined,
+): ReadonlyMap<Cell, unknown> =>
+  computed(
+    kernel,
+    action,
+    (cell) => states.get(cell),
+    (cell) => !states.has(cell) || within?.has(cell) === true,
+  );
