@@ -21,11 +21,11 @@ async function tenTimes(work, few, rounds = 5) {
 /** Runs with different arguments, all at once, until each has ended. */
 async function concurrentRuns(count) {
   const wait = [];
-  const save = task('save', (_tools, _row) => new Promise((resolve) => wait.push(resolve)));
+  const save = task('save', (...given) => new Promise((resolve) => wait.push([given[1], resolve])));
   const runtime = createRuntime();
   const began = performance.now();
   const runs = Array.from({ length: count }, (_, row) => runtime.run(save(row)));
-  for (const resolve of wait) resolve();
+  for (const [, resolve] of wait) resolve();
   await Promise.all(runs);
   const took = performance.now() - began;
   await runtime.close();

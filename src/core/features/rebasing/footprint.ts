@@ -322,13 +322,14 @@ export class Footprints<E extends Print> {
       while (entries.at(-1)?.gone) entries.pop();
       return entries.length > 0 && entries.at(-1)!.order > entry.order;
     };
-    const isAsked = ({ each }: Places<E>, key?: string): boolean => {
+    // Who goes through a list has asked for its length: below a place there is nothing to look for.
+    const isAsked = ({ each }: Places<E>, key: string | undefined): boolean => {
       for (const [asked, entries] of each)
         if ((key === undefined || asked === key || asked === ANY) && isLater(entries)) return true;
       return false;
     };
     const isBelow = (place: Places<E>): boolean => {
-      if (isLater(place.whole) || isLater(place.keys) || isLater(place.writes) || isAsked(place)) return true;
+      if (isLater(place.whole) || isLater(place.keys) || isLater(place.writes)) return true;
       for (const part of place.parts.values()) if (isBelow(part)) return true;
       return false;
     };
