@@ -64,7 +64,11 @@ const dependencies = ({ first, rest }: Entry): readonly Port[] =>
 
 const count = ({ one, more }: Port): number => (one === undefined ? 0 : 1 + (more?.size ?? 0));
 
-const watchersOf = ({ watcher, watchers }: Entry): number => (watcher ? 1 : 0) + (watchers?.size ?? 0);
+function watchersOf({ firstWatcher }: Entry): number {
+  let all = 0;
+  for (let one = firstWatcher; one; one = one.next) all++;
+  return all;
+}
 
 /** Where it stands: the name of the store, and the keys from there. */
 const wayTo = ({ above, key }: Place): readonly string[] => (above ? [...wayTo(above), key] : [key]);

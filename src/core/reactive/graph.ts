@@ -22,7 +22,7 @@ export class Port {
 
   /** Whether it has a reader. */
   get read(): boolean {
-    return this.one !== undefined;
+    return this.one !== undefined || (this.more !== undefined && this.more.size > 0);
   }
   /** Tells all readers that the value here is another one; or with 1, that it may be. */
   mark(how: 1 | 2 = DIRTY): void {
@@ -30,24 +30,15 @@ export class Port {
     if (this.more !== undefined) for (const reader of this.more) reader.stale(how);
   }
   attach(reader: Reader): void {
-    if (this.one === undefined) this.one = reader;
+    // Those in the set came before it.
+    if (this.one === undefined && !this.more?.size) this.one = reader;
     else if (this.one !== reader) (this.more ??= new Set()).add(reader);
   }
   detach(reader: Reader): void {
-    const { more } = this;
-    if (this.one !== reader) {
-      more?.delete(reader);
-      return;
-    }
-    this.one = undefined;
-    if (more) {
-      for (const next of more) {
-        this.one = next;
-        more.delete(next);
-        return;
-      }
-    }
-    this.unused();
+    // None of the set takes the place of the one: looking for the first again and again is slow in a set that lost many.
+    if (this.one === reader) this.one = undefined;
+    else this.more?.delete(reader);
+    if (!this.read) this.unused();
   }
   /** Brings the value up to date, where that takes something. */
   refresh(): void {}

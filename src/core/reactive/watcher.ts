@@ -31,6 +31,9 @@ export interface ErrorSink {
 
 export class Watcher {
   active = true;
+  /** In the list of those that watch the same value. A watcher that was taken out still leads to the next one. */
+  before: Watcher | undefined;
+  next: Watcher | undefined;
   private last: unknown;
   /** The error that the watcher was notified of after the last value. */
   private failure: { readonly error: unknown } | undefined;

@@ -46,15 +46,21 @@ interface Group {
   readonly all: Map<string, Entry>;
   /** Those that are neither watched nor read, in the order in which they were last asked for. */
   readonly idle: Map<string, Entry>;
+  /** Goes on through `idle`: a new look for the first one would go past all that were taken out. */
+  readonly oldest: Iterator<[string, Entry], undefined>;
   readonly keep: number;
+}
+
+function groupOf(keep: number): Group {
+  const idle = new Map<string, Entry>();
+  return { all: new Map(), idle, oldest: idle.entries(), keep };
 }
 
 /** The value of one source. */
 export class Entry extends Reader implements Informed {
-  /** Mostly one watches, and a set costs more than it. */
-  watcher: Watcher | undefined;
-  /** The others, in the order in which they came. One that comes while all are told knows the value already. */
-  watchers: Set<Watcher> | undefined;
+  /** A list in the order in which they came. One that comes while all are told knows the value already. */
+  firstWatcher: Watcher | undefined;
+  private lastWatcher: Watcher | undefined;
   /** For a selector without a store and without arguments: nothing has to be looked up before it runs. */
   private plain: ((read: Read, part: ReadPart) => unknown) | undefined;
   /** How many holds keep it cached, besides its watchers and readers. */
@@ -94,7 +100,7 @@ export class Entry extends Reader implements Informed {
     return of.name + (args.length > 0 ? `(${describeArguments(args)})` : '');
   }
   private get watched(): boolean {
-    return this.watcher !== undefined || (this.watchers !== undefined && this.watchers.size > 0);
+    return this.firstWatcher !== undefined;
   }
   get inUse(): boolean {
     return this.watched || this.read || this.grips > 0;
@@ -141,8 +147,10 @@ export class Entry extends Reader implements Informed {
   watch(listener: (now: never, before: never) => void, how: InnerWatching): () => void {
     const { reading, group } = this;
     const watcher = new Watcher(reading.ground, listener, how, this);
-    if (this.watched) (this.watchers ??= new Set()).add(watcher);
-    else this.watcher = watcher;
+    const before = this.lastWatcher;
+    this.lastWatcher = watcher;
+    if (before) [before.next, watcher.before] = [watcher, before];
+    else this.firstWatcher = watcher;
     group?.idle.delete(this.recipe.key);
     let value: unknown;
     let failed = false;
@@ -156,8 +164,11 @@ export class Entry extends Reader implements Informed {
     return () => {
       if (!watcher.active) return;
       watcher.active = false;
-      if (this.watcher === watcher) this.watcher = undefined;
-      else this.watchers!.delete(watcher);
+      const { before, next } = watcher;
+      if (before) before.next = next;
+      else this.firstWatcher = next;
+      if (next) next.before = before;
+      else this.lastWatcher = before;
       this.becameIdle();
     };
   }
@@ -169,24 +180,23 @@ export class Entry extends Reader implements Informed {
     } catch (error) {
       return this.informOfError(error);
     }
-    if (this.watcher !== undefined) this.watcher.value(value);
-    if (this.watchers !== undefined) for (const watcher of this.watchers) watcher.value(value);
+    for (let one = this.firstWatcher; one !== undefined; one = one.next) one.value(value);
   }
 
   /** An error that no watcher handles is reported once, however many watch. */
   private informOfError(error: unknown): void {
-    let unhandled = this.watcher?.error(error) ?? false;
-    if (this.watchers !== undefined) for (const watcher of this.watchers) if (watcher.error(error)) unhandled = true;
+    let unhandled = false;
+    for (let one = this.firstWatcher; one !== undefined; one = one.next) if (one.error(error)) unhandled = true;
     if (unhandled) this.reading.ground.problem(error);
   }
 
   /** The runtime is closed. */
   endWatching(): void {
-    const all = [...(this.watcher ? [this.watcher] : []), ...(this.watchers ?? [])];
-    this.watcher = this.watchers = undefined;
-    for (const watcher of all) {
-      watcher.active = false;
-      watcher.how.onEnd?.();
+    let one = this.firstWatcher;
+    this.firstWatcher = this.lastWatcher = undefined;
+    for (; one !== undefined; one = one.next) {
+      one.active = false;
+      one.how.onEnd?.();
     }
   }
 }
@@ -316,11 +326,7 @@ export class Reading {
     const bare = this.bares[recipe.bare];
     if (bare !== undefined) return bare;
     const { of, key } = recipe;
-    const group: Group = (this.groups[of.id] ??= {
-      all: new Map<string, Entry>(),
-      idle: new Map<string, Entry>(),
-      keep: of instanceof StoreDefinition ? 1 : of.keep,
-    });
+    const group = (this.groups[of.id] ??= groupOf(of instanceof StoreDefinition ? 1 : of.keep));
     const known = group.all.get(key);
     if (known) {
       if (group.idle.delete(key)) group.idle.set(key, known);
@@ -350,10 +356,11 @@ export class Reading {
   }
 
   /** Evicts the values that were read longest ago, as far as there are more than are to be kept. */
-  private trim({ all, idle, keep }: Group, spare?: Entry): void {
-    for (const [key, entry] of idle) {
-      if (idle.size <= keep || entry === spare) return;
+  private trim({ all, idle, oldest, keep }: Group, spare?: Entry): void {
+    while (idle.size > keep) {
+      const [key, entry] = oldest.next().value!;
       idle.delete(key);
+      if (entry === spare) return void idle.set(key, entry);
       if (entry.inUse) continue;
       all.delete(key);
       entry.end();

@@ -4,7 +4,7 @@ import type { Feature } from '../../kernel/feature.js';
 import type { DeclaredTask } from '../../model/handled.js';
 import { argumentKey, makeSelector, type Selector, type Source } from '../../model/source.js';
 import type { StoreDefinition } from '../../model/store.js';
-import { IDLE, SUFFIX, statusesNamed, type Statuses } from './statuses.js';
+import { IDLE, SUFFIX, statusesNamed, statusIn, type Statuses } from './statuses.js';
 import type { TaskOptions, TaskStatus, Work } from './types.js';
 
 /** The inside of a task. */
@@ -24,7 +24,7 @@ export class TaskDefinition implements DeclaredTask {
     this.statuses = statusesNamed(name + SUFFIX);
     this.status = makeSelector(`${name}.status`, this.statuses, (state: Statuses) => state.all) as Source<TaskStatus>;
     const byKey = makeSelector(`${name}.statusOf`, this.statuses, (state: Statuses, key: string) =>
-      key === '' ? state.all : (state.by[key] ?? IDLE),
+      key === '' ? state.all : (statusIn(state, key) ?? IDLE),
     ) as Selector<TaskStatus, [key: string]>;
     this.statusOf = (...args) => byKey(this.statusKey(args));
   }

@@ -2,7 +2,7 @@
 import { firstAnswer, type Extensible } from '../../kernel/feature.js';
 import { noteFact } from '../../kernel/stating.js';
 import type { RunNote } from '../../kernel/transition.js';
-import { isStatuses, taskOfStatuses } from './statuses.js';
+import { isStatuses, statusEntries, taskOfStatuses, withStatus } from './statuses.js';
 import type { TaskStatus } from './types.js';
 
 /**
@@ -13,20 +13,18 @@ export function endLostRuns(kernel: Extensible, reason: 'branch' | 'import', cla
     const { store } = cell;
     const state = kernel.stateOf(cell);
     if (!store.internal || !isStatuses(store.name, state)) continue;
-    const { all, by } = state;
+    const { all } = state;
     const under = firstAnswer(kernel, (hooks) => hooks.running?.(store.name));
     const endedAt = kernel.now();
     const over = (status: TaskStatus): TaskStatus => ({ ...status, phase: 'cancelled', endedAt });
-    const lost = Object.entries(by).filter(([key, { phase }]) => phase === 'running' && !under?.keys.has(key));
+    const lost = [...statusEntries(state)].filter(([key, { phase }]) => phase === 'running' && !under?.keys.has(key));
     const allLost = all.phase === 'running' && (under?.count ?? 0) === 0;
     if (lost.length === 0 && !allLost) continue;
     const task = taskOfStatuses(store.name);
     const known = claimed.filter((note) => note.task === task);
     const notes = known.length > 0 ? known : [{ id: 0, task, args: [] }];
-    const next = {
-      all: allLost ? over(all) : all,
-      by: { ...by, ...Object.fromEntries(lost.map(([key, status]) => [key, over(status)])) },
-    };
+    let next = allLost ? { ...state, all: over(all) } : state;
+    for (const [key, status] of lost) next = withStatus(next, key, over(status));
     for (const [i, note] of notes.entries())
       noteFact(
         kernel,

@@ -11,6 +11,7 @@ import type { RunHost } from './run-host.js';
 import type { Read } from '../../model/source.js';
 import type { Running } from '../../kernel/feature.js';
 import type { Call, TaskDefinition } from './definition.js';
+import { statusIn, withStatus } from './statuses.js';
 import type { TaskError, TaskStatus } from './types.js';
 import type { Cause, Transition } from '../../kernel/transition.js';
 
@@ -22,6 +23,8 @@ interface Lanes {
   readonly busy: Map<string, number>;
   /** The status keys of which none runs, in the order in which they ended. */
   readonly ended: Set<string>;
+  /** Goes on through `ended`: a new look for the first one would go past all that were taken out. */
+  readonly oldest: Iterator<string, undefined>;
 }
 
 interface Lane {
@@ -148,7 +151,11 @@ export class Runs {
 
   private lanesOf(task: TaskDefinition): Lanes {
     let lanes = this.tasks.get(task);
-    if (!lanes) this.tasks.set(task, (lanes = { lanes: new Map(), running: 0, busy: new Map(), ended: new Set() }));
+    if (!lanes) {
+      const ended = new Set<string>();
+      lanes = { lanes: new Map(), running: 0, busy: new Map(), ended, oldest: ended.values() };
+      this.tasks.set(task, lanes);
+    }
     return lanes;
   }
 
@@ -172,7 +179,10 @@ export class Runs {
     });
     const transition = this.host.noteRun(
       task,
-      ({ all, by }) => ({ all: begun(all), by: key === '' ? by : { ...by, [key]: begun(by[key]) } }),
+      (state) => {
+        const all = begun(state.all);
+        return key === '' ? { ...state, all } : withStatus(state, key, begun(statusIn(state, key)), all);
+      },
       { fact: 'runStarted', run: run.note('running'), cause },
     );
     if (transition) this.started.set(run, transition);
@@ -268,13 +278,10 @@ export class Runs {
       task,
       (state) => {
         const all = lanes.running > 0 ? state.all : over(state.all);
-        let { by } = state;
-        if (key !== '' && !lanes.busy.has(key) && by[key] !== undefined) {
-          const next = { ...by, [key]: over(by[key]) };
-          if (forgotten !== undefined) delete next[forgotten];
-          by = next;
-        }
-        return all === state.all && by === state.by ? state : { all, by };
+        const own = key === '' || lanes.busy.has(key) ? undefined : statusIn(state, key);
+        if (own === undefined) return all === state.all ? state : { ...state, all };
+        const next = withStatus(state, key, over(own), all);
+        return forgotten === undefined ? next : withStatus(next, forgotten, undefined);
       },
       {
         fact: 'runEnded',
@@ -290,7 +297,7 @@ export class Runs {
   }
 
   /** Counts one run less under a status key. Returns the key whose status there is no more room for. */
-  private countEnd({ busy, ended }: Lanes, key: string, keep: number): string | undefined {
+  private countEnd({ busy, ended, oldest }: Lanes, key: string, keep: number): string | undefined {
     if (key === '') return undefined;
     const left = busy.get(key)! - 1;
     if (left > 0) {
@@ -300,9 +307,9 @@ export class Runs {
     busy.delete(key);
     ended.add(key);
     if (ended.size <= keep) return undefined;
-    const [oldest] = ended;
-    ended.delete(oldest);
-    return oldest;
+    const { value: forgotten } = oldest.next();
+    ended.delete(forgotten!);
+    return forgotten;
   }
 
   private settleOpen(run: TaskRun, how: 'confirmed' | 'reverted'): void {
