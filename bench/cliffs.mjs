@@ -1,6 +1,7 @@
 // What ten times the work costs: where it is much more than ten times as much, an application falls off a cliff.
 import { createRuntime, store, task } from '../dist/core/index.js';
 import { recording } from '../dist/trace/index.js';
+import { measure } from './run.mjs';
 
 const median = (values) => values.toSorted((a, b) => a - b)[values.length >> 1];
 
@@ -82,7 +83,37 @@ function stoppedOfOne(count) {
   return performance.now() - began;
 }
 
+/** An edit in one of many keys, in development, where states are checked and frozen. */
+function wideEdit(count) {
+  const begin = () => Object.fromEntries(Array.from({ length: count }, (_, i) => [`v${i}`, { calls: 0 }]));
+  const vessels = store('vessels', { by: begin() });
+  const called = vessels.action('called', (draft, key) => {
+    draft.by[key].calls++;
+  });
+  const runtime = createRuntime({ stores: [vessels] });
+  let hand = { by: begin() };
+  const took = measure(
+    {
+      floe: (i) => runtime.dispatch(called(`v${i}`)),
+      peer: (i) => {
+        const key = `v${i}`;
+        hand = { ...hand, by: { ...hand.by, [key]: { ...hand.by[key], calls: hand.by[key].calls + 1 } } };
+      },
+    },
+    { calls: 5, rounds: 9 },
+  );
+  if (runtime.read(vessels).by.v3.calls !== hand.by.v3.calls) throw new Error('the two did not do the same work');
+  return took;
+}
+
 export const rows = [
+  {
+    work: 'an edit in an object of 100,000 keys, in development',
+    against: 'two spreads by hand',
+    most: 1.5,
+    mode: 'development',
+    run: () => wideEdit(100_000),
+  },
   {
     work: '3,000 concurrent runs with different arguments',
     against: '300',

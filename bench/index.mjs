@@ -1,8 +1,9 @@
-// `npm run bench`: prints each ratio, and writes docs/benchmarks.md. `npm run bench -- inspector` and `npm run bench -- sizes`
-// measure these rows alone, and put them in the place of those that the file has.
+// `npm run bench`: prints each ratio, and writes docs/benchmarks.md. `npm run bench -- inspector`, `cliffs`
+// and `sizes` measure these rows alone, and put them in the place of those that the file has.
 import { readFileSync, writeFileSync } from 'node:fs';
 import { execFileSync } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
+import { rows as cliffRows } from './cliffs.mjs';
 import { diamond } from './model.mjs';
 import { rows } from './row.mjs';
 import { inspectorSize, rows as inspectorRows } from './inspector.mjs';
@@ -20,11 +21,18 @@ const say = (work, against, found, wanted, reached) => {
 const script = fileURLToPath(new URL('row.mjs', import.meta.url));
 const number = new Intl.NumberFormat('en', { maximumFractionDigits: 0 });
 const only = process.argv[2];
+/** Rows that can be measured alone. */
+const groups = { inspector: inspectorRows, cliffs: cliffRows };
 for (const [i, row] of rows.entries()) {
-  if (only && !(only === 'inspector' && inspectorRows.includes(row))) continue;
-  const { work, against, most, least, unit = 'ns' } = row;
+  if (only && !groups[only]?.includes(row)) continue;
+  const { work, against, most, least, unit = 'ns', mode = 'production' } = row;
   process.stderr.write(`measuring: ${work}, against ${against} ...\n`);
-  const { floe, peer } = JSON.parse(execFileSync(process.execPath, [script, String(i)], { encoding: 'utf8' }));
+  const { floe, peer } = JSON.parse(
+    execFileSync(process.execPath, [script, String(i)], {
+      encoding: 'utf8',
+      env: { ...process.env, NODE_ENV: mode },
+    }),
+  );
   process.stderr.write(`  ${number.format(floe)} ${unit} against ${number.format(peer)} ${unit}\n`);
   if (most) say(work, against, `${(floe / peer).toFixed(2)} times`, `at most ${most} times`, floe / peer <= most);
   else

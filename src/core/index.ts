@@ -6,7 +6,7 @@ export { action } from './model/action.js';
 export { selector } from './model/source.js';
 export { task } from './features/tasks/task.js';
 export { need } from './features/tasks/need.js';
-export { createRuntime, defaultRuntime } from './runtime.js';
+export { createRuntime, defaultRuntime, featureIn } from './runtime.js';
 export { actionLog, confirmation } from './features/interceptors.js';
 export { snapshotText, parseSnapshot } from './features/snapshot-text.js';
 export { applyPatch } from './data/patch.js';
@@ -28,6 +28,9 @@ export type { CopyOf, Its } from './model/copy.js';
 export type { Source, Selector, SelectorOptions, Equality, Read, Recipe } from './model/source.js';
 export type { Runtime, RuntimeOptions, Attached } from './runtime.js';
 export type { AnyStore } from './model/store.js';
+export type { Feature, Hooks, Extensible } from './kernel/feature.js';
+export type { CellChange } from './kernel/cell.js';
+export type { Transition, Cause, StoreChange } from './kernel/transition.js';
 export type { Clock, Problem } from './kernel/options.js';
 export type { DispatchResult } from './model/action.js';
 export type {

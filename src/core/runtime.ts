@@ -3,6 +3,7 @@ import type { AnyAction, Dispatchable, DispatchResult } from './model/action.js'
 import { Kernel } from './kernel/kernel.js';
 import { badOption, noRuntimeOnServer, notAStore } from './base/errors.js';
 import { inBrowser, publish } from './base/host.js';
+import type { Feature, Hooks } from './kernel/feature.js';
 import type { Interceptor } from './kernel/interceptor.js';
 import { DEV } from './base/mode.js';
 import { checkChoice, checkOptions } from './base/options.js';
@@ -12,7 +13,7 @@ import { definitionOf, StoreDefinition, type AnyStore } from './model/store.js';
 import type { Given } from './features/tasks/need.js';
 import type { AnyTask, Run, TaskCall } from './features/tasks/types.js';
 import type { KernelOptions } from './kernel/options.js';
-import { ATTACH, HOST, PLACES, type Attachment, type StoragePlaces } from './kernel/attachment.js';
+import { ATTACH, HOST, hostOf, PLACES, type Attachment, type StoragePlaces } from './kernel/attachment.js';
 import { renew } from './kernel/reload.js';
 import { shownStates } from './kernel/stating.js';
 import { WATCH_OPTIONS, type Watching } from './reactive/watcher.js';
@@ -32,6 +33,8 @@ export interface RuntimeOptions extends KernelOptions {
   /** Tasks without a store that begin with the runtime. Others need not be listed. Default: none. */
   readonly tasks?: readonly AnyTask[];
   readonly needs?: readonly Given[];
+  /** Features of your own; see the guide "Extending Floe". Default: none. */
+  readonly features?: readonly Feature[];
   /** The runtime under this name on the global object, to play with on the console. Default: none. */
   readonly expose?: string;
 }
@@ -152,6 +155,7 @@ export function createRuntime<const O extends RuntimeOptions = object>(
     close: () => kernel.close(),
   } as unknown as Runtime & { trace?: unknown; persistence?: unknown };
   Object.defineProperty(runtime, HOST, { value: kernel });
+  for (const feature of given.features ?? []) kernel.use(feature);
   // The places of what is attached are fixed: the trace hears first, then the storage.
   if (given.trace) runtime.trace = kernel.attach(given.trace);
   if (given.storage) runtime.persistence = kernel.attach(inOnePlace(given.storage));
@@ -160,6 +164,13 @@ export function createRuntime<const O extends RuntimeOptions = object>(
   if (given.expose) publish(given.expose, runtime);
   return runtime as Runtime & Attached<O>;
 }
+
+/**
+ * What a feature installed in a runtime; where it was not, it is installed now.
+ * @example
+ * featureIn(runtime, budget).perSecond
+ */
+export const featureIn = <H extends Hooks>(runtime: Runtime, feature: Feature<H>): H => hostOf(runtime).use(feature);
 
 const RUNTIME_OPTIONS = [
   'stores',
@@ -171,6 +182,7 @@ const RUNTIME_OPTIONS = [
   'checkPurity',
   'tasks',
   'needs',
+  'features',
   'clock',
   'random',
   'expose',
@@ -213,7 +225,7 @@ function checkRuntimeOptions(given: RuntimeOptions): void {
   if (!DEV) return;
   const what = 'createRuntime';
   checkOptions(what, given, RUNTIME_OPTIONS);
-  for (const option of ['stores', 'interceptors', 'tasks', 'needs'] as const)
+  for (const option of ['stores', 'interceptors', 'tasks', 'needs', 'features'] as const)
     if (given[option] !== undefined && !Array.isArray(given[option]))
       throw badOption(what, option, `takes a list: ${option}: [...]`);
   for (const store of given.stores ?? []) if (!(definitionOf(store) instanceof StoreDefinition)) throw notAStore(store);

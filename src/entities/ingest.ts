@@ -3,7 +3,8 @@
 import type { StandardSchemaV1 } from '@standard-schema/spec';
 import { FloeError } from '../core/base/errors.js';
 import { DEV } from '../core/base/mode.js';
-import { checkPlain, escapeKey, hasOwn, hasPart, partOf, put, sameData } from '../core/data/plain.js';
+import { escapeKey, hasOwn, hasPart, partOf, put, sameData } from '../core/data/plain.js';
+import { checkPlain } from '../core/data/guard.js';
 import { parsePointer } from '../core/data/pointer.js';
 import { isKey } from './entity.js';
 import {

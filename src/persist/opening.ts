@@ -1,5 +1,6 @@
 // Opens the stored text of a store. What cannot be used is set aside; what must not be touched is left alone.
-import { guardData, sameData } from '../core/data/plain.js';
+import { sameData } from '../core/data/plain.js';
+import { guardData } from '../core/data/guard.js';
 import { messageOf } from '../core/base/errors.js';
 import type { StoreDefinition } from '../core/model/store.js';
 import { notSetAside, storageUnreadable, storedCutShort, storedDamaged, storedTooNew } from './errors.js';

@@ -10,7 +10,7 @@ import { faceOf } from '../core/base/face.js';
 import { DEV } from '../core/base/mode.js';
 import { Model } from '../core/kernel/model.js';
 import { checkChoice, checkOptions, countOption } from '../core/base/options.js';
-import { guardData } from '../core/data/plain.js';
+import { guardData } from '../core/data/guard.js';
 import { timeTravel, type TimeTravel } from '../core/features/time-travel.js';
 import type { StoreDefinition } from '../core/model/store.js';
 import { ATTACH, type Attachment } from '../core/kernel/attachment.js';

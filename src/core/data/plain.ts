@@ -1,8 +1,6 @@
 // What counts as data: containers (plain objects and arrays) that are edited in part, and leaf values that are
 // replaced whole and compared by value.
-import { dataTooDeep, notPlain, type DataProblem } from '../base/errors.js';
-import { isKeyed, KEYED, keyedKind, type Keyed } from './keyed.js';
-import { DEV } from '../base/mode.js';
+import { isKeyed, keyedKind, type Keyed } from './keyed.js';
 
 /** A plain object or an array, seen from inside the core. */
 export type Container = Record<string, unknown> | unknown[];
@@ -33,7 +31,7 @@ export const isBranch = (value: unknown): value is Branch => isContainer(value) 
 export const kindOf = (value: unknown): 0 | 1 | 2 | 3 =>
   Array.isArray(value) ? 2 : isContainer(value) ? 1 : isKeyed(value) ? 3 : 0;
 
-const classOf = (value: unknown): string => Object.prototype.toString.call(value).slice(8, -1);
+export const classOf = (value: unknown): string => Object.prototype.toString.call(value).slice(8, -1);
 export const isDate = (value: unknown): value is Date => value instanceof Date || classOf(value) === 'Date';
 export const isMap = (value: unknown): value is Map<unknown, unknown> =>
   value instanceof Map || classOf(value) === 'Map';
@@ -201,138 +199,6 @@ export const escapeKey = (key: string): string =>
 
 /** Levels: data that is nested deeper overflows the stack of some engine sooner or later, as code that walks it does. */
 export const MOST_NESTED = 1000;
-
-// Objects that were checked and frozen as a whole: neither is done twice. How many levels they hold.
-const settled = new WeakSet();
-const heights = new WeakMap<object, number>();
-
-/**
- * Development only: refuses what is not plain data, with the path of the first offender, then freezes the value as a
- * whole. Runs over new data only; what an earlier transition froze is skipped.
- */
-export function guardData(value: unknown, where: { readonly at: string; readonly what: string }): void {
-  if (!DEV) return;
-  checkData(value, [], new Set(), where);
-  freeze(value);
-}
-
-/** Development only: refuses what is not plain data, and leaves it as it is. */
-export function checkPlain(value: unknown, where: { readonly at: string; readonly what: string }): void {
-  if (DEV) checkData(value, [], new Set(), where);
-}
-
-/** @returns how many levels the value has */
-function checkData(
-  value: unknown,
-  path: (string | number)[],
-  above: Set<object>,
-  where: { at: string; what: string },
-): number {
-  const refuse = (problem: DataProblem): never => {
-    throw notPlain(where.what, where.at + pointerTo(path), problem, value);
-  };
-  if (typeof value === 'function' || typeof value === 'symbol') refuse(typeof value as DataProblem);
-  if (value === null || typeof value !== 'object') return 0;
-  const known = settled.has(value) ? (heights.get(value) ?? 0) : undefined;
-  if (path.length + (known ?? 0) > MOST_NESTED) throw dataTooDeep(where.what, where.at + pointerTo(path), MOST_NESTED);
-  if (known !== undefined) return known;
-  if (above.has(value)) refuse('cycle');
-  above.add(value);
-  let levels = 0;
-  const look = (key: string | number, part: unknown): void => {
-    path.push(key);
-    const below = checkData(part, path, above, where);
-    if (below >= levels) levels = below + 1;
-    path.pop();
-  };
-  if (isMap(value)) {
-    let i = 0;
-    for (const [key, part] of value) {
-      look(i, key);
-      look(i++, part);
-    }
-  } else if (isSet(value)) {
-    let i = 0;
-    for (const part of value) look(i++, part);
-  } else if (isKeyed(value)) {
-    for (const [key, row] of value[KEYED].unsettled(value, settled)) look(key, row);
-  } else if (!isDate(value)) {
-    if (!isContainer(value)) refuse('class');
-    if (Array.isArray(value)) for (let i = 0; i < value.length; i++) if (!hasOwn(value, i)) refuse('hole');
-    for (const key of Reflect.ownKeys(value)) {
-      if (typeof key === 'symbol') refuse('symbol key');
-      else if (!(key === 'length' && Array.isArray(value))) {
-        const property = Object.getOwnPropertyDescriptor(value, key)!;
-        if (!('value' in property)) {
-          path.push(key);
-          refuse('accessor');
-        }
-        look(key, property.value);
-      }
-    }
-  }
-  above.delete(value);
-  heights.set(value, levels);
-  return levels;
-}
-
-/** Development only: freezes what a selector hands out, as far as it is plain data. */
-export function freezeResult(value: unknown): void {
-  if (!DEV || typeof value !== 'object' || value === null || settled.has(value) || Object.isFrozen(value)) return;
-  if (isMap(value)) {
-    lock(value, ['set', 'delete', 'clear']);
-    for (const [key, part] of value) {
-      freezeResult(key);
-      freezeResult(part);
-    }
-  } else if (isSet(value)) {
-    lock(value, ['add', 'delete', 'clear']);
-    for (const part of value) freezeResult(part);
-  } else if (!isContainer(value)) return;
-  Object.freeze(value);
-  for (const part of Object.values(value)) freezeResult(part);
-}
-
-function freeze(value: unknown): void {
-  if (value === null || typeof value !== 'object' || settled.has(value)) return;
-  settled.add(value);
-  if (isMap(value)) {
-    lock(value, ['set', 'delete', 'clear']);
-    for (const [key, part] of value) {
-      freeze(key);
-      freeze(part);
-    }
-  } else if (isSet(value)) {
-    lock(value, ['add', 'delete', 'clear']);
-    for (const part of value) freeze(part);
-  } else if (isDate(value)) {
-    lock(
-      value,
-      Object.getOwnPropertyNames(Date.prototype).filter((name) => name.startsWith('set')),
-    );
-  } else if (isKeyed(value)) {
-    for (const [, row] of value[KEYED].unsettled(value, settled)) freeze(row);
-    value[KEYED].settle(value, settled);
-    return;
-  } else {
-    for (const part of Object.values(value)) freeze(part);
-  }
-  Object.freeze(value);
-}
-
-/** Freezing does not reach the inside of Map, Set and Date, so their own mutators are shadowed by ones that throw. */
-function lock(value: object, mutators: readonly string[]): void {
-  if (!Object.isExtensible(value)) return;
-  for (const name of mutators) {
-    Object.defineProperty(value, name, {
-      value: () => {
-        throw new TypeError(
-          `Cannot ${name} on a ${classOf(value)} that is part of the state: put a new ${classOf(value)} in its place instead.`,
-        );
-      },
-    });
-  }
-}
 
 /** `after`, with the parts of `before` where they are the same data: what did not change stays the same object. */
 export function keeping(before: unknown, after: unknown): unknown {

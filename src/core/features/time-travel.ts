@@ -1,7 +1,8 @@
 // Time travel: the screen shows a past step, while the live line of transitions goes on in a view of its own.
 import { wrongPlace } from '../base/errors.js';
 import { DEV } from '../base/mode.js';
-import { guardData, hasOwn } from '../data/plain.js';
+import { hasOwn } from '../data/plain.js';
+import { guardData } from '../data/guard.js';
 import type { Extensible, Feature, Hooks } from '../kernel/feature.js';
 import { arriveAt, isShown, leaveLine, lineChanged } from '../kernel/line.js';
 import type { RunNote } from '../kernel/transition.js';

@@ -12,7 +12,8 @@ import {
   invariantBroken,
 } from '../base/errors.js';
 import { DEV } from '../base/mode.js';
-import { guardData, sameData } from '../data/plain.js';
+import { sameData } from '../data/plain.js';
+import { guardData } from '../data/guard.js';
 import type { Cell } from './cell.js';
 import type { Change, StoreDefinition } from '../model/store.js';
 
@@ -30,7 +31,11 @@ export class Computing {
       after = cell.store.completed(before, after, touches ?? (changes.length === 1 ? cell.editing : undefined));
     if (changes.length > 1 && after !== before && sameData(before, after)) return before;
     if (DEV && after !== before)
-      guardData(after, { at: '', what: `The state of '${cell.store.name}' after '${action.type}'` });
+      guardData(
+        after,
+        { at: '', what: `The state of '${cell.store.name}' after '${action.type}'` },
+        touches ?? (changes.length === 1 ? cell.editing : undefined),
+      );
     return after;
   }
 

@@ -68,6 +68,11 @@ export interface Hooks {
   after?(action: AnyAction, tasks: readonly DeclaredTask[], transition: Transition | undefined): void;
   /** Whether it waits for actions of a type, beside what is declared. */
   awaits?(type: string): boolean;
+  /**
+   * Looks at what an action is about to change, after the invariants. Nothing is written yet. It must not dispatch.
+   * @returns an error refuses the action: `dispatch` throws it, and nothing is written
+   */
+  check?(action: AnyAction, changed: readonly CellChange[]): Error | undefined;
   /** An action is about to be committed; `changed` is what it changes. Bookkeeping only. */
   committing?(
     action: AnyAction,
@@ -194,6 +199,8 @@ export interface Extensible extends Recorded {
   readonly features: Iterable<Hooks>;
   /** Installs a feature, once a runtime. */
   use<H extends Hooks>(feature: Feature<H>): H;
+  /** The features that may refuse an action. */
+  readonly checks: readonly Required<Pick<Hooks, 'check'>>[];
   /** The feature that has to see every action, while there is one; the fast way does without. */
   attending: Pick<Hooks, 'committing' | 'stated'> | undefined;
 }

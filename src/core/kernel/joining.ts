@@ -2,7 +2,8 @@
 import { nameTaken } from '../base/errors.js';
 import { unnoted } from '../reactive/graph.js';
 import { DEV } from '../base/mode.js';
-import { guardData, hasOwn } from '../data/plain.js';
+import { hasOwn } from '../data/plain.js';
+import { guardData } from '../data/guard.js';
 import { checkKept, checkTables, type StoreDefinition } from '../model/store.js';
 import { makeCell, type Cell } from './cell.js';
 import type { Extensible, Joiner } from './feature.js';

@@ -6,7 +6,8 @@ import type { DeclaredTask } from '../model/handled.js';
 import { complain, timer } from '../base/host.js';
 import type { Interceptor } from './interceptor.js';
 import { DEV } from '../base/mode.js';
-import { guardData, isContainer, sameData } from '../data/plain.js';
+import { isContainer, sameData } from '../data/plain.js';
+import { guardData } from '../data/guard.js';
 import type { Ground, Reading } from '../reading/reading.js';
 import type { KernelOptions, Problem } from './options.js';
 import type { Read, Source } from '../model/source.js';
@@ -48,6 +49,7 @@ export class Kernel implements Extensible, Ground {
   private readonly afterHooks: Required<Pick<Hooks, 'after'>>[] = [];
   private travel: Pick<Hooks, 'leavePast' | 'isMoving'> | undefined;
   attending: Pick<Hooks, 'committing' | 'stated'> | undefined;
+  readonly checks: Required<Pick<Hooks, 'check'>>[] = [];
   /** Fulfilled when every listener has done what it does at the end. */
   private closing = Promise.resolve();
   readonly now: () => number;
@@ -239,6 +241,7 @@ export class Kernel implements Extensible, Ground {
     this.installed.set(feature, hooks);
     if (hooks.after) this.afterHooks.push(hooks as Required<Pick<Hooks, 'after'>>);
     if (hooks.leavePast) this.travel = hooks;
+    if (hooks.check) this.checks.push(hooks as Required<Pick<Hooks, 'check'>>);
     return hooks;
   }
 

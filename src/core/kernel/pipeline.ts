@@ -4,10 +4,10 @@ import { asyncInAtomic, notHandled, type FloeError } from '../base/errors.js';
 import { stopwatch } from '../base/host.js';
 import { decide } from './interceptor.js';
 import { DEV } from '../base/mode.js';
-import { guardData } from '../data/plain.js';
+import { guardData } from '../data/guard.js';
 import type { DispatchResult } from '../model/action.js';
 import { KnownTouches } from '../data/touches.js';
-import type { CellChange } from './cell.js';
+import type { Cell, CellChange } from './cell.js';
 import { brokenBy } from './compute.js';
 import { firstAnswer, type Applying, type Deciding, type Extensible } from './feature.js';
 import { NO_TASKS, type Handlers } from './handlers.js';
@@ -101,6 +101,7 @@ export class Pipeline {
       by === undefined &&
       kernel.transaction === undefined &&
       kernel.attending === undefined &&
+      kernel.checks.length === 0 &&
       alone.cell.store.invariants.length === 0;
     return isPlain ? this.short(alone, action, cause) : this.whole(handlers, action, cause, by);
   }
@@ -117,7 +118,7 @@ export class Pipeline {
     let after: unknown;
     try {
       after = kernel.computing.alone(cell, change, before, action);
-      if (DEV && after !== before) guardAfter(cell.store.name, action, after);
+      if (DEV && after !== before) guardAfter(cell, action, after);
     } catch (error) {
       recorder?.unchanged(action, cause, 'failed', error, started);
       throw error;
@@ -158,6 +159,7 @@ export class Pipeline {
     const changes: CellChange[] = [];
     const touches = recorder ? new KnownTouches() : undefined;
     let broken: readonly FloeError[] = [];
+    let refusal: Error | undefined;
     try {
       // compute
       for (const { cell, changes: own } of handlers.stores) {
@@ -167,9 +169,11 @@ export class Pipeline {
       }
       // check
       if (changes.length > 0 && !transaction) broken = brokenBy(changes, action.type);
-      if (broken.length > 0 && kernel.options.invariants === 'refuse') throw broken[0];
+      if (kernel.options.invariants === 'refuse') refusal = broken[0];
+      for (const hooks of kernel.checks) refusal ??= hooks.check(action, changes);
+      if (refusal) throw refusal;
     } catch (error) {
-      const outcome = broken.length > 0 ? 'refused' : 'failed';
+      const outcome = refusal ? 'refused' : 'failed';
       recorder?.unchanged(action, cause, outcome, error, started);
       throw error;
     }
@@ -189,8 +193,8 @@ export class Pipeline {
   }
 }
 
-const guardAfter = (store: string, { type }: AnyAction, after: unknown): void =>
-  guardData(after, { at: '', what: `The state of '${store}' after '${type}'` });
+const guardAfter = ({ store, editing }: Cell, { type }: AnyAction, after: unknown): void =>
+  guardData(after, { at: '', what: `The state of '${store.name}' after '${type}'` }, editing);
 
 /** Development only: says once a type that an action does nothing. */
 function reportUnhandled(kernel: Extensible, type: string): void {

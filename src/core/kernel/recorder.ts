@@ -3,7 +3,7 @@ import type { AnyAction } from '../model/action.js';
 import type { StoreDefinition } from '../model/store.js';
 import { stopwatch } from '../base/host.js';
 import { DEV } from '../base/mode.js';
-import { guardData } from '../data/plain.js';
+import { guardData } from '../data/guard.js';
 import type { Touches } from '../data/touches.js';
 import { isThenable } from './compute.js';
 import type { Listener } from './listener.js';

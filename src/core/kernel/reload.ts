@@ -1,6 +1,7 @@
 // Development only: a module that was reloaded declares its store once more, and its definition takes the place of the other.
 import { fieldsLost, nameTaken } from '../base/errors.js';
-import { guardData, hasOwn, isContainer } from '../data/plain.js';
+import { hasOwn, isContainer } from '../data/plain.js';
+import { guardData } from '../data/guard.js';
 import type { StoreDefinition } from '../model/store.js';
 import { unnoted } from '../reactive/graph.js';
 import type { Extensible } from './feature.js';

@@ -1,7 +1,8 @@
 // States that no dispatch brings: an attachment or a feature states them, and they are recorded as a fact.
 import { DEV } from '../base/mode.js';
 import type { FloeError } from '../base/errors.js';
-import { guardData, keeping, put } from '../data/plain.js';
+import { keeping, put } from '../data/plain.js';
+import { guardData } from '../data/guard.js';
 import type { AnyAction } from '../model/action.js';
 import type { Read, Source } from '../model/source.js';
 import type { Cell, CellChange } from './cell.js';

@@ -1,6 +1,6 @@
 import { badName, notAnAction } from '../base/errors.js';
 import { DEV } from '../base/mode.js';
-import { guardData } from '../data/plain.js';
+import { guardData } from '../data/guard.js';
 import type { Source } from './source.js';
 import type { StoreDefinition } from './store.js';
 

@@ -1,7 +1,8 @@
 // Reading and watching in one runtime: a derived value for each source that was asked for, as long as it is watched
 // or there is room.
 import { currentReader, note, Reader, unnoted } from '../reactive/graph.js';
-import { freezeResult, hasPart, isBranch, partOf } from '../data/plain.js';
+import { hasPart, isBranch, partOf } from '../data/plain.js';
+import { freezeResult } from '../data/guard.js';
 import { DEV } from '../base/mode.js';
 import {
   describeArguments,

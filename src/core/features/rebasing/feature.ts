@@ -6,7 +6,7 @@ import { DEV } from '../../base/mode.js';
 import type { Applying, Feature, Hooks, Extensible, Rebased, SettleHow } from '../../kernel/feature.js';
 import { isShown } from '../../kernel/line.js';
 import { givenTo, show } from '../../kernel/stating.js';
-import { guardData } from '../../data/plain.js';
+import { guardData } from '../../data/guard.js';
 import type { Cell, CellChange } from '../../kernel/cell.js';
 import type { Cause, FactName, Transition } from '../../kernel/transition.js';
 import { PendingLog, type Computed, type PendingAction } from './pending.js';

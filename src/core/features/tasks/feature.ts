@@ -4,7 +4,7 @@ import { asyncInAtomic, needMissing } from '../../base/errors.js';
 import type { Applying, Feature, Hooks, Extensible, Running, SettleHow } from '../../kernel/feature.js';
 import type { DeclaredTask } from '../../model/handled.js';
 import { DEV } from '../../base/mode.js';
-import { guardData } from '../../data/plain.js';
+import { guardData } from '../../data/guard.js';
 import { successorOf } from '../../kernel/reload.js';
 import { noteFact } from '../../kernel/stating.js';
 import { STILL } from '../../kernel/options.js';

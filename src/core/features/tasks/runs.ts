@@ -4,7 +4,7 @@ import type { AnyAction } from '../../model/action.js';
 import { endlessLoop, messageOf } from '../../base/errors.js';
 import { isThenable } from '../../kernel/compute.js';
 import { contextOf } from './context.js';
-import { guardData } from '../../data/plain.js';
+import { guardData } from '../../data/guard.js';
 import { DEV } from '../../base/mode.js';
 import { TaskRun } from './run.js';
 import type { RunHost } from './run-host.js';
