@@ -2,7 +2,7 @@
 import { existsSync, writeFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import colours from 'picocolors';
-import { messageOf } from '../core/base/errors.js';
+import { messageOf } from '../core/internal.js';
 import { createRuntime, type AnyStore, type Need, type Runtime } from '../core/index.js';
 import { recording } from '../trace/index.js';
 import { badOption, demoMissing, fileUnwritable, portTaken } from './errors.js';

@@ -1,5 +1,5 @@
 // The catalogue of the command line's errors; `docs/reference/errors.md` explains each.
-import { FloeError, messageOf } from '../core/base/errors.js';
+import { FloeError, messageOf } from '../core/internal.js';
 
 export const fileUnreadable = (file: string, cause: unknown): FloeError => {
   const { code } = cause as NodeJS.ErrnoException;

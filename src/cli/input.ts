@@ -3,7 +3,7 @@ import { closeSync, createReadStream, fstatSync, openSync } from 'node:fs';
 import { StringDecoder } from 'node:string_decoder';
 // A trace may hold tables.
 import '../entities/index.js';
-import { FloeError } from '../core/base/errors.js';
+import { FloeError } from '../core/internal.js';
 import { TraceReader, type Step, type TraceFile } from '../trace/index.js';
 import { fileUnreadable, lineTooLong } from './errors.js';
 import type { Output } from './output.js';

@@ -1,10 +1,8 @@
 // `floe inspect [TRACE]`: serves the inspector as a page, on a recording; with `--model` also what needs the model.
 import { basename } from 'node:path';
 import colours from 'picocolors';
-import { messageOf } from '../core/base/errors.js';
+import { messageOf, SOURCE, STILL } from '../core/internal.js';
 import { createRuntime, type Runtime, type Source as Derivable } from '../core/index.js';
-import { STILL } from '../core/kernel/options.js';
-import { SOURCE } from '../core/model/source.js';
 import { linkRecording, linkRuntime, RecordedHistory, channelPair, type Channel } from '../link/index.js';
 import { recording } from '../trace/index.js';
 import { badOption } from './errors.js';

@@ -1,5 +1,5 @@
 // The line of history that a command looks at, read in two passes so that no step need be kept.
-import type { FloeError } from '../core/base/errors.js';
+import type { FloeError } from '../core/internal.js';
 import { noSuchStep } from '../trace/errors.js';
 import type { States, Step } from '../trace/index.js';
 import { patched } from '../trace/timeline.js';

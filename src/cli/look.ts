@@ -1,9 +1,6 @@
 // `floe state`, `floe changes`, `floe history`: what the state was, how it became another, and who changed a value.
 import colours from 'picocolors';
-import { differenceOfStates } from '../core/data/diff.js';
-import { encode } from '../core/data/encode.js';
-import { lookUp } from '../core/data/plain.js';
-import { parsePointer } from '../core/data/pointer.js';
+import { differenceOfStates, encode, lookUp, parsePointer } from '../core/internal.js';
 import { causeOf, type Step } from '../trace/index.js';
 import { encodePatch } from '../trace/file.js';
 import { changesOf, type ValueChange } from '../trace/history.js';

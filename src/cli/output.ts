@@ -2,7 +2,7 @@
 import { stripVTControlCharacters } from 'node:util';
 import colours from 'picocolors';
 import stringWidth from 'string-width';
-import { encode } from '../core/data/encode.js';
+import { encode } from '../core/internal.js';
 
 export interface Output {
   /** A line of the result, to standard output. */

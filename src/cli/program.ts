@@ -2,7 +2,7 @@
 import { Command, CommanderError } from 'commander';
 import { readFileSync } from 'node:fs';
 import colours from 'picocolors';
-import { FloeError, messageOf } from '../core/base/errors.js';
+import { FloeError, messageOf } from '../core/internal.js';
 import { compare } from './compare.js';
 import { runDemo, type DemoOptions } from './demo.js';
 import { inspect, type InspectOptions } from './inspect.js';

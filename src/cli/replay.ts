@@ -1,6 +1,6 @@
 // `floe replay TRACE --model FILE`: runs what was recorded against today's code.
 import colours from 'picocolors';
-import { encode } from '../core/data/encode.js';
+import { encode } from '../core/internal.js';
 import { causeOf, replayTrace } from '../trace/index.js';
 import { readTraceFile } from './input.js';
 import { storesIn } from './model.js';

@@ -1,8 +1,6 @@
 // `floe step TRACE N`: one step whole.
 import colours from 'picocolors';
-import { encode } from '../core/data/encode.js';
-import { lookUp } from '../core/data/plain.js';
-import { parsePointer } from '../core/data/pointer.js';
+import { encode, lookUp, parsePointer } from '../core/internal.js';
 import { noSuchStep } from '../trace/errors.js';
 import { stepLine } from '../trace/file.js';
 import { causeOf, titleOf, type Step } from '../trace/index.js';

@@ -2,7 +2,7 @@
 import { open } from 'node:fs/promises';
 import { StringDecoder } from 'node:string_decoder';
 import colours from 'picocolors';
-import { encode } from '../core/data/encode.js';
+import { encode } from '../core/internal.js';
 import { causeOf, titleOf, TraceReader, type Step } from '../trace/index.js';
 import { badOption } from './errors.js';
 import { readSteps, sourceOf } from './input.js';

@@ -4,10 +4,8 @@ import { join } from 'node:path';
 import colours from 'picocolors';
 // What is kept may hold tables.
 import '../entities/index.js';
-import { encode } from '../core/data/encode.js';
-import { messageOf } from '../core/base/errors.js';
+import { definitionOf, encode, messageOf, type StoreDefinition } from '../core/internal.js';
 import type { AnyStore } from '../core/index.js';
-import { definitionOf, type StoreDefinition } from '../core/model/store.js';
 import { memoryArea, type StoredItem } from '../persist/index.js';
 import { Kept } from '../persist/kept.js';
 import { firstLine, lineageOf, readLog, type Log } from '../persist/log.js';

@@ -1,8 +1,6 @@
 // Entity types: what a kind of record is known by, and what it links to.
 import type { StandardSchemaV1 } from '@standard-schema/spec';
-import { badName } from '../core/base/errors.js';
-import { DEV } from '../core/base/mode.js';
-import { checkChoice, checkOptions } from '../core/base/options.js';
+import { badName, checkChoice, checkOptions, DEV } from '../core/internal.js';
 import { noKey } from './errors.js';
 
 /** Says of what type the records are, and nothing at run time: `T` as they are kept, `R` as they come in. */

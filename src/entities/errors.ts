@@ -1,6 +1,5 @@
 // The catalogue of the entities' errors; see core/errors.ts.
-import { FloeError, nearest } from '../core/base/errors.js';
-import { DEV } from '../core/base/mode.js';
+import { DEV, FloeError, nearest } from '../core/internal.js';
 
 const error = (code: string, subject: string, text: string | false, path?: string): FloeError =>
   new FloeError(code, text || `${code} ${subject}`, path === undefined ? undefined : { path });

@@ -1,7 +1,6 @@
 // Nested views of flat rows. Each row that is expanded is a source of its own, so that an expanded row is shared by all
 // that lead to it and recomputed only when something in it changed.
-import type { Read, Source } from '../core/model/source.js';
-import { hasOwn, isContainer, partOf, put, sameData, shallowCopy } from '../core/data/plain.js';
+import { hasOwn, isContainer, partOf, put, type Read, sameData, shallowCopy, type Source } from '../core/internal.js';
 import { missingTarget, unknownLink, viewTooLarge } from './errors.js';
 import { referenced, referencesOf, type LinkPlan, type TypePlan } from './plan.js';
 

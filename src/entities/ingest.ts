@@ -1,11 +1,19 @@
 // Nested answers into flat rows. It goes through an answer in document order, with a stack of its own, so that no depth
 // can overflow; what refers to a record holds its key, and what is said of one record in several places is joined.
 import type { StandardSchemaV1 } from '@standard-schema/spec';
-import { FloeError } from '../core/base/errors.js';
-import { DEV } from '../core/base/mode.js';
-import { escapeKey, hasOwn, hasPart, partOf, put, sameData } from '../core/data/plain.js';
-import { checkPlain } from '../core/data/guard.js';
-import { parsePointer } from '../core/data/pointer.js';
+import {
+  checkOptions,
+  checkPlain,
+  DEV,
+  escapeKey,
+  FloeError,
+  hasOwn,
+  hasPart,
+  parsePointer,
+  partOf,
+  put,
+  sameData,
+} from '../core/internal.js';
 import { isKey } from './entity.js';
 import {
   asyncCheck,
@@ -18,7 +26,6 @@ import {
   tooDeep,
   unknownKind,
 } from './errors.js';
-import { checkOptions } from '../core/base/options.js';
 import type { LinkPlan, Reference, SinglePlan, TypePlan } from './plan.js';
 
 export interface IngestOptions {

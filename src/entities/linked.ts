@@ -1,10 +1,9 @@
 // Who links to a row, and what becomes of links when rows are removed.
-import { hasOwn, put } from '../core/data/plain.js';
+import { hasOwn, put, type Touches } from '../core/internal.js';
 import { isKey } from './entity.js';
 import { otherKey, stillLinked } from './errors.js';
 import { referenced, referencesOf, type LinkPlan, type TypePlan } from './plan.js';
 import { RowTable } from './table.js';
-import type { Touches } from '../core/data/touches.js';
 
 /** The tables of a state, by type. */
 export type Tables = Readonly<Record<string, RowTable>>;

@@ -1,4 +1,4 @@
-import { DEV } from '../core/base/mode.js';
+import { DEV } from '../core/internal.js';
 import { INSPECT, SHOWN } from './console.js';
 import { eachItem, itemAt, lengthOf, type Sequence } from './sequence.js';
 

@@ -1,9 +1,15 @@
 // A table in a change: what the change sees, and the node that turns its edits into the next version.
-import { DraftNode, withoutDrafts } from '../core/draft/draft.js';
-import { alive, nodeOf } from '../core/draft/draft-faces.js';
-import { draftEnded } from '../core/base/errors.js';
-import { NODE, sameData, type Branch } from '../core/data/plain.js';
-import type { DRAFTED } from '../core/data/keyed.js';
+import {
+  alive,
+  type Branch,
+  type DRAFTED,
+  draftEnded,
+  DraftNode,
+  NODE,
+  nodeOf,
+  sameData,
+  withoutDrafts,
+} from '../core/internal.js';
 import { keyText, RowTable } from './table.js';
 import type { TableDraft } from './table-types.js';
 

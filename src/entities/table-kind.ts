@@ -1,8 +1,5 @@
 // What the core asks of tables, answered.
-import type { Keyed, KeyedDifference, KeyedKind } from '../core/data/keyed.js';
-import type { DraftNode, Editing } from '../core/draft/draft.js';
-import type { Touches } from '../core/data/touches.js';
-import type { Place } from '../core/reactive/tracking.js';
+import type { DraftNode, Editing, Keyed, KeyedDifference, KeyedKind, Place, Touches } from '../core/internal.js';
 import { TableNode } from './table-draft.js';
 import { tableStandIn } from './table-stand-in.js';
 import { RowTable } from './table.js';

@@ -1,8 +1,14 @@
 // A table in a selector: notes which rows were read, whether the keys were listed, and whether the size was asked for.
-import { currentReader } from '../core/reactive/graph.js';
-import { KEYED, type Keyed, type KeyedKind } from '../core/data/keyed.js';
-import { NODE } from '../core/data/plain.js';
-import { readOfView, View, type Place } from '../core/reactive/tracking.js';
+import {
+  currentReader,
+  type Keyed,
+  KEYED,
+  type KeyedKind,
+  NODE,
+  type Place,
+  readOfView,
+  View,
+} from '../core/internal.js';
 import { keyText } from './table.js';
 
 export const tableStandIn = (raw: Keyed, place: Place): object => new TableStandIn(new View(raw, place), raw);

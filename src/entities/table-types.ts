@@ -1,6 +1,5 @@
 // What users see of a table: outside of a change, and in one.
-import type { Draft } from '../core/draft/draft.js';
-import type { DRAFTED } from '../core/data/keyed.js';
+import type { Draft, DRAFTED } from '../core/internal.js';
 
 /**
  * An immutable map from text keys to rows, in insertion order, with the reading half of the standard `Map`. In a change,

@@ -8,15 +8,16 @@
 //
 // Two versions that share the Map are compared by going down both tries where they are not the same node.
 import {
-  KEYED,
-  keyedMaker,
+  DEV,
   type DRAFTED,
   type Keyed,
+  KEYED,
   type KeyedDifference,
   type KeyedKind,
-} from '../core/data/keyed.js';
-import { DEV } from '../core/base/mode.js';
-import { put, sameData } from '../core/data/plain.js';
+  keyedMaker,
+  put,
+  sameData,
+} from '../core/internal.js';
 import { firstOf, INSPECT, SHOWN } from './console.js';
 import type { Table, TableDraft } from './table-types.js';
 import { tableKind } from './table-kind.js';

@@ -1,29 +1,35 @@
-import type { ActionCreator, ActionOf, ActionOptions } from '../core/model/action.js';
-import { nodeOf } from '../core/draft/draft-faces.js';
-import { DEV } from '../core/base/mode.js';
-import { checkOptions } from '../core/base/options.js';
-import { escapeKey, hasOwn, isContainer, partOf, put, sameData } from '../core/data/plain.js';
 import {
+  type ActionCreator,
+  type ActionOf,
+  type ActionOptions,
   argumentKey,
+  at,
+  checkOptions,
+  type COPIED,
+  type Copied,
+  type Derivation,
+  DEV,
+  escapeKey,
+  hasOwn,
+  isContainer,
   makeSelector,
   nextId,
   NO_BARE,
-  partSelector,
-  SOURCE,
-  type Derivation,
-  type Read,
-  type Source,
-} from '../core/model/source.js';
-import { at } from '../core/model/part.js';
-import {
-  storeName,
-  StoreDefinition,
-  type COPIED,
-  type Copied,
+  nodeOf,
   type Original,
+  partOf,
+  partSelector,
+  put,
+  type Read,
   type RowLink,
+  sameData,
+  SOURCE,
+  type Source,
   type Store,
-} from '../core/model/store.js';
+  StoreDefinition,
+  storeName,
+  type Touches,
+} from '../core/internal.js';
 import { isKey, type AnyEntity, type RowIn } from './entity.js';
 import { noKey, noSuchRow } from './errors.js';
 import { checkWay, expansion, wayOf, type Access, type ExpandOptions, type Way } from './expand.js';
@@ -34,7 +40,6 @@ import type { Group, Rows } from './rows.js';
 import { keyText, RowTable, tableOf } from './table.js';
 import type { Expanded, Incoming, PathsOf, StateOfTables } from './types.js';
 import { View, type GroupedView, type ViewOptions } from './view.js';
-import type { Touches } from '../core/data/touches.js';
 
 /** The key of a row; a number means its decimal text. */
 export type RowKey = string | number;

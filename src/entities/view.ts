@@ -1,7 +1,6 @@
 // Maintained views: which rows of a table, in which order, kept up to date from what changed between two versions of the
 // table instead of being computed again.
-import { isContainer, isDate, partOf, same } from '../core/data/plain.js';
-import { argumentKey } from '../core/model/source.js';
+import { argumentKey, isContainer, isDate, partOf, same } from '../core/internal.js';
 import { badView } from './errors.js';
 import { Rows, type Entry, type Group } from './rows.js';
 import {

@@ -2,7 +2,7 @@
 import { knowTables } from '../entities/table.js';
 import { channelPair, linkRuntime, type Channel, type Inspectable } from '../link/index.js';
 import { noteInteractions } from '../link/page/interactions.js';
-import { checkOptions } from '../core/base/options.js';
+import { checkOptions } from '../core/internal.js';
 import { defineInspector, type Dock, type InspectorElement } from './inspector.js';
 import { Session } from './session.js';
 

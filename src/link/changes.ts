@@ -1,9 +1,19 @@
 // What some steps changed, place by place: the value before the first of them, and after the last.
-import { differenceOfStates } from '../core/data/diff.js';
-import { KEYED, isKeyed } from '../core/data/keyed.js';
-import { hasPart, isBranch, kindOf, lookUp, partOf, pointerTo, sameData, type Found } from '../core/data/plain.js';
+import {
+  differenceOfStates,
+  type Found,
+  hasPart,
+  isBranch,
+  isKeyed,
+  KEYED,
+  kindOf,
+  lookUp,
+  parsePointer,
+  partOf,
+  pointerTo,
+  sameData,
+} from '../core/internal.js';
 import { applyPatch } from '../core/index.js';
-import { parsePointer } from '../core/data/pointer.js';
 import type { Step } from '../trace/index.js';
 import type { TraceSource } from '../trace/source.js';
 import { patched, type States } from '../trace/timeline.js';

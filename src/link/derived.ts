@@ -1,5 +1,5 @@
 // The derived values of a runtime, as the interface lists them.
-import type { Dependency, LiveSource } from '../core/features/live.js';
+import type { Dependency, LiveSource } from '../core/internal.js';
 import type { DependencyShown, DerivedDetail, DerivedGroup, DerivedShown, Methods } from './protocol.js';
 import { sourceName, type Observing } from './observing.js';
 import { valueShown } from './values.js';

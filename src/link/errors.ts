@@ -1,5 +1,5 @@
 // The errors of links.
-import { FloeError } from '../core/base/errors.js';
+import { FloeError } from '../core/internal.js';
 
 /** Why a recording cannot be moved in a page, and why nothing is known of what followed its steps. */
 export const NO_PAGE = 'A recording has no page that could be moved.';

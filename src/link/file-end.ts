@@ -1,5 +1,5 @@
 // The inspected end of a recording: a trace file that is read in slices, or lines that an application goes on sending.
-import { FloeError, messageOf } from '../core/base/errors.js';
+import { FloeError, messageOf } from '../core/internal.js';
 import { TraceReader, type Step } from '../trace/index.js';
 import { sourceFor, type TraceSource } from '../trace/source.js';
 import { Timeline, type Known, type States } from '../trace/timeline.js';

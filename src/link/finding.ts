@@ -1,5 +1,5 @@
 // Finding steps: by any text or value, store, outcome or cause. It looks at a step at a time, from the newest back.
-import { encode } from '../core/data/encode.js';
+import { encode } from '../core/internal.js';
 import type { Step } from '../trace/index.js';
 import type { TraceSource } from '../trace/source.js';
 import type { FindQuery } from './protocol.js';

@@ -1,9 +1,6 @@
 // The end of a link that shows a history: it responds to whatever can be read from recorded steps. A running application
 // and a file have it in common.
-import { encode } from '../core/data/encode.js';
-import { isKeyed } from '../core/data/keyed.js';
-import { lookUp } from '../core/data/plain.js';
-import { parsePointer } from '../core/data/pointer.js';
+import { encode, isKeyed, lookUp, parsePointer } from '../core/internal.js';
 import { noSuchStep } from '../trace/errors.js';
 import { ValueTrail } from '../trace/history.js';
 import { encodePatch, traceLines } from '../trace/file.js';

@@ -1,10 +1,15 @@
 // What follows steps beyond what a trace records: selectors that were computed, watchers that were notified, storages that
 // were written. It is observed while an inspector is attached, and kept for the newest steps, by reference.
-import { listen } from '../core/kernel/recorder.js';
-import { isWatched, liveSources, observeIn, type LiveSource } from '../core/features/live.js';
-import type { Computation } from '../core/reactive/probe.js';
-import { describeArguments } from '../core/model/source.js';
-import type { Extensible } from '../core/kernel/feature.js';
+import {
+  type Computation,
+  describeArguments,
+  type Extensible,
+  isWatched,
+  listen,
+  type LiveSource,
+  liveSources,
+  observeIn,
+} from '../core/internal.js';
 import type { Observed } from './protocol.js';
 import { valueShown } from './values.js';
 

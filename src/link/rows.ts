@@ -1,7 +1,5 @@
 // The rows of tables as a table shows them, and the links between rows, where the model is known.
-import type { Keyed } from '../core/data/keyed.js';
-import { pointerTo } from '../core/data/plain.js';
-import type { RowLink } from '../core/model/store.js';
+import { type Keyed, pointerTo, type RowLink } from '../core/internal.js';
 import type { Methods, PartShown, RowShown, RowsShown } from './protocol.js';
 import { difference, ordered, partsOf, partUnder, valueShown, type Window } from './values.js';
 

@@ -1,6 +1,6 @@
 // JSON-RPC 2.0 over a channel: one end asks, the other one responds. Requests are answered in the order in which their work
 // ends, which may be later than that of a request that came after.
-import { FloeError, messageOf } from '../core/base/errors.js';
+import { FloeError, messageOf } from '../core/internal.js';
 import { Slice } from './slices.js';
 import type { Channel, LinkError, LinkMessage, Method, Methods, Notifications } from './protocol.js';
 

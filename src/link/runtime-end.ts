@@ -1,11 +1,5 @@
 // The inspected end in a running application: its history, its derived values, and the commands of a developer.
-import { storesOf } from '../core/kernel/feature.js';
-import { decode } from '../core/data/encode.js';
-import { messageOf } from '../core/base/errors.js';
-import { readerName } from '../core/features/live.js';
-import { lookUp } from '../core/data/plain.js';
-import { hostOf } from '../core/kernel/attachment.js';
-import type { Extensible } from '../core/kernel/feature.js';
+import { decode, type Extensible, hostOf, lookUp, messageOf, readerName, storesOf } from '../core/internal.js';
 import { sourceOf, type TraceSource } from '../trace/source.js';
 import type { States } from '../trace/timeline.js';
 import type { Trace } from '../trace/trace.js';

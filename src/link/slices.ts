@@ -1,5 +1,5 @@
 // Work that leaves the page its time: long work in slices, and what happens often done once a frame.
-import { stopwatch, timer } from '../core/base/host.js';
+import { stopwatch, timer } from '../core/internal.js';
 
 /** Milliseconds of work before the page has its turn: a scavenge of the collector may come on top, which takes up to 40. */
 const SLICE = 6;

@@ -1,18 +1,19 @@
 // Values in a few words, and their parts in windows: a value may be larger than what a link should carry.
-import { encode } from '../core/data/encode.js';
 import {
+  encode,
   isBranch,
   isContainer,
   isDate,
+  isKeyed,
   isMap,
   isSet,
+  KEYED,
   lookUp,
+  parsePointer,
   partOf,
   pointerTo,
   sameData,
-} from '../core/data/plain.js';
-import { isKeyed, KEYED } from '../core/data/keyed.js';
-import { parsePointer } from '../core/data/pointer.js';
+} from '../core/internal.js';
 import { REDACTED } from '../trace/redaction.js';
 import type { PartShown, ValueShown } from './protocol.js';
 

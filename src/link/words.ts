@@ -1,7 +1,5 @@
 // Steps and moments in words: labels, and the one sentence that says what an interaction led to.
-import { escapeKey, lookUp } from '../core/data/plain.js';
-import { isKeyed } from '../core/data/keyed.js';
-import { parsePointer } from '../core/data/pointer.js';
+import { escapeKey, isKeyed, lookUp, parsePointer } from '../core/internal.js';
 import type { Interaction, Step } from '../trace/index.js';
 import type { TraceSource } from '../trace/source.js';
 import type { RunSpan } from './step-index.js';

@@ -1,6 +1,5 @@
 import type { AnyAction, Handled } from '../core/index.js';
-import { StoreDefinition, type Change } from '../core/model/store.js';
-import { handlesType } from '../core/model/handled.js';
+import { type Change, handlesType, StoreDefinition } from '../core/internal.js';
 
 /** A store whose state is a place, and which says what becomes of the browser's history. */
 export class LocationDefinition extends StoreDefinition {

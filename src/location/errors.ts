@@ -1,5 +1,5 @@
 // The catalogue of the address's errors; see core/errors.ts.
-import { FloeError, nearest } from '../core/base/errors.js';
+import { FloeError, nearest } from '../core/internal.js';
 
 export const badPattern = (pattern: string, why: string): FloeError =>
   new FloeError(

@@ -1,11 +1,7 @@
 // Ties an address store to a browser, or to a router that is there already.
-import { listen } from '../core/kernel/recorder.js';
+import { definitionOf, hostOf, listen, sameData, type Store, type Transition } from '../core/internal.js';
 import type { AnyAction, Runtime } from '../core/index.js';
 import type { LocationDefinition } from './definition.js';
-import { sameData } from '../core/data/plain.js';
-import { definitionOf, type Store } from '../core/model/store.js';
-import { hostOf } from '../core/kernel/attachment.js';
-import type { Transition } from '../core/kernel/transition.js';
 
 /** Where the address is shown: a browser's own bar, or a router. Three functions. */
 export interface AddressBar {

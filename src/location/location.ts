@@ -1,7 +1,5 @@
 import type { ActionCreator, Draft, Handled, PayloadOf, Store } from '../core/index.js';
-import { checkOptions } from '../core/base/options.js';
-import { hasOwn, put, sameData } from '../core/data/plain.js';
-import { storeName } from '../core/model/store.js';
+import { checkOptions, hasOwn, put, sameData, storeName } from '../core/internal.js';
 import type { Codec } from './codec.js';
 import { text } from './codec.js';
 import { LocationDefinition } from './definition.js';

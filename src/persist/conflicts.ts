@@ -1,6 +1,6 @@
 // Another writer has stored a store since this session read or wrote it: what the two changed is joined, in the storage
 // and in memory.
-import { sameData } from '../core/data/plain.js';
+import { sameData } from '../core/internal.js';
 import { storedElsewhere } from './errors.js';
 import { joined } from './joined.js';
 import { lineageOf, readLog, type Lineage } from './log.js';

@@ -1,5 +1,5 @@
 // The catalogue of persistence's errors; `docs/reference/errors.md` explains each.
-import { FloeError, messageOf } from '../core/base/errors.js';
+import { FloeError, messageOf } from '../core/internal.js';
 
 export const storedDamaged = (
   store: string,

@@ -1,9 +1,8 @@
-import { checkOptions } from '../core/base/options.js';
+import { checkOptions, rebasing } from '../core/internal.js';
 import type { Attachment } from '../core/index.js';
 import { StorageConflict, type StorageArea } from './area.js';
 import { whenOnline, whenPageEnds } from './page.js';
 import type { Persistence } from './persistence.js';
-import { rebasing } from '../core/features/rebasing/feature.js';
 import { makeStorage, type StorageOptions } from './storage.js';
 
 /** How state is kept on a server. */

@@ -1,5 +1,4 @@
-import { rebasing } from '../core/features/rebasing/feature.js';
-import { checkOptions } from '../core/base/options.js';
+import { checkOptions, rebasing } from '../core/internal.js';
 import { openDB, type IDBPDatabase } from 'idb';
 import type { Attachment } from '../core/index.js';
 import { beginsWith, memoryArea, StorageConflict, type Beginning, type StorageArea } from './area.js';

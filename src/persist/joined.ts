@@ -1,7 +1,5 @@
 // Two sessions changed the same baseline. Each change of one session alone is kept: by field, and by row of a table.
-import { KEYED, isKeyed, type Keyed } from '../core/data/keyed.js';
-import { hasOwn, pointerTo, put, sameData } from '../core/data/plain.js';
-import type { Conflict } from '../core/model/store.js';
+import { type Conflict, hasOwn, isKeyed, type Keyed, KEYED, pointerTo, put, sameData } from '../core/internal.js';
 import { isFields } from './kept.js';
 
 /** The state that two sessions lead to. */

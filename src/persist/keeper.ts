@@ -1,15 +1,21 @@
 // Keeps the stores of a runtime in one place: opens a store's record when the store joins, writes what changed, tries again
 // what failed, and reports problems. `opening.ts`, `writing.ts` and `conflicts.ts` do the work on one record.
-import type { Cell } from '../core/kernel/cell.js';
-import { storesOf } from '../core/kernel/feature.js';
-import { confirmedStates, takeIn } from '../core/kernel/stating.js';
-import { isThenable } from '../core/kernel/compute.js';
-import { messageOf, type FloeError } from '../core/base/errors.js';
+import {
+  type Cell,
+  confirmedStates,
+  definitionOf,
+  type Extensible,
+  type FloeError,
+  isThenable,
+  type Listener,
+  messageOf,
+  type StoreChange,
+  type StoreDefinition,
+  storesOf,
+  takeIn,
+  type Transition,
+} from '../core/internal.js';
 import type { AnyStore } from '../core/index.js';
-import { definitionOf, type StoreDefinition } from '../core/model/store.js';
-import type { Extensible } from '../core/kernel/feature.js';
-import type { Listener } from '../core/kernel/listener.js';
-import type { StoreChange, Transition } from '../core/kernel/transition.js';
 import type { MaybeAsync, StorageArea } from './area.js';
 import { Conflicts, historyIn, type ConflictHost } from './conflicts.js';
 import { storageFailed, storageHangs } from './errors.js';

@@ -1,7 +1,5 @@
 // Which part of a state is kept between sessions, and how a stored part completes a state.
-import { hasOwn, kindOf, lookUp, pointerTo, put } from '../core/data/plain.js';
-import { parsePointer } from '../core/data/pointer.js';
-import type { StoreDefinition } from '../core/model/store.js';
+import { hasOwn, kindOf, lookUp, parsePointer, pointerTo, put, type StoreDefinition } from '../core/internal.js';
 import { badKept } from './errors.js';
 
 type Fields = Record<string, unknown>;

@@ -1,6 +1,5 @@
 // What is stored, for people: each store with its state, and what was set aside; and how it is forgotten.
-import { messageOf } from '../core/base/errors.js';
-import { put } from '../core/data/plain.js';
+import { messageOf, put } from '../core/internal.js';
 import { readLog } from './log.js';
 import type { StoredItem } from './persistence.js';
 import type { Shelf } from './shelf.js';

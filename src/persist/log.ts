@@ -1,7 +1,6 @@
 // What is stored for one store, as text: a first line with the whole state, then a line for each change since. JSON Lines,
 // each line sealed (`sealed.ts`); the changes are JSON Patch documents (RFC 6902).
-import { decode, encode } from '../core/data/encode.js';
-import { messageOf } from '../core/base/errors.js';
+import { decode, encode, messageOf } from '../core/internal.js';
 import { applyPatch, type Patch } from '../core/index.js';
 import { hex, seal, unseal, type Sealed } from './sealed.js';
 

@@ -1,4 +1,4 @@
-import { checkOptions } from '../core/base/options.js';
+import { checkOptions } from '../core/internal.js';
 import type { Attachment } from '../core/index.js';
 import { memoryArea } from './area.js';
 import type { Persistence } from './persistence.js';

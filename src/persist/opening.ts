@@ -1,8 +1,5 @@
 // Opens the stored text of a store. What cannot be used is set aside; what must not be touched is left alone.
-import { sameData } from '../core/data/plain.js';
-import { guardData } from '../core/data/guard.js';
-import { messageOf } from '../core/base/errors.js';
-import type { StoreDefinition } from '../core/model/store.js';
+import { guardData, messageOf, sameData, type StoreDefinition } from '../core/internal.js';
 import { notSetAside, storageUnreadable, storedCutShort, storedDamaged, storedTooNew } from './errors.js';
 import { LINEAGE, lineageOf, readLog, type Log } from './log.js';
 import { LineSum } from './sealed.js';

@@ -1,6 +1,4 @@
-import type { FloeError } from '../core/base/errors.js';
-import { checkOptions } from '../core/base/options.js';
-import { rebasing } from '../core/features/rebasing/feature.js';
+import { checkOptions, type FloeError, rebasing } from '../core/internal.js';
 import type { Attachment } from '../core/index.js';
 import type { StorageArea } from './area.js';
 import type { Persistence } from './persistence.js';

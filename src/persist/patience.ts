@@ -1,6 +1,6 @@
 // A storage may hang: answer neither with a value nor with an error. What it was asked stays asked, since a late write must
 // not come after a newer one; but callers get an answer.
-import { isThenable } from '../core/kernel/compute.js';
+import { isThenable } from '../core/internal.js';
 import type { MaybeAsync, StorageArea } from './area.js';
 
 /** Milliseconds of the runtime's clock after which a storage counts as hanging. */

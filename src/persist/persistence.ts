@@ -1,5 +1,5 @@
 // What a runtime offers of its persistence.
-import type { FloeError } from '../core/base/errors.js';
+import type { FloeError } from '../core/internal.js';
 import type { AnyStore } from '../core/index.js';
 import type { TabRole } from './tabs/tab.js';
 

@@ -1,12 +1,15 @@
 // Different stores in different places: one `persistence` over several keepers, each of which keeps its own stores.
-import type { Cell } from '../core/kernel/cell.js';
-import type { FloeError } from '../core/base/errors.js';
-import { isThenable } from '../core/kernel/compute.js';
+import {
+  type Cell,
+  definitionOf,
+  type FloeError,
+  isThenable,
+  type Listener,
+  put,
+  type StoreDefinition,
+  type Transition,
+} from '../core/internal.js';
 import type { AnyStore } from '../core/index.js';
-import { put } from '../core/data/plain.js';
-import { definitionOf, type StoreDefinition } from '../core/model/store.js';
-import type { Listener } from '../core/kernel/listener.js';
-import type { Transition } from '../core/kernel/transition.js';
 import type { Keeper } from './keeper.js';
 import type { Persistence, StoredItem } from './persistence.js';
 import type { TabRole } from './tabs/tab.js';

@@ -1,7 +1,5 @@
 // What a storage needs of the sharing between tabs, which an application brings with `sharedTabs()`.
-import type { FloeError } from '../core/base/errors.js';
-import type { Extensible, Feature, Hooks } from '../core/kernel/feature.js';
-import type { Cell } from '../core/kernel/cell.js';
+import type { Cell, Extensible, Feature, FloeError, Hooks } from '../core/internal.js';
 import type { Opening } from './opening.js';
 import type { Hosted, HostedHost } from './tabs/hosted.js';
 import type { TabsHost } from './tabs/tab.js';

@@ -1,7 +1,7 @@
 // The logs of all stores in one area: under the name of a store its log; where nothing can be added to a text, each
 // addition as a page of its own (`NAME.ID.NUMBER`, with the checksum of the first line as ID); and what was set aside
 // (`NAME.aside.TIME`). Names of stores hold no dots.
-import { isThenable } from '../core/kernel/compute.js';
+import { isThenable } from '../core/internal.js';
 import { beginsWith, StorageConflict, type Beginning, type MaybeAsync, type StorageArea } from './area.js';
 import { hex, seal, unseal, type LineSum } from './sealed.js';
 import type { StoreRecord } from './store-record.js';

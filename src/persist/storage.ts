@@ -1,11 +1,16 @@
 // How any area becomes a storage for `createRuntime`.
-import { listen } from '../core/kernel/recorder.js';
-import type { FloeError } from '../core/base/errors.js';
-import { faceOf } from '../core/base/face.js';
-import { definitionOf } from '../core/model/store.js';
-import { ATTACH, PLACES, type Attachment, type StoragePlaces } from '../core/kernel/attachment.js';
-import type { Extensible } from '../core/kernel/feature.js';
-import type { Listener } from '../core/kernel/listener.js';
+import {
+  ATTACH,
+  type Attachment,
+  definitionOf,
+  type Extensible,
+  faceOf,
+  type FloeError,
+  listen,
+  type Listener,
+  PLACES,
+  type StoragePlaces,
+} from '../core/internal.js';
 import type { StorageArea } from './area.js';
 import { Keeper, type KeeperOptions } from './keeper.js';
 import type { Persistence } from './persistence.js';

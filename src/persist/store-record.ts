@@ -1,6 +1,5 @@
 // What is known of the stored text of one store: a baseline and a journal of changes.
-import type { FloeError } from '../core/base/errors.js';
-import type { StoreDefinition } from '../core/model/store.js';
+import type { FloeError, StoreDefinition } from '../core/internal.js';
 import type { Kept } from './kept.js';
 import type { LogEnd } from './log.js';
 import { Turns } from './turns.js';

@@ -1,5 +1,5 @@
 // Pieces of work that must not overlap, one after the other; at once where none has to wait.
-import { isThenable } from '../core/kernel/compute.js';
+import { isThenable } from '../core/internal.js';
 import type { MaybeAsync } from './area.js';
 import { perform, type Work } from './work.js';
 

@@ -1,7 +1,5 @@
 // From what an older version of the application stored to what the present one keeps, and whether it is fit to be used.
-import type { StoreDefinition } from '../core/model/store.js';
-import { isThenable } from '../core/kernel/compute.js';
-import { pointerTo } from '../core/data/plain.js';
+import { isThenable, pointerTo, type StoreDefinition } from '../core/internal.js';
 
 /** The version that a store declares. */
 export const versionOf = ({ kept }: StoreDefinition): number => kept?.version ?? 1;

@@ -1,5 +1,4 @@
-import { checkOptions } from '../core/base/options.js';
-import type { FloeError } from '../core/base/errors.js';
+import { checkOptions, type FloeError } from '../core/internal.js';
 import type { Attachment } from '../core/index.js';
 import { memoryArea, type StorageArea } from './area.js';
 import { storageBlocked } from './errors.js';

@@ -1,6 +1,6 @@
 // One code for storages that answer at once and for those that answer later: work is written as a generator that yields
 // what it waits for, and runs to its end at once as long as nothing it waits for is a promise.
-import { isThenable } from '../core/kernel/compute.js';
+import { isThenable } from '../core/internal.js';
 import type { MaybeAsync } from './area.js';
 
 /** Work that may have to wait. */

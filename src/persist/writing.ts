@@ -1,5 +1,5 @@
 // Writes what changed of a store: as a change that is added to its journal, or as a new baseline.
-import { difference } from '../core/data/diff.js';
+import { difference } from '../core/internal.js';
 import type { Patch } from '../core/index.js';
 import { StorageConflict } from './area.js';
 import type { Conflicts } from './conflicts.js';

@@ -1,10 +1,6 @@
-import { listen } from '../core/kernel/recorder.js';
-import { checkOptions } from '../core/base/options.js';
+import { checkOptions, encode, hostOf, listen, type Transition } from '../core/internal.js';
 import { context, SpanStatusCode, trace as api, type Attributes, type Span, type Tracer } from '@opentelemetry/api';
-import { encode } from '../core/data/encode.js';
 import type { Runtime } from '../core/index.js';
-import { hostOf } from '../core/kernel/attachment.js';
-import type { Transition } from '../core/kernel/transition.js';
 import { titleOf, type Step, type Trace } from '../trace/index.js';
 
 export interface TelemetryOptions {

@@ -1,8 +1,4 @@
-import { lookUp } from '../core/data/plain.js';
-import { parsePointer } from '../core/data/pointer.js';
-import { badOption } from '../core/base/errors.js';
-import { STILL } from '../core/kernel/options.js';
-import type { Unknown } from '../core/runtime.js';
+import { badOption, lookUp, parsePointer, STILL, type Unknown } from '../core/internal.js';
 import { createRuntime, type Problem, type Runtime, type RuntimeOptions, type Attached } from '../core/index.js';
 import { recording, type Trace } from '../trace/index.js';
 import { handClock, type HandClock } from './clock.js';

@@ -1,4 +1,4 @@
-import { hasOwn, isContainer, partOf, sameData, type Container } from '../core/data/plain.js';
+import { type Container, hasOwn, isContainer, partOf, sameData } from '../core/internal.js';
 
 /** Whether two objects look like versions of one: more than half of their parts agree. */
 export function looksAlike(item: Container, other: unknown): boolean {

@@ -1,7 +1,6 @@
 // Where two recordings, or two branches of one, part.
-import { differenceOfStates } from '../core/data/diff.js';
+import { differenceOfStates, sameData } from '../core/internal.js';
 import type { Patch } from '../core/index.js';
-import { sameData } from '../core/data/plain.js';
 import { traceOf, type GivenTrace } from './file.js';
 import type { Step } from './step.js';
 import { lineOf, patched, type States } from './timeline.js';

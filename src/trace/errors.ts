@@ -1,5 +1,5 @@
 // The catalogue of the trace's errors; `docs/reference/errors.md` explains each.
-import { messageOf, nearest } from '../core/base/errors.js';
+import { messageOf, nearest } from '../core/internal.js';
 import { FloeError } from '../core/index.js';
 
 export const notATrace = (line: number, why: string): FloeError =>

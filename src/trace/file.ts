@@ -1,9 +1,7 @@
 // Trace files: JSON Lines (one JSON value a line). A header, then a line a step, with checkpoints and names of branches
 // between them. `docs/schemas/trace-line.schema.json` describes a line.
-import { decode, encode } from '../core/data/encode.js';
-import { FloeError, messageOf } from '../core/base/errors.js';
+import { decode, encode, FloeError, hasOwn, messageOf, MOST_NESTED } from '../core/internal.js';
 import type { Patch, PatchOperation } from '../core/index.js';
-import { hasOwn, MOST_NESTED } from '../core/data/plain.js';
 import { notATrace, traceCutShort, traceDamaged, traceTooNew } from './errors.js';
 import {
   TRACE_VERSION,

@@ -1,8 +1,14 @@
 // Where a value comes from: back through the steps that changed it, though it may have stood elsewhere before.
 import type { Patch, PatchOperation } from '../core/index.js';
-import type { ListMoves } from '../core/data/list-moves.js';
-import { isContainer, lookUp, pointerTo, sameData, type Found } from '../core/data/plain.js';
-import { parsePointer } from '../core/data/pointer.js';
+import {
+  type Found,
+  isContainer,
+  type ListMoves,
+  lookUp,
+  parsePointer,
+  pointerTo,
+  sameData,
+} from '../core/internal.js';
 import { looksAlike } from './alike.js';
 import type { Step } from './step.js';
 import { patched, type States } from './timeline.js';

@@ -1,7 +1,14 @@
 // Who an item of a list is, from one state to the next: drafts say of which item a changed one is the next version.
-import { isContainer, kindOf, partOf, type Container } from '../core/data/plain.js';
-import { isKeyed, KEYED } from '../core/data/keyed.js';
-import { originOf, type Touches } from '../core/data/touches.js';
+import {
+  type Container,
+  isContainer,
+  isKeyed,
+  KEYED,
+  kindOf,
+  originOf,
+  partOf,
+  type Touches,
+} from '../core/internal.js';
 import { looksAlike } from './alike.js';
 
 export class Identities {

@@ -1,6 +1,5 @@
 // State as source code.
-import { isKeyed } from '../core/data/keyed.js';
-import { isDate, isMap, isSet } from '../core/data/plain.js';
+import { isDate, isKeyed, isMap, isSet } from '../core/internal.js';
 
 const WIDTH = 110;
 const NAME = /^[A-Za-z_$][\w$]*$/;

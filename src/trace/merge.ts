@@ -1,8 +1,17 @@
 // A three-way merge: reverts or repeats one change on top of later changes. It matches items of lists by identity, not by
 // index.
-import { KEYED, type Keyed } from '../core/data/keyed.js';
-import { escapeKey, hasOwn, isContainer, kindOf, put, same, sameData } from '../core/data/plain.js';
-import { KnownTouches } from '../core/data/touches.js';
+import {
+  escapeKey,
+  hasOwn,
+  isContainer,
+  type Keyed,
+  KEYED,
+  kindOf,
+  KnownTouches,
+  put,
+  same,
+  sameData,
+} from '../core/internal.js';
 import type { Identities } from './identities.js';
 
 /** A later change touched the same place. */

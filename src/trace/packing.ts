@@ -1,9 +1,13 @@
 // The common step, kept small: code dispatched an action that replaced one value. Most steps are never looked at, and a
 // whole one is ten objects.
-import { differenceOf, type Difference } from '../core/data/diff.js';
-import { escapeKey, hasPart } from '../core/data/plain.js';
-import type { StoreDefinition } from '../core/model/store.js';
-import type { Transition } from '../core/kernel/transition.js';
+import {
+  type Difference,
+  differenceOf,
+  escapeKey,
+  hasPart,
+  type StoreDefinition,
+  type Transition,
+} from '../core/internal.js';
 import { CODE, type Step } from './step.js';
 import { GrowingSum } from './summing.js';
 

@@ -1,6 +1,4 @@
-import { differenceOfStates } from '../core/data/diff.js';
-import { hasOwn, lookUp, pointerTo } from '../core/data/plain.js';
-import { parsePointer } from '../core/data/pointer.js';
+import { differenceOfStates, hasOwn, lookUp, parsePointer, pointerTo } from '../core/internal.js';
 
 /**
  * The places (RFC 6901) at which two state trees differ: of a list whose items came or went the list, and no place inside

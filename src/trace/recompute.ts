@@ -1,11 +1,16 @@
 // What if: the steps that follow a step, computed once more without some of them.
-import { difference, differenceOfStates } from '../core/data/diff.js';
-import { messageOf } from '../core/base/errors.js';
+import {
+  type Computed,
+  DEV,
+  difference,
+  differenceOfStates,
+  escapeKey,
+  hasOwn,
+  type ListMoves,
+  messageOf,
+  type Model,
+} from '../core/internal.js';
 import { applyPatch, type Outcome, type Patch } from '../core/index.js';
-import type { Computed, Model } from '../core/kernel/model.js';
-import type { ListMoves } from '../core/data/list-moves.js';
-import { escapeKey, hasOwn } from '../core/data/plain.js';
-import { DEV } from '../core/base/mode.js';
 import { stackOf } from './stack.js';
 import { Differences, PackedStep, whole } from './packing.js';
 import type { Redaction } from './redaction.js';

@@ -1,22 +1,33 @@
 // Listens to a runtime and makes a step of every transition.
-import { aboutOf } from '../core/kernel/about.js';
-import { firstAnswer, storesOf } from '../core/kernel/feature.js';
-import { leaveLine } from '../core/kernel/line.js';
-import { listen } from '../core/kernel/recorder.js';
-import { differenceOf, differenceOfStates, type Difference } from '../core/data/diff.js';
-import { messageOf, type FloeError } from '../core/base/errors.js';
+import {
+  aboutOf,
+  ATTACH,
+  type Attachment,
+  checkChoice,
+  checkOptions,
+  countOption,
+  DEV,
+  type Difference,
+  differenceOf,
+  differenceOfStates,
+  type Extensible,
+  faceOf,
+  firstAnswer,
+  type FloeError,
+  guardData,
+  leaveLine,
+  listen,
+  type Listener,
+  messageOf,
+  Model,
+  type StoreChange,
+  type StoreDefinition,
+  storesOf,
+  type TimeTravel,
+  timeTravel,
+  type Transition,
+} from '../core/internal.js';
 import type { AnyAction, DispatchResult, Patch, RunNote } from '../core/index.js';
-import { faceOf } from '../core/base/face.js';
-import { DEV } from '../core/base/mode.js';
-import { Model } from '../core/kernel/model.js';
-import { checkChoice, checkOptions, countOption } from '../core/base/options.js';
-import { guardData } from '../core/data/guard.js';
-import { timeTravel, type TimeTravel } from '../core/features/time-travel.js';
-import type { StoreDefinition } from '../core/model/store.js';
-import { ATTACH, type Attachment } from '../core/kernel/attachment.js';
-import type { Extensible } from '../core/kernel/feature.js';
-import type { Listener } from '../core/kernel/listener.js';
-import type { StoreChange, Transition } from '../core/kernel/transition.js';
 import { causedBy } from './causes.js';
 import { compareLines, type Comparison } from './compare.js';
 import { isFact, stepFolded, stillOpen, writtenElsewhere } from './errors.js';

@@ -1,10 +1,21 @@
 // Secrets stay out of what is recorded: a marker stands in their place, in states, payloads, arguments and messages.
 import type { AnyAction, RunNote } from '../core/index.js';
-import { nearest } from '../core/base/errors.js';
-import { isKeyed, KEYED, type Keyed } from '../core/data/keyed.js';
-import { hasOwn, hasPart, isBranch, isContainer, partOf, pointerTo, put, sameData } from '../core/data/plain.js';
-import { parsePointer } from '../core/data/pointer.js';
-import type { Touches } from '../core/data/touches.js';
+import {
+  hasOwn,
+  hasPart,
+  isBranch,
+  isContainer,
+  isKeyed,
+  type Keyed,
+  KEYED,
+  nearest,
+  parsePointer,
+  partOf,
+  pointerTo,
+  put,
+  sameData,
+  type Touches,
+} from '../core/internal.js';
 import { badRedaction, redactsNothing } from './errors.js';
 import type { States } from './timeline.js';
 

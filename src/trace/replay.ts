@@ -1,12 +1,18 @@
 // Runs what was recorded against today's code.
-import { differenceOfStates } from '../core/data/diff.js';
-import { messageOf, type FloeError } from '../core/base/errors.js';
+import {
+  checkOptions,
+  definitionOf,
+  differenceOfStates,
+  escapeKey,
+  type FloeError,
+  lookUp,
+  messageOf,
+  Model,
+  parsePointer,
+  sameData,
+  type StoreDefinition,
+} from '../core/internal.js';
 import type { AnyStore, Outcome } from '../core/index.js';
-import { checkOptions } from '../core/base/options.js';
-import { Model } from '../core/kernel/model.js';
-import { escapeKey, lookUp, sameData } from '../core/data/plain.js';
-import { parsePointer } from '../core/data/pointer.js';
-import { definitionOf, type StoreDefinition } from '../core/model/store.js';
 import { noSuchBranch } from './errors.js';
 import { traceOf, type GivenTrace } from './file.js';
 import { Redaction } from './redaction.js';

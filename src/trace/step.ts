@@ -1,6 +1,6 @@
 // The shapes of a recorded history. The trace file, the command line and tools share them: this is the wire format.
 import type { Actor, AnyAction, FactName, Outcome, Patch, RunNote } from '../core/index.js';
-import type { ListMoves } from '../core/data/list-moves.js';
+import type { ListMoves } from '../core/internal.js';
 
 /**
  * The version of the trace file format.

@@ -1,8 +1,6 @@
 // The coalesced step: it counts the actions that the trace does not list. Adding an action must cost next to nothing, so the
 // patches are computed only when a reader asks for the step.
-import type { Difference } from '../core/data/diff.js';
-import type { StoreDefinition } from '../core/model/store.js';
-import type { StoreChange, Transition } from '../core/kernel/transition.js';
+import type { Difference, StoreChange, StoreDefinition, Transition } from '../core/internal.js';
 import type { Step } from './step.js';
 
 export class GrowingSum {

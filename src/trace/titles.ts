@@ -1,7 +1,7 @@
 // The titles that a model declares for its actions and tasks. They are evaluated for tools and for files, over what is
 // recorded, so that no secret gets into one; a dispatch never evaluates them.
 import type { About, Source } from '../core/index.js';
-import { definitionOf } from '../core/model/store.js';
+import { definitionOf } from '../core/internal.js';
 import type { Step } from './step.js';
 import type { States } from './timeline.js';
 

@@ -1,5 +1,5 @@
 // What a runtime has as its trace, and what can be said about it: the interface that applications and tools use.
-import type { FloeError } from '../core/base/errors.js';
+import type { FloeError } from '../core/internal.js';
 import type { AnyAction, AnyCreator, AnyTask, DispatchResult, Patch } from '../core/index.js';
 import type { Comparison } from './compare.js';
 import type { GivenTrace } from './file.js';

@@ -1,21 +1,26 @@
 // The application's own undo and redo: what the user did to some stores, one entry after the other.
-import { storesOf } from '../core/kernel/feature.js';
-import { isShown } from '../core/kernel/line.js';
-import { listen } from '../core/kernel/recorder.js';
-import { shownStates, state } from '../core/kernel/stating.js';
-import { difference } from '../core/data/diff.js';
-import { badOption } from '../core/base/errors.js';
-import { faceOf } from '../core/base/face.js';
-import { DEV } from '../core/base/mode.js';
-import { checkOptions, countOption } from '../core/base/options.js';
+import {
+  badOption,
+  checkOptions,
+  countOption,
+  definitionOf,
+  DEV,
+  difference,
+  escapeKey,
+  type Extensible,
+  faceOf,
+  hostOf,
+  isShown,
+  listen,
+  type Listener,
+  shownStates,
+  state,
+  type StoreChange,
+  storesOf,
+  type Touches,
+  type Transition,
+} from '../core/internal.js';
 import type { AnyAction, AnyCreator, AnyStore, Runtime } from '../core/index.js';
-import { escapeKey } from '../core/data/plain.js';
-import { definitionOf } from '../core/model/store.js';
-import type { Touches } from '../core/data/touches.js';
-import { hostOf } from '../core/kernel/attachment.js';
-import type { Extensible } from '../core/kernel/feature.js';
-import type { Listener } from '../core/kernel/listener.js';
-import type { StoreChange, Transition } from '../core/kernel/transition.js';
 import { Identities } from './identities.js';
 import { MergeConflict, Merging } from './merge.js';
 import { namesOf } from './names.js';

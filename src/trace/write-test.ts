@@ -1,8 +1,5 @@
 // A Jest test out of recorded steps: the state before them is given, their actions happen, then the state is so.
-import { checkOptions } from '../core/base/options.js';
-import { toText } from '../core/data/encode.js';
-import { hasOwn, lookUp } from '../core/data/plain.js';
-import { parsePointer } from '../core/data/pointer.js';
+import { checkOptions, hasOwn, lookUp, parsePointer, toText } from '../core/internal.js';
 import { noSuchStep, nothingToTest } from './errors.js';
 import { traceOf, type GivenTrace } from './file.js';
 import { literal, quoted } from './literal.js';

@@ -95,6 +95,14 @@ describe('inside the core', () => {
   });
 });
 
+test('other parts import the core by its two entries', () => {
+  const inner = walk(src)
+    .filter((file) => /\.tsx?$/.test(file) && !file.startsWith(join(src, 'core')))
+    .flatMap((file) => importsOf(file).map((path) => [relative(src, file), path]))
+    .filter(([, path]) => /\/core\//.test(path) && !/\/core\/(?:index|internal)\.js$/.test(path));
+  expect(inner).toEqual([]);
+});
+
 /** Files that need each other's types stand in one folder, or have one subject: docs/architecture.md says why. */
 const CIRCLES = [
   ['core/draft/draft-faces', 'core/draft/draft'],

@@ -8,7 +8,7 @@ import {
   useTransition,
   type ReactNode,
 } from 'react';
-import { holdOf, selectedRecipe } from '../../core/features/hold.js';
+import { holdOf, INLINE, selectedRecipe } from '../../core/internal.js';
 import {
   defaultRuntime,
   type ActionCreator,
@@ -19,7 +19,6 @@ import {
   type Source,
   type Task,
 } from '../../core/index.js';
-import { INLINE } from '../../core/model/source.js';
 
 /** What a provider gives to the components below it. */
 interface Provided {

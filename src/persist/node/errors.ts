@@ -1,4 +1,4 @@
-import { FloeError } from '../../core/base/errors.js';
+import { FloeError } from '../../core/internal.js';
 
 export const storageInUse = (
   folder: string,

@@ -1,4 +1,4 @@
-import { checkOptions } from '../../core/base/options.js';
+import { checkOptions } from '../../core/internal.js';
 import {
   closeSync,
   constants,

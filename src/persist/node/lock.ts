@@ -16,7 +16,7 @@ import { hostname } from 'node:os';
 import { join } from 'node:path';
 import { randomUUID } from 'node:crypto';
 import { threadId } from 'node:worker_threads';
-import { FloeError } from '../../core/base/errors.js';
+import { FloeError } from '../../core/internal.js';
 import { storageInUse } from './errors.js';
 
 interface Owner {

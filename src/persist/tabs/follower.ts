@@ -1,8 +1,6 @@
 // A follower shows what it does at once, proposes it to the leader, and rebases it on whatever the leader ordered first:
 // any interleaving ends in one state.
-import { difference } from '../../core/data/diff.js';
-import { decode, encode } from '../../core/data/encode.js';
-import { sameData } from '../../core/data/plain.js';
+import { decode, difference, encode, sameData } from '../../core/internal.js';
 import { overtaken, tabsDiffer, twoOrders } from '../errors.js';
 import { joined } from '../joined.js';
 import { versionOf } from '../upgrade.js';

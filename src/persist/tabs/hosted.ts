@@ -1,9 +1,14 @@
 // The stores that only other tabs have: the leader keeps them, without the code of the application that declares them, so
 // that every store of the tabs has one order and one writer.
-import { isThenable } from '../../core/kernel/compute.js';
-import { decode } from '../../core/data/encode.js';
-import { messageOf, type FloeError } from '../../core/base/errors.js';
-import { store as declareStore, definitionOf, type StoreDefinition } from '../../core/model/store.js';
+import {
+  decode,
+  definitionOf,
+  type FloeError,
+  isThenable,
+  messageOf,
+  store as declareStore,
+  type StoreDefinition,
+} from '../../core/internal.js';
 import type { MaybeAsync } from '../area.js';
 import { tabsDiffer, tabsUnfit } from '../errors.js';
 import { Kept } from '../kept.js';

@@ -1,10 +1,6 @@
 // The leader orders what all tabs do, and writes. It runs no other tab's code: proposals are patches of the kept parts,
 // each with the revision on which it was computed, and the leader accepts only those that are computed on the last one.
-import { confirmedStates } from '../../core/kernel/stating.js';
-import { isThenable } from '../../core/kernel/compute.js';
-import { difference } from '../../core/data/diff.js';
-import { decode, encode } from '../../core/data/encode.js';
-import { messageOf } from '../../core/base/errors.js';
+import { confirmedStates, decode, difference, encode, isThenable, messageOf } from '../../core/internal.js';
 import { versionOf } from '../upgrade.js';
 import type { Message, Proposal, Standing } from './messages.js';
 import type { Parts } from './pending.js';

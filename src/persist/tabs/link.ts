@@ -1,5 +1,5 @@
 // How the tabs of one browser reach each other, and how one of them is chosen.
-import type { FloeError } from '../../core/base/errors.js';
+import type { FloeError } from '../../core/internal.js';
 import { Election } from './election.js';
 import type { TabLink } from './tab-link.js';
 import { tabsOutOfReach } from '../errors.js';

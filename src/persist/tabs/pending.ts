@@ -1,9 +1,6 @@
 // What this tab did and another has not ordered yet. It is shown at once, and done once more on top of whatever is ordered
 // before it.
-import { computed, confirmedStates } from '../../core/kernel/stating.js';
-import type { AnyAction } from '../../core/model/action.js';
-import { sameData } from '../../core/data/plain.js';
-import type { Extensible } from '../../core/kernel/feature.js';
+import { type AnyAction, computed, confirmedStates, type Extensible, sameData } from '../../core/internal.js';
 import { joined } from '../joined.js';
 import type { Kept } from '../kept.js';
 

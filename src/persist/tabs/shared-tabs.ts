@@ -1,6 +1,5 @@
 // Sharing of state between the tabs of one browser, as an application asks for it.
-import { badOption, type FloeError } from '../../core/base/errors.js';
-import { rebasing } from '../../core/features/rebasing/feature.js';
+import { badOption, type FloeError, rebasing } from '../../core/internal.js';
 import { SHARES, type TabSharing } from '../sharing.js';
 import { Hosted } from './hosted.js';
 import { browserLink } from './link.js';

@@ -1,6 +1,6 @@
 // A tab whose turn it is to lead first asks the others what the leader before has ordered: what only one of them has heard
 // may not be stored yet, and what this tab did comes after it.
-import { isThenable } from '../../core/kernel/compute.js';
+import { isThenable } from '../../core/internal.js';
 import type { Message, Standing } from './messages.js';
 import type { Tab } from './tab.js';
 

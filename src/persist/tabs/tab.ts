@@ -1,14 +1,20 @@
 // What the roles of one tab have in common: the stores that it shares, its pending proposals, and how it shows a new
 // shared state.
-import { confirmedStates, takeIn } from '../../core/kernel/stating.js';
-import { decode, encode } from '../../core/data/encode.js';
-import { messageOf, type FloeError } from '../../core/base/errors.js';
+import {
+  confirmedStates,
+  decode,
+  encode,
+  type Extensible,
+  type FloeError,
+  guardData,
+  keeping,
+  messageOf,
+  sameData,
+  type StoreChange,
+  type StoreDefinition,
+  takeIn,
+} from '../../core/internal.js';
 import { applyPatch, type Patch } from '../../core/index.js';
-import { keeping, sameData } from '../../core/data/plain.js';
-import { guardData } from '../../core/data/guard.js';
-import type { StoreDefinition } from '../../core/model/store.js';
-import type { Extensible } from '../../core/kernel/feature.js';
-import type { StoreChange } from '../../core/kernel/transition.js';
 import type { MaybeAsync } from '../area.js';
 import { overtaken } from '../errors.js';
 import type { Kept } from '../kept.js';

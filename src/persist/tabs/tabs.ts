@@ -1,12 +1,14 @@
 // Keeps the tabs of one browser in step: sees what this tab does, hears what the others say, and hands both to the role
 // that this tab has (`leader.ts`, `follower.ts`). `requests.ts` asks the leader, `link.ts` and `election.ts` choose it.
-import { confirmedStates } from '../../core/kernel/stating.js';
-import { FloeError } from '../../core/base/errors.js';
+import {
+  confirmedStates,
+  type Extensible,
+  FloeError,
+  sameData,
+  type StoreDefinition,
+  type Transition,
+} from '../../core/internal.js';
 import type { AnyAction } from '../../core/index.js';
-import { sameData } from '../../core/data/plain.js';
-import type { StoreDefinition } from '../../core/model/store.js';
-import type { Extensible } from '../../core/kernel/feature.js';
-import type { Transition } from '../../core/kernel/transition.js';
 import type { Kept } from '../kept.js';
 import { versionOf } from '../upgrade.js';
 import { Follower } from './follower.js';

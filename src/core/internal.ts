@@ -1,0 +1,83 @@
+// What the other parts of Floe use of the core besides its public entry. Nothing else of the core is imported from outside.
+export { FloeError, badName, badOption, draftEnded, messageOf, nearest } from './base/errors.js';
+export { faceOf } from './base/face.js';
+export { stopwatch, timer } from './base/host.js';
+export { DEV } from './base/mode.js';
+export { checkChoice, checkOptions, countOption } from './base/options.js';
+export { difference, differenceOf, differenceOfStates } from './data/diff.js';
+export type { Difference } from './data/diff.js';
+export { decode, encode, toText } from './data/encode.js';
+export { checkPlain, guardData } from './data/guard.js';
+export { KEYED, isKeyed, keyedMaker } from './data/keyed.js';
+export type { DRAFTED, Keyed, KeyedDifference, KeyedKind } from './data/keyed.js';
+export type { ListMoves } from './data/list-moves.js';
+export {
+  MOST_NESTED,
+  NODE,
+  escapeKey,
+  hasOwn,
+  hasPart,
+  isBranch,
+  isContainer,
+  isDate,
+  isMap,
+  isSet,
+  keeping,
+  kindOf,
+  lookUp,
+  partOf,
+  pointerTo,
+  put,
+  same,
+  sameData,
+  shallowCopy,
+} from './data/plain.js';
+export type { Branch, Container, Found } from './data/plain.js';
+export { parsePointer } from './data/pointer.js';
+export { KnownTouches, originOf } from './data/touches.js';
+export type { Touches } from './data/touches.js';
+export { DraftNode, withoutDrafts } from './draft/draft.js';
+export type { Draft, Editing } from './draft/draft.js';
+export { alive, nodeOf } from './draft/draft-faces.js';
+export { holdOf, selectedRecipe } from './features/hold.js';
+export { isWatched, liveSources, observeIn, readerName } from './features/live.js';
+export type { Dependency, LiveSource } from './features/live.js';
+export { rebasing } from './features/rebasing/feature.js';
+export { timeTravel } from './features/time-travel.js';
+export type { TimeTravel } from './features/time-travel.js';
+export { aboutOf } from './kernel/about.js';
+export { ATTACH, PLACES, hostOf } from './kernel/attachment.js';
+export type { Attachment, StoragePlaces } from './kernel/attachment.js';
+export type { Cell } from './kernel/cell.js';
+export { isThenable } from './kernel/compute.js';
+export { firstAnswer, storesOf } from './kernel/feature.js';
+export type { Extensible, Feature, Hooks } from './kernel/feature.js';
+export { isShown, leaveLine } from './kernel/line.js';
+export type { Listener } from './kernel/listener.js';
+export { Model } from './kernel/model.js';
+export type { Computed } from './kernel/model.js';
+export { STILL } from './kernel/options.js';
+export { listen } from './kernel/recorder.js';
+export { computed, confirmedStates, shownStates, state, takeIn } from './kernel/stating.js';
+export type { StoreChange, Transition } from './kernel/transition.js';
+export type { ActionCreator, ActionOf, ActionOptions, AnyAction } from './model/action.js';
+export { handlesType } from './model/handled.js';
+export { at } from './model/part.js';
+export {
+  INLINE,
+  NO_BARE,
+  SOURCE,
+  argumentKey,
+  describeArguments,
+  makeSelector,
+  nextId,
+  partSelector,
+} from './model/source.js';
+export type { Derivation, Read, Source } from './model/source.js';
+export { StoreDefinition, definitionOf, store, storeName } from './model/store.js';
+export type { COPIED, Change, Conflict, Copied, Original, RowLink, Store } from './model/store.js';
+export { currentReader } from './reactive/graph.js';
+export type { Computation } from './reactive/probe.js';
+export { View, readOfView } from './reactive/tracking.js';
+export type { Place } from './reactive/tracking.js';
+export type { Unknown } from './runtime.js';
