@@ -120,7 +120,7 @@ export function createRuntime<const O extends RuntimeOptions = object>(
     dispatch: (action: AnyAction) => kernel.dispatch(action),
     read: kernel.read,
     watch(source: Source<unknown>, listener: (now: never, before: never) => void, how?: Watching) {
-      checkOptions('watch', how, WATCH_OPTIONS);
+      if (DEV) checkOptions('watch', how, WATCH_OPTIONS);
       return kernel.watch(source, listener, how);
     },
     follow: (fn: (read: Read) => void) => kernel.follow(fn),

@@ -44,7 +44,7 @@ function changed(place: Place, before: Keyed, after: Keyed, touches: Touches | u
   }
   // Where more rows differ than are read, and no reader lists them, it costs less to look at those that are read.
   const most = keys || !parts ? Infinity : parts.size;
-  const difference = RowTable.difference(table(before), table(after), most) as KeyedDifference | undefined;
+  const difference = RowTable.difference(table(before), table(after), most);
   if (!difference) {
     for (const [key, part] of parts!) {
       const [was, is] = [before.get(key), after.get(key)];

@@ -63,9 +63,9 @@ export class Kernel implements Extensible, Ground {
     this.random = random;
     if (!isContainer(initial) || Array.isArray(initial))
       throw badSnapshot(
-        typeof initial === 'string'
+        DEV && typeof initial === 'string'
           ? 'it is a text; hand over parseSnapshot(text)'
-          : 'it is not an object with the states of stores',
+          : 'it is no object with the states of stores',
       );
     this.computing = new Computing(options.checkPurity);
     this.joining = new Joining(this, this.cells, initial);

@@ -2,7 +2,8 @@
 import { fieldsLost, nameTaken } from '../base/errors.js';
 import { hasOwn, isContainer } from '../data/plain.js';
 import { guardData } from '../data/guard.js';
-import type { StoreDefinition } from '../model/store.js';
+import { StoreDefinition } from '../model/store.js';
+import type { Reading } from '../reading/reading.js';
 import { unnoted } from '../reactive/graph.js';
 import type { Extensible } from './feature.js';
 import { reportOnce } from './pipeline.js';
@@ -22,8 +23,7 @@ export function renew(kernel: Extensible, store: StoreDefinition, isAsked: boole
   joining.retired.set(cell.store, store);
   cell.store = store;
   kernel.handlers.clear();
-  for (const { reading } of new Set([kernel.views.screen, kernel.views.live]))
-    reading.renew((of) => of.store && successorOf(kernel, of.store)?.derivations.get(of.name));
+  for (const { reading } of new Set([kernel.views.screen, kernel.views.live])) renewValues(kernel, reading);
   const complete = (): void => {
     const before = kernel.stateOf(cell);
     const after = completed(kernel, store, before);
@@ -33,6 +33,19 @@ export function renew(kernel: Extensible, store: StoreDefinition, isAsked: boole
   kernel.notifications.hold(() => (isAsked ? complete() : kernel.views.atLive(complete)));
   if (isAsked) kernel.notify();
   else void Promise.resolve().then(() => kernel.notify());
+}
+
+/** Has the selectors of the reloaded module derive the values of those that it declared before. */
+function renewValues(kernel: Extensible, reading: Reading): void {
+  for (const entry of [...reading.entries()]) {
+    const { of } = entry.recipe;
+    if (of instanceof StoreDefinition || !of.store) continue;
+    const next = successorOf(kernel, of.store)?.derivations.get(of.name);
+    if (!next) continue;
+    entry.of = next;
+    entry.begin();
+    entry.stale(2);
+  }
 }
 
 /** A state with the initial values of top-level fields that are new; lost ones are reported, and kept. */

@@ -282,7 +282,7 @@ export class StoreDefinition implements Source<unknown> {
 
   action(name: string, change: Change, options?: ActionOptions): AnyCreator {
     const type = this.nameOf('action', name);
-    checkOptions(`The action '${type}'`, options, ['about']);
+    if (DEV) checkOptions(`The action '${type}'`, options, ['about']);
     this.answer(type, change);
     if (options?.about) this.abouts.set(type, options.about);
     return makeCreator(type, takesPayload(change), this, options);
@@ -316,7 +316,7 @@ export class StoreDefinition implements Source<unknown> {
 
   /** The full name of what is declared. A name serves once for each kind: with two, which one counts would be chance. */
   nameOf(kind: 'action' | 'selector' | 'task', name: unknown): string {
-    const full = `${this.name}.${plainName(`${kind === 'action' ? 'An' : 'A'} ${kind} of '${this.name}'`, name)}`;
+    const full = `${this.name}.${plainName(DEV ? `${kind === 'action' ? 'An' : 'A'} ${kind} of '${this.name}'` : kind, name)}`;
     const key = `${kind} ${full}`;
     if (this.names.has(key)) throw nameTaken(`The ${kind}`, full);
     this.names.add(key);
@@ -334,7 +334,10 @@ export class StoreDefinition implements Source<unknown> {
   }
 
   invariant(name: string, holds: (state: never) => boolean): this {
-    this.rules.push({ name: `${this.name}.${plainName(`An invariant of '${this.name}'`, name)}`, holds });
+    this.rules.push({
+      name: `${this.name}.${plainName(DEV ? `An invariant of '${this.name}'` : this.name, name)}`,
+      holds,
+    });
     return this;
   }
 

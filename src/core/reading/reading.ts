@@ -66,7 +66,7 @@ export class Entry extends Reader implements Informed {
   private plain: ((read: Read, part: ReadPart) => unknown) | undefined;
   /** How many holds keep it cached, besides its watchers and readers. */
   grips = 0;
-  private of: Derivation | StoreDefinition;
+  of: Derivation | StoreDefinition;
   /** @param group where it is cached; without one it belongs to a single hold */
   constructor(
     readonly reading: Reading,
@@ -78,7 +78,8 @@ export class Entry extends Reader implements Informed {
     this.begin();
   }
 
-  private begin(): void {
+  /** Makes ready to derive by what is declared now. */
+  begin(): void {
     const { of } = this;
     if (of instanceof StoreDefinition) return;
     const { args } = this.recipe;
@@ -87,13 +88,6 @@ export class Entry extends Reader implements Informed {
       : !of.store && args.length === 0
         ? (of.derive as never)
         : undefined;
-  }
-
-  /** A reloaded module declared the selector again: from now on that one derives the value. */
-  renew(of: Derivation): void {
-    this.of = of;
-    this.begin();
-    this.stale(2);
   }
 
   get name(): string {
@@ -372,15 +366,6 @@ export class Reading {
   *entries(): Iterable<Entry> {
     for (const group of this.groups) if (group) yield* group.all.values();
     for (const entry of this.bares) if (entry) yield entry;
-  }
-
-  /** Has the selectors of a reloaded module derive the values of those that it declared before. */
-  renew(successorOf: (of: Derivation) => Derivation | undefined): void {
-    for (const entry of [...this.entries()]) {
-      const { of } = entry.recipe;
-      const next = of instanceof StoreDefinition ? undefined : successorOf(of);
-      if (next) entry.renew(next);
-    }
   }
 
   /** Forgets all values; those that are watched are told no more. */

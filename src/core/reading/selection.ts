@@ -1,4 +1,5 @@
 // A live selection: one source of one runtime, in the forms that other code expects.
+import { DEV } from '../base/mode.js';
 import { checkOptions } from '../base/options.js';
 import type { Read, Source } from '../model/source.js';
 import { WATCH_OPTIONS, type InnerWatching, type Watching } from '../reactive/watcher.js';
@@ -43,7 +44,7 @@ export class LiveSelection<T> implements Selection<T> {
   }
 
   watch(listener: (now: T, before: T | undefined) => void, options?: Watching): () => void {
-    checkOptions('watch', options, WATCH_OPTIONS);
+    if (DEV) checkOptions('watch', options, WATCH_OPTIONS);
     return this.host.watch(this.source, listener, options);
   }
 
