@@ -1,4 +1,4 @@
-// Something that is told of every transition: a trace, a storage, telemetry. It may bring stored states back.
+// A trace, a storage or telemetry: each transition is recorded there. It may bring stored states back.
 import type { StoreDefinition } from '../model/store.js';
 import type { Cell } from './cell.js';
 import type { Transition } from './transition.js';

@@ -289,7 +289,7 @@ interface Print {
   readonly gone: boolean;
 }
 
-/** Who read and wrote at a place, in the order in which it was done. */
+/** The actions that read or wrote at a place, in the order in which they were applied. */
 class Places<E extends Print> {
   readonly parts = new Map<string, Places<E>>();
   readonly whole: E[] = [];
