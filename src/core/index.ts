@@ -54,6 +54,6 @@ export type { Selection, Observer } from './reading/selection.js';
 export type { ActionLogOptions } from './features/interceptors.js';
 export type { Interceptor, InterceptorTools } from './kernel/interceptor.js';
 export type { Patch, PatchOperation } from './data/patch.js';
-export type { Draft } from './draft/draft.js';
+export type { Draft } from './draft/types.js';
 export type { Actor, Outcome, FactName, RunNote } from './kernel/transition.js';
 export type { Attachment, StoragePlaces } from './kernel/attachment.js';

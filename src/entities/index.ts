@@ -15,7 +15,7 @@ export type {
   LinkOptions,
   Removed,
 } from './entity.js';
-export type { TableStore, RowKey, Ingest, RowsAction } from './tables.js';
+export type { TableStore, RowKey, Ingest, RowsAction } from './table-store.js';
 export type { Ingested, IngestOptions, Skipped } from './ingest.js';
 export type { ExpandOptions } from './expand.js';
 export type { Incoming, Expanded, StateOfTables } from './types.js';

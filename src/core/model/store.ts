@@ -12,7 +12,7 @@ import { DEV } from '../base/mode.js';
 import { checkOptions } from '../base/options.js';
 import { isKeyed } from '../data/keyed.js';
 import { escapeKey, hasOwn, isContainer, partOf } from '../data/plain.js';
-import type { Draft } from '../draft/draft.js';
+import type { Draft } from '../draft/types.js';
 import { parsePointer } from '../data/pointer.js';
 import {
   DERIVATION,

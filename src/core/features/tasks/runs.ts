@@ -1,12 +1,13 @@
 // The runs of tasks in one runtime: which are under way, what overlaps, and who waits for which action.
 import { readLive } from '../../kernel/stating.js';
 import type { AnyAction } from '../../model/action.js';
-import { endlessLoop, messageOf } from '../../base/errors.js';
+import { messageOf } from '../../base/errors.js';
 import { isThenable } from '../../kernel/compute.js';
 import { contextOf } from './context.js';
 import { guardData } from '../../data/guard.js';
 import { DEV } from '../../base/mode.js';
 import { TaskRun } from './run.js';
+import { Starts } from './starts.js';
 import type { RunHost } from './run-host.js';
 import type { Read } from '../../model/source.js';
 import type { Running } from '../../kernel/feature.js';
@@ -35,37 +36,22 @@ interface Lane {
 /** As many statuses of runs that have ended are kept, a task, for different arguments, where the task says nothing. */
 const KEEP = 1000;
 
-/** A longer chain of runs, each started by an action of the one before without a pause, is taken for an endless loop. */
-const MOST_LINKS = 100;
-
-/** As many runs that one origin starts without a pause are taken for an endless loop. */
-const MOST_STARTS = 100_000;
-
-/** A run that an action started, and the one whose action that was. */
-interface Link {
-  readonly task: string;
-  readonly after: Link | undefined;
-  readonly depth: number;
-}
-
 export class Runs {
   private readonly tasks = new Map<TaskDefinition, Lanes>();
   private readonly listeners = new Map<string, Set<(action: AnyAction) => void>>();
-  private readonly toStart: {
-    readonly call: Call;
-    readonly cause: Cause;
-    readonly link: Link;
-    readonly isAtStart?: boolean;
-  }[] = [];
+  /** Runs that actions and the beginning of the runtime start. */
+  private readonly starts: Starts;
   /** Tasks that begin with the runtime, and whose runs ended with a line that was left. */
   private readonly toRestart = new Set<TaskDefinition>();
-  private starting = false;
-  /** The run that is being started, when an action started it. */
-  private link: Link | undefined;
   private count = 0;
   private readonly started = new WeakMap<TaskRun, Transition>();
 
-  constructor(readonly host: RunHost) {}
+  constructor(readonly host: RunHost) {
+    this.starts = new Starts(
+      ({ call, cause, isAtStart }) => void this.start(call, cause, undefined, isAtStart),
+      (error) => host.kernel.problem(error),
+    );
+  }
 
   /** The tasks that have run. */
   get definitions(): Iterable<TaskDefinition> {
@@ -367,48 +353,12 @@ export class Runs {
     if (tasks.length === 0) return;
     const args = 'payload' in action ? [action.payload] : [];
     const cause: Cause = transition ? { by: 'runtime', of: transition } : { by: 'runtime' };
-    for (const task of tasks) this.toStart.push({ call: { task, args }, cause, link: this.linkTo(task) });
-    this.startWaiting();
+    this.starts.add(tasks.map((task) => ({ call: { task, args }, cause })));
   }
 
   atStart(tasks: readonly TaskDefinition[]): void {
-    for (const task of tasks)
-      if (task.options.atStart)
-        this.toStart.push({
-          call: { task, args: [] },
-          cause: { by: 'runtime' },
-          link: this.linkTo(task),
-          isAtStart: true,
-        });
-    if (this.toStart.length > 0) this.startWaiting();
-  }
-
-  private startWaiting(): void {
-    if (this.starting) return;
-    this.starting = true;
-    try {
-      for (let count = 1; this.toStart.length > 0; count++) {
-        const { call, cause, link, isAtStart } = this.toStart.shift()!;
-        if (link.depth > MOST_LINKS || count > MOST_STARTS) {
-          this.host.kernel.problem(endlessLoop(namesOf(link)));
-          continue;
-        }
-        this.link = link;
-        try {
-          this.start(call, cause, undefined, isAtStart);
-        } catch (error) {
-          this.host.kernel.problem(error);
-        }
-      }
-    } finally {
-      this.starting = false;
-      this.link = undefined;
-    }
-  }
-
-  private linkTo({ name }: TaskDefinition): Link {
-    const { link } = this;
-    return { task: name, after: link, depth: (link?.depth ?? 0) + 1 };
+    const begin = tasks.filter(({ options }) => options.atStart);
+    this.starts.add(begin.map((task) => ({ call: { task, args: [] }, cause: { by: 'runtime' }, isAtStart: true })));
   }
 
   // ---- all runs ----
@@ -450,16 +400,9 @@ export class Runs {
 
   close(): void {
     this.toRestart.clear();
-    this.toStart.length = 0;
+    this.starts.clear();
     for (const run of [...this.underWay()]) this.cancel(run, 'closed');
   }
-}
-
-/** The tasks of a chain, in the order in which they started each other, none twice. */
-function namesOf(last: Link): readonly string[] {
-  const names = new Set<string>();
-  for (let link: Link | undefined = last; link; link = link.after) names.add(link.task);
-  return [...names].reverse();
 }
 
 /** What is kept of an error in the status. */
