@@ -15,7 +15,7 @@ import type { AnyTask, Run, TaskCall } from './features/tasks/types.js';
 import type { KernelOptions } from './kernel/options.js';
 import { ATTACH, HOST, hostOf, PLACES, type Attachment, type StoragePlaces } from './kernel/attachment.js';
 import { renew } from './kernel/reload.js';
-import { shownStates } from './kernel/stating.js';
+import { shownStates } from './kernel/states.js';
 import { WATCH_OPTIONS, type Watching } from './reactive/watcher.js';
 
 export interface RuntimeOptions extends KernelOptions {
@@ -228,6 +228,9 @@ function checkRuntimeOptions(given: RuntimeOptions): void {
   for (const option of ['stores', 'interceptors', 'tasks', 'needs', 'features'] as const)
     if (given[option] !== undefined && !Array.isArray(given[option]))
       throw badOption(what, option, `takes a list: ${option}: [...]`);
+  for (const feature of given.features ?? [])
+    if (typeof (feature as Partial<Feature> | null)?.install !== 'function')
+      throw badOption(what, 'features', 'takes features, each with a name and a function install(kernel)');
   for (const store of given.stores ?? []) if (!(definitionOf(store) instanceof StoreDefinition)) throw notAStore(store);
   for (const option of ['trace', 'storage'] as const) {
     const value = given[option];

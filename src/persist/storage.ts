@@ -10,6 +10,8 @@ import {
   type Listener,
   PLACES,
   type StoragePlaces,
+  badOption,
+  DEV,
 } from '../core/internal.js';
 import type { StorageArea } from './area.js';
 import { Keeper, type KeeperOptions } from './keeper.js';
@@ -47,6 +49,9 @@ export function makeStorage(
   options: StorageOptions & TabOptions,
   kind: StorageKind = {},
 ): Attachment<Persistence> {
+  const { tabs } = options;
+  if (DEV && tabs !== undefined && typeof (tabs as Partial<TabSharing> | null)?.[SHARES] !== 'function')
+    throw badOption('A storage', 'tabs', 'takes sharedTabs() from floe/persist');
   const storage: Storage = {
     [ATTACH]: (host) => faced(host, storage[KEEPER](host)),
     [PLACES]: placesOf,

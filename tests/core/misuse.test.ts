@@ -88,6 +88,13 @@ describe('an option that is not known', () => {
       'recording(...)',
     ],
     ['a storage that is none', () => createRuntime(anyway({ storage: {} })), 'FLOE_BAD_OPTION', 'takes a storage'],
+    ['a feature that is none', () => createRuntime(anyway({ features: [{}] })), 'FLOE_BAD_OPTION', 'install(kernel)'],
+    [
+      'tabs that are not shared',
+      () => webStorage('local', anyway({ prefix: 'a', tabs: true })),
+      'FLOE_BAD_OPTION',
+      'sharedTabs()',
+    ],
     ['a store that is none', () => createRuntime(anyway({ stores: [undefined] })), 'FLOE_NOT_A_STORE', 'in a circle'],
     ['a store that is none, added', () => runtime.add(anyway('counter')), 'FLOE_NOT_A_STORE', 'found: string'],
     [

@@ -4,7 +4,8 @@ import { createRuntime, store, task, type FloeError, type Run } from 'floe';
 import { recording } from 'floe/trace';
 import { storesOf } from '../../src/core/kernel/feature.js';
 import { listen } from '../../src/core/kernel/recorder.js';
-import { confirmedStates, takeIn } from '../../src/core/kernel/stating.js';
+import { takeIn } from '../../src/core/kernel/stating.js';
+import { confirmedStates } from '../../src/core/kernel/states.js';
 import { declareCounter, recorded } from '../support/counter.js';
 import { codeOf, failure } from '../support/failures.js';
 

@@ -4,7 +4,7 @@ import { createRuntime, store, task } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { recording } from 'floe/trace';
 import { hostOf } from '../../src/core/kernel/attachment.js';
-import { confirmedStates, shownStates } from '../../src/core/kernel/stating.js';
+import { confirmedStates, shownStates } from '../../src/core/kernel/states.js';
 
 type End = 'done' | 'failed' | 'cancelled';
 type Event = 'end' | 'proceed' | 'confirm' | 'revert' | 'replace';

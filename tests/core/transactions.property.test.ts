@@ -6,7 +6,7 @@ import { createRuntime, store, task, type Optimistic } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { recording, type Trace } from 'floe/trace';
 import { hostOf } from '../../src/core/kernel/attachment.js';
-import { confirmedStates } from '../../src/core/kernel/stating.js';
+import { confirmedStates } from '../../src/core/kernel/states.js';
 import { runs } from '../support/runs.js';
 
 type Part =

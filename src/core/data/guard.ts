@@ -129,33 +129,23 @@ function checkData(
 /** Development only: freezes what a selector hands out, as far as it is plain data. */
 export function freezeResult(value: unknown): void {
   if (!DEV || typeof value !== 'object' || value === null || settled.has(value) || Object.isFrozen(value)) return;
-  if (isMap(value)) {
-    lock(value, ['set', 'delete', 'clear']);
-    for (const [key, part] of value) {
-      freezeResult(key);
-      freezeResult(part);
-    }
-  } else if (isSet(value)) {
-    lock(value, ['add', 'delete', 'clear']);
-    for (const part of value) freezeResult(part);
-  } else if (!isContainer(value)) return;
+  if (isMap(value) || isSet(value)) freezeEntries(value, freezeResult);
+  else if (!isContainer(value)) return;
   Object.freeze(value);
   for (const part of Object.values(value)) freezeResult(part);
+}
+
+function freezeEntries(value: Map<unknown, unknown> | Set<unknown>, freezePart: (part: unknown) => void): void {
+  lock(value, isMap(value) ? ['set', 'delete', 'clear'] : ['add', 'delete', 'clear']);
+  if (isMap(value)) value.forEach((_part, key) => freezePart(key));
+  value.forEach((part) => freezePart(part));
 }
 
 function freeze(value: unknown, touches?: Touches): void {
   if (value === null || typeof value !== 'object' || settled.has(value)) return;
   settled.add(value);
-  if (isMap(value)) {
-    lock(value, ['set', 'delete', 'clear']);
-    for (const [key, part] of value) {
-      freeze(key);
-      freeze(part);
-    }
-  } else if (isSet(value)) {
-    lock(value, ['add', 'delete', 'clear']);
-    for (const part of value) freeze(part);
-  } else if (isDate(value)) {
+  if (isMap(value) || isSet(value)) freezeEntries(value, freeze);
+  else if (isDate(value)) {
     lock(
       value,
       Object.getOwnPropertyNames(Date.prototype).filter((name) => name.startsWith('set')),

@@ -1,6 +1,6 @@
 // A dispatch, stage by stage: validate, intercept, compute, check, commit, record, notify, after.
 import { checkAction, makerOf, type AnyAction } from '../model/action.js';
-import { asyncInAtomic, notHandled, type FloeError } from '../base/errors.js';
+import { asyncInAtomic, type FloeError } from '../base/errors.js';
 import { stopwatch } from '../base/host.js';
 import { decide } from './interceptor.js';
 import { DEV } from '../base/mode.js';
@@ -9,7 +9,8 @@ import type { DispatchResult } from '../model/action.js';
 import { KnownTouches } from '../data/touches.js';
 import type { Cell, CellChange } from './cell.js';
 import { brokenBy } from './compute.js';
-import { firstAnswer, type Applying, type Deciding, type Extensible } from './feature.js';
+import type { Applying, Deciding, Extensible } from './feature.js';
+import { reportUnhandled } from './reported.js';
 import { NO_TASKS, type Handlers } from './handlers.js';
 import { NO_CHANGES, type Cause } from './transition.js';
 
@@ -195,17 +196,3 @@ export class Pipeline {
 
 const guardAfter = ({ store, editing }: Cell, { type }: AnyAction, after: unknown): void =>
   guardData(after, { at: '', what: `The state of '${store.name}' after '${type}'` }, editing);
-
-/** Development only: says once a type that an action does nothing. */
-function reportUnhandled(kernel: Extensible, type: string): void {
-  if (!firstAnswer(kernel, (hooks) => hooks.awaits?.(type) || undefined)) reportOnce(kernel, notHandled(type));
-}
-
-const reported = new WeakMap<Extensible, Set<string>>();
-
-/** Development only: reports an error once a runtime. */
-export function reportOnce(kernel: Extensible, error: FloeError): void {
-  const known = reported.get(kernel) ?? new Set();
-  reported.set(kernel, known);
-  if (known.size !== known.add(error.message).size) kernel.problem(error);
-}

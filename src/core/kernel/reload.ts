@@ -6,7 +6,7 @@ import { StoreDefinition } from '../model/store.js';
 import type { Reading } from '../reading/reading.js';
 import { unnoted } from '../reactive/graph.js';
 import type { Extensible } from './feature.js';
-import { reportOnce } from './pipeline.js';
+import { reportOnce } from './reported.js';
 
 /**
  * Takes the definition of a reloaded module.

@@ -5,9 +5,10 @@ import { sameData } from '../../data/plain.js';
 import type { Touches } from '../../data/touches.js';
 import type { Cell } from '../../kernel/cell.js';
 import type { Extensible } from '../../kernel/feature.js';
-import { computed, givenTo } from '../../kernel/stating.js';
+import { computed, givenTo } from '../../kernel/states.js';
 import type { Transition } from '../../kernel/transition.js';
-import { footprintOf, Footprints, withoutWrites, type Footprint } from './footprint.js';
+import { footprintOf, withoutWrites, type Footprint } from './footprint.js';
+import { Footprints } from './footprints.js';
 
 /** One action, or one fact, that was applied while an optimistic action was open, or a state was still to be read. */
 export interface PendingAction {

@@ -1,5 +1,5 @@
 // What a run works with.
-import { readLive } from '../../kernel/stating.js';
+import { readLive } from '../../kernel/states.js';
 import type { AnyAction, AnyCreator } from '../../model/action.js';
 import type { CancelSignal } from '../../base/host.js';
 import type { DispatchResult } from '../../model/action.js';

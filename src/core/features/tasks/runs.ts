@@ -1,5 +1,5 @@
 // The runs of tasks in one runtime: which are under way, what overlaps, and who waits for which action.
-import { readLive } from '../../kernel/stating.js';
+import { readLive } from '../../kernel/states.js';
 import type { AnyAction } from '../../model/action.js';
 import { messageOf } from '../../base/errors.js';
 import { isThenable } from '../../kernel/compute.js';
