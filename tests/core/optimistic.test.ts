@@ -1,10 +1,10 @@
 // Optimistic actions: reverted, confirmed, and what was built on them.
 import { describe, expect, test } from '@jest/globals';
-import { confirmation, createRuntime, store, task, type Optimistic } from 'floe';
+import { createRuntime, store, task, type Optimistic } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { testRuntime } from 'floe/testing';
 import { failure } from '../support/failures.js';
-import { codeOf, declareVisits, hold, holding, lines } from '../support/visits.js';
+import { codeOf, declareVisits, hold, holding } from '../support/visits.js';
 
 describe('optimistic', () => {
   test('rule 20: taking back is a step of its own with the net difference; earlier steps stay as they were', () => {
@@ -69,39 +69,6 @@ describe('optimistic', () => {
     open.revert();
     expect(runtime.read(visits).picked).toBe(null);
     expect(Object.prototype.toString.call(context.run(hold()))).toBe('[object Run]');
-  });
-
-  test('an action held by an interceptor is settled when it proceeds', () => {
-    const { visits, picked } = declareVisits();
-    const answers: ((yes: boolean) => void)[] = [];
-    const cancelled = visits.action('cancelled', (draft) => void (draft.picked = null), {
-      about: { confirm: 'Cancel?' },
-    });
-    const ask = confirmation((_text: string) => new Promise<boolean>((answer) => answers.push(answer)));
-    const runtime = testRuntime({ stores: [visits], interceptors: [ask] });
-    runtime.dispatch(picked('v7'));
-    const { context, run } = holding(runtime);
-    const [kept, back, , other] = [1, 2, 3, 4].map(() => context.optimistic(cancelled()));
-    expect(kept.result).toBe('waiting');
-    back.revert();
-    other.confirm(picked('v9'));
-    return (async () => {
-      answers[1](true);
-      await runtime.clock.advance();
-      expect(runtime.read(visits).picked).toBe('v7');
-      answers[0](true);
-      await runtime.clock.advance();
-      expect(runtime.read(visits).picked).toBe(null);
-      answers[3](true);
-      await runtime.clock.advance();
-      expect(runtime.read(visits).picked).toBe('v9');
-      run.cancel('left');
-      expect(runtime.read(visits).picked).toBe('v9');
-      answers[2](true);
-      await runtime.clock.advance();
-      expect(runtime.read(visits).picked).toBe('v9');
-      expect(lines(runtime.trace.steps).at(-1)).toMatch(/visits.cancelled, by task #1, stopped, its run is over: left/);
-    })();
   });
 
   test('what cannot be applied without the one reverted is dropped, noted and reported', () => {
