@@ -242,6 +242,12 @@ describe('stores', () => {
     expect(problems).toEqual([]);
     runtime.add(store('object', { b: 1 }), { renew: true });
     expect(problems.map(({ error }) => (error as Error).message)).toEqual([expect.stringMatching(/'object'.*a/)]);
+    // All of several join, or none does.
+    const [good, bad] = [store('good', { n: 1 }), store('bad', { late: () => 1 })];
+    expect(codeOf(() => runtime.add(good, bad))).toBe('FLOE_NOT_PLAIN_DATA');
+    expect(runtime.snapshot()).not.toHaveProperty('good');
+    runtime.read(good);
+    expect(last()).toMatchObject({ fact: 'joined', stores: ['good'] });
   });
 });
 

@@ -47,18 +47,21 @@ export class Joining implements Joiner {
     const { kernel } = this;
     const fresh = this.freshOf(stores);
     if (fresh.length === 0) return;
+    // All of them join, or none does.
+    const begun = fresh.map((store) => ({ store, state: this.initialOf(store) }));
+    if (DEV) for (const { store, state } of begun) this.check(store, state);
     const recording = kernel.recorder?.joining();
-    for (const store of fresh) {
-      const state = this.initialOf(store);
-      if (DEV) {
-        if (hasOwn(this.initial, store.name)) checkTables(store, state);
-        guardData(state, { at: '', what: `The initial state of '${store.name}'` });
-        checkKept(store, state);
-      }
+    for (const { store, state } of begun)
       this.add(store, recording ? recording.begin(store, state) : state, true, state);
-    }
     recording?.end(fact);
     kernel.startTasks(fresh.flatMap((store) => store.tasks.filter(({ options }) => options.atStart)));
+  }
+
+  /** Development only. */
+  private check(store: StoreDefinition, state: unknown): void {
+    if (hasOwn(this.initial, store.name)) checkTables(store, state);
+    guardData(state, { at: '', what: `The initial state of '${store.name}'` });
+    checkKept(store, state);
   }
 
   /**
