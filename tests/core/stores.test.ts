@@ -219,6 +219,15 @@ describe('stores', () => {
     expect(codeOf(() => createRuntime({ stores: [old.panel, next.panel] }))).toBe('FLOE_NAME_TAKEN');
   });
 
+  test('join all together, or none does where the state of one is refused', () => {
+    const { runtime, last } = recorded();
+    const [good, bad] = [store('good', { n: 1 }), store('bad', { late: () => 1 })];
+    expect(codeOf(() => runtime.add(good, bad))).toBe('FLOE_NOT_PLAIN_DATA');
+    expect(runtime.snapshot()).not.toHaveProperty('good');
+    runtime.read(good);
+    expect(last()).toMatchObject({ fact: 'joined', stores: ['good'] });
+  });
+
   test('that are declared again: what fits stays, without a word where nothing is lost', () => {
     const { counter, runtime, problems, last } = recorded();
     const before = runtime.read(counter);
@@ -242,12 +251,6 @@ describe('stores', () => {
     expect(problems).toEqual([]);
     runtime.add(store('object', { b: 1 }), { renew: true });
     expect(problems.map(({ error }) => (error as Error).message)).toEqual([expect.stringMatching(/'object'.*a/)]);
-    // All of several join, or none does.
-    const [good, bad] = [store('good', { n: 1 }), store('bad', { late: () => 1 })];
-    expect(codeOf(() => runtime.add(good, bad))).toBe('FLOE_NOT_PLAIN_DATA');
-    expect(runtime.snapshot()).not.toHaveProperty('good');
-    runtime.read(good);
-    expect(last()).toMatchObject({ fact: 'joined', stores: ['good'] });
   });
 });
 
