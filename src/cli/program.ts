@@ -1,18 +1,17 @@
-// Declares the commands. One file a command does the work.
+// Declares the commands. One file a command does the work, and is loaded when the command is given: a start that loads
+// all of them takes twice as long.
 import { Command, CommanderError } from 'commander';
 import { readFileSync } from 'node:fs';
 import colours from 'picocolors';
 import { FloeError, messageOf } from '../core/internal.js';
-import { compare } from './compare.js';
-import { runDemo, type DemoOptions } from './demo.js';
-import { inspect, type InspectOptions } from './inspect.js';
-import { showChanges, showHistory, showState, type LookOptions } from './look.js';
+import type { DemoOptions } from './demo.js';
+import type { InspectOptions } from './inspect.js';
+import type { LookOptions } from './look.js';
 import { shown, type Output } from './output.js';
-import { replay, type ReplayCommandOptions } from './replay.js';
-import { showStep } from './step.js';
-import { listSteps, type StepsOptions } from './steps.js';
-import { showStored, type StoredOptions } from './stored.js';
-import { writeTestFile, type WriteTestCommandOptions } from './write-test.js';
+import type { ReplayCommandOptions } from './replay.js';
+import type { StepsOptions } from './steps.js';
+import type { StoredOptions } from './stored.js';
+import type { WriteTestCommandOptions } from './write-test.js';
 
 const version = (): string =>
   (JSON.parse(readFileSync(new URL('../../package.json', import.meta.url), 'utf8')) as { version: string }).version;
@@ -33,7 +32,9 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .option('--seed <number>', "the seed of the harbour's data", '7')
     .option('--delay <ms>', 'milliseconds before each answer of the office', '0')
     .option('--fail <share>', 'the share of requests that fail, 0 to 1', '0')
-    .action(async (options: DemoOptions) => void (answer.code = await runDemo(options, out)));
+    .action(
+      async (options: DemoOptions) => void (answer.code = await (await import('./demo.js')).runDemo(options, out)),
+    );
   program
     .command('steps')
     .description('list the steps of a trace: when, what, which stores, how many changes, how long')
@@ -44,7 +45,7 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .option('--to <step>', 'up to this step')
     .option('--follow', 'go on with what comes to the end of the file')
     .option('--json', 'one JSON value a line')
-    .action((file: string, options: StepsOptions) => listSteps(file, options, out));
+    .action(async (file: string, options: StepsOptions) => (await import('./steps.js')).listSteps(file, options, out));
   program
     .command('state')
     .description('show the state after a step, or a part of it')
@@ -52,8 +53,8 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .argument('[pointer]', 'which part, as a JSON Pointer: /visits/day')
     .option('--at <step>', 'after which step; the last one without it')
     .option('--json', 'on one line')
-    .action((file: string, pointer: string | undefined, options: LookOptions) =>
-      showState(file, pointer, options, out),
+    .action(async (file: string, pointer: string | undefined, options: LookOptions) =>
+      (await import('./look.js')).showState(file, pointer, options, out),
     );
   program
     .command('changes')
@@ -62,8 +63,8 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .argument('<from>', 'the number of a step')
     .argument('<to>', 'the number of another one; an earlier one shows the way back')
     .option('--json', 'as a JSON Patch on one line')
-    .action((file: string, from: string, to: string, options: LookOptions) =>
-      showChanges(file, from, to, options, out),
+    .action(async (file: string, from: string, to: string, options: LookOptions) =>
+      (await import('./look.js')).showChanges(file, from, to, options, out),
     );
   program
     .command('step')
@@ -71,7 +72,9 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .argument('<trace>', 'a trace file, or - for standard input')
     .argument('<step>', 'the number of the step')
     .option('--json', 'the step as it stands in the file, and its chain of causes')
-    .action((file: string, step: string, options: { json?: boolean }) => showStep(file, step, options, out));
+    .action(async (file: string, step: string, options: { json?: boolean }) =>
+      (await import('./step.js')).showStep(file, step, options, out),
+    );
   program
     .command('history')
     .description('list the steps that changed a value, with the value before and after')
@@ -79,7 +82,9 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .argument('<pointer>', 'which value, as a JSON Pointer: /port/visit/v7/phase')
     .option('--at <step>', 'up to which step; the last one without it')
     .option('--json', 'one JSON value a line')
-    .action((file: string, pointer: string, options: LookOptions) => showHistory(file, pointer, options, out));
+    .action(async (file: string, pointer: string, options: LookOptions) =>
+      (await import('./look.js')).showHistory(file, pointer, options, out),
+    );
   program
     .command('compare')
     .description('find where two traces part; exit code 1 where they do')
@@ -88,7 +93,7 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .option('--json', 'one JSON value')
     .action(
       async (a: string, b: string, options: { json?: boolean }) =>
-        void (answer.code = await compare(a, b, options, out)),
+        void (answer.code = await (await import('./compare.js')).compare(a, b, options, out)),
     );
   program
     .command('replay')
@@ -98,7 +103,8 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .option('--refuse', "actions that break a rule are refused, as with invariants: 'refuse'")
     .option('--json', 'one JSON value')
     .action(
-      async (file: string, options: ReplayCommandOptions) => void (answer.code = await replay(file, options, out)),
+      async (file: string, options: ReplayCommandOptions) =>
+        void (answer.code = await (await import('./replay.js')).replay(file, options, out)),
     );
   program
     .command('write-test')
@@ -109,7 +115,9 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .option('--to <step>', 'the last one; the last step without it')
     .option('--title <text>', 'what the test is called')
     .option('--out <file>', 'where to write it; standard output without it')
-    .action((file: string, options: WriteTestCommandOptions) => writeTestFile(file, options, out));
+    .action(async (file: string, options: WriteTestCommandOptions) =>
+      (await import('./write-test.js')).writeTestFile(file, options, out),
+    );
   program
     .command('inspect')
     .description('serve the inspector as a page on a trace, and print its address')
@@ -119,7 +127,9 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
       'also leave steps out, send actions, show derived values: a module that exports the list stores',
     )
     .option('--port <port>', 'the port to listen on, 0 for any free one', '0')
-    .action((file: string | undefined, options: InspectOptions) => inspect(file, options, out));
+    .action(async (file: string | undefined, options: InspectOptions) =>
+      (await import('./inspect.js')).inspect(file, options, out),
+    );
   program
     .command('stored')
     .description('show what is kept between sessions, and whether it can be used; exit code 1 where it cannot')
@@ -134,7 +144,8 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .option('--dry-run', 'with --mend: say what would be done, and write nothing')
     .option('--json', 'one JSON value a line')
     .action(
-      async (place: string, options: StoredOptions) => void (answer.code = await showStored(place, options, out)),
+      async (place: string, options: StoredOptions) =>
+        void (answer.code = await (await import('./stored.js')).showStored(place, options, out)),
     );
   return program;
 }
