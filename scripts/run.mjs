@@ -1,5 +1,5 @@
 // Small helpers of the scripts. Node's own modules only: they run before anything is installed.
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 
@@ -28,3 +28,13 @@ export const runNpm = (args, options) => run(npm, args, options);
 /** Runs a script of an installed package with this Node. */
 export const runTool = (path, args, options) =>
   run(process.execPath, [join(root, 'node_modules', path), ...args], options);
+
+/** Starts a script of an installed package with this Node, and gives its exit code and what it printed once it has ended. */
+export const startTool = (path, args) =>
+  new Promise((resolve) => {
+    const child = spawn(process.execPath, [join(root, 'node_modules', path), ...args], { cwd: root });
+    let printed = '';
+    for (const stream of [child.stdout, child.stderr]) stream.on('data', (data) => (printed += data));
+    child.on('error', (error) => resolve({ status: 1, printed: error.message }));
+    child.on('close', (status) => resolve({ status: status ?? 1, printed }));
+  });

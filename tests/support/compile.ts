@@ -13,9 +13,22 @@ export const options: ts.CompilerOptions = {
   types: ['node'],
 };
 
-/** What the compiler has to say about some files, each with its line. */
-export const problemsOf = (files: readonly string[], host?: ts.CompilerHost, more?: ts.CompilerOptions): string[] =>
-  ts.getPreEmitDiagnostics(ts.createProgram(files, { ...options, ...more }, host)).map((found) => {
+/** What the compiler has to say about some files, each with its line, by file; '' where it is about none. */
+export function problemsByFile(
+  files: readonly string[],
+  host?: ts.CompilerHost,
+  more?: ts.CompilerOptions,
+): ReadonlyMap<string, string[]> {
+  const problems = new Map<string, string[]>();
+  for (const found of ts.getPreEmitDiagnostics(ts.createProgram(files, { ...options, ...more }, host))) {
     const { line } = found.file?.getLineAndCharacterOfPosition(found.start ?? 0) ?? { line: -1 };
-    return `${line + 1}: ${ts.flattenDiagnosticMessageText(found.messageText, ' ')}`;
-  });
+    const name = found.file?.fileName ?? '';
+    const text = `${line + 1}: ${ts.flattenDiagnosticMessageText(found.messageText, ' ')}`;
+    problems.set(name, [...(problems.get(name) ?? []), text]);
+  }
+  return problems;
+}
+
+/** What the compiler has to say about some files, each with its line. */
+export const problemsOf = (...given: Parameters<typeof problemsByFile>): string[] =>
+  [...problemsByFile(...given).values()].flat();
