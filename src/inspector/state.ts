@@ -22,6 +22,8 @@ class State extends Part {
   private names: readonly string[] = [];
   private only: readonly string[] | undefined;
   private key = '';
+  /** What `places` were asked for. */
+  private placesKey = '';
 
   override willUpdate(): void {
     super.willUpdate();
@@ -44,6 +46,7 @@ class State extends Part {
     this.isTable = shown?.value?.kind === 'table';
     this.names = parts.map((part) => part.key);
     this.places = pointers;
+    this.placesKey = key;
   }
 
   override render(): TemplateResult {
@@ -111,6 +114,7 @@ class State extends Part {
                 .since=${since}
                 .places=${this.places ?? []}
                 .only=${this.only}
+                .isWaiting=${this.placesKey !== this.key}
                 .label=${`State after step ${seq}`}
               ></floe-tree>`
         }

@@ -43,6 +43,7 @@ export class Tree extends ScrollingPart {
     label: { attribute: false },
     places: { attribute: false },
     only: { attribute: false },
+    isWaiting: { attribute: false },
   };
   /** Where the value stands; `pointer` is its root. */
   declare of: ValuePlace;
@@ -53,11 +54,16 @@ export class Tree extends ScrollingPart {
   declare places: readonly string[];
   /** Of the first level, only these. */
   declare only: readonly string[] | undefined;
+  /** Where the places that changed are still being asked for. */
+  declare isWaiting: boolean | undefined;
+  /** Windows that were asked for and are not there yet. */
+  private loads = 0;
   private root = emptyNode('');
   private key = '';
   private placesKey = '';
   /** The first place that changed is still to be scrolled to. */
   private seeks = false;
+  private isScrolling = false;
   private focused = 0;
   private readonly closed = new Set<string>();
 
@@ -108,7 +114,24 @@ export class Tree extends ScrollingPart {
     return [...keys];
   }
 
+  /**
+   * Asks for a window of parts. The tree is drawn again once all windows that were asked for are there: rows that come
+   * one after the other would push away the one that a user is about to press.
+   */
   private async load(node: Node, window: number, key: string): Promise<void> {
+    this.loads++;
+    try {
+      await this.take(node, window, key);
+    } finally {
+      this.loads--;
+      if (this.loads === 0) {
+        if (this.seeks) this.seekChanged();
+        this.requestUpdate();
+      }
+    }
+  }
+
+  private async take(node: Node, window: number, key: string): Promise<void> {
     node.asked.add(window);
     const of = { ...this.of, pointer: node.pointer };
     const isLong = node.total > 30 || window > 0;
@@ -123,28 +146,33 @@ export class Tree extends ScrollingPart {
       ...(first.length > 0 && { first }),
     });
     if (key !== this.key) return;
-    const wasLong = isLong;
     node.total = only ? Math.min(only.length, result.total) : result.total;
     result.parts.forEach((part, i) => node.parts.set(window * WINDOW + i, part));
     for (const index of node.parts.keys()) if (index >= node.total) node.parts.delete(index);
     // Only now it is known that it is long.
-    if (!wasLong && node.total > 30 && node.first.length > 0 && node.pointer !== '') {
-      await this.load(node, window, key);
+    if (!isLong && node.total > 30 && node.first.length > 0 && node.pointer !== '') {
+      await this.take(node, window, key);
       return;
     }
     for (const part of result.parts) this.follow(node, part);
-    if (this.seeks) this.seekChanged();
-    this.requestUpdate();
   }
 
-  /** Scrolls to the first place that changed itself, once it is there. */
+  /** What is drawn may still move. */
+  private get isBusy(): boolean {
+    return this.loads > 0 || this.isScrolling || this.isWaiting === true;
+  }
+
+  /** Scrolls to the first place that changed itself. */
   private seekChanged(): void {
     const at = this.firstChanged(this.root);
-    if (at === undefined) return;
     this.seeks = false;
+    if (at === undefined) return;
+    this.isScrolling = true;
     run(
       this.updateComplete.then(() => {
+        this.isScrolling = false;
         this.bringIntoView(at);
+        this.requestUpdate();
       }),
     );
   }
@@ -249,6 +277,7 @@ export class Tree extends ScrollingPart {
         class="tree"
         role="tree"
         aria-label=${this.label}
+        aria-busy=${String(this.isBusy)}
         ${styleOf({ height: `${list.getTotalSize()}px` })}
         @keydown=${(event: KeyboardEvent) => this.keyDown(event, count)}
       >

@@ -1,0 +1,71 @@
+// The docked inspector for all: by keyboard, for screen readers, light and dark.
+import { describe, expect, test } from '@jest/globals';
+import { until } from '../support/eventually.js';
+import { harbourPage } from '../support/harbour-page.js';
+import { button, says, assign, bringAlongside, violations } from '../support/inspector-page.js';
+
+const { open } = harbourPage({ each: true });
+
+describe('for all', () => {
+  test.each(['light', 'dark'] as const)('axe finds nothing in any part, %s', async (colorScheme) => {
+    const page = await open();
+    await page.emulateMedia({ colorScheme });
+    await assign(page);
+    await says(page, /the office/);
+    expect(await violations(page)).toEqual([]);
+    for (const panel of ['State', 'Derived', 'Find', 'Session']) {
+      await button(page, panel).click();
+      await page.waitForTimeout(300);
+      expect({ panel, found: await violations(page) }).toEqual({ panel, found: [] });
+    }
+    await page.locator('floe-causes button.words').first().click();
+    await button(page, 'More').click();
+    expect(await violations(page)).toEqual([]);
+    await page.keyboard.press('Escape');
+    await button(page, 'Send again…').click();
+    expect(await violations(page)).toEqual([]);
+  });
+
+  test('a keyboard alone does the work of a moment', async () => {
+    const page = await open();
+    await bringAlongside(page);
+    const focused = (): Promise<string> =>
+      page.evaluate(() => {
+        let at = document.activeElement;
+        while (at?.shadowRoot?.activeElement) at = at.shadowRoot.activeElement;
+        return at?.getAttribute('aria-label') ?? at?.textContent?.trim() ?? '';
+      });
+    /** Tabs to a control by its name. */
+    const tabTo = async (name: RegExp): Promise<void> => {
+      for (let i = 0; i < 120; i++) {
+        await page.keyboard.press('Tab');
+        if (name.test(await focused())) return;
+      }
+      throw new Error(`no control called ${name.source} was reached`);
+    };
+    await page.getByRole('separator', { name: 'Size of the inspector' }).focus();
+    await tabTo(/^Leave out$/);
+    await page.keyboard.press('Enter');
+    await page.getByText(/^Without step \d+$/).waitFor();
+    await page.keyboard.press('Enter');
+    await page.getByText(/^With step \d+ again$/).waitFor();
+    await tabTo(/^More$/);
+    await page.keyboard.press('Enter');
+    await page.keyboard.press('ArrowDown');
+    expect(await focused()).toBe('Copy as JSON');
+    await page.keyboard.press('Escape');
+    expect(await focused()).toBe('More');
+    await tabTo(/^State$/);
+    await page.keyboard.press('Enter');
+    await page.locator('floe-tree .row.replaced').first().waitFor();
+    await page.getByRole('separator', { name: 'Size of the inspector' }).focus();
+    await tabTo(/^▸\s*visits/);
+    await page.keyboard.press('ArrowDown');
+    await until(async () => /^▾\s*port/.test(await focused()));
+    await page.keyboard.press('ArrowLeft');
+    await page
+      .locator('floe-tree .row[aria-expanded=false]', { hasText: /^\s*▸\s*port/ })
+      .first()
+      .waitFor();
+  });
+});
