@@ -5,7 +5,7 @@ import tseslint from 'typescript-eslint';
 export default tseslint.config(
   {
     ignores: [
-      'dist/',
+      '**/dist/',
       'node_modules/',
       'coverage/',
       'reports/',

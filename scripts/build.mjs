@@ -1,4 +1,4 @@
-// Builds the library, the command line, and the harbour example that ships with it, into dist/.
+// Builds the library, the command line, and the harbour example, each into its folder dist/.
 import { chmodSync } from 'node:fs';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
@@ -12,9 +12,9 @@ const tsc = (...args) => runTool('typescript/bin/tsc', args, { quiet: true });
 /** Each part of the build: its name, and how it runs. The later ones read what the earlier ones wrote. */
 export const parts = [
   ['the library', () => tsc('-b', 'tsconfig.build.json')],
-  ["the inspector's libraries", () => runScript('bundle-inspector.mjs', 'libraries')],
+  ["the inspector's libraries", () => runScript('bundle-libraries.mjs', 'libraries')],
   ['the production build', () => runScript('build-production.mjs')],
-  ["the inspector's page", () => runScript('bundle-inspector.mjs', 'page')],
+  ["the inspector's page", () => runScript('bundle-libraries.mjs', 'page')],
   ['the harbour office', () => tsc('-p', join(harbour, 'tsconfig.demo.json'))],
   [
     'the harbour page',

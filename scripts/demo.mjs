@@ -1,4 +1,4 @@
-// `npm run demo`: sets up, builds, and starts `floe demo` with the given options.
+// `npm run demo`: sets up, builds, and starts the harbour example with the given options.
 import { spawn } from 'node:child_process';
 import { join } from 'node:path';
 import { build } from './build.mjs';
@@ -7,9 +7,13 @@ import { setUp } from './setup.mjs';
 
 setUp();
 if (!build()) process.exit(1);
-const child = spawn(process.execPath, [join(root, 'dist', 'cli', 'bin.js'), 'demo', ...process.argv.slice(2)], {
-  stdio: 'inherit',
-});
+const child = spawn(
+  process.execPath,
+  [join(root, 'examples', 'harbour', 'dist', 'demo.js'), ...process.argv.slice(2)],
+  {
+    stdio: 'inherit',
+  },
+);
 // Ctrl+C reaches the child too: it closes, and so does this.
 for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => child.kill(signal));
 child.on('exit', (code) => process.exit(code ?? 0));

@@ -9,7 +9,7 @@ import { changedModel } from './changed-model.mjs';
 import { findChromium, launchOptions } from './chromium.mjs';
 import { root, tell } from './run.mjs';
 
-const { startOffice } = await import('../dist/demo/office/server.js');
+const { startOffice } = await import('../examples/harbour/dist/office/server.js');
 const folder = join(root, 'docs', 'screenshots');
 const shot = (name) => join(folder, `${name}.png`);
 
@@ -19,7 +19,11 @@ const branched = join(recordings, 'harbour-branches.jsonl');
 
 async function pages(work) {
   // So long the office takes to confirm or refuse a berth.
-  const office = await startOffice({ port: 0, page: join(root, 'dist', 'demo', 'page'), thinking: 1000 });
+  const office = await startOffice({
+    port: 0,
+    page: join(root, 'examples', 'harbour', 'dist', 'page'),
+    thinking: 1000,
+  });
   const browser = await chromium.launch(launchOptions(findChromium()));
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   await page.goto(office.address);
@@ -170,7 +174,11 @@ if (process.argv[2] === 'pages') process.exit(0);
 const cwd = mkdtempSync(join(tmpdir(), 'floe-shots-'));
 const floe = `node ${join(root, 'dist', 'cli', 'bin.js')}`;
 const prompt = (words, space = '') => `printf '${space}\\033[2m$\\033[0m ${words}\\n'`;
-terminal('demo-headless', `${prompt('floe demo --headless')}; ${floe} demo --headless`, cwd);
+terminal(
+  'demo-headless',
+  `${prompt('npm run demo -- --headless')}; node ${join(root, 'examples', 'harbour', 'dist', 'demo.js')} --headless`,
+  cwd,
+);
 terminal(
   'steps',
   `${prompt('floe steps harbour-shift.jsonl | head -38')}; ${floe} steps harbour-shift.jsonl 2>/dev/null | head -38`,
@@ -196,7 +204,7 @@ terminal(
   ].join('; '),
   cwd,
 );
-const model = join(root, 'dist', 'demo', 'src', 'model', 'index.js');
+const model = join(root, 'examples', 'harbour', 'dist', 'src', 'model', 'index.js');
 writeFileSync(join(cwd, 'changed.mjs'), changedModel(model));
 terminal(
   'replay',

@@ -31,11 +31,6 @@ export const portTaken = (port: number): FloeError =>
     `Port ${port} on 127.0.0.1 is taken by another program. Choose another with --port, or --port 0 for any free one.`,
   );
 
-export const demoMissing = (cause: unknown): FloeError =>
-  new FloeError('FLOE_DEMO_MISSING', 'The demo is not built. In a clone of the repository run: npm run build', {
-    cause,
-  });
-
 export const inspectorMissing = (): FloeError =>
   new FloeError(
     'FLOE_INSPECTOR_MISSING',

@@ -1,16 +1,12 @@
 // The server behind `floe inspect`: the inspector's page, and the link as HTTP. It listens on the loopback address alone,
 // answers its own page only, and wants the token that the command printed.
-import { serve } from '@hono/node-server';
-import { serveStatic } from '@hono/node-server/serve-static';
-import { Hono, type MiddlewareHandler } from 'hono';
-import { bodyLimit } from 'hono/body-limit';
-import { stream } from 'hono/streaming';
 import { randomBytes, timingSafeEqual } from 'node:crypto';
 import { existsSync } from 'node:fs';
 import type { AddressInfo } from 'node:net';
 import { fileURLToPath } from 'node:url';
 import type { Channel, LinkMessage, LinkResponse } from '../link/index.js';
 import { inspectorMissing, portTaken } from './errors.js';
+import { bodyLimit, Hono, serve, serveStatic, stream, type MiddlewareHandler } from './server-libraries.js';
 
 /** Bytes of a request: a session that takes the place of another one is the largest. */
 const MOST_SENT = 512 * 1024 * 1024;

@@ -1,8 +1,8 @@
 // Where a command writes. An object of functions, so that a test needs no process.
 import { stripVTControlCharacters } from 'node:util';
 import colours from 'picocolors';
-import stringWidth from 'string-width';
 import { encode } from '../core/internal.js';
+import { textWidth } from './text-width.js';
 
 export interface Output {
   /** A line of the result, to standard output. */
@@ -44,7 +44,7 @@ const PLAIN = /^[ -~]*$/;
 /** How many columns of a terminal a text takes. */
 function widthOf(text: string): number {
   const bare = stripVTControlCharacters(text);
-  return PLAIN.test(bare) ? bare.length : stringWidth(bare);
+  return PLAIN.test(bare) ? bare.length : textWidth(bare);
 }
 
 /** Aligned columns, written in parts: later rows are at least as wide as those before. */

@@ -4,7 +4,6 @@ import { Command, CommanderError } from 'commander';
 import { readFileSync } from 'node:fs';
 import colours from 'picocolors';
 import { FloeError, messageOf } from '../core/internal.js';
-import type { DemoOptions } from './demo.js';
 import type { InspectOptions } from './inspect.js';
 import type { LookOptions } from './look.js';
 import { shown, type Output } from './output.js';
@@ -18,23 +17,11 @@ const version = (): string =>
 
 function declare(out: Output, answer: { code: 0 | 1 }): Command {
   const program = new Command('floe')
-    .description('Looks into traces and stores of application state, and shows what Floe does.')
+    .description('Looks into traces and stored states of an application that uses Floe.')
     .version(version(), '-v, --version')
     .exitOverride()
     .showHelpAfterError('(floe --help lists the commands)')
     .configureOutput({ writeOut: (text) => out.result(text.trimEnd()), writeErr: (text) => out.talk(text.trimEnd()) });
-  program
-    .command('demo')
-    .description('start the harbour example with its office, and print the address')
-    .option('--port <port>', 'the port to listen on, 0 for any free one', '4310')
-    .option('--headless', 'play one shift without a page, save its trace, and tell what happened')
-    .option('--save <file>', 'with --headless: where to save the trace', 'harbour-shift.jsonl')
-    .option('--seed <number>', "the seed of the harbour's data", '7')
-    .option('--delay <ms>', 'milliseconds before each answer of the office', '0')
-    .option('--fail <share>', 'the share of requests that fail, 0 to 1', '0')
-    .action(
-      async (options: DemoOptions) => void (answer.code = await (await import('./demo.js')).runDemo(options, out)),
-    );
   program
     .command('steps')
     .description('list the steps of a trace: when, what, which stores, how many changes, how long')

@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { chromium, type Browser, type Page } from 'playwright-core';
 import { spawn, type ChildProcess } from 'node:child_process';
-import { bin } from '../support/command.js';
+import { demoProgram } from '../support/command.js';
 import { findChromium, launchOptions } from '../../scripts/chromium.mjs';
 
 let demo: ChildProcess;
@@ -9,7 +9,7 @@ let address: string;
 let browser: Browser;
 
 beforeAll(async () => {
-  demo = spawn(process.execPath, [bin, 'demo', '--port', '0'], { stdio: ['ignore', 'pipe', 'inherit'] });
+  demo = spawn(process.execPath, [demoProgram, '--port', '0'], { stdio: ['ignore', 'pipe', 'inherit'] });
   address = await new Promise((resolve) =>
     demo.stdout!.once('data', (data: Buffer) => resolve(data.toString().trim())),
   );

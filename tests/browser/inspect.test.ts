@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import type { Browser, Locator, Page } from 'playwright-core';
 import { action } from 'floe';
 import { openPort } from '../link/port.js';
-import { floe } from '../support/command.js';
+import { demo } from '../support/command.js';
 import { inspecting, type Served } from '../support/inspect.js';
 import { bundledPage, contextWith, launch } from '../support/page.js';
 
@@ -19,7 +19,7 @@ beforeAll(async () => {
   folder = mkdtempSync(join(process.cwd(), 'reports', 'inspect-'));
   shift = join(folder, 'harbour-shift.jsonl');
   browser = await launch();
-  const ended = await floe(['demo', '--headless', '--save', shift]);
+  const ended = await demo(['--headless', '--save', shift]);
   expect(ended.code).toBe(0);
 });
 afterAll(async () => {
@@ -82,7 +82,7 @@ describe('a recording', () => {
     }));
 
   test('with its model: steps are left out, actions sent, and values derived as they were at the chosen step', () =>
-    inspect([shift, '--model', 'dist/demo/src/model/index.js'], async (page) => {
+    inspect([shift, '--model', 'examples/harbour/dist/src/model/index.js'], async (page) => {
       await says(page, /\w/);
       await button(page, 'Derived').click();
       const counts = page.locator('floe-derived li', { hasText: /counts/ }).first();

@@ -8,23 +8,23 @@ import { join } from 'node:path';
 import { createRuntime } from 'floe';
 import { recording } from 'floe/trace';
 import { stores } from '../../examples/harbour/src/model/index.js';
-import { bin, floe, type Ended } from '../support/command.js';
+import { demo, demoProgram, floe, type Ended } from '../support/command.js';
 
 const folder = mkdtempSync(join(tmpdir(), 'floe-cli-'));
 const file = join(folder, 'shift.jsonl');
 afterAll(() => rmSync(folder, { recursive: true }));
 
-describe('floe demo --headless, then floe steps', () => {
-  let demo: Ended;
+describe('the demo without a page, then floe steps', () => {
+  let shift: Ended;
   beforeAll(async () => {
-    demo = await floe(['demo', '--headless', '--save', file]);
+    shift = await demo(['--headless', '--save', file]);
   });
 
   test('plays a shift, tells it, and saves its trace', () => {
-    expect(demo).toMatchObject({ code: 0 });
-    expect(demo.out).toMatch(/The day's list arrives: \d+ visits/);
-    expect(demo.out).toContain('46 steps were recorded');
-    expect(demo.err).toContain(`floe steps ${file}`);
+    expect(shift).toMatchObject({ code: 0 });
+    expect(shift.out).toMatch(/The day's list arrives: \d+ visits/);
+    expect(shift.out).toContain('46 steps were recorded');
+    expect(shift.err).toContain(`floe steps ${file}`);
   });
 
   test('the steps are listed for people and for programs', async () => {
@@ -78,8 +78,8 @@ describe('floe demo --headless, then floe steps', () => {
   });
 });
 
-test('floe demo serves the page and the office, says when its port is taken, and stops on a signal', async () => {
-  const child = spawn(process.execPath, [bin, 'demo', '--port', '0'], { stdio: ['ignore', 'pipe', 'pipe'] });
+test('the demo serves the page and the office, says when its port is taken, and stops on a signal', async () => {
+  const child = spawn(process.execPath, [demoProgram, '--port', '0'], { stdio: ['ignore', 'pipe', 'pipe'] });
   const address = await new Promise<string>((resolve) =>
     child.stdout.once('data', (data: Buffer) => resolve(data.toString().trim())),
   );
@@ -89,9 +89,9 @@ test('floe demo serves the page and the office, says when its port is taken, and
   expect(visits.length).toBeGreaterThan(30);
   expect((await fetch(`${address}/office/port?fail=503`)).status).toBe(503);
   expect((await fetch(`${address}/office/days/2031-13-02/visits`)).status).toBe(400);
-  const second = await floe(['demo', '--port', new URL(address).port]);
+  const second = await demo(['--port', new URL(address).port]);
   expect(second).toMatchObject({ code: 2, out: '' });
-  expect(second.err).toMatch(/^FLOE_PORT_TAKEN: .*--port/);
+  expect(second.err).toMatch(/^Port \d+ is taken .*--port/);
   child.kill('SIGTERM');
   expect(await new Promise((resolve) => child.once('exit', resolve))).toBe(0);
 });
@@ -102,9 +102,7 @@ test.each([
   ['FLOE_NOT_A_TRACE', ['steps', '-'], ''],
   ['FLOE_NOT_A_TRACE', ['steps', '-'], 'hello\n'],
   ['FLOE_TRACE_DAMAGED', ['steps', '-'], '{"floe":"trace","version":1}\n{"seq":-1}\n'],
-  ['FLOE_BAD_OPTION', ['demo', '--port', 'x'], ''],
-  ['FLOE_BAD_OPTION', ['demo', '--fail', '2'], ''],
-  ['FLOE_FILE_UNWRITABLE', ['demo', '--headless', '--save', join(folder, 'no', 'such', 'folder.jsonl')], ''],
+  ['FLOE_BAD_OPTION', ['inspect', '--port', 'x'], ''],
   ['unknown command', ['stepz'], ''],
   ['missing required argument', ['steps'], ''],
 ])('%s: floe %j exits 2 with a reason and no stack', async (code, args, input) => {
@@ -114,11 +112,22 @@ test.each([
   expect(ended.err).not.toMatch(/^\s+at /m);
 });
 
+test('the demo refuses values that it cannot use, and a place where it cannot write', async () => {
+  const refused = async (...args: string[]) => {
+    const { code, err } = await demo(args, folder);
+    expect(code).toBe(2);
+    return err;
+  };
+  expect(await refused('--port', 'x')).toContain('Give a port, 0 to 65535.');
+  expect(await refused('--fail', '2')).toContain('Give a share from 0 to 1.');
+  expect(await refused('--headless', '--save', join('no', 'such', 'folder.jsonl'))).toContain('cannot be written to');
+});
+
 test('a port that is taken by another program is named', async () => {
   const server = createServer();
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
   const { port } = server.address() as AddressInfo;
-  const { code, err } = await floe(['demo', '--port', String(port)]);
+  const { code, err } = await floe(['inspect', '--port', String(port)]);
   server.close();
   expect([code, err]).toEqual([2, expect.stringContaining(`Port ${port}`)]);
 });

@@ -12,7 +12,7 @@ import { floe } from '../support/command.js';
 const folder = mkdtempSync(join(tmpdir(), 'floe-stored-'));
 afterAll(() => rmSync(folder, { recursive: true }));
 const fixtures = join(process.cwd(), 'tests/fixtures/stored');
-const model = join(process.cwd(), 'dist/demo/src/model/index.js');
+const model = join(process.cwd(), 'examples/harbour/dist/src/model/index.js');
 let copies = 0;
 const copyOf = (version: number): string => {
   const copy = join(folder, `copy-${++copies}`);

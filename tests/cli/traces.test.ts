@@ -6,11 +6,11 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Step } from 'floe/trace';
 import { changedModel } from '../../scripts/changed-model.mjs';
-import { bin, floe } from '../support/command.js';
+import { bin, demo, floe } from '../support/command.js';
 
 const folder = mkdtempSync(join(tmpdir(), 'floe-traces-'));
 const file = join(folder, 'shift.jsonl');
-const model = join(process.cwd(), 'dist/demo/src/model/index.js');
+const model = join(process.cwd(), 'examples/harbour/dist/src/model/index.js');
 const place = (name: string): string => join(folder, name);
 afterAll(() => rmSync(folder, { recursive: true }));
 
@@ -18,7 +18,7 @@ let text: string;
 let steps: Step[];
 let note: Step;
 beforeAll(async () => {
-  await floe(['demo', '--headless', '--save', file]);
+  await demo(['--headless', '--save', file]);
   text = readFileSync(file, 'utf8');
   steps = text
     .trimEnd()
@@ -141,10 +141,10 @@ describe('floe step', () => {
   });
 });
 
-describe('floe demo', () => {
+describe('the demo', () => {
   test('saves the trace of a shift that breaks off, and ends with 1', async () => {
     const broken = place('broken.jsonl');
-    const { code, out, err } = await floe(['demo', '--headless', '--fail', '1', '--save', broken]);
+    const { code, out, err } = await demo(['--headless', '--fail', '1', '--save', broken]);
     expect([code, err.includes('FLOE_UNEXPECTED')]).toEqual([1, false]);
     expect(out).toContain('The shift breaks off');
     expect((await floe(['steps', broken])).out).toContain('failed');

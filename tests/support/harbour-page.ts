@@ -11,7 +11,7 @@ interface Office {
 
 /** @param each whether every test has an office of its own, whose visits are as at first */
 export function harbourPage({ each = false } = {}) {
-  const built = join(process.cwd(), 'dist/demo');
+  const built = join(process.cwd(), 'examples/harbour/dist');
   let office: Office | undefined;
   let browser: Browser | undefined;
   const start = async (): Promise<void> => {

@@ -1,4 +1,4 @@
-// One shift of a watch officer, played without a page: what `floe demo --headless` does.
+// One shift of a watch officer, played without a page: what `npm run demo -- --headless` does.
 import type { Runtime } from 'floe';
 import {
   address,

@@ -1,4 +1,4 @@
-// The model of the control room: the very same modules run in the page and in `floe demo --headless`.
+// The model of the control room: the very same modules run in the page and in `npm run demo -- --headless`.
 import { address } from './address.js';
 import { log } from './log.js';
 import { port } from './port.js';

@@ -1,7 +1,9 @@
-// `libraries` puts the libraries of the inspector into the package, in one file, with their licences. `page` builds the page
-// that `floe inspect` serves, out of the production build. A process of its own, like all of Vite here.
+// `libraries` puts the libraries of the inspector and of the server behind it into the package, in a file each, with their
+// licences. `page` builds the page that `floe inspect` serves, out of the production build. A process of its own, like all
+// of Vite here.
 import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { rolldown } from 'rolldown';
 import { build } from 'vite';
 import { root } from './run.mjs';
 
@@ -27,11 +29,19 @@ async function bundled(entry, keepsExports) {
     },
   });
   const [chunk] = (Array.isArray(result) ? result[0] : result).output;
-  const packages = new Set(
-    Object.keys(chunk.modules).flatMap((file) => /.*node_modules\/((?:@[^/]+\/)?[^/]+)\//.exec(file)?.[1] ?? []),
-  );
-  return { code: chunk.code, packages };
+  return { code: chunk.code, packages: packagesOf(chunk) };
 }
+
+/** The code of a module for Node.js with everything that it imports, and the names of the packages in it. */
+async function bundledForNode(input) {
+  const bundle = await rolldown({ input, platform: 'node' });
+  const [chunk] = (await bundle.generate({ format: 'es', minify: true })).output;
+  await bundle.close();
+  return { code: chunk.code, packages: packagesOf(chunk) };
+}
+
+const packagesOf = ({ modules }) =>
+  new Set(Object.keys(modules).flatMap((file) => /.*node_modules\/((?:@[^/]+\/)?[^/]+)\//.exec(file)?.[1] ?? []));
 
 /** The licences of packages, as they come with them. */
 function licencesOf(packages) {
@@ -45,6 +55,16 @@ function licencesOf(packages) {
       return `${name} ${version} (${license})\n\n${text}`;
     })
     .join('\n\n----------------------------------------\n\n');
+}
+
+/** Writes bundles in the place of what the compiler made, and beside them the licences of what they hold. */
+function put(folder, sentence, bundles) {
+  for (const [name, { code }] of Object.entries(bundles)) {
+    writeFileSync(join(folder, name), code);
+    rmSync(join(folder, `${name}.map`), { force: true });
+  }
+  const packages = new Set(Object.values(bundles).flatMap(({ packages }) => [...packages]));
+  writeFileSync(join(folder, 'LICENCES.txt'), `${sentence}\n\n${licencesOf(packages)}\n`);
 }
 
 const HTML = `<!doctype html>
@@ -64,13 +84,14 @@ const HTML = `<!doctype html>
 
 const parts = {
   async libraries() {
-    const libraries = await bundled(join(root, 'src/inspector/libraries.ts'), true);
-    writeFileSync(join(out, 'libraries.js'), libraries.code);
-    rmSync(join(out, 'libraries.js.map'), { force: true });
-    writeFileSync(
-      join(out, 'LICENCES.txt'),
-      `The file libraries.js, and the page, hold these packages.\n\n${licencesOf(libraries.packages)}\n`,
-    );
+    put(out, 'The file libraries.js, and the page, hold these packages.', {
+      'libraries.js': await bundled(join(root, 'src/inspector/libraries.ts'), true),
+    });
+    const cli = (name) => bundledForNode(join(root, 'src/cli', name));
+    put(join(root, 'dist', 'cli'), 'The files server-libraries.js and text-width.js hold these packages.', {
+      'server-libraries.js': await cli('server-libraries.ts'),
+      'text-width.js': await cli('text-width.ts'),
+    });
   },
 
   async page() {
