@@ -100,6 +100,7 @@ describe('a recording', () => {
       );
       await page.getByLabel('Find a step, a value, a store, a cause').first().fill('noteWritten');
       await page.locator('.found .entry').first().click();
+      await says(page, /wrote in the log$/);
       await button(page, 'Leave out').click();
       await page.getByText(/^Without step \d+$/).waitFor();
       await button(page, 'Take it in again').click();
