@@ -6,6 +6,7 @@ export default tseslint.config(
   {
     ignores: [
       '**/dist/',
+      'package/',
       'node_modules/',
       'coverage/',
       'reports/',

@@ -28,7 +28,7 @@ const shared = {
     ],
   },
   setupFiles: ['<rootDir>/tests/support/seed.ts'],
-  modulePathIgnorePatterns: ['<rootDir>/dist/', '<rootDir>/examples/.*/dist/'],
+  modulePathIgnorePatterns: ['<rootDir>/dist/', '<rootDir>/examples/.*/dist/', '<rootDir>/package/'],
 };
 
 export default {

@@ -66,14 +66,24 @@ const bundlers = {
 
 export const bundlerNames = Object.keys(bundlers);
 
-/** The code of a program, as a bundler makes it for production. */
-export async function bundled(program, bundler = 'vite') {
+/** The code of a file with everything that it imports, as a bundler makes it for production. */
+export async function bundledFile(entry, bundler = 'vite') {
   process.env.NODE_ENV = 'production';
   const folder = mkdtempSync(join(root, 'dist', 'bundle-'));
   try {
+    return await bundlers[bundler](entry, folder);
+  } finally {
+    rmSync(folder, { recursive: true });
+  }
+}
+
+/** The code of a program, as a bundler makes it for production. */
+export async function bundled(program, bundler = 'vite') {
+  const folder = mkdtempSync(join(root, 'dist', 'program-'));
+  try {
     const entry = join(folder, 'entry.mjs');
     writeFileSync(entry, program);
-    return await bundlers[bundler](entry, folder);
+    return await bundledFile(entry, bundler);
   } finally {
     rmSync(folder, { recursive: true });
   }

@@ -1,5 +1,5 @@
 // Makes the production build out of the compiled library: the same files without what only development needs, in
-// `dist/production`. Bundlers choose between the two by the conditions `development` and `production` of package.json.
+// `dist/production`. They are as readable as what they were made of, so that no source maps are needed. Bundlers choose between the two by the conditions `development` and `production` of package.json.
 import { readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { rolldown } from 'rolldown';
@@ -36,7 +36,6 @@ const { output } = await bundle.write({
   preserveModulesRoot: dist,
   entryFileNames: '[name].js',
   minify: 'dce-only',
-  sourcemap: true,
 });
 await bundle.close();
 // Of some imports nothing is left but an order of evaluation, and no file does anything when it is evaluated.
