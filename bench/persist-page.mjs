@@ -9,7 +9,7 @@ export async function rehydrate() {
   const { visits, arrived } = declare();
   const open = async () => {
     const runtime = createRuntime({ stores: [visits], storage: indexedDbStorage({ name: 'bench' }) });
-    await runtime.persistence.ready;
+    await runtime.ready;
     return runtime;
   };
   const first = await open();

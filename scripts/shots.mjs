@@ -198,9 +198,9 @@ terminal(
   'history',
   [
     `${prompt('floe steps harbour-shift.jsonl --store log address')}; ${floe} steps harbour-shift.jsonl --store log address`,
-    `${prompt('floe history harbour-shift.jsonl /port/visit/v0225/phase', gap)}; ${floe} history harbour-shift.jsonl /port/visit/v0225/phase`,
-    `${prompt('floe changes harbour-shift.jsonl 30 33', gap)}; ${floe} changes harbour-shift.jsonl 30 33`,
-    `${prompt('floe state harbour-shift.jsonl /log --at 33', gap)}; ${floe} state harbour-shift.jsonl /log --at 33`,
+    `${prompt('floe history harbour-shift.jsonl --path /port/visit/v0225/phase', gap)}; ${floe} history harbour-shift.jsonl --path /port/visit/v0225/phase`,
+    `${prompt('floe changes harbour-shift.jsonl --from 30 --to 33', gap)}; ${floe} changes harbour-shift.jsonl --from 30 --to 33`,
+    `${prompt('floe state harbour-shift.jsonl --step 33 --path /log', gap)}; ${floe} state harbour-shift.jsonl --step 33 --path /log`,
   ].join('; '),
   cwd,
 );

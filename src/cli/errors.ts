@@ -49,7 +49,7 @@ export const lineTooLong = (file: string, line: number, most: number): FloeError
 export const noValue = (pointer: string, step: number): FloeError =>
   new FloeError(
     'FLOE_NO_VALUE',
-    `Nothing is at '${pointer}' after step ${step}. A pointer begins with a store: /visits/day; 'floe state' without one shows all.`,
+    `Nothing is at '${pointer}' after step ${step}. A pointer begins with a store: /visits/day; 'floe state' without --path shows all.`,
   );
 
 export const modelUnusable = (file: string, why: string, cause?: unknown): FloeError =>

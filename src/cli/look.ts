@@ -13,34 +13,31 @@ import { Columns, inShort, jsonOf, shown, type Output } from './output.js';
 import { timeOf, toldOf } from './steps.js';
 
 export interface LookOptions {
-  readonly at?: string;
+  readonly step?: string;
+  readonly path?: string;
   readonly json?: boolean;
 }
 
-export async function showState(
-  file: string,
-  pointer: string | undefined,
-  options: LookOptions,
-  out: Output,
-): Promise<void> {
-  const keys = parsePointer(pointer ?? '');
-  const line = await lineTo(sourceOf(file), numberOf('--at', options.at), out);
+export interface ChangesOptions {
+  readonly from: string;
+  readonly to: string;
+  readonly json?: boolean;
+}
+
+export async function showState(file: string, options: LookOptions, out: Output): Promise<void> {
+  const { path = '' } = options;
+  const keys = parsePointer(path);
+  const line = await lineTo(sourceOf(file), numberOf('--step', options.step), out);
   const states = (await statesAt(line)).get(line.last);
   const found = lookUp(states, keys);
-  if (!found) throw noValue(pointer ?? '', line.last);
+  if (!found) throw noValue(path, line.last);
   out.result(jsonOf(encode(found.value), options.json ? undefined : 2));
   if (!options.json) out.talk(colours.dim(`\nThe state after step ${line.last}.`));
   tellProblem(line, out);
 }
 
-export async function showChanges(
-  file: string,
-  from: string,
-  to: string,
-  { json }: LookOptions,
-  out: Output,
-): Promise<void> {
-  const [start, end] = [numberOf('FROM', from)!, numberOf('TO', to)!];
+export async function showChanges(file: string, { from, to, json }: ChangesOptions, out: Output): Promise<void> {
+  const [start, end] = [numberOf('--from', from)!, numberOf('--to', to)!];
   const source = sourceOf(file);
   const [first, last] = [Math.min(start, end), Math.max(start, end)];
   const line = await lineTo(source, last, out);
@@ -72,9 +69,14 @@ export async function showChanges(
   tellProblem(line, out);
 }
 
-export async function showHistory(file: string, pointer: string, options: LookOptions, out: Output): Promise<void> {
+export async function showHistory(
+  file: string,
+  options: LookOptions & { readonly path: string },
+  out: Output,
+): Promise<void> {
+  const { path: pointer } = options;
   const [store] = parsePointer(pointer);
-  const line = await lineTo(sourceOf(file), numberOf('--at', options.at), out);
+  const line = await lineTo(sourceOf(file), numberOf('--step', options.step), out);
   // Only what touched the same store can have changed it.
   const touching: Step[] = [];
   let states = line.states;

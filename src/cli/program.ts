@@ -5,7 +5,7 @@ import { readFileSync } from 'node:fs';
 import colours from 'picocolors';
 import { FloeError, messageOf } from '../core/internal.js';
 import type { InspectOptions } from './inspect.js';
-import type { LookOptions } from './look.js';
+import type { ChangesOptions, LookOptions } from './look.js';
 import { shown, type Output } from './output.js';
 import type { ReplayCommandOptions } from './replay.js';
 import type { StepsOptions } from './steps.js';
@@ -37,21 +37,19 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .command('state')
     .description('show the state after a step, or a part of it')
     .argument('<trace>', 'a trace file, or - for standard input')
-    .argument('[pointer]', 'which part, as a JSON Pointer: /visits/day')
-    .option('--at <step>', 'after which step; the last one without it')
+    .option('--step <step>', 'after which step; the last one without it')
+    .option('--path <pointer>', 'which part, as a JSON Pointer: /visits/day')
     .option('--json', 'on one line')
-    .action(async (file: string, pointer: string | undefined, options: LookOptions) =>
-      (await import('./look.js')).showState(file, pointer, options, out),
-    );
+    .action(async (file: string, options: LookOptions) => (await import('./look.js')).showState(file, options, out));
   program
     .command('changes')
     .description('show what the state after one step has become after another')
     .argument('<trace>', 'a trace file, or - for standard input')
-    .argument('<from>', 'the number of a step')
-    .argument('<to>', 'the number of another one; an earlier one shows the way back')
+    .requiredOption('--from <step>', 'the number of a step')
+    .requiredOption('--to <step>', 'the number of another one; an earlier one shows the way back')
     .option('--json', 'as a JSON Patch on one line')
-    .action(async (file: string, from: string, to: string, options: LookOptions) =>
-      (await import('./look.js')).showChanges(file, from, to, options, out),
+    .action(async (file: string, options: ChangesOptions) =>
+      (await import('./look.js')).showChanges(file, options, out),
     );
   program
     .command('step')
@@ -66,11 +64,11 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .command('history')
     .description('list the steps that changed a value, with the value before and after')
     .argument('<trace>', 'a trace file, or - for standard input')
-    .argument('<pointer>', 'which value, as a JSON Pointer: /port/visit/v7/phase')
-    .option('--at <step>', 'up to which step; the last one without it')
+    .requiredOption('--path <pointer>', 'which value, as a JSON Pointer: /port/visit/v7/phase')
+    .option('--step <step>', 'up to which step; the last one without it')
     .option('--json', 'one JSON value a line')
-    .action(async (file: string, pointer: string, options: LookOptions) =>
-      (await import('./look.js')).showHistory(file, pointer, options, out),
+    .action(async (file: string, options: LookOptions & { readonly path: string }) =>
+      (await import('./look.js')).showHistory(file, options, out),
     );
   program
     .command('compare')

@@ -96,6 +96,13 @@ export interface Runtime {
   /** The states of all stores, or of some, by name. */
   snapshot(options?: { readonly only?: readonly AnyStore[] }): Record<string, unknown>;
   /**
+   * Fulfilled when everything that is stored was read; at once where nothing is. Never rejects: see `persistence.problems`.
+   * @example
+   * await runtime.ready;
+   * render();
+   */
+  readonly ready: Promise<void>;
+  /**
    * Ends runs, watches and links; later calls are errors. Everything that can happen at once has happened when it returns.
    * @returns fulfilled when every accepted change is stored, or reported
    */
@@ -151,6 +158,9 @@ export function createRuntime<const O extends RuntimeOptions = object>(
       return Object.fromEntries(
         how.only.map((store) => [definitionOf(store).name, kernel.stateOf(kernel.cell(definitionOf(store)))]),
       );
+    },
+    get ready() {
+      return kernel.reads?.() ?? Promise.resolve();
     },
     close: () => kernel.close(),
   } as unknown as Runtime & { trace?: unknown; persistence?: unknown };

@@ -49,7 +49,7 @@ async function textOf(blob: Blob, onBytes?: (bytes: Uint8Array) => void): Promis
 
 /**
  * Keeps state in an IndexedDB database: for states of many megabytes. What is stored is there a moment after the start: see
- * `persistence.ready`. Where the browser forbids it, state is kept in memory and the problem is reported.
+ * `runtime.ready`. Where the browser forbids it, state is kept in memory and the problem is reported.
  * @example
  * createRuntime({ stores: [visits], storage: indexedDbStorage({ name: 'harbour' }) });
  */

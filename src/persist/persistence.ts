@@ -13,8 +13,6 @@ export interface Persistence {
    * tab, is the business of the one that leads; `watch` tells when that changes.
    */
   readonly tab: TabRole;
-  /** Fulfilled when everything that is stored was read. */
-  readonly ready: Promise<void>;
   /** The names of the stores with changes that are not stored yet. */
   readonly pending: readonly string[];
   /** Everything that went wrong so far, oldest first. */

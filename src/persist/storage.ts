@@ -71,7 +71,6 @@ const MEMBERS: readonly (keyof Persistence)[] = [
   ...([
     'status',
     'tab',
-    'ready',
     'pending',
     'problems',
     'flush',
@@ -83,8 +82,9 @@ const MEMBERS: readonly (keyof Persistence)[] = [
   ] as const),
 ];
 
-function faced(kernel: Extensible, keeper: Persistence & Listener): Persistence {
+function faced(kernel: Extensible, keeper: Persistence & Listener & { readonly ready: Promise<void> }): Persistence {
   listen(kernel, keeper);
+  kernel.reads = () => keeper.ready;
   return faceOf<Persistence, keyof Persistence>(keeper, MEMBERS);
 }
 

@@ -133,6 +133,6 @@ test('useReady says when everything that is stored was read; without a storage i
     </RuntimeProvider>,
   );
   expect(screen.queryByText('a placeholder')).not.toBeNull();
-  await act(() => runtime.persistence.ready);
+  await act(() => runtime.ready);
   expect(screen.queryByText('the room')).not.toBeNull();
 });

@@ -153,21 +153,21 @@ describe('the demo', () => {
 
 describe('floe state, floe changes, floe history', () => {
   test('the state after a step, whole or in part', async () => {
-    const { out } = await floe(['state', file, '/log/note', '--at', String(note.seq), '--json']);
+    const { out } = await floe(['state', file, '--path', '/log/note', '--step', String(note.seq), '--json']);
     expect(JSON.parse(out)).toBe(note.action!.payload);
-    expect(JSON.parse((await floe(['state', file, '/log'])).out)).toEqual({ note: '' });
+    expect(JSON.parse((await floe(['state', file, '--path', '/log'])).out)).toEqual({ note: '' });
     expect(Object.keys(JSON.parse((await floe(['state', '-'], text)).out) as object)).toContain('port');
-    const missing = await floe(['state', file, '/log/nothing']);
+    const missing = await floe(['state', file, '--path', '/log/nothing']);
     expect([missing.code, missing.err]).toEqual([2, expect.stringContaining('FLOE_NO_VALUE')]);
-    expect((await floe(['state', file, '--at', '999'])).err).toContain('FLOE_NO_SUCH_STEP');
+    expect((await floe(['state', file, '--step', '999'])).err).toContain('FLOE_NO_SUCH_STEP');
   });
 
   test('what one state has become, there and back', async () => {
-    const there = await floe(['changes', file, String(note.seq - 1), String(note.seq), '--json']);
+    const there = await floe(['changes', file, '--from', String(note.seq - 1), '--to', String(note.seq), '--json']);
     expect(JSON.parse(there.out)).toEqual(note.changes);
-    const back = await floe(['changes', file, String(note.seq), String(note.seq - 1), '--json']);
+    const back = await floe(['changes', file, '--from', String(note.seq), '--to', String(note.seq - 1), '--json']);
     expect(JSON.parse(back.out)).toEqual(note.undo);
-    const people = await floe(['changes', file, '0', String(note.seq)]);
+    const people = await floe(['changes', file, '--from', '0', '--to', String(note.seq)]);
     expect(people.out).toMatch(/replace +\/log\/note +"" +"Corran Bell/);
   });
 
@@ -188,8 +188,8 @@ describe('floe state, floe changes, floe history', () => {
     const forked = [header, line(0, null, 0, 0, 0), line(1, 0, 0, 1, 0), line(2, 1, 0, 2, 1), line(3, 0, 1, 7, 0)].join(
       '\n',
     );
-    const between = async (...steps: string[]) =>
-      JSON.parse((await floe(['changes', '-', ...steps, '--json'], forked)).out) as unknown;
+    const between = async (from: string, to: string) =>
+      JSON.parse((await floe(['changes', '-', '--from', from, '--to', to, '--json'], forked)).out) as unknown;
     expect(await between('2', '3')).toEqual([{ op: 'replace', path: '/log/n', value: 7 }]);
     expect(await between('3', '2')).toEqual([{ op: 'replace', path: '/log/n', value: 2 }]);
     expect(await between('1', '3')).toEqual([{ op: 'replace', path: '/log/n', value: 7 }]);
@@ -198,7 +198,7 @@ describe('floe state, floe changes, floe history', () => {
   test('who changed a value, and why', async () => {
     const moved = steps.filter(({ action }) => action?.type === 'port.movedOn');
     const key = (moved[0].action!.payload as { id: string }).id;
-    const found = json((await floe(['history', file, `/port/visit/${key}/phase`, '--json'])).out);
+    const found = json((await floe(['history', file, '--path', `/port/visit/${key}/phase`, '--json'])).out);
     expect(found.map(({ after }) => after)).toEqual(['expected', 'alongside']);
     expect(found[1]).toMatchObject({
       seq: moved[0].seq,
@@ -206,7 +206,7 @@ describe('floe state, floe changes, floe history', () => {
       before: 'expected',
       cause: { by: 'task' },
     });
-    expect((await floe(['history', file, '/log/note'])).out).toMatch(/log\.noteWritten .*"" +"Corran Bell/);
+    expect((await floe(['history', file, '--path', '/log/note'])).out).toMatch(/log\.noteWritten .*"" +"Corran Bell/);
   });
 });
 
@@ -271,8 +271,8 @@ describe('files that are hard to read', () => {
   const commands = [
     'steps',
     'state',
-    'changes 0 1',
-    'history /log/note',
+    'changes --from 0 --to 1',
+    'history --path /log/note',
     'replay --model MODEL',
     'write-test --model x',
   ];
@@ -351,7 +351,7 @@ test('a trace of 200,000 steps is listed and looked into within little memory', 
       child.on('close', (code) => resolve({ code, out, last: last.trimEnd().split('\n').at(-1)! }));
     });
   expect(await floeIn(['steps', long])).toMatchObject({ code: 0, out: 200_002 });
-  expect(await floeIn(['state', long, '/log/n', '--at', '123456', '--json'])).toMatchObject({
+  expect(await floeIn(['state', long, '--path', '/log/n', '--step', '123456', '--json'])).toMatchObject({
     code: 0,
     last: '123456',
   });

@@ -33,7 +33,7 @@ export async function begin<S extends Parameters<typeof createRuntime>[0] & { st
     clock: () => 7_000,
     onProblem: (problem) => problems.push(problem),
   });
-  if (wait) await runtime.persistence.ready;
+  if (wait) await runtime.ready;
   const codes = (): unknown[] => problems.map(({ error }) => (error as { code?: string }).code ?? error);
   return { runtime, persistence: runtime.persistence, codes };
 }

@@ -43,7 +43,7 @@ test('a failure is reported and what could not be stored is stored later', async
     }),
     onProblem: ({ error }) => codes.push((error as { code?: string }).code),
   });
-  await runtime.persistence.ready;
+  await runtime.ready;
   how = 'fail=503';
   runtime.dispatch(written('one'));
   expect(await runtime.persistence.flush()).toBe(false);
@@ -71,7 +71,7 @@ test('an answer without a tag is unreadable: what is stored is neither set aside
   const url = `${office.address}/office/kept/proxied`;
   const { log, written } = declare();
   const first = createRuntime({ stores: [log], storage: httpStorage({ url, writeAfter: 0 }) });
-  await first.persistence.ready;
+  await first.ready;
   first.dispatch(written('good'));
   expect(await first.persistence.flush()).toBe(true);
   const before = await first.persistence.texts();
@@ -91,7 +91,7 @@ test('an answer without a tag is unreadable: what is stored is neither set aside
     }),
     onProblem: ({ error }) => codes.push((error as { code?: string }).code),
   });
-  await second.persistence.ready;
+  await second.ready;
   second.dispatch(written('over it'));
   expect(await second.persistence.flush()).toBe(false);
   expect(codes).toEqual(['FLOE_STORAGE_UNREADABLE']);

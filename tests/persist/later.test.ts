@@ -53,7 +53,7 @@ function secondSession(before: readonly string[]) {
   });
   const arrive = async (): Promise<void> => {
     answer();
-    await runtime.persistence.ready;
+    await runtime.ready;
     await runtime.persistence.flush();
   };
   const codes = (): unknown[] => problems.map(({ error }) => (error as { code?: string }).code);
@@ -265,7 +265,7 @@ test('a storage that can do nothing at all is one problem a store, and no reject
       storage: storageIn(() => area),
       onProblem: ({ error }) => codes.push((error as { code?: string }).code),
     });
-    await runtime.persistence.ready;
+    await runtime.ready;
     await new Promise((resolve) => setTimeout(resolve, 20));
     expect([codes, uncaught]).toEqual([['FLOE_STORAGE_UNREADABLE'], []]);
   } finally {

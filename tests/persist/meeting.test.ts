@@ -49,7 +49,7 @@ describe.each([
       storage: storageIn(() => ({ ...place(texts, later), ...more }), { writeAfter: 100 }),
       onProblem: ({ error }) => codes.push((error as { code?: string }).code ?? error),
     });
-    await runtime.persistence.ready;
+    await runtime.ready;
     return { runtime, clock, codes, ...declared };
   };
   const stored = (texts: Map<string, string>): unknown =>

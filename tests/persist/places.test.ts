@@ -47,7 +47,7 @@ describe.each([
           : { default: one, stores: [[own.visits, two]] },
       onProblem: ({ error }) => codes.push((error as { code?: string }).code ?? error),
     });
-    await runtime.persistence.ready;
+    await runtime.ready;
     return { ...own, runtime, persistence: runtime.persistence, codes };
   };
 

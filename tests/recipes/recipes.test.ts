@@ -443,7 +443,7 @@ describe('what is not stored yet', () => {
   ])('where the place is %s the sentence says so, until it is stored after all', async (_, error, why) => {
     const { state, texts, begin } = open();
     const { runtime, noted, save, shown } = begin();
-    await runtime.persistence.ready;
+    await runtime.ready;
     noted('fog');
     expect([await save(), shown()]).toEqual([true, 'Everything is stored.']);
     state.error = error;
@@ -459,7 +459,7 @@ describe('what is not stored yet', () => {
   test('where the office does not answer it is waited for ten seconds', async () => {
     const { state, begin } = open();
     const { runtime, noted, save, shown } = begin();
-    await runtime.persistence.ready;
+    await runtime.ready;
     state.hangs = true;
     noted('gale');
     const saved = save();
@@ -470,7 +470,7 @@ describe('what is not stored yet', () => {
   test('where another session changed it too, one value stands, the other is set aside, and both are named', async () => {
     const { begin } = open();
     const [one, other] = [begin(), begin()];
-    await Promise.all([one.runtime.persistence.ready, other.runtime.persistence.ready]);
+    await Promise.all([one.runtime.ready, other.runtime.ready]);
     one.noted('fog at the mole');
     expect(await one.save()).toBe(true);
     other.noted('gale at the mole');

@@ -179,6 +179,8 @@ export interface Extensible extends Recorded {
   place(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): void;
   /** There while there is a listener. */
   recorder: Recorder | undefined;
+  /** Fulfilled when everything that is stored was read; what is attached as a storage sets it. */
+  reads: (() => Promise<void>) | undefined;
   problem(error: unknown, transition?: Transition, action?: AnyAction): void;
 
   // calls, notifications, transactions

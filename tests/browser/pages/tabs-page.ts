@@ -46,7 +46,7 @@ export const tab = {
   flush: (): Promise<boolean> => runtime.persistence.flush(),
   state: () => ({ early: runtime.read(early.log), late: runtime.read(late.log) }),
   join: (): void => runtime.add(late.log),
-  ready: (): Promise<void> => runtime.persistence.ready,
+  ready: (): Promise<void> => runtime.ready,
   role: (): string => runtime.persistence.tab,
   problems: (): readonly string[] => problems,
 };
