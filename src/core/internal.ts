@@ -1,4 +1,5 @@
 // What the other parts of Floe use of the core besides its public entry. Nothing else of the core is imported from outside.
+export { ATTACH, SOURCE } from './base/protocol.js';
 export { FloeError, badName, badOption, draftEnded, messageOf, nearest } from './base/errors.js';
 export { faceOf } from './base/face.js';
 export { stopwatch, timer } from './base/host.js';
@@ -47,7 +48,7 @@ export { rebasing } from './features/rebasing/feature.js';
 export { timeTravel } from './features/time-travel.js';
 export type { TimeTravel } from './features/time-travel.js';
 export { aboutOf } from './kernel/about.js';
-export { ATTACH, PLACES, hostOf } from './kernel/attachment.js';
+export { PLACES, hostOf } from './kernel/attachment.js';
 export type { Attachment, StoragePlaces } from './kernel/attachment.js';
 export type { Cell } from './kernel/cell.js';
 export { isThenable } from './kernel/compute.js';
@@ -65,16 +66,7 @@ export type { StoreChange, Transition } from './kernel/transition.js';
 export type { ActionCreator, ActionOf, ActionOptions, AnyAction } from './model/action.js';
 export { handlesType } from './model/handled.js';
 export { at } from './model/part.js';
-export {
-  INLINE,
-  NO_BARE,
-  SOURCE,
-  argumentKey,
-  describeArguments,
-  makeSelector,
-  nextId,
-  partSelector,
-} from './model/source.js';
+export { INLINE, NO_BARE, argumentKey, describeArguments, makeSelector, nextId, partSelector } from './model/source.js';
 export type { Derivation, Read, Source } from './model/source.js';
 export { StoreDefinition, definitionOf, store, storeName } from './model/store.js';
 export type { COPIED, Change, Conflict, Copied, Original, RowLink, Store } from './model/store.js';

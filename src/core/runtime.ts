@@ -1,7 +1,8 @@
 // The runtime as an application has it.
+import { ATTACH, foreign, HOST } from './base/protocol.js';
 import type { AnyAction, Dispatchable, DispatchResult } from './model/action.js';
 import { Kernel } from './kernel/kernel.js';
-import { badOption, noRuntimeOnServer, notAStore } from './base/errors.js';
+import { badOption, noRuntimeOnServer } from './base/errors.js';
 import { inBrowser, publish } from './base/host.js';
 import type { Feature, Hooks } from './kernel/feature.js';
 import type { Interceptor } from './kernel/interceptor.js';
@@ -13,7 +14,7 @@ import { definitionOf, StoreDefinition, type AnyStore } from './model/store.js';
 import type { Given } from './features/tasks/need.js';
 import type { AnyTask, Run, TaskCall } from './features/tasks/types.js';
 import type { KernelOptions } from './kernel/options.js';
-import { ATTACH, HOST, hostOf, PLACES, type Attachment, type StoragePlaces } from './kernel/attachment.js';
+import { hostOf, PLACES, type Attachment, type StoragePlaces } from './kernel/attachment.js';
 import { renew } from './kernel/reload.js';
 import { shownStates } from './kernel/states.js';
 import { WATCH_OPTIONS, type Watching } from './reactive/watcher.js';
@@ -122,6 +123,7 @@ export function createRuntime<const O extends RuntimeOptions = object>(
 ): Runtime & Attached<O> {
   const given: RuntimeOptions = options ?? {};
   checkRuntimeOptions(given);
+  const stores = (given.stores ?? []).map(definitionOf);
   const kernel = new Kernel(given);
   const runtime = {
     dispatch: (action: AnyAction) => kernel.dispatch(action),
@@ -141,13 +143,14 @@ export function createRuntime<const O extends RuntimeOptions = object>(
       kernel.open('add');
       const last = given.at(-1);
       const tasks = given.filter((one) => typeof one === 'function');
-      const isStore = (one: unknown): one is AnyStore => one instanceof StoreDefinition;
-      const options = typeof last === 'object' && !isStore(last) ? last : undefined;
+      const options =
+        typeof last === 'object' && !(last instanceof StoreDefinition) && !foreign(last)
+          ? (last as { readonly renew?: boolean })
+          : undefined;
       checkOptions('add', options, ['renew']);
-      const named = given.filter(isStore).map(definitionOf);
-      if (DEV)
-        for (const one of given)
-          if (one !== options && typeof one !== 'function' && !isStore(one)) throw notAStore(one);
+      const named = given
+        .filter((one) => one !== options && typeof one !== 'function')
+        .map((one) => definitionOf(one as AnyStore));
       if (DEV && options?.renew) for (const one of named) renew(kernel, one, true);
       else kernel.joining.join(named, 'joined');
       if (tasks.length > 0) kernel.startTasks(tasks.map((one) => one.definition));
@@ -169,7 +172,7 @@ export function createRuntime<const O extends RuntimeOptions = object>(
   // The places of what is attached are fixed: the trace hears first, then the storage.
   if (given.trace) runtime.trace = kernel.attach(given.trace);
   if (given.storage) runtime.persistence = kernel.attach(inOnePlace(given.storage));
-  kernel.joining.join((given.stores ?? []).map(definitionOf), 'initial');
+  kernel.joining.join(stores, 'initial');
   if (given.tasks) kernel.startTasks(given.tasks.map((one) => one.definition));
   if (given.expose) publish(given.expose, runtime);
   return runtime as Runtime & Attached<O>;
@@ -204,25 +207,30 @@ const isStorage = (value: unknown): value is Attachment<unknown> =>
 
 /** Several places are one attachment, which the storages themselves can make. */
 const inOnePlace = (storage: Attachment<unknown> | StoragePlaces): Attachment<unknown> =>
-  isStorage(storage) ? storage : storage.default[PLACES]!(storage as StoragePlaces<never>);
+  isOne(storage) ? storage : (storage.default[PLACES]?.(storage as StoragePlaces<never>) ?? storage.default);
+
+const isOne = (storage: Attachment<unknown> | StoragePlaces): storage is Attachment<unknown> => !('default' in storage);
 
 function checkPlaces(given: StoragePlaces): void {
   const what = 'createRuntime: storage';
   checkOptions(what, given, ['default', 'stores']);
   const isPlace = (value: unknown): boolean => isStorage(value) && typeof value[PLACES] === 'function';
   if (!isPlace(given.default))
-    throw badOption(
-      what,
-      'default',
-      'takes a storage, such as webStorage(...) from floe/persist; it keeps the stores that no pair names',
+    throw (
+      foreign(given.default) ??
+      badOption(
+        what,
+        'default',
+        'takes a storage, such as webStorage(...) from floe/persist; it keeps the stores that no pair names',
+      )
     );
   if (!Array.isArray(given.stores)) throw badOption(what, 'stores', 'takes pairs: [[visits, indexedDbStorage(...)]]');
   const names = new Set<string>();
   for (const [store, storage] of given.stores as StoragePlaces['stores']) {
     const definition = definitionOf(store);
-    if (!(definition instanceof StoreDefinition)) throw notAStore(store);
     const { name } = definition;
-    if (!isPlace(storage)) throw badOption(what, 'stores', `takes pairs of a store and a storage; '${name}' has none`);
+    if (!isPlace(storage))
+      throw foreign(storage) ?? badOption(what, 'stores', `takes pairs of a store and a storage; '${name}' has none`);
     if (!definition.kept)
       throw badOption(what, 'stores', `names '${name}', of which nothing is kept; call ${name}.persisted() first`);
     if (names.size === names.add(name).size)
@@ -241,20 +249,22 @@ function checkRuntimeOptions(given: RuntimeOptions): void {
   for (const feature of given.features ?? [])
     if (typeof (feature as Partial<Feature> | null)?.install !== 'function')
       throw badOption(what, 'features', 'takes features, each with a name and a function install(kernel)');
-  for (const store of given.stores ?? []) if (!(definitionOf(store) instanceof StoreDefinition)) throw notAStore(store);
   for (const option of ['trace', 'storage'] as const) {
     const value = given[option];
     if (option === 'storage' && typeof value === 'object' && ('default' in value || 'stores' in value))
       checkPlaces(value as StoragePlaces);
     else if (value !== undefined && !isStorage(value))
-      throw badOption(
-        what,
-        option,
-        typeof value === 'function'
-          ? `was given a function; call it: ${option}: ${(value as { name: string }).name || option}(...)`
-          : option === 'trace'
-            ? 'takes recording() from floe/trace'
-            : 'takes a storage, such as webStorage(...) from floe/persist',
+      throw (
+        foreign(value) ??
+        badOption(
+          what,
+          option,
+          typeof value === 'function'
+            ? `was given a function; call it: ${option}: ${(value as { name: string }).name || option}(...)`
+            : option === 'trace'
+              ? 'takes recording() from floe/trace'
+              : 'takes a storage, such as webStorage(...) from floe/persist',
+        )
       );
   }
   checkChoice(what, 'invariants', given.invariants, ['report', 'refuse']);

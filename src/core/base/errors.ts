@@ -227,6 +227,24 @@ function aboutSource(found: unknown): string {
   }`;
 }
 
+export const otherCopy = (version: string, own: string): FloeError =>
+  error(
+    'FLOE_OTHER_COPY',
+    `${version} ${own}`,
+    DEV &&
+      `Another copy of Floe made this, ${
+        version === own ? `of the same version ${own}` : `version ${version}; this copy is version ${own}`
+      }. Stores, selectors, tasks, recordings, storages and runtimes work with the copy that made them: have the parts of the page import one copy (one bundle, or one entry of an import map), or hand plain data over: actions, snapshots, trace files.`,
+  );
+
+export const notARuntime = (found: unknown): FloeError =>
+  error(
+    'FLOE_NOT_A_RUNTIME',
+    typeof found,
+    DEV &&
+      `A runtime is needed here (found: ${found === null ? 'null' : typeof found}). Give what createRuntime(...) returned.`,
+  );
+
 export const notAStore = (found: unknown): FloeError =>
   error(
     'FLOE_NOT_A_STORE',

@@ -1,10 +1,11 @@
 // A source as a component holds it. A component renders first and subscribes later, if ever: until then its hold keeps the
 // selected value, however many components there are. What is held by a rendering that was thrown away is released when the
 // engine collects the hold.
+import { DERIVATION, foreign, SOURCE } from '../base/protocol.js';
 import { beginningOf, type BeginningHost } from './beginning.js';
 import type { Entry, Reading } from '../reading/reading.js';
 import { notASource } from '../base/errors.js';
-import { DERIVATION, inlineRecipe, SOURCE, type Read, type Recipe, type Source } from '../model/source.js';
+import { inlineRecipe, type Read, type Recipe, type Source } from '../model/source.js';
 import { hostOf } from '../kernel/attachment.js';
 
 /** What a hold needs of its runtime. */
@@ -33,6 +34,8 @@ export function holdOf<T>(runtime: object, recipe: Recipe<T>): Hold<T> {
 export function selectedRecipe<T>(of: Source<T> | ((read: Read) => T)): Recipe<T> {
   const recipe = (of as Partial<Source<T>> | null | undefined)?.[SOURCE];
   if (recipe) return recipe;
+  const other = foreign(of);
+  if (other) throw other;
   if (typeof of !== 'function' || DERIVATION in of || 'definition' in of || 'made' in of) throw notASource(of);
   return inlineRecipe(of);
 }

@@ -1,15 +1,18 @@
 // The contract of what is attached to a runtime by an option (a trace, storages). The kernel knows none.
+import { notARuntime } from '../base/errors.js';
+import { ATTACH, foreign, HOST } from '../base/protocol.js';
 import type { AnyStore } from '../model/store.js';
 import type { Extensible } from './feature.js';
 
-/** On a runtime: what it offers to the parts of Floe that work on it. */
-export const HOST: unique symbol = Symbol('floe.host');
-
-/** What a runtime offers to the parts of Floe that work on it. */
-export const hostOf = (runtime: object): Extensible => (runtime as { readonly [HOST]: Extensible })[HOST];
-
-/** Marks what can be attached to a runtime. */
-export const ATTACH: unique symbol = Symbol('floe.attach');
+/**
+ * What a runtime offers to the parts of Floe that work on it.
+ * @throws FLOE_NOT_A_RUNTIME, FLOE_OTHER_COPY
+ */
+export function hostOf(runtime: object): Extensible {
+  const host = (runtime as { readonly [HOST]?: Extensible } | null | undefined)?.[HOST];
+  if (!host) throw foreign(runtime) ?? notARuntime(runtime);
+  return host;
+}
 
 /** Marks a storage that can be one of several places of a runtime. */
 export const PLACES: unique symbol = Symbol('floe.places');

@@ -1,6 +1,7 @@
 // What a runtime is extended by: features that it installs with the first definition, option or call that needs them. The
 // runtime knows none of them.
 import type { FloeError } from '../base/errors.js';
+import type { FEATURE } from '../base/protocol.js';
 import type { Touches } from '../data/touches.js';
 import type { AnyAction, DispatchResult } from '../model/action.js';
 import type { DeclaredTask } from '../model/handled.js';
@@ -21,6 +22,8 @@ import type { Views } from './view.js';
 /** Something that a runtime installs once, when it first needs it. */
 export interface Feature<Installed extends Hooks = Hooks> {
   readonly name: string;
+  /** On the features that Floe itself brings. */
+  readonly [FEATURE]?: true;
   install(kernel: Extensible): Installed;
 }
 

@@ -1,6 +1,7 @@
 // The kernel of a runtime: its stores, the way of an action through them, and what is installed in it.
+import { ATTACH, foreign } from '../base/protocol.js';
 import type { AnyAction, DispatchResult } from '../model/action.js';
-import { badSnapshot, closed, notATaskCall, wrongPlace } from '../base/errors.js';
+import { badOption, badSnapshot, closed, notATaskCall, wrongPlace } from '../base/errors.js';
 import { currentReader, unnoted } from '../reactive/graph.js';
 import type { DeclaredTask } from '../model/handled.js';
 import { complain, timer } from '../base/host.js';
@@ -24,7 +25,7 @@ import { Pipeline } from './pipeline.js';
 import { transact } from './atomic.js';
 import type { Recorder } from './recorder.js';
 import type { Transaction } from './transaction.js';
-import { ATTACH, type Attachment } from './attachment.js';
+import type { Attachment } from './attachment.js';
 import type { Cause, FactName, StoreChange, Transition } from './transition.js';
 import { Views, type Due } from './view.js';
 
@@ -238,6 +239,8 @@ export class Kernel implements Extensible, Ground {
   use<H extends Hooks>(feature: Feature<H>): H {
     const known = this.installed.get(feature);
     if (known) return known as H;
+    const other = foreign(feature);
+    if (other) throw other;
     const hooks = feature.install(this);
     this.installed.set(feature, hooks);
     if (hooks.after) this.afterHooks.push(hooks as Required<Pick<Hooks, 'after'>>);
@@ -282,6 +285,11 @@ export class Kernel implements Extensible, Ground {
   }
 
   attach<Face>(attachment: Attachment<Face>): Face {
+    if (!attachment[ATTACH])
+      throw (
+        foreign(attachment) ??
+        badOption('createRuntime', 'trace, storage', 'take what recording() and webStorage(...) returned')
+      );
     return attachment[ATTACH](this);
   }
 

@@ -1,7 +1,8 @@
 // Copies of stores: the same definition once more, with a state of its own.
+import { DERIVATION } from '../base/protocol.js';
 import { notItsOwn } from '../base/errors.js';
 import { makeCreator, type About, type ActionCreator, type AnyCreator } from './action.js';
-import { DERIVATION, nextId, selectorOf, type Derivation, type Source } from './source.js';
+import { nextId, selectorOf, type Derivation, type Source } from './source.js';
 import {
   definitionOf,
   storeName,

@@ -3,14 +3,9 @@ import { encode } from '../data/encode.js';
 import { badArgument, badName, notASource } from '../base/errors.js';
 import { DEV } from '../base/mode.js';
 import { checkChoice, checkOptions } from '../base/options.js';
+import { DERIVATION, foreign, SOURCE } from '../base/protocol.js';
 import { isContainer, isDate, isMap, isSet, sameData } from '../data/plain.js';
 import type { StoreDefinition } from './store.js';
-
-/** Marks what can be read. */
-export const SOURCE: unique symbol = Symbol('floe.source');
-
-/** Marks a selector, with or without arguments. */
-export const DERIVATION: unique symbol = Symbol('floe.derivation');
 
 /** Something that `read`, `watch`, `follow` and `select` take: a store, a selector with its arguments, or an `at`. */
 export interface Source<out T> {
@@ -155,7 +150,7 @@ export function selector<T, A extends readonly unknown[]>(
 /** The recipe of a source, or a clear error. */
 export function recipeOf<T>(source: Source<T>): Recipe<T> {
   const recipe = (source as Partial<Source<T>> | null | undefined)?.[SOURCE];
-  if (!recipe) throw notASource(source);
+  if (!recipe) throw foreign(source) ?? notASource(source);
   return recipe;
 }
 

@@ -1,3 +1,4 @@
+import { DERIVATION, foreign, SOURCE } from '../base/protocol.js';
 import type { StandardSchemaV1 } from '@standard-schema/spec';
 import {
   takesPayload,
@@ -7,7 +8,7 @@ import {
   type ActionOptions,
   type AnyCreator,
 } from './action.js';
-import { badName, badOption, badSnapshot, nameTaken, unknownField } from '../base/errors.js';
+import { badName, badOption, badSnapshot, nameTaken, notAStore, unknownField } from '../base/errors.js';
 import { DEV } from '../base/mode.js';
 import { checkOptions } from '../base/options.js';
 import { isKeyed } from '../data/keyed.js';
@@ -15,11 +16,9 @@ import { escapeKey, hasOwn, isContainer, partOf } from '../data/plain.js';
 import type { Draft } from '../draft/types.js';
 import { parsePointer } from '../data/pointer.js';
 import {
-  DERIVATION,
   makeSelector,
   NO_BARE,
   nextId,
-  SOURCE,
   type Derivation,
   type Recipe,
   type Selector,
@@ -439,5 +438,11 @@ export function store<N extends string, S>(name: N, initial: S | (() => S)): Sto
 // eslint-disable-next-line @typescript-eslint/no-explicit-any -- what a draft of the state looks like says nothing of the state
 export type StoreOf<S> = Store<string, any> & Source<S>;
 
-/** The inside of a store. */
-export const definitionOf = (store: Source<unknown>): StoreDefinition => store as unknown as StoreDefinition;
+/**
+ * The inside of a store.
+ * @throws FLOE_NOT_A_STORE, FLOE_OTHER_COPY
+ */
+export function definitionOf(store: Source<unknown>): StoreDefinition {
+  if (!((store as unknown) instanceof StoreDefinition)) throw foreign(store) ?? notAStore(store);
+  return store as unknown as StoreDefinition;
+}

@@ -1,5 +1,6 @@
 // Reading and watching in one runtime: a derived value for each source that was asked for, as long as it is watched
 // or there is room.
+import { SOURCE } from '../base/protocol.js';
 import { currentReader, note, Reader, unnoted } from '../reactive/graph.js';
 import { hasPart, isBranch, partOf } from '../data/plain.js';
 import { freezeResult } from '../data/guard.js';
@@ -9,7 +10,6 @@ import {
   INLINE,
   NO_BARE,
   recipeOf,
-  SOURCE,
   type Derivation,
   type Read,
   type ReadPart,

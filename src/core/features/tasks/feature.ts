@@ -1,6 +1,7 @@
 // Runs tasks in a runtime: what runs of tasks do to it, and what it does to them.
 import { checkAction, type AnyAction } from '../../model/action.js';
 import { asyncInAtomic, needMissing } from '../../base/errors.js';
+import { FEATURE } from '../../base/protocol.js';
 import type { Applying, Feature, Hooks, Extensible, Running, SettleHow } from '../../kernel/feature.js';
 import type { DeclaredTask } from '../../model/handled.js';
 import { DEV } from '../../base/mode.js';
@@ -21,7 +22,7 @@ import type { Statuses } from './statuses.js';
 import type { Optimistic } from './types.js';
 
 /** What a runtime installs with the first task that it meets. */
-export const tasks: Feature<Tasks> = { name: 'tasks', install: (kernel) => new Tasks(kernel) };
+export const tasks: Feature<Tasks> = { name: 'tasks', [FEATURE]: true, install: (kernel) => new Tasks(kernel) };
 
 const NO_TASKS: readonly TaskDefinition[] = [];
 

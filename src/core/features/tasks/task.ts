@@ -3,9 +3,8 @@ import { addFreeTask, type Handled } from '../../model/handled.js';
 import { badName, badOption } from '../../base/errors.js';
 import { DEV } from '../../base/mode.js';
 import { checkChoice, checkOptions } from '../../base/options.js';
-import type { AnyStore } from '../../model/store.js';
 import type { Read } from '../../model/source.js';
-import { plainName, StoreDefinition } from '../../model/store.js';
+import { definitionOf, plainName, type AnyStore } from '../../model/store.js';
 import { TaskDefinition } from './definition.js';
 import { tasks } from './feature.js';
 import type { OverlapBy, Task, TaskCall, TaskOptions, WhenOptions, Work } from './types.js';
@@ -72,7 +71,7 @@ export function task<A extends readonly unknown[], T, B extends OverlapBy<A> = O
   options?: Omit<TaskOptions<A>, 'when'> & { readonly overlapBy?: B },
 ): Task<A, T, Parameters<B>>;
 export function task(...given: unknown[]): unknown {
-  const store = given[0] instanceof StoreDefinition ? (given.shift() as StoreDefinition) : undefined;
+  const store = typeof given[0] === 'object' ? definitionOf(given.shift() as AnyStore) : undefined;
   const [name, work, options = {}] = given as [string, Work<never[], unknown>, TaskOptions<never[]>?];
   const full = store ? store.nameOf('task', name) : plainName('A task', name);
   if (typeof work !== 'function') throw badName(`The work of the task '${full}'`, work);

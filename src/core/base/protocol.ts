@@ -1,0 +1,35 @@
+// How one part of Floe knows another: symbols that no other copy of Floe has. Their descriptions name the version, so that a
+// copy which meets a value of another one can say so.
+import { otherCopy, type FloeError } from './errors.js';
+
+/** The version of the package; a test compares it with package.json. */
+export const VERSION = '0.1.0';
+
+/** On a source: what it is read by. */
+export const SOURCE: unique symbol = Symbol(`floe.source ${VERSION}`);
+
+/** On a selector: how its values are derived. */
+export const DERIVATION: unique symbol = Symbol(`floe.derivation ${VERSION}`);
+
+/** On a runtime: what it offers to the parts of Floe that work on it. */
+export const HOST: unique symbol = Symbol(`floe.host ${VERSION}`);
+
+/** Marks what can be attached to a runtime. */
+export const ATTACH: unique symbol = Symbol(`floe.attach ${VERSION}`);
+
+/** Marks the features that Floe itself brings. */
+export const FEATURE: unique symbol = Symbol(`floe.feature ${VERSION}`);
+
+/**
+ * The error for a value that another copy of Floe made: teams that ship apart may bring two to a page. Nothing where the
+ * value is this copy's own, or nobody's.
+ */
+export function foreign(value: unknown): FloeError | undefined {
+  const own: readonly symbol[] = [SOURCE, DERIVATION, HOST, ATTACH, FEATURE];
+  for (let at = value; at !== null && /^[of]/.test(typeof at); at = Object.getPrototypeOf(at))
+    for (const symbol of Object.getOwnPropertySymbols(at)) {
+      const [, version] = /^floe\.[a-z]+ (.+)/.exec(symbol.description ?? '') ?? [];
+      if (version !== undefined) return own.includes(symbol) ? undefined : otherCopy(version, VERSION);
+    }
+  return undefined;
+}
