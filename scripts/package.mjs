@@ -88,7 +88,8 @@ if (values.tarball && runNpm(['pack', '--silent', '--pack-destination', values.t
 
 /** A picture with a caption beside it goes; one that stands alone becomes its description. */
 function withoutPictures(text) {
-  return text.replace(/!\[([^\]]*)\]\([^)]*\)( *)([^|\n]*)/g, (_all, description, _space, caption) =>
+  const [told] = text.split('## More pictures');
+  return told.replace(/!\[([^\]]*)\]\([^)]*\)( *)([^|\n]*)/g, (_all, description, _space, caption) =>
     caption.trim() === '' ? `*${description}.*` : caption,
   );
 }

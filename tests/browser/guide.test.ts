@@ -67,10 +67,14 @@ test('every file compiles', () => {
   expect(problemsOf(sources, undefined, bundler)).toEqual([]);
 });
 
-test("the README's component shows what it selects", () =>
+test("the README's page shows what is planned, and goes a step back", () =>
   opened('readme', async (page) => {
-    await page.getByText('0 visits, the newest: none').click();
-    await page.getByText('1 visits, the newest: Wren Sound 1').waitFor();
+    await page.getByText('Planned: none').waitFor();
+    await page.getByText('Plan a visit').click();
+    await page.getByText('Plan a visit').click();
+    await page.getByText('Planned: Wren Sound 1, Wren Sound 2').waitFor();
+    await page.getByText('One step back').click();
+    await page.getByText('Planned: Wren Sound 1', { exact: true }).waitFor();
   }));
 
 const drive = async (page: Page): Promise<void> => {
