@@ -19,8 +19,9 @@ import { renew } from './kernel/reload.js';
 import { shownStates } from './kernel/states.js';
 import { WATCH_OPTIONS, type Watching } from './reactive/watcher.js';
 
+/** What a runtime is made of. Every member may be left out. */
 export interface RuntimeOptions extends KernelOptions {
-  /** The stores that the runtime begins with. Others join when they are first read or one of their actions comes. */
+  /** The stores that the runtime begins with. Others join when they are first read or one of their actions comes. Default: none. */
   readonly stores?: readonly AnyStore[];
   /** `recording()` from `floe/trace`. Default: no trace. */
   readonly trace?: Attachment<unknown>;
@@ -33,6 +34,7 @@ export interface RuntimeOptions extends KernelOptions {
   readonly storage?: Attachment<unknown> | StoragePlaces;
   /** Tasks without a store that begin with the runtime. Others need not be listed. Default: none. */
   readonly tasks?: readonly AnyTask[];
+  /** What tasks need from outside: `needs: [office.by(httpOffice)]`. Default: none; a task that lacks one fails by name. */
   readonly needs?: readonly Given[];
   /** Features of your own; see the guide "Extending Floe". Default: none. */
   readonly features?: readonly Feature[];
@@ -275,6 +277,8 @@ let shared: Runtime | undefined;
 /**
  * The one runtime of a page, for when none is provided.
  * @throws FLOE_NO_RUNTIME on a server, where it would leak the state of one request into another
+ * @example
+ * defaultRuntime().dispatch(visitPlanned(visit));
  */
 export function defaultRuntime(): Runtime {
   if (!inBrowser()) throw noRuntimeOnServer();

@@ -26,6 +26,7 @@ export const rowOf = <T, R = T>(): RowOf<T, R> => ({ rowOf: true });
 /** What becomes of a link when the row that it leads to is removed. */
 export type Removed = 'refuse' | 'unlink' | 'cascade';
 
+/** Options of a link. */
 export interface LinkOptions {
   /**
    * What becomes of the row with the link when its target is removed: the removal is refused, the link is taken out
@@ -76,19 +77,31 @@ function rule(options?: LinkOptions): { readonly removed: Removed } {
   return { removed: options?.removed ?? 'refuse' };
 }
 
-/** A link to one record, with options; without them the entity type alone says the same. */
+/**
+ * A link to one record, with options; without them the entity type alone says the same.
+ * @example
+ * links: { vessel: linkTo(vessel, { removed: 'cascade' }) }
+ */
 export const linkTo = <T extends Target>(target: T, options?: LinkOptions): OneLink<T> => ({
   link: 'one',
   target,
   ...rule(options),
 });
-/** A link to a list of records: the row holds their keys. */
+/**
+ * A link to a list of records: the row holds their keys.
+ * @example
+ * links: { services: listOf(service, { removed: 'unlink' }) }
+ */
 export const listOf = <S extends Single>(of: S, options?: LinkOptions): ListLink<S> => ({
   link: 'list',
   of,
   ...rule(options),
 });
-/** A link to records under names: the row holds an object with a key under each name. */
+/**
+ * A link to records under names: the row holds an object with a key under each name.
+ * @example
+ * links: { crew: mapOf(officer) } // { crew: { pilot: 'o3', master: 'o9' } }
+ */
 export const mapOf = <S extends Single>(of: S, options?: LinkOptions): MapLink<S> => ({
   link: 'map',
   of,
@@ -114,6 +127,7 @@ export type KeyOf<T, R = T> =
 
 /** `F` and `G` are the flat rows of what is kept, `T`, and of what comes in, `R`. */
 export interface EntityOptions<T, F, L extends Links, R = T, G = F> {
+  /** The field whose value is the key of a row; a number becomes its decimal text. */
   readonly key: KeyOf<T, R>;
   /** The fields that hold other records, and of which type. Default: none. */
   readonly links?: L;
@@ -141,6 +155,7 @@ export interface Entity<N extends string = string, T = unknown, F = unknown, L e
   readonly types?: { readonly record: T; readonly row: F };
 }
 
+/** Any entity type, whatever its rows: for lists of entity types. */
 // eslint-disable-next-line @typescript-eslint/no-explicit-any -- an entity type of any record
 export type AnyEntity = Entity<string, any, any, any>;
 

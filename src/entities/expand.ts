@@ -4,10 +4,11 @@ import { hasOwn, isContainer, partOf, put, type Read, sameData, shallowCopy, typ
 import { missingTarget, unknownLink, viewTooLarge } from './errors.js';
 import { referenced, referencesOf, type LinkPlan, type TypePlan } from './plan.js';
 
+/** How far a row is expanded. */
 export interface ExpandOptions {
   /** How many links deep. `Infinity`: all, where a row that is inside itself stays a key. Default: 1. */
   readonly depth?: number;
-  /** Only these links, as paths: `['vessel', 'vessel.operator']`. Then `depth` does not count. */
+  /** Only these links, as paths: `['vessel', 'vessel.operator']`. Then `depth` does not count. Default: all links. */
   readonly along?: readonly string[];
   /** What stands where a link leads to no row. Default: `'null'`. */
   readonly missing?: 'null' | 'error';

@@ -28,6 +28,7 @@ import {
 } from './errors.js';
 import type { LinkPlan, Reference, SinglePlan, TypePlan } from './plan.js';
 
+/** Options of `ingest`. */
 export interface IngestOptions {
   /** Where in the answer the records stand, as a JSON Pointer. Default: the answer itself is a record or a list of them. */
   readonly at?: string;

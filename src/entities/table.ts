@@ -428,7 +428,12 @@ export class RowTable<Row = unknown> implements Keyed, Table<Row> {
   }
 }
 
-/** A table of rows, in their order; of two with one key the later row counts, in the place of the first. */
+/**
+ * A table of rows, in their order; of two with one key the later row counts, in the place of the first.
+ * @param rows pairs of key and row. Default: none
+ * @example
+ * const names = tableOf([['SK-114', { name: 'Corran Bell' }]]);
+ */
 export function tableOf<Row>(rows: Iterable<readonly [string | number, Row]> = []): Table<Row> {
   return RowTable.of(rows) as RowTable<Row>;
 }

@@ -31,12 +31,13 @@ export interface ViewOptions<Row, G extends readonly unknown[] = readonly unknow
   readonly where?: Conditions<Row> | ((row: Row, ...given: G) => boolean);
   /** Plain data handed on to the functions `where`, `sort` and `group`. Default: none. */
   readonly given?: G;
-  /** In which order; rows that are equal in it, and all rows without it, are in the order of the table. */
+  /** In which order; rows that are equal in it, and all rows without it, are in the order of the table. Default: that order. */
   readonly sort?: SortBy<Row> | readonly SortBy<Row>[] | ((a: Row, b: Row, ...given: G) => number);
   /** At most so many rows, in each group if there are any. Default: no limit. */
   readonly limit?: number;
 }
 
+/** A view in groups: which rows, in which order, and what makes the groups. */
 export interface GroupedView<Row, K, G extends readonly unknown[] = readonly unknown[]> extends ViewOptions<Row, G> {
   /** The field, or function, whose value makes the groups. They come in the order of that value. */
   readonly group: K;

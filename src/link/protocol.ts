@@ -24,6 +24,7 @@ export interface LinkNotification {
   readonly method: string;
   readonly params?: unknown;
 }
+/** What goes over the link, either way: a message of JSON-RPC 2.0. */
 export type LinkMessage = LinkRequest | LinkResponse | LinkNotification;
 
 export interface LinkError {

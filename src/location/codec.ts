@@ -5,7 +5,7 @@ export interface Codec<T> {
   write(value: T): string;
 }
 
-/** Any text. */
+/** Any text, as it stands in the address. */
 export const text: Codec<string> = { read: (found) => found, write: (value) => value };
 
 const DECIMAL = /^-?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?$/i;

@@ -13,7 +13,11 @@ export interface AddressBar {
   watch(listener: () => void): () => void;
 }
 
-/** The bar of the browser that runs this, by the History API. */
+/**
+ * The address bar of the browser that runs this, by the History API.
+ * @example
+ * linkAddress(runtime, address, browserAddress());
+ */
 export const browserAddress = (): AddressBar => ({
   now: () => globalThis.location.pathname + globalThis.location.search + globalThis.location.hash,
   show(url, how) {

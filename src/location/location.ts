@@ -53,6 +53,7 @@ export type Going<P extends Readonly<Record<string, string>>, Q, C> = {
   } & (NamesIn<P[K]> extends never ? { readonly params?: undefined } : { readonly params: ParamsOf<P[K], C> });
 }[keyof P & string];
 
+/** Which addresses a store of the address knows. */
 export interface LocationOptions<P, Q, C> {
   /** Paths by name. `:id` stands for one segment; the first path that fits counts. */
   readonly paths: P;

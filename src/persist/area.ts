@@ -63,7 +63,12 @@ export const beginsWith = (text: string | undefined, begins: string | undefined)
 /** Another writer has stored something under a key since this one read it: the text there is still the other's. */
 export class StorageConflict extends Error {}
 
-/** An area in memory: for tests, and for where nothing else may be written. */
+/**
+ * An area in memory: for tests, and for where nothing else may be written.
+ * @param texts what is stored, by key. Default: nothing
+ * @example
+ * const area = memoryArea(new Map([['log', text]]));
+ */
 export function memoryArea(texts = new Map<string, string>()) {
   return {
     read: (key: string): string | undefined => texts.get(key),

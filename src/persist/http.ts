@@ -44,7 +44,11 @@ function signalAfter(ms: number): AbortSignal {
   return controller.signal;
 }
 
-/** An area on a server. It remembers the entity tag of each text that it saw, and writes only over that one. */
+/**
+ * An area on a server. It remembers the entity tag of each text that it saw, and writes only over that one.
+ * @example
+ * const area = httpArea({ url: 'https://office.example/kept' });
+ */
 export function httpArea({ url, headers = {}, fetch = globalThis.fetch, timeout = 10_000 }: HttpStorageOptions) {
   const tags = new Map<string, string>();
   const base = url.replace(/\/$/, '');

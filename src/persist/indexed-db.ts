@@ -89,7 +89,11 @@ export const indexedDbStorage = (options: IndexedDbStorageOptions): Attachment<P
   );
 };
 
-/** An area in an IndexedDB database. */
+/**
+ * An area in an IndexedDB database.
+ * @example
+ * const area = indexedDbArea('harbour');
+ */
 export function indexedDbArea(name: string) {
   let database: Promise<IDBPDatabase> | undefined;
   const open = (): Promise<IDBPDatabase> =>

@@ -7,6 +7,9 @@ import { makeStorage, type StorageOptions } from './storage.js';
 /**
  * Keeps state in memory: for tests, and to hand state from one runtime to the next.
  * @param texts what is stored, by key; give the same map to a second runtime to "reload". Default: an empty one
+ * @example
+ * const texts = new Map();
+ * createRuntime({ stores: [log], storage: memoryStorage(texts) });
  */
 export const memoryStorage = (texts?: Map<string, string>, options: StorageOptions = {}): Attachment<Persistence> => {
   checkOptions('memoryStorage', options, ['writeAfter']);

@@ -68,18 +68,7 @@ interface Storage extends Attachment<Persistence> {
 }
 
 const MEMBERS: readonly (keyof Persistence)[] = [
-  ...([
-    'status',
-    'tab',
-    'pending',
-    'problems',
-    'flush',
-    'rehydrate',
-    'forget',
-    'list',
-    'texts',
-    'watch',
-  ] as const),
+  ...(['status', 'tab', 'pending', 'problems', 'flush', 'rehydrate', 'forget', 'list', 'texts', 'watch'] as const),
 ];
 
 function faced(kernel: Extensible, keeper: Persistence & Listener & { readonly ready: Promise<void> }): Persistence {

@@ -41,7 +41,11 @@ export function webStorage(
   return makeStorage(open, { writeAfter, tabs: kind === 'local' ? tabs : undefined }, { place: `web ${prefix}` });
 }
 
-/** An area in a Web Storage object. */
+/**
+ * An area in a Web Storage object.
+ * @example
+ * const area = webArea(localStorage, 'harbour:');
+ */
 export const webArea = (storage: Storage, prefix: string) =>
   ({
     read: (key: string): string | undefined => storage.getItem(prefix + key) ?? undefined,

@@ -3,6 +3,7 @@ import { context, SpanStatusCode, trace as api, type Attributes, type Span, type
 import type { Runtime } from '../core/index.js';
 import { titleOf, type Step, type Trace } from '../trace/index.js';
 
+/** Options of the spans. */
 export interface TelemetryOptions {
   /** Where spans are made. Default: `trace.getTracer('floe')` of the OpenTelemetry API */
   readonly tracer?: Tracer;

@@ -70,6 +70,8 @@ function seeded(seed: number): () => number {
 /**
  * The value at a place of a runtime's state; `undefined` where nothing is.
  * @param pointer into the state tree (RFC 6901): `'/visits/list/3'`
+ * @example
+ * expect(valueAt(runtime, '/log/note')).toBe('Fog at noon.');
  */
 export const valueAt = (runtime: Pick<Runtime, 'snapshot'>, pointer: string): unknown =>
   lookUp(runtime.snapshot(), parsePointer(pointer))?.value;

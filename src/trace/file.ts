@@ -118,6 +118,8 @@ export interface TraceFile {
  * Reads a trace file.
  * @param lines its lines without line ends, or its whole text
  * @throws FLOE_NOT_A_TRACE, FLOE_TRACE_DAMAGED or FLOE_TRACE_TOO_NEW, with the line
+ * @example
+ * const { steps } = readTrace(readFileSync('shift.jsonl', 'utf8'));
  */
 export function readTrace(lines: string | Iterable<string>): TraceFile {
   const reader = new TraceReader();

@@ -26,12 +26,12 @@ export const REDACTED = '(redacted)';
 export interface RedactOptions {
   /**
    * Into the state tree; the first key is a store's name: `['/session/token', '/crew/pins/*']`. `'/session'` is
-   * the whole of a store, `''` all of them.
+   * the whole of a store, `''` all of them. Default: none.
    */
   readonly state?: readonly string[];
-  /** Into payloads, by action type: `{ 'session.signedIn': ['/token'] }`; `''` is the whole payload. */
+  /** Into payloads, by action type: `{ 'session.signedIn': ['/token'] }`; `''` is the whole payload. Default: none. */
   readonly actions?: Readonly<Record<string, readonly string[]>>;
-  /** Into lists of arguments, by task name: `{ 'session.signIn': ['/1'] }`; `''` is all of them. */
+  /** Into lists of arguments, by task name: `{ 'session.signIn': ['/1'] }`; `''` is all of them. Default: none. */
   readonly tasks?: Readonly<Record<string, readonly string[]>>;
 }
 

@@ -44,6 +44,7 @@ export interface Replay {
   readonly divergence?: Divergence;
 }
 
+/** Options of `replayTrace`. */
 export interface ReplayOptions {
   /** The stores as the code has them today. */
   readonly stores: readonly AnyStore[];
@@ -51,7 +52,7 @@ export interface ReplayOptions {
   readonly invariants?: 'report' | 'refuse';
   /** Which branch. Default: that of the last step. */
   readonly branch?: number;
-  /** Told of each step. */
+  /** Called after each step, with how many steps are done and how many there are. Default: nothing is called. */
   readonly onStep?: (done: number, all: number) => void;
 }
 

@@ -147,7 +147,11 @@ export interface Branch {
   readonly tip: number;
 }
 
-/** What happened, in a few words: for lists of steps. */
+/**
+ * What happened, in a few words: for lists of steps.
+ * @example
+ * trace.steps.map(titleOf); // ['initial', 'visits.planned', 'visits.load #1 begins', ...]
+ */
 export function titleOf({ action, fact, run, about, count, cause }: Step): string {
   if (run) {
     const what = fact === 'runStarted' ? 'begins' : fact === 'runRetried' ? 'tries again' : run.phase;
@@ -162,7 +166,11 @@ export function titleOf({ action, fact, run, about, count, cause }: Step): strin
   return action?.type ?? fact ?? '';
 }
 
-/** Who or what brought it about, in a few words; nothing where the application did. */
+/**
+ * Who or what brought it about, in a few words; nothing where the application did.
+ * @example
+ * causeOf(step); // 'run #3', 'inspector', 'step 12'
+ */
 export function causeOf({ cause: { by, run, step }, count }: Step): string {
   if (count !== undefined) return '';
   const who = run !== undefined ? `run #${run}` : by === 'code' || (by === 'runtime' && step !== undefined) ? '' : by;

@@ -113,6 +113,7 @@ export interface RecordingOptions {
   readonly limit?: number;
   /**
    * Gets each line of a trace file as soon as it is known, without its line end: for files that hold more than is kept.
+   * Default: nothing gets them.
    * @example
    * const file = createWriteStream('shift.jsonl');
    * recording({ lines: (line) => file.write(line + '\n') });

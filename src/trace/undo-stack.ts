@@ -38,6 +38,7 @@ export type UndoResult =
       readonly pointer: string;
     };
 
+/** Options of `undoStack`. */
 export interface UndoStackOptions {
   /** The stores whose changes an undo reverts. */
   readonly stores: readonly AnyStore[];

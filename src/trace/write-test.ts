@@ -8,6 +8,7 @@ import { Redaction } from './redaction.js';
 import { titleOf, type Step } from './step.js';
 import { lineOf, patched, type States } from './timeline.js';
 
+/** Options of `writeTest`. */
 export interface WriteTestOptions {
   /** The first step that happens in the test. Default: the first action. */
   readonly from?: number;
@@ -17,7 +18,7 @@ export interface WriteTestOptions {
   readonly model: string;
   /** What the test is called. Default: the types of its actions. */
   readonly title?: string;
-  /** Where the recording came from, for the comment above the test. */
+  /** Where the recording came from, for the comment above the test. Default: no comment. */
   readonly source?: string;
   /**
    * The name of a file beside the test with the state that it begins with, as `givenText` makes it: for states that are too
@@ -92,7 +93,9 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
 
 /**
  * The state before a range of steps as text, for the file that the option `given` of `writeTest` names.
- * @throws as `writeTest`
+ * @throws FLOE_NO_SUCH_STEP for a range that the file does not have
+ * @example
+ * writeFileSync('cancelling.given.json', givenText(file, { from: 12, to: 15 }));
  */
 export function givenText(file: GivenTrace, options: Pick<WriteTestOptions, 'from' | 'to'>): string {
   return toText(ofStores(rangeOf(file, options).before)) + '\n';

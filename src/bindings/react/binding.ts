@@ -54,7 +54,12 @@ let shared: Provided | undefined;
 const useProvided = (): Provided =>
   useContext(ProvidedContext) ?? (shared ??= { runtime: defaultRuntime(), toText: false });
 
-/** The runtime of the nearest provider, or the page's default one. */
+/**
+ * The runtime of the nearest provider, or the page's default one.
+ * @throws FLOE_NO_RUNTIME on a server where no provider stands above
+ * @example
+ * const { trace } = useRuntime();
+ */
 export const useRuntime = (): Runtime => useProvided().runtime;
 
 /**

@@ -6,6 +6,7 @@ import { encode } from '../data/encode.js';
 import type { Interceptor } from '../kernel/interceptor.js';
 import type { AnyAction, AnyCreator } from '../model/action.js';
 
+/** Options of `actionLog`. */
 export interface ActionLogOptions {
   /** Gets each line. Default: the console. */
   readonly write?: (line: string) => void;
@@ -46,7 +47,9 @@ const shortened = (text: string): string =>
 /**
  * A ready-made interceptor: an action declared with `about: { confirm: 'Cancel this visit?' }` waits until the question
  * is answered.
- * @param ask gets the question; answers now or later
+ * @param ask gets the question, and the action; returns whether it may proceed, now or later
+ * @example
+ * createRuntime({ interceptors: [confirmation((question) => window.confirm(question))] });
  */
 export const confirmation =
   (ask: (question: string, action: AnyAction) => boolean | PromiseLike<boolean>): Interceptor =>

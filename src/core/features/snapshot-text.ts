@@ -19,6 +19,8 @@ export const snapshotText = (
 
 /**
  * The states in a text that `snapshotText` made, for `createRuntime({ initial })`.
+ * @example
+ * createRuntime({ initial: parseSnapshot(document.getElementById('state').textContent) });
  * @throws FLOE_BAD_SNAPSHOT where the text is not JSON, or is not an object with the states of stores
  */
 export function parseSnapshot(text: string): Record<string, unknown> {

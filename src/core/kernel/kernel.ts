@@ -285,11 +285,8 @@ export class Kernel implements Extensible, Ground {
   }
 
   attach<Face>(attachment: Attachment<Face>): Face {
-    if (!attachment[ATTACH])
-      throw (
-        foreign(attachment) ??
-        badOption('createRuntime', 'trace, storage', 'take what recording() and webStorage(...) returned')
-      );
+    // In development the options were checked before, with words.
+    if (!attachment[ATTACH]) throw foreign(attachment) ?? badOption('createRuntime', 'trace, storage', '');
     return attachment[ATTACH](this);
   }
 

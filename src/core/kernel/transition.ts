@@ -57,6 +57,7 @@ export interface RunNote {
   readonly saw?: readonly (readonly ['now' | 'random', number])[];
 }
 
+/** What a transition changed of one store: its state before and after. */
 export interface StoreChange {
   readonly store: StoreDefinition;
   /** The state before; absent when the store joined. */

@@ -21,6 +21,7 @@ export type ReadPart = (store: StoreDefinition, way: readonly string[], fallback
 /** When a result counts as unchanged: the same value, deeply equal data, or as a function says. */
 export type Equality<T> = 'same' | 'deep' | ((before: T, after: T) => boolean);
 
+/** Options of a selector. */
 export interface SelectorOptions<T> {
   /** When a new result counts as unchanged, so that no watcher is notified. Default: `'same'`. */
   readonly equal?: Equality<T>;

@@ -41,14 +41,15 @@ export interface PersistOptions<S> {
   readonly version?: number;
   /**
    * Leads from older versions to this one: the last step to `version` from the one before it, and so on. Each is given
-   * what was kept, and edits it or returns the next; what it throws sets the stored state aside.
+   * what was kept, and edits it or returns the next; what it throws sets the stored state aside. Default:
+   * nothing leads there, and older stored state is set aside.
    * @example
    * notes.persisted({ version: 3, upgrade: [addTheDay, nameTheShift] }); // from 1 to 2, from 2 to 3
    */
   readonly upgrade?: readonly ((stored: never) => unknown)[];
   /**
    * Looks at what was stored before it is used: any validator of the Standard Schema interface. What it returns is used.
-   * Must answer at once.
+   * Must return at once. Default: what was stored is used as it is.
    */
   readonly check?: StandardSchemaV1<unknown, unknown>;
   /**

@@ -13,6 +13,7 @@ export interface Observer<T> {
   complete?(): void;
 }
 
+/** A live selection: the value of a source, and several ways to be notified of the next ones. */
 export interface Selection<T> extends AsyncIterable<T> {
   /** The value now. */
   readonly value: T;

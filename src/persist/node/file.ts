@@ -72,7 +72,11 @@ export const fileStorage = (options: FileStorageOptions): Attachment<Persistence
   );
 };
 
-/** An area in a folder. A file is written beside the old one, then put in its place: it is never half-written. */
+/**
+ * An area in a folder. A file is written beside the old one, then put in its place: it is never half-written.
+ * @example
+ * const area = fileArea('./kept');
+ */
 export function fileArea(folder: string) {
   const pathOf = (key: string, ending = ENDING): string => join(folder, encodeURIComponent(key) + ending);
   /** How long each file was when this area read or wrote it last, in bytes. */

@@ -83,6 +83,7 @@ export interface TaskContext {
 /** What happens when a task is run while a run of it is under way. */
 export type Overlap = 'replace' | 'queue' | 'ignore' | 'share' | 'allow';
 
+/** How the runs of a task start, overlap and are tried again. */
 export interface TaskOptions<A extends readonly unknown[]> {
   /**
    * When a run is still under way: `allow` both; `replace` cancels the old one; `queue` waits for it; `ignore` cancels
@@ -96,11 +97,11 @@ export interface TaskOptions<A extends readonly unknown[]> {
   readonly overlapBy?: (...args: A) => unknown;
   /** Tries again after a failure: `times` more, each after `wait` milliseconds. Default: no retry; no wait. */
   readonly retry?: { readonly times: number; readonly wait?: number | ((attempt: number) => number) };
-  /** Runs it for each action of a creator, or of several, with the payload as its argument. */
+  /** Runs it for each action of a creator, or of several, with the payload as its argument. Default: only calls run it. */
   readonly when?: Handled;
-  /** Runs it when its store joins a runtime; a task without a store when it is listed in `createRuntime({ tasks })`. */
+  /** Runs it when its store joins a runtime; a task without a store when it is listed in `createRuntime({ tasks })`. Default: false. */
   readonly atStart?: boolean;
-  /** When this gives something true, there is nothing to do: the run ends at once without a result. */
+  /** When this gives something true, there is nothing to do: the run ends at once without a result. Default: every run works. */
   readonly unless?: (read: Read, ...args: A) => unknown;
   /**
    * How many statuses by arguments are kept of runs that have ended, the latest ones; those of running runs never count.
@@ -157,7 +158,7 @@ export interface Task<A extends readonly unknown[], T, S extends readonly unknow
   readonly definition: DeclaredTask;
 }
 
-/** Any task. */
+/** Any task, whatever its arguments and its result: for lists of tasks. */
 // eslint-disable-next-line @typescript-eslint/no-explicit-any -- a task of any arguments
 export type AnyTask = Task<any, unknown, any>;
 
