@@ -89,7 +89,9 @@ if (values.tarball && runNpm(['pack', '--silent', '--pack-destination', values.t
 /** A picture with a caption beside it goes; one that stands alone becomes its description. */
 function withoutPictures(text) {
   const [told] = text.split('## More pictures');
-  return told.replace(/!\[([^\]]*)\]\([^)]*\)( *)([^|\n]*)/g, (_all, description, _space, caption) =>
+  // Tests are not in the package.
+  const unlinked = told.replace(/\[(`tests\/[^`]+`)\]\([^)]*\)/g, '$1');
+  return unlinked.replace(/!\[([^\]]*)\]\([^)]*\)( *)([^|\n]*)/g, (_all, description, _space, caption) =>
     caption.trim() === '' ? `*${description}.*` : caption,
   );
 }

@@ -154,7 +154,7 @@ describe('optimistic', () => {
     expect(runtime.read(visits).picked).toBe('v7');
   });
 
-  test('inside atomic it stands and falls with the rest, and is settled when that is over', () => {
+  test('inside atomic it commits or rolls back with the rest, and is settled afterwards', () => {
     const { visits, picked } = declareVisits();
     const runtime = testRuntime({ stores: [visits] });
     const { context } = holding(runtime);

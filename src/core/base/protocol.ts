@@ -22,7 +22,7 @@ export const FEATURE: unique symbol = Symbol(`floe.feature ${VERSION}`);
 
 /**
  * The error for a value that another copy of Floe made: teams that ship apart may bring two to a page. Nothing where the
- * value is this copy's own, or nobody's.
+ * value is this copy's own, or of no copy at all.
  */
 export function foreign(value: unknown): FloeError | undefined {
   const own: readonly symbol[] = [SOURCE, DERIVATION, HOST, ATTACH, FEATURE];
