@@ -40,7 +40,7 @@ copy('docs/schemas', () => true);
 cpSync(join(root, 'LICENSE'), join(to, 'LICENSE'));
 
 const pages = [
-  ...['README.md', 'CHANGELOG.md'],
+  ...['README.md', 'CHANGELOG.md', 'CONTRIBUTING.md'],
   ...filesIn(join(root, 'docs'))
     .map((file) => relative(root, file))
     .filter((file) => file.endsWith('.md')),
