@@ -162,17 +162,17 @@ function office() {
 }
 
 function ingesting() {
-  const answer = nestedVisits();
+  const response = nestedVisits();
   let size = 0;
   const took = measure(
     {
       floe() {
         const { store, visit } = office();
         const runtime = createRuntime({ stores: [store] });
-        runtime.dispatch(store.ingest(visit, answer));
+        runtime.dispatch(store.ingest(visit, response));
         size = runtime.read(store).visit.size;
       },
-      peer: () => void (size -= handNormalize(answer).visit.size),
+      peer: () => void (size -= handNormalize(response).visit.size),
     },
     { calls: 1, rounds: 15 },
   );
@@ -181,17 +181,17 @@ function ingesting() {
 }
 
 function ingestingAgain() {
-  const answer = nestedVisits();
+  const response = nestedVisits();
   const { store, visit } = office();
   const full = createRuntime({ stores: [store] });
-  full.dispatch(store.ingest(visit, answer));
+  full.dispatch(store.ingest(visit, response));
   let told = 0;
   full.watch(store, () => told++);
   full.watch(store.all(visit), () => told++);
   const took = measure(
     {
-      floe: () => full.dispatch(store.ingest(visit, answer)),
-      peer: () => createRuntime({ stores: [store] }).dispatch(store.ingest(visit, answer)),
+      floe: () => full.dispatch(store.ingest(visit, response)),
+      peer: () => createRuntime({ stores: [store] }).dispatch(store.ingest(visit, response)),
     },
     { calls: 1, rounds: 15 },
   );
@@ -245,7 +245,7 @@ export const rows = [
   { work: '10,000 watched rows, one changed', against: 'streams by hand', least: 500, run: againstStreams },
   { work: 'iterate a table of 100,000', against: 'a native `Map`', most: 3, run: iterating },
   { work: 'ingest 100,000 nested visits', against: 'a normaliser written for them', most: 2, run: ingesting },
-  { work: 'ingest the same answer again', against: 'the first time', most: 1, run: ingestingAgain },
+  { work: 'ingest the same response again', against: 'the first time', most: 1, run: ingestingAgain },
   {
     work: 'a sorted, filtered view of 100,000, one row changed',
     against: 'filtering and sorting again',

@@ -15,7 +15,7 @@ import type { WriteTestCommandOptions } from './write-test.js';
 const version = (): string =>
   (JSON.parse(readFileSync(new URL('../../package.json', import.meta.url), 'utf8')) as { version: string }).version;
 
-function declare(out: Output, answer: { code: 0 | 1 }): Command {
+function declare(out: Output, exit: { code: 0 | 1 }): Command {
   const program = new Command('floe')
     .description('Looks into traces and stored states of an application that uses Floe.')
     .version(version(), '-v, --version')
@@ -78,7 +78,7 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .option('--json', 'one JSON value')
     .action(
       async (a: string, b: string, options: { json?: boolean }) =>
-        void (answer.code = await (await import('./compare.js')).compare(a, b, options, out)),
+        void (exit.code = await (await import('./compare.js')).compare(a, b, options, out)),
     );
   program
     .command('replay')
@@ -89,7 +89,7 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .option('--json', 'one JSON value')
     .action(
       async (file: string, options: ReplayCommandOptions) =>
-        void (answer.code = await (await import('./replay.js')).replay(file, options, out)),
+        void (exit.code = await (await import('./replay.js')).replay(file, options, out)),
     );
   program
     .command('write-test')
@@ -130,7 +130,7 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
     .option('--json', 'one JSON value a line')
     .action(
       async (place: string, options: StoredOptions) =>
-        void (answer.code = await (await import('./stored.js')).showStored(place, options, out)),
+        void (exit.code = await (await import('./stored.js')).showStored(place, options, out)),
     );
   return program;
 }
@@ -138,9 +138,9 @@ function declare(out: Output, answer: { code: 0 | 1 }): Command {
 /** Runs the command line. Gives the exit code: 0 fine, 1 the answer is no, 2 could not run. */
 export async function main(args: readonly string[], out: Output): Promise<0 | 1 | 2> {
   try {
-    const answer: { code: 0 | 1 } = { code: 0 };
-    await declare(out, answer).parseAsync([...args], { from: 'user' });
-    return answer.code;
+    const exit: { code: 0 | 1 } = { code: 0 };
+    await declare(out, exit).parseAsync([...args], { from: 'user' });
+    return exit.code;
   } catch (error) {
     if (error instanceof CommanderError) return error.exitCode === 0 ? 0 : 2;
     if (error instanceof RangeError && error.message.includes('call stack')) {

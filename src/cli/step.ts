@@ -44,7 +44,7 @@ export async function showStep(
   if (line.problem) out.talk(colours.yellow(`\n${line.problem.code}: ${shown(line.problem.message)}`));
 }
 
-/** What brought a step about, the nearest first: the step that it answered, or the begin of the run that did it. */
+/** What brought a step about, the nearest first: the step that led to it, or the begin of the run that did it. */
 function chainOf(step: Step, known: ReadonlyMap<number, Step>, started: ReadonlyMap<number, Step>): Step[] {
   const chain: Step[] = [];
   const causeAt = ({ seq, cause }: Step): Step | undefined => {

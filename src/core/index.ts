@@ -12,7 +12,7 @@ export { snapshotText, parseSnapshot } from './features/snapshot-text.js';
 export { applyPatch } from './data/patch.js';
 export { FloeError } from './base/errors.js';
 
-export type { Store, StateOf, Change, PersistOptions, Conflict, Edits, Answered } from './model/store.js';
+export type { Store, StateOf, Change, PersistOptions, Conflict, Edits } from './model/store.js';
 export type {
   AnyAction,
   ActionAbout,

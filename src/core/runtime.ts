@@ -59,7 +59,7 @@ export type Attached<O> = (O extends { readonly trace: Attachment<unknown> }
 
 /** Brings definitions to life: one state tree, one line of transitions. */
 export interface Runtime {
-  /** Applies an action in every store that answers it, as one transition: all or nothing. */
+  /** Applies an action in every store that handles it, as one transition: all or nothing. */
   dispatch(action: Dispatchable): DispatchResult;
   /** The value of a source now. */
   read: Read;

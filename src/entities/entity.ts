@@ -12,7 +12,7 @@ export interface RowOf<T, R = T> {
 
 /**
  * The type of the records of an entity, with nested records at their links. Checks nothing: give `entity` a validator
- * instead where answers are to be checked. Where a field comes in as another type than it is kept, give the type of the
+ * instead where responses are to be checked. Where a field comes in as another type than it is kept, give the type of the
  * response too, and say with `incoming` how one becomes the other.
  * @example
  * const operator = entity('operator', rowOf<Operator>(), { key: 'id' });

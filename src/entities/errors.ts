@@ -4,7 +4,7 @@ import { DEV, FloeError, nearest } from '../core/internal.js';
 const error = (code: string, subject: string, text: string | false, path?: string): FloeError =>
   new FloeError(code, text || `${code} ${subject}`, path === undefined ? undefined : { path });
 
-const place = (path: string): string => (path === '' ? 'The answer itself' : `The value at ${path}`);
+const place = (path: string): string => (path === '' ? 'The response itself' : `The value at ${path}`);
 
 export const unknownLink = (
   path: string,
@@ -28,7 +28,7 @@ export const notARecord = (type: string, path: string, found: unknown): FloeErro
     'FLOE_NOT_A_RECORD',
     `${type} ${path}`,
     DEV &&
-      `${place(path)} should be a record of '${type}' (found: ${found === null ? 'null' : Array.isArray(found) ? 'an array' : typeof found}). If the records stand deeper in the answer, say where: ingest(${type}, answer, { at: '/data' }).`,
+      `${place(path)} should be a record of '${type}' (found: ${found === null ? 'null' : Array.isArray(found) ? 'an array' : typeof found}). If the records stand deeper in the response, say where: ingest(${type}, response, { at: '/data' }).`,
     path,
   );
 
@@ -54,7 +54,7 @@ export const keyClash = (type: string, path: string, key: string): FloeError =>
     'FLOE_KEY_CLASH',
     `${type} ${path}`,
     DEV &&
-      `${place(path)} has the key '${key}' as a number, and another '${type}' in this answer has it as text (or the other way round). In a table both are '${key}': make them two keys, for example key: (record) => \`n\${record.id}\`.`,
+      `${place(path)} has the key '${key}' as a number, and another '${type}' in this response has it as text (or the other way round). In a table both are '${key}': make them two keys, for example key: (record) => \`n\${record.id}\`.`,
     path,
   );
 
@@ -72,7 +72,7 @@ export const kindClash = (path: string, key: string, kinds: readonly string[]): 
     'FLOE_KIND_CLASH',
     `${path} ${key}`,
     DEV &&
-      `${place(path)}: the key '${key}' stands for a '${kinds[0]}' here and for a '${kinds[1]}' elsewhere in this answer. One thing has one kind.`,
+      `${place(path)}: the key '${key}' stands for a '${kinds[0]}' here and for a '${kinds[1]}' elsewhere in this response. One thing has one kind.`,
     path,
   );
 
@@ -109,7 +109,8 @@ export const asyncCheck = (type: string): FloeError =>
   error(
     'FLOE_ASYNC_CHECK',
     type,
-    DEV && `The validator of '${type}' answers later, with a promise. Rows are checked at once: use a synchronous one.`,
+    DEV &&
+      `The validator of '${type}' validates later, with a promise. Rows are checked at once: use a synchronous one.`,
   );
 
 export const unknownEntity = (what: string, name: string, known: readonly string[]): FloeError =>

@@ -1,4 +1,4 @@
-// floe/entities: entity types, tables, nested answers in, flat rows kept once, nested and sorted views out.
+// floe/entities: entity types, tables, nested responses in, flat rows kept once, nested and sorted views out.
 export { entity, rowOf, linkTo, listOf, mapOf, byKind } from './entity.js';
 export { tables } from './tables.js';
 export { tableOf } from './table.js';

@@ -1,4 +1,4 @@
-// Nested answers into flat rows. It goes through an answer in document order, with a stack of its own, so that no depth
+// Nested responses into flat rows. It goes through a response in document order, with a stack of its own, so that no depth
 // can overflow; what refers to a record holds its key, and what is said of one record in several places is joined.
 import type { StandardSchemaV1 } from '@standard-schema/spec';
 import {
@@ -30,15 +30,15 @@ import type { LinkPlan, Reference, SinglePlan, TypePlan } from './plan.js';
 
 /** Options of `ingest`. */
 export interface IngestOptions {
-  /** Where in the answer the records stand, as a JSON Pointer. Default: the answer itself is a record or a list of them. */
+  /** Where in the response the records stand, as a JSON Pointer. Default: the response itself is a record or a list of them. */
   readonly at?: string;
   /** Takes what is good and lists in the payload what was left out, instead of refusing it all. Default: false. */
   readonly skip?: boolean;
 }
 
-/** Something that was left out of an answer. */
+/** Something that was left out of a response. */
 export interface Skipped {
-  /** Where in the answer, as a JSON Pointer. */
+  /** Where in the response, as a JSON Pointer. */
   readonly path: string;
   readonly code: string;
   readonly problem: string;
@@ -54,7 +54,7 @@ export interface Ingested {
 
 type Row = Record<string, unknown>;
 
-/** A record on the way through an answer. */
+/** A record on the way through a response. */
 interface Visit {
   readonly plan: TypePlan;
   readonly record: Row;
@@ -98,9 +98,9 @@ class Ingesting {
     private readonly skip: boolean,
   ) {}
 
-  run(plan: TypePlan, answer: unknown): Ingested {
-    const many = Array.isArray(answer);
-    const roots: readonly unknown[] = many ? answer : [answer];
+  run(plan: TypePlan, response: unknown): Ingested {
+    const many = Array.isArray(response);
+    const roots: readonly unknown[] = many ? response : [response];
     for (let i = 0; i < roots.length; i++) {
       const item = many ? i : undefined;
       this.refer(plan, roots[i], undefined, '', item);
@@ -116,7 +116,7 @@ class Ingesting {
     return this.skip ? { keys, rows, skipped: this.skipped } : { keys, rows };
   }
 
-  /** The path of a place in the answer. */
+  /** The path of a place in the response. */
   private path(around: Visit | undefined, field: string, item?: string | number): string {
     const tokens: string[] = [];
     const add = (name: string, at: string | number | undefined): void => {
@@ -237,7 +237,7 @@ class Ingesting {
     try {
       // The path is long in the making, and mostly it is not needed.
       checkPlain(own, {
-        what: 'The answer',
+        what: 'The response',
         get at() {
           return path();
         },
@@ -323,11 +323,11 @@ class Ingesting {
 const tokenOf = (token: PropertyKey | StandardSchemaV1.PathSegment): string =>
   String(typeof token === 'object' ? token.key : token);
 
-/** The rows in an answer, by type. */
-export function ingested(plan: TypePlan, answer: unknown, options: IngestOptions = {}): Ingested {
+/** The rows in a response, by type. */
+export function ingested(plan: TypePlan, response: unknown, options: IngestOptions = {}): Ingested {
   checkOptions('ingest', options, ['at', 'skip']);
   const { at = '', skip = false } = options;
-  let part = answer;
+  let part = response;
   let path = '';
   for (const key of parsePointer(at)) {
     path += `/${escapeKey(key)}`;

@@ -91,23 +91,23 @@ export interface RowsAction<T extends string> {
   readonly payload: unknown;
 }
 
-/** The creator of `ingest`, whose payload others can answer: `when(port.ingest, (draft, { keys }) => ...)`. */
+/** The creator of `ingest`, whose payload others can handle: `when(port.ingest, (draft, { keys }) => ...)`. */
 export interface Ingest<N extends string, Types extends readonly AnyEntity[]> extends Pick<
   ActionCreator<`${N}.ingest`, [payload: Ingested]>,
   'type' | 'about' | 'made'
 > {
   /**
-   * @param answer a record, or a list of them; fields that are missing are left as they are
-   * @throws FLOE_NO_KEY and others, with the path into the answer; then no row of it lands
+   * @param response a record, or a list of them; fields that are missing are left as they are
+   * @throws FLOE_NO_KEY and others, with the path into the response; then no row of it lands
    */
   <E extends Types[number]>(
     type: E,
-    answer: Incoming<E> | readonly Incoming<E>[],
+    response: Incoming<E> | readonly Incoming<E>[],
     options?: { readonly skip?: boolean },
   ): ActionOf<`${N}.ingest`, [payload: Ingested]>;
   <E extends Types[number]>(
     type: E,
-    answer: unknown,
+    response: unknown,
     options: IngestOptions & { readonly at: string },
   ): ActionOf<`${N}.ingest`, [payload: Ingested]>;
   /** The action of rows that are flat already. */

@@ -92,7 +92,7 @@ export class TablesDefinition extends StoreDefinition {
     };
     const { ingest } = this.creators;
     this.ingest = Object.assign(
-      (...args: [payload: Ingested] | [type: AnyEntity, answer: unknown, options?: IngestOptions]) =>
+      (...args: [payload: Ingested] | [type: AnyEntity, response: unknown, options?: IngestOptions]) =>
         (ingest as unknown as (payload: Ingested) => unknown)(
           args.length === 1 ? args[0] : ingested(this.plan('ingest', args[0]), args[1], args[2]),
         ),
@@ -357,7 +357,7 @@ function isTables(state: unknown, { byName }: Plans): state is Tables {
 }
 
 /**
- * Declares a store of tables, one for each entity type: nested answers go in, flat rows are kept once, and views of them
+ * Declares a store of tables, one for each entity type: nested responses go in, flat rows are kept once, and views of them
  * keep themselves up to date. It is a store like any other: declare actions, selectors and rules beside it.
  * @throws FLOE_UNKNOWN_ENTITY when a type links to one that is not listed, FLOE_UNKNOWN_OPTION
  * @example

@@ -1,4 +1,4 @@
-// What goes into and comes out of tables, as types: answers as they may come in, rows as they are expanded.
+// What goes into and comes out of tables, as types: responses as they may come in, rows as they are expanded.
 import type { AnyEntity, Entity, KindLink, Links, ListLink, MapLink, OneLink } from './entity.js';
 import type { Table } from './table-types.js';
 

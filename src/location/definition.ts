@@ -3,7 +3,7 @@ import { type Change, handlesType, StoreDefinition } from '../core/internal.js';
 
 /** A store whose state is a place, and which says what becomes of the browser's history. */
 export class LocationDefinition extends StoreDefinition {
-  private readonly handled: { readonly answered: Handled; readonly replace: boolean }[] = [];
+  private readonly handled: { readonly actions: Handled; readonly replace: boolean }[] = [];
 
   /** @param settled the place that an address can say, of any place that a change gives */
   constructor(
@@ -19,16 +19,16 @@ export class LocationDefinition extends StoreDefinition {
     return this.settled(after);
   }
 
-  override when(answered: Handled, change: Change, options: { readonly replace?: boolean } = {}): this {
-    this.handled.push({ answered, replace: options.replace ?? false });
-    return super.when(answered, change);
+  override when(actions: Handled, change: Change, options: { readonly replace?: boolean } = {}): this {
+    this.handled.push({ actions, replace: options.replace ?? false });
+    return super.when(actions, change);
   }
 
   /** Whether what an action makes of the address takes the place of the present entry. */
   replaces({ type, payload }: AnyAction): boolean {
     if (type.startsWith(`${this.name}.`))
       return (payload as { readonly replace?: unknown } | undefined)?.replace === true;
-    const handlers = this.handled.filter(({ answered }) => handlesType(answered, type));
+    const handlers = this.handled.filter(({ actions }) => handlesType(actions, type));
     return handlers.length > 0 && handlers.every(({ replace }) => replace);
   }
 }

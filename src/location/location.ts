@@ -81,7 +81,7 @@ export type AddressStore<N extends string, P extends Readonly<Record<string, str
   /** Some values of the query are others now. */
   readonly queryChanged: QueryChanged<N, Q>;
   /**
-   * How the address answers an action from elsewhere. What the change makes of the address adds an entry to the browser's
+   * How the address handles an action from elsewhere. What the change makes of the address adds an entry to the browser's
    * history, as `went` does, unless the options say that it takes the place of the present one.
    */
   when<const H extends Handled>(

@@ -38,7 +38,7 @@ const sizeOf = (text: string): number => new TextEncoder().encode(text).length;
 function signalAfter(ms: number): AbortSignal {
   if (typeof AbortSignal.timeout === 'function') return AbortSignal.timeout(ms);
   const controller = new AbortController();
-  const timer: unknown = setTimeout(() => controller.abort(new Error(`no answer within ${ms} ms`)), ms);
+  const timer: unknown = setTimeout(() => controller.abort(new Error(`no response within ${ms} ms`)), ms);
   // It keeps no process of Node.js alive.
   (timer as { unref?(): void }).unref?.();
   return controller.signal;
@@ -66,7 +66,7 @@ export function httpArea({ url, headers = {}, fetch = globalThis.fetch, timeout 
       signal: signalAfter(timeout),
     });
     if (response.ok || response.status === 404 || response.status === 412) return response;
-    throw new Error(`the server answered ${response.status} ${response.statusText} to ${method} ${response.url}`);
+    throw new Error(`the server responded with ${response.status} ${response.statusText} to ${method} ${response.url}`);
   };
   const conditionOf = (key: string): Record<string, string> => {
     const tag = tags.get(key);
@@ -80,15 +80,15 @@ export function httpArea({ url, headers = {}, fetch = globalThis.fetch, timeout 
   return {
     async read(key: string): Promise<string | undefined> {
       const response = await ask('GET', key);
-      // A proxy or a sign-in page answers with something, too: only a text with a tag is one that was stored.
+      // A proxy or a sign-in page responds with something, too: only a text with a tag is one that was stored.
       if (response.ok && response.headers.get('ETag') === null)
-        throw new Error(`the answer to GET ${response.url} has no ETag, so it is not what is stored there`);
+        throw new Error(`the response to GET ${response.url} has no ETag, so it is not what is stored there`);
       noteTag(key, response);
       return response.ok ? response.text() : undefined;
     },
     async write(key: string, text: string): Promise<void> {
       const size = sizeOf(text);
-      // The page may be gone before the answer: browsers take bodies along, up to 64 KiB on their way at once (Fetch, 4.6).
+      // The page may be gone before the response: browsers take bodies along, up to 64 KiB on their way at once (Fetch, 4.6).
       const keepalive = onTheirWay + size <= MOST_KEPT_ALIVE;
       if (keepalive) onTheirWay += size;
       const response = await ask('PUT', key, {
@@ -110,7 +110,7 @@ export function httpArea({ url, headers = {}, fetch = globalThis.fetch, timeout 
     async keys(): Promise<readonly string[]> {
       const response = await ask('GET', '');
       const keys = response.ok ? ((await response.json()) as unknown) : [];
-      if (!Array.isArray(keys)) throw new Error(`${base}/ does not answer with a list of keys`);
+      if (!Array.isArray(keys)) throw new Error(`${base}/ does not respond with a list of keys`);
       return keys.map(String);
     },
     isShared: true,

@@ -20,7 +20,7 @@ export type TestRuntimeOptions = Omit<RuntimeOptions, 'clock' | 'trace' | 'onPro
   readonly clock?: HandClock;
   /** What the random numbers begin with. Default: 1 */
   readonly seed?: number;
-  /** Tasks do not begin by themselves, neither in answer to actions nor with their stores. Default: false */
+  /** Tasks do not begin by themselves, neither for actions nor with their stores. Default: false */
   readonly still?: boolean;
 };
 

@@ -170,7 +170,7 @@ class Replaying {
           step,
           pointer: `/${escapeKey(store.name)}`,
           ...(found.after !== undefined && { found: found.after }),
-          reason: found.error ?? `the store '${store.name}', which answers it now, was not there`,
+          reason: found.error ?? `the store '${store.name}', which handles it now, was not there`,
         };
     }
     return undefined;
@@ -220,7 +220,7 @@ class Replaying {
 
   /** Whether one of the stores that handle an action has redacted places: its changes did not find what they had found. */
   private isOnTrust(recorded: Step, found: Step): boolean {
-    const names = [...recorded.stores, ...found.stores, ...this.model.answering(recorded.action!)];
+    const names = [...recorded.stores, ...found.stores, ...this.model.handlingStores(recorded.action!)];
     return names.some((name) => this.redaction.covers(name));
   }
 }

@@ -66,7 +66,7 @@ export interface StepCause {
    * at a tool, or the runtime.
    */
   readonly by: Actor;
-  /** The step that it answered: a watcher dispatched it, or a task answers it. */
+  /** The step that led to it: a watcher of that step dispatched this one, or a task handled it. */
   readonly step?: number;
   /** The number of the run that did it. */
   readonly run?: number;
@@ -74,7 +74,7 @@ export interface StepCause {
   readonly action?: string;
 }
 
-/** The application's code did it, and not in answer to anything. */
+/** The application's code did it, and no step led to it. */
 export const CODE: StepCause = Object.freeze({ by: 'code' });
 
 /** One transition, as recorded. */

@@ -77,7 +77,7 @@ export interface Trace {
   pause(): void;
   /** Transitions are listed again. */
   resume(): void;
-  /** The types of all actions that the stores answer. */
+  /** The types of all actions that the stores handle. */
   readonly actions: readonly string[];
   /** Dispatches an action by hand. It is recorded as the inspector's. */
   send(action: AnyAction): DispatchResult;

@@ -8,7 +8,7 @@ import { codeOf, failure } from '../support/failures.js';
 describe('a transition', () => {
   const shiftEnded = action('shiftEnded');
 
-  test('changes every store that answers, as one, and tells the watchers once', () => {
+  test('changes every store that handles, as one, and tells the watchers once', () => {
     const { counter, added, log, runtime } = recorded();
     counter.when(shiftEnded, (draft) => void (draft.n = 0));
     log.when(shiftEnded, (draft) => void draft.lines.push('shift ended'));

@@ -63,7 +63,7 @@ test('ingest, then expand: all that was said of a record anywhere, nested as it 
         say('service', said.id, { ...said, ...(who !== null && { crew: String(who % world.crew.length) }) });
         return who === null ? said : { ...said, crew: nestCrew(who) };
       };
-      const answer = world.visits.map(({ fields, vessel: hull, services, place }, i) => {
+      const response = world.visits.map(({ fields, vessel: hull, services, place }, i) => {
         const said = { id: `v${i % 6}`, ...some(fields) };
         const at = { kind: place % 2 ? 'berth' : 'anchorage', id: `p${place}` };
         say('visit', said.id, {
@@ -78,7 +78,7 @@ test('ingest, then expand: all that was said of a record anywhere, nested as it 
       });
       const port = somePort();
       const runtime = createRuntime({ stores: [port] });
-      const action = port.ingest(visit, answer as never);
+      const action = port.ingest(visit, response as never);
       runtime.dispatch(action);
       const state = runtime.read(port) as unknown as Record<string, ReadonlyMap<string, Fields>>;
       for (const [type, table] of Object.entries(state)) {
@@ -286,7 +286,7 @@ test('whatever is removed, no link leads nowhere, and what refuses stays', () =>
         fc.tuple(
           fc.constantFrom(vessel, crew, service, visit, operator),
           fc.nat(5),
-          fc.constantFrom('remove' as const, 'draft' as const, 'returned' as const, 'answer' as const),
+          fc.constantFrom('remove' as const, 'draft' as const, 'returned' as const, 'response' as const),
         ),
         { maxLength: 20 },
       ),
@@ -303,12 +303,12 @@ test('whatever is removed, no link leads nowhere, and what refuses stays', () =>
           [type]: tableOf([...state[type]].filter(([one]) => one !== key)),
         }));
         const runtime = createRuntime({ stores: [port], trace: recording(), onProblem: () => undefined });
-        const answer = visits.map(([id, hull, services]) => ({
+        const response = visits.map(([id, hull, services]) => ({
           id: `v${id}`,
           vessel: { hull: `h${hull}`, operator: { id: `o${hull % 2}` } },
           services: services.map((n) => ({ id: `s${n}`, crew: { badge: n % 2 } })),
         }));
-        runtime.dispatch(port.ingest(visit, answer));
+        runtime.dispatch(port.ingest(visit, response));
         for (const [type, n, how] of removals) {
           const key = `${{ vessel: 'h', crew: '', service: 's', visit: 'v', operator: 'o' }[type.name]}${n}`;
           const name = type.name as 'visit';
@@ -317,7 +317,7 @@ test('whatever is removed, no link leads nowhere, and what refuses stays', () =>
           const remove = {
             remove: () => runtime.dispatch(port.remove(type, key)),
             draft: () => runtime.dispatch(gone({ type: name, key })),
-            answer: () => runtime.dispatch(left([name, key])),
+            response: () => runtime.dispatch(left([name, key])),
             returned: () => runtime.dispatch(kept({ type: name, key })),
           }[how];
           if (isLinked) expect(failure(remove).code).toBe('FLOE_STILL_LINKED');

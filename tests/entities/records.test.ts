@@ -1,4 +1,4 @@
-// Nested records in and out: ingest, bad answers, expand, removal, and real-world data.
+// Nested records in and out: ingest, bad responses, expand, removal, and real-world data.
 import { describe, expect, test } from '@jest/globals';
 import type { StandardSchemaV1 } from '@standard-schema/spec';
 import { createRequire } from 'node:module';
@@ -45,7 +45,7 @@ describe('ingest', () => {
     ]);
   });
 
-  test('a page with the records under a path; other stores answer with the keys', () => {
+  test('a page with the records under a path; other stores handle with the keys', () => {
     const port = somePort();
     const arrivals = store('arrivals', { keys: [] as readonly string[] });
     arrivals.when(port.ingest, (draft, { keys }) => {
@@ -90,7 +90,7 @@ describe('ingest', () => {
     });
     const chart = tables('chart', [buoy, light, lane]);
     const runtime = createRuntime({ stores: [chart] });
-    const answer: Lane = {
+    const response: Lane = {
       id: 'in',
       marks: { port: { at: [1, 2] }, __proto__x: { at: [3, 4] }, none: null },
       lights: [
@@ -98,7 +98,7 @@ describe('ingest', () => {
         { what: 'buoy', at: [1, 2] },
       ],
     };
-    runtime.dispatch(chart.ingest(lane, answer));
+    runtime.dispatch(chart.ingest(lane, response));
     expect(runtime.read(chart.one(lane, 'in'))).toEqual({
       id: 'in',
       marks: { port: '1/2', __proto__x: '3/4', none: null },
@@ -108,8 +108,8 @@ describe('ingest', () => {
       ],
     });
     expect(runtime.read(chart.expand(lane, 'in'))).toEqual({
-      ...answer,
-      marks: { ...answer.marks, port: answer.lights[1] },
+      ...response,
+      marks: { ...response.marks, port: response.lights[1] },
     });
     // What stands in a row can come in again.
     expect(runtime.dispatch(chart.ingest(lane, runtime.read(chart.one(lane, 'in'))!))).toBe('unchanged');
@@ -143,7 +143,7 @@ describe('ingest', () => {
   });
 });
 
-describe('bad answers', () => {
+describe('bad responses', () => {
   const self = { badge: 1, name: 'Ada' } as { badge: number; name: string; mentor?: unknown };
   self.mentor = { badge: 2, mentor: self };
   const deep = (): unknown => {
@@ -151,7 +151,7 @@ describe('bad answers', () => {
     for (let i = 0; i < 100_000; i++) value = [value];
     return value;
   };
-  const bad: [what: string, code: string, path: string, answer: unknown[]][] = [
+  const bad: [what: string, code: string, path: string, response: unknown[]][] = [
     ['no key', 'FLOE_NO_KEY', '/1/vessel', [day[0], { id: 'v9', vessel: { name: 'Nameless' } }]],
     ['a key that is no key', 'FLOE_NO_KEY', '/0', [{ id: { not: 'a key' } }]],
     [
@@ -208,14 +208,14 @@ describe('bad answers', () => {
     ],
     ['data too deep to look through', 'FLOE_TOO_DEEP', '/0', [{ id: 'v9', remarks: deep() }]],
   ];
-  test.each(bad)('%s', (_what, code, path, answer) => {
+  test.each(bad)('%s', (_what, code, path, response) => {
     const { port, runtime } = started();
     const before = runtime.read(port);
-    expect(failure(() => runtime.dispatch(port.ingest(visit, answer as never)))).toMatchObject({ code, path });
+    expect(failure(() => runtime.dispatch(port.ingest(visit, response as never)))).toMatchObject({ code, path });
     expect(runtime.read(port)).toBe(before);
-    expect(failure(() => port.ingest(visit, { page: answer }, { at: '/page' })).path).toBe(`/page${path}`);
+    expect(failure(() => port.ingest(visit, { page: response }, { at: '/page' })).path).toBe(`/page${path}`);
     // Or the rest of it is taken, and what was left out is listed.
-    const taken = port.ingest(visit, answer as never, { skip: true });
+    const taken = port.ingest(visit, response as never, { skip: true });
     expect(taken.payload.skipped).toEqual([{ path, code, problem: expect.stringContaining(path) }]);
     runtime.dispatch(taken);
   });
@@ -226,8 +226,8 @@ describe('bad answers', () => {
       code: 'FLOE_NOT_A_RECORD',
       path: '/data/visits',
     });
-    for (const answer of [null, undefined, 'v1', 7])
-      expect(failure(() => port.ingest(visit, answer as never)).code).toBe('FLOE_NOT_A_RECORD');
+    for (const response of [null, undefined, 'v1', 7])
+      expect(failure(() => port.ingest(visit, response as never)).code).toBe('FLOE_NOT_A_RECORD');
   });
 
   test('the same object twice is no cycle', () => {

@@ -67,7 +67,7 @@ test('a text is written only over the one that was seen', async () => {
   await expect(area().write('log', 'not seen\n')).rejects.toThrow('another client');
 });
 
-test('an answer without a tag is unreadable: what is stored is neither set aside nor written over', async () => {
+test('a response without a tag is unreadable: what is stored is neither set aside nor written over', async () => {
   const url = `${office.address}/office/kept/proxied`;
   const { log, written } = declare();
   const first = createRuntime({ stores: [log], storage: httpStorage({ url, writeAfter: 0 }) });

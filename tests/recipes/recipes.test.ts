@@ -22,18 +22,18 @@ const moods: readonly Mood[] = ['down', 'slow', 'in conflict', 'nonsense'];
 const said: Record<Mood, RegExp> = {
   fine: /^$/,
   down: /cannot be reached/,
-  slow: /does not answer/,
+  slow: /does not respond/,
   'in conflict': /refuses/,
-  nonsense: /answer is no/,
+  nonsense: /response is no/,
 };
 const visit = (id: string): Visit => ({ id, vessel: `vessel of ${id}`, berth: 'N1' });
 
-/** An office that answers after 200 ms, in the mood of the moment. */
+/** An office that responses after 200 ms, in the mood of the moment. */
 function moodyOffice() {
   const asked: string[] = [];
   const state = { mood: 'fine' as Mood };
   let clock: HandClock;
-  const answer = async (what: string, value: unknown): Promise<unknown> => {
+  const response = async (what: string, value: unknown): Promise<unknown> => {
     asked.push(what);
     const { mood } = state;
     // What a page asks as it opens, it asks before `open` has returned.
@@ -44,13 +44,13 @@ function moodyOffice() {
     return mood === 'nonsense' ? '<html>Welcome to the harbour</html>' : value;
   };
   const given: Office = {
-    visits: (day) => answer(`visits ${day}`, [visit(`${day}-1`)]),
-    find: (text) => answer(`find ${text}`, [visit(text)]),
-    positions: () => answer('positions', [{ hull: 'H1', north: asked.length + 1, east: 0 }]),
-    plan: ({ vessel, berth }) => answer(`plan ${vessel} ${berth}`, { id: 'v9', vessel, berth }),
-    remove: (id) => answer(`remove ${id}`, { removed: id }),
-    signIn: (badge) => answer(`sign in ${badge}`, { name: `Officer ${badge}` }),
-    send: (note) => answer(`send ${note}`, { received: note }),
+    visits: (day) => response(`visits ${day}`, [visit(`${day}-1`)]),
+    find: (text) => response(`find ${text}`, [visit(text)]),
+    positions: () => response('positions', [{ hull: 'H1', north: asked.length + 1, east: 0 }]),
+    plan: ({ vessel, berth }) => response(`plan ${vessel} ${berth}`, { id: 'v9', vessel, berth }),
+    remove: (id) => response(`remove ${id}`, { removed: id }),
+    signIn: (badge) => response(`sign in ${badge}`, { name: `Officer ${badge}` }),
+    send: (note) => response(`send ${note}`, { received: note }),
   };
   const open = (stores: readonly AnyStore[], texts = new Map<string, string>()) => {
     const runtime = testRuntime({ stores, needs: [office.by(given)], storage: memoryStorage(texts) });
@@ -65,7 +65,7 @@ const problemsOf = (runtime: { problems: readonly { error: unknown }[] }) =>
 describe('load', () => {
   const { loadVisits, shownVisits } = load;
 
-  test('placeholders at first, the old list while a newer one is on its way; only the newest answer counts', async () => {
+  test('placeholders at first, the old list while a newer one is on its way; only the newest response counts', async () => {
     const { open } = moodyOffice();
     const runtime = open([load.visits]);
     void runtime.run(loadVisits('first')).catch(() => undefined);
@@ -109,7 +109,7 @@ describe('search', () => {
     }
   };
 
-  test('asks when the typing pauses; an old answer never replaces a newer one', async () => {
+  test('asks when the typing pauses; an old response never replaces a newer one', async () => {
     const { open, asked } = moodyOffice();
     const runtime = open([search.search]);
     await type(runtime, 'Ter');
@@ -456,7 +456,7 @@ describe('what is not stored yet', () => {
     expect([shown(), texts.get('log')]).toEqual(['Everything is stored.', expect.stringContaining('gale')]);
   });
 
-  test('where the office does not answer it is waited for ten seconds', async () => {
+  test('where the office does not respond it is waited for ten seconds', async () => {
     const { state, begin } = open();
     const { runtime, noted, save, shown } = begin();
     await runtime.ready;
@@ -464,7 +464,7 @@ describe('what is not stored yet', () => {
     noted('gale');
     const saved = save();
     await runtime.clock.advance(10_000);
-    expect([await saved, shown()]).toEqual([false, expect.stringContaining('The office does not answer.')]);
+    expect([await saved, shown()]).toEqual([false, expect.stringContaining('The office does not respond.')]);
   });
 
   test('where another session changed it too, one value stands, the other is set aside, and both are named', async () => {

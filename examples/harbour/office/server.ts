@@ -18,7 +18,7 @@ export interface OfficeOptions {
   readonly port: number;
   /** The data's seed. Default: 7. */
   readonly seed?: number;
-  /** Milliseconds before each answer. Default: 0. A request can ask for its own with `?delay=`. */
+  /** Milliseconds before each response. Default: 0. A request can ask for its own with `?delay=`. */
   readonly delay?: number;
   /** Milliseconds that the office thinks about a berth before it confirms or refuses. Default: 1000. */
   readonly thinking?: number;
@@ -34,7 +34,7 @@ export interface RunningOffice {
   close(): Promise<void>;
 }
 
-/** The office's answers, without a server around them. */
+/** The office's responses, without a server around them. */
 export function officeApp({
   seed = 7,
   delay = 0,

@@ -8,7 +8,7 @@ import { Refused, type Office } from './model/office.js';
  */
 export function httpOffice(base: string, search = ''): Office {
   const ask = async <T>(path: string, { signal }: { signal?: AbortSignal } = {}, body?: unknown): Promise<T> => {
-    const answer = await fetch(`${base}/office${path}${search && `?${search}`}`, {
+    const response = await fetch(`${base}/office${path}${search && `?${search}`}`, {
       ...(signal && { signal }),
       ...(body !== undefined && {
         method: 'POST',
@@ -16,12 +16,12 @@ export function httpOffice(base: string, search = ''): Office {
         body: JSON.stringify(body),
       }),
     });
-    if (!answer.ok) {
-      const { problem } = (await answer.json().catch(() => ({}))) as { problem?: string };
-      const text = problem ?? `The office answered ${answer.status}.`;
-      throw answer.status >= 400 && answer.status < 500 ? new Refused(text) : new Error(text);
+    if (!response.ok) {
+      const { problem } = (await response.json().catch(() => ({}))) as { problem?: string };
+      const text = problem ?? `The office responded with ${response.status}.`;
+      throw response.status >= 400 && response.status < 500 ? new Refused(text) : new Error(text);
     }
-    return (await answer.json()) as T;
+    return (await response.json()) as T;
   };
   return {
     port: (asked) => ask('/port', asked),

@@ -61,11 +61,11 @@ export async function playShift(runtime: Runtime, tell: Tell): Promise<void> {
   tell(`${vessel.name} calls in: planned for ${berth.id} at 22:30.`);
 
   const other = read(freeBerths)[0];
-  const answer = await run(assignBerth(read(pickedId)!, other.id)).then(
+  const response = await run(assignBerth(read(pickedId)!, other.id)).then(
     () => `the office confirms ${other.id}`,
     (error: unknown) => `the office refuses ${other.id}, and it stays at ${berth.id}: ${(error as Error).message}`,
   );
-  tell(`Another berth is tried for it at once on the screen; ${answer}.`);
+  tell(`Another berth is tried for it at once on the screen; ${response}.`);
 
   dispatch(address.went(visitAt(second.id)));
   await run(moveOn(second.id));

@@ -1,4 +1,4 @@
-// Load: placeholders before the first answer, and the old list while a newer one is on its way.
+// Load: placeholders before the first response, and the old list while a newer one is on its way.
 import { selector, store, task } from 'floe';
 import { inTime, office, visitsIn, type Visit } from './office.js';
 
@@ -13,8 +13,8 @@ export const loadVisits = task(
   visits,
   'load',
   async ({ dispatch, use, signal, sleep }, day: string) => {
-    const answer = await inTime(sleep, use(office).visits(day, { signal }));
-    dispatch(visitsArrived({ day, list: visitsIn(answer) }));
+    const response = await inTime(sleep, use(office).visits(day, { signal }));
+    dispatch(visitsArrived({ day, list: visitsIn(response) }));
   },
   // A newer question makes the older one void. What failed is asked twice more, after one and after two seconds.
   { overlap: 'replace', retry: { times: 2, wait: (attempt) => attempt * 1000 } },

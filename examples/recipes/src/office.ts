@@ -1,4 +1,4 @@
-// What the recipes need of the harbour office. An answer is checked at the door: what is wrong with it is an error of the
+// What the recipes need of the harbour office. A response is checked at the door: what is wrong with it is an error of the
 // run that asked, and never reaches a store.
 import { need } from 'floe';
 
@@ -24,7 +24,7 @@ interface Asked {
   readonly signal?: AbortSignal;
 }
 
-/** Answers are `unknown`: they come from outside. */
+/** Responses are `unknown`: they come from outside. */
 export interface Office {
   visits(day: string, asked?: Asked): Promise<unknown>;
   find(text: string, asked?: Asked): Promise<unknown>;
@@ -42,39 +42,39 @@ export class Conflict extends Error {
   readonly code = 'CONFLICT';
 }
 
-/** The answer, or an error when it takes more than eight seconds. */
-export const inTime = <T>(sleep: (ms: number) => Promise<void>, answer: Promise<T>): Promise<T> =>
+/** The response, or an error when it takes more than eight seconds. */
+export const inTime = <T>(sleep: (ms: number) => Promise<void>, response: Promise<T>): Promise<T> =>
   Promise.race([
-    answer,
+    response,
     sleep(8000).then(() => {
-      throw new Error('The office does not answer.');
+      throw new Error('The office does not respond.');
     }),
   ]);
 
-const nonsense = (what: string): Error => new Error(`The office's answer is no ${what}.`);
+const nonsense = (what: string): Error => new Error(`The office's response is no ${what}.`);
 const hasTexts = (value: unknown, ...keys: string[]): boolean =>
   typeof value === 'object' &&
   value !== null &&
   keys.every((key) => typeof (value as Record<string, unknown>)[key] === 'string');
 
-export function visitIn(answer: unknown): Visit {
-  if (!hasTexts(answer, 'id', 'vessel', 'berth')) throw nonsense('visit');
-  return answer as Visit;
+export function visitIn(response: unknown): Visit {
+  if (!hasTexts(response, 'id', 'vessel', 'berth')) throw nonsense('visit');
+  return response as Visit;
 }
 
-export function visitsIn(answer: unknown): Visit[] {
-  if (!Array.isArray(answer)) throw nonsense('list of visits');
-  return answer.map(visitIn);
+export function visitsIn(response: unknown): Visit[] {
+  if (!Array.isArray(response)) throw nonsense('list of visits');
+  return response.map(visitIn);
 }
 
-export function positionsIn(answer: unknown): Position[] {
+export function positionsIn(response: unknown): Position[] {
   const isPosition = (one: unknown): boolean =>
     hasTexts(one, 'hull') && Number.isFinite((one as Position).north) && Number.isFinite((one as Position).east);
-  if (!Array.isArray(answer) || !answer.every(isPosition)) throw nonsense('list of positions');
-  return answer as Position[];
+  if (!Array.isArray(response) || !response.every(isPosition)) throw nonsense('list of positions');
+  return response as Position[];
 }
 
-export function textIn(answer: unknown, key: string): string {
-  if (!hasTexts(answer, key)) throw nonsense(key);
-  return (answer as Record<string, string>)[key];
+export function textIn(response: unknown, key: string): string {
+  if (!hasTexts(response, key)) throw nonsense(key);
+  return (response as Record<string, string>)[key];
 }

@@ -29,7 +29,7 @@ export const shownSaving = selector('shownSaving', (read) => {
 
 /** What a problem means to an officer. */
 function reasonOf({ code, cause, message }: Persistence['problems'][number]): string {
-  if (code === 'FLOE_STORAGE_HANGS') return 'The office does not answer.';
+  if (code === 'FLOE_STORAGE_HANGS') return 'The office does not respond.';
   if (code !== 'FLOE_STORAGE_FAILED') return message;
   const isFull = (cause as Error | undefined)?.name === 'QuotaExceededError';
   return isFull ? 'This browser has no room left: remove what you do not need.' : 'The office cannot be reached.';

@@ -1,4 +1,4 @@
-// Search as you type: asks when the typing pauses, and an old answer never takes the place of a newer one.
+// Search as you type: asks when the typing pauses, and an old response never takes the place of a newer one.
 import { store, task } from 'floe';
 import { inTime, office, visitsIn, type Visit } from './office.js';
 
@@ -18,8 +18,8 @@ export const lookUp = task(
   async ({ dispatch, use, signal, sleep }, text: string) => {
     // Whoever goes on typing replaces this run here.
     await sleep(300);
-    const answer = text.trim() === '' ? [] : await inTime(sleep, use(office).find(text, { signal }));
-    dispatch(visitsFound(visitsIn(answer)));
+    const response = text.trim() === '' ? [] : await inTime(sleep, use(office).find(text, { signal }));
+    dispatch(visitsFound(visitsIn(response)));
   },
   { when: textTyped, overlap: 'replace' },
 );

@@ -27,7 +27,7 @@ function through(
   list: unknown[],
   fn: Callback,
   self: unknown,
-  stops: (answer: unknown, item: unknown, index: number) => unknown,
+  stops: (result: unknown, item: unknown, index: number) => unknown,
   all = false,
 ): number {
   const items = listing(list);
@@ -46,36 +46,36 @@ export const listReads: Record<string, (this: unknown[], ...args: never[]) => un
   },
   map(fn: Callback, self?: unknown) {
     const results: unknown[] = [];
-    results.length = through(this, fn, self, (answer, _item, i) => {
-      results[i] = answer;
+    results.length = through(this, fn, self, (result, _item, i) => {
+      results[i] = result;
     });
     return results;
   },
   filter(fn: Callback, self?: unknown) {
     const found: unknown[] = [];
-    through(this, fn, self, (answer, item) => {
-      if (answer) found.push(item);
+    through(this, fn, self, (result, item) => {
+      if (result) found.push(item);
     });
     return found;
   },
   find(fn: Callback, self?: unknown) {
     let found: unknown;
-    through(this, fn, self, (answer, item) => answer && ((found = item), true), true);
+    through(this, fn, self, (result, item) => result && ((found = item), true), true);
     return found;
   },
   findIndex(fn: Callback, self?: unknown) {
     let found = -1;
-    through(this, fn, self, (answer, _item, i) => answer && ((found = i), true), true);
+    through(this, fn, self, (result, _item, i) => result && ((found = i), true), true);
     return found;
   },
   some(fn: Callback, self?: unknown) {
     let found = false;
-    through(this, fn, self, (answer) => answer && (found = true));
+    through(this, fn, self, (result) => result && (found = true));
     return found;
   },
   every(fn: Callback, self?: unknown) {
     let holds = true;
-    through(this, fn, self, (answer) => !answer && ((holds = false), true));
+    through(this, fn, self, (result) => !result && ((holds = false), true));
     return holds;
   },
   reduce(...[fn, ...first]: [Folding, unknown?]) {

@@ -39,7 +39,7 @@ export class Computing {
     return after;
   }
 
-  /** The state of one store after the only change that answers an action. */
+  /** The state of one store after the only change that handles an action. */
   alone(cell: Cell, change: Change, before: unknown, action: AnyAction): unknown {
     const after = this.one(cell, change, before, action);
     return after === before ? before : cell.store.completed(before, after, cell.editing);

@@ -219,17 +219,17 @@ export interface Joiner {
   readonly retired: Map<StoreDefinition, StoreDefinition>;
 }
 
-/** The action that an interceptor decides about, and its transition, or else the one that it answered. */
+/** The action that an interceptor decides about, and its transition, or else the one that led to it. */
 export interface Deciding {
   action: AnyAction;
   of: Transition | undefined;
 }
 
-/** The first answer of a feature to a question. */
+/** The first result that a feature gives. */
 export function firstAnswer<T>({ features }: Extensible, ask: (hooks: Hooks) => T | undefined): T | undefined {
   for (const hooks of features) {
-    const answer = ask(hooks);
-    if (answer !== undefined) return answer;
+    const result = ask(hooks);
+    if (result !== undefined) return result;
   }
   return undefined;
 }

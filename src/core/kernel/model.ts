@@ -18,7 +18,7 @@ export interface Computed {
 
 export class Model {
   private readonly cells = new Map<string, Cell>();
-  private readonly answers = new HandlerTable(this.cells, (store) => this.add(store));
+  private readonly handlers = new HandlerTable(this.cells, (store) => this.add(store));
   private readonly changing = new Computing(false);
 
   constructor(stores: Iterable<StoreDefinition>) {
@@ -30,12 +30,12 @@ export class Model {
   }
 
   /**
-   * What an action makes of a state tree. Stores that are not in the tree had not joined: they do not answer.
+   * What an action makes of a state tree. Stores that are not in the tree had not joined: they do not handle it.
    * @throws what a handler throws, and FLOE_UNKNOWN_ACTION
    */
   apply(action: AnyAction, states: Readonly<Record<string, unknown>>): Computed {
     const changed: StoreChange[] = [];
-    const { stores, alone } = this.answers.to(action);
+    const { stores, alone } = this.handlers.to(action);
     if (alone) {
       const { store, editing } = alone.cell;
       if (!hasOwn(states, store.name)) return { changed, touches: editing };
@@ -56,9 +56,9 @@ export class Model {
   }
 
   /** The stores that handle an action; none for an unknown action. */
-  answering(action: AnyAction): readonly string[] {
+  handlingStores(action: AnyAction): readonly string[] {
     try {
-      return this.answers.to(action).stores.map(({ cell }) => cell.store.name);
+      return this.handlers.to(action).stores.map(({ cell }) => cell.store.name);
     } catch {
       return [];
     }
@@ -66,7 +66,7 @@ export class Model {
 
   /** What an action makes of a store that is as it begins; nothing where it does nothing. */
   fromBeginning(store: StoreDefinition, action: AnyAction): { after?: unknown; error?: string } | undefined {
-    const handling = this.answering(action).includes(store.name);
+    const handling = this.handlingStores(action).includes(store.name);
     if (!handling) return undefined;
     const before = store.begin();
     try {

@@ -36,7 +36,7 @@ export interface NotifyingHost {
 export class Notifications {
   /** Watchers are notified now: what is dispatched is queued. */
   isNotifying = false;
-  /** The transition whose watchers are notified: what they dispatch answers it. */
+  /** The transition whose watchers are notified: it leads to what they dispatch. */
   of: Transition | undefined;
   /** How many batches, transactions and the like put notifications off. */
   private held = 0;

@@ -12,7 +12,7 @@ export type Actor = 'code' | 'task' | 'trace' | 'storage' | 'interceptor' | 'run
 /** Why it happened. */
 export interface Cause {
   readonly by: Actor;
-  /** The transition that it answered. */
+  /** The transition that led to it. */
   readonly of?: Transition;
   /** The number of the run that did it. */
   readonly run?: number;

@@ -110,7 +110,7 @@ export function makeCreator(
 }
 
 /**
- * Declares an action that belongs to no store; stores answer it with `store.when`.
+ * Declares an action that belongs to no store; stores handle it with `store.when`.
  * @example
  * const shiftEnded = action('shiftEnded');
  * const noticeGiven = action<{ text: string }>('noticeGiven');

@@ -28,7 +28,7 @@ import {
 import { creatorsOf, handlesType, typesOf, type DeclaredTask, type Handled, type PayloadOf } from './handled.js';
 import type { Touches } from '../data/touches.js';
 
-/** How a store answers an action: edits its draft, or returns the next state. Never both, never later. */
+/** How a store handles an action: edits its draft, or returns the next state. Never both, never later. */
 export type Change = (draft: never, payload: never) => unknown;
 
 /** What of a store is kept between sessions. Where, is the runtime's matter. */
@@ -74,7 +74,6 @@ export interface Conflict {
 }
 
 /** One action creator, or several with the same payload. */
-export type Answered<A extends readonly unknown[]> = ActionCreator<string, A> | readonly ActionCreator<string, A>[];
 
 /** The ready-made actions of a small store. */
 export interface Edits<N extends string, S> {
@@ -104,7 +103,7 @@ export interface Store<N extends string = string, S = unknown> extends Source<S>
     options?: ActionOptions<A>,
   ): ActionCreator<`${N}.${K}`, A>;
   /**
-   * Declares how this store answers actions from elsewhere. Returns the store.
+   * Declares how this store handles actions from elsewhere. Returns the store.
    * @param actions a creator or a list of them; a function that gives them where modules import each other in a circle
    */
   when<const C extends Handled>(actions: C, change: (draft: Draft<S>, ...payload: PayloadOf<C>) => void | S): this;
@@ -161,9 +160,9 @@ export interface Original {
   readonly kept: PersistOptions<never> | undefined;
   readonly invariants: readonly Rule[];
   readonly version: number;
-  /** How it answers its own actions, by the types that they have as actions of the copy. */
+  /** How it handles its own actions, by the types that they have as actions of the copy. */
   own(type: string): Iterable<Change>;
-  /** How it answers actions from elsewhere. */
+  /** How it handles actions from elsewhere. */
   fromElsewhere(type: string): Iterable<Change>;
   types(): string[];
   aboutOf(type: string): About | undefined;
@@ -178,7 +177,7 @@ export let declared = 0;
 export class StoreDefinition implements Source<unknown> {
   readonly id = nextId();
   readonly changes = new Map<string, Change[]>();
-  private readonly whens: { readonly answered: Handled; readonly change: Change }[] = [];
+  private readonly whens: { readonly actions: Handled; readonly change: Change }[] = [];
   private declarations = 0;
   private readonly rules: Rule[] = [];
   private readonly ownTasks: DeclaredTask[] = [];
@@ -208,7 +207,7 @@ export class StoreDefinition implements Source<unknown> {
     return this.original ? [...this.original.invariants, ...this.rules] : this.rules;
   }
 
-  /** How it answers actions of a type. */
+  /** How it handles actions of a type. */
   *changesFor(type: string): Iterable<Change> {
     const { original } = this;
     if (original) yield* original.own(type);
@@ -218,7 +217,7 @@ export class StoreDefinition implements Source<unknown> {
 
   *fromElsewhere(type: string): Iterable<Change> {
     if (this.original) yield* this.original.fromElsewhere(type);
-    for (const { answered, change } of this.whens) if (handlesType(answered, type)) yield change;
+    for (const { actions, change } of this.whens) if (handlesType(actions, type)) yield change;
   }
 
   /** The types of the actions that it handles, and that start its tasks. Some may come twice. */
@@ -228,7 +227,7 @@ export class StoreDefinition implements Source<unknown> {
 
   typesFromElsewhere(): string[] {
     return [
-      ...this.whens.flatMap(({ answered }) => typesOf(answered)),
+      ...this.whens.flatMap(({ actions }) => typesOf(actions)),
       ...this.ownTasks.flatMap(({ options }) => (options.when ? typesOf(options.when) : [])),
     ];
   }
@@ -242,8 +241,8 @@ export class StoreDefinition implements Source<unknown> {
   aboutOf(type: string): About | undefined {
     const own = this.abouts.get(type) ?? this.original?.aboutOf(type);
     if (own) return own;
-    for (const { answered } of this.whens) {
-      const creator = creatorsOf(answered).find((one) => one.type === type);
+    for (const { actions } of this.whens) {
+      const creator = creatorsOf(actions).find((one) => one.type === type);
       if (creator?.about) return creator.about;
     }
     return undefined;
@@ -283,12 +282,12 @@ export class StoreDefinition implements Source<unknown> {
   action(name: string, change: Change, options?: ActionOptions): AnyCreator {
     const type = this.nameOf('action', name);
     if (DEV) checkOptions(`The action '${type}'`, options, ['about']);
-    this.answer(type, change);
+    this.handle(type, change);
     if (options?.about) this.abouts.set(type, options.about);
     return makeCreator(type, takesPayload(change), this, options);
   }
 
-  answer(type: string, change: Change): void {
+  handle(type: string, change: Change): void {
     const known = this.changes.get(type);
     if (known) known.push(change);
     else this.changes.set(type, [change]);
@@ -296,8 +295,8 @@ export class StoreDefinition implements Source<unknown> {
     declared++;
   }
 
-  when(answered: Handled, change: Change): this {
-    this.whens.push({ answered, change });
+  when(actions: Handled, change: Change): this {
+    this.whens.push({ actions, change });
     this.declarations++;
     declared++;
     return this;

@@ -1,4 +1,4 @@
-// The port: everything that has a key, kept once. The office's nested answers go in, nested views come out.
+// The port: everything that has a key, kept once. The office's nested responses go in, nested views come out.
 import type { StateReader } from 'floe';
 import { byKind, entity, linkTo, listOf, rowOf, tables, type Expanded } from 'floe/entities';
 import type { Anchorage, Berth, Crew, Operator, Phase, Service, Vessel, Visit } from './types.js';

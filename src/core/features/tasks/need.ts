@@ -4,11 +4,11 @@ import { plainName } from '../../model/store.js';
 /** Something that tasks need from outside: a service, a client. The runtime is given it, and tests give another. */
 export interface Need<T> {
   readonly name: string;
-  /** What answers the need, for `createRuntime({ needs })`. A service answers; it never dispatches. */
+  /** What serves the need, for `createRuntime({ needs })`. A service gives results; it never dispatches. */
   by(value: T): Given;
 }
 
-/** A need and what answers it. */
+/** A need and what serves it. */
 export interface Given {
   readonly need: Need<never>;
   readonly value: unknown;
