@@ -23,8 +23,8 @@ export type SortBy<Row> =
 export type Conditions<Row> = { readonly [K in keyof Row]?: Row[K] | readonly Row[K][] };
 
 /**
- * Which rows, and in which order. Fields say it best: views with equal conditions are one view. A function must look at
- * nothing but its arguments; declare it once, outside of selectors and components, since another function is another view.
+ * Which rows, and in which order. Fields say it best: Floe shares views with equal conditions. A function must depend on
+ * nothing but its arguments. Declare it once, outside of selectors and components: Floe makes a new view for a new function.
  */
 export interface ViewOptions<Row, G extends readonly unknown[] = readonly unknown[]> {
   /** Which rows. Default: all. */

@@ -212,7 +212,7 @@ function play(program: readonly Op[], recorded: boolean): void {
     expect(runtime.snapshot()).toEqual(fresh(kept).states);
     if (!recorder) continue;
     seen.push({ seq: recorder.trace.cursor, states: runtime.snapshot() });
-    // What is stored is what is certain.
+    // Storages hold the confirmed state.
     const certain = fresh(kept.filter((other) => !open.includes(other))).states;
     const stored = (name: string) => (JSON.parse(texts.get(name) ?? '{}') as { state?: unknown }).state;
     for (const name of names) {
