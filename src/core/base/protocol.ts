@@ -26,10 +26,9 @@ export const FEATURE: unique symbol = Symbol(`floe.feature ${VERSION}`);
  */
 export function foreign(value: unknown): FloeError | undefined {
   const own: readonly symbol[] = [SOURCE, DERIVATION, HOST, ATTACH, FEATURE];
-  for (let at = value; at !== null && /^[of]/.test(typeof at); at = Object.getPrototypeOf(at))
-    for (const symbol of Object.getOwnPropertySymbols(at)) {
-      const [, version] = /^floe\.[a-z]+ (.+)/.exec(symbol.description ?? '') ?? [];
-      if (version !== undefined) return own.includes(symbol) ? undefined : otherCopy(version, VERSION);
-    }
+  for (const symbol of Object.getOwnPropertySymbols(Object(value))) {
+    const [, version] = /^floe\.[a-z]+ (.+)/.exec(symbol.description ?? '') ?? [];
+    if (version !== undefined && !own.includes(symbol)) return otherCopy(version, VERSION);
+  }
   return undefined;
 }

@@ -284,8 +284,13 @@ async function hydrating(kind: 'local' | 'dispatch' | 'indexed') {
   const watching = new MutationObserver(() => seen.push(place.textContent));
   watching.observe(place, { subtree: true, childList: true, characterData: true });
   const root = hydrateRoot(place, app(now, runtime), rootOptions);
-  await pause(20);
-  await pause(50);
+  await runtime.ready;
+  // What differs is rendered after the hydration: until nothing is rendered any more.
+  let rendered: number;
+  do {
+    rendered = seen.length;
+    await pause(100);
+  } while (rendered !== seen.length);
   const kept = place.querySelector('b') === served;
   const shown = place.textContent;
   watching.disconnect();
