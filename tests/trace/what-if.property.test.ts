@@ -237,7 +237,7 @@ describe('rule 13: the state at every step is what the steps that count come to'
           expect(blind.trace.steps.map(bare)).toEqual(trace.steps.map(bare));
         }
       }),
-      { numRuns: runs(150) },
+      { numRuns: runs(100) },
     );
   });
 });
