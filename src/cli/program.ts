@@ -1,5 +1,5 @@
-// Declares the commands. One file a command does the work, and is loaded when the command is given: a start that loads
-// all of them takes twice as long.
+// Declares the commands. One file a command does the work, and is loaded when the command is given: loading all of them
+// would slow the start of each.
 import { Command, CommanderError } from 'commander';
 import { readFileSync } from 'node:fs';
 import colours from 'picocolors';
