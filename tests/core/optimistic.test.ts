@@ -71,6 +71,26 @@ describe('optimistic', () => {
     expect(Object.prototype.toString.call(context.run(hold()))).toBe('[object Run]');
   });
 
+  test('a replacement that fails leaves nothing behind: later actions are reverted as ever', async () => {
+    const board = store('board', { berths: [] as string[] });
+    const added = board.action('added', (draft, berth: string) => void draft.berths.push(berth));
+    const emptied = board.action('emptied', (draft) => void draft.berths.pop());
+    const broken = board.action('broken', () => {
+      throw new Error('no such berth');
+    });
+    const runtime = createRuntime({ stores: [board] });
+    const work = task('work', ({ optimistic }) => {
+      const first = optimistic(added('N2'));
+      const second = optimistic(emptied());
+      expect(() => first.confirm(broken())).toThrow('no such berth');
+      second.revert();
+      expect(runtime.read(board).berths).toEqual(['N2']);
+      first.confirm();
+    });
+    await runtime.run(work());
+    expect(runtime.read(board).berths).toEqual(['N2']);
+  });
+
   test('what cannot be applied without the one reverted is dropped, noted and reported', () => {
     const log = store('log', { lines: [] as string[] });
     const written = log.action('written', (draft, line: string) => void draft.lines.push(line));

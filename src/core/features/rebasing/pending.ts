@@ -38,12 +38,15 @@ interface Dropped {
   readonly error: unknown;
 }
 
-/** What everything comes to. */
+type Step = Pick<PendingAction, 'before' | 'after'>;
+
+/** What everything comes to. Nothing of it is written into the entries before it is accepted. */
 export interface Computed {
   readonly states: ReadonlyMap<Cell, unknown>;
   /** Which places differ from the present states, where that is known. */
   readonly touches?: Touches | undefined;
-  readonly afters: ReadonlyMap<PendingAction, ReadonlyMap<Cell, unknown>>;
+  /** The states that each entry was given, and those that it left. */
+  readonly steps: ReadonlyMap<PendingAction, Step>;
   readonly dropped: readonly Dropped[];
 }
 
@@ -109,7 +112,7 @@ export class PendingLog {
       entry.gone = true;
       if (alone) {
         entry.open = false;
-        return { ...alone, afters: new Map(), dropped: [] };
+        return { ...alone, steps: new Map(), dropped: [] };
       }
     }
     const outcome = this.run(() => true);
@@ -164,7 +167,7 @@ export class PendingLog {
   }
 
   private accept(outcome: Computed): Computed {
-    for (const [one, after] of outcome.afters) one.after = after;
+    for (const [one, step] of outcome.steps) Object.assign(one, step);
     // Each was given other states now.
     this.prints = new Footprints();
     this.printed = this.stale = 0;
@@ -209,7 +212,7 @@ export class PendingLog {
 
   private run(counts: (entry: PendingAction) => boolean): Computed {
     const { entries } = this;
-    const afters = new Map<PendingAction, ReadonlyMap<Cell, unknown>>();
+    const steps = new Map<PendingAction, Step>();
     const dropped: Dropped[] = [];
     let states = new Map(this.base);
     for (let i = 0, end: number; i < entries.length; i = end) {
@@ -219,29 +222,25 @@ export class PendingLog {
       // A transaction is kept or dropped as a whole; facts are kept in either case.
       const trial = new Map(states);
       try {
-        for (const entry of together) this.step(entry, trial, afters);
+        for (const entry of together) this.step(entry, trial, steps);
         states = trial;
       } catch (error) {
         for (const entry of together) {
           if (entry.action) dropped.push({ entry, error });
-          else this.step(entry, states, afters);
+          else this.step(entry, states, steps);
         }
       }
     }
-    return { states, afters, dropped };
+    return { states, steps, dropped };
   }
 
-  private step(
-    entry: PendingAction,
-    states: Map<Cell, unknown>,
-    afters: Map<PendingAction, ReadonlyMap<Cell, unknown>>,
-  ): void {
+  private step(entry: PendingAction, states: Map<Cell, unknown>, steps: Map<PendingAction, Step>): void {
     const { action, within } = entry;
-    if (action) entry.before = givenTo(this.kernel, action, (cell) => states.get(cell));
+    const before = action ? givenTo(this.kernel, action, (cell) => states.get(cell)) : entry.before;
     let after = action ? computedOn(this.kernel, action, states, within) : entry.after;
     if (!action && within) after = new Map(Array.from(after).filter(([cell]) => !within.has(cell)));
     for (const [cell, state] of after) states.set(cell, state);
-    afters.set(entry, after);
+    steps.set(entry, { before, after });
   }
 }
 
