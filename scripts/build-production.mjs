@@ -1,5 +1,6 @@
 // Makes the production build out of the compiled library: the same files without what only development needs, in
-// `dist/production`. They are as readable as what they were made of, so that no source maps are needed. Bundlers choose between the two by the conditions `development` and `production` of package.json.
+// `dist/production`. They are as readable as what they were made of, so that no source maps are needed. Bundlers choose
+// between the two by the conditions `development` and `production` of package.json.
 import { readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { rolldown } from 'rolldown';

@@ -12,7 +12,7 @@ const tsc = (...args) => runTool('typescript/bin/tsc', args, { quiet: true });
 /** Each part of the build: its name, and how it runs. The later ones read what the earlier ones wrote. */
 export const parts = [
   ['the library', () => tsc('-b', 'tsconfig.build.json')],
-  ["the inspector's libraries", () => runScript('bundle-libraries.mjs', 'libraries')],
+  ['the bundled libraries', () => runScript('bundle-libraries.mjs', 'libraries')],
   ['the production build', () => runScript('build-production.mjs')],
   ["the inspector's page", () => runScript('bundle-libraries.mjs', 'page')],
   ['the harbour office', () => tsc('-p', join(harbour, 'tsconfig.demo.json'))],

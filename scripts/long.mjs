@@ -1,5 +1,6 @@
-// `npm run test:long`: the property-based tests with 10,000 programs each, all orders of events, storms of
-// tabs in Chromium, and the package with every bundler and compiler. Takes long; `FLOE_RUNS` says another number, `FLOE_STORM` how many seconds each storm lasts.
+// `npm run test:long`: the property-based tests with 10,000 programs each, all orders of events, storms of tabs
+// in Chromium, and the package with every bundler and compiler. Takes long; `FLOE_RUNS` says another number, `FLOE_STORM` how
+// many seconds each storm lasts.
 import { runTool } from './run.mjs';
 import { setUp } from './setup.mjs';
 

@@ -1,7 +1,7 @@
 // `npm run package`: writes the package into the folder `package/`, as it is published (`npm publish ./package`): the builds
 // with their types, the sources that the source maps lead to, and the docs. Pictures become their captions; links to what is
-// not in the package are an error. `--to FOLDER` writes it elsewhere,
-// `--tarball FOLDER` packs it there as well, `--built` takes the builds as they are.
+// not in the package are an error. `--to FOLDER` writes it into a new folder, `--tarball FOLDER` packs it there as well,
+// `--built` takes the builds as they are.
 import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { dirname, join, relative, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
@@ -13,6 +13,10 @@ const { values } = parseArgs({
   options: { to: { type: 'string' }, tarball: { type: 'string' }, built: { type: 'boolean' } },
 });
 const to = resolve(values.to ?? join(root, 'package'));
+if (values.to && existsSync(to)) {
+  tell(`'${to}' exists. Name a folder that does not: the package is written as a whole.`);
+  process.exit(2);
+}
 
 if (!values.built) {
   setUp();
@@ -55,32 +59,11 @@ const lost = pages.flatMap((page) =>
     .map((path) => `${page}: '${path}' is not in the package.`),
 );
 
-const {
-  name,
-  version,
-  description,
-  keywords,
-  license,
-  type,
-  sideEffects,
-  engines,
-  types,
-  typesVersions,
-  bin,
-  ...rest
-} = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8'));
-const { exports, dependencies, peerDependencies, peerDependenciesMeta } = rest;
-writeFileSync(
-  join(to, 'package.json'),
-  `${JSON.stringify(
-    {
-      ...{ name, version, description, keywords, license, type, sideEffects, engines, types, typesVersions, bin },
-      ...{ exports, dependencies, peerDependencies, peerDependenciesMeta },
-    },
-    undefined,
-    2,
-  )}\n`,
-);
+// The rest of the manifest is for those who work on the repository.
+const manifest = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8'));
+for (const member of ['private', 'workspaces', 'scripts', 'devDependencies', 'overrides', 'allowScripts'])
+  delete manifest[member];
+writeFileSync(join(to, 'package.json'), `${JSON.stringify(manifest, undefined, 2)}\n`);
 for (const line of lost) tell(line);
 if (lost.length > 0) process.exit(1);
 if (values.tarball && runNpm(['pack', '--silent', '--pack-destination', values.tarball], { cwd: to }) !== 0)
@@ -88,9 +71,9 @@ if (values.tarball && runNpm(['pack', '--silent', '--pack-destination', values.t
 
 /** A picture with a caption beside it goes; one that stands alone becomes its description. */
 function withoutPictures(text) {
-  const [told] = text.split('## More pictures');
+  const [shown] = text.split('## More pictures');
   // Tests are not in the package.
-  const unlinked = told.replace(/\[(`tests\/[^`]+`)\]\([^)]*\)/g, '$1');
+  const unlinked = shown.replace(/\[(`tests\/[^`]+`)\]\([^)]*\)/g, '$1');
   return unlinked.replace(/!\[([^\]]*)\]\([^)]*\)( *)([^|\n]*)/g, (_all, description, _space, caption) =>
     caption.trim() === '' ? `*${description}.*` : caption,
   );

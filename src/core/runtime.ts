@@ -165,7 +165,7 @@ export function createRuntime<const O extends RuntimeOptions = object>(
       );
     },
     get ready() {
-      return kernel.reads?.() ?? Promise.resolve();
+      return kernel.whenRead?.() ?? Promise.resolve();
     },
     close: () => kernel.close(),
   } as unknown as Runtime & { trace?: unknown; persistence?: unknown };

@@ -73,7 +73,7 @@ const MEMBERS: readonly (keyof Persistence)[] = [
 
 function faced(kernel: Extensible, keeper: Persistence & Listener & { readonly ready: Promise<void> }): Persistence {
   listen(kernel, keeper);
-  kernel.reads = () => keeper.ready;
+  kernel.whenRead = () => keeper.ready;
   return faceOf<Persistence, keyof Persistence>(keeper, MEMBERS);
 }
 

@@ -11,6 +11,9 @@ export const SOURCE: unique symbol = Symbol(`floe.source ${VERSION}`);
 /** On a selector: how its values are derived. */
 export const DERIVATION: unique symbol = Symbol(`floe.derivation ${VERSION}`);
 
+/** On selectors of every copy: a component asks for it at each rendering, and looks for the version only where it is. */
+export const SELECTOR: unique symbol = Symbol.for('floe.selector');
+
 /** On a runtime: what it offers to the parts of Floe that work on it. */
 export const HOST: unique symbol = Symbol(`floe.host ${VERSION}`);
 

@@ -1,7 +1,7 @@
 // A source as a component holds it. A component renders first and subscribes later, if ever: until then its hold keeps the
 // selected value, however many components there are. What is held by a rendering that was thrown away is released when the
 // engine collects the hold.
-import { DERIVATION, foreign, SOURCE } from '../base/protocol.js';
+import { foreign, SELECTOR, SOURCE } from '../base/protocol.js';
 import { beginningOf, type BeginningHost } from './beginning.js';
 import type { Entry, Reading } from '../reading/reading.js';
 import { notASource } from '../base/errors.js';
@@ -34,9 +34,8 @@ export function holdOf<T>(runtime: object, recipe: Recipe<T>): Hold<T> {
 export function selectedRecipe<T>(of: Source<T> | ((read: Read) => T)): Recipe<T> {
   const recipe = (of as Partial<Source<T>> | null | undefined)?.[SOURCE];
   if (recipe) return recipe;
-  const other = foreign(of);
-  if (other) throw other;
-  if (typeof of !== 'function' || DERIVATION in of || 'definition' in of || 'made' in of) throw notASource(of);
+  if (typeof of !== 'function' || SELECTOR in of || 'definition' in of || 'made' in of)
+    throw foreign(of) ?? notASource(of);
   return inlineRecipe(of);
 }
 

@@ -183,7 +183,7 @@ export interface Extensible extends Recorded {
   /** There while there is a listener. */
   recorder: Recorder | undefined;
   /** Fulfilled when everything that is stored was read; what is attached as a storage sets it. */
-  reads: (() => Promise<void>) | undefined;
+  whenRead: (() => Promise<void>) | undefined;
   problem(error: unknown, transition?: Transition, action?: AnyAction): void;
 
   // calls, notifications, transactions

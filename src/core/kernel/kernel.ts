@@ -42,7 +42,7 @@ export class Kernel implements Extensible, Ground {
   private readonly pipeline = new Pipeline(this);
   deciding: Deciding | undefined;
   recorder: Recorder | undefined;
-  reads: (() => Promise<void>) | undefined;
+  whenRead: (() => Promise<void>) | undefined;
   transaction: Transaction | undefined;
   transactions = 0;
   isClosed = false;

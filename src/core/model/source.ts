@@ -3,7 +3,7 @@ import { encode } from '../data/encode.js';
 import { badArgument, badName, notASource } from '../base/errors.js';
 import { DEV } from '../base/mode.js';
 import { checkChoice, checkOptions } from '../base/options.js';
-import { DERIVATION, foreign, SOURCE } from '../base/protocol.js';
+import { DERIVATION, foreign, SELECTOR, SOURCE } from '../base/protocol.js';
 import { isContainer, isDate, isMap, isSet, sameData } from '../data/plain.js';
 import type { StoreDefinition } from './store.js';
 
@@ -124,8 +124,9 @@ export function selectorOf(of: Derivation): unknown {
         ? (call as unknown as Source<unknown>)
         : { [SOURCE]: { of, args, key: argumentKey(of.name, args), bare: NO_BARE } },
   };
-  const marks = call as unknown as { [DERIVATION]: Derivation; [SOURCE]: Recipe<unknown> };
+  const marks = call as unknown as { [DERIVATION]: Derivation; [SELECTOR]: true; [SOURCE]: Recipe<unknown> };
   marks[DERIVATION] = of;
+  marks[SELECTOR] = true;
   // With required arguments the bare selector is no source; only its declared parameters can tell.
   if (of.derive.length <= 1) marks[SOURCE] = { of, args: [], key: '', bare: of.id };
   return call;

@@ -38,15 +38,15 @@ interface Dropped {
   readonly error: unknown;
 }
 
-type Step = Pick<PendingAction, 'before' | 'after'>;
+/** The states that an entry was given, and those that it left. */
+type StatesAround = Pick<PendingAction, 'before' | 'after'>;
 
 /** What everything comes to. Nothing of it is written into the entries before it is accepted. */
 export interface Computed {
   readonly states: ReadonlyMap<Cell, unknown>;
   /** Which places differ from the present states, where that is known. */
   readonly touches?: Touches | undefined;
-  /** The states that each entry was given, and those that it left. */
-  readonly steps: ReadonlyMap<PendingAction, Step>;
+  readonly around: ReadonlyMap<PendingAction, StatesAround>;
   readonly dropped: readonly Dropped[];
 }
 
@@ -112,7 +112,7 @@ export class PendingLog {
       entry.gone = true;
       if (alone) {
         entry.open = false;
-        return { ...alone, steps: new Map(), dropped: [] };
+        return { ...alone, around: new Map(), dropped: [] };
       }
     }
     const outcome = this.run(() => true);
@@ -167,7 +167,7 @@ export class PendingLog {
   }
 
   private accept(outcome: Computed): Computed {
-    for (const [one, step] of outcome.steps) Object.assign(one, step);
+    for (const [one, states] of outcome.around) Object.assign(one, states);
     // Each was given other states now.
     this.prints = new Footprints();
     this.printed = this.stale = 0;
@@ -212,7 +212,7 @@ export class PendingLog {
 
   private run(counts: (entry: PendingAction) => boolean): Computed {
     const { entries } = this;
-    const steps = new Map<PendingAction, Step>();
+    const around = new Map<PendingAction, StatesAround>();
     const dropped: Dropped[] = [];
     let states = new Map(this.base);
     for (let i = 0, end: number; i < entries.length; i = end) {
@@ -222,25 +222,25 @@ export class PendingLog {
       // A transaction is kept or dropped as a whole; facts are kept in either case.
       const trial = new Map(states);
       try {
-        for (const entry of together) this.step(entry, trial, steps);
+        for (const entry of together) this.step(entry, trial, around);
         states = trial;
       } catch (error) {
         for (const entry of together) {
           if (entry.action) dropped.push({ entry, error });
-          else this.step(entry, states, steps);
+          else this.step(entry, states, around);
         }
       }
     }
-    return { states, steps, dropped };
+    return { states, around, dropped };
   }
 
-  private step(entry: PendingAction, states: Map<Cell, unknown>, steps: Map<PendingAction, Step>): void {
+  private step(entry: PendingAction, states: Map<Cell, unknown>, around: Map<PendingAction, StatesAround>): void {
     const { action, within } = entry;
     const before = action ? givenTo(this.kernel, action, (cell) => states.get(cell)) : entry.before;
     let after = action ? computedOn(this.kernel, action, states, within) : entry.after;
     if (!action && within) after = new Map(Array.from(after).filter(([cell]) => !within.has(cell)));
     for (const [cell, state] of after) states.set(cell, state);
-    steps.set(entry, { before, after });
+    around.set(entry, { before, after });
   }
 }
 
