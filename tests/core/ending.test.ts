@@ -212,62 +212,6 @@ describe('whatever a task throws', () => {
 });
 
 describe('a task that begins with the runtime', () => {
-  const living = () => {
-    const { watch, ticked, noted } = declare();
-    const heard: string[] = [];
-    const starts: number[] = [];
-    const poll = task(
-      watch,
-      'poll',
-      async ({ sleep, dispatch, each, now }) => {
-        starts.push(now());
-        void (async () => {
-          for await (const { payload } of each(noted)) heard.push(payload);
-        })();
-        for (;;) {
-          await sleep(10);
-          dispatch(ticked());
-        }
-      },
-      { atStart: true },
-    );
-    return { watch, ticked, noted, poll, heard, starts };
-  };
-  const lives = async (
-    { watch, noted, poll, heard }: ReturnType<typeof living>,
-    runtime: ReturnType<typeof testRuntime>,
-  ): Promise<void> => {
-    runtime.trace.live();
-    const { ticks } = runtime.read(watch);
-    heard.length = 0;
-    await runtime.clock.advance(30);
-    runtime.dispatch(noted('here'));
-    await settle();
-    expect([runtime.read(watch).ticks - ticks, heard]).toEqual([3, ['here']]);
-    expect(runtime.read(poll.status).phase).toBe('running');
-    expect(runtime.problems).toEqual([]);
-  };
-
-  test('begins again after a branch from before it, a switch back, an import and an exclusion', async () => {
-    const all = living();
-    const runtime = testRuntime({ stores: [all.watch] });
-    await runtime.clock.advance(20);
-    runtime.trace.seek(0);
-    runtime.dispatch(all.noted('a branch'));
-    expect(all.starts).toHaveLength(2);
-    await lives(all, runtime);
-    runtime.trace.switchTo(0);
-    await lives(all, runtime);
-    runtime.trace.import(runtime.trace.export());
-    await lives(all, runtime);
-    const noted = runtime.trace.steps.find(({ action }) => action?.type === 'watch.noted');
-    runtime.trace.exclude(noted!.seq, { withCaused: true });
-    await lives(all, runtime);
-    expect(
-      runtime.trace.steps.filter(({ fact, run }) => fact === 'runStarted' && run?.task === 'watch.poll').length,
-    ).toBe(runtime.trace.steps.filter(({ fact, run }) => fact === 'runEnded' && run?.task === 'watch.poll').length + 1);
-  });
-
   test('does not begin again when it ended by itself or was cancelled, nor in a runtime that is still', () => {
     const { watch, noted } = declare();
     let starts = 0;
@@ -301,57 +245,7 @@ describe('a task that begins with the runtime', () => {
   });
 });
 
-describe('statuses that come from elsewhere', () => {
-  test('never claim a run that is not there: an import from the middle of a load', async () => {
-    const { watch, noted } = declare();
-    const load = task(watch, 'load', ({ sleep }, _day: string) => sleep(1000), { overlapBy: (day) => day });
-    const first = testRuntime({ stores: [watch] });
-    for (const day of ['a', 'b']) first.run(load(day)).catch(() => undefined);
-    await first.clock.advance(10);
-    const file = first.trace.export();
-
-    const second = testRuntime({ stores: [watch] });
-    second.trace.import(file);
-    const phases = () => [load.status, load.statusOf('a'), load.statusOf('b')].map((one) => second.read(one).phase);
-    expect(phases()).toEqual(['cancelled', 'cancelled', 'cancelled']);
-    const ends = second.trace.steps.filter(({ fact }) => fact === 'runEnded');
-    expect(ends.map(({ run, reason }) => [run?.id, run?.args, run?.phase, reason])).toEqual([
-      [1, ['a'], 'cancelled', 'import'],
-      [2, ['b'], 'cancelled', 'import'],
-    ]);
-    // In the past they show what was.
-    second.trace.seek(ends[0].seq - 1);
-    expect(phases()).toEqual(['running', 'running', 'running']);
-    second.trace.live();
-    expect(phases()[0]).toBe('cancelled');
-    // The first run of this runtime does not share a number with one of the file.
-    second.run(load('c')).catch(() => undefined);
-    expect(second.trace.steps.at(-1)?.run?.id).toBe(3);
-    expect(second.read(load.statusOf('c')).phase).toBe('running');
-    second.dispatch(noted('still works'));
-    expect(second.problems).toEqual([]);
-    // Once more, into the runtime that recorded it.
-    first.trace.import(file);
-    expect(first.read(load.statusOf('a')).phase).toBe('cancelled');
-  });
-
-  test('a switch to a branch on which a run was left', async () => {
-    const { watch, noted } = declare();
-    const load = task(watch, 'load', ({ sleep }) => sleep(1000));
-    const runtime = testRuntime({ stores: [watch] });
-    runtime.run(load()).catch(() => undefined);
-    const { cursor } = runtime.trace;
-    runtime.dispatch(noted('first'));
-    runtime.trace.seek(cursor);
-    runtime.dispatch(noted('second'));
-    await runtime.clock.advance(1000);
-    expect(runtime.read(load.status).phase).toBe('done');
-    runtime.trace.switchTo(0);
-    expect(runtime.read(load.status).phase).toBe('cancelled');
-    runtime.trace.switchTo(1);
-    expect(runtime.read(load.status).phase).toBe('done');
-  });
-});
+describe('statuses that come from elsewhere', () => {});
 
 test('sleep, retry and clocks take any length: a month, and for ever', async () => {
   const { watch } = declare();

@@ -1,60 +1,12 @@
 // Transactions, and batches of notifications.
-import { describe, expect, jest, test } from '@jest/globals';
-import { at, store, task } from 'floe';
+import { describe, expect, test } from '@jest/globals';
+import { task } from 'floe';
 import { listen } from '../../src/core/kernel/recorder.js';
 import type { Transition } from '../../src/core/kernel/transition.js';
 import { recorded } from '../support/counter.js';
 import { codeOf, failure } from '../support/failures.js';
 
 describe('rule 2: atomic', () => {
-  test('many dispatches stand together, tell once, and share a group', () => {
-    const { counter, added, runtime } = recorded();
-    const heard: number[] = [];
-    runtime.watch(at(counter, '/n', 0), (n) => heard.push(n));
-    const result = runtime.atomic(() => {
-      runtime.dispatch(added(1));
-      expect(runtime.read(counter).n).toBe(1);
-      return runtime.dispatch(added(2));
-    });
-    expect([result, heard, runtime.read(counter).n]).toEqual(['applied', [3], 3]);
-    expect(runtime.trace.steps.slice(1).map(({ group }) => group)).toEqual([1, 1]);
-  });
-
-  test('when it throws, all are rolled back and recorded so', () => {
-    const { counter, added, failing, runtime } = recorded();
-    const late = store('late', { x: 0 });
-    const before = runtime.read(counter);
-    const heard = jest.fn();
-    runtime.watch(counter, heard);
-    expect(() =>
-      runtime.atomic(() => {
-        runtime.dispatch(added(1));
-        runtime.read(late);
-        runtime.reset();
-        runtime.dispatch(failing());
-      }),
-    ).toThrow('on purpose');
-    expect(runtime.read(counter)).toBe(before);
-    expect(heard).not.toHaveBeenCalled();
-    expect(runtime.trace.steps.map(({ fact, outcome }) => [fact, outcome])).toEqual([
-      ['initial', 'applied'],
-      [undefined, 'reverted'],
-      ['joined', 'applied'],
-      [undefined, 'reverted'],
-    ]);
-    runtime.trace.back();
-    runtime.trace.live();
-    expect(runtime.snapshot()).toEqual({ counter: { n: 0, m: 0 }, log: { lines: [] }, late: { x: 0 } });
-    runtime.dispatch(added(1));
-    const reset = () =>
-      runtime.atomic(() => {
-        runtime.reset();
-        runtime.dispatch(failing());
-      });
-    expect(reset).toThrow('on purpose');
-    expect(runtime.read(counter).n).toBe(1);
-  });
-
   test('rules are judged once, at its end; nothing in it may decide later', () => {
     const { counter, added, runtime } = recorded({ invariants: 'refuse' });
     counter.invariant('even', ({ n }) => n % 2 === 0);
@@ -112,17 +64,4 @@ describe('rule 2: atomic', () => {
     runtime.dispatch(added(-5));
     expect([told.length, runtime.trace.steps.at(-1)!.action]).toEqual([3, added(-5)]);
   });
-});
-
-test('rule 2: batch gathers notifications and keeps the steps apart', () => {
-  const { counter, added, runtime, outcomes } = recorded();
-  const heard: unknown[] = [];
-  runtime.watch(at(counter, '/n', 0), (now, before) => heard.push([now, before]));
-  runtime.batch(() => {
-    runtime.dispatch(added(1));
-    runtime.batch(() => runtime.dispatch(added(1)));
-    expect(runtime.read(counter).n).toBe(2);
-  });
-  expect(heard).toEqual([[2, 0]]);
-  expect(outcomes()).toEqual(['applied', 'applied']);
 });

@@ -21,39 +21,6 @@ function setting(given: object = {}) {
 const hold = <T>(runtime: Runtime, of: (read: Read) => T): Hold<T> => holdOf(runtime, selectedRecipe<T>(of));
 
 describe('a hold', () => {
-  test('keeps one value until it changes, before and after it is subscribed to, however many there are', () => {
-    const { counter, runtime, set } = setting();
-    let runs = 0;
-    const holds = Array.from({ length: 500 }, (_, i) =>
-      hold(runtime, (read) => {
-        runs++;
-        return [read(counter).n + i];
-      }),
-    );
-    const values = holds.map((one) => one.get());
-    expect(holds.map((one) => one.get())).toEqual(values);
-    const notify = jest.fn();
-    const stops = holds.map((one) => one.subscribe(notify));
-    for (const [i, one] of holds.entries()) expect(one.get()).toBe(values[i]);
-    expect([runs, notify.mock.calls.length]).toEqual([500, 0]);
-    set({ m: 1 });
-    expect([runs, notify.mock.calls.length]).toEqual([500, 0]);
-    set({ n: 1 });
-    expect([runs, notify.mock.calls.length, holds[3].get()]).toEqual([1000, 500, [4]]);
-    for (const stop of stops) stop();
-    set({ n: 2 });
-    expect(notify.mock.calls.length).toBe(500);
-  });
-
-  test('a change between rendering and subscribing is seen', () => {
-    const { counter, runtime, set } = setting();
-    const one = hold(runtime, (read) => read(counter).n);
-    expect(one.get()).toBe(0);
-    set({ n: 1 });
-    one.subscribe(() => undefined);
-    expect(one.get()).toBe(1);
-  });
-
   test('a subscription that ends and begins again in one turn keeps the value; a later one finds the present value', async () => {
     const { counter, runtime, set } = setting();
     const one = hold(runtime, (read) => [read(counter).n]);

@@ -1,10 +1,9 @@
 // Optimistic actions: reverted, confirmed, and what was built on them.
 import { describe, expect, test } from '@jest/globals';
 import { createRuntime, store, task, type Optimistic } from 'floe';
-import { memoryStorage } from 'floe/persist';
 import { testRuntime } from 'floe/testing';
 import { failure } from '../support/failures.js';
-import { codeOf, declareVisits, hold, holding } from '../support/visits.js';
+import { declareVisits, hold, holding } from '../support/visits.js';
 
 describe('optimistic', () => {
   test('rule 20: taking back is a step of its own with the net difference; earlier steps stay as they were', () => {
@@ -89,89 +88,6 @@ describe('optimistic', () => {
     });
     await runtime.run(work());
     expect(runtime.read(board).berths).toEqual(['N2']);
-  });
-
-  test('what cannot be applied without the one reverted is dropped, noted and reported', () => {
-    const log = store('log', { lines: [] as string[] });
-    const written = log.action('written', (draft, line: string) => void draft.lines.push(line));
-    const corrected = log.action('corrected', (draft, line: string) => {
-      if (draft.lines.length === 0) throw new Error('there is no line');
-      draft.lines[0] = line;
-    });
-    const runtime = testRuntime({ stores: [log] });
-    const { context } = holding(runtime);
-    const open = context.optimistic(written('a'));
-    runtime.dispatch(corrected('b'));
-    runtime.dispatch(written('c'));
-    open.revert();
-    expect(runtime.read(log).lines).toEqual(['c']);
-    expect(runtime.problems.map(({ error }) => (error as Error).message)).toEqual([
-      expect.stringMatching(/'log.corrected' built on 'log.written'.*there is no line.*dropped/),
-    ]);
-    expect(runtime.trace.steps.at(-1)!.problems).toEqual([expect.stringMatching(/log.corrected/)]);
-  });
-
-  test('a group that cannot be applied any more is dropped as a whole; a reset in it stands', () => {
-    const log = store('logOfGroup', { lines: [] as string[] });
-    const written = log.action('written', (draft, line: string) => void draft.lines.push(line));
-    const corrected = log.action('corrected', (draft) => {
-      if (draft.lines.length === 0) throw new Error('there is no line');
-      draft.lines[0] += '!';
-    });
-    const other = store('otherOfGroup', { n: 0 });
-    const counted = other.action('counted', (draft) => {
-      draft.n++;
-    });
-    const runtime = testRuntime({ stores: [log, other] });
-    runtime.dispatch(counted());
-    const { context } = holding(runtime);
-    const open = context.optimistic(written('a'));
-    runtime.atomic(() => {
-      runtime.dispatch(counted());
-      runtime.reset(other);
-      runtime.dispatch(corrected());
-    });
-    expect([runtime.read(log).lines, runtime.read(other).n]).toEqual([['a!'], 0]);
-    open.revert();
-    expect([runtime.read(log).lines, runtime.read(other).n]).toEqual([[], 0]);
-    expect(runtime.problems.map(({ error }) => codeOf(error))).toEqual(['FLOE_DROPPED', 'FLOE_DROPPED']);
-  });
-
-  test('rule 15: while it is open, what is stored is without it', () => {
-    const kept = store('kept', { picked: '', filter: '' }).persisted();
-    const keptPicked = kept.action('picked', (draft, id: string) => void (draft.picked = id));
-    const keptFilter = kept.action('filter', (draft, id: string) => void (draft.filter = id));
-    const texts = new Map<string, string>();
-    const stored = (): unknown => (JSON.parse(texts.get('kept') ?? '{}') as { state?: unknown }).state;
-    const runtime = createRuntime({ stores: [kept], storage: memoryStorage(texts) });
-    const { context } = holding(runtime);
-    const first = context.optimistic(keptPicked('v7'));
-    // Without it the store is as it began, and that need not be stored.
-    expect(stored()).toBeUndefined();
-    runtime.dispatch(keptFilter('expected'));
-    expect(stored()).toEqual({ picked: '', filter: 'expected' });
-    expect(runtime.read(kept).picked).toBe('v7');
-    // The shown state is the same, but this one is confirmed.
-    expect(runtime.dispatch(keptPicked('v7'))).toBe('unchanged');
-    expect(stored()).toEqual({ picked: 'v7', filter: 'expected' });
-    context.optimistic(keptPicked('v8'));
-    expect(stored()).toEqual({ picked: 'v7', filter: 'expected' });
-    first.revert();
-    context.optimistic(keptPicked('v9')).confirm();
-    expect(stored()).toEqual({ picked: 'v9', filter: 'expected' });
-  });
-
-  test('a run that ends well keeps what it left open; one that fails takes it back', async () => {
-    const { visits, picked } = declareVisits();
-    const runtime = testRuntime({ stores: [visits] });
-    await runtime.run(task('well', ({ optimistic }) => void optimistic(picked('v7')))());
-    expect(runtime.read(visits).picked).toBe('v7');
-    const ill = task('ill', ({ optimistic }) => {
-      optimistic(picked('v8'));
-      throw new Error('ill');
-    });
-    await expect(runtime.run(ill())).rejects.toThrow('ill');
-    expect(runtime.read(visits).picked).toBe('v7');
   });
 
   test('inside atomic it commits or rolls back with the rest, and is settled afterwards', () => {

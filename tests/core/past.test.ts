@@ -70,19 +70,6 @@ describe('rule 14: while the screen shows a past step', () => {
     ]);
   });
 
-  test('a run that the branch still shows as running, but that has ended, is ended there too', async () => {
-    const { open, runtime } = setUp();
-    const run = runtime.run(load());
-    const fork = runtime.trace.cursor;
-    open[0].answer('v7');
-    await run;
-    runtime.trace.seek(fork);
-    expect(runtime.read(load.status).phase).toBe('running');
-    runtime.dispatch(picked('v3'));
-    expect(runtime.read(load.status).phase).toBe('cancelled');
-    expect(lines(runtime.trace.steps).slice(-2)[0]).toMatch(/runEnded, #0 cancelled, by runtime, applied, branch/);
-  });
-
   test('a task that is run by hand in the past begins a branch, as an action does', async () => {
     const { open, runtime } = setUp();
     runtime.dispatch(picked('v1'));
@@ -178,18 +165,6 @@ describe('rule 14: while the screen shows a past step', () => {
     runtime.trace.seek(0);
     open[1].answer('v8');
     expect(await again).toMatch(/moving in time/);
-  });
-
-  test('switching to another branch cancels the runs of the one that is left', async () => {
-    const { runtime } = setUp();
-    runtime.dispatch(picked('v1'));
-    runtime.trace.seek(0);
-    runtime.dispatch(picked('v2'));
-    const run = phaseOf(runtime.run(load()));
-    runtime.trace.switchTo(0);
-    expect(await run).toMatch(/branch/);
-    expect(runtime.read(visits).picked).toBe('v1');
-    expect(runtime.read(load.status).phase).toBe('idle');
   });
 
   test('on a branch an open optimistic action that belongs to it can be reverted, without what the line had after it', () => {

@@ -1,7 +1,6 @@
 // Selectors in their corners; selectors.property.test.ts has them in long programs, tracking.test.ts what they read.
 import { describe, expect, jest, test } from '@jest/globals';
 import { at, createRuntime, selector, store } from 'floe';
-import { note, Port, Reader } from '../../src/core/reactive/graph.js';
 import { recorded } from '../support/counter.js';
 
 describe('selectors in their corners', () => {
@@ -21,20 +20,6 @@ describe('selectors in their corners', () => {
     );
     runtime.dispatch(edits.merge({ on: false }));
     expect([runtime.read(two), runtime.read(one)]).toEqual([2, 1]);
-  });
-
-  test('a thrown error is kept until something that was read changes', () => {
-    const { counter, added, runtime } = recorded();
-    const derive = jest.fn((state: { n: number }) => {
-      if (state.n === 0) throw new RangeError('none yet');
-      return state.n;
-    });
-    const some = counter.selector('some', derive);
-    expect(() => runtime.read(some)).toThrow('none yet');
-    expect(() => runtime.read(some)).toThrow('none yet');
-    expect(derive).toHaveBeenCalledTimes(1);
-    runtime.dispatch(added(1));
-    expect(runtime.read(some)).toBe(1);
   });
 
   test('equal: deep keeps the value, and the watchers hear nothing', () => {
@@ -128,54 +113,4 @@ describe('values for different arguments', () => {
     for (const n of [6, 3]) runtime.read(some(n));
     expect([ran[6], ran[3]]).toEqual([2, 2]);
   });
-
-  test('those that another selector reads stay, and go when it reads them no more', () => {
-    const { counter, runtime, set, ran, plus } = counting();
-    const some = plus(1);
-    const outer = selector('outer', (read) => (read(counter).m === 0 ? read(some(1)) : 0));
-    const heard = jest.fn();
-    const stop = runtime.watch(outer, heard);
-    for (const n of [2, 3]) runtime.read(some(n));
-    set({ n: 5 });
-    expect(heard).toHaveBeenLastCalledWith(6, 1);
-    const once = ran[1];
-    runtime.read(some(1));
-    expect(ran[1]).toBe(once);
-    set({ m: 1 });
-    for (const n of [2, 1]) runtime.read(some(n));
-    expect(ran[1]).toBe(once + 1);
-    stop();
-  });
-});
-
-test('a store of one value is read in selectors like any other', () => {
-  const count = store('count', 1);
-  const added = count.action('added', (n, more: number) => n + more);
-  const double = selector('double', (read) => read(count) * 2);
-  const runtime = createRuntime({ stores: [count] });
-  const heard = jest.fn();
-  runtime.watch(double, heard);
-  for (const more of [2, 3]) runtime.dispatch(added(more));
-  expect(heard.mock.calls).toEqual([
-    [6, 2],
-    [12, 6],
-  ]);
-});
-
-test('what is read in another order, and then no more, is no dependency any more', () => {
-  const [a, b] = [new Port(), new Port()];
-  let order = [a, b];
-  class Ordered extends Reader {
-    readonly name = 'ordered';
-    protected derive(): void {
-      for (const port of order) note(port);
-    }
-  }
-  const reader = new Ordered();
-  for (const next of [[a, b], [b, a], [a, b], [a]]) {
-    order = next;
-    a.mark();
-    reader.get();
-    expect([a.read, b.read]).toEqual([true, next.includes(b)]);
-  }
 });

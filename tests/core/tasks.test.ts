@@ -40,77 +40,6 @@ describe('a run', () => {
     expect(file.steps.map(({ run: one }) => one)).toEqual(runtime.trace.steps.map(({ run: one }) => one));
   });
 
-  test('the whole chain from a click to a notice can be read from the trace', async () => {
-    const { visits, listArrived, picked } = declareVisits();
-    const { open, given } = asks();
-    const notices = store('notices', { shown: null as string | null });
-    const noticeShown = notices.action('shown', (draft, text: string) => {
-      draft.shown = text;
-    });
-    const tell = task(notices, 'tell', ({ dispatch }, list: string[]) => void dispatch(noticeShown(`${list.length}`)), {
-      when: listArrived,
-    });
-    const load = task(visits, 'load', async ({ run, use }) => run(ask(await use(desk).ask('day'))), { when: picked });
-    const ask = task(visits, 'ask', ({ dispatch }, text: string) => void dispatch(listArrived([text])));
-    const runtime = testRuntime({ stores: [visits, notices], needs: [given] });
-    runtime.dispatch(picked('v7'));
-    await runtime.clock.advance();
-    open[0].answer('v7');
-    await runtime.clock.advance();
-    expect(lines(runtime.trace.steps.slice(1))).toEqual([
-      '1, visits.picked, by code, applied',
-      '2, runStarted, #1 running, by runtime after 1, applied',
-      '3, runStarted, #2 running, by task #1, applied',
-      '4, visits.listArrived, by task #2, applied',
-      '5, runStarted, #3 running, by runtime after 4, applied',
-      '6, notices.shown, by task #3, applied',
-      '7, runEnded, #3 done, by task #3, applied',
-      '8, runEnded, #2 done, by task #2, applied',
-      '9, runEnded, #1 done, by task #1, applied',
-    ]);
-    expect(runtime.read(tell.status).runs).toBe(1);
-    expect(runtime.read(load.status).runs).toBe(1);
-  });
-
-  test('cancelled: its signal is aborted, what waits is rejected, what it still dispatches is stopped', async () => {
-    const { visits, listArrived, picked } = declareVisits();
-    const { open, given } = asks();
-    const runtime = testRuntime({ stores: [visits], needs: [given] });
-    let seen: { aborted: boolean; reason?: unknown } | undefined;
-    const ends: string[] = [];
-    const load = task(visits, 'load', async ({ dispatch, atomic, use, signal, sleep, run, optimistic }) => {
-      seen = signal;
-      void run(wait()).catch((error: unknown) => ends.push(codeOf(error)));
-      sleep(50).catch((error: unknown) => ends.push(codeOf(error)));
-      const answer = await use(desk).ask('list');
-      expect(dispatch(listArrived([answer]))).toBe('stopped');
-      atomic(() => dispatch(picked(answer)));
-      optimistic(picked('x')).revert();
-      await sleep(1);
-    });
-    const wait = task(visits, 'wait', ({ sleep }) => sleep(1000));
-    const run = runtime.run(load());
-    run.cancel('the officer left');
-    run.cancel('once more');
-    expect(seen).toMatchObject({ aborted: true, reason: expect.objectContaining({ code: 'FLOE_RUN_CANCELLED' }) });
-    open[0].answer('v7');
-    await runtime.clock.advance(2000);
-    await expect(run).rejects.toMatchObject({
-      code: 'FLOE_RUN_CANCELLED',
-      message: expect.stringMatching(/officer left/),
-    });
-    expect(ends).toEqual(['FLOE_RUN_CANCELLED', 'FLOE_RUN_CANCELLED']);
-    expect(runtime.clock.waiting).toBe(0);
-    expect(lines(runtime.trace.steps.slice(3))).toEqual([
-      '3, runEnded, #2 cancelled, by task #2, applied, the officer left',
-      '4, runEnded, #1 cancelled, by task #1, applied, the officer left',
-      '5, visits.listArrived, by task #1, stopped, its run is over: the officer left',
-      '6, visits.picked, by task #1, stopped, its run is over: the officer left',
-      '7, visits.picked, by task #1, stopped, its run is over: the officer left',
-    ]);
-    expect(runtime.problems).toEqual([]);
-  });
-
   test('a failure is reported where no caller waits for it, and is not where one does; both are in the status', async () => {
     const failing = task('failing', ({ sleep }, ms: number) =>
       sleep(ms).then(() => Promise.reject(Object.assign(new Error('no line'), { code: 'OFFLINE' }))),
@@ -354,14 +283,6 @@ describe('options', () => {
     expect([seen, runtime.problems.map(({ error }) => String(error))]).toEqual([['closes'], ['Error: which?']]);
   });
 
-  test('when: tasks that start each other without end are stopped', () => {
-    const ping = action('ping');
-    task('pong', ({ dispatch }) => void dispatch(ping()), { when: ping });
-    const runtime = testRuntime();
-    runtime.dispatch(ping());
-    expect(runtime.problems.map(({ error }) => codeOf(error))).toEqual(['FLOE_ENDLESS_LOOP']);
-  });
-
   test('atStart and each: lives as long as the runtime, misses nothing that comes while it works', async () => {
     const { visits, picked, filterPicked } = declareVisits();
     const seen: string[] = [];
@@ -430,24 +351,6 @@ describe('options', () => {
     expect(seen).toEqual(['applied']);
   });
 
-  test('overlapBy: runs of different rows do not disturb each other, and have their own status', async () => {
-    const { visits } = declareVisits();
-    const { open, given } = asks();
-    const save = task(visits, 'save', ({ use }, id: string, text: string) => use(desk).ask(`${id} ${text}`), {
-      overlap: 'replace',
-      overlapBy: (id) => id,
-    });
-    const runtime = testRuntime({ stores: [visits], needs: [given] });
-    const phases = [runtime.run(save('a', '1')), runtime.run(save('b', '1')), runtime.run(save('a', '2'))].map(phaseOf);
-    const status = (id: string) => runtime.read(save.statusOf(id)).phase;
-    open[1].answer('');
-    await runtime.clock.advance();
-    expect([status('a'), status('b'), runtime.read(save.status).phase]).toEqual(['running', 'done', 'running']);
-    open[2].answer('');
-    expect(await Promise.all(phases)).toEqual([expect.stringMatching(/replaced/), 'done', 'done']);
-    expect(runtime.read(save.statusOf('a', 'whatever'))).toMatchObject({ phase: 'done', runs: 2 });
-  });
-
   test('replace: when a watcher starts another run meanwhile, the newest call counts', async () => {
     const { visits } = declareVisits();
     const worked: number[] = [];
@@ -478,63 +381,6 @@ describe('options', () => {
       expect.arrayContaining([expect.stringMatching(/replaced/), 'done']),
     );
     expect(runtime.problems).toEqual([]);
-  });
-
-  test('runs of the same arguments at once: their status is running until the last of them is over', async () => {
-    const ends: (() => void)[] = [];
-    const loads = task('loads', (_context, _n: number) => new Promise<void>((resolve) => void ends.push(resolve)));
-    const runtime = testRuntime({});
-    const runs = [1, 1, 2].map((n) => runtime.run(loads(n)));
-    const phases = () => [1, 2].map((n) => runtime.read(loads.statusOf(n)).phase);
-    for (const [i, expected] of [
-      ['running', 'running'],
-      ['done', 'running'],
-      ['done', 'done'],
-    ].entries()) {
-      ends[i]();
-      await runs[i];
-      expect(phases()).toEqual(expected);
-    }
-    void runtime.run(loads(1));
-    expect(phases()).toEqual(['running', 'done']);
-  });
-
-  test('a branch where runs were under way: those that are over are over there too, the others go on', async () => {
-    const { visits, picked } = declareVisits();
-    const ends: (() => void)[] = [];
-    const wait = (_context: unknown, _n: number) => new Promise<void>((resolve) => void ends.push(resolve));
-    const [loads, saves] = [task(visits, 'loads', wait), task(visits, 'saves', wait)];
-    const [over, never] = [task(visits, 'over', () => 1), task(visits, 'never', () => 1)];
-    const runtime = testRuntime({ stores: [visits] });
-    await runtime.run(over());
-    expect([runtime.read(over.status).phase, runtime.read(never.status).phase]).toEqual(['done', 'idle']);
-    const early = runtime.run(loads(4));
-    ends.shift()!();
-    await early;
-    const runs = [loads(1), loads(2), loads(3), saves(1), saves(2)].map((call) => runtime.run(call));
-    runtime.dispatch(picked('v1'));
-    const { seq } = runtime.trace.steps.at(-1)!;
-    for (const n of [0, 1, 3, 4]) {
-      ends[n]();
-      await runs[n];
-    }
-    runtime.trace.seek(seq);
-    const phases = () =>
-      [loads.status, ...[1, 2, 3].map((n) => loads.statusOf(n)), saves.status, saves.statusOf(2)].map(
-        (status) => runtime.read(status).phase,
-      );
-    expect(phases()).toEqual(['running', 'running', 'running', 'running', 'running', 'running']);
-    runtime.dispatch(picked('v2'));
-    expect(phases()).toEqual(['running', 'cancelled', 'cancelled', 'running', 'cancelled', 'cancelled']);
-    expect([loads.statusOf(4), over.status].map((one) => runtime.read(one).phase)).toEqual(['done', 'done']);
-    const lost = runtime.trace.steps.filter(({ run }) => run?.id === 0);
-    expect(lost.map(({ run }) => [run!.task, run!.phase, run!.args])).toEqual([
-      ['visits.loads', 'cancelled', []],
-      ['visits.saves', 'cancelled', []],
-    ]);
-    ends[2]();
-    await runs[2];
-    expect(phases()).toEqual(['done', 'cancelled', 'cancelled', 'done', 'cancelled', 'cancelled']);
   });
 
   test('the steps of a run say why it began and who settled what it had left open', async () => {
@@ -583,72 +429,6 @@ describe('options', () => {
       const phases = [0, 1, 2, keep + 1].map((n) => runtime.read(touch.statusOf(n)).phase);
       expect(phases).toEqual(['running', 'idle', 'done', 'done']);
     }
-  });
-});
-
-describe('what outlives its run', () => {
-  const { visits, picked, filterPicked } = declareVisits();
-  let leaked!: TaskContext;
-  const leak = task(visits, 'leak', (context, ms: number) => {
-    leaked = context;
-    return context.sleep(ms);
-  });
-
-  test('cancelled: everything that waits is refused, and the signal says so; what is asked later never settles', async () => {
-    const runtime = testRuntime({ stores: [visits] });
-    const run = runtime.run(leak(1000));
-    const listening = leaked.each(picked);
-    const waiting = [listening.next(), listening.next(), leaked.sleep(1), leaked.next(picked)];
-    run.cancel();
-    for (const one of [...waiting, run]) await expect(one).rejects.toMatchObject({ code: 'FLOE_RUN_CANCELLED' });
-    let settled = 0;
-    for (const late of [listening.next(), leaked.sleep(1), leaked.next(picked), leaked.each(picked).next()])
-      late.finally(() => settled++).catch(() => undefined);
-    await runtime.clock.advance(10);
-    expect(settled).toBe(0);
-    expect(leaked.signal.aborted).toBe(true);
-    expect(leaked.signal).toBe(leaked.signal);
-    expect(runtime.clock.waiting).toBe(0);
-  });
-
-  test('done: what it did not await never comes, and holds nothing', async () => {
-    const runtime = testRuntime({ stores: [visits] });
-    const run = runtime.run(leak(10));
-    const listening = leaked.each([picked, filterPicked]);
-    runtime.dispatch(picked('v1'));
-    let settled = 0;
-    const late = [leaked.sleep(1000), leaked.next(picked)];
-    for (const one of late) void one.finally(() => settled++);
-    await runtime.clock.advance(10);
-    await run;
-    expect(leaked.signal.aborted).toBe(false);
-    late.push(leaked.sleep(1));
-    expect(runtime.clock.waiting).toBe(0);
-    runtime.dispatch(picked('v2'));
-    await runtime.clock.advance(2000);
-    expect(settled).toBe(0);
-    expect(await listening.next()).toEqual({ done: true, value: undefined });
-    expect(await leaked.each(picked).next()).toEqual({ done: true, value: undefined });
-    expect(runtime.problems).toEqual([]);
-  });
-
-  test('each: whoever leaves the loop hears no more, also one who waits', async () => {
-    const runtime = testRuntime({ stores: [visits] });
-    void runtime.run(leak(1000));
-    const listening = leaked.each(picked);
-    runtime.dispatch(picked('v1'));
-    expect(await listening.next()).toEqual({ done: false, value: picked('v1') });
-    const waiting = listening.next();
-    const other = leaked.each(picked);
-    expect(await listening.return!()).toEqual({ done: true, value: undefined });
-    runtime.dispatch(picked('v2'));
-    expect(await waiting).toEqual({ done: true, value: undefined });
-    expect(await listening.next()).toEqual({ done: true, value: undefined });
-    const both = [other.next(), leaked.next(picked)];
-    expect(await both[0]).toEqual({ done: false, value: picked('v2') });
-    runtime.dispatch(picked('v3'));
-    expect(await both[1]).toEqual(picked('v3'));
-    expect(await other.next()).toEqual({ done: false, value: picked('v3') });
   });
 });
 

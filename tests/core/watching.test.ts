@@ -127,22 +127,6 @@ describe('watching', () => {
     set({ n: 1 });
     expect(follow).toHaveBeenCalledTimes(2);
   });
-
-  test('a watcher that another one stops, of the same change', () => {
-    const { counter, runtime, set } = setting();
-    const follow = jest.fn((read: typeof runtime.read) => void read(counter));
-    let stopFollowing: () => void = () => undefined;
-    let stopWatching: () => void = () => undefined;
-    const watch = jest.fn();
-    runtime.watch(counter, () => {
-      stopFollowing();
-      stopWatching();
-    });
-    stopFollowing = runtime.follow(follow);
-    stopWatching = runtime.watch(counter, watch);
-    set({ n: 1 });
-    expect([follow.mock.calls.length, watch.mock.calls.length]).toEqual([1, 0]);
-  });
 });
 
 describe('what throws', () => {

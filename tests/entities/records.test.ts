@@ -1,35 +1,13 @@
 // Nested records in and out: ingest, bad responses, expand, removal, and real-world data.
 import { describe, expect, test } from '@jest/globals';
 import type { StandardSchemaV1 } from '@standard-schema/spec';
-import { createRequire } from 'node:module';
 import { createRuntime, store } from 'floe';
-import { byKind, entity, listOf, mapOf, rowOf, tables, type Table } from 'floe/entities';
+import { entity, rowOf, tables, type Table } from 'floe/entities';
 import { recording } from 'floe/trace';
 import { failure } from '../support/failures.js';
-import { berth, crew, day, operator, service, somePort, started, vessel, visit, type Crew } from './port.js';
+import { berth, crew, day, operator, somePort, started, vessel, visit, type Crew } from './port.js';
 
 describe('ingest', () => {
-  test('flat rows, links as keys, what is said in two places joined, the keys that came in the payload', () => {
-    const { port, runtime } = started();
-    const action = port.ingest(visit, day);
-    expect(action.type).toBe('port.ingest');
-    expect(action.payload.keys).toEqual({
-      visit: ['v1', 'v2'],
-      vessel: ['h1'],
-      operator: ['o1'],
-      berth: ['N1'],
-      service: ['s1'],
-      crew: ['7'],
-    });
-    expect(runtime.read(port.one(vessel, 'h1'))).toEqual({ hull: 'h1', name: 'Ern', operator: 'o1', draught: 4 });
-    expect(runtime.read(port.one(visit, 'v1'))).toMatchObject({
-      place: { kind: 'berth', key: 'N1' },
-      services: ['s1'],
-    });
-    expect(runtime.read(port.one(crew, 7))).toEqual({ badge: 7, name: 'Ada' });
-    expect(runtime.read(port.many(visit, ['v2', 'none', 'v1'])).map(({ id }) => id)).toEqual(['v2', 'v1']);
-  });
-
   test('what did not really change keeps its identity, and no watcher is notified', () => {
     const { port, runtime } = started();
     const before = runtime.read(port);
@@ -74,45 +52,6 @@ describe('ingest', () => {
     expect(runtime.read(tides.one(tide, key))).toEqual({ hour: new Date(hour), metres: 2 });
     runtime.dispatch(tides.ingest(tide, { hour, metres: 2 }));
     expect(runtime.read(tides.one(tide, key))?.seen).toBe(2);
-  });
-
-  test('maps of records, lists by kind, one key by a function', () => {
-    const buoy = entity('buoy', rowOf<{ at: [number, number] }>(), { key: ({ at: [x, y] }) => `${x}/${y}` });
-    const light = entity('light', rowOf<{ n: number; colour: string }>(), { key: 'n' });
-    interface Lane {
-      id: string;
-      marks: Record<string, { at: [number, number] } | null>;
-      lights: ({ what: 'light'; n: number; colour: string } | { what: 'buoy'; at: [number, number] })[];
-    }
-    const lane = entity('lane', rowOf<Lane>(), {
-      key: 'id',
-      links: { marks: mapOf(buoy), lights: listOf(byKind('what', { light, buoy })) },
-    });
-    const chart = tables('chart', [buoy, light, lane]);
-    const runtime = createRuntime({ stores: [chart] });
-    const response: Lane = {
-      id: 'in',
-      marks: { port: { at: [1, 2] }, __proto__x: { at: [3, 4] }, none: null },
-      lights: [
-        { what: 'light', n: 1, colour: 'red' },
-        { what: 'buoy', at: [1, 2] },
-      ],
-    };
-    runtime.dispatch(chart.ingest(lane, response));
-    expect(runtime.read(chart.one(lane, 'in'))).toEqual({
-      id: 'in',
-      marks: { port: '1/2', __proto__x: '3/4', none: null },
-      lights: [
-        { kind: 'light', key: '1' },
-        { kind: 'buoy', key: '1/2' },
-      ],
-    });
-    expect(runtime.read(chart.expand(lane, 'in'))).toEqual({
-      ...response,
-      marks: { ...response.marks, port: response.lights[1] },
-    });
-    // What stands in a row can come in again.
-    expect(runtime.dispatch(chart.ingest(lane, runtime.read(chart.one(lane, 'in'))!))).toBe('unchanged');
   });
 
   test('100,000 levels do not overflow the stack', () => {
@@ -284,21 +223,6 @@ describe('bad responses', () => {
 });
 
 describe('expand', () => {
-  test('to a depth, or along named links; types follow', () => {
-    const { port, runtime } = started();
-    const one = runtime.read(port.expand(visit, 'v1'))!;
-    expect(one.vessel?.operator satisfies string | null | undefined).toBe('o1');
-    const two = runtime.read(port.expand(visit, 'v1', { depth: 2, missing: 'error' }))!;
-    expect(two.vessel.operator?.name satisfies string | undefined).toBe('Tern Line');
-    expect(two.services[0].crew?.name).toBe('Ada');
-    const along = runtime.read(port.expand(visit, 'v1', { along: ['services.crew', 'place'], missing: 'error' }))!;
-    expect(along.vessel satisfies string).toBe('h1');
-    expect(along.services[0].crew?.badge satisfies number | undefined).toBe(7);
-    expect(along.place).toEqual({ kind: 'berth', id: 'N1', depth: 7 });
-    expect(runtime.read(port.expand(visit, 'none'))).toBeUndefined();
-    expect(runtime.read(port.expand(visit, 'v1', { depth: 0 }))).toBe(runtime.read(port.one(visit, 'v1')));
-  });
-
   test('is memoised; what did not change is shared; one edit shows everywhere', () => {
     const { port, runtime } = started();
     const full = (id: string) => port.expand(visit, id, { depth: 3, missing: 'error' });
@@ -348,26 +272,6 @@ describe('expand', () => {
 });
 
 describe('removal', () => {
-  test('refused while a row links to it, unlinked, or taken along: as the link says', () => {
-    const { port, runtime } = started();
-    const before = runtime.read(port);
-    expect(() => runtime.dispatch(port.remove(berth, 'N1'))).toThrow("visit 'v1' (place)");
-    expect(runtime.read(port)).toBe(before);
-    expect(runtime.read(port.linkedFrom(service, 's1'))).toEqual([
-      { type: 'visit', key: 'v1', link: 'services' },
-      { type: 'visit', key: 'v2', link: 'services' },
-    ]);
-    runtime.dispatch(port.remove(service, ['s1', 'none']));
-    expect(runtime.read(port.one(visit, 'v2'))?.services).toEqual([]);
-    runtime.dispatch(port.remove(vessel, 'h1'));
-    expect(runtime.read(port.count(visit))).toBe(0);
-    expect(runtime.read(port.linkedFrom(operator, 'o1'))).toEqual([]);
-    runtime.dispatch(port.remove(operator, 'o1'));
-    expect(runtime.read(port).operator.size).toBe(0);
-    runtime.trace.seek(runtime.trace.steps.find(({ action }) => action)!.seq);
-    expect(runtime.read(port)).toEqual(before);
-  });
-
   test('clear and prune', () => {
     const { port, runtime } = started();
     runtime.dispatch(
@@ -387,94 +291,5 @@ describe('removal', () => {
     runtime.dispatch(port.clear());
     expect(sizes()).toMatchObject({ operator: 0, crew: 0 });
     expect(failure(() => runtime.dispatch(port.merge(visit, 'v1', { arrives: '' }))).code).toBe('FLOE_NO_SUCH_ROW');
-  });
-});
-
-describe('real-world data', () => {
-  interface Country {
-    cca3: string;
-    name: { common: string };
-    region: string;
-    subregion: string;
-    currencies: Record<string, { name: string; symbol: string }>;
-    languages: Record<string, string>;
-    borders: string[];
-    [field: string]: unknown;
-  }
-  interface Region {
-    name: string;
-  }
-  interface Subregion {
-    name: string;
-    region: Region;
-  }
-  interface Currency {
-    id: string;
-    name: string;
-    symbol: string;
-  }
-  interface Language {
-    code: string;
-    name: string;
-  }
-  interface Nested {
-    cca3: string;
-    region: Region;
-    subregion: Subregion;
-    currencies: Record<string, Currency>;
-    languages: Language[];
-    borders: Partial<Nested>[];
-  }
-  const countries = createRequire(import.meta.url)('world-countries') as Country[];
-
-  test('250 countries with regions, currencies, languages and partial neighbours: in, and back equal', () => {
-    const byCode = new Map(countries.map((country) => [country.cca3, country]));
-    const nested = countries.map(
-      (country) =>
-        ({
-          ...country,
-          region: { name: country.region },
-          subregion: { name: `${country.region}, ${country.subregion}`, region: { name: country.region } },
-          // One code has several symbols in this data: the symbol makes part of what it is.
-          currencies: Object.fromEntries(
-            Object.entries(country.currencies).map(([code, { name, symbol }]) => [
-              code,
-              { id: `${code} ${name} ${symbol}`, name, symbol },
-            ]),
-          ),
-          languages: Object.entries(country.languages).map(([code, name]) => ({ code: `${code} ${name}`, name })),
-          // A neighbour says only its name.
-          borders: country.borders.map((code) => ({ cca3: code, name: byCode.get(code)!.name })),
-        }) as unknown as Nested,
-    );
-    const region = entity('region', rowOf<Region>(), { key: 'name' });
-    const subregion = entity('subregion', rowOf<Subregion>(), { key: 'name', links: { region } });
-    const currency = entity('currency', rowOf<Currency>(), { key: 'id' });
-    const language = entity('language', rowOf<Language>(), { key: 'code' });
-    const country = entity('country', rowOf<Nested>(), {
-      key: 'cca3',
-      links: {
-        region,
-        subregion,
-        currencies: mapOf(currency),
-        languages: listOf(language),
-        borders: listOf('country'),
-      },
-    });
-    const world = tables('world', [region, subregion, currency, language, country]);
-    const runtime = createRuntime({ stores: [world] });
-    runtime.dispatch(world.ingest(country, structuredClone(nested)));
-    const state = runtime.read(world);
-    expect(state.country.size).toBe(250);
-    expect(state.region.size).toBe(new Set(countries.map((one) => one.region)).size);
-    const along = ['region', 'subregion.region', 'currencies', 'languages', 'borders'] as const;
-    for (const original of nested) {
-      const { borders, ...rest } = runtime.read(world.expand(country, original.cca3, { along, missing: 'error' }))!;
-      const { borders: wanted, ...others } = original;
-      expect(rest).toEqual(others);
-      // The neighbours are whole now: what was said of them elsewhere is there, too.
-      expect(borders).toEqual(wanted.map(({ cca3 }) => state.country.get(cca3!)));
-    }
-    expect(runtime.dispatch(world.ingest(country, nested))).toBe('unchanged');
   });
 });

@@ -8,36 +8,6 @@ import { failure } from '../support/failures.js';
 import { operator, started, vessel, visit } from './port.js';
 
 describe('a store of tables is a store', () => {
-  test('its own actions edit rows as drafts, with the methods of a Map', () => {
-    const { port, runtime } = started();
-    const departed = port.action('departed', ({ visit: visits }, id: string) => {
-      const row = visits.get(id);
-      if (row) row.phase = 'departed';
-      visits.set('v9', { id: 'v9', phase: 'expected', arrives: '09:00', vessel: 'h1', services: [] });
-      visits.delete('v2');
-      let leaked = 0;
-      for (const [key, one] of visits) if (key === 'v9') leaked = one.services.push('s1');
-      visits.forEach((one, key) => (one.priority = Number(key.slice(1)) + leaked));
-      expect([visits.size, visits.has('v2'), [...visits.keys()].join(), [...visits.values()].length]).toEqual([
-        2,
-        false,
-        'v1,v9',
-        2,
-      ]);
-    });
-    runtime.dispatch(departed('v1'));
-    expect([...runtime.read(port).visit.values()]).toMatchObject([
-      { id: 'v1', phase: 'departed', priority: 2 },
-      { id: 'v9', services: ['s1'], priority: 10 },
-    ]);
-    expect(runtime.read(at(port, '/visit/v1/phase'))).toBe('departed');
-    runtime.trace.back();
-    expect(runtime.read(port).visit.get('v2')?.phase).toBe('alongside');
-    let kept: { get(key: string): unknown } | undefined;
-    runtime.dispatch(port.action('kept', (draft) => void (kept = draft.visit))());
-    expect(failure(() => kept!.get('v1')).code).toBe('FLOE_DRAFT_ENDED');
-  });
-
   test('selectors depend on the rows that they read', () => {
     const { port, runtime } = started();
     let ran = 0;
@@ -174,23 +144,6 @@ describe('a store of tables is a store', () => {
     );
     expect(JSON.stringify(table)).toBe('{"7":{"n":2},"a":{"n":1}}');
     expect(table.get(7)).toBe(table.get('7'));
-  });
-
-  test('a key put in, taken out and put in again, in two lines of history', () => {
-    const { port, runtime } = started();
-    const step = runtime.trace.cursor;
-    const tern = { id: 'x', name: 'one' };
-    runtime.dispatch(port.put(operator, tern));
-    runtime.dispatch(port.remove(operator, 'x'));
-    runtime.dispatch(port.put(operator, { ...tern, name: 'two' }));
-    const [end, first] = [runtime.trace.cursor, runtime.read(port).operator];
-    runtime.trace.seek(step);
-    runtime.dispatch(port.put(operator, { ...tern, name: 'three' }));
-    expect(first.get('x')?.name).toBe('two');
-    expect(runtime.read(port).operator.get('x')?.name).toBe('three');
-    runtime.trace.switchTo(0);
-    runtime.trace.seek(end);
-    expect(runtime.read(port).operator.get('x')?.name).toBe('two');
   });
 });
 

@@ -409,23 +409,6 @@ describe('a recording', () => {
     const none = await toFile('name,berth\nCorran Bell,N4\n');
     expect((await none.ask('status', {})).problem).toMatchObject({ code: 'FLOE_NOT_A_TRACE' });
   });
-
-  test('with branches and changed steps holds the same as the runtime that wrote it', async () => {
-    const { runtime, noted, shut } = openPort();
-    runtime.dispatch(noted('a'));
-    const { seq } = runtime.trace.steps.at(-1)!;
-    runtime.dispatch(noted('b'));
-    runtime.trace.seek(seq);
-    runtime.dispatch(shut());
-    runtime.trace.nameBranch(runtime.trace.branch, 'shut early');
-    const [live, file] = [toRuntime(runtime), await toFile(runtime.trace.export())];
-    const [a, b] = [await live.ask('status', {}), await file.ask('status', {})];
-    expect(b.branches).toEqual(a.branches);
-    expect([b.steps, b.branch]).toEqual([a.steps, a.branch]);
-    const compared = await file.ask('compareBranches', { a: 1, b: 0 });
-    expect(compared).toEqual(await live.ask('compareBranches', { a: 1, b: 0 }));
-    expect(compared.changes.map(({ label }) => label).sort()).toEqual(['log · notes', 'log · open']);
-  });
 });
 
 test('states that are kept beside those asked for last are right after steps were folded, and after steps became others', async () => {

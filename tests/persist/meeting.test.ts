@@ -55,46 +55,6 @@ describe.each([
   const stored = (texts: Map<string, string>): unknown =>
     createRuntime({ stores: [], storage: storageIn(() => memory(texts)) }).persistence.list();
 
-  test('the last change of a session is stored, though another one stored meanwhile: at its end, and when the page is hidden', async () => {
-    for (const how of ['close', 'hidden'] as const) {
-      const texts = new Map<string, string>();
-      let hide = (): void => undefined;
-      const hides = { beforeEnd: (flush: () => void) => ((hide = flush), () => undefined) };
-      const [one, two] = [await session(texts), await session(texts, hides)];
-      one.runtime.dispatch(one.set(['a', 1]));
-      two.runtime.dispatch(two.set(['b', 2]));
-      expect(await one.runtime.persistence.flush()).toBe(true);
-      if (how === 'close') await two.runtime.close();
-      else {
-        hide();
-        // A page that was hidden may never run again; what takes time is on its way.
-        if (later) for (let i = 0; i < 20; i++) await new Promise(setImmediate);
-      }
-      expect(await stored(texts)).toMatchObject([{ store: 'log', state: { a: 1, b: 2 } }]);
-    }
-  });
-
-  test('a flush that had to join says true, and what is done right after is stored as well', async () => {
-    const texts = new Map<string, string>();
-    const [one, two] = [await session(texts), await session(texts)];
-    one.runtime.dispatch(one.setInner(['c', 1]));
-    await one.runtime.persistence.flush();
-    two.runtime.dispatch(two.setInner(['d', 2]));
-    const flushed = two.runtime.persistence.flush();
-    two.runtime.dispatch(two.set(['b', 3]));
-    expect([await flushed, await two.runtime.persistence.flush(), two.codes]).toEqual([
-      true,
-      true,
-      ['FLOE_STORED_ELSEWHERE'],
-    ]);
-    expect(two.runtime.read(two.log)).toEqual({ a: 0, b: 3, inner: { c: 1, d: 2 } });
-    expect(await stored(texts)).toMatchObject([{ state: { a: 0, b: 3, inner: { c: 1, d: 2 } } }]);
-    two.runtime.dispatch(two.set(['b', 4]));
-    const end = two.runtime.close();
-    await end;
-    expect(await stored(texts)).toMatchObject([{ state: { b: 4 } }]);
-  });
-
   test('a change that is made while the storage forgets is a change after it', async () => {
     const texts = new Map<string, string>();
     const { runtime, set } = await session(texts);

@@ -110,21 +110,6 @@ describe('the schema', () => {
 });
 
 describe('a file that is written as things happen', () => {
-  test('holds in the end what the trace holds', () => {
-    const { runtime, written } = full();
-    const file = readTrace(written);
-    const { trace } = runtime;
-    expect(file.steps).toEqual(readTrace(trace.export()).steps);
-    expect(file.names).toEqual([{ id: 1, name: 'without v2' }]);
-    const again = createRuntime({ stores: [visits, port], trace: recording() });
-    again.trace.import(written);
-    expect(again.snapshot()).toEqual(runtime.snapshot());
-    expect(again.trace.steps).toEqual(trace.steps);
-    again.trace.include(1);
-    trace.include(1);
-    expect(again.snapshot()).toEqual(runtime.snapshot());
-  });
-
   test('holds a sum once, however many it sums up, also at the end; and takes no other history', () => {
     const written: string[] = [];
     const lines = (line: string): void => void written.push(line);

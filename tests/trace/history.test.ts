@@ -1,7 +1,7 @@
 // Where values come from, what became of them, and the application's own way back.
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { at, createRuntime, store, task } from 'floe';
+import { createRuntime, store, task } from 'floe';
 import { entity, rowOf, tables } from 'floe/entities';
 import { testRuntime } from 'floe/testing';
 import { recording, undoStack } from 'floe/trace';
@@ -43,19 +43,6 @@ describe('the history of a value', () => {
     runtime.trace.seek(2);
     expect(runtime.trace.history('/visits/note')).toHaveLength(2);
     expect(runtime.trace.history('/visits/nothing/here')).toEqual([]);
-  });
-
-  test('an item of a list that was put in order is followed to where it stood', () => {
-    const runtime = createRuntime({ stores: [visits], trace: recording() });
-    for (let i = 0; i < 200; i++) runtime.dispatch(planned({ at: i, id: `v${i}` }));
-    runtime.dispatch(moved({ id: 'v3', phase: 'alongside' }));
-    runtime.dispatch(reversed());
-    runtime.dispatch(moved({ id: 'v3', phase: 'departed' }));
-    expect(shown(runtime.trace.history('/visits/list/196/phase'))).toEqual([
-      [4, '/visits/list/3/phase', undefined, 'expected'],
-      [201, '/visits/list/3/phase', 'expected', 'alongside'],
-      [203, '/visits/list/196/phase', 'alongside', 'departed'],
-    ]);
   });
 
   test('a copy in the place of an item goes on with its history; another object is another item', () => {
@@ -109,43 +96,6 @@ describe('the history of a value', () => {
       [true, false],
       [false, true],
     ]);
-  });
-
-  test('each item is followed through whatever comes and goes around it', () => {
-    const command = fc.oneof(
-      fc.record({ do: fc.constant('plan' as const), at: fc.nat(8) }),
-      fc.record({
-        do: fc.constantFrom('move' as const, 'remove' as const),
-        at: fc.nat(8),
-        phase: fc.constantFrom('a', 'b'),
-      }),
-    );
-    fc.assert(
-      fc.property(fc.array(command, { maxLength: 40, size: 'max' }), (program) => {
-        const runtime = createRuntime({ stores: [visits], trace: recording() });
-        const expected = new Map<string, number[]>();
-        let count = 0;
-        for (const one of program) {
-          const { list } = runtime.read(visits);
-          if (one.do === 'plan') {
-            const id = `v${count++}`;
-            runtime.dispatch(planned({ at: Math.min(one.at, list.length), id }));
-            expected.set(id, [runtime.trace.cursor]);
-          } else if (list.length > 0) {
-            const { id } = list[one.at % list.length];
-            if (one.do === 'remove') runtime.dispatch(removed(id));
-            else if (runtime.dispatch(moved({ id, phase: one.phase })) === 'applied')
-              expected.get(id)!.push(runtime.trace.cursor);
-          }
-        }
-        for (const [i, { id }] of runtime.read(visits).list.entries()) {
-          const found = runtime.trace.history(`/visits/list/${i}`);
-          expect(found.map(({ step }) => step.seq)).toEqual(expected.get(id));
-          expect((found.at(-1)!.after as Visit).id).toBe(id);
-        }
-      }),
-      { numRuns: runs(200) },
-    );
   });
 });
 
@@ -220,20 +170,6 @@ describe('undo and redo', () => {
     expect([note(), edits.undos]).toEqual(['by a task', 1]);
     expect(edits.undo({ anyway: true })).toMatchObject({ became: 'done' });
     expect(note()).toBe('');
-  });
-
-  test('an entry goes with the items of a list that something else moved', async () => {
-    const arrive = task(visits, 'arrive', ({ dispatch }, id: string) => void dispatch(planned({ at: 0, id })));
-    const { runtime, edits, list } = begin();
-    runtime.dispatch(planned({ at: 0, id: 'mine' }));
-    runtime.dispatch(moved({ id: 'mine', phase: 'alongside' }));
-    await runtime.run(arrive('theirs'));
-    edits.undo();
-    expect(runtime.read(at(visits, '/list/1/phase'))).toBe('expected');
-    edits.undo();
-    expect(list()).toEqual(['theirs']);
-    edits.redo();
-    expect(list()).toEqual(['theirs', 'mine']);
   });
 
   test('entries of a line that was left, and of steps that are excluded, wait until they count again', () => {

@@ -38,17 +38,6 @@ const told = (steps: readonly Step[]): string[] =>
   );
 
 describe('exclude and include', () => {
-  test('steps that were not read are computed one on top of the other', () => {
-    const tally = store('tally', { n: 0 });
-    const added = tally.action('added', (draft, by: number) => void (draft.n = 2 * draft.n + by));
-    const runtime = createRuntime({ stores: [tally], trace: recording() });
-    for (const by of [1, 2, 3]) runtime.dispatch(added(by));
-    runtime.trace.exclude(1);
-    expect(runtime.read(tally).n).toBe(7);
-    runtime.trace.seek(2);
-    expect(runtime.read(tally).n).toBe(2);
-  });
-
   test('rule 16: what then throws is failed, what then changes nothing is unchanged; facts cannot be excluded', () => {
     const { visits, planned, removed, counted } = declare();
     const runtime = createRuntime({ stores: [visits], trace: recording() });
@@ -68,65 +57,6 @@ describe('exclude and include', () => {
     expect(bare(runtime.trace.steps)).toEqual(bare(before));
     expect(codeOf(() => runtime.trace.exclude(0))).toBe('FLOE_NOT_EXCLUDABLE');
     expect(codeOf(() => runtime.trace.exclude(9))).toBe('FLOE_NO_SUCH_STEP');
-  });
-
-  test('during a look at the past, both what is shown and the live end are computed again', () => {
-    const { visits, planned } = declare();
-    const runtime = createRuntime({ stores: [visits], trace: recording() });
-    const seen: string[] = [];
-    runtime.watch(visits, ({ list }) => seen.push(list.join()));
-    for (const id of ['v1', 'v2', 'v3']) runtime.dispatch(planned(id));
-    runtime.trace.back();
-    runtime.trace.exclude(1);
-    expect([runtime.read(visits).list, runtime.trace.cursor]).toEqual([['v2'], 2]);
-    runtime.trace.live();
-    expect(runtime.read(visits).list).toEqual(['v2', 'v3']);
-    expect(seen).toEqual(['v1', 'v1,v2', 'v1,v2,v3', 'v1,v2', 'v2', 'v2,v3']);
-  });
-
-  test('rule 2: the steps of one atomic are excluded together, and rolled back together when one of them now fails', () => {
-    const { visits, planned, removed } = declare();
-    const runtime = createRuntime({ stores: [visits], trace: recording() });
-    runtime.dispatch(planned('v1'));
-    runtime.atomic(() => {
-      runtime.dispatch(planned('v2'));
-      runtime.dispatch(removed('v1'));
-    });
-    runtime.trace.exclude(1);
-    expect(told(runtime.trace.steps).slice(1)).toEqual([
-      '1 visits.planned unchanged excluded',
-      '2 visits.planned failed',
-      '3 visits.removed failed',
-    ]);
-    runtime.trace.include(1);
-    expect(runtime.read(visits).list).toEqual(['v2']);
-    runtime.trace.exclude(3);
-    expect(runtime.trace.steps.map((step) => step.excluded ?? false)).toEqual([false, false, true, true]);
-    expect(runtime.read(visits).list).toEqual(['v1']);
-  });
-
-  test('rule 2: an atomic that was rolled back when it happened stays so', () => {
-    const { visits, planned } = declare();
-    const runtime = createRuntime({ stores: [visits], trace: recording() });
-    runtime.dispatch(planned('v1'));
-    const failing = (): void =>
-      runtime.atomic(() => {
-        runtime.dispatch(planned('v2'));
-        runtime.dispatch(planned('v1'));
-      });
-    expect(failing).toThrow('twice');
-    runtime.trace.exclude(1);
-    expect(told(runtime.trace.steps).slice(1)).toEqual([
-      '1 visits.planned unchanged excluded',
-      '2 visits.planned reverted',
-      '3 visits.planned reverted',
-    ]);
-    expect(runtime.read(visits).list).toEqual([]);
-    runtime.trace.include(1);
-    runtime.trace.exclude(2);
-    runtime.trace.include(2);
-    expect(told(runtime.trace.steps).slice(2)).toEqual(['2 visits.planned reverted', '3 visits.planned reverted']);
-    expect(runtime.read(visits).list).toEqual(['v1']);
   });
 
   // Mutation testing would wait for it thousands of times.
@@ -466,25 +396,6 @@ describe('branches', () => {
 });
 
 describe('rule 19: a limit', () => {
-  test('the oldest steps are folded; what is kept can be looked at, written and read', () => {
-    const { visits, planned } = declare();
-    const runtime = createRuntime({ stores: [visits], trace: recording({ limit: 3 }) });
-    for (let i = 0; i < 10; i++) runtime.dispatch(planned(`v${i}`));
-    const { trace } = runtime;
-    expect(trace.steps.map(({ seq }) => seq)).toEqual([8, 9, 10]);
-    expect(codeOf(() => trace.exclude(5))).toBe('FLOE_STEP_FOLDED');
-    expect(codeOf(() => trace.seek(5))).toBe('FLOE_STEP_FOLDED');
-    const file = readTrace(trace.export());
-    expect([file.folded, (file.states.visits as { list: string[] }).list.length]).toEqual([7, 7]);
-    const again = createRuntime({ stores: [visits], trace: recording() });
-    again.trace.import(trace.export());
-    again.trace.seek(8);
-    expect(again.read(visits).list).toHaveLength(8);
-    again.trace.exclude(9);
-    again.trace.live();
-    expect(again.read(visits).list).toEqual(['v0', 'v1', 'v2', 'v3', 'v4', 'v5', 'v6', 'v7', 'v9']);
-  });
-
   test('folding passes neither the cursor nor an open optimistic action; branches from before go', async () => {
     const { visits, planned } = declare();
     const open = task(visits, 'open', async ({ optimistic, sleep }) => {
