@@ -3,8 +3,7 @@ import { describe, expect, test } from '@jest/globals';
 import { createRuntime, store } from 'floe';
 import { tableOf } from 'floe/entities';
 import { recording } from 'floe/trace';
-import { Editing } from '../../src/core/draft/draft.js';
-import { codeOf, failure } from '../support/failures.js';
+import { failure } from '../support/failures.js';
 
 // A state of all kinds of parts; a change may do anything with it.
 /* eslint-disable @typescript-eslint/no-explicit-any, no-self-assign, no-prototype-builtins */
@@ -287,53 +286,4 @@ test('a method of a list on something else is a TypeError', () => {
   const { code, message } = refused((draft) => void draft.list.push.call([], 1));
   expect([code, message]).toEqual(['FLOE_CHANGE_FAILED', expect.stringContaining('An array method of a draft')]);
   expect(done((draft) => void Array.prototype.push.call(draft.list, 4)).after.list[3]).toBe(4);
-});
-
-// In a production build one editing, with one root draft, serves all changes of a store.
-test('an editing that is used again knows only its own change', () => {
-  const editing = new Editing();
-  const run = (base: unknown, change: Change) => {
-    editing.run(base, change as never, undefined);
-    return editing.next as any;
-  };
-  const first = initial();
-  let leaked: any;
-  const second = run(first, (draft) => {
-    leaked = draft.a;
-    draft.a.n = 1;
-  });
-  expect(editing.get(second)?.keys).toEqual(['a']);
-  expect(editing.get(second.a)).toMatchObject({ base: first.a, keys: ['n'] });
-  expect([editing.get(undefined), editing.get(second.b), editing.get(first)]).toEqual([
-    undefined,
-    undefined,
-    undefined,
-  ]);
-  expect(run(second, (draft) => void (draft.b.n = 1))).toEqual({ ...first, a: { ...first.a, n: 1 }, b: { n: 1 } });
-  expect(editing.get(second.a)).toBeUndefined();
-  expect(editing.get(editing.next)?.keys).toEqual(['b']);
-  expect(codeOf(() => leaked.n)).toBe('FLOE_DRAFT_ENDED');
-  expect(codeOf(() => run(second, (draft) => void (draft.b = leaked)))).toBe('FLOE_DRAFT_ENDED');
-  const list = run([1], (draft) => {
-    expect(Array.isArray(draft)).toBe(true);
-    draft.push(2);
-  });
-  expect(list).toEqual([1, 2]);
-  expect(run(list, (draft) => void draft.reverse())).toEqual([2, 1]);
-  expect(run([{ n: 1 }, { n: 2 }], (draft) => void (draft[1].n = Number(draft[1].n) + Number(draft[0].n)))).toEqual([
-    { n: 1 },
-    { n: 3 },
-  ]);
-  expect(run([3], (draft) => void draft.push(4))).toEqual([3, 4]);
-  expect(run({ n: 1 }, (draft) => void (draft.made = { n: 2 }))).toEqual({ n: 1, made: { n: 2 } });
-  expect(run({ n: 1 }, () => undefined)).toEqual({ n: 1 });
-  expect(editing.edited).toBe(false);
-  for (const leaf of [7, 7, undefined]) {
-    expect(run(leaf, (draft) => (expect(draft).toBe(leaf), 8))).toBe(leaf);
-    expect([editing.returned, editing.edited]).toEqual([8, false]);
-  }
-  expect(codeOf(() => run({ n: 1 }, () => void (leaked.n = 1)))).toBe('FLOE_DRAFT_ENDED');
-  expect(run(undefined, (draft) => (expect(draft).toBeUndefined(), undefined))).toBeUndefined();
-  expect(run(tableOf([['x', { n: 1 }]]), (draft) => void (draft.get('x').n = 2)).get('x')).toEqual({ n: 2 });
-  expect(run({ n: 1 }, (draft) => void (draft.n = 2))).toEqual({ n: 2 });
 });

@@ -2,7 +2,7 @@
 import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
 import { createRuntime, store, type AnyAction, type Run, type TaskContext, task } from 'floe';
 import { recording } from 'floe/trace';
-import { handClock, testRuntime } from 'floe/testing';
+import { testRuntime } from 'floe/testing';
 
 const declare = () => {
   const watch = store('watch', { ticks: 0, list: [] as string[] });
@@ -233,19 +233,7 @@ describe('a task that begins with the runtime', () => {
     still.trace.import(runtime.trace.export());
     expect(starts).toBe(1);
   });
-
-  test('reaches a clock that was made first', async () => {
-    const { watch } = declare();
-    const clock = handClock();
-    const seen: number[] = [];
-    task(watch, 'begin', ({ now }) => void seen.push(now(), clock.now()), { atStart: true });
-    const runtime = testRuntime({ stores: [watch], clock });
-    await runtime.clock.advance(5);
-    expect([runtime.clock === clock, seen[0] === seen[1], seen.length]).toEqual([true, true, 2]);
-  });
 });
-
-describe('statuses that come from elsewhere', () => {});
 
 test('sleep, retry and clocks take any length: a month, and for ever', async () => {
   const { watch } = declare();

@@ -21,24 +21,6 @@ function setting(given: object = {}) {
 const hold = <T>(runtime: Runtime, of: (read: Read) => T): Hold<T> => holdOf(runtime, selectedRecipe<T>(of));
 
 describe('a hold', () => {
-  test('a subscription that ends and begins again in one turn keeps the value; a later one finds the present value', async () => {
-    const { counter, runtime, set } = setting();
-    const one = hold(runtime, (read) => [read(counter).n]);
-    const value = one.get();
-    one.subscribe(() => undefined)();
-    const stop = one.subscribe(() => undefined);
-    expect(one.get()).toBe(value);
-    stop();
-    stop();
-    await Promise.resolve();
-    set({ n: 1 });
-    const notify = jest.fn();
-    one.subscribe(notify);
-    expect(one.get()).toEqual([1]);
-    set({ n: 2 });
-    expect([notify.mock.calls.length, one.get()]).toEqual([1, [2]]);
-  });
-
   test('what a rendering held that was thrown away is released', async () => {
     const { counter, runtime, set } = setting();
     let runs = 0;

@@ -1,10 +1,9 @@
 // The runtime where its parts meet: who is told what, by whose doing, in which order, and what a wrong call says.
 import { describe, expect, jest, test } from '@jest/globals';
-import { createRuntime, store, task, type FloeError, type Run } from 'floe';
+import { createRuntime, task, type FloeError, type Run } from 'floe';
 import { recording } from 'floe/trace';
 import { storesOf } from '../../src/core/kernel/feature.js';
 import { listen } from '../../src/core/kernel/recorder.js';
-import { takeIn } from '../../src/core/kernel/stating.js';
 import { confirmedStates } from '../../src/core/kernel/states.js';
 import { declareCounter, recorded } from '../support/counter.js';
 import { codeOf, failure } from '../support/failures.js';
@@ -141,21 +140,5 @@ describe('what is offered to those who are attached', () => {
     void runtime.close();
     void runtime.close();
     expect(close).toHaveBeenCalledTimes(1);
-  });
-
-  test('the live end, while the past is shown: without what is excluded; what joined later is shown as it is', () => {
-    const { counter, added, runtime, host } = recorded();
-    for (const by of [1, 2, 4]) runtime.dispatch(added(by));
-    const late = store('late', { x: 0 });
-    const { merge } = late.edits();
-    runtime.dispatch(merge({ x: 7 }));
-    runtime.trace.seek(1);
-    expect([runtime.read(counter).n, runtime.read(late).x]).toEqual([1, 7]);
-    runtime.trace.exclude(2);
-    expect([runtime.read(counter).n, confirmedStates(host).counter]).toEqual([1, { n: 5, m: 0 }]);
-    // What a storage states is news for the live end.
-    const change = { store: counter as never, before: { n: 5, m: 0 }, after: { n: 50, m: 0 } };
-    takeIn(host, [change], 'rehydrated', { by: 'storage' });
-    expect([runtime.read(counter).n, confirmedStates(host).counter]).toEqual([1, { n: 50, m: 0 }]);
   });
 });

@@ -1,6 +1,6 @@
 // Stores that come and go, are copied and declared again; and runtimes side by side.
 import { describe, expect, test } from '@jest/globals';
-import { copyOf, action, at, createRuntime, defaultRuntime, store, type Problem, task, snapshotText } from 'floe';
+import { copyOf, action, at, createRuntime, defaultRuntime, store, type Problem, task } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { recording, undoStack } from 'floe/trace';
 import { declareCounter, recorded } from '../support/counter.js';
@@ -118,24 +118,6 @@ describe('rule 5: stores that come and go', () => {
     expect(problems).toMatchObject([{ error: { code: 'FLOE_FIELDS_LOST' } }]);
     runtime.dispatch(closed());
     expect([heard, runtime.read(isOpen), runtime.read(before)]).toEqual([[true, false], false, runtime.read(after)]);
-  });
-
-  test('rule 5: one that joins later answers what was dispatched before it came', () => {
-    const opened = action('opened');
-    const [first, second] = ['first', 'second'].map((name) => store(name, { n: 0 }));
-    for (const one of [first, second])
-      one.when(opened, (draft) => {
-        draft.n++;
-      });
-    const runtime = createRuntime({ stores: [first] });
-    runtime.dispatch(opened());
-    runtime.add(second);
-    runtime.dispatch(opened());
-    expect([runtime.read(first).n, runtime.read(second).n, snapshotText(runtime)]).toEqual([
-      2,
-      1,
-      '{"first":{"n":2},"second":{"n":1}}',
-    ]);
   });
 
   test('rule 5: what tasks of the old module did stays their status', async () => {

@@ -466,25 +466,6 @@ test('without a trace: tasks answer, listen and revert nevertheless', async () =
   await expect(listening).rejects.toMatchObject({ code: 'FLOE_RUN_CANCELLED' });
 });
 
-test('rule 24: close cancels all runs, and what they still dispatch is stopped', async () => {
-  const { visits, listArrived } = declareVisits();
-  const { open, given } = asks();
-  const runtime = testRuntime({ stores: [visits], needs: [given] });
-  const load = task(visits, 'load', async ({ dispatch, use }) => {
-    const answer = await use(desk).ask('list');
-    expect(dispatch(listArrived([answer]))).toBe('stopped');
-  });
-  const run = phaseOf(runtime.run(load()));
-  void runtime.close();
-  open[0].answer('v7');
-  expect(await run).toMatch(/closed/);
-  await runtime.clock.advance();
-  expect(lines(runtime.trace.steps).slice(-2)).toEqual([
-    '2, runEnded, #1 cancelled, by task #1, applied, closed',
-    '3, visits.listArrived, by task #1, stopped, its run is over: closed',
-  ]);
-});
-
 test('the status is neither in a snapshot nor reset, and several runtimes do not share it', async () => {
   const { visits } = declareVisits();
   const load = task(visits, 'load', () => 1);

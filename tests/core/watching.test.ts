@@ -14,23 +14,6 @@ function setting() {
 }
 
 describe('watching', () => {
-  test('a watcher hears only of its own part, with now and before', () => {
-    const { counter, runtime, set } = setting();
-    const atLeast = counter.selector('atLeast', ({ n }, least: number) => (n < least ? undefined : { n }));
-    const heard: unknown[] = [];
-    const stop = runtime.watch(atLeast(2), (now, before) => heard.push([before, now]), { now: true });
-    set({ m: 1 });
-    set({ n: 1 });
-    set({ n: 2 });
-    stop();
-    stop();
-    set({ n: 3 });
-    expect(heard).toEqual([
-      [undefined, undefined],
-      [undefined, { n: 2 }],
-    ]);
-  });
-
   test('one that closes the runtime is the last that hears', () => {
     const { counter, runtime, set } = setting();
     const heard: string[] = [];
@@ -111,21 +94,6 @@ describe('watching', () => {
     stop();
     runtime.dispatch(added(1));
     expect([seen, runtime.read(counter).n]).toEqual([[0, 1, 'queued', 2, 'queued', 3], 4]);
-  });
-
-  test('a store that is what it was before is no news to who follows it', () => {
-    const { counter, runtime, set } = setting();
-    const follow = jest.fn((read: typeof runtime.read) => void read(counter));
-    runtime.follow(follow);
-    const failed = codeOf(() =>
-      runtime.atomic(() => {
-        set({ n: 1 });
-        throw new RangeError('on purpose');
-      }),
-    );
-    expect([failed, follow.mock.calls.length]).toEqual(['RangeError: on purpose', 1]);
-    set({ n: 1 });
-    expect(follow).toHaveBeenCalledTimes(2);
   });
 });
 

@@ -67,70 +67,18 @@ describe('addresses and places', () => {
     expect(address.parse(url)).toMatchObject(place);
   });
 
+  // Separated by spaces, which are none of them themselves.
   const hard = fc.constantFrom(
-    ...([
-      '',
-      '.',
-      '..',
-      '~',
-      '~.',
-      '~~',
-      '~new',
-      'new',
-      'a/b',
-      '%2F',
-      '%',
-      '?',
-      '#',
-      '\\',
-      '//',
-      '/.',
-      '__proto__',
-    ] as const),
-    ...([
-      '\uD800',
-      'x\uDC00y',
-      '\uDC00\uD800',
-      '\t',
-      '\n//x',
-      ' ',
-      '+',
-      '&=',
-      'é',
-      '👍',
-      '7',
-      '0x10',
-      'javascript:alert(1)',
-    ] as const),
+    ...['', ' ', '\t', '\n//x', '\uD800', 'x\uDC00y', '\uDC00\uD800'],
+    ...'. .. ~ ~. ~~ ~new new a/b %2F % ? # \\ // /. __proto__ + &= é 👍 7 0x10 javascript:alert(1)'.split(' '),
   );
   const someText = fc.oneof(hard, hard, fc.string({ unit: 'binary' }), fc.string());
   const someUrl = fc.oneof(
     fc.constantFrom(
-      ...([
-        '//evil.example/x',
-        '/\\evil.example',
-        '\\\\evil.example',
-        '/\t/evil.example',
-        'http://evil.example',
-      ] as const),
-      ...([
-        '/harbourage',
-        '/harbour/../x',
-        '/harbour/./visits/v7',
-        '/./..//x',
-        '/%2e%2e//z',
-        '/harbour//visits//v7',
-      ] as const),
-      ...([
-        '/#a%23b',
-        '/x?day=%ED%A0%80',
-        '/harbour?page=0x10',
-        '/harbour?depth=0x10',
-        '?a',
-        '#',
-        '',
-        '/harbour/visits/~new',
-      ] as const),
+      ...['/\t/evil.example', '', '/harbour/visits/~new'],
+      ...'//evil.example/x /\\evil.example \\\\evil.example http://evil.example'.split(' '),
+      ...'/harbourage /harbour/../x /harbour/./visits/v7 /./..//x /%2e%2e//z /harbour//visits//v7'.split(' '),
+      ...'/#a%23b /x?day=%ED%A0%80 /harbour?page=0x10 /harbour?depth=0x10 ?a #'.split(' '),
     ),
     fc.tuple(fc.constantFrom('', '/', '//', '/harbour', '/harbour/'), someText).map((parts) => parts.join('')),
   );

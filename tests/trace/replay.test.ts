@@ -37,16 +37,6 @@ function recorded() {
 
 describe('replayTrace', () => {
   const { file } = recorded();
-  test('the same code does the same', () => {
-    const told: [number, number][] = [];
-    const stores = [declare().visits];
-    expect(replayTrace(file, { stores, onStep: (done, all) => told.push([done, all]) })).toEqual({
-      steps: 10,
-      actions: 8,
-      onTrust: [],
-    });
-    expect(told.at(-1)).toEqual([10, 10]);
-  });
 
   test.each([
     ['another number', { step: 2 }, { step: { seq: 3 }, pointer: '/visits/list/0/phase', expected: 1, found: 2 }],

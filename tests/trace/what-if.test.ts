@@ -38,27 +38,6 @@ const told = (steps: readonly Step[]): string[] =>
   );
 
 describe('exclude and include', () => {
-  test('rule 16: what then throws is failed, what then changes nothing is unchanged; facts cannot be excluded', () => {
-    const { visits, planned, removed, counted } = declare();
-    const runtime = createRuntime({ stores: [visits], trace: recording() });
-    for (const one of [planned('v1'), counted(), removed('v1'), counted()]) runtime.dispatch(one);
-    const before = runtime.trace.steps;
-    runtime.trace.exclude(1);
-    expect(told(runtime.trace.steps)).toEqual([
-      '0 initial applied',
-      '1 visits.planned unchanged excluded',
-      '2 visits.counted unchanged',
-      '3 visits.removed failed',
-      '4 visits.counted unchanged',
-    ]);
-    expect(runtime.trace.steps[3].reason).toContain('not there');
-    runtime.trace.include(1);
-    const bare = (steps: readonly Step[]) => steps.map(({ took: _, ...step }) => step);
-    expect(bare(runtime.trace.steps)).toEqual(bare(before));
-    expect(codeOf(() => runtime.trace.exclude(0))).toBe('FLOE_NOT_EXCLUDABLE');
-    expect(codeOf(() => runtime.trace.exclude(9))).toBe('FLOE_NO_SUCH_STEP');
-  });
-
   // Mutation testing would wait for it thousands of times.
   (share < 1 ? test.skip : test)(
     'states that are kept for travel are dropped where an exclusion or another branch makes them others',
@@ -195,25 +174,6 @@ describe('exclude and include', () => {
     expect(runtime.read(load.status).phase).toBe('done');
   });
 
-  test('a run whose beginning is excluded ends', async () => {
-    const { visits, planned } = declare();
-    const asked = action('asked');
-    task(
-      visits,
-      'wait',
-      async ({ sleep, dispatch }) => {
-        await sleep(10);
-        dispatch(planned('late'));
-      },
-      { when: asked },
-    );
-    const runtime = testRuntime({ stores: [visits] });
-    runtime.dispatch(asked());
-    runtime.trace.exclude(1, { withCaused: true });
-    await runtime.clock.advance(10);
-    expect(runtime.read(visits).list).toEqual([]);
-  });
-
   test('rule 20: nothing is excluded while an optimistic action may still be reverted; afterwards its end goes with it', async () => {
     const { visits, planned } = declare();
     const assign = task(visits, 'assign', async ({ optimistic, sleep }, id: string) => {
@@ -261,26 +221,6 @@ describe('moving in time', () => {
     expect(runtime.dispatch(counted())).toBe('applied');
     await Promise.resolve();
     expect([results.at(-1), runtime.problems]).toEqual(['FLOE_RUN_CANCELLED', []]);
-  });
-
-  test('rule 20: what was open before a look at the past can still be reverted after it', async () => {
-    const { visits, planned } = declare();
-    const assign = task(visits, 'assign', async ({ optimistic, sleep }) => {
-      const tried = optimistic(planned('tried'));
-      await sleep(10);
-      tried.revert();
-    });
-    const runtime = testRuntime({ stores: [visits] });
-    runtime.dispatch(planned('v1'));
-    const run = runtime.run(assign());
-    runtime.dispatch(planned('v2'));
-    runtime.trace.seek(1);
-    expect(runtime.read(visits).list).toEqual(['v1']);
-    runtime.trace.live();
-    expect(runtime.read(visits).list).toEqual(['v1', 'tried', 'v2']);
-    await runtime.clock.advance(10);
-    await run;
-    expect(runtime.read(visits).list).toEqual(['v1', 'v2']);
   });
 
   test('so is a reset, and an atomic begins no branch: what runs goes on at the live end', async () => {
