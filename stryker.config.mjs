@@ -1,7 +1,8 @@
 // Mutation testing of some files, or ranges of them: scripts/mutants.mjs says which.
 export default {
   testRunner: 'jest',
-  plugins: ['@stryker-mutator/jest-runner'],
+  plugins: ['@stryker-mutator/jest-runner', './scripts/mutants-sample.mjs'],
+  ignorers: ['sample'],
   jest: { configFile: 'jest.mutants.config.mjs', enableFindRelatedTests: false },
   coverageAnalysis: 'perTest',
   mutate: process.env.FLOE_MUTATE?.split(',') ?? ['src/core/**/*.ts'],

@@ -3,8 +3,8 @@
 // chosen by a seed (`--seed`, default 1): `npm run test:mutants -- --sample 600 kernel draft reactive`. The score of a sample is
 // written into docs/quality.md, between its marks. Fails below 85 %.
 import { execFileSync } from 'node:child_process';
-import { existsSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
-import { join, relative } from 'node:path';
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { dirname, join, relative } from 'node:path';
 import { parseArgs } from 'node:util';
 import { Instrumenter } from '@stryker-mutator/instrumenter';
 import fc from 'fast-check';
@@ -91,10 +91,17 @@ if (mutate.length === 0) {
 }
 const report = join(root, 'reports', 'mutants.json');
 rmSync(report, { force: true });
+const places = join(root, 'reports', 'sample.json');
+if (sample) {
+  mkdirSync(dirname(places), { recursive: true });
+  const lines = sample.map(({ start, end }) => [start.line + 1, start.column, end.line + 1, end.column]);
+  writeFileSync(places, JSON.stringify(lines));
+}
 runTool('@stryker-mutator/core/bin/stryker.js', ['run'], {
   env: {
     FLOE_MUTATE: mutate.join(','),
     FLOE_SUITES: suites.join(','),
+    ...(sample && { FLOE_SAMPLE: places }),
     FLOE_SHARE: process.env.FLOE_SHARE ?? '0.05',
   },
 });
