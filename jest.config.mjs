@@ -41,7 +41,7 @@ export default {
       displayName: 'node',
       testEnvironment: 'node',
       testMatch: [
-        '<rootDir>/tests/{core,entities,trace,link,inspector,location,telemetry,persist,recipes,eslint,cli,types,docs,package}/**/*.test.ts',
+        '<rootDir>/tests/{core,entities,trace,testing,link,inspector,location,telemetry,persist,recipes,eslint,cli,types,docs,package}/**/*.test.ts',
       ],
     },
     { ...shared, displayName: 'dom', testEnvironment: 'jsdom', testMatch: ['<rootDir>/tests/bindings/**/*.test.tsx'] },

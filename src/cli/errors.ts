@@ -70,3 +70,34 @@ export const notStored = (place: string, why: string): FloeError =>
     'FLOE_NOT_STORED',
     `Nothing that Floe keeps was found in '${place}': ${why}. Give a folder of fileStorage, or a JSON file of keys and texts: what persistence.texts() gives.`,
   );
+
+export const noExamples = (model: string): FloeError =>
+  new FloeError(
+    'FLOE_NO_EXAMPLES',
+    `There are no actions to try: '${model}' exports no list 'examples'. Export one beside the stores: export const examples = [visitPlanned(visit), visitCancelled('v7')]; or give a trace with --trace, whose actions are tried.`,
+  );
+
+export const badExample = (model: string, index: number): FloeError =>
+  new FloeError(
+    'FLOE_NO_EXAMPLES',
+    `Item ${index} of the list 'examples' of '${model}' is no action. Call the action creator: visitCancelled('v7'); or give a function that returns a list of actions: (read) => [...].`,
+  );
+
+export const noTables = (model: string, found: readonly string[], asked: string | undefined): FloeError =>
+  new FloeError(
+    'FLOE_MODEL_UNUSABLE',
+    asked === undefined
+      ? found.length === 0
+        ? `'${model}' has no store of tables. Declare one, and put it into the list 'stores': const port = tables('port', [visit, vessel]);`
+        : `'${model}' has several stores of tables: ${found.join(', ')}. Say which with --store.`
+      : `'${model}' has no store of tables '${asked}'. ${found.length === 0 ? 'It has none.' : `There is ${found.join(', ')}.`}`,
+  );
+
+export const notJson = (file: string, cause: unknown): FloeError =>
+  new FloeError('FLOE_FILE_UNREADABLE', `'${file}' is not JSON: ${messageOf(cause)}.`, { cause });
+
+export const nothingThere = (file: string, pointer: string): FloeError =>
+  new FloeError(
+    'FLOE_NO_VALUE',
+    `Nothing is at '${pointer}' in '${file}'. Say with --path where the records stand, as a JSON Pointer: /data/visits.`,
+  );

@@ -8,6 +8,8 @@ import { modelUnusable } from './errors.js';
 export interface ModelModule {
   readonly stores: readonly AnyStore[];
   readonly exported: readonly unknown[];
+  /** What it exports as `examples`: actions for `floe explore`. */
+  readonly examples: unknown;
 }
 
 /** The stores that a module exports as `stores`. */
@@ -15,7 +17,7 @@ export const storesIn = async (file: string): Promise<readonly AnyStore[]> => (a
 
 /** A module that exports its stores as `stores`. */
 export async function modelIn(file: string): Promise<ModelModule> {
-  let found: { readonly stores?: unknown };
+  let found: { readonly stores?: unknown; readonly examples?: unknown };
   try {
     found = (await import(pathToFileURL(resolve(file)).href)) as typeof found;
   } catch (cause) {
@@ -23,5 +25,5 @@ export async function modelIn(file: string): Promise<ModelModule> {
   }
   if (!Array.isArray(found.stores) || found.stores.length === 0)
     throw modelUnusable(file, "it exports no list 'stores'");
-  return { stores: found.stores as readonly AnyStore[], exported: Object.values(found) };
+  return { stores: found.stores as readonly AnyStore[], exported: Object.values(found), examples: found.examples };
 }

@@ -8,3 +8,10 @@ export function numberOf(option: string, text: string | undefined): number | und
     throw badOption(option, text, 'the number of a step');
   return value;
 }
+
+/** A whole number from 1 on, as it is typed. */
+export function countOf(option: string, text: string | undefined): number | undefined {
+  if (text === undefined) return undefined;
+  if (!/^[1-9]\d{0,8}$/.test(text)) throw badOption(option, text, 'a whole number from 1 on');
+  return Number(text);
+}

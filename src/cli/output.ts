@@ -39,6 +39,19 @@ export function inShort(value: unknown, most = 60): string {
   return text.length <= most ? text : `${text.slice(0, most - 1)}…`;
 }
 
+/** Names in lines of 100 columns, the second and later ones indented. */
+export function wrapped(parts: readonly string[], indent: number): string {
+  const lines: string[] = [];
+  let line = '';
+  for (const part of parts.map(shown)) {
+    if (line !== '' && indent + line.length + part.length + 2 > 100) {
+      lines.push(`${line},`);
+      line = part;
+    } else line = line === '' ? part : `${line}, ${part}`;
+  }
+  return [...lines, line].join(`\n${' '.repeat(indent)}`);
+}
+
 const PLAIN = /^[ -~]*$/;
 
 /** How many columns of a terminal a text takes. */

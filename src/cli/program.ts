@@ -4,8 +4,11 @@ import { Command, CommanderError } from 'commander';
 import { readFileSync } from 'node:fs';
 import colours from 'picocolors';
 import { FloeError, messageOf } from '../core/internal.js';
+import type { ExploreCommandOptions } from './explore.js';
+import type { GraphOptions } from './graph.js';
 import type { InspectOptions } from './inspect.js';
 import type { ChangesOptions, LookOptions } from './look.js';
+import type { NormalizeOptions } from './normalize.js';
 import { shown, type Output } from './output.js';
 import type { ReplayCommandOptions } from './replay.js';
 import type { StepsOptions } from './steps.js';
@@ -114,6 +117,44 @@ function declare(out: Output, exit: { code: 0 | 1 }): Command {
     .option('--port <port>', 'the port to listen on, 0 for any free one', '0')
     .action(async (file: string | undefined, options: InspectOptions) =>
       (await import('./inspect.js')).inspect(file, options, out),
+    );
+  program
+    .command('graph')
+    .description('show what a model declares: who handles which action, what reads what, which tasks begin when')
+    .requiredOption('--model <file>', 'a JavaScript module that exports the list stores')
+    .option('--dot', 'in the DOT language of Graphviz, for a picture: floe graph --model FILE --dot | dot -Tsvg')
+    .option('--json', 'one JSON value')
+    .action(async (options: GraphOptions) => (await import('./graph.js')).showGraph(options, out));
+  program
+    .command('explore')
+    .description(
+      'try the actions of a model in every order, and show the shortest way to a broken rule; exit code 1 where there is one',
+    )
+    .requiredOption('--model <file>', 'a JavaScript module that exports the lists stores and examples (actions to try)')
+    .option('--trace <file>', 'also try each action that was recorded there')
+    .option('--steps <count>', 'at most so many actions one after the other; 6 without it')
+    .option('--states <count>', 'at most so many different states; 10,000 without it')
+    .option('--save <file>', 'save the first way that breaks a rule as a trace')
+    .option('--json', 'one JSON value')
+    .action(
+      async (options: ExploreCommandOptions) =>
+        void (exit.code = await (await import('./explore.js')).exploreModel(options, out)),
+    );
+  program
+    .command('normalize')
+    .description(
+      'show what becomes of a nested response in the tables of a model; exit code 1 where records are left out',
+    )
+    .argument('<file>', 'a file with JSON, or - for standard input')
+    .requiredOption('--model <file>', 'a JavaScript module that exports the list stores')
+    .requiredOption('--type <name>', 'the entity type of the records in the file')
+    .option('--path <pointer>', 'where in the file they stand, as a JSON Pointer: /data/visits')
+    .option('--store <name>', 'which store of tables, where there are several')
+    .option('--skip', 'list the records that cannot be taken in, and take in the others')
+    .option('--json', 'one JSON value: the keys and rows of each type')
+    .action(
+      async (file: string, options: NormalizeOptions) =>
+        void (exit.code = await (await import('./normalize.js')).normalize(file, options, out)),
     );
   program
     .command('stored')

@@ -1,5 +1,5 @@
 // What the other parts of Floe use of the core besides its public entry. Nothing else of the core is imported from outside.
-export { ATTACH, SOURCE } from './base/protocol.js';
+export { ATTACH, DERIVATION, SOURCE } from './base/protocol.js';
 export { FloeError, badName, badOption, draftEnded, messageOf, nearest } from './base/errors.js';
 export { faceOf } from './base/face.js';
 export { stopwatch, timer } from './base/host.js';
@@ -64,7 +64,8 @@ export { state, takeIn } from './kernel/stating.js';
 export { computed, confirmedStates, shownStates } from './kernel/states.js';
 export type { StoreChange, Transition } from './kernel/transition.js';
 export type { ActionCreator, ActionOf, ActionOptions, AnyAction } from './model/action.js';
-export { handlesType } from './model/handled.js';
+export { handlesType, typesOf } from './model/handled.js';
+export type { DeclaredTask } from './model/handled.js';
 export { at } from './model/part.js';
 export { INLINE, NO_BARE, argumentKey, describeArguments, makeSelector, nextId, partSelector } from './model/source.js';
 export type { Derivation, Read, Source } from './model/source.js';

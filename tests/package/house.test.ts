@@ -32,7 +32,7 @@ const arrows: Record<string, { parts: string[]; packages: string[] }> = {
   'persist/node': { parts: ['core', 'persist'], packages: ['node:'] },
   'bindings/react': { parts: ['core'], packages: ['react'] },
   cli: {
-    parts: ['core', 'entities', 'trace', 'persist', 'persist/node', 'link'],
+    parts: ['core', 'entities', 'trace', 'persist', 'persist/node', 'link', 'testing'],
     packages: ['node:', 'commander', 'picocolors', 'string-width', 'hono', '@hono/node-server'],
   },
 };

@@ -1,0 +1,122 @@
+// The commands that look into a model: floe graph, floe explore, floe normalize.
+import { afterAll, describe, expect, test } from '@jest/globals';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { visitsOf } from '../../examples/harbour/office/data.js';
+import { floe } from '../support/command.js';
+
+const model = join(process.cwd(), 'examples/harbour/dist/examples.js');
+// Inside the project, so that a model in it finds floe.
+const folder = mkdtempSync(join(process.cwd(), 'tests', 'cli', 'model-'));
+afterAll(() => rmSync(folder, { recursive: true }));
+const write = (name: string, text: string): string => {
+  const file = join(folder, name);
+  writeFileSync(file, text);
+  return file;
+};
+
+/** A model without examples. */
+const modelText = `import { store } from 'floe';
+   const tide = store('tide', { level: 0 });
+   export const raised = tide.action('raised', (draft, by) => { draft.level = Math.min(9, draft.level + by); });
+   tide.invariant('at most nine', ({ level }) => level <= 9);
+   export const stores = [tide];`;
+const own = write('own.mjs', modelText);
+
+describe('floe graph', () => {
+  test('lists what each store handles, and what each selector reads', async () => {
+    const { code, out, err } = await floe(['graph', '--model', model]);
+    expect([code, err]).toEqual([0, expect.stringMatching(/^7 stores, \d+ actions, \d+ selectors, \d+ tasks\.$/m)]);
+    expect(out).toMatch(/^log {2}kept between sessions\n {2}actions +noteWritten\n {2}handles +shiftEnded$/m);
+    expect(out).toMatch(/^ {2}tasks +.*tellCancelled \(when port\.visitCancelled\)/m);
+    expect(out).toMatch(/^ {2}visitsShown +reads visits\.filterShown, inOrder$/m);
+    const graph = JSON.parse((await floe(['graph', '--model', model, '--json'])).out) as { stores: { name: string }[] };
+    expect(graph.stores.map(({ name }) => name)).toContain('positions');
+  });
+
+  test('draws each edge between nodes that are drawn', async () => {
+    const { out } = await floe(['graph', '--model', model, '--dot']);
+    const nodes = [...out.matchAll(/^ {2}("[^"]*") \[shape/gm)].map(([, name]) => name);
+    const edges = [...out.matchAll(/^ {2}("[^"]*") -> ("[^"]*")/gm)];
+    expect(edges.length).toBeGreaterThan(40);
+    for (const [, from, to] of edges) expect(nodes).toEqual(expect.arrayContaining([from, to]));
+    expect(new Set(nodes).size).toBe(nodes.length);
+  });
+});
+
+describe('floe explore', () => {
+  test('shows the shortest way to a broken rule, and saves it as a trace', async () => {
+    const file = join(folder, 'broken.jsonl');
+    const { code, out, err } = await floe(['explore', '--model', model, '--steps', '4', '--save', file]);
+    expect([code, err]).toEqual([1, expect.stringContaining(`floe inspect ${file}`)]);
+    expect(out).toMatch(/^1 rule does not hold in some of \d+ states, up to 4 actions from the beginning\. More lie/);
+    expect(out).toMatch(/'port\.no two visits alongside one berth' does not hold/);
+    expect(out).toMatch(/ 1 {2}port\.ingest .*\n +2 .*\n +3 .*\n +4 {2}port\.movedOn .*"alongside"/);
+    const steps = (await floe(['steps', file, '--json'])).out.trimEnd().split('\n');
+    expect(steps).toHaveLength(5);
+    expect((await floe(['replay', file, '--model', model])).code).toBe(0);
+    expect((await floe(['replay', file, '--model', model, '--refuse'])).code).toBe(1);
+  });
+
+  test('tries the actions of a trace, and ends with 0 where every rule holds', async () => {
+    const step = (seq: number, by: number): string =>
+      `{"seq":${seq},"time":0,"kind":"action","action":{"type":"tide.raised","payload":${by}},"cause":{"by":"code"},"stores":["tide"],"changes":[],"undo":[],"took":0,"outcome":"unchanged","after":${seq - 1},"branch":0}`;
+    const start =
+      '{"floe":"trace","version":2,"written":"2031-03-02T06:00:00.000Z"}\n{"seq":0,"time":0,"kind":"fact","fact":"initial","cause":{"by":"runtime"},"stores":["tide"],"changes":[{"op":"add","path":"/tide","value":{"level":0}}],"undo":[{"op":"remove","path":"/tide"}],"took":0,"outcome":"applied","after":null,"branch":0}';
+    const trace = write('tide.jsonl', [start, step(1, 2), step(2, 3), step(3, 2)].join('\n'));
+    const { code, out } = await floe(['explore', '--model', own, '--trace', trace, '--steps', '9', '--json']);
+    expect([code, JSON.parse(out)]).toEqual([
+      0,
+      expect.objectContaining({ states: 9, complete: true, broken: [], untried: [] }),
+    ]);
+    const none = await floe(['explore', '--model', own]);
+    expect([none.code, none.err]).toEqual([2, expect.stringContaining('FLOE_NO_EXAMPLES')]);
+  });
+
+  test('refuses an example that is no action, and a count that is none', async () => {
+    const wrong = write('wrong.mjs', `${modelText}\nexport const examples = [raised(1), raised];`);
+    const found = await floe(['explore', '--model', wrong]);
+    expect([found.code, found.err]).toEqual([2, expect.stringContaining("Item 1 of the list 'examples'")]);
+    expect((await floe(['explore', '--model', wrong, '--steps', 'many'])).err).toContain('FLOE_BAD_OPTION');
+  });
+});
+
+describe('floe normalize', () => {
+  const visits = visitsOf('2031-03-02', 1);
+  const file = write('day.json', JSON.stringify({ data: visits }));
+  const normalize = (...more: string[]) => floe(['normalize', file, '--model', model, ...more]);
+
+  test('lists the tables that a response becomes', async () => {
+    const { code, out, err } = await normalize('--type', 'visit', '--path', '/data');
+    expect([code, err]).toEqual([0, expect.stringMatching(/in tables, where each stands once, \d+ kB/)]);
+    expect(out).toMatch(new RegExp(`^visit +${visits.length} +v0201, v0202, v0203 and ${visits.length - 3} more`, 'm'));
+    const { rows } = JSON.parse((await normalize('--type', 'visit', '--path', '/data', '--json')).out) as {
+      rows: Record<string, { id: string; vessel: unknown }[]>;
+    };
+    expect(rows.visit.map(({ id, vessel }) => [id, vessel])).toEqual(visits.map(({ id, vessel }) => [id, vessel.hull]));
+  });
+
+  test('says where a record cannot be taken in, or lists it and takes in the others', async () => {
+    const text = JSON.stringify([visits[0], { ...visits[1], id: null }]);
+    const given = ['normalize', '-', '--model', model, '--type', 'visit'];
+    const refused = await floe(given, text);
+    expect([refused.code, refused.err]).toEqual([2, expect.stringMatching(/^FLOE_NO_KEY: The value at \/1 /)]);
+    const skipped = await floe([...given, '--skip'], text);
+    expect([skipped.code, skipped.out]).toEqual([1, expect.stringMatching(/^FLOE_NO_KEY \/1: /m)]);
+    expect(skipped.out).toMatch(/^visit +1 +v0201 /m);
+  });
+
+  test.each([
+    ['a type that there is not', ['--type', 'vist', '--path', '/data'], "Did you mean 'visit'"],
+    ['a place where nothing is', ['--type', 'visit', '--path', '/rows'], 'FLOE_NO_VALUE'],
+    ['a store that there is not', ['--type', 'visit', '--store', 'harbour'], "no store of tables 'harbour'"],
+  ])('refuses %s', async (_name, more, text) => {
+    const { code, out, err } = await normalize(...more);
+    expect([code, out, err]).toEqual([2, '', expect.stringContaining(text)]);
+  });
+
+  test('refuses a file that is no JSON', async () => {
+    const { code, err } = await floe(['normalize', '-', '--model', model, '--type', 'visit'], 'visits');
+    expect([code, err]).toEqual([2, expect.stringContaining("'standard input' is not JSON")]);
+  });
+});

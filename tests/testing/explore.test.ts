@@ -1,0 +1,92 @@
+// The search through the states of a model, against a search of its own through numbers.
+import { describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { createRuntime, store, type AnyAction } from 'floe';
+import { explore } from 'floe/testing';
+import { codeOf, failure } from '../support/failures.js';
+import { runs } from '../support/runs.js';
+
+/** A level that turns round at `size`, and how it moves. */
+const declare = (size: number, banned: number) => {
+  const tide = store('tide', { level: 0 });
+  const moved = tide.action('moved', (draft, by: number) => {
+    if (by === 7) throw new RangeError('The gauge is stuck');
+    draft.level = (draft.level + by) % size;
+  });
+  const log = store('log', { lines: 0 });
+  tide.invariant('not too high', ({ level }) => level !== banned);
+  return { stores: [tide, log], tide, moved };
+};
+
+test('what explore finds is what a search through the numbers finds', () => {
+  fc.assert(
+    fc.property(
+      fc.integer({ min: 2, max: 40 }),
+      fc.nat(40),
+      fc.uniqueArray(fc.nat(9), { minLength: 1, maxLength: 4 }),
+      fc.integer({ min: 1, max: 9 }),
+      (size, banned, moves, steps) => {
+        const { stores, tide, moved } = declare(size, banned);
+        const found = explore({ stores, examples: moves.map((by) => moved(by)), steps });
+        /** How far each level is away. */
+        const distances = new Map(banned === 0 ? [] : [[0, 0]]);
+        let broken = banned === 0 ? 0 : Infinity;
+        let complete = true;
+        for (const [level, distance] of distances)
+          for (const by of moves.filter((one) => one !== 7)) {
+            const next = (level + by) % size;
+            if (distance === steps) complete &&= distances.has(next) || (next === banned && broken < Infinity);
+            else if (next === banned) broken = Math.min(broken, distance + 1);
+            else if (!distances.has(next)) distances.set(next, distance + 1);
+          }
+        expect([found.states, found.steps, found.complete]).toEqual([
+          distances.size,
+          Math.max(0, ...distances.values()),
+          complete,
+        ]);
+        expect(found.broken.map(({ what, actions }) => [what, actions.length])).toEqual(
+          broken === Infinity ? [] : [['tide.not too high', broken]],
+        );
+        expect(found.failures.map(({ actions }) => actions)).toEqual(
+          moves.includes(7) && banned !== 0 ? [[moved(7)]] : [],
+        );
+        // A runtime refuses the last action of the way, and takes those before it.
+        const runtime = createRuntime({ stores, invariants: 'refuse' });
+        const way = [...(found.broken.at(0)?.actions ?? [])];
+        const last = way.pop();
+        for (const action of way) expect(runtime.dispatch(action)).toBe('applied');
+        if (last) expect(codeOf(() => runtime.dispatch(last))).toBe('FLOE_INVARIANT_BROKEN');
+        expect(runtime.read(tide).level).toBe(way.reduce((sum, { payload }) => (sum + (payload as number)) % size, 0));
+      },
+    ),
+    { numRuns: runs(300) },
+  );
+});
+
+describe('explore', () => {
+  const { stores, tide, moved } = declare(40, 9);
+  const reset = tide.action('emptied', () => ({ level: 0 }));
+
+  test('asks functions for the actions that make sense in a state, and lists what no example is of', () => {
+    const onState = (done: number, known: number): void => expect(done).toBeLessThanOrEqual(known);
+    const { states, tried, untried, complete } = explore({
+      stores,
+      examples: [(read) => (read(tide).level < 3 ? [moved(1)] : [])],
+      onState,
+    });
+    expect([states, complete, untried]).toEqual([4, true, [reset().type]]);
+    expect(tried).toEqual([{ type: 'tide.moved', applied: 3, unchanged: 0, failed: 0, broke: 0 }]);
+  });
+
+  test('stops at so many states, and says that there are more', () => {
+    expect(explore({ stores, examples: [moved(1)], states: 3 })).toMatchObject({ states: 3, complete: false });
+  });
+
+  test('refuses what is no option, no list, no count and no action of the model', () => {
+    const examples: readonly AnyAction[] = [{ type: 'tide.mowed' }];
+    expect(failure(() => explore({ stores, examples })).message).toContain("'tide.moved'");
+    for (const wrong of [{ steps: 0 }, { states: 1.5 }, { examples: {} }, { stores: tide }])
+      expect(codeOf(() => explore({ stores, examples: [], ...wrong } as never))).toBe('FLOE_BAD_OPTION');
+    expect(codeOf(() => explore({ stores, examples: [], depth: 3 } as never))).toBe('FLOE_UNKNOWN_OPTION');
+  });
+});
