@@ -218,7 +218,11 @@ terminal(
 );
 const examples = join(root, 'examples', 'harbour', 'dist', 'examples.js');
 terminal('explore', `${prompt('floe explore --model examples.js')}; ${floe} explore --model ${examples}`, cwd);
-terminal('graph', `${prompt('floe graph --model examples.js')}; ${floe} graph --model ${examples}`, cwd);
+terminal(
+  'graph',
+  `${prompt('floe graph --model examples.js | head -38')}; ${floe} graph --model ${examples} 2>/dev/null | head -38`,
+  cwd,
+);
 for (const version of [1, 2, 3]) {
   const from = join(root, 'tests', 'fixtures', 'stored', `version-${version}`);
   cpSync(from, join(cwd, `version-${version}`), { recursive: true });
