@@ -12,7 +12,7 @@ const shared = {
     '^floe/telemetry$': '<rootDir>/src/telemetry/index.ts',
     '^floe/persist$': '<rootDir>/src/persist/index.ts',
     '^floe/persist/node$': '<rootDir>/src/persist/node/index.ts',
-    '^floe/react$': '<rootDir>/src/bindings/react/index.ts',
+    '^floe/(react|vue|svelte|angular)$': '<rootDir>/src/bindings/$1/index.ts',
   },
   transform: {
     '^.+\\.tsx?$': [

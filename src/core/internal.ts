@@ -42,6 +42,8 @@ export type { Editing } from './draft/draft.js';
 export type { Draft } from './draft/types.js';
 export { alive, nodeOf } from './draft/draft-faces.js';
 export { holdOf, selectedRecipe } from './features/hold.js';
+export { keepingOf } from './features/ready.js';
+export { Selected } from './features/selected.js';
 export { isWatched, liveSources, observeIn, readerName } from './features/live.js';
 export type { Dependency, LiveSource } from './features/live.js';
 export { rebasing } from './features/rebasing/feature.js';

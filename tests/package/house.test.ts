@@ -31,6 +31,9 @@ const arrows: Record<string, { parts: string[]; packages: string[] }> = {
   persist: { parts: ['core'], packages: ['idb'] },
   'persist/node': { parts: ['core', 'persist'], packages: ['node:'] },
   'bindings/react': { parts: ['core'], packages: ['react'] },
+  'bindings/vue': { parts: ['core'], packages: ['vue'] },
+  'bindings/svelte': { parts: ['core'], packages: ['svelte'] },
+  'bindings/angular': { parts: ['core'], packages: ['@angular/core'] },
   cli: {
     parts: ['core', 'entities', 'trace', 'persist', 'persist/node', 'link', 'testing'],
     packages: ['node:', 'commander', 'picocolors', 'string-width', 'hono', '@hono/node-server'],

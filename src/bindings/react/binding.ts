@@ -8,7 +8,7 @@ import {
   useTransition,
   type ReactNode,
 } from 'react';
-import { holdOf, INLINE, selectedRecipe } from '../../core/internal.js';
+import { holdOf, INLINE, keepingOf, selectedRecipe } from '../../core/internal.js';
 import {
   defaultRuntime,
   type ActionCreator,
@@ -105,12 +105,6 @@ export function useTask<A extends readonly unknown[], T>(task: Task<A, T>): (...
   return useCallback((...args: A) => runtime.run(task(...args)), [runtime, task]);
 }
 
-/** What `runtime.persistence` offers, as far as this binding needs it. */
-interface Keeping {
-  readonly status: string;
-  watch(listener: () => void): () => void;
-}
-
 /**
  * Whether everything that is stored was read: until then a page may show a placeholder. Always true on storages that
  * answer at once, and without one.
@@ -119,9 +113,7 @@ interface Keeping {
  */
 export function useReady(): boolean {
   const { runtime, toText } = useProvided();
-  const { persistence } = runtime as Runtime & { readonly persistence?: Keeping };
-  const watch = useCallback((listener: () => void) => persistence?.watch(listener) ?? (() => undefined), [persistence]);
-  const isReady = (): boolean => persistence?.status !== 'reading';
+  const { watch, isReady } = useMemo(() => keepingOf(runtime), [runtime]);
   return useSyncExternalStore(watch, isReady, toText ? isReady : wasReady);
 }
 

@@ -1,0 +1,2 @@
+// floe/angular: the runtime in Angular.
+export { provideRuntime, injectRuntime, injectSelection, injectTask, injectAction, injectReady } from './binding.js';

@@ -1,0 +1,2 @@
+// floe/vue: the runtime in Vue.
+export { provideRuntime, useRuntime, useSelection, useTask, useAction, useReady } from './binding.js';

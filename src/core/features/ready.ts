@@ -1,0 +1,22 @@
+// Whether everything that is stored was read, for bindings. The core knows no storage: it asks what is attached.
+
+/** What `runtime.persistence` offers, as far as bindings need it. */
+interface Persistence {
+  readonly status: string;
+  watch(listener: () => void): () => void;
+}
+
+/** Says whether everything was read, and when that may have changed. */
+export interface Keeping {
+  readonly isReady: () => boolean;
+  readonly watch: (listener: () => void) => () => void;
+}
+
+/** A runtime without a storage is ready. */
+export function keepingOf(runtime: object): Keeping {
+  const { persistence } = runtime as { readonly persistence?: Persistence };
+  return {
+    isReady: () => persistence?.status !== 'reading',
+    watch: (listener) => persistence?.watch(listener) ?? (() => undefined),
+  };
+}

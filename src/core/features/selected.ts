@@ -1,0 +1,57 @@
+// What a component selects, for frameworks that themselves track what a function reads: signals, refs and runes.
+import { INLINE, type Read, type Recipe, type Source } from '../model/source.js';
+import { holdOf, selectedRecipe, type Hold } from './hold.js';
+
+/**
+ * A selection whose value a framework computes whenever it is invalid. A function that is written in a component may read the
+ * framework's own state as well: it runs inside of `get`, so that the framework sees that.
+ */
+export class Selected<T> {
+  private readonly recipe: Recipe<T>;
+  private hold: Hold<T>;
+  private stop: (() => void) | undefined;
+  private isFollowing = false;
+
+  /** @param changed is called when the value may be another one; it must make the framework compute it again */
+  constructor(
+    private readonly runtime: object,
+    of: Source<T> | ((read: Read) => T),
+    private readonly changed: () => void,
+  ) {
+    this.recipe = selectedRecipe(of);
+    this.hold = holdOf(runtime, this.recipe);
+  }
+
+  /** The value now. Throws what the selector throws. */
+  get(): T {
+    // What the framework's state was when the function ran last is not known to a hold: each gets one of its own.
+    if (this.recipe.of === INLINE) this.renew(holdOf(this.runtime, this.recipe));
+    return this.hold.get();
+  }
+
+  /** The value with which a page hydrates. */
+  beginning(): T {
+    return this.hold.beginning();
+  }
+
+  /** Calls `changed` from now on. Not on a server, where nothing ends it. */
+  follow(): void {
+    if (this.isFollowing) return;
+    this.isFollowing = true;
+    this.stop = this.hold.subscribe(this.changed);
+  }
+
+  /** Ends that. */
+  end(): void {
+    this.isFollowing = false;
+    this.stop?.();
+    this.stop = undefined;
+  }
+
+  private renew(hold: Hold<T>): void {
+    const before = this.stop;
+    this.hold = hold;
+    if (this.isFollowing) this.stop = hold.subscribe(this.changed);
+    before?.();
+  }
+}

@@ -1,0 +1,103 @@
+// What every binding does, whichever the framework.
+import { describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { defaultRuntime } from 'floe';
+import { storageIn } from 'floe/persist';
+import { runs } from '../support/runs.js';
+import { frameworks, load, newRuntime, noted, planned, ran, renamed, visits, type Board } from './board.js';
+
+(globalThis as { IS_REACT_ACT_ENVIRONMENT?: boolean }).IS_REACT_ACT_ENVIRONMENT = true;
+
+describe.each(Object.entries(frameworks))('%s', (_name, mount) => {
+  const opened = async (runtime = newRuntime()) => {
+    const element = document.createElement('div');
+    return { runtime, element, board: await mount(runtime, element) };
+  };
+
+  test('a component shows the values of its selections, and renders for no others', async () => {
+    const someEdit = fc.oneof(
+      fc.record({
+        kind: fc.constant('renamed' as const),
+        at: fc.nat(3),
+        name: fc.constantFrom('Auk', 'Ern', 'Gannet'),
+      }),
+      fc.record({ kind: fc.constantFrom('set' as const, 'plan' as const), at: fc.nat(2) }),
+      fc.record({ kind: fc.constant('noted' as const), at: fc.nat(9) }),
+    );
+    await fc.assert(
+      fc.asyncProperty(fc.array(someEdit, { maxLength: 12 }), async (edits) => {
+        const { runtime, board } = await opened();
+        const state = { names: ['Ern', 'Tern', 'Skua'], at: 0 };
+        const shown = () => `${state.names.length} ${state.names[state.at]}`;
+        expect(await board.text()).toBe(shown());
+        for (const edit of edits) {
+          const [before, renders] = [shown(), board.renders()];
+          if (edit.kind === 'renamed' && edit.at < state.names.length) {
+            state.names[edit.at] = edit.name;
+            await dispatched(board, () => runtime.dispatch(renamed(edit)));
+          } else if (edit.kind === 'set') board.set((state.at = edit.at));
+          else if (edit.kind === 'plan') {
+            state.names.push('Petrel');
+            await dispatched(board, () => expect(board.plan('Petrel')).toBe('applied'));
+          } else await dispatched(board, () => runtime.dispatch(noted(String(edit.at))));
+          expect(await board.text()).toBe(shown());
+          if (renders !== undefined && edit.kind !== 'set' && shown() === before) expect(board.renders()).toBe(renders);
+        }
+        board.unmount();
+        void runtime.close();
+      }),
+      { numRuns: runs(25) },
+    );
+  });
+
+  test('a task runs, and what it dispatches is shown', async () => {
+    const { runtime, board } = await opened();
+    let result: string | undefined;
+    await dispatched(board, async () => void (result = await board.load('Fulmar')));
+    expect([result, await board.text(), runtime.read(load.status).phase]).toEqual(['Fulmar', '4 Ern', 'done']);
+    board.unmount();
+  });
+
+  test('a component that is gone follows nothing', async () => {
+    const { runtime, board } = await opened();
+    board.unmount();
+    await Promise.resolve();
+    const before = ran.count;
+    runtime.dispatch(planned('Fulmar'));
+    expect(ran.count).toBe(before);
+  });
+
+  test('a component says that stored states are being read, until they were', async () => {
+    let read: (text: string | null) => void = () => undefined;
+    const storage = storageIn(() => ({
+      read: () => new Promise((resolve) => (read = resolve as typeof read)),
+      write: () => Promise.resolve(),
+      remove: () => Promise.resolve(),
+      keys: () => Promise.resolve([]),
+    }));
+    const { runtime, board } = await opened(newRuntime({ storage }));
+    expect(await board.text()).toBe('3 Ern reading');
+    await Promise.resolve();
+    await dispatched(board, async () => {
+      read(null);
+      await runtime.ready;
+    });
+    expect(await board.text()).toBe('3 Ern');
+    board.unmount();
+  });
+
+  test('without a provider components share the default runtime', async () => {
+    const element = document.createElement('div');
+    const board = await mount(undefined, element);
+    const before = defaultRuntime().read(visits).names.length;
+    await dispatched(board, () => defaultRuntime().dispatch(planned('Auk')));
+    expect(await board.text()).toBe(`${before + 1} Ern`);
+    board.unmount();
+  });
+});
+
+/** React wants to know of what changes its components. */
+async function dispatched(_board: Board, work: () => unknown): Promise<void> {
+  const { act } = await import('react');
+  await act(async () => void (await work()));
+}
