@@ -44,7 +44,12 @@ export default {
         '<rootDir>/tests/{core,entities,trace,testing,link,inspector,location,telemetry,persist,recipes,eslint,cli,types,docs,package}/**/*.test.ts',
       ],
     },
-    { ...shared, displayName: 'dom', testEnvironment: 'jsdom', testMatch: ['<rootDir>/tests/bindings/**/*.test.tsx'] },
+    {
+      ...shared,
+      displayName: 'dom',
+      testEnvironment: 'jsdom',
+      testMatch: ['<rootDir>/tests/bindings/**/*.test.{ts,tsx}'],
+    },
     { ...shared, displayName: 'browser', testEnvironment: 'node', testMatch: ['<rootDir>/tests/browser/**/*.test.ts'] },
   ],
 };

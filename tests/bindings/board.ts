@@ -23,12 +23,16 @@ export const renamed = visits.action('renamed', (draft, { at, name }: { at: numb
 });
 export const planned = visits.action('planned', (draft, name: string) => void draft.names.push(name));
 export const noted = visits.action('noted', (draft, note: string) => void (draft.note = note));
+/** How often selectors ran. */
 export const ran = { count: 0 };
 export const count = visits.selector('count', ({ names }) => {
   ran.count++;
   return names.length;
 });
-export const nameOf = visits.selector('nameOf', ({ names }, at: number) => names[at]);
+export const nameOf = visits.selector('nameOf', ({ names }, at: number) => {
+  ran.count++;
+  return names[at];
+});
 export const load = task(visits, 'load', ({ dispatch }, name: string) => {
   dispatch(planned(name));
   return Promise.resolve(name);
@@ -64,7 +68,10 @@ const inReact: Mount = async (runtime, element) => {
   const root = createRoot(element);
   const visit = createElement(Visits);
   const settled = () => act(() => Promise.resolve());
-  await act(() => root.render(runtime ? createElement(react.RuntimeProvider, { runtime }, visit) : visit));
+  await act(async () => {
+    root.render(runtime ? createElement(react.RuntimeProvider, { runtime }, visit) : visit);
+    await Promise.resolve();
+  });
   return {
     text: async () => (await settled(), element.textContent),
     renders: () => renders,
@@ -89,17 +96,24 @@ export const vueBoard = (tally: { renders: number }, parts: Partial<Board>) =>
     },
   });
 
-const inVue: Mount = async (runtime, element) => {
+// Vue asks whoever bundles it.
+Object.assign(globalThis, {
+  __VUE_OPTIONS_API__: true,
+  __VUE_PROD_DEVTOOLS__: false,
+  __VUE_PROD_HYDRATION_MISMATCH_DETAILS__: false,
+});
+
+const inVue: Mount = (runtime, element) => {
   const [tally, parts] = [{ renders: 0 }, {} as Board];
   const app = createApp(vueBoard(tally, parts));
   if (runtime) vue.provideRuntime(runtime, app);
   app.mount(element);
-  return {
+  return Promise.resolve({
     ...parts,
     text: async () => (await nextTick(), element.textContent),
     renders: () => tally.renders,
     unmount: () => app.unmount(),
-  };
+  });
 };
 
 const SVELTE = `<script>

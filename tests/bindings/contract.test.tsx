@@ -1,12 +1,19 @@
 // What every binding does, whichever the framework.
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
+import { act } from 'react';
 import { defaultRuntime } from 'floe';
 import { storageIn } from 'floe/persist';
 import { runs } from '../support/runs.js';
-import { frameworks, load, newRuntime, noted, planned, ran, renamed, visits, type Board } from './board.js';
+import { frameworks, load, newRuntime, noted, planned, ran, renamed, visits } from './board.js';
 
 (globalThis as { IS_REACT_ACT_ENVIRONMENT?: boolean }).IS_REACT_ACT_ENVIRONMENT = true;
+
+/** React wants to know of what changes its components. */
+const dispatched = (work: () => unknown): Promise<void> =>
+  act(async () => {
+    await work();
+  });
 
 describe.each(Object.entries(frameworks))('%s', (_name, mount) => {
   const opened = async (runtime = newRuntime()) => {
@@ -34,12 +41,12 @@ describe.each(Object.entries(frameworks))('%s', (_name, mount) => {
           const [before, renders] = [shown(), board.renders()];
           if (edit.kind === 'renamed' && edit.at < state.names.length) {
             state.names[edit.at] = edit.name;
-            await dispatched(board, () => runtime.dispatch(renamed(edit)));
+            await dispatched(() => runtime.dispatch(renamed(edit)));
           } else if (edit.kind === 'set') board.set((state.at = edit.at));
           else if (edit.kind === 'plan') {
             state.names.push('Petrel');
-            await dispatched(board, () => expect(board.plan('Petrel')).toBe('applied'));
-          } else await dispatched(board, () => runtime.dispatch(noted(String(edit.at))));
+            await dispatched(() => expect(board.plan('Petrel')).toBe('applied'));
+          } else await dispatched(() => runtime.dispatch(noted(String(edit.at))));
           expect(await board.text()).toBe(shown());
           if (renders !== undefined && edit.kind !== 'set' && shown() === before) expect(board.renders()).toBe(renders);
         }
@@ -53,17 +60,22 @@ describe.each(Object.entries(frameworks))('%s', (_name, mount) => {
   test('a task runs, and what it dispatches is shown', async () => {
     const { runtime, board } = await opened();
     let result: string | undefined;
-    await dispatched(board, async () => void (result = await board.load('Fulmar')));
+    await dispatched(async () => {
+      result = await board.load('Fulmar');
+    });
     expect([result, await board.text(), runtime.read(load.status).phase]).toEqual(['Fulmar', '4 Ern', 'done']);
     board.unmount();
   });
 
   test('a component that is gone follows nothing', async () => {
     const { runtime, board } = await opened();
+    board.set(1);
+    expect(await board.text()).toBe('3 Tern');
     board.unmount();
     await Promise.resolve();
     const before = ran.count;
-    runtime.dispatch(planned('Fulmar'));
+    for (const action of [planned('Fulmar'), renamed({ at: 0, name: 'Auk' }), renamed({ at: 1, name: 'Auk' })])
+      runtime.dispatch(action);
     expect(ran.count).toBe(before);
   });
 
@@ -78,7 +90,7 @@ describe.each(Object.entries(frameworks))('%s', (_name, mount) => {
     const { runtime, board } = await opened(newRuntime({ storage }));
     expect(await board.text()).toBe('3 Ern reading');
     await Promise.resolve();
-    await dispatched(board, async () => {
+    await dispatched(async () => {
       read(null);
       await runtime.ready;
     });
@@ -90,14 +102,8 @@ describe.each(Object.entries(frameworks))('%s', (_name, mount) => {
     const element = document.createElement('div');
     const board = await mount(undefined, element);
     const before = defaultRuntime().read(visits).names.length;
-    await dispatched(board, () => defaultRuntime().dispatch(planned('Auk')));
+    await dispatched(() => defaultRuntime().dispatch(planned('Auk')));
     expect(await board.text()).toBe(`${before + 1} Ern`);
     board.unmount();
   });
 });
-
-/** React wants to know of what changes its components. */
-async function dispatched(_board: Board, work: () => unknown): Promise<void> {
-  const { act } = await import('react');
-  await act(async () => void (await work()));
-}

@@ -13,6 +13,7 @@ const rendered: [string, (runtime: Runtime | undefined) => Promise<string>][] = 
     'Vue',
     (runtime) => {
       const app = createSSRApp(vueBoard({ renders: 0 }, {}));
+      app.config.warnHandler = () => undefined;
       if (runtime) provideRuntime(runtime, app);
       return renderToString(app);
     },
