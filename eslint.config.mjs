@@ -7,6 +7,8 @@ export default tseslint.config(
     ignores: [
       '**/dist/',
       'package/',
+      // Each is a project of its own, which its test checks.
+      'templates/',
       'node_modules/',
       'coverage/',
       'reports/',

@@ -41,6 +41,8 @@ const copy = (path, fits) => {
 copy('dist', (file) => !file.endsWith('.tsbuildinfo') && !/[/\\]cli[/\\].*\.d\.ts(\.map)?$/.test(file));
 copy('src', (file) => /\.tsx?$/.test(file));
 copy('docs/schemas', () => true);
+// What `floe new` writes.
+copy('templates', () => true);
 cpSync(join(root, 'LICENSE'), join(to, 'LICENSE'));
 
 const pages = [

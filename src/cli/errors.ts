@@ -25,6 +25,12 @@ export const fileUnwritable = (file: string, cause: unknown, option = '--save'):
     { cause },
   );
 
+export const folderInUse = (folder: string): FloeError =>
+  new FloeError(
+    'FLOE_FOLDER_IN_USE',
+    `'${folder}' is there, and not empty. Nothing was written; give the name of a new folder.`,
+  );
+
 export const portTaken = (port: number): FloeError =>
   new FloeError(
     'FLOE_PORT_TAKEN',

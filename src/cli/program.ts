@@ -1,6 +1,6 @@
 // Declares the commands. One file a command does the work, and is loaded when the command is given: loading all of them
 // would slow the start of each.
-import { Command, CommanderError } from 'commander';
+import { Command, CommanderError, Option } from 'commander';
 import { readFileSync } from 'node:fs';
 import colours from 'picocolors';
 import { FloeError, messageOf } from '../core/internal.js';
@@ -8,6 +8,7 @@ import type { ExploreCommandOptions } from './explore.js';
 import type { GraphOptions } from './graph.js';
 import type { InspectOptions } from './inspect.js';
 import type { ChangesOptions, LookOptions } from './look.js';
+import type { NewOptions } from './new.js';
 import type { NormalizeOptions } from './normalize.js';
 import { shown, type Output } from './output.js';
 import type { ReplayCommandOptions } from './replay.js';
@@ -25,6 +26,17 @@ function declare(out: Output, exit: { code: 0 | 1 }): Command {
     .exitOverride()
     .showHelpAfterError('(floe --help lists the commands)')
     .configureOutput({ writeOut: (text) => out.result(text.trimEnd()), writeErr: (text) => out.talk(text.trimEnd()) });
+  program
+    .command('new')
+    .description('write a small application with Floe, Vite and tests into a new folder')
+    .argument('<name>', 'the folder; its name becomes the name of the application')
+    .addOption(
+      new Option('--with <framework>', 'what it shows its pages with')
+        .choices(['react', 'vue', 'angular', 'svelte', 'plain'])
+        .makeOptionMandatory(),
+    )
+    .option('--json', 'one JSON value: the folder and its files')
+    .action(async (name: string, options: NewOptions) => (await import('./new.js')).newApplication(name, options, out));
   program
     .command('steps')
     .description('list the steps of a trace: when, what, which stores, how many changes, how long')

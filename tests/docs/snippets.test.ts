@@ -58,3 +58,10 @@ test('the guide "Work over time" has every recipe as it stands in its module (np
   expect(named.sort()).toEqual(readdirSync(join(root, 'examples/recipes/src')).sort());
   expect(guideText()).toBe(withRecipes(guideText()));
 });
+
+test('the guide for Vue, Svelte and Angular shows the components that floe new writes', () => {
+  const guide = readFileSync(join(root, 'docs/guides/on-the-screen-vue-svelte-angular.md'), 'utf8');
+  const shown = Array.from(guide.matchAll(/^```\w+ (?:no-run )?file=(\S+)\n([^]*?)^```$/gm));
+  expect(shown).toHaveLength(3);
+  for (const [, path, text] of shown) expect(text).toBe(readFileSync(join(root, 'templates', path), 'utf8'));
+});

@@ -1,0 +1,8 @@
+import angular from '@analogjs/vite-plugin-angular';
+import { defineConfig } from 'vite';
+
+export default defineConfig({
+  resolve: { mainFields: ['module'] },
+  build: { target: 'es2022' },
+  plugins: [angular()],
+});

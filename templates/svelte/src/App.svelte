@@ -1,0 +1,9 @@
+<script lang="ts">
+  import { provideRuntime } from 'floe/svelte';
+  import Board from './Board.svelte';
+  import { runtime } from './runtime.js';
+
+  provideRuntime(runtime);
+</script>
+
+<Board />

@@ -1,0 +1,9 @@
+import { createApp } from 'vue';
+import { provideRuntime } from 'floe/vue';
+import Board from './Board.vue';
+import './board.css';
+import { runtime } from './runtime.js';
+
+const app = createApp(Board);
+provideRuntime(runtime, app);
+app.mount('#root');

@@ -1,0 +1,122 @@
+// What `floe new` writes: tested, built, and driven in Chromium, with the tools of this repository. With `FLOE_RUNS=1000` as a
+// user gets it: from the packed package, with everything installed and the types checked.
+import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { execFile } from 'node:child_process';
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { extname, join } from 'node:path';
+import { promisify } from 'node:util';
+import type { Browser } from 'playwright-core';
+import { floe } from '../support/command.js';
+import { launch } from '../support/page.js';
+import { longMode } from '../support/runs.js';
+
+const root = process.cwd();
+mkdirSync(join(root, 'reports'), { recursive: true });
+// In quick mode inside the project, whose packages it uses.
+const folder = mkdtempSync(join(longMode ? tmpdir() : join(root, 'reports'), 'new-'));
+// Jest's own settings of Node.js are not a user's.
+const env = { ...process.env, NODE_OPTIONS: '', NODE_ENV: '' };
+const run = (cwd: string, file: string, ...args: string[]) =>
+  promisify(execFile)(file, args, { cwd, env, maxBuffer: 1 << 26 }).catch((error: unknown) => {
+    const { stdout = '', stderr = '' } = error as { stdout?: string; stderr?: string };
+    throw new Error(`${file} ${args.join(' ')}\n${stdout}\n${stderr}`);
+  });
+const node = (cwd: string, ...args: string[]) => run(cwd, process.execPath, ...args);
+const tool = (path: string): string => join(root, 'node_modules', path);
+
+let browser: Browser;
+let tarball: string | undefined;
+beforeAll(async () => {
+  browser = await launch();
+  if (!longMode) return;
+  const out = join(folder, 'tarball');
+  mkdirSync(out);
+  await node(root, 'scripts/package.mjs', '--built', '--to', join(folder, 'package'), '--tarball', out);
+  tarball = join(out, readdirSync(out)[0]);
+});
+afterAll(async () => {
+  await browser?.close();
+  rmSync(folder, { recursive: true, force: true });
+});
+
+/** Tests and builds an application. */
+async function builtIn(app: string): Promise<void> {
+  if (tarball !== undefined) {
+    await run(app, 'npm', 'install', '--no-audit', '--no-fund', '--loglevel=error', tarball);
+    await run(app, 'npm', 'test');
+    await run(app, 'npm', 'run', 'build');
+    return;
+  }
+  await node(app, tool('typescript/bin/tsc'), '-p', 'tsconfig.model.json');
+  const tests = readdirSync(join(app, 'build')).filter((file) => file.endsWith('.test.js'));
+  await node(app, '--test', ...tests.map((file) => join('build', file)));
+  await node(app, tool('vite/bin/vite.js'), 'build');
+}
+
+const TYPES: Record<string, string> = { '.html': 'text/html', '.js': 'text/javascript', '.css': 'text/css' };
+
+// What builds the others is installed in the long mode only: Angular's compiler, and React's plugin for Vite.
+test.each(['plain', 'svelte', 'vue', ...(longMode ? ['react', 'angular'] : [])])(
+  'an application with %s passes its tests, shows what is planned, and keeps it',
+  async (kind) => {
+    const app = join(folder, kind);
+    const { code, out, err } = await floe(['new', kind, '--with', kind], '', folder);
+    expect([code, out.split('\n')]).toEqual([0, expect.arrayContaining([join(kind, '.gitignore')])]);
+    expect(err).toMatch(/npm install/);
+    await builtIn(app);
+    const page = await browser.newPage();
+    const wrongs: string[] = [];
+    page.on('pageerror', (error) => wrongs.push(error.message));
+    page.on('console', (message) => message.type() === 'error' && wrongs.push(message.text()));
+    await page.route('http://new.localhost/**', (route) => {
+      const { pathname } = new URL(route.request().url());
+      const file = pathname === '/' ? '/index.html' : pathname;
+      return route.fulfill({ contentType: TYPES[extname(file)], body: readFileSync(join(app, 'dist', file)) });
+    });
+    await page.goto('http://new.localhost/');
+    await page.getByText('Expected today: 0').waitFor();
+    for (const vessel of ['Wren Sound', 'Corran Bell', 'Wren Sound']) {
+      await page.getByLabel('Vessel').fill(vessel);
+      await page.getByText('Plan a visit').click();
+    }
+    await page.getByText('Expected today: 2').waitFor();
+    expect(await page.getByLabel('Vessel').inputValue()).toBe('');
+    await page.locator('li', { hasText: 'Wren Sound' }).getByText('Cancel').click();
+    await page.getByText('Expected today: 1').waitFor();
+    await page.reload();
+    await page.getByText('Expected today: 1').waitFor();
+    expect(await page.locator('li').allInnerTexts()).toEqual([expect.stringMatching(/^Corran Bell/)]);
+    expect([wrongs, await page.locator('floe-inspector').count()]).toEqual([[], 0]);
+    await page.close();
+  },
+);
+
+test('the versions that it writes are those of this repository', async () => {
+  const versionsIn = (file: string) => {
+    const { dependencies, devDependencies } = JSON.parse(readFileSync(file, 'utf8')) as Record<string, object>;
+    return { ...dependencies, ...devDependencies } as Record<string, string>;
+  };
+  const own = versionsIn('package.json');
+  for (const kind of ['react', 'vue', 'svelte', 'angular']) {
+    await floe(['new', `${kind}-versions`, '--with', kind, '--json'], '', folder);
+    const found = versionsIn(join(folder, `${kind}-versions`, 'package.json'));
+    for (const [name, version] of Object.entries(found))
+      if (name in own && name !== 'react' && name !== 'react-dom') expect([name, version]).toEqual([name, own[name]]);
+  }
+});
+
+test('a folder that is in use is left alone, and a name that no package can have is refused', async () => {
+  const used = join(folder, 'used');
+  mkdirSync(used);
+  writeFileSync(join(used, 'note.txt'), 'fog');
+  const refused = await floe(['new', 'used', '--with', 'plain'], '', folder);
+  expect([refused.code, refused.err, readdirSync(used)]).toEqual([
+    2,
+    expect.stringContaining('FLOE_FOLDER_IN_USE'),
+    ['note.txt'],
+  ]);
+  expect((await floe(['new', 'used/note.txt', '--with', 'plain'], '', folder)).err).toContain('FLOE_FOLDER_IN_USE');
+  expect((await floe(['new', 'My Harbour', '--with', 'plain'], '', folder)).err).toContain('FLOE_BAD_OPTION');
+  expect((await floe(['new', 'harbour', '--with', 'paper'], '', folder)).code).toBe(2);
+});
