@@ -54,7 +54,7 @@ const call = (method: string, params: object, headers: Record<string, string> = 
   );
 
 describe('to its own page', () => {
-  test('it serves the page, under a policy that lets nothing else run', async () => {
+  test('the server serves the page under a content security policy', async () => {
     const { status, headers, text } = await ask('GET', '/');
     expect(status).toBe(200);
     expect(text).toContain('inspector.js');
@@ -65,7 +65,7 @@ describe('to its own page', () => {
     expect((await ask('GET', '/../../package.json')).status).toBe(404);
   });
 
-  test('it responds to requests of the link protocol', async () => {
+  test('the server responds to requests of the link protocol', async () => {
     const { status, text } = await call('moment', {});
     const response = JSON.parse(text) as LinkResponse & { result: { sentence: string } };
     expect([status, response.id]).toEqual([200, 7]);
@@ -77,7 +77,7 @@ describe('to its own page', () => {
     expect(result.missing).toMatchObject({ exclude: expect.stringContaining('--model') });
   });
 
-  test('what is no request is refused', async () => {
+  test('the server refuses a body that is no request', async () => {
     const headers = { Authorization: `Bearer ${served.token}`, 'Content-Type': 'application/json' };
     expect((await ask('POST', '/messages', headers, 'moment')).status).toBe(400);
     expect((await ask('POST', '/messages', headers, '[]')).status).toBe(400);
@@ -86,7 +86,7 @@ describe('to its own page', () => {
 });
 
 describe('to all others', () => {
-  test('nothing of the session is given without the token', async () => {
+  test('the server responds to no request without the token', async () => {
     for (const authorization of ['', 'Bearer', `Bearer ${served.token}x`, `Basic ${served.token}`])
       expect((await call('moment', {}, { Authorization: authorization })).status).toBe(401);
     expect((await ask('GET', '/messages')).status).toBe(401);

@@ -41,7 +41,7 @@ const expected = [
 ] as const;
 
 describe.each(expected)('what version %i of the harbour stored', (version, kept, note) => {
-  test('is opened by the present one, and written as the present one writes it', async () => {
+  test('the present version opens it, and writes it in the present format', async () => {
     const copy = copyOf(version);
     const open = () => createRuntime({ stores: [visits, log], storage: fileStorage({ folder: copy }) });
     const runtime = open();
@@ -55,7 +55,7 @@ describe.each(expected)('what version %i of the harbour stored', (version, kept,
     void again.close();
   });
 
-  test('is listed, and its upgrade tried without writing', async () => {
+  test('floe stored lists it, and tries its upgrade without writing', async () => {
     const copy = copyOf(version);
     const before = readdirSync(copy).map((name) => readFileSync(join(copy, name), 'utf8'));
     const { code, out } = await floe(['stored', copy, '--model', model, '--json']);
@@ -71,7 +71,7 @@ describe.each(expected)('what version %i of the harbour stored', (version, kept,
 });
 
 describe('damage', () => {
-  test('is shown with its reason, and set aside by --mend; the changes before it stay', async () => {
+  test('floe stored shows the damage, and --mend sets it aside', async () => {
     const copy = copyOf(3);
     const file = join(copy, 'visits.jsonl');
     const text = readFileSync(file, 'utf8');
@@ -101,7 +101,7 @@ describe('damage', () => {
     void runtime.close();
   });
 
-  test('what the model cannot use is said; a file saved from a browser is mended in place', async () => {
+  test('floe stored reports a state that the model cannot use', async () => {
     const file = join(folder, 'kept.json');
     const texts = {
       'other:x': 'not of floe',
@@ -175,7 +175,7 @@ describe('what is not Floe’s', () => {
     return place;
   };
 
-  test('in the folder of a project no byte of it changes, with and without --mend; it is named and left alone', async () => {
+  test('floe stored changes no foreign file in the folder of a project', async () => {
     const place = project();
     const before = bytesIn(place);
     for (const more of [[], ['--mend'], ['--mend', '--dry-run']]) {
@@ -203,7 +203,7 @@ describe('what is not Floe’s', () => {
     expect(bytesIn(join(place, copies))).toEqual({ 'visits.jsonl': damaged.toString('base64') });
   });
 
-  test('a folder with nothing of it is not touched, not even by a lock', async () => {
+  test('floe stored writes no lock into a folder without stored states', async () => {
     const place = mkdtempSync(join(folder, 'foreign-'));
     cpSync(join(process.cwd(), 'package.json'), join(place, 'package.json'));
     const before = bytesIn(place);

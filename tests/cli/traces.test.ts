@@ -36,7 +36,7 @@ const json = (out: string): Record<string, unknown>[] =>
   lines(out).map((line) => JSON.parse(line) as Record<string, unknown>);
 
 describe('floe steps', () => {
-  test('chooses by store, type and number', async () => {
+  test('floe steps chooses by store, type and number', async () => {
     const run = async (...args: string[]) =>
       json((await floe(['steps', file, '--json', ...args])).out).map(({ seq }) => seq as number);
     expect(await run('--store', 'log')).toEqual(
@@ -50,7 +50,7 @@ describe('floe steps', () => {
     expect(people.err).toContain(`1 of ${steps.length} steps`);
   });
 
-  test('--follow goes on with what comes', async () => {
+  test('floe steps --follow lists steps as they are written', async () => {
     const growing = place('growing.jsonl');
     const all = text.split('\n');
     writeFileSync(growing, all.slice(0, 4).join('\n') + '\n');
@@ -99,7 +99,7 @@ describe('floe step', () => {
     expect((await floe(['step', file, '999'])).err).toContain('FLOE_NO_SUCH_STEP');
   });
 
-  test('of a failed step the table says why, and the step where', async () => {
+  test('floe steps says why a step failed, and floe step where', async () => {
     const bad = place('failed.jsonl');
     const header = text.split('\n')[0];
     const base = { time: 0, cause: { by: 'code' }, stores: [], undo: [], took: 0, branch: 0 };
@@ -125,7 +125,7 @@ describe('floe step', () => {
     expect(json(all[1].out)[0].reason).toBe(failed.reason);
   });
 
-  test('who closes the pipe ends the command quietly', async () => {
+  test('the command ends quietly when its pipe is closed', async () => {
     const long = place('long.jsonl');
     const [header, first] = text.split('\n');
     const many = Array.from({ length: 60_000 }, (_, i) =>
@@ -152,7 +152,7 @@ describe('the demo', () => {
 });
 
 describe('floe state, floe changes, floe history', () => {
-  test('the state after a step, whole or in part', async () => {
+  test('floe state shows the state after a step, whole or in part', async () => {
     const { out } = await floe(['state', file, '--path', '/log/note', '--step', String(note.seq), '--json']);
     expect(JSON.parse(out)).toBe(note.action!.payload);
     expect(JSON.parse((await floe(['state', file, '--path', '/log'])).out)).toEqual({ note: '' });
@@ -162,7 +162,7 @@ describe('floe state, floe changes, floe history', () => {
     expect((await floe(['state', file, '--step', '999'])).err).toContain('FLOE_NO_SUCH_STEP');
   });
 
-  test('what one state has become, there and back', async () => {
+  test('floe changes shows the patch from one step to another, in both directions', async () => {
     const there = await floe(['changes', file, '--from', String(note.seq - 1), '--to', String(note.seq), '--json']);
     expect(JSON.parse(there.out)).toEqual(note.changes);
     const back = await floe(['changes', file, '--from', String(note.seq), '--to', String(note.seq - 1), '--json']);
@@ -171,7 +171,7 @@ describe('floe state, floe changes, floe history', () => {
     expect(people.out).toMatch(/replace +\/log\/note +"" +"Corran Bell/);
   });
 
-  test('two steps of different branches, read from standard input', async () => {
+  test('floe changes compares steps of different branches', async () => {
     const line = (seq: number, after: number | null, branch: number, n: number, was: number): string => {
       const [changes, undo] = [
         [{ op: 'replace', path: '/log/n', value: n }],
@@ -195,7 +195,7 @@ describe('floe state, floe changes, floe history', () => {
     expect(await between('1', '3')).toEqual([{ op: 'replace', path: '/log/n', value: 7 }]);
   });
 
-  test('who changed a value, and why', async () => {
+  test('floe history lists who changed a value, and why', async () => {
     const moved = steps.filter(({ action }) => action?.type === 'port.movedOn');
     const key = (moved[0].action!.payload as { id: string }).id;
     const found = json((await floe(['history', file, '--path', `/port/visit/${key}/phase`, '--json'])).out);
@@ -211,12 +211,12 @@ describe('floe state, floe changes, floe history', () => {
 });
 
 describe('floe compare, floe replay, floe write-test', () => {
-  test('the same code does as recorded', async () => {
+  test('floe replay ends with 0 where the code does as recorded', async () => {
     const { code, out } = await floe(['replay', file, '--model', model]);
     expect([code, out]).toEqual([0, expect.stringMatching(/^As recorded: \d+ actions in \d+ steps/)]);
   });
 
-  test('a deliberate change in the code of a store is found, with the step and the pointer', async () => {
+  test('floe replay finds a change in the code of a store, with the step and the pointer', async () => {
     writeFileSync(place('changed.mjs'), changedModel(model));
     const args = ['replay', file, '--model', place('changed.mjs')];
     const { code, out } = await floe(args);
@@ -229,7 +229,7 @@ describe('floe compare, floe replay, floe write-test', () => {
     });
   });
 
-  test('two traces are the same, or part at a step', async () => {
+  test('floe compare finds the step at which two traces differ', async () => {
     const other = place('other.jsonl');
     copyFileSync(file, other);
     expect(await floe(['compare', file, other])).toMatchObject({
@@ -246,7 +246,7 @@ describe('floe compare, floe replay, floe write-test', () => {
     });
   });
 
-  test('a test is written: to standard output, or with its state beside it', async () => {
+  test('floe write-test writes a test to standard output, or with its state beside it', async () => {
     const range = ['--from', String(note.seq), '--to', String(note.seq)];
     const long = await floe(['write-test', file, '--model', './model.js', ...range]);
     expect([long.code, long.err]).toEqual([2, expect.stringContaining('--out')]);
@@ -315,7 +315,7 @@ describe('files that are hard to read', () => {
     }
   });
 
-  test('a gigabyte in one line is not read to its end', async () => {
+  test('floe steps does not read a line of a gigabyte to its end', async () => {
     const bad = place('gigabyte.jsonl');
     writeFileSync(bad, '{"floe":"trace","version":2,"written":"x"}\n');
     truncateSync(bad, 1024 ** 3);
@@ -324,7 +324,7 @@ describe('files that are hard to read', () => {
   });
 });
 
-test('a trace of 200,000 steps is listed and looked into within little memory', async () => {
+test('floe steps lists 200,000 steps in little memory', async () => {
   const long = place('long.jsonl');
   const header = '{"floe":"trace","version":2,"written":"2031-03-02T06:00:00.000Z"}\n';
   const first =

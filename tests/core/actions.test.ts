@@ -58,7 +58,7 @@ test('names are checked where they are given', () => {
   expect(() => selector('', () => 0)).toThrow('A selector needs a name');
 });
 
-test('an action of no store: payload, event, and what it is about', () => {
+test('an action of no store takes a payload, drops an event, and has an about', () => {
   const noticed = action<{ text: string }>('noticed', { about: { loud: true } });
   expect(noticed({ text: 'a' })).toEqual({ type: 'noticed', payload: { text: 'a' } });
   const event = { preventDefault: () => undefined };
@@ -77,7 +77,7 @@ test('a creator drops what its change does not declare, and keeps what has a def
   expect(dated.made(dated(1)) && !cleared.made(dated(1))).toBe(true);
 });
 
-test('two creators of one type: each says what its actions are about; a task may be all that answers', () => {
+test('two creators of one type each have their own about', () => {
   const heard: unknown[] = [];
   const [one, two] = [1, 2].map((n) => action('noticed', { about: { n } }));
   const ran = jest.fn();

@@ -55,7 +55,7 @@ describe('several changes of a store for one action', () => {
     return { thing, done, runtime: createRuntime({ stores: [thing], trace: recording() }) };
   };
 
-  test('are recorded as one: what both did', () => {
+  test('several changes for one action are recorded as one', () => {
     const { done, runtime } = declare((draft) => {
       draft.m++;
       draft.list[1]++;
@@ -69,7 +69,7 @@ describe('several changes of a store for one action', () => {
     ]);
   });
 
-  test('that come to nothing are no change', () => {
+  test('several changes that cancel each other are no change', () => {
     const { thing, done, runtime } = declare((draft) => {
       draft.n--;
       draft.list[0]--;
@@ -79,7 +79,7 @@ describe('several changes of a store for one action', () => {
     expect(runtime.read(thing)).toBe(before);
   });
 
-  test('come to plain data, frozen', () => {
+  test('several changes for one action end in frozen plain data', () => {
     const { thing, done, runtime } = declare((draft) => {
       draft.made = { deep: [] };
     });
@@ -174,7 +174,7 @@ describe('rule 1: invariants', () => {
     expect(runtime.trace.steps.map(({ problems: found }) => found?.length ?? 0)).toEqual([0, 0, 1]);
   });
 
-  test('or refused, and then nothing changed; one that throws does not hold', () => {
+  test('a refused action changes nothing', () => {
     const { counter, added, runtime, outcomes } = recorded({ invariants: 'refuse' });
     counter.invariant('small', ({ n }) => n < 3);
     expect(codeOf(() => runtime.dispatch(added(5)))).toBe('FLOE_INVARIANT_BROKEN');

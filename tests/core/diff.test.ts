@@ -19,7 +19,7 @@ function commonItems(a: readonly unknown[], b: readonly unknown[]): number {
 const told = (before: unknown, after: unknown): string[] =>
   difference(before, after).changes.map(({ op, path }) => `${op} ${path}`);
 
-test('lists of plain values: as few operations as there can be, and both ways', () => {
+test('the difference of two lists of plain values has as few operations as possible', () => {
   const list = fc.array(fc.constantFrom<unknown>('a', 'b', 1, null, undefined, {}), { maxLength: 14 });
   fc.assert(
     fc.property(list, list, (before, after) => {
@@ -52,7 +52,7 @@ describe('an item without a known history', () => {
   ])('%s', (_name, before, after, expected) => {
     expect(told([before, rest], [after, rest])).toEqual(expected);
   });
-  test('versions of items beside others that came in or went', () => {
+  test('an item is told as edited beside others that came in or went', () => {
     const [a, b, c] = ['a', 'b', 'c'].map((id) => ({ id, phase: 1, berth: 2 }));
     expect(told([a, b, c, rest], [{ ...a, phase: 9 }, { ...b, phase: 9 }, rest])).toEqual([
       'replace /0/phase',
@@ -63,7 +63,7 @@ describe('an item without a known history', () => {
     // The same data in other objects is the same.
     expect(told([a, b, c], [{ ...b }, { ...c }])).toEqual(['remove /0']);
   });
-  test('nor one that an edit remembers: it is told by its edits, however many, wherever it went', () => {
+  test('an item that an edit remembers is told by its edits', () => {
     const list = store('list', { items: [{ a: 1, b: 2, c: 3 }] });
     const edited = list.action('edited', (draft) => {
       Object.assign(draft.items[0], { a: 9, b: 9 });
@@ -81,7 +81,7 @@ describe('an item without a known history', () => {
 
 describe('more changes in a list than are looked through', () => {
   const many = Array.from({ length: 400 }, (_, i) => ({ id: i, a: i, b: 0 }));
-  test('each a new version of the one in its place', () => {
+  test('each item of a long list is told as a new version of the one in its place', () => {
     const after = many.map((one) => ({ ...one, b: 1 }));
     expect(told(many, after)).toEqual(many.map((_one, i) => `replace /${i}/b`));
     const mixed = many.flatMap((one) => [one, one.id]);
@@ -94,16 +94,16 @@ describe('more changes in a list than are looked through', () => {
     const { changes } = difference(many, [...after, { id: 400, a: 400, b: 1 }]);
     expect(applyPatch(many, changes)).toEqual([...after, { id: 400, a: 400, b: 1 }]);
   });
-  test('nothing but additions: they are told', () => {
+  test('additions to a list are told one by one', () => {
     expect(told(many.slice(0, 5), many.slice(0, 205))).toHaveLength(200);
   });
-  test('in another order, or others in the place of most: the list as a whole', () => {
+  test('a list in another order is replaced as a whole', () => {
     expect(told({ list: many, kept: 1 }, { list: many.toReversed(), kept: 1 })).toEqual(['replace /list']);
     expect(
       told({ list: many, kept: 1 }, { list: [...many.slice(0, 9).reverse(), ...many.slice(300)], kept: 1 }),
     ).toEqual(['replace /list']);
   });
-  test('a stretch of others in a long list: these went, those came', () => {
+  test('a stretch of other items is told as removals and additions', () => {
     const long = Array.from({ length: 2000 }, (_, i) => i);
     const others = Array.from({ length: 301 }, (_, i) => -1 - i);
     const patch = told(long, [...long.slice(0, 500), ...others, ...long.slice(800)]);
@@ -111,7 +111,7 @@ describe('more changes in a list than are looked through', () => {
   });
 });
 
-test('rows that come or come back stand where they stand', () => {
+test('a patch puts a row back in its place', () => {
   const all = tableOf(['n', 'e', 's', 'w'].map((id) => [id, { id }]));
   const some = tableOf([['s', { id: 's' }]]);
   const { changes, undo } = difference({ all }, { all: some });
@@ -125,7 +125,7 @@ test('rows that come or come back stand where they stand', () => {
     expect(patch[0]).toStrictEqual({ op: 'add', path: '/all/w', value: { id: 'w' } });
 });
 
-test('what keeps nothing is replaced by one operation, what keeps anything is not', () => {
+test('an object that keeps nothing is replaced by one operation', () => {
   expect(told({ x: { a: 1, b: 2 } }, { x: { a: 3, b: 4 } })).toEqual(['replace /x']);
   expect(told({ x: { a: 1, b: 2 } }, { x: { a: 3 } })).toEqual(['replace /x']);
   expect(told({ x: { a: 1 } }, { x: { a: 3 } })).toEqual(['replace /x/a']);

@@ -28,7 +28,7 @@ function done(change: Change, payload?: unknown) {
 const refused = (change: Change) => failure(() => done(change));
 
 describe('what a draft says of itself', () => {
-  test('is what the data says', () => {
+  test('a draft describes itself as its data does', () => {
     done((draft) => {
       expect(['n' in draft, 'none' in draft, 'other' in draft, 0 in draft.list, 3 in draft.list]).toEqual([
         true,
@@ -100,11 +100,11 @@ describe('no change', () => {
     expect(after).toBe(before);
   });
 
-  test('but a key that comes with nothing under it is one', () => {
+  test('a key with the value undefined is a change', () => {
     expect(done((draft) => void (draft.other = undefined)).told).toEqual(['add /other']);
   });
 
-  test('nor does it count as an edit where another state is returned', () => {
+  test('an edit that changes nothing allows another state to be returned', () => {
     const { after } = done((draft) => {
       draft.n = 0;
       draft.none = undefined;
@@ -114,7 +114,7 @@ describe('no change', () => {
     expect(after).toEqual({ n: 5 });
   });
 
-  test('an edited part for which the one before it is put back', () => {
+  test('a change that puts a former part back is no change', () => {
     const { a } = initial();
     const thing = store('thing', { a });
     const back = thing.action('back', (draft, was: typeof a) => {
@@ -132,7 +132,7 @@ describe('no change', () => {
 });
 
 describe('data that came in', () => {
-  test('has no draft left in it, also where it was looked at', () => {
+  test('new data holds no draft after the change', () => {
     const { after } = done((draft) => {
       draft.boxed = { inner: { deep: draft.a } };
       expect(draft.boxed.inner.deep.n).toBe(0);
@@ -169,7 +169,7 @@ describe('data that came in', () => {
 });
 
 describe('leaf values', () => {
-  test('come out as they are, also out of a list in which they moved', () => {
+  test('leaf values leave a draft as they are', () => {
     const date = new Date(0);
     const { after } = done((draft) => {
       Object.assign(draft, { date, dates: [date, null, { n: 1 }] });
@@ -189,7 +189,7 @@ describe('leaf values', () => {
 });
 
 describe('lists', () => {
-  test('who goes through one that becomes shorter: only those that look for something are asked about what has gone', () => {
+  test('array methods visit a list that becomes shorter as a plain array does', () => {
     const ways = ['forEach', 'map', 'filter', 'find', 'findIndex', 'some', 'every'] as const;
     done((draft) => {
       const answers = ways.map((way) => {
@@ -266,7 +266,7 @@ test.each<[string, Change, string, string]>([
   expect([found.code, found.message]).toEqual([code, expect.stringContaining(text)]);
 });
 
-test('who goes through a list may say what `this` is, and gets results in a plain array', () => {
+test('array methods take a `this` and give plain arrays', () => {
   const { after } = done((draft) => {
     const self = { twice: 2 };
     const doubled = draft.list.map(function (this: typeof self, { n }: { n: number }) {

@@ -91,7 +91,7 @@ describe('a loop that catches everything', () => {
     },
   );
 
-  test('learns of it in its next wait, when it waited for something else', async () => {
+  test('a cancelled run learns of it in its next wait', async () => {
     const { watch } = declare();
     let answer: () => void = () => undefined;
     const seen: unknown[] = [];

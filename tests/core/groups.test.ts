@@ -5,7 +5,7 @@ import { recorded } from '../support/counter.js';
 import { codeOf, failure } from '../support/failures.js';
 
 describe('rule 2: atomic', () => {
-  test('rules are judged once, at its end; nothing in it may decide later', () => {
+  test('invariants are checked once, at the end of a transaction', () => {
     const { counter, added, runtime } = recorded({ invariants: 'refuse' });
     counter.invariant('even', ({ n }) => n % 2 === 0);
     runtime.atomic(() => {

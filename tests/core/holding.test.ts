@@ -21,7 +21,7 @@ function setting(given: object = {}) {
 const hold = <T>(runtime: Runtime, of: (read: Read) => T): Hold<T> => holdOf(runtime, selectedRecipe<T>(of));
 
 describe('a hold', () => {
-  test('what a rendering held that was thrown away is released', async () => {
+  test('the engine releases the hold of a rendering that was thrown away', async () => {
     const { counter, runtime, set } = setting();
     let runs = 0;
     const many = counter.selector('many', (state, i: number) => {
@@ -49,7 +49,7 @@ describe('a hold', () => {
     expect(set({ n: 1 })).toBe('applied');
   });
 
-  test('the beginning is what the stores began with, and the present value where nothing differs', () => {
+  test('beginning() selects from the states that the stores began with', () => {
     const kept = store('kept', { list: ['a'], other: 0 });
     const { replace, merge } = kept.edits();
     const runtime = createRuntime({ stores: [kept], initial: { kept: { list: ['given'], other: 1 } } });
@@ -64,7 +64,7 @@ describe('a hold', () => {
     expect(changed.beginning()).toBe(changed.beginning());
   });
 
-  test('of a closed runtime is an error', () => {
+  test('a hold of a closed runtime throws FLOE_CLOSED', () => {
     const { counter, runtime } = setting();
     const one = hold(runtime, (read) => read(counter).n);
     one.subscribe(() => undefined);
@@ -83,7 +83,7 @@ describe('errors of a watched source', () => {
     return { ...all, strict };
   };
 
-  test('reach onError once each, and the next value is told even where it is the one of before', () => {
+  test('errors of a source reach onError once each', () => {
     const { runtime, set, strict, problems } = failing();
     const heard: unknown[] = [];
     runtime.watch(strict, (now, before) => heard.push([now, before]), {
@@ -95,7 +95,7 @@ describe('errors of a watched source', () => {
     expect(problems).toEqual([]);
   });
 
-  test('are reported once where no watcher has a handler, and no value is made up', () => {
+  test('errors of a source are reported once where no watcher has a handler', () => {
     const { runtime, set, strict, problems } = failing();
     const heard: unknown[] = [];
     set({ n: 1 });
@@ -177,7 +177,7 @@ describe('what a binding throws while it is notified', () => {
 });
 
 describe('an endless loop of watchers', () => {
-  test('stops alone: other chains go on, and a long queue out of one watcher is no loop', () => {
+  test('an endless loop of watchers stops, and a long queue of one watcher is no loop', () => {
     const { runtime, set, counter } = setting();
     const double = counter.selector('double', ({ n }) => n * 2);
     const stop = runtime.watch(double, () => {
@@ -214,14 +214,14 @@ describe('an endless loop of tasks', () => {
     { when: begun },
   );
 
-  test('1,500 actions of one run, each handled by a task, are none', () => {
+  test('1,500 actions of one run are no endless loop', () => {
     const problems: Problem[] = [];
     const runtime = createRuntime({ stores: [counting], onProblem: (problem) => problems.push(problem) });
     runtime.dispatch(begun(1500));
     expect([runtime.read(counting), problems]).toEqual([{ asked: 1500, answered: 1500 }, []]);
   });
 
-  test('stops alone, by name: what else the same run started goes on', () => {
+  test('an endless loop of tasks stops, and the rest of the run continues', () => {
     const problems: Problem[] = [];
     const loop = store('loop', { n: 0 });
     const went = loop.action('went', (draft) => {

@@ -25,7 +25,7 @@ describe('interceptors', () => {
     expect(runtime.trace.steps[1]).toMatchObject({ action: { payload: 8 } });
   });
 
-  test('what one puts in the place of an action is checked too', () => {
+  test('the action that an interceptor puts in the place of another is checked', () => {
     const wrong = { type: 'counter.added', payload: (() => 1) as never };
     const { counter, added, runtime } = recorded({ interceptors: [(_one, { proceed }) => void proceed(wrong)] });
     expect(codeOf(() => runtime.dispatch(added(1)))).toBe('FLOE_NOT_PLAIN_DATA');
@@ -47,7 +47,7 @@ describe('interceptors', () => {
     expect(last()).toMatchObject({ action: { payload: 2 }, reason: 'closed' });
   });
 
-  test('one that puts another action in its place is the cause; one that is taken out is asked no more', () => {
+  test('an interceptor that replaces an action is its cause', () => {
     const { added, runtime, last } = recorded();
     const doubles: Interceptor = (action, { proceed }) => void proceed(added((action.payload as number) * 2));
     const [remove, keep] = [runtime.addInterceptor('doubles', doubles), runtime.addInterceptor('again', doubles)];
@@ -136,7 +136,7 @@ describe('a confirmation', () => {
     return { runtime, questions };
   };
 
-  test('is answered at once, yes or no', () => {
+  test('a confirmation may be given at once', () => {
     const yes = withAnswer(() => true);
     expect(yes.runtime.dispatch(asked())).toBe('applied');
     expect(yes.questions).toEqual([['Sure?', { type: 'thing.asked' }]]);
@@ -147,7 +147,7 @@ describe('a confirmation', () => {
     expect(no.runtime.read(thing).n).toBe(0);
   });
 
-  test('or later; a question that fails is a no', async () => {
+  test('a confirmation may be given later, and a question that fails is a no', async () => {
     const later = withAnswer(() => Promise.resolve(true));
     expect(later.runtime.dispatch(asked())).toBe('waiting');
     await Promise.resolve();

@@ -232,7 +232,7 @@ describe.each([
   ['with a trace and a storage', true],
   ['without', false],
 ])('%s', (_name, recorded) => {
-  test('what stayed counts, in its order', () => {
+  test('the state is that of the actions that stayed, in their order', () => {
     fc.assert(
       fc.property(aProgram, (program) => play(program, recorded)),
       { numRuns: runs(150) },

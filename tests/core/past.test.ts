@@ -23,7 +23,7 @@ describe('rule 14: while the screen shows a past step', () => {
     return read(count);
   });
 
-  test('what a task dispatches goes to the live end, unseen; it reads there, and storage follows it', async () => {
+  test('a task dispatches and reads at the live end while the screen shows the past', async () => {
     const { open, runtime, stored } = setUp();
     const run = runtime.run(load());
     runtime.dispatch(picked('v1'));
@@ -45,7 +45,7 @@ describe('rule 14: while the screen shows a past step', () => {
     expect(runtime.read(count)).toBe(1);
   });
 
-  test('a branch cancels the runs that began after it; older ones go on at the new end', async () => {
+  test('a branch cancels the runs that began after it, and older runs continue', async () => {
     const { open, runtime } = setUp();
     const older = runtime.run(load());
     const fork = runtime.trace.cursor;
@@ -81,7 +81,7 @@ describe('rule 14: while the screen shows a past step', () => {
     expect(runtime.read(visits)).toMatchObject({ list: ['v7'], picked: null });
   });
 
-  test('a run that began unseen is part of the line from then on', async () => {
+  test('a run that began at the live end is part of its branch', async () => {
     const { open, runtime } = setUp();
     const rest = task(visits, 'rest', ({ sleep }) => sleep(1000));
     const both = task(visits, 'both', async ({ use, run }) => {
@@ -103,7 +103,7 @@ describe('rule 14: while the screen shows a past step', () => {
     expect(runtime.trace.branches).toHaveLength(2);
   });
 
-  test('an action that was held before: refused, it is noted at the live end; proceeding, it begins a branch', async () => {
+  test('a held action that proceeds in the past begins a branch', async () => {
     const answers: ((yes: boolean) => void)[] = [];
     const sent = visits.action('sent', (draft) => void (draft.filter = 'sent'), { about: { confirm: 'Send?' } });
     const ask = confirmation((_text: string) => new Promise<boolean>((answer) => answers.push(answer)));
@@ -122,7 +122,7 @@ describe('rule 14: while the screen shows a past step', () => {
     expect(runtime.read(visits).filter).toBe('sent');
   });
 
-  test('an action of a task that was held before: proceeding, it is applied at the live end, unseen', async () => {
+  test('a held action of a task proceeds at the live end', async () => {
     const answers: ((yes: boolean) => void)[] = [];
     const sent = visits.action('sentByTask', (draft) => void (draft.filter = 'sent'), { about: { confirm: 'Send?' } });
     const ask = confirmation((_text: string) => new Promise<boolean>((answer) => answers.push(answer)));
@@ -137,7 +137,7 @@ describe('rule 14: while the screen shows a past step', () => {
     expect(runtime.read(visits).filter).toBe('sent');
   });
 
-  test('a task that begins unseen finds what is shown where it does not ask its context, and may go to the live end', async () => {
+  test('a task at the live end reads there through its context only', async () => {
     const { open, runtime } = setUp();
     const found: unknown[] = [];
     task(
@@ -167,7 +167,7 @@ describe('rule 14: while the screen shows a past step', () => {
     expect(await again).toMatch(/moving in time/);
   });
 
-  test('on a branch an open optimistic action that belongs to it can be reverted, without what the line had after it', () => {
+  test('an optimistic action from before a fork can be reverted on the branch', () => {
     const { runtime } = setUp();
     const { context } = holding(runtime);
     const first = context.optimistic(picked('v1'));
@@ -187,7 +187,7 @@ describe('rule 14: while the screen shows a past step', () => {
     expect(runtime.problems).toEqual([]);
   });
 
-  test('on a branch a store that joined on the line that was left continues from its shown state', () => {
+  test('a store that joined on another branch continues from its shown state', () => {
     const { runtime } = setUp();
     const { context } = holding(runtime);
     const open = context.optimistic(picked('v1'));
@@ -203,7 +203,7 @@ describe('rule 14: while the screen shows a past step', () => {
     expect(runtime.problems).toEqual([]);
   });
 
-  test('on a branch that has a reset in it, what was open before can still be reverted', () => {
+  test('an optimistic action can be reverted on a branch with a reset', () => {
     const { runtime } = setUp();
     const { context } = holding(runtime);
     runtime.dispatch(listArrived(['v7']));
@@ -218,7 +218,7 @@ describe('rule 14: while the screen shows a past step', () => {
     expect([runtime.read(watch).last, runtime.problems]).toEqual(['', []]);
   });
 
-  test('on a branch that shows what was reverted elsewhere, what is open stays', () => {
+  test('a pending optimistic action stays on a branch that shows a reverted one', () => {
     const { runtime } = setUp();
     const { context } = holding(runtime);
     const first = context.optimistic(picked('v1'));
@@ -236,7 +236,7 @@ describe('rule 14: while the screen shows a past step', () => {
     expect(runtime.problems).toEqual([]);
   });
 
-  test('an optimistic action is reverted at the live end; on a branch only where it belongs to it', () => {
+  test('an optimistic action is reverted only where its branch has it', () => {
     const { runtime } = setUp();
     const { context } = holding(runtime);
     const before = runtime.trace.cursor;

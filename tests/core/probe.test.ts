@@ -72,7 +72,7 @@ describe('a probe', () => {
 });
 
 describe('what is live', () => {
-  test('is listed with arguments, values, what it depends on and who uses it, and nothing is computed for it', () => {
+  test('a live source is listed without being computed', () => {
     const { runtime, isFull, added, berths } = harbour();
     let runs = 0;
     const counted = berths.selector('counted', ({ list }) => {

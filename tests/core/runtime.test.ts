@@ -41,7 +41,7 @@ describe('a call that is not possible says which it was', () => {
     expect([code, message]).toEqual(['FLOE_CLOSED', expect.stringContaining(name)]);
   });
 
-  test('moving in time in a change; nothing for an action', () => {
+  test('the runtime refuses to move in time inside a change', () => {
     const { runtime, counter: own, added: counted } = recorded();
     const moves = own.action('moves', () => runtime.trace.back());
     runtime.dispatch(counted(1));
@@ -52,7 +52,7 @@ describe('a call that is not possible says which it was', () => {
 });
 
 describe('who did it, and what became of it', () => {
-  test('a watcher, in answer to what it was told of; what it does wrong is reported', () => {
+  test('an action of a watcher names the step that it handles as its cause', () => {
     const { counter, added, failing, written, runtime, problems, last } = recorded();
     runtime.watch(counter, ({ n }) => {
       runtime.dispatch(n === 1 ? written('one') : failing());
@@ -66,7 +66,7 @@ describe('who did it, and what became of it', () => {
     expect(last()).toMatchObject({ outcome: 'failed', cause: { by: 'code', step: 3 } });
   });
 
-  test('a run in a watcher: what it dispatches comes after; nothing of it when it is over by then', async () => {
+  test('actions of a run that a watcher started come after the notification', async () => {
     const { counter, added, written, runtime, last } = recorded();
     const results: string[] = [];
     const writes = task('writes', ({ dispatch }, line: string) => void results.push(dispatch(written(line))));
@@ -92,7 +92,7 @@ describe('who did it, and what became of it', () => {
     });
   });
 
-  test('the time that it took, whatever became of it', () => {
+  test('each step says how long it took, whatever its outcome', () => {
     let now = 0;
     const { counter, log, added, failing, written, runtime } = recorded({ clock: () => (now += 5000) });
     log.when(failing, (draft) => {
@@ -115,7 +115,7 @@ describe('who did it, and what became of it', () => {
     expect(new Set(steps.map(({ time }) => time)).size).toBe(4);
   });
 
-  test('a reset, also where nothing is another', () => {
+  test('a reset is a step, also where no state changes', () => {
     const { added, runtime, last } = recorded();
     runtime.reset();
     expect(last()).toMatchObject({ fact: 'reset', outcome: 'unchanged', changes: [], cause: { by: 'runtime' } });
@@ -126,7 +126,7 @@ describe('who did it, and what became of it', () => {
 });
 
 describe('what is offered to those who are attached', () => {
-  test('sending for another actor, the states of stores alone, and closing once', async () => {
+  test('an attached part dispatches for its own actor, and is closed once', async () => {
     const { added, runtime, host, last } = recorded();
     await runtime.run(task('done', () => undefined)());
     expect(host.dispatch(added(1), { by: 'inspector' })).toBe('applied');

@@ -4,7 +4,7 @@ import { at, createRuntime, selector, store } from 'floe';
 import { recorded } from '../support/counter.js';
 
 describe('selectors in their corners', () => {
-  test('a circle is an error that names the chain, and heals when the circle goes', () => {
+  test('a circle of selectors is an error that names the chain', () => {
     const flag = store('flag', { on: true });
     const edits = flag.edits();
     const one: ReturnType<typeof selector<number, []>> = selector('one', (read): number =>
@@ -81,7 +81,7 @@ describe('values for different arguments', () => {
     return { counter, runtime, set, ran, plus };
   }
 
-  test('an unwatched selector runs when it is read; one that is watched no more, too', () => {
+  test('an unwatched selector runs only when it is read', () => {
     const { runtime, set, ran, plus } = counting();
     const ten = plus(2)(10);
     runtime.read(ten);

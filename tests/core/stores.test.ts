@@ -21,7 +21,7 @@ describe('rule 5: stores that come and go', () => {
     ]);
   });
 
-  test('what is declared later counts from then on', () => {
+  test('a store handles an action from its declaration on', () => {
     const { counter, added } = declareCounter();
     const runtime = createRuntime({ stores: [counter] });
     runtime.dispatch(added(1));
@@ -134,7 +134,7 @@ describe('rule 5: stores that come and go', () => {
 });
 
 describe('stores', () => {
-  test('that are there already may be added; another of the name may not', () => {
+  test('a store may be added twice, and another one of its name may not', () => {
     const { counter, runtime, log } = recorded();
     const steps = runtime.trace.steps.length;
     runtime.add(counter, log);
@@ -210,7 +210,7 @@ describe('stores', () => {
     expect(last()).toMatchObject({ fact: 'joined', stores: ['good'] });
   });
 
-  test('that are declared again: what fits stays, without a word where nothing is lost', () => {
+  test('a renewed store keeps the state that fits', () => {
     const { counter, runtime, problems, last } = recorded();
     const before = runtime.read(counter);
     runtime.add(store('counter', { n: 5, m: 5 }), { renew: true });

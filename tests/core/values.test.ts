@@ -16,7 +16,7 @@ describe('arguments of selectors', () => {
     return [...args];
   }) as unknown as (...args: unknown[]) => never;
 
-  test('what looks alike but is not has its own result; what is equal shares one', () => {
+  test('equal arguments share a result, and others have their own', () => {
     const runtime = createRuntime({ stores: [thing] });
     const date = (n: number): Date => new Date(n);
     const different: unknown[][] = [
@@ -60,7 +60,7 @@ describe('arguments of selectors', () => {
     expect(seen).toHaveLength(different.length + 1);
   });
 
-  test('what is no plain data is refused, with where it stands', () => {
+  test('an error names the place of an argument that is no plain data', () => {
     class Vessel {
       name = 'Ern';
     }
@@ -84,7 +84,7 @@ describe('arguments of selectors', () => {
     expect(() => given([twice, twice], twice)).not.toThrow();
   });
 
-  test('what is no source says what it is', () => {
+  test('an error says what was read instead of a source', () => {
     const { read } = createRuntime({ stores: [thing] });
     const needs = thing.selector('needs', (state, by: number) => state.n + by);
     expect(failure(() => read(needs as never)).message).toContain('needs its arguments');
@@ -140,7 +140,7 @@ describe('plain data', () => {
     expect(begins.message).toContain("The initial state of 'other'");
   });
 
-  test('is frozen as a whole; leaves throw at their own mutators', () => {
+  test('a state is frozen as a whole, and its leaf values refuse to be changed', () => {
     const inner = { deep: [{ n: 1 }] };
     const state = {
       inner,
@@ -166,7 +166,7 @@ describe('plain data', () => {
     expect([state.map.size, state.set.size, state.date.getTime()]).toEqual([1, 1, 0]);
   });
 
-  test('of another realm, a frame say, or frozen already, is as good', () => {
+  test('plain data of another realm is accepted', () => {
     const other = runInNewContext(
       '({ date: new Date(5), map: new Map([["k", { n: 1 }]]), set: new Set([1]), list: [{}] })',
     ) as object;
@@ -183,7 +183,7 @@ describe('plain data', () => {
     expect(() => (other as { set: Set<number> }).set.add(2)).toThrow(/Cannot add on a Set/);
   });
 
-  test('what a selector makes is frozen, what it hands out stays what it is', () => {
+  test('a selector’s own data is frozen', () => {
     const thing = store('thing', { list: [{ n: 1 }] });
     const made = thing.selector('made', (state) => ({ first: state.list[0], own: [{ n: 2 }], at: new Date(0) }));
     const runtime = createRuntime({ stores: [thing] });
@@ -261,7 +261,7 @@ describe('what counts as a change', () => {
 });
 
 describe('snapshots as text', () => {
-  test('every kind of value comes back as it was; a script element does not end in it', () => {
+  test('every kind of value comes back from a snapshot text', () => {
     const state = {
       text: '</script><!--\u2028\u2029',
       date: new Date(86_400_000),
@@ -333,7 +333,7 @@ describe('keeping what did not change', () => {
     ),
   }));
 
-  test('the result is what came after, and made of the parts that were there before', () => {
+  test('keeping gives equal data made of the parts that were there before', () => {
     fc.assert(
       fc.property(tree, tree, (before, after) => {
         const kept = keeping(before, after);

@@ -14,7 +14,7 @@ function setting() {
 }
 
 describe('watching', () => {
-  test('one that closes the runtime is the last that hears', () => {
+  test('a watcher that closes the runtime is the last one that is notified', () => {
     const { counter, runtime, set } = setting();
     const heard: string[] = [];
     runtime.watch(counter, () => {
@@ -26,7 +26,7 @@ describe('watching', () => {
     expect(heard).toEqual(['first']);
   });
 
-  test('where not even the report of a problem gets through, the next change is told as ever', () => {
+  test('watchers are notified after a report of a problem failed', () => {
     const { counter, runtime, onProblem, set } = setting();
     const fails = () => {
       throw new Error('no');
@@ -163,7 +163,7 @@ describe('what throws', () => {
     expect(follow).toHaveBeenCalledTimes(4);
   });
 
-  test('instead of giving nothing is told on, and the other way round', () => {
+  test('watchers are notified when a selector throws instead of giving undefined', () => {
     const { counter, runtime, set } = setting();
     const odd = counter.selector('odd', ({ n }): string | undefined => {
       if (n % 2 === 1) throw new RangeError('odd');

@@ -30,7 +30,7 @@ const someWorld = fc.record({
   leftOut: fc.infiniteStream(fc.nat(9)),
 });
 
-test('ingest, then expand: all that was said of a record anywhere, nested as it was', () => {
+test('expand gives back what ingest took in, nested as it was', () => {
   fc.assert(
     fc.property(someWorld, (world) => {
       const model: Record<string, Map<string, Fields>> = {};
@@ -144,7 +144,7 @@ const text = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0);
 const lastIfMissing = (a: number | undefined, b: number | undefined): number =>
   a === undefined || b === undefined ? Number(a === undefined) - Number(b === undefined) : a - b;
 
-test('maintained views against filtering, sorting and grouping again', () => {
+test('a maintained view equals one that is filtered, sorted and grouped again', () => {
   const tally: Record<string, number> = {};
   fc.assert(
     fc.property(fc.array(someOperation, { minLength: leastLength, maxLength: 60 }), (program) => {
@@ -278,7 +278,7 @@ test('maintained views against filtering, sorting and grouping again', () => {
 
 // ---- removal ----
 
-test('whatever is removed, no link leads nowhere, and what refuses stays', () => {
+test('no removal leaves a link that leads nowhere', () => {
   fc.assert(
     fc.property(
       fc.array(fc.tuple(fc.nat(5), fc.nat(3), fc.array(fc.nat(4), { maxLength: 3 })), { maxLength: 8 }),

@@ -8,7 +8,7 @@ import { failure } from '../support/failures.js';
 import { berth, crew, day, operator, somePort, started, vessel, visit, type Crew } from './port.js';
 
 describe('ingest', () => {
-  test('what did not really change keeps its identity, and no watcher is notified', () => {
+  test('a row in which nothing differs keeps its identity, and no watcher is notified', () => {
     const { port, runtime } = started();
     const before = runtime.read(port);
     const told: unknown[] = [];
@@ -23,7 +23,7 @@ describe('ingest', () => {
     ]);
   });
 
-  test('a page with the records under a path; other stores handle with the keys', () => {
+  test('ingest takes records under a path, and other stores handle its keys', () => {
     const port = somePort();
     const arrivals = store('arrivals', { keys: [] as readonly string[] });
     arrivals.when(port.ingest, (draft, { keys }) => {
@@ -37,7 +37,7 @@ describe('ingest', () => {
     expect(runtime.read(arrivals)).toEqual({ keys: ['v1', 'v2'] });
   });
 
-  test('incoming makes a row what it should be, join decides where two meet', () => {
+  test('incoming shapes a row, and join decides where two records meet', () => {
     const tide = entity('tide', rowOf<{ hour: string | Date; metres: number; seen?: number }>(), {
       key: ['hour', 'metres'],
       incoming: (row) => ({ ...row, hour: new Date(row.hour) }),
@@ -159,7 +159,7 @@ describe('bad responses', () => {
     runtime.dispatch(taken);
   });
 
-  test('a path that leads nowhere, and what is no record at all', () => {
+  test('ingest refuses a path that leads nowhere and a value that is no record', () => {
     const { port } = started();
     expect(failure(() => port.ingest(visit, { data: {} }, { at: '/data/visits' }))).toMatchObject({
       code: 'FLOE_NOT_A_RECORD',
@@ -211,7 +211,7 @@ describe('bad responses', () => {
     expect(gauges.ingest(gauge, wrong, { skip: true }).payload.keys).toEqual({ gauge: ['g2'] });
   });
 
-  test('types that are not there are named, with the nearest', () => {
+  test('an error names the entity type that is missing, and the nearest one', () => {
     expect(() => tables('port', [visit, vessel])).toThrow(/The link 'visit.place' names the entity type 'berth'/);
     const { port } = started();
     expect(() => port.one(entity('vesel', rowOf<{ id: string }>(), { key: 'id' }) as never, 'h1')).toThrow(
@@ -223,7 +223,7 @@ describe('bad responses', () => {
 });
 
 describe('expand', () => {
-  test('is memoised; what did not change is shared; one edit shows everywhere', () => {
+  test('expand shares what did not change, and shows an edit in every view', () => {
     const { port, runtime } = started();
     const full = (id: string) => port.expand(visit, id, { depth: 3, missing: 'error' });
     const [v1, v2] = [runtime.read(full('v1'))!, runtime.read(full('v2'))!];
@@ -272,7 +272,7 @@ describe('expand', () => {
 });
 
 describe('removal', () => {
-  test('clear and prune', () => {
+  test('clear empties tables, and prune drops rows that the roots do not reach', () => {
     const { port, runtime } = started();
     runtime.dispatch(
       port.put(berth, [

@@ -154,7 +154,7 @@ describe('the rules at the links', () => {
       services.delete(key);
     });
 
-  test('hold where a step is computed once more without another, and where an optimistic action is reverted', async () => {
+  test('link rules hold in recomputed steps and in reverts', async () => {
     const { port, runtime } = started();
     const served = port.action('served', (draft, key: string) => {
       draft.service.set(key, { id: key, kind: 'tug' });

@@ -31,7 +31,7 @@ const nothing = (value: unknown): number =>
           ? 4
           : 0;
 
-test('what is nothing comes last in its order both ways; groups are those of equal values, whatever happened before', () => {
+test('rows without a value come last in both orders, and groups are those of equal values', () => {
   fc.assert(
     fc.property(
       fc.array(fc.tuple(fc.nat(12), someMoment), { maxLength: 30 }),
@@ -87,7 +87,7 @@ describe('the key of a row', () => {
   const renamed = port.action('renamed', (draft) => void (draft.berth.get('N1')!.id = 'N2'));
   const misplaced = port.action('misplaced', (draft) => void draft.berth.set('N9', { id: 'N8', depth: 1 }));
 
-  test('is the one that the row says, whichever way the row comes', () => {
+  test('the key of a row is the one that its fields say', () => {
     const runtime = createRuntime({ stores: [port] });
     runtime.dispatch(port.put(berth, { id: 'N1', depth: 7 }));
     runtime.dispatch(port.put(slack, { day: '2031-03-02', n: 1, height: 2 }));
@@ -107,7 +107,7 @@ describe('the key of a row', () => {
     expect(runtime.read(port.one(berth, 'N1'))?.depth).toBe(8);
   });
 
-  test('can be asked for', () => {
+  test('has() says whether a row is there', () => {
     const runtime = createRuntime({ stores: [port] });
     const heard: boolean[] = [];
     runtime.watch(port.has(berth, 'N1'), (now) => heard.push(now), { now: true });
@@ -121,7 +121,7 @@ describe('the key of a row', () => {
   });
 });
 
-test('what comes in may be of another type than what is kept', () => {
+test('incoming records may have another type than rows', () => {
   interface Kept {
     id: string;
     at: Date;
@@ -163,7 +163,7 @@ describe('a view of rows that all link to each other', () => {
     return { port, runtime };
   };
 
-  test('is refused before its many ways are gone; a way out works, and so does a graph with fewer', () => {
+  test('expand refuses a graph with too many ways', () => {
     const { port, runtime } = ring(60);
     for (const source of [port.expand(crew, 'c0', { depth: Infinity }), port.expand(place, 'p', { depth: Infinity })]) {
       const error = failure(() => runtime.read(source as never));

@@ -14,7 +14,7 @@ function open() {
   return { ...port, session: new Session(ours, 'Skerrow Harbour'), end };
 }
 
-test('what the user chose stays while steps go on coming; following shows the newest again', async () => {
+test('the chosen moment stays while new steps arrive', async () => {
   const { runtime, noted, session, end } = open();
   for (let i = 0; i < 20; i++) runtime.dispatch(noted(`note ${i}`));
   await until(() => session.moment?.last === runtime.trace.steps.at(-1)!.seq);
@@ -72,7 +72,7 @@ test('a response that was asked for before the user chose does not take the choi
 });
 const isNewest = (params: unknown): boolean => (params as { newest?: boolean }).newest === true;
 
-test('of many places that are chosen quickly, the last one is shown', async () => {
+test('the inspector shows the last of many places that are chosen quickly', async () => {
   const { runtime, noted, session, end } = open();
   for (let i = 0; i < 200; i++) runtime.dispatch(noted(`note ${i}`));
   await until(() => session.moment !== undefined);
@@ -100,7 +100,7 @@ test('a burst is shown soon after its end, and in few pictures', async () => {
   end();
 });
 
-test('what cannot be done is said, and the session goes on', async () => {
+test('the session reports a request that fails, and continues', async () => {
   const { session, runtime, noted, end } = open();
   await until(() => session.moment !== undefined);
   expect(await session.send('log.noted', 'not JSON')).toBe(false);

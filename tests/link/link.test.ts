@@ -56,7 +56,7 @@ const ends = {
 };
 
 describe.each(Object.entries(ends))('%s', (_name, open) => {
-  test('tells its status', async () => {
+  test('the link gives the status of the session', async () => {
     const { ask, messages, port } = await open();
     const status = await ask('status', {});
     const { steps } = port.runtime.trace;
@@ -70,7 +70,7 @@ describe.each(Object.entries(ends))('%s', (_name, open) => {
     crossed.push(...messages);
   });
 
-  test('tells one step whole, and what follows steps is observed or not', async () => {
+  test('the link gives one step whole', async () => {
     const { ask, messages, port } = await open();
     const failed = port.runtime.trace.steps.find(({ outcome }) => outcome === 'failed')!;
     const step = await ask('step', { seq: failed.seq });
@@ -200,7 +200,7 @@ describe.each(Object.entries(ends))('%s', (_name, open) => {
     crossed.push(...messages);
   });
 
-  test('says what it does not know, and goes on', async () => {
+  test('the link refuses an unknown request, and continues', async () => {
     const { ask, messages } = await open();
     await expect(ask('step', { seq: 9999 })).rejects.toMatchObject({ code: 'FLOE_NO_SUCH_STEP' });
     await expect(ask('cook' as 'hello', { version: 1 })).rejects.toThrow("This end does not know the method 'cook'.");

@@ -130,7 +130,7 @@ test('what a watcher dispatches belongs to what it answers', async () => {
   expect(tree(moment.causes)).toEqual(['click on “Note”', '.log.noted', '..log.shut']);
 });
 
-test('of a place that changed in part and then as a whole, the value before both is told', async () => {
+test('a moment gives the value before all changes of a place', async () => {
   const { runtime, click, log } = openPort();
   const emptied = log.action('emptied', (draft) => {
     draft.notes = [];

@@ -73,7 +73,7 @@ test('actions that are not listed are a band with their count, and a search mark
   expect(drawn.hasEnd).toBe(true);
 });
 
-test('whatever the times: marks stand in order inside of the width, and pieces of time join without gaps', () => {
+test('marks stand in order inside of the width, and pieces of time join without gaps', () => {
   const clock = handClock();
   const visits = store('visits', { n: 0 });
   const bumped = visits.action('bumped', (draft) => {

@@ -238,7 +238,7 @@ describe('a browser', () => {
     expect(runtime.trace.steps.at(-1)).toMatchObject({ action: { type: 'address.went' }, cause: { by: 'address' } });
   });
 
-  test('going somewhere adds an entry, which keeps what else stands in the query; the same place adds none', () => {
+  test('a new place adds an entry, and the same place adds none', () => {
     const { address, browser, runtime, go } = open();
     go('v8');
     go('v8');
@@ -246,7 +246,7 @@ describe('a browser', () => {
     expect(browser.entries).toEqual(['/harbour/visits/v7?delay=800', '/harbour/?delay=800']);
   });
 
-  test('each change of the address adds an entry, whoever brought it about; one that replaces says so', async () => {
+  test('each change of the address adds an entry, unless it replaces one', async () => {
     const { address, runtime, noted } = open('/harbour/');
     const { browser } = { browser: bar('/harbour/') };
     linkAddress(runtime, address, browser.own);
@@ -308,7 +308,7 @@ describe('a browser', () => {
     expect([runtime.trace.branches.length, runtime.trace.isLive]).toEqual([2, true]);
   });
 
-  test('where an interceptor stops the user, or leads elsewhere, the browser follows; later, when it was let through', () => {
+  test('the browser follows an interceptor that stops or redirects the user', () => {
     const address = declare();
     let letThrough: () => void = () => undefined;
     const runtime = createRuntime({
@@ -336,7 +336,7 @@ describe('a browser', () => {
     expect(browser.entries).toHaveLength(4);
   });
 
-  test('unlinked, or closed, both go their own ways', () => {
+  test('an address that is unlinked follows the browser no longer', () => {
     const { browser, unlink, go } = open();
     unlink();
     go('v8');

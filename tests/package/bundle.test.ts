@@ -19,13 +19,13 @@ describe('a production bundle of an application that imports only floe', () => {
     code = await bundled("import { store, createRuntime } from 'floe'; globalThis.use = [store, createRuntime];");
   });
 
-  test('has the errors by code, without the long messages, checks and freezing', () => {
+  test('the bundle has errors by code, and no long messages, checks or freezing', () => {
     expect(code).toContain('FLOE_CHANGE_FAILED');
     expect(code).not.toMatch(/No store was touched|Did you mean|is not plain data|Levenshtein/);
     expect(code).not.toMatch(/WeakSet|Cannot \$\{/);
   });
 
-  test('has nothing of trace, storage, patches, Node or the DOM', () => {
+  test('the bundle has nothing of trace, storage, patches, Node or the DOM', () => {
     for (const word of [
       'FLOE_PATCH_FAILED',
       'FLOE_NOT_A_TRACE',

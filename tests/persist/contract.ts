@@ -62,7 +62,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
   const textOf = async (area: StorageArea, key: string): Promise<string | undefined> => area.read(key);
 
   describe(`${name} as a storage`, () => {
-    test('keeps the parts that it should; what is stored comes as a step of the trace', async () => {
+    test('the storage keeps the parts that persisted() names, and their state comes as a step', async () => {
       const area = await open();
       const first = declare();
       const { runtime, persistence } = await begin(area(), [first.log]);
@@ -79,7 +79,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       expect([next.persistence.status, next.codes()]).toEqual(['ready', []]);
     });
 
-    test('what the user reverts is stored as well; a branch out of the past is one change', async () => {
+    test('the storage keeps a revert, and a branch out of the past as one change', async () => {
       const area = await open();
       const { log, written } = declare();
       const { runtime, persistence } = await begin(area(), [log]);
@@ -103,7 +103,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       void runtime.close();
     });
 
-    test('every kind of value and tables come back as they were, also from changes; parts are named by pointers', async () => {
+    test('every kind of value comes back as it was', async () => {
       const area = await open();
       const values = () => {
         const berth = entity('berth', rowOf<{ id: string; depth: number }>(), { key: 'id' });
@@ -148,7 +148,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       expect(next.codes()).toEqual([]);
     });
 
-    test('a change writes what changed; the whole is written again once the changes are as long', async () => {
+    test('a write holds the changes, and the whole state once the changes are as long', async () => {
       const place = await open();
       const large = () => {
         const rows = store('rows', { list: Array.from({ length: 300 }, (_, i) => ({ id: i, phase: 'expected' })) });
@@ -193,7 +193,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       expect(next.codes()).toEqual([]);
     });
 
-    test('what format 1 stored is read; new fields keep their initial values, fields no longer kept stay behind', async () => {
+    test('a text of format 1 is read', async () => {
       const area = await open();
       await area().write('log', '{"floe":"stored","version":1,"state":{"note":"kept","draft":"not kept any more"}}');
       const { log, written } = declare();
@@ -308,7 +308,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       }
     });
 
-    test('leaves what a newer format stored untouched', async () => {
+    test('the storage leaves a text of a newer format untouched', async () => {
       const area = await open();
       const newer = '{"floe":"stored","version":99,"state":{}}';
       await area().write('log', newer);
@@ -360,7 +360,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       expect(runtime.trace.steps.at(-1)).toMatchObject({ fact: 'rehydrated', cause: { by: 'storage' } });
     });
 
-    test('rule 22: after forget, a change and one back store again, whether they are gathered or not', async () => {
+    test('rule 22: a change and its reversal after forget store the state again', async () => {
       for (const writeAfter of [0, Infinity]) {
         const area = await open();
         const own = declare();
@@ -408,7 +408,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       expect(await textOf(place(), 'log')).toContain('three');
     });
 
-    test('what cannot be read is not written over', async () => {
+    test('the storage does not write over a text that it cannot read', async () => {
       const place = await open();
       const own = declare();
       const first = await begin(place(), [own.log]);
@@ -438,7 +438,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       expect(await textOf(place(), 'log')).toContain('three');
     });
 
-    test('what another writer stored meanwhile is joined with what this session changed; nothing is lost unsaid', async () => {
+    test('the storage joins the changes of another writer with those of this session, and reports each conflict', async () => {
       const place = await open();
       if (place().append) return;
       const own = declare({});

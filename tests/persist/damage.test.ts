@@ -82,13 +82,13 @@ describe.each([
   const written = new Map<string, string>();
   const { states, texts } = session(written, area(written));
 
-  test('cut anywhere, it is a state that was', async () => {
+  test('a log that is cut anywhere opens with a state that was stored', async () => {
     for (const [key, text] of texts)
       for (let length = 0; length < text.length; length += length < 40 ? 1 : 7)
         await reopen(new Map([...texts, [key, text.slice(0, length)]]), area, states, text[length - 1] === '\n');
   });
 
-  test('with any character another one, it is a state that was, and what cannot be used is set aside', async () => {
+  test('a log with a changed character opens with a state that was stored, and the rest is set aside', async () => {
     for (const [key, text] of texts) {
       for (let at = 0; at < text.length; at += at < 60 || at > text.length - 300 ? 1 : 5) {
         const flipped = String.fromCharCode(text.charCodeAt(at) ^ (1 << (at % 7)));
@@ -97,7 +97,7 @@ describe.each([
     }
   });
 
-  test('with keys missing, doubled or of another time it is a state that was', async () => {
+  test('a log with missing, doubled or old keys opens with a state that was stored', async () => {
     const keys = [...texts.keys()];
     for (const key of keys.filter((one) => one !== 'visits')) {
       const without = new Map(texts);
@@ -111,7 +111,7 @@ describe.each([
   });
 });
 
-test('after any program of changes, failures and ends, it opens with the state that was stored last', async () => {
+test('a session opens with the state that was stored last, after any program of changes, failures and ends', async () => {
   const step = fc.oneof(
     fc.record({ kind: fc.constant('move' as const), at: fc.nat(39), to: fc.string({ maxLength: 12 }) }),
     fc.record({ kind: fc.constant('note' as const), to: fc.string({ maxLength: 80 }) }),

@@ -121,7 +121,7 @@ test('a body outlives the page only where the browser takes it along: bytes coun
   expect(asked.map(({ keepalive }) => keepalive)).toEqual([true, true, false, true]);
 });
 
-test('works where a host has no AbortSignal.timeout', async () => {
+test('httpStorage works on a host without AbortSignal.timeout', async () => {
   const { timeout } = AbortSignal;
   try {
     Object.assign(AbortSignal, { timeout: undefined });

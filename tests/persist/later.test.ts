@@ -61,7 +61,7 @@ function secondSession(before: readonly string[]) {
 }
 
 describe('rule 21: while the storage is being read', () => {
-  test('what is dispatched is seen at once, and is applied again on top of what was stored', async () => {
+  test('an action before the stored state arrives is applied at once, and again on top of it', async () => {
     const { runtime, visits, planned, arrive, texts } = secondSession(['v1', 'v2']);
     const seen: unknown[] = [];
     runtime.watch(at(visits, '/list'), (list) => seen.push(list));
@@ -82,7 +82,7 @@ describe('rule 21: while the storage is being read', () => {
     expect(runtime.read(visits).list).toEqual(['v3']);
   });
 
-  test('what cannot be applied on top of it is dropped and reported; what stands together stands together', async () => {
+  test('an action that fails on top of the stored state is dropped and reported', async () => {
     const { runtime, visits, planned, cancelled, arrive, codes } = secondSession(['v1']);
     runtime.dispatch(planned('v2'));
     runtime.atomic(() => {
@@ -103,7 +103,7 @@ describe('rule 21: while the storage is being read', () => {
     expect([other.runtime.read(other.visits).list, other.codes()]).toEqual([['v1'], ['FLOE_DROPPED']]);
   });
 
-  test('nothing is written until it was read; where nothing is stored, what was done is', async () => {
+  test('nothing is written before the stored state was read', async () => {
     const { runtime, visits, planned, arrive, texts } = secondSession([]);
     runtime.dispatch(planned('v1'));
     await Promise.resolve();
@@ -113,7 +113,7 @@ describe('rule 21: while the storage is being read', () => {
     expect(texts.get('visits')).toContain('v1');
   });
 
-  test('it comes to the live end, and into an open optimistic action, which can still be reverted', async () => {
+  test('the stored state arrives at the live end, and a pending optimistic action can still be reverted', async () => {
     const { runtime, visits, planned, arrive } = secondSession(['v1']);
     const assign = task(visits, 'assign', async ({ optimistic }) => {
       const tried = optimistic(planned('tried'));
@@ -135,7 +135,7 @@ describe('rule 21: while the storage is being read', () => {
     expect((item.state as { list: unknown }).list).toEqual(['v1', 'v2']);
   });
 
-  test('on a line that is left before it comes: what is done on the new one is applied on top of it, too', async () => {
+  test('the stored state arrives on the branch that is shown by then', async () => {
     const { visits, planned, runtime, arrive, codes, texts } = secondSession(['v1']);
     const notes = store('notes', { lines: [] as string[] }).persisted();
     const written = notes.action('written', (draft, line: string) => void draft.lines.push(line));
@@ -157,7 +157,7 @@ describe('rule 21: while the storage is being read', () => {
     ]);
   });
 
-  test('on a line that is shown again before it comes: it is left as it was there', async () => {
+  test('the stored state leaves the steps of other branches as they were', async () => {
     const { visits, planned, runtime, arrive, codes } = secondSession(['v1']);
     const notes = store('notes', { lines: [] as string[] });
     const written = notes.action('written', (draft, line: string) => void draft.lines.push(line));
@@ -172,7 +172,7 @@ describe('rule 21: while the storage is being read', () => {
     expect([runtime.read(visits).list, runtime.read(notes).lines, codes()]).toEqual([['v1', 'v2'], ['first'], []]);
   });
 
-  test('closed before it came, what was done meanwhile is stored on top of it', async () => {
+  test('a runtime that closes before the stored state arrives stores its changes on top of it', async () => {
     const { runtime, planned, arrive, texts, codes } = secondSession(['v1']);
     runtime.dispatch(planned('v2'));
     const closed = runtime.close();
@@ -182,7 +182,7 @@ describe('rule 21: while the storage is being read', () => {
     expect(codes()).toEqual([]);
   });
 
-  test('closed before it came, and nothing done, nothing is touched', async () => {
+  test('a runtime that closes without a change writes nothing', async () => {
     const { runtime, arrive, texts } = secondSession(['v1']);
     const before = [...texts];
     const closed = runtime.close();
@@ -192,7 +192,7 @@ describe('rule 21: while the storage is being read', () => {
   });
 });
 
-test('changes are gathered for a while and written together', async () => {
+test('the persistence gathers changes and writes them together', async () => {
   const texts = new Map<string, string>();
   let writes = 0;
   const inner = memoryArea(texts);
@@ -215,7 +215,7 @@ test('changes are gathered for a while and written together', async () => {
   expect(texts.get('visits')).toContain('v4');
 });
 
-test('what another writer stored is not written over before it is kept aside', async () => {
+test('the persistence sets another writer’s text aside before it writes', async () => {
   const texts = new Map<string, string>();
   const { visits, planned } = declare();
   let full = false;

@@ -55,7 +55,7 @@ describe.each([
   const stored = (texts: Map<string, string>): unknown =>
     createRuntime({ stores: [], storage: storageIn(() => memory(texts)) }).persistence.list();
 
-  test('a change that is made while the storage forgets is a change after it', async () => {
+  test('a change during forget is stored after it', async () => {
     const texts = new Map<string, string>();
     const { runtime, set } = await session(texts);
     runtime.dispatch(set(['a', 1]));
@@ -66,7 +66,7 @@ describe.each([
     expect(await stored(texts)).toMatchObject([{ state: { a: 2 } }]);
   });
 
-  test('what could not be stored is tried again by itself, and at once when the place is back', async () => {
+  test('the persistence stores a failed write again by itself', async () => {
     const texts = new Map<string, string>();
     let isDown = true;
     let back = (): void => undefined;
@@ -146,7 +146,7 @@ describe('a storage that hangs, or is full for one store', () => {
     },
   );
 
-  test('the end of a session waits for a storage that hangs no longer than that', async () => {
+  test('close does not wait for a storage that hangs', async () => {
     const { runtime, set, clock, codes } = hanging('write');
     await new Promise(setImmediate);
     runtime.dispatch(set(['a', 1]));
@@ -235,7 +235,7 @@ describe('pages that see a place a moment later', () => {
   };
   const fields = ['a', 'b', 'c', 'd'] as const;
 
-  test('what two of them wrote at the same moment is joined when they see each other, and said', async () => {
+  test('two pages that wrote at the same moment join their changes, and report that', async () => {
     await fc.assert(
       fc.asyncProperty(
         fc.array(
@@ -294,7 +294,7 @@ describe('pages that see a place a moment later', () => {
   });
 });
 
-test('a store decides what stands where two sessions changed one place', async () => {
+test('onConflict decides where two sessions changed one place', async () => {
   const texts = new Map<string, string>();
   const open = () => {
     const places: unknown[] = [];

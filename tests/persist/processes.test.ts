@@ -28,7 +28,7 @@ const codeOf = (fn: () => unknown): string | undefined => {
   }
 };
 
-test('killed at any moment, what comes back is a state that was, with all that was acknowledged', () => {
+test('a process that is killed at any moment leaves a state with every acknowledged change', () => {
   const { stdout, status } = spawnSync(process.execPath, ['scripts/crash.mjs'], {
     env: { ...process.env, FLOE_KILLS: '8', NODE_OPTIONS: '' },
     encoding: 'utf8',

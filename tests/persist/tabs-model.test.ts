@@ -143,7 +143,7 @@ describe('the protocol of the tabs', () => {
     expect((lost as readonly unknown[])[0]).toBe('lost');
   });
 
-  test('is what the tabs do', async () => {
+  test('the tabs do what the model does', async () => {
     const chosen = longMode ? programs : fc.sample(fc.constantFrom(...programs), runs(300));
     for (const program of chosen) await run(program);
   });

@@ -171,13 +171,13 @@ async function play(program: readonly Op[], ends: boolean, later: boolean, wild 
 
 describe('three tabs', () => {
   const length = { minLength: leastLength, maxLength: longMode ? 120 : 60, size: 'max' as const };
-  test('any interleaving of what they do ends in one state, with everything in it, once', async () => {
+  test('every interleaving of the tabs’ actions ends in one state, with each action once', async () => {
     await fc.assert(
       fc.asyncProperty(fc.array(anOp(false), length), fc.boolean(), (program, later) => play(program, false, later)),
       { numRuns: runs(150) },
     );
   });
-  test('also where tabs come, go and crash', async () => {
+  test('every interleaving ends in one state where tabs come, go and crash', async () => {
     await fc.assert(
       fc.asyncProperty(fc.array(anOp(true), length), fc.boolean(), fc.boolean(), (program, later, wild) =>
         play(program, true, later, wild),

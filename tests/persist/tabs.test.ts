@@ -18,7 +18,7 @@ describe('a tab beside others', () => {
     return { ...sea, leader, other, tabs };
   };
 
-  test('what it did is a step with its cause in each other, and keeps what is done elsewhere out of its own past', async () => {
+  test('an action of one tab is a step with its cause in each other tab', async () => {
     const { leader, other, settle } = await two();
     other.runtime.dispatch(other.noted('from the mole'));
     await settle();
@@ -37,7 +37,7 @@ describe('a tab beside others', () => {
     expect(other.runtime.read(other.watch).log).toEqual(['from the mole', 'from the tower']);
   });
 
-  test('only one writes; the others ask it to store, to forget and to read again, also where it leaves before it answers', async () => {
+  test('only the leader writes, and the other tabs ask it to store, to forget and to read again', async () => {
     const { leader, other, texts, open, settle, net } = await two();
     other.runtime.dispatch(other.noted('kept'));
     const stored = other.runtime.persistence.flush();
@@ -87,7 +87,7 @@ describe('a tab beside others', () => {
     for (const tab of [late, third]) expect(shared(tab)).toEqual(shared(other));
   });
 
-  test('one that writes and hangs is not waited for forever; what was done meanwhile is stored in the end', async () => {
+  test('tabs do not wait forever for a leader that hangs', async () => {
     const { other, texts, net, settle } = await two();
     other.runtime.dispatch(other.noted('shown at once'));
     const stored = other.runtime.persistence.flush();
@@ -104,7 +104,7 @@ describe('a tab beside others', () => {
     ]);
   });
 
-  test('while something of it is pending, what others do elsewhere notifies no watcher of equal values', async () => {
+  test('a pending change and an action of another tab notify no watcher of equal values', async () => {
     const { leader, other, settle, net } = await two();
     other.runtime.dispatch(other.noted('pending'));
     await quiet();
@@ -124,7 +124,7 @@ describe('a tab beside others', () => {
     expect(leader.runtime.read(leader.watch).log).toEqual(['pending']);
   });
 
-  test('what goes wrong where it is written is said in all', async () => {
+  test('every tab reports a problem of the leader', async () => {
     const { leader, other, texts, settle } = await two();
     leader.runtime.dispatch(leader.noted('a'));
     texts.set = () => {
@@ -139,7 +139,7 @@ describe('a tab beside others', () => {
     ]);
   });
 
-  test('two that lead for a moment do not tell each other of a problem for ever', async () => {
+  test('two leaders do not report a problem to each other for ever', async () => {
     const { net, tabs, leader, other, texts } = await two();
     net.grantTo(other.id);
     texts.set = () => {
@@ -151,7 +151,7 @@ describe('a tab beside others', () => {
     expect([leader.problems, other.problems]).toEqual([['FLOE_STORAGE_FAILED'], []]);
   });
 
-  test('tabs with other versions of a store are not mixed; a store that only one has is there for the other when that adds it', async () => {
+  test('tabs with other versions of a store do not share it', async () => {
     const net = new SimulatedTabs();
     const texts = new Map<string, string>();
     const open = (id: number, version: number, late: boolean) => {
@@ -195,7 +195,7 @@ describe('a tab beside others', () => {
     expect(other.runtime.read(other.tide).metres).toBe(4);
   });
 
-  test('where the browser cannot choose, messages do: the oldest leads, and the next when it is gone', () => {
+  test('without Web Locks the oldest tab leads, and the next one when it is gone', () => {
     let now = 0;
     let timers: { at: number; fn: () => void }[] = [];
     const channels = new Map<string, (message: unknown) => void>();
@@ -285,7 +285,7 @@ describe('a store that the leader does not have', () => {
     return { ...sea, tabs, b, c, flush };
   };
 
-  test('is ordered and written by the leader for those who have it, and in order where another leads', async () => {
+  test('the leader orders and writes a store that only other tabs have', async () => {
     const { tabs, b, c, flush, net, settle, texts, writers } = await three();
     expect([b.n(), c.n(), await flush()]).toEqual([2, 2, true]);
     expect(texts.get('late')).toContain('"n":2');
@@ -310,7 +310,7 @@ describe('a store that the leader does not have', () => {
     expect(texts.get('late')).toContain('"n":4');
   });
 
-  test('is upgraded by the leader that gets a newer version, and the older tabs are told', async () => {
+  test('a leader with a newer version upgrades the store and notifies the older tabs', async () => {
     const { tabs, flush, settle, texts } = await three();
     const a = lateOf(tabs[0], { version: 2 });
     a.join();
@@ -324,7 +324,7 @@ describe('a store that the leader does not have', () => {
     expect(texts.get('late')).toContain('"version":2,"plain":true,"state":{"n":21}');
   });
 
-  test('stays with the tabs that can use it, where the leader gets an older version or one that it does not pass', async () => {
+  test('tabs keep a store that a leader with an older version cannot use', async () => {
     const never: Options['check'] = {
       '~standard': { version: 1, vendor: 'harbour', validate: () => ({ issues: [{ message: 'no tide' }] }) },
     };

@@ -65,7 +65,7 @@ const problemsOf = (runtime: { problems: readonly { error: unknown }[] }) =>
 describe('load', () => {
   const { loadVisits, shownVisits } = load;
 
-  test('placeholders at first, the old list while a newer one is on its way; only the newest response counts', async () => {
+  test('the list shows placeholders at first, stays while a newer one loads, and takes only the newest response', async () => {
     const { open } = moodyOffice();
     const runtime = open([load.visits]);
     void runtime.run(loadVisits('first')).catch(() => undefined);
@@ -109,7 +109,7 @@ describe('search', () => {
     }
   };
 
-  test('asks when the typing pauses; an old response never replaces a newer one', async () => {
+  test('the search asks when the typing pauses, and an old response never replaces a newer one', async () => {
     const { open, asked } = moodyOffice();
     const runtime = open([search.search]);
     await type(runtime, 'Ter');
@@ -145,7 +145,7 @@ describe('search', () => {
 });
 
 describe('polling', () => {
-  test('asks every four seconds until it is stopped; the trace counts the positions and does not list them', async () => {
+  test('polling asks every four seconds until it is stopped', async () => {
     const { open, asked } = moodyOffice();
     const runtime = open([polling.positions]);
     const run = runtime.run(polling.followPositions());
@@ -159,7 +159,7 @@ describe('polling', () => {
     expect(runtime.clock.waiting).toBe(0);
   });
 
-  test('muted in the trace: counted in one step, with what they came to', async () => {
+  test('the trace counts ignored actions in one step, with their changes', async () => {
     const clock = handClock();
     const given = { positions: () => Promise.resolve([{ hull: 'H1', north: clock.now(), east: 0 }]) } as never;
     const trace = polling.quietTrace();
@@ -231,7 +231,7 @@ describe('wizard', () => {
     return { runtime, run, state, asked, choose, confirm, now: () => runtime.read(planning) };
   };
 
-  test('three choices in any order, a yes, and the visit is planned', async () => {
+  test('the wizard plans a visit after three choices in any order and a yes', async () => {
     const { run, choose, confirm, now } = begin();
     await choose();
     expect(now()).toMatchObject({ step: 'confirm', plan: { vessel: 'Tern', berth: 'N1', day: '2031-03-02' } });
@@ -240,7 +240,7 @@ describe('wizard', () => {
     expect(now()).toMatchObject({ step: 'planned', visit: { id: 'v9', berth: 'N1' } });
   });
 
-  test('the officer leaves: before the choices, before the yes, and instead of another berth', async () => {
+  test('the wizard ends without a visit when the officer leaves', async () => {
     const early = begin();
     early.runtime.dispatch(wizard.vesselChosen('Tern'));
     early.runtime.dispatch(wizard.planLeft());
@@ -280,7 +280,7 @@ describe('wizard', () => {
 });
 
 describe('notice', () => {
-  test('shows itself for three seconds, can be dismissed, and gives way to a newer one', async () => {
+  test('a notice shows itself for three seconds, can be dismissed, and gives way to a newer one', async () => {
     const { open } = moodyOffice();
     const runtime = open([notice.notices]);
     const shown = () => runtime.read(notice.notices).text;
@@ -307,7 +307,7 @@ describe('sign-in', () => {
   const stores = [signIn.officer, notice.notices];
   const shown = (runtime: Runtime) => [runtime.read(signIn.officer).name, runtime.read(notice.notices).text];
 
-  test('a badge that is shown is kept, and signs in when the page opens again', async () => {
+  test('the application keeps a badge, and signs in with it when the page opens again', async () => {
     const { open, asked } = moodyOffice();
     const texts = new Map<string, string>();
     const first = open(stores, texts);
@@ -347,7 +347,7 @@ describe('undo after a removal', () => {
     return { ...desk, runtime };
   };
 
-  test('gone at once; undone it comes back to its place, and what came meanwhile is kept', async () => {
+  test('an undone removal brings the visit back to its place', async () => {
     const { runtime, asked } = begin();
     void runtime.run(removal.removeVisit('b'));
     void runtime.run(removal.removeVisit('a'));
@@ -375,7 +375,7 @@ describe('undo after a removal', () => {
 });
 
 describe('a queue of writes', () => {
-  test('sends one after the other, in their order', async () => {
+  test('the queue sends one note after the other, in their order', async () => {
     const { open, asked } = moodyOffice();
     const runtime = open([outbox.outbox]);
     for (const note of ['fog', 'calm']) runtime.dispatch(outbox.noteQueued(note));

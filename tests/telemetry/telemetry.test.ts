@@ -39,7 +39,7 @@ function set() {
 }
 const ms = ([seconds, nanos]: readonly [number, number]): number => seconds * 1000 + nanos / 1e6;
 
-test('an action that starts a run that dispatches: each is a span, with what brought it about as its parent', async () => {
+test('actions and runs are spans, each with its cause as its parent', async () => {
   const { runtime, asked, spans, parentOf } = set();
   runtime.dispatch(asked());
   await runtime.clock.advance(100);
@@ -59,7 +59,7 @@ test('an action that starts a run that dispatches: each is a span, with what bro
   expect(spans()[1].attributes).not.toHaveProperty('floe.payload');
 });
 
-test('what fails is an error; what happens after the end is not sent', () => {
+test('a failure is a span with an error, and nothing is sent after the end', () => {
   const { runtime, picked, spans, stop } = set();
   expect(() => runtime.dispatch(picked('v9'))).toThrow();
   expect(spans()[0]).toMatchObject({
@@ -78,7 +78,7 @@ test('a run that is under way when it stops is sent as far as it came', () => {
   expect(spans().map(({ name }) => name)).toEqual(['asked', 'visits.load']);
 });
 
-test('goes on after an import of a shorter trace, whose steps are none of those that were sent', async () => {
+test('spans continue after the import of a shorter trace', async () => {
   const { runtime, asked, spans, parentOf } = set();
   const short = runtime.trace.export();
   for (let i = 0; i < 3; i++) {

@@ -54,7 +54,7 @@ function full() {
 }
 
 describe('the schema', () => {
-  test('describes every line, whether written at once or as things happen', () => {
+  test('the schema describes every line of a trace file', () => {
     const { runtime, written } = full();
     const folded = createRuntime({ stores: [visits], trace: recording({ limit: 1 }) });
     folded.dispatch(planned('v1'));
@@ -66,7 +66,7 @@ describe('the schema', () => {
     );
   });
 
-  test('what it refuses, the reader refuses, with the line; and the other way round', () => {
+  test('the schema and the reader refuse the same lines', () => {
     const lines = [...full().runtime.trace.lines()];
     const members = Object.keys((schema as { $defs: { step: { properties: object } } }).$defs.step.properties);
     // What other lines say of these counts too.
@@ -110,7 +110,7 @@ describe('the schema', () => {
 });
 
 describe('a file that is written as things happen', () => {
-  test('holds a sum once, however many it sums up, also at the end; and takes no other history', () => {
+  test('a file that is written during the session has one line for each sum of unlisted actions', () => {
     const written: string[] = [];
     const lines = (line: string): void => void written.push(line);
     const runtime = createRuntime({ stores: [visits], trace: recording({ lines, ignore: [dated] }) });
@@ -134,7 +134,7 @@ describe('a file that is written as things happen', () => {
     );
   });
 
-  test('has checkpoints', () => {
+  test('a file that is written during the session has checkpoints', () => {
     const written: string[] = [];
     const runtime = createRuntime({ stores: [visits], trace: recording({ lines: (line) => written.push(line) }) });
     for (let i = 0; i < 2000; i++) runtime.dispatch(dated(new Date(i)));
@@ -148,7 +148,7 @@ describe('a file that is written as things happen', () => {
   });
 });
 
-test('a file of version 1 opens: steps, branches and states', () => {
+test('a file of version 1 opens with its steps, branches and states', () => {
   const text = readFileSync('tests/fixtures/traces/version-1.jsonl', 'utf8');
   const runtime = createRuntime({ stores: [visits, port], trace: recording() });
   expect(runtime.trace.import(text)).toEqual({ steps: 12 });
@@ -161,7 +161,7 @@ test('a file of version 1 opens: steps, branches and states', () => {
   expect(runtime.snapshot().visits).toMatchObject({ list: ['v1', 'v2'], day: new Date('2031-03-03') });
 });
 
-test('runs and groups that come after an imported trace are others than those in it', () => {
+test('runs and transactions after an import get numbers that the trace does not have', () => {
   const from = full().runtime.trace.export();
   const runtime = testRuntime({ stores: [visits, port] });
   runtime.trace.import(from);
@@ -183,7 +183,7 @@ describe('damage', () => {
   const text = full().runtime.trace.export();
   const whole = readTrace(text).steps;
 
-  test('cut anywhere, it opens up to its last whole step, and says so', () => {
+  test('a file that is cut anywhere opens up to its last whole step, and reports the damage', () => {
     const header = text.indexOf('\n');
     for (let at = 0; at < text.length - 1; at += 7) {
       const cut = text.slice(0, at);
@@ -198,7 +198,7 @@ describe('damage', () => {
     }
   });
 
-  test('a line cut short with whole ones after it is damage', () => {
+  test('the reader refuses a broken line with whole lines after it', () => {
     const lines = text.split('\n');
     const cut = [...lines.slice(0, 2), lines[2].slice(0, 20), ...lines.slice(3)];
     expect(() => readTrace(cut)).toThrow(
@@ -209,7 +209,7 @@ describe('damage', () => {
     );
   });
 
-  test('with any bytes changed it opens, or says what is wrong; the runtime stays as it is', () => {
+  test('a file with changed bytes opens or is refused, and the runtime keeps its state', () => {
     const bytes = Buffer.from(text);
     const runtime = createRuntime({ stores: [visits, port], trace: recording(), onProblem: () => undefined });
     runtime.dispatch(planned('kept'));
@@ -236,7 +236,7 @@ describe('damage', () => {
     );
   });
 
-  test('with a brace at any place it opens, or says what is wrong: statuses of a task may lack a member then', () => {
+  test('a file with a brace at any place opens or is refused', () => {
     const bytes = Buffer.from(text);
     for (let at = 0; at < bytes.length; at++) {
       const damaged = Buffer.from(bytes);
@@ -275,7 +275,7 @@ describe('damage', () => {
     expect(({} as { polluted?: unknown }).polluted).toBeUndefined();
   });
 
-  test('a key __proto__ is data', () => {
+  test('a trace file keeps a key __proto__ as data', () => {
     const lines = text.trimEnd().split('\n');
     const step = JSON.parse(lines[2]) as Step;
     const changes = `[{"op":"add","path":"/visits/__proto__","value":{"polluted":1}}]`;
@@ -287,7 +287,7 @@ describe('damage', () => {
   });
 });
 
-test('what is written as things happen opens, whatever is paused, ignored, branched, switched, named and excluded', () => {
+test('a file that is written during any session opens', () => {
   const what = fc.constantFrom(
     ...(['plan', 'plan', 'date', 'date', 'fail', 'pause', 'resume', 'back', 'live'] as const),
     ...(['switch', 'name', 'mark', 'exclude', 'include', 'atomic', 'reset'] as const),
@@ -369,7 +369,7 @@ describe('what a file may hold', () => {
     ['givenText', (file) => givenText(file, { from: 3 })],
   ];
 
-  test('a byte order mark before the header', () => {
+  test('the reader skips a byte order mark before the header', () => {
     expect(readTrace(`\uFEFF${header}\n${steps[0]}\n`).steps).toHaveLength(1);
   });
 
@@ -388,7 +388,7 @@ describe('what a file may hold', () => {
       expect(() => read(withPatch(patch))).toThrow(expect.objectContaining({ code: 'FLOE_TRACE_DAMAGED' }));
   });
 
-  test('a way back that does not apply is damage when the cursor goes there, and nothing moves', () => {
+  test('the cursor stays where a step’s undo patch does not apply', () => {
     const runtime = createRuntime({ stores: [visits, port], trace: recording() });
     runtime.trace.import(withPatch([], [{ op: 'remove', path: '/nowhere' }]));
     const before = runtime.snapshot();

@@ -31,7 +31,7 @@ const shown = (found: readonly { step: { seq: number }; pointer: string; before?
   found.map(({ step, pointer, ...values }) => [step.seq, pointer, values.before, values.after]);
 
 describe('the history of a value', () => {
-  test('a field: who changed it, with the value before and after, up to the cursor', () => {
+  test('the history of a field lists who changed it, with the value before and after, up to the cursor', () => {
     const runtime = createRuntime({ stores: [visits], trace: recording() });
     for (const note of ['Fog', 'Fog', 'Clear']) runtime.dispatch(noted(note));
     runtime.dispatch(planned({ at: 0, id: 'v1' }));
@@ -45,7 +45,7 @@ describe('the history of a value', () => {
     expect(runtime.trace.history('/visits/nothing/here')).toEqual([]);
   });
 
-  test('a copy in the place of an item goes on with its history; another object is another item', () => {
+  test('a copy in the place of an item continues its history, and another object begins its own', () => {
     const copied = visits.action('copied', (draft, phase: string) => {
       draft.list = draft.list.map((visit) => ({ ...visit, phase }));
       draft.list.reverse();
@@ -74,7 +74,7 @@ describe('the history of a value', () => {
     expect(runtime.read(visits).list.map(({ id }) => id)).toEqual(['v1', 'v2']);
   });
 
-  test('a row of a table, which comes, goes, and comes again', () => {
+  test('the history of a row includes its removal and its return', () => {
     const berth = entity('berth', rowOf<{ id: string; quay: string }>(), { key: 'id' });
     const port = tables('port', [berth]);
     const runtime = createRuntime({ stores: [port], trace: recording() });
@@ -99,7 +99,7 @@ describe('the history of a value', () => {
   });
 });
 
-test('changes: what one state has become in another, there and back', () => {
+test('trace.changes gives the patch from one step to another, in both directions', () => {
   const runtime = createRuntime({ stores: [visits], trace: recording() });
   for (const note of ['Fog', 'Clear', 'Fog']) runtime.dispatch(noted(note));
   expect(runtime.trace.changes(0, 2)).toEqual([{ op: 'replace', path: '/visits/note', value: 'Clear' }]);
@@ -118,7 +118,7 @@ describe('undo and redo', () => {
     };
   };
 
-  test('typing is one entry; a pause begins another; each undo is one step', async () => {
+  test('typing makes one entry, a pause begins another, and each undo is one step', async () => {
     const { runtime, edits, note } = begin();
     for (const text of ['F', 'Fo', 'Fog']) {
       runtime.dispatch(noted(text));
@@ -139,7 +139,7 @@ describe('undo and redo', () => {
     expect(edits.redos).toBe(0);
   });
 
-  test('one atomic is one entry; stores and actions that are not chosen, and tasks, make none', async () => {
+  test('a transaction makes one entry, and actions that are not chosen make none', async () => {
     const other = store('other', { n: 0 });
     const counted = other.action('counted', (draft) => {
       draft.n++;
@@ -161,7 +161,7 @@ describe('undo and redo', () => {
     expect(edits.undos).toBe(2);
   });
 
-  test('what something else changed since is a conflict, which is told and not overwritten, unless one insists', async () => {
+  test('undo reports a place that something else has changed, and overwrites it only with overwrite', async () => {
     const write = task(visits, 'writeAgain', ({ dispatch }, text: string) => void dispatch(noted(text)));
     const { runtime, edits, note } = begin();
     runtime.dispatch(noted('Fog'));
@@ -172,7 +172,7 @@ describe('undo and redo', () => {
     expect(note()).toBe('');
   });
 
-  test('entries of a line that was left, and of steps that are excluded, wait until they count again', () => {
+  test('undo skips the entries of other branches and of excluded steps', () => {
     const { runtime, edits, note } = begin({ together: () => false });
     for (const text of ['Fog', 'Clear', 'Rain']) runtime.dispatch(noted(text));
     runtime.trace.seek(2);
@@ -187,7 +187,7 @@ describe('undo and redo', () => {
     expect([note(), edits.undos, edits.undo().became, note()]).toEqual(['Rain', 2, 'done', 'Clear']);
   });
 
-  test('what is undone in an atomic that fails is not undone; what is in one that does not, is', () => {
+  test('an undo in a transaction rolls back with it', () => {
     const { runtime, edits, note } = begin({ together: () => false });
     for (const text of ['Fog', 'Clear']) runtime.dispatch(noted(text));
     const twice = (): void => {
@@ -206,7 +206,7 @@ describe('undo and redo', () => {
     expect([note(), edits.undos, edits.redos, edits.redo().became, note()]).toEqual(['', 0, 2, 'done', 'Fog']);
   });
 
-  test('a listener that throws is reported, and what was done is done', () => {
+  test('an undo stands when a listener throws', () => {
     const problems: unknown[] = [];
     const runtime = createRuntime({ stores: [visits], onProblem: ({ error }) => problems.push(error) });
     const edits = undoStack(runtime, { stores: [visits] });
@@ -252,7 +252,7 @@ describe('undo and redo', () => {
     expect([edits.undos, edits.redos]).toEqual([0, 0]);
   });
 
-  test('undo, undo ... redo, redo leads through the same states, whatever was done', () => {
+  test('undo and redo lead through the same states', () => {
     const command = fc.oneof(
       fc.record({ do: fc.constant('plan' as const), at: fc.nat(5) }),
       fc.record({ do: fc.constantFrom('move' as const, 'remove' as const, 'reverse' as const), at: fc.nat(5) }),
@@ -289,7 +289,7 @@ describe('undo and redo', () => {
     );
   });
 
-  test('those who show it are told; closed, it holds nothing and hears nothing', () => {
+  test('an undo stack notifies its watchers, and is empty once it is closed', () => {
     const { runtime, edits } = begin();
     let told = 0;
     const stop = edits.watch(() => told++);

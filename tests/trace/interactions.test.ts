@@ -93,7 +93,7 @@ test('the next interaction ends the one before; ending twice does nothing', () =
   ]);
 });
 
-test('one that may be nothing to the application is forgotten when no step was recorded', () => {
+test('a tentative interaction without steps is dropped', () => {
   const { runtime, trace, assigned, clock } = open();
   trace.noteInteraction({ ...click, onlyWithSteps: true })();
   expect(trace.interactions).toEqual([]);

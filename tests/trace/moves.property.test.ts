@@ -97,7 +97,7 @@ function wayBack(
   return next;
 }
 
-test('undo changes the items that its entry changed, wherever they stand by now, or nothing', () => {
+test('undo changes the items that its entry changed, wherever they stand now', () => {
   const became: Record<string, number> = {};
   fc.assert(
     fc.property(someProgram(true), fc.infiniteStream(fc.constantFrom('user', 'other', 'other')), (program, who) => {

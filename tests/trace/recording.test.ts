@@ -58,7 +58,7 @@ describe('what went wrong', () => {
     expect(runtime.trace.steps[1].stack).toContain('recording.test.ts');
   });
 
-  test('what selectors and watchers throw is noted on the step that made them run, also in a file that is written', () => {
+  test('a step names the errors of the selectors and watchers that it made run', () => {
     const lines: string[] = [];
     const problems: unknown[] = [];
     const runtime = createRuntime({

@@ -55,7 +55,7 @@ describe('replayTrace', () => {
     expect(replayTrace(file, { stores: [declare(change).visits] }).divergence).toMatchObject(divergence);
   });
 
-  test('stores that the code no longer has do not answer, and break no rule', () => {
+  test('replay reports the first place of a store that the code no longer has', () => {
     const { visits, planned } = declare();
     const notes = store('notes', { count: 0 });
     notes.when(planned, (draft, _id) => void (draft.count += 1));
@@ -75,7 +75,7 @@ describe('replayTrace', () => {
     });
   });
 
-  test('an action that no store handles any more', () => {
+  test('replay reports an action that no store handles any more', () => {
     const other = store('visits', {});
     expect(replayTrace(file, { stores: [other] }).divergence).toMatchObject({
       step: { seq: 1 },
@@ -83,7 +83,7 @@ describe('replayTrace', () => {
     });
   });
 
-  test('a branch, by its number', () => {
+  test('replay runs the branch with a given number', () => {
     const { runtime } = recorded();
     runtime.trace.seek(2);
     runtime.dispatch({ ...declare().movedOn('v2') });
@@ -95,7 +95,7 @@ describe('replayTrace', () => {
 });
 
 describe('compareTraces', () => {
-  test('times do not count; where two part is told, and how they end', () => {
+  test('compareTraces ignores times and reports the first step that differs', () => {
     const [a, b] = [recorded().file, recorded().file];
     expect(compareTraces(a, b)).toEqual({ same: 10, changes: [] });
     const { runtime } = recorded();
@@ -117,7 +117,7 @@ describe('compareTraces', () => {
 });
 
 describe('what replay blames', () => {
-  test('the action of a transaction that does another thing, not the first of it', () => {
+  test('replay blames the action of a transaction that differs, and not its first action', () => {
     // Each alone.
     const { file } = recorded();
     const later = declare({ keepsOrder: false });
@@ -142,7 +142,7 @@ describe('what replay blames', () => {
     ]);
   });
 
-  test('a store that was not there, and handles a recorded action now', () => {
+  test('replay blames an action that a new store handles', () => {
     const { visits, planned } = declare();
     const added = store('added', { n: 0 });
     const idle = store('idle', { n: 0 });
@@ -159,7 +159,7 @@ describe('what replay blames', () => {
     });
   });
 
-  test('a branch that is not there is an error; a step of an imported trace is told from one that was folded', () => {
+  test('replay refuses a branch that the trace does not have', () => {
     const { file } = recorded();
     expect(() => replayTrace(file, { stores: [declare().visits], branch: 99 })).toThrow(
       expect.objectContaining({ code: 'FLOE_NO_SUCH_BRANCH' }),
@@ -215,7 +215,7 @@ export const stores = [visits];
       { encoding: 'utf8', env: { ...process.env, ...env } },
     );
 
-  test('reads like a test: given, when, then', () => {
+  test('a written test has a given, a when and a then', () => {
     const source = writeTest(recorded().file, { from: 3, to: 7, model: './model.js', source: 'shift.jsonl' });
     expect(source).toBe(`// Written by floe from shift.jsonl: steps 3 to 7.
 import { expect, test } from '@jest/globals';
@@ -255,7 +255,7 @@ test('visits.movedOn, visits.planned', () => {
 `);
   });
 
-  test('passes as written, over facts too and with the state in a file of its own; fails when the code does something else', () => {
+  test('a written test passes, and fails when the code does something else', () => {
     const { file } = recorded();
     writeFileSync(join(folder, 'whole.test.js'), writeTest(file, { model: './model.js' }));
     writeFileSync(

@@ -31,7 +31,7 @@ const redact: RecordingOptions['redact'] = {
 };
 
 describe('rule 18: redacted', () => {
-  test('redacted state stands outside time; what is computed again sees it; an action with a secret is taken on trust', () => {
+  test('travel leaves redacted state as it is, and replay takes an action with a secret on trust', () => {
     const { session, signedIn, tried, signedOut } = declare();
     const runtime = createRuntime({ stores: [session], trace: recording({ redact }) });
     const { trace } = runtime;
@@ -56,7 +56,7 @@ describe('rule 18: redacted', () => {
     expect(runtime.read(session).token).toBeNull();
   });
 
-  test('a place that cannot be there is reported, an index of a list is an error; whole stores can be redacted', () => {
+  test('redact reports a place that does not exist and refuses an index of a list', () => {
     const crew = store('crew', { list: [{ name: 'Edda', pin: '4711' }], note: '' });
     const noted = crew.action('noted', (draft, note: string) => void (draft.note = note));
     const begin = (state: string[], actions = {}) => {
@@ -105,7 +105,7 @@ describe('rule 18: redacted', () => {
 });
 
 describe('rule 17: not listed', () => {
-  test('while it is paused, everything is one fact, which replay takes as given', () => {
+  test('a pause records everything in it as one fact, which replay takes as given', () => {
     const { session, tried, signedIn } = declare();
     const runtime = createRuntime({ stores: [session], trace: recording() });
     const { trace } = runtime;
@@ -126,7 +126,7 @@ describe('rule 17: not listed', () => {
 });
 
 describe('who did it, and what was said of it', () => {
-  test('another action that an interceptor puts in the place of one is that interceptor’s', () => {
+  test('the step of a replaced action names the interceptor as its cause', () => {
     const { session, tried, signedOut } = declare();
     const runtime = createRuntime({
       stores: [session],
@@ -140,7 +140,7 @@ describe('who did it, and what was said of it', () => {
     });
   });
 
-  test('actions sent by hand are any of the model’s, with any payload', () => {
+  test('the inspector sends any action of the model with any payload', () => {
     const { session } = declare();
     const shiftEnded = action('shiftEnded');
     session.when(shiftEnded, (draft) => void (draft.officer = null));
@@ -154,7 +154,7 @@ describe('who did it, and what was said of it', () => {
     );
   });
 
-  test('a mark is a note on a step; it survives the file', () => {
+  test('a trace file keeps the note on a step', () => {
     const { session, tried } = declare();
     const runtime = createRuntime({ stores: [session], trace: recording() });
     runtime.dispatch(tried());

@@ -64,7 +64,7 @@ describe('exclude and include', () => {
     },
   );
 
-  test('all stores that answer an action answer once more: those that had joined by then', () => {
+  test('an exclusion computes an action again for the stores that had joined by then', () => {
     const { visits, planned, removed } = declare();
     const tideTurned = action<string>('tideTurned');
     const notes = store('notes', { lines: [] as string[] });
@@ -106,7 +106,7 @@ describe('exclude and include', () => {
     expect(runtime.snapshot()).toEqual(before);
   });
 
-  test('a rule that refuses refuses in a recomputed step too', () => {
+  test('an invariant refuses a recomputed step too', () => {
     const { visits, planned, removed } = declare();
     visits.invariant('at most one visit', ({ list }) => list.length <= 1);
     const runtime = createRuntime({ stores: [visits], trace: recording(), invariants: 'refuse' });
@@ -119,7 +119,7 @@ describe('exclude and include', () => {
     expect(runtime.read(visits).list).toEqual(['v1']);
   });
 
-  test('rule 16: what it brought about stays as an orphan, or goes with it: watchers, runs, and what runs dispatch', async () => {
+  test('rule 16: the steps that an excluded step caused stay as orphans, or are excluded with it', async () => {
     const { visits, planned, counted } = declare();
     const asked = action('asked');
     const load = task(
@@ -174,7 +174,7 @@ describe('exclude and include', () => {
     expect(runtime.read(load.status).phase).toBe('done');
   });
 
-  test('rule 20: nothing is excluded while an optimistic action may still be reverted; afterwards its end goes with it', async () => {
+  test('rule 20: no step is excluded while an optimistic action is pending', async () => {
     const { visits, planned } = declare();
     const assign = task(visits, 'assign', async ({ optimistic, sleep }, id: string) => {
       optimistic(planned(id));
@@ -199,7 +199,7 @@ describe('exclude and include', () => {
 });
 
 describe('moving in time', () => {
-  test('rule 13: what watchers dispatch and run because the cursor moved has happened already, and does not happen again', async () => {
+  test('rule 13: watchers and tasks dispatch nothing because the cursor moves', async () => {
     const { visits, planned, counted } = declare();
     const ran: string[] = [];
     const tell = task(visits, 'tell', (_context, text: string) => void ran.push(text));
@@ -223,7 +223,7 @@ describe('moving in time', () => {
     expect([results.at(-1), runtime.problems]).toEqual(['FLOE_RUN_CANCELLED', []]);
   });
 
-  test('so is a reset, and an atomic begins no branch: what runs goes on at the live end', async () => {
+  test('a reset and a transaction in a watcher begin no branch while the cursor moves', async () => {
     const { visits, planned } = declare();
     const late = task(visits, 'late', async ({ sleep, dispatch }) => {
       await sleep(10);
@@ -253,7 +253,7 @@ describe('moving in time', () => {
 });
 
 describe('those who listen', () => {
-  test('one that throws harms no other, and what happened stays; one that leaves makes no other be passed over', () => {
+  test('a listener that throws or leaves affects no other listener', () => {
     const { visits, planned } = declare();
     const problems: unknown[] = [];
     const lines = (line: string): void => {
@@ -274,7 +274,7 @@ describe('those who listen', () => {
   });
 });
 
-test('rule 2: what commits or rolls back together is never seen in part: seek, back and forward pass it as one', () => {
+test('rule 2: seek, back and forward pass a transaction as one', () => {
   const { visits, planned } = declare();
   const runtime = createRuntime({ stores: [visits], trace: recording() });
   const { trace } = runtime;
@@ -310,7 +310,7 @@ test('rule 15: an exclusion is stored, a look at the past is not', () => {
 });
 
 describe('branches', () => {
-  test('they are named, listed, compared and written to files', () => {
+  test('branches are named, listed, compared and saved', () => {
     const { visits, planned, counted } = declare();
     const runtime = createRuntime({ stores: [visits], trace: recording() });
     runtime.dispatch(planned('v1'));
@@ -336,7 +336,7 @@ describe('branches', () => {
 });
 
 describe('rule 19: a limit', () => {
-  test('folding passes neither the cursor nor an open optimistic action; branches from before go', async () => {
+  test('folding stops at the cursor and at a pending optimistic action', async () => {
     const { visits, planned } = declare();
     const open = task(visits, 'open', async ({ optimistic, sleep }) => {
       const tried = optimistic(planned('tried'));
@@ -360,7 +360,7 @@ describe('rule 19: a limit', () => {
 });
 
 describe('rule 19: branches', () => {
-  test('count too: those without a name go first, the longest left before the others; no number comes again', () => {
+  test('the limit drops branches without a name first, and reuses no number', () => {
     const { visits, planned } = declare();
     const runtime = createRuntime({ stores: [visits], trace: recording({ limit: 8 }) });
     const { trace } = runtime;
@@ -399,7 +399,7 @@ describe('rule 19: branches', () => {
     expect(trace.steps).toHaveLength(8);
   });
 
-  test('20,000 of them leave a bounded number, and a dispatch as quick as before', () => {
+  test('20,000 branches leave a bounded number of them', () => {
     const { visits, picked } = declareQuick();
     const runtime = createRuntime({ stores: [visits], trace: recording({ limit: 1000 }) });
     runtime.dispatch(picked(1));
