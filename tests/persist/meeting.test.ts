@@ -146,7 +146,7 @@ describe('a storage that hangs, or is full for one store', () => {
     },
   );
 
-  test('close does not wait for a storage that hangs', async () => {
+  test('close waits ten seconds for a storage that hangs', async () => {
     const { runtime, set, clock, codes } = hanging('write');
     await new Promise(setImmediate);
     runtime.dispatch(set(['a', 1]));

@@ -161,7 +161,7 @@ describe('undo and redo', () => {
     expect(edits.undos).toBe(2);
   });
 
-  test('undo reports a place that something else has changed, and overwrites it only with overwrite', async () => {
+  test('undo reports a place that something else has changed, and overwrites it only with { anyway: true }', async () => {
     const write = task(visits, 'writeAgain', ({ dispatch }, text: string) => void dispatch(noted(text)));
     const { runtime, edits, note } = begin();
     runtime.dispatch(noted('Fog'));
