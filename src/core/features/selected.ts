@@ -11,6 +11,7 @@ export class Selected<T> {
   private hold: Hold<T>;
   private stop: (() => void) | undefined;
   private isFollowing = false;
+  private isRenewing = false;
 
   /** @param changed is called when the value may be another one; it must make the framework compute it again */
   constructor(
@@ -38,7 +39,7 @@ export class Selected<T> {
   follow(): void {
     if (this.isFollowing) return;
     this.isFollowing = true;
-    this.stop = this.hold.subscribe(this.changed);
+    this.stop = this.hold.subscribe(this.notify);
   }
 
   /** Ends that. */
@@ -51,7 +52,17 @@ export class Selected<T> {
   private renew(hold: Hold<T>): void {
     const before = this.stop;
     this.hold = hold;
-    if (this.isFollowing) this.stop = hold.subscribe(this.changed);
+    this.isRenewing = true;
+    try {
+      if (this.isFollowing) this.stop = hold.subscribe(this.notify);
+    } finally {
+      this.isRenewing = false;
+    }
     before?.();
   }
+
+  private readonly notify = (): void => {
+    // A source that throws notifies at once. The framework is computing the value, and finds that out itself.
+    if (!this.isRenewing) this.changed();
+  };
 }
