@@ -8,7 +8,12 @@ setUp();
 process.exit(
   runTool(
     'jest/bin/jest.js',
-    ['--testTimeout', '7200000', '-i', 'property|interleavings|interruptions|storms|meeting|installed|explore|browser/new'],
+    [
+      '--testTimeout',
+      '7200000',
+      '-i',
+      'property|interleavings|interruptions|storms|meeting|installed|explore|browser/new',
+    ],
     {
       env: {
         NODE_OPTIONS: '--experimental-vm-modules --no-warnings',
