@@ -1,7 +1,7 @@
 // `npm run shots`: makes the pictures in docs/screenshots/ from the demo data. The pages need Chromium; the
 // terminal's pictures need Debian's xvfb, xterm, imagemagick and fonts-dejavu.
 import { spawn, spawnSync } from 'node:child_process';
-import { cpSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { cpSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { chromium } from 'playwright-core';
@@ -148,6 +148,32 @@ async function served(file, work) {
   command.kill();
 }
 
+/** What `floe new` writes, as `npm run dev` shows it. */
+async function created() {
+  // Inside the project, whose packages it uses.
+  const app = join(root, 'reports', 'harbour');
+  rmSync(app, { recursive: true, force: true });
+  spawnSync(process.execPath, [join(root, 'dist', 'cli', 'bin.js'), 'new', app, '--with', 'vue']);
+  const { createServer } = await import('vite');
+  const server = await createServer({ root: app, logLevel: 'error', server: { port: 0, host: '127.0.0.1' } });
+  await server.listen();
+  const browser = await chromium.launch(launchOptions(findChromium()));
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await page.goto(server.resolvedUrls.local[0]);
+  await page.locator('floe-inspector .say').waitFor();
+  for (const vessel of ['Wren Sound', 'Corran Bell', 'Far Lodestar']) {
+    await page.getByLabel('Vessel').fill(vessel);
+    await page.getByText('Plan a visit').click();
+  }
+  await page.locator('li', { hasText: 'Corran Bell' }).getByText('Cancel').click();
+  await page.locator('.say .sentence').filter({ hasText: 'cancelled the visit of Corran Bell' }).waitFor();
+  await page.waitForTimeout(600);
+  await page.screenshot({ path: shot('new') });
+  await browser.close();
+  await server.close();
+  rmSync(app, { recursive: true, force: true });
+}
+
 /** A picture of a terminal in which a command has run. */
 function terminal(name, command, cwd) {
   const script = `
@@ -169,6 +195,7 @@ function terminal(name, command, cwd) {
 await pages(docked);
 await pages(kept);
 await inspected(recordings);
+await created();
 // `npm run shots -- pages` leaves the pictures of terminals as they are.
 if (process.argv[2] === 'pages') process.exit(0);
 const cwd = mkdtempSync(join(tmpdir(), 'floe-shots-'));

@@ -8,7 +8,7 @@ import { expected, visitCancelled, visitPlanned, visits } from './model/index.js
     <main>
       <h1>Expected today: {{ count() }}</h1>
       <form (submit)="submit($event, vessel)">
-        <input #vessel required aria-label="Vessel" />
+        <input #vessel required placeholder="Vessel" aria-label="Vessel" />
         <button>Plan a visit</button>
       </form>
       <ul>

@@ -6,7 +6,7 @@ document.getElementById('root')!.innerHTML = `
   <main>
     <h1></h1>
     <form>
-      <input required aria-label="Vessel" />
+      <input required placeholder="Vessel" aria-label="Vessel" />
       <button>Plan a visit</button>
     </form>
     <ul></ul>

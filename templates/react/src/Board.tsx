@@ -18,7 +18,13 @@ export function Board() {
           setVessel('');
         }}
       >
-        <input required aria-label="Vessel" value={vessel} onChange={(event) => setVessel(event.target.value)} />
+        <input
+          required
+          placeholder="Vessel"
+          aria-label="Vessel"
+          value={vessel}
+          onChange={(event) => setVessel(event.target.value)}
+        />
         <button>Plan a visit</button>
       </form>
       <ul>

@@ -18,7 +18,7 @@
 <main>
   <h1>Expected today: {count.current}</h1>
   <form onsubmit={submit}>
-    <input bind:value={vessel} required aria-label="Vessel" />
+    <input bind:value={vessel} required placeholder="Vessel" aria-label="Vessel" />
     <button>Plan a visit</button>
   </form>
   <ul>

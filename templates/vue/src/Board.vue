@@ -19,7 +19,7 @@ function submit() {
   <main>
     <h1>Expected today: {{ count }}</h1>
     <form @submit.prevent="submit">
-      <input v-model="vessel" required aria-label="Vessel" />
+      <input v-model="vessel" required placeholder="Vessel" aria-label="Vessel" />
       <button>Plan a visit</button>
     </form>
     <ul>
