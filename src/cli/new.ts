@@ -83,8 +83,9 @@ export function newApplication(given: string, { with: kind, json }: NewOptions, 
   for (const template of ['common', kind])
     for (const file of filesIn(join(templates, template))) {
       const path = relative(join(templates, template), file).split('\\').join('/');
-      // A package cannot hold a file of that name.
-      files.set(path === 'gitignore' ? '.gitignore' : path, readFileSync(file, 'utf8'));
+      // A package holds no .gitignore, and no tests.
+      const written = path === 'gitignore' ? '.gitignore' : path.replace('.tested.', '.test.');
+      files.set(written, readFileSync(file, 'utf8'));
     }
   files.set('package.json', `${JSON.stringify(manifest(name, check, more), undefined, 2)}\n`);
   const paths = [...files.keys()].sort();
