@@ -46,7 +46,7 @@ copy('templates', () => true);
 cpSync(join(root, 'LICENSE'), join(to, 'LICENSE'));
 
 const pages = [
-  ...['README.md', 'CHANGELOG.md', 'CONTRIBUTING.md'],
+  ...['README.md', 'CHANGELOG.md'],
   ...filesIn(join(root, 'docs'))
     .map((file) => relative(root, file))
     .filter((file) => file.endsWith('.md')),
@@ -74,8 +74,10 @@ if (values.tarball && runNpm(['pack', '--silent', '--pack-destination', values.t
 /** A picture with a caption beside it goes; one that stands alone becomes its description. */
 function withoutPictures(text) {
   const [shown] = text.split('## More pictures');
-  // Tests are not in the package.
-  const unlinked = shown.replace(/\[(`tests\/[^`]+`)\]\([^)]*\)/g, '$1');
+  // Tests, and what is for those who work on the repository, are not in the package.
+  const unlinked = shown
+    .replace(/\[(`tests\/[^`]+`)\]\([^)]*\)/g, '$1')
+    .replace(/,?\s*\[[^\]]*\]\([^)]*CONTRIBUTING\.md[^)]*\)/g, '');
   return unlinked.replace(/!\[([^\]]*)\]\([^)]*\)( *)([^|\n]*)/g, (_all, description, _space, caption) =>
     caption.trim() === '' ? `*${description}.*` : caption,
   );
