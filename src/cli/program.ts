@@ -21,12 +21,13 @@ const version = (): string =>
 
 function declare(out: Output, exit: { code: 0 | 1 }): Command {
   const program = new Command('floe')
-    .description('Looks into traces and stored states of an application that uses Floe.')
+    .description('Begins an application that uses Floe, and looks into its model, its traces and what it keeps.')
     .version(version(), '-v, --version')
     .exitOverride()
     .showHelpAfterError('(floe --help lists the commands)')
     .configureOutput({ writeOut: (text) => out.result(text.trimEnd()), writeErr: (text) => out.talk(text.trimEnd()) });
   program
+    .commandsGroup('To begin:')
     .command('new')
     .description('write a small application with Floe, Vite and tests into a new folder')
     .argument('<name>', 'the folder; its name becomes the name of the application')
@@ -38,6 +39,7 @@ function declare(out: Output, exit: { code: 0 | 1 }): Command {
     .option('--json', 'one JSON value: the folder and its files')
     .action(async (name: string, options: NewOptions) => (await import('./new.js')).newApplication(name, options, out));
   program
+    .commandsGroup('On a trace:')
     .command('steps')
     .description('list the steps of a trace: when, what, which stores, how many changes, how long')
     .argument('<trace>', 'a trace file, or - for standard input')
@@ -131,6 +133,7 @@ function declare(out: Output, exit: { code: 0 | 1 }): Command {
       (await import('./inspect.js')).inspect(file, options, out),
     );
   program
+    .commandsGroup('On a model:')
     .command('graph')
     .description('show what a model declares: who handles which action, what reads what, which tasks begin when')
     .requiredOption('--model <file>', 'a JavaScript module that exports the list stores')
@@ -169,6 +172,7 @@ function declare(out: Output, exit: { code: 0 | 1 }): Command {
         void (exit.code = await (await import('./normalize.js')).normalize(file, options, out)),
     );
   program
+    .commandsGroup('On what is kept:')
     .command('stored')
     .description('show what is kept between sessions, and whether it can be used; exit code 1 where it cannot')
     .argument('<place>', 'a folder, or a file of keys and texts that was saved from a browser')

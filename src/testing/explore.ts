@@ -5,6 +5,8 @@ import {
   definitionOf,
   encode,
   FloeError,
+  isContainer,
+  isKeyed,
   messageOf,
   Model,
   type Computed,
@@ -112,9 +114,8 @@ class Exploring {
   private readonly tried = new Map<string, { -readonly [K in keyof Tried]: Tried[K] }>();
   private readonly broken = new Map<string, Finding>();
   private readonly failures = new Map<string, Finding>();
-  /** Small numbers for equal states of stores: most are shared from one state tree to the next. */
   private readonly numbers = new Map<string, number>();
-  private readonly numberOfState = new WeakMap<object, number>();
+  private readonly numbersOfParts = new WeakMap<object, number>();
 
   constructor(private readonly options: ExploreOptions) {
     this.stores = options.stores.map((store) => definitionOf(store));
@@ -235,17 +236,29 @@ class Exploring {
   }
 
   private keyOf(states: States): string {
-    return this.names.map((name) => this.numberFor(states[name])).join();
+    return this.names.map((name) => this.numberOf(states[name])).join();
   }
 
-  private numberFor(state: unknown): number {
-    const isObject = typeof state === 'object' && state !== null;
-    const known = isObject ? this.numberOfState.get(state) : undefined;
-    if (known !== undefined) return known;
-    const text = JSON.stringify(encode(state)) ?? 'undefined';
+  /** A number for equal data. What two states share is gone through once, and kept once. */
+  private numberOf(value: unknown): number {
+    if (typeof value !== 'object' || value === null) return this.numberFor(JSON.stringify(encode(value)));
+    let number = this.numbersOfParts.get(value);
+    if (number === undefined) this.numbersOfParts.set(value, (number = this.numberFor(this.textOf(value))));
+    return number;
+  }
+
+  /** Text that is equal for equal data; parts are numbers. */
+  private textOf(value: object): string {
+    const parts = (entries: Iterable<readonly [string, unknown]>): string =>
+      Array.from(entries, ([key, part]) => `${JSON.stringify(key)}:${this.numberOf(part)}`).join();
+    if (Array.isArray(value)) return `[${value.map((part) => this.numberOf(part)).join()}]`;
+    if (isKeyed(value)) return `table ${parts(value)}`;
+    return isContainer(value) ? `{${parts(Object.entries(value))}}` : JSON.stringify(encode(value));
+  }
+
+  private numberFor(text: string): number {
     let number = this.numbers.get(text);
     if (number === undefined) this.numbers.set(text, (number = this.numbers.size));
-    if (isObject) this.numberOfState.set(state, number);
     return number;
   }
 }

@@ -2,6 +2,7 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { createRuntime, store, type AnyAction } from 'floe';
+import { tableOf } from 'floe/entities';
 import { explore } from 'floe/testing';
 import { codeOf, failure } from '../support/failures.js';
 import { runs } from '../support/runs.js';
@@ -76,6 +77,21 @@ describe('explore', () => {
     });
     expect([states, complete, untried]).toEqual([4, true, [reset().type]]);
     expect(tried).toEqual([{ type: 'tide.moved', applied: 3, unchanged: 0, failed: 0, broke: 0 }]);
+  });
+
+  test('knows a state again that another order of the actions has made, whatever it holds', () => {
+    const port = store('port', () => ({
+      rows: tableOf<{ at: Date | null }>([['v1', { at: null }]]),
+      list: [{ tags: new Set<string>() }, { tags: new Set<string>() }],
+      deep: { a: { b: '1' as unknown } },
+    }));
+    const examples = [
+      port.action('dated', (draft) => void (draft.rows.get('v1')!.at = new Date(5)))(),
+      port.action('added', (draft) => void draft.rows.set('v2', { at: null }))(),
+      port.action('tagged', (draft) => void (draft.list[1].tags = new Set(['late'])))(),
+      port.action('typed', (draft) => void (draft.deep.a.b = 1))(),
+    ];
+    expect(explore({ stores: [port], examples })).toMatchObject({ states: 16, steps: 4, complete: true });
   });
 
   test('stops at so many states, and says that there are more', () => {
