@@ -126,9 +126,10 @@ function manifest(name: string, check: string, more: Pick<Parts, 'dependencies' 
 const sorted = (names: Readonly<Record<string, string>>): object =>
   Object.fromEntries(Object.entries(names).sort(([a], [b]) => (a < b ? -1 : 1)));
 
+/** Whether nothing would be lost: a repository may have been begun there. */
 function isEmpty(folder: string): boolean {
   try {
-    return readdirSync(folder).length === 0;
+    return readdirSync(folder).every((name) => name === '.git');
   } catch {
     // It is a file.
     return false;

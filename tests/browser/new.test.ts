@@ -116,6 +116,10 @@ test('a folder that is in use is left alone, and a name that no package can have
     expect.stringContaining('FLOE_FOLDER_IN_USE'),
     ['note.txt'],
   ]);
+  const begun = join(folder, 'begun');
+  mkdirSync(join(begun, '.git'), { recursive: true });
+  expect((await floe(['new', '.', '--with', 'plain'], '', begun)).code).toBe(0);
+  expect(JSON.parse(readFileSync(join(begun, 'package.json'), 'utf8'))).toMatchObject({ name: 'begun' });
   expect((await floe(['new', 'used/note.txt', '--with', 'plain'], '', folder)).err).toContain('FLOE_FOLDER_IN_USE');
   expect((await floe(['new', 'My Harbour', '--with', 'plain'], '', folder)).err).toContain('FLOE_BAD_OPTION');
   expect((await floe(['new', 'harbour', '--with', 'paper'], '', folder)).code).toBe(2);
