@@ -1,8 +1,7 @@
 import { expect, test } from '@jest/globals';
 import { act, cleanup, render, screen } from '@testing-library/react';
 import { createRuntime, selector, store, type Run, task } from 'floe';
-import { memoryArea, storageIn } from 'floe/persist';
-import { RuntimeProvider, useAction, useReady, useRuntime, useSelection, useTask } from 'floe/react';
+import { RuntimeProvider, useAction, useSelection, useTask } from 'floe/react';
 import { recording } from 'floe/trace';
 import { StrictMode, type ReactNode } from 'react';
 
@@ -106,33 +105,4 @@ test('an inline selection uses the newest props, and many renderings leave nothi
   expect(screen.getByText('v1: expected')).toBeTruthy();
   for (let i = 0; i < 300; i++) rerender(view(`x${i}`));
   expect(screen.getByText('x299: unknown')).toBeTruthy();
-});
-
-test('without a provider components share the default runtime of the page', () => {
-  function Own() {
-    return <p>{useRuntime() === useRuntime() ? 'one runtime' : 'two'}</p>;
-  }
-  render(<Own />);
-  expect(screen.getByText('one runtime')).toBeTruthy();
-});
-
-test('useReady says when everything that is stored was read; without a storage it is always so', async () => {
-  const Page = () => <p>{useReady() ? 'the room' : 'a placeholder'}</p>;
-  mount(<Page />);
-  expect(screen.queryByText('the room')).not.toBeNull();
-  cleanup();
-  const area = memoryArea();
-  const log = store('log', { note: '' }).persisted();
-  const runtime = createRuntime({
-    stores: [log],
-    storage: storageIn(() => ({ ...area, read: (key) => Promise.resolve(area.read(key)) })),
-  });
-  render(
-    <RuntimeProvider runtime={runtime}>
-      <Page />
-    </RuntimeProvider>,
-  );
-  expect(screen.queryByText('a placeholder')).not.toBeNull();
-  await act(() => runtime.ready);
-  expect(screen.queryByText('the room')).not.toBeNull();
 });

@@ -53,15 +53,6 @@ describe('selectors in their corners', () => {
   });
 });
 
-test('a circle is named with its arguments, from where it closes', () => {
-  const runtime = createRuntime();
-  const round: ReturnType<typeof selector<number, [step: number]>> = selector('round', (read, step: number): number =>
-    read(round((step + 1) % 2)),
-  );
-  const outside = selector('outside', (read) => read(round(0)));
-  expect(() => runtime.read(outside)).toThrow(/[^>] round\(0\) -> round\(1\) -> round\(0\)/);
-});
-
 describe('values for different arguments', () => {
   function counting() {
     const { counter, runtime } = recorded();

@@ -242,15 +242,3 @@ test('on a server there is no default runtime; expose puts one on the global obj
   expect((globalThis as { floeTestRuntime?: unknown }).floeTestRuntime).toBe(runtime);
   delete (globalThis as { floeTestRuntime?: unknown }).floeTestRuntime;
 });
-
-test('runtimes side by side are isolated; one begins with the snapshot of another', () => {
-  const { counter, added, log } = declareCounter();
-  const [one, other] = [createRuntime({ stores: [counter, log] }), createRuntime({ stores: [counter] })];
-  one.dispatch(added(1));
-  expect(other.read(counter).n).toBe(0);
-  const initial = one.snapshot({ only: [counter] });
-  expect(initial).toEqual({ counter: { n: 1, m: 0 } });
-  expect(createRuntime({ stores: [counter], initial }).read(counter)).toBe(one.read(counter));
-  void one.close();
-  expect(other.dispatch(added(1))).toBe('applied');
-});

@@ -119,7 +119,7 @@ describe('a store of tables is a store', () => {
     expect(runtime.read(archive.one(visit, 'v9'))?.id).toBe('v9');
   });
 
-  test('tables compare by their rows in tests, and show them on a console', () => {
+  test('tables compare by their rows in tests', () => {
     const table = tableOf([
       ['a', { n: 1 }],
       [7, { n: 2 }],

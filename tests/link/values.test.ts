@@ -70,16 +70,3 @@ test('windows of parts, put together, hold each part once, those that come first
     { numRuns: runs(200) },
   );
 });
-
-test('parts are marked with how they differ', () => {
-  const before = { same: { a: 1 }, other: 1, inside: { deep: { a: 1 }, b: 2 }, gone: 1 };
-  const now = { same: before.same, other: 2, inside: { deep: { a: 2 }, b: 2 }, fresh: 1 };
-  const { parts } = partsShown(now, { value: before }, ['log'], { from: 0, count: 50 });
-  expect(parts.map(({ key, changed, before: was, pointer }) => [key, changed, was?.text, pointer])).toEqual([
-    ['same', undefined, undefined, '/log/same'],
-    ['other', 'replaced', '1', '/log/other'],
-    ['inside', 'inside', '{ deep: { a: 1 }, b: 2 }', '/log/inside'],
-    ['fresh', 'added', undefined, '/log/fresh'],
-    ['gone', 'removed', undefined, '/log/gone'],
-  ]);
-});
