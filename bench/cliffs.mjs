@@ -95,7 +95,33 @@ function wideEdit(count) {
   return took;
 }
 
+/** A flag of one of many rows, in development. */
+function rowEdit(count) {
+  const rows = () => Array.from({ length: count }, (_, id) => ({ id, done: false }));
+  const list = store('list', { rows: rows() });
+  const toggled = list.action('toggled', (draft, at) => {
+    draft.rows[at].done = !draft.rows[at].done;
+  });
+  const runtime = createRuntime({ stores: [list] });
+  let state = { rows: rows() };
+  return measure({
+    floe: (i) => runtime.dispatch(toggled(i % count)),
+    peer(i) {
+      const next = [...state.rows];
+      next[i % count] = { ...next[i % count], done: !next[i % count].done };
+      state = { ...state, rows: next };
+    },
+  });
+}
+
 export const rows = [
+  {
+    work: 'an edit in a list of 100,000 rows, in development',
+    against: 'three spreads by hand',
+    most: 2,
+    mode: 'development',
+    run: () => rowEdit(100_000),
+  },
   {
     work: 'an edit in an object of 100,000 keys, in development',
     against: 'two spreads by hand',

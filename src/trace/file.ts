@@ -90,7 +90,7 @@ export function encodePatch(patch: Patch): Patch {
     const operation = patch[i];
     if (!('value' in operation)) continue;
     const value = encode(operation.value);
-    if (value !== operation.value) (result ??= patch.slice())[i] = { ...operation, value };
+    if (value !== operation.value) (result ??= [...patch])[i] = { ...operation, value };
   }
   return result ?? patch;
 }

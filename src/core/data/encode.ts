@@ -90,7 +90,7 @@ function mapParts(value: Container, map: (part: unknown) => unknown): Container 
     for (let i = 0; i < value.length; i++) {
       const next = map(value[i]);
       if (Object.is(next, value[i])) continue;
-      if (result === value) result = value.slice();
+      if (result === value) result = [...value];
       result[i] = next;
     }
     return result;

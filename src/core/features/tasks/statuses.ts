@@ -40,9 +40,9 @@ export function withStatus(
     else delete next[key];
     return more ? { all, by: next, more } : { all, by: next };
   }
-  const lists = more ? more.slice() : Array.from({ length: LISTS }, () => []);
+  const lists = more ? [...more] : Array.from({ length: LISTS }, () => []);
   const at = listOf(key);
-  const list = lists[at].slice();
+  const list = [...lists[at]];
   const place = list.findIndex((one) => one[0] === key);
   if (!status) list.splice(place, place < 0 ? 0 : 1);
   else list[place < 0 ? list.length : place] = [key, status];
