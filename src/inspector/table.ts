@@ -1,5 +1,5 @@
 // A table of the state, as a table: a column for each field, and only the rows that are seen.
-import { html, nothing, ref, type TemplateResult } from './libraries.js';
+import { html, nothing, ref, repeat, type TemplateResult } from './libraries.js';
 import type { RowShown, RowsShown } from '../link/index.js';
 import { define, Part, run, valueView } from './part.js';
 import { ScrollingPart } from './scrolling-part.js';
@@ -79,7 +79,12 @@ class TableView extends ScrollingPart {
         ${this.columns.map((name) => html`<span role="columnheader">${name}</span>`)}
       </div>
       <div class="table-rows" role="rowgroup" ${styleOf({ height: `${list.getTotalSize()}px` })}>
-        ${list.getVirtualItems().map(({ index, start }) => this.row(index, start))}
+        ${repeat(
+          list.getVirtualItems(),
+          // An element stays with its row: where the table moves, a click must not meet another one.
+          ({ index }) => this.rows.get(index)?.pointer ?? index,
+          ({ index, start }) => this.row(index, start),
+        )}
       </div>
     </div>`;
   }

@@ -1,5 +1,5 @@
 // A value as a tree whose parts come in windows: ten thousand rows cost no more than those that are seen.
-import { html, nothing, ref, type TemplateResult } from './libraries.js';
+import { html, nothing, ref, repeat, type TemplateResult } from './libraries.js';
 import type { PartShown, ValuePlace } from '../link/index.js';
 import { copy, define, Part, run, valueView } from './part.js';
 import { ScrollingPart } from './scrolling-part.js';
@@ -281,7 +281,12 @@ export class Tree extends ScrollingPart {
         ${styleOf({ height: `${list.getTotalSize()}px` })}
         @keydown=${(event: KeyboardEvent) => this.keyDown(event, count)}
       >
-        ${list.getVirtualItems().map(({ index, start }) => this.row(index, start))}
+        ${repeat(
+          list.getVirtualItems(),
+          // An element stays with its place: where the tree moves, a click must not meet another one.
+          ({ index }) => this.rowAt(index)?.part?.pointer ?? index,
+          ({ index, start }) => this.row(index, start),
+        )}
       </div>
     </div>`;
   }

@@ -170,7 +170,7 @@ describe('state and derived values', () => {
   test('the state opens at what the moment changed, with the old value beside the new', async () => {
     const page = await open();
     await bringAlongside(page);
-    await button(page, 'State').click();
+    await openState(page);
     const changed = page.locator('floe-tree .row.replaced').first();
     await changed.waitFor();
     expect(await changed.textContent()).toMatch(/phase.*expected\s*alongside/s);
