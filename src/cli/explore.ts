@@ -1,7 +1,7 @@
 // `floe explore --model FILE`: tries actions in every order, and shows the shortest way to a broken rule.
 import { writeFileSync } from 'node:fs';
 import colours from 'picocolors';
-import { encode } from '../core/internal.js';
+import { encode, STILL } from '../core/internal.js';
 import { createRuntime, type AnyAction } from '../core/index.js';
 import { explore, type Example, type Exploration, type Finding } from '../testing/index.js';
 import { recording } from '../trace/index.js';
@@ -9,7 +9,7 @@ import { badExample, fileUnwritable, noExamples } from './errors.js';
 import { readTraceFile } from './input.js';
 import { modelIn, type ModelModule } from './model.js';
 import { countOf } from './options.js';
-import { Columns, inShort, jsonOf, shown, wrapped, type Output } from './output.js';
+import { Columns, counted, inShort, jsonOf, progressOf, shown, wrapped, type Output } from './output.js';
 
 export interface ExploreCommandOptions {
   readonly model: string;
@@ -27,17 +27,13 @@ export async function exploreModel(options: ExploreCommandOptions, out: Output):
   const model = await modelIn(file);
   const examples = [...examplesOf(file, model), ...(trace === undefined ? [] : await recordedActions(trace, out))];
   if (examples.length === 0) throw noExamples(file);
-  let next = Date.now() + 2000;
+  const progress = progressOf(out);
   const found = explore({
     stores: model.stores,
     examples,
     ...(steps !== undefined && { steps }),
     ...(states !== undefined && { states }),
-    onState(done, known) {
-      if (Date.now() < next) return;
-      out.progress(`${done} of ${known} states looked into`);
-      next = Date.now() + 2000;
-    },
+    onState: (done, known) => progress(() => `${done} of ${known} states looked into`),
   });
   const [first] = found.broken as readonly (Finding | undefined)[];
   if (save !== undefined && first) saveTrace(save, model, first.actions);
@@ -69,7 +65,8 @@ async function recordedActions(file: string, out: Output): Promise<readonly AnyA
 
 /** The way as a trace, for the inspector, `floe replay` and `floe write-test`. */
 function saveTrace(file: string, { stores }: ModelModule, actions: readonly AnyAction[]): void {
-  const runtime = createRuntime({ stores, trace: recording(), onProblem: () => undefined });
+  // No task of the application runs: what it would ask of an office is not asked.
+  const runtime = createRuntime({ stores, trace: recording(), [STILL]: true, onProblem: () => undefined });
   for (const action of actions) runtime.dispatch(action);
   try {
     writeFileSync(file, runtime.trace.export());
@@ -78,9 +75,6 @@ function saveTrace(file: string, { stores }: ModelModule, actions: readonly AnyA
   }
   void runtime.close();
 }
-
-const counted = (count: number, one: string, many = `${one}s`): string =>
-  `${count.toLocaleString('en')} ${count === 1 ? one : many}`;
 
 function show(found: Exploration, out: Output): void {
   const { states, steps, complete, tried, untried, broken, failures } = found;

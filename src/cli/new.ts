@@ -1,13 +1,11 @@
 // `floe new NAME --with FRAMEWORK`: writes a small application that runs, is tested, and can be built.
-import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
-import { basename, dirname, join, relative, resolve } from 'node:path';
-import { fileURLToPath } from 'node:url';
+import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { basename, dirname, join, resolve } from 'node:path';
 import colours from 'picocolors';
 import { badOption, fileUnwritable, folderInUse } from './errors.js';
+import type { Kind } from './options.js';
 import { jsonOf, shown, type Output } from './output.js';
-
-/** What an application can be made with. */
-export type Kind = 'react' | 'vue' | 'angular' | 'svelte' | 'plain';
+import { packageFolder, packageVersion } from './own-package.js';
 
 export interface NewOptions {
   readonly with: Kind;
@@ -15,6 +13,7 @@ export interface NewOptions {
 }
 
 interface Parts {
+  /** How the framework is called in a sentence. */
   readonly called: string;
   /** The module that the page begins with. */
   readonly main: string;
@@ -69,8 +68,7 @@ const kinds: Readonly<Record<Kind, Parts>> = {
 };
 const tools = { '@types/node': '^20.19.0', typescript: '6.0.3', vite: '8.3.8' };
 
-const package_ = fileURLToPath(new URL('../../', import.meta.url));
-const templates = join(package_, 'templates');
+const templates = join(packageFolder, 'templates');
 
 export function newApplication(given: string, { with: kind, json }: NewOptions, out: Output): void {
   const folder = resolve(given);
@@ -81,11 +79,10 @@ export function newApplication(given: string, { with: kind, json }: NewOptions, 
   const { called, main, check, ...more } = kinds[kind];
   const files = new Map<string, string>();
   for (const template of ['common', kind])
-    for (const file of filesIn(join(templates, template))) {
-      const path = relative(join(templates, template), file).split('\\').join('/');
+    for (const path of filesIn(join(templates, template))) {
       // A package holds no .gitignore, and no tests.
       const written = path === 'gitignore' ? '.gitignore' : path.replace('.tested.', '.test.');
-      files.set(written, readFileSync(file, 'utf8'));
+      files.set(written, readFileSync(join(templates, template, path), 'utf8'));
     }
   files.set('package.json', `${JSON.stringify(manifest(name, check, more), undefined, 2)}\n`);
   const paths = [...files.keys()].sort();
@@ -107,7 +104,6 @@ export function newApplication(given: string, { with: kind, json }: NewOptions, 
 }
 
 function manifest(name: string, check: string, more: Pick<Parts, 'dependencies' | 'devDependencies'>): object {
-  const { version } = JSON.parse(readFileSync(join(package_, 'package.json'), 'utf8')) as { readonly version: string };
   return {
     name,
     private: true,
@@ -118,7 +114,7 @@ function manifest(name: string, check: string, more: Pick<Parts, 'dependencies' 
       preview: 'vite preview',
       test: 'tsc -p tsconfig.model.json && node --test build/*.test.js',
     },
-    dependencies: sorted({ floe: `^${version}`, ...more.dependencies }),
+    dependencies: sorted({ floe: `^${packageVersion()}`, ...more.dependencies }),
     devDependencies: sorted({ ...tools, ...more.devDependencies }),
   };
 }
@@ -136,7 +132,6 @@ function isEmpty(folder: string): boolean {
   }
 }
 
+/** The paths of all files in a folder, from there on. */
 const filesIn = (folder: string): string[] =>
-  readdirSync(folder, { withFileTypes: true }).flatMap((entry) =>
-    entry.isDirectory() ? filesIn(join(folder, entry.name)) : [join(folder, entry.name)],
-  );
+  readdirSync(folder, { recursive: true, encoding: 'utf8' }).filter((path) => statSync(join(folder, path)).isFile());

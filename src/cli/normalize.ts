@@ -1,5 +1,6 @@
 // `floe normalize FILE --model MODULE --type TYPE`: what becomes of a nested response in the tables of a model.
 import { readFileSync } from 'node:fs';
+import { text } from 'node:stream/consumers';
 import colours from 'picocolors';
 import { encode, lookUp, parsePointer } from '../core/internal.js';
 import type { AnyStore } from '../core/index.js';
@@ -62,23 +63,17 @@ export async function normalize(file: string, options: NormalizeOptions, out: Ou
 }
 
 async function jsonIn(file: string): Promise<unknown> {
-  let text: string;
+  let found: string;
   try {
-    text = file === '-' ? await textOf(process.stdin) : readFileSync(file, 'utf8');
+    found = file === '-' ? await text(process.stdin) : readFileSync(file, 'utf8');
   } catch (cause) {
     throw fileUnreadable(file, cause);
   }
   try {
-    return JSON.parse(text) as unknown;
+    return JSON.parse(found) as unknown;
   } catch (cause) {
     throw notJson(file === '-' ? 'standard input' : file, cause);
   }
-}
-
-async function textOf(stream: AsyncIterable<Buffer | string>): Promise<string> {
-  const parts: Buffer[] = [];
-  for await (const part of stream) parts.push(Buffer.from(part));
-  return Buffer.concat(parts).toString('utf8');
 }
 
 /** The first keys of a list, and how many more there are. */

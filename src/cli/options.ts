@@ -1,5 +1,9 @@
 import { badOption } from './errors.js';
 
+/** What `floe new` makes an application with. */
+export const KINDS = ['react', 'vue', 'angular', 'svelte', 'plain'] as const;
+export type Kind = (typeof KINDS)[number];
+
 /** The number of a step, as it is typed. */
 export function numberOf(option: string, text: string | undefined): number | undefined {
   if (text === undefined) return undefined;

@@ -25,6 +25,23 @@ export const processOutput: Output = {
 // eslint-disable-next-line no-control-regex -- exactly these must not reach a terminal
 const UNSHOWN = /[\u0000-\u001f\u007f-\u009f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ufeff]/g;
 
+/** How often long work says how far it is, in milliseconds. */
+const EVERY = 2000;
+
+/** Says how far long work is, as often as is of use. */
+export function progressOf(out: Output): (text: () => string) => void {
+  let next = Date.now() + EVERY;
+  return (text) => {
+    if (Date.now() < next) return;
+    out.progress(text());
+    next = Date.now() + EVERY;
+  };
+}
+
+/** A number of things: "1 state", "1,204 states". */
+export const counted = (count: number, one: string, many = `${one}s`): string =>
+  `${count.toLocaleString('en')} ${count === 1 ? one : many}`;
+
 /** Text of a file, safe for a terminal: escape sequences in it are shown, not obeyed. */
 export const shown = (text: string): string =>
   text.replace(UNSHOWN, (found) => `\\u${found.charCodeAt(0).toString(16).padStart(4, '0')}`);

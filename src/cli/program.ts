@@ -1,7 +1,6 @@
 // Declares the commands. One file a command does the work, and is loaded when the command is given: loading all of them
 // would slow the start of each.
 import { Command, CommanderError, Option } from 'commander';
-import { readFileSync } from 'node:fs';
 import colours from 'picocolors';
 import { FloeError, messageOf } from '../core/internal.js';
 import type { ExploreCommandOptions } from './explore.js';
@@ -10,19 +9,18 @@ import type { InspectOptions } from './inspect.js';
 import type { ChangesOptions, LookOptions } from './look.js';
 import type { NewOptions } from './new.js';
 import type { NormalizeOptions } from './normalize.js';
+import { KINDS } from './options.js';
 import { shown, type Output } from './output.js';
+import { packageVersion } from './own-package.js';
 import type { ReplayCommandOptions } from './replay.js';
 import type { StepsOptions } from './steps.js';
 import type { StoredOptions } from './stored.js';
 import type { WriteTestCommandOptions } from './write-test.js';
 
-const version = (): string =>
-  (JSON.parse(readFileSync(new URL('../../package.json', import.meta.url), 'utf8')) as { version: string }).version;
-
 function declare(out: Output, exit: { code: 0 | 1 }): Command {
   const program = new Command('floe')
     .description('Begins an application that uses Floe, and looks into its model, its traces and what it keeps.')
-    .version(version(), '-v, --version')
+    .version(packageVersion(), '-v, --version')
     .exitOverride()
     .showHelpAfterError('(floe --help lists the commands)')
     .configureOutput({ writeOut: (text) => out.result(text.trimEnd()), writeErr: (text) => out.talk(text.trimEnd()) });
@@ -31,11 +29,7 @@ function declare(out: Output, exit: { code: 0 | 1 }): Command {
     .command('new')
     .description('write a small application with Floe, Vite and tests into a new folder')
     .argument('<name>', 'the folder; its name becomes the name of the application')
-    .addOption(
-      new Option('--with <framework>', 'what it shows its pages with')
-        .choices(['react', 'vue', 'angular', 'svelte', 'plain'])
-        .makeOptionMandatory(),
-    )
+    .addOption(new Option('--with <framework>', 'what it shows its pages with').choices(KINDS).makeOptionMandatory())
     .option('--json', 'one JSON value: the folder and its files')
     .action(async (name: string, options: NewOptions) => (await import('./new.js')).newApplication(name, options, out));
   program

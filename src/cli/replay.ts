@@ -4,7 +4,7 @@ import { encode } from '../core/internal.js';
 import { causeOf, replayTrace } from '../trace/index.js';
 import { readTraceFile } from './input.js';
 import { storesIn } from './model.js';
-import { inShort, jsonOf, shown, type Output } from './output.js';
+import { inShort, jsonOf, progressOf, shown, type Output } from './output.js';
 import { toldOf } from './steps.js';
 
 export interface ReplayCommandOptions {
@@ -18,15 +18,11 @@ export async function replay(file: string, options: ReplayCommandOptions, out: O
   const { model, refuse, json } = options;
   const stores = await storesIn(model);
   const trace = await readTraceFile(file, out);
-  let next = Date.now() + 2000;
+  const progress = progressOf(out);
   const { steps, actions, onTrust, divergence } = replayTrace(trace, {
     stores,
     invariants: refuse ? 'refuse' : 'report',
-    onStep(done, all) {
-      if (Date.now() < next) return;
-      out.progress(`${done} of ${all} steps replayed`);
-      next = Date.now() + 2000;
-    },
+    onStep: (done, all) => progress(() => `${done} of ${all} steps replayed`),
   });
   if (trace.problem) out.talk(colours.yellow(`${trace.problem.code}: ${shown(trace.problem.message)}\n`));
   if (json) {

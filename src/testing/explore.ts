@@ -3,17 +3,16 @@ import {
   badOption,
   checkOptions,
   definitionOf,
-  encode,
+  eachBroken,
   FloeError,
-  isContainer,
-  isKeyed,
   messageOf,
   Model,
-  type Computed,
   put,
   type StoreDefinition,
+  withChanges,
 } from '../core/internal.js';
 import type { AnyAction, AnyStore, StateReader } from '../core/index.js';
+import { DataNumbers } from './data-numbers.js';
 
 /** An action to try, or a function that gives those to try in a state. */
 export type Example = AnyAction | ((read: StateReader) => readonly AnyAction[]);
@@ -114,8 +113,7 @@ class Exploring {
   private readonly tried = new Map<string, { -readonly [K in keyof Tried]: Tried[K] }>();
   private readonly broken = new Map<string, Finding>();
   private readonly failures = new Map<string, Finding>();
-  private readonly numbers = new Map<string, number>();
-  private readonly numbersOfParts = new WeakMap<object, number>();
+  private readonly numbers = new DataNumbers();
 
   constructor(private readonly options: ExploreOptions) {
     this.stores = options.stores.map((store) => definitionOf(store));
@@ -175,7 +173,7 @@ class Exploring {
   private leadsOn({ states }: Reached): boolean {
     for (const action of this.actionsIn(states)) {
       try {
-        const after = withChanges(states, this.model.apply(action, states));
+        const after = withChanges(states, this.model.apply(action, states).changed);
         if (after !== states && !this.known.has(this.keyOf(after))) return true;
       } catch {
         // It leads nowhere.
@@ -192,13 +190,13 @@ class Exploring {
     let states: States;
     let touched: StoreDefinition[];
     try {
-      const computed = this.model.apply(action, from.states);
-      if (computed.changed.length === 0) {
+      const { changed } = this.model.apply(action, from.states);
+      if (changed.length === 0) {
         tally.unchanged++;
         return undefined;
       }
-      states = withChanges(from.states, computed);
-      touched = computed.changed.map(({ store }) => store);
+      states = withChanges(from.states, changed);
+      touched = changed.map(({ store }) => store);
     } catch (error) {
       if (error instanceof FloeError && error.code === 'FLOE_UNKNOWN_ACTION') throw error;
       tally.failed++;
@@ -219,56 +217,19 @@ class Exploring {
   /** Whether a rule of one of these stores does not hold. */
   private breaks({ states, from, action }: Reached, stores: readonly StoreDefinition[]): boolean {
     let isBroken = false;
-    for (const store of stores)
-      for (const { name, holds } of store.invariants) {
-        let threw: string | undefined;
-        try {
-          if (holds(states[store.name] as never)) continue;
-        } catch (error) {
-          threw = messageOf(error);
-        }
-        isBroken = true;
-        if (this.broken.has(name)) continue;
-        const actions = action ? wayTo(from, action) : [];
-        this.broken.set(name, { what: name, ...(threw !== undefined && { threw }), actions });
-      }
+    const changed = stores.map((store) => ({ store, after: states[store.name] }));
+    eachBroken(changed, (what, thrown) => {
+      isBroken = true;
+      if (this.broken.has(what)) return;
+      const actions = action ? wayTo(from, action) : [];
+      this.broken.set(what, { what, ...(thrown !== undefined && { threw: messageOf(thrown) }), actions });
+    });
     return isBroken;
   }
 
   private keyOf(states: States): string {
-    return this.names.map((name) => this.numberOf(states[name])).join();
+    return this.names.map((name) => this.numbers.of(states[name])).join();
   }
-
-  /** A number for equal data. What two states share is gone through once, and kept once. */
-  private numberOf(value: unknown): number {
-    if (typeof value !== 'object' || value === null) return this.numberFor(JSON.stringify(encode(value)));
-    let number = this.numbersOfParts.get(value);
-    if (number === undefined) this.numbersOfParts.set(value, (number = this.numberFor(this.textOf(value))));
-    return number;
-  }
-
-  /** Text that is equal for equal data; parts are numbers. */
-  private textOf(value: object): string {
-    const parts = (entries: Iterable<readonly [string, unknown]>): string =>
-      Array.from(entries, ([key, part]) => `${JSON.stringify(key)}:${this.numberOf(part)}`).join();
-    if (Array.isArray(value)) return `[${value.map((part) => this.numberOf(part)).join()}]`;
-    if (isKeyed(value)) return `table ${parts(value)}`;
-    return isContainer(value) ? `{${parts(Object.entries(value))}}` : JSON.stringify(encode(value));
-  }
-
-  private numberFor(text: string): number {
-    let number = this.numbers.get(text);
-    if (number === undefined) this.numbers.set(text, (number = this.numbers.size));
-    return number;
-  }
-}
-
-/** A state tree after changes; the same one where there are none. */
-function withChanges(states: States, { changed }: Computed): States {
-  if (changed.length === 0) return states;
-  const next = { ...states };
-  for (const { store, after } of changed) put(next, store.name, after);
-  return next;
 }
 
 function wayTo(from: Reached | undefined, last: AnyAction): AnyAction[] {

@@ -9,6 +9,7 @@ import {
   type ListMoves,
   messageOf,
   type Model,
+  withChanges,
 } from '../core/internal.js';
 import { applyPatch, type Outcome, type Patch } from '../core/index.js';
 import { stackOf } from './stack.js';
@@ -169,9 +170,7 @@ function action(step: Step, states: States, how: Recomputing, inGroup: boolean):
     let problems: readonly string[] = [];
     const names = changed.map(({ store }) => store.name);
     if (!inGroup && changed.some(({ store }) => store.invariants.length > 0)) {
-      const next = { ...seen };
-      for (const { store, after } of changed) next[store.name] = after;
-      const broken = model.broken(names, next, step.action!.type);
+      const broken = model.broken(names, withChanges(seen, changed), step.action!.type);
       if (refuses && broken.length > 0)
         return {
           step: became(step, how, { outcome: 'refused', reason: redaction.message(messageOf(broken[0])) }),

@@ -23,6 +23,25 @@ const modelText = `import { store } from 'floe';
    export const stores = [tide];`;
 const own = write('own.mjs', modelText);
 
+/** One whose tasks may not run: nothing is asked of an office. */
+const working = write(
+  'working.mjs',
+  `import { store, task } from 'floe';
+   const tide = store('tide', { level: 0 });
+   const raised = tide.action('raised', (draft) => { draft.level++; });
+   tide.invariant('low', ({ level }) => level < 1);
+   task(tide, 'begin', () => { process.stdout.write('a task ran'); }, { atStart: true });
+   task(tide, 'handle', () => { process.stdout.write('a task ran'); }, { when: raised });
+   export const [stores, examples] = [[tide], [raised()]];`,
+);
+
+test('the commands on a model run none of its tasks', async () => {
+  const file = join(folder, 'way.jsonl');
+  for (const args of [['graph'], ['explore', '--save', file]])
+    expect((await floe([...args, '--model', working])).out).not.toContain('a task ran');
+  expect((await floe(['steps', file])).out).not.toContain('begin');
+});
+
 describe('floe graph', () => {
   test('lists what each store handles, and what each selector reads', async () => {
     const { code, out, err } = await floe(['graph', '--model', model]);

@@ -9,7 +9,7 @@ import {
   type EnvironmentProviders,
   type Signal,
 } from '@angular/core';
-import { keepingOf, Selected } from '../../core/internal.js';
+import { dispatcherOf, readinessOf, runnerOf, Selected } from '../../core/internal.js';
 import {
   defaultRuntime,
   type ActionCreator,
@@ -67,8 +67,8 @@ export function injectSelection<T>(of: Source<T> | ((read: Read) => T)): Signal<
 export function injectAction<A extends readonly unknown[]>(
   creator: ActionCreator<string, A>,
 ): (...payload: A) => DispatchResult {
-  const runtime = injectRuntime();
-  return (...payload) => untracked(() => runtime.dispatch(creator(...payload)));
+  const dispatch = dispatcherOf(injectRuntime(), creator);
+  return (...payload) => untracked(() => dispatch(...payload));
 }
 
 /**
@@ -78,8 +78,8 @@ export function injectAction<A extends readonly unknown[]>(
  * readonly status = injectSelection(loadVisits.status);
  */
 export function injectTask<A extends readonly unknown[], T>(task: Task<A, T>): (...args: A) => Run<T> {
-  const runtime = injectRuntime();
-  return (...args) => untracked(() => runtime.run(task(...args)));
+  const run = runnerOf(injectRuntime(), task);
+  return (...args) => untracked(() => run(...args));
 }
 
 /**
@@ -89,8 +89,8 @@ export function injectTask<A extends readonly unknown[], T>(task: Task<A, T>): (
  * readonly isReady = injectReady();
  */
 export function injectReady(): Signal<boolean> {
-  const keeping = keepingOf(injectRuntime());
-  const isReady = signal(keeping.isReady());
-  inject(DestroyRef).onDestroy(keeping.watch(() => isReady.set(keeping.isReady())));
+  const readiness = readinessOf(injectRuntime());
+  const isReady = signal(readiness.isReady());
+  inject(DestroyRef).onDestroy(readiness.watch(() => isReady.set(readiness.isReady())));
   return isReady.asReadonly();
 }

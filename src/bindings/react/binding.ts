@@ -1,14 +1,13 @@
 import {
   createContext,
   createElement,
-  useCallback,
   useContext,
   useMemo,
   useSyncExternalStore,
   useTransition,
   type ReactNode,
 } from 'react';
-import { holdOf, INLINE, keepingOf, selectedRecipe } from '../../core/internal.js';
+import { dispatcherOf, holdOf, INLINE, readinessOf, runnerOf, selectedRecipe } from '../../core/internal.js';
 import {
   defaultRuntime,
   type ActionCreator,
@@ -90,7 +89,7 @@ export function useAction<A extends readonly unknown[]>(
   creator: ActionCreator<string, A>,
 ): (...payload: A) => DispatchResult {
   const runtime = useRuntime();
-  return useCallback((...payload: A) => runtime.dispatch(creator(...payload)), [runtime, creator]);
+  return useMemo(() => dispatcherOf(runtime, creator), [runtime, creator]);
 }
 
 /**
@@ -102,7 +101,7 @@ export function useAction<A extends readonly unknown[]>(
  */
 export function useTask<A extends readonly unknown[], T>(task: Task<A, T>): (...args: A) => Run<T> {
   const runtime = useRuntime();
-  return useCallback((...args: A) => runtime.run(task(...args)), [runtime, task]);
+  return useMemo(() => runnerOf(runtime, task), [runtime, task]);
 }
 
 /**
@@ -113,7 +112,7 @@ export function useTask<A extends readonly unknown[], T>(task: Task<A, T>): (...
  */
 export function useReady(): boolean {
   const { runtime, toText } = useProvided();
-  const { watch, isReady } = useMemo(() => keepingOf(runtime), [runtime]);
+  const { watch, isReady } = useMemo(() => readinessOf(runtime), [runtime]);
   return useSyncExternalStore(watch, isReady, toText ? isReady : wasReady);
 }
 

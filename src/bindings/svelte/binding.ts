@@ -1,6 +1,6 @@
 import { getContext, setContext } from 'svelte';
 import { createSubscriber } from 'svelte/reactivity';
-import { keepingOf, Selected } from '../../core/internal.js';
+import { dispatcherOf, readinessOf, runnerOf, Selected } from '../../core/internal.js';
 import {
   defaultRuntime,
   type ActionCreator,
@@ -74,8 +74,7 @@ export function useSelection<T>(of: Source<T> | ((read: Read) => T)): Current<T>
 export function useAction<A extends readonly unknown[]>(
   creator: ActionCreator<string, A>,
 ): (...payload: A) => DispatchResult {
-  const runtime = useRuntime();
-  return (...payload) => runtime.dispatch(creator(...payload));
+  return dispatcherOf(useRuntime(), creator);
 }
 
 /**
@@ -85,8 +84,7 @@ export function useAction<A extends readonly unknown[]>(
  * const status = useSelection(loadVisits.status);
  */
 export function useTask<A extends readonly unknown[], T>(task: Task<A, T>): (...args: A) => Run<T> {
-  const runtime = useRuntime();
-  return (...args) => runtime.run(task(...args));
+  return runnerOf(useRuntime(), task);
 }
 
 /**
@@ -97,12 +95,12 @@ export function useTask<A extends readonly unknown[], T>(task: Task<A, T>): (...
  * // {#if ready.current} ... {/if}
  */
 export function useReady(): Current<boolean> {
-  const keeping = keepingOf(useRuntime());
-  const subscribe = createSubscriber((update) => keeping.watch(update));
+  const readiness = readinessOf(useRuntime());
+  const subscribe = createSubscriber((update) => readiness.watch(update));
   return {
     get current() {
       subscribe();
-      return keeping.isReady();
+      return readiness.isReady();
     },
   };
 }

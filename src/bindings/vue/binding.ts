@@ -12,7 +12,7 @@ import {
   type ComputedRef,
   type InjectionKey,
 } from 'vue';
-import { keepingOf, Selected } from '../../core/internal.js';
+import { dispatcherOf, readinessOf, runnerOf, Selected } from '../../core/internal.js';
 import {
   defaultRuntime,
   type ActionCreator,
@@ -78,8 +78,7 @@ export function useSelection<T>(of: Source<T> | ((read: Read) => T)): Readonly<C
 export function useAction<A extends readonly unknown[]>(
   creator: ActionCreator<string, A>,
 ): (...payload: A) => DispatchResult {
-  const runtime = useRuntime();
-  return (...payload) => runtime.dispatch(creator(...payload));
+  return dispatcherOf(useRuntime(), creator);
 }
 
 /**
@@ -89,8 +88,7 @@ export function useAction<A extends readonly unknown[]>(
  * const status = useSelection(loadVisits.status);
  */
 export function useTask<A extends readonly unknown[], T>(task: Task<A, T>): (...args: A) => Run<T> {
-  const runtime = useRuntime();
-  return (...args) => runtime.run(task(...args));
+  return runnerOf(useRuntime(), task);
 }
 
 /**
@@ -100,17 +98,17 @@ export function useTask<A extends readonly unknown[], T>(task: Task<A, T>): (...
  * const isReady = useReady();
  */
 export function useReady(): Readonly<ComputedRef<boolean>> {
-  const keeping = keepingOf(useRuntime());
+  const readiness = readinessOf(useRuntime());
   const { track, change } = versions();
   const isHydrating = hydrates(change);
   let stop: (() => void) | undefined;
   follow(
-    () => (stop = keeping.watch(change)),
+    () => (stop = readiness.watch(change)),
     () => stop?.(),
   );
   return computed(() => {
     track();
-    return isHydrating() || keeping.isReady();
+    return isHydrating() || readiness.isReady();
   });
 }
 

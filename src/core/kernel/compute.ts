@@ -83,21 +83,32 @@ function checkPurity(store: string, change: Change, before: unknown, action: Any
   if (found) throw impureChange(action.type, store, found.path);
 }
 
-/** The rules of changed stores that do not hold. */
-export function brokenBy(
-  changed: readonly { readonly store: StoreDefinition; readonly after: unknown }[],
-  type: string,
-): FloeError[] {
-  const broken: FloeError[] = [];
+/** A store with the state that it has after a change. */
+export interface Changed {
+  readonly store: StoreDefinition;
+  readonly after: unknown;
+}
+
+/** Calls `found` with each rule of changed stores that does not hold, and with what it threw. */
+export function eachBroken(changed: readonly Changed[], found: (rule: string, thrown?: unknown) => void): void {
   for (const { store, after } of changed) {
     for (const { name, holds } of store.invariants) {
+      let isKept: boolean;
       try {
-        if (!holds(after as never)) broken.push(invariantBroken(name, type));
+        isKept = holds(after as never);
       } catch (cause) {
-        broken.push(invariantBroken(name, type, cause));
+        found(name, cause);
+        continue;
       }
+      if (!isKept) found(name);
     }
   }
+}
+
+/** An error for each rule of changed stores that does not hold. */
+export function brokenBy(changed: readonly Changed[], type: string): FloeError[] {
+  const broken: FloeError[] = [];
+  eachBroken(changed, (rule, thrown) => broken.push(invariantBroken(rule, type, thrown)));
   return broken;
 }
 

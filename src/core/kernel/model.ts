@@ -16,6 +16,17 @@ export interface Computed {
   readonly touches: Touches;
 }
 
+/** A state tree after changes; the same one where there are none. */
+export function withChanges(
+  states: Readonly<Record<string, unknown>>,
+  changed: readonly StoreChange[],
+): Readonly<Record<string, unknown>> {
+  if (changed.length === 0) return states;
+  const next = { ...states };
+  for (const { store, after } of changed) next[store.name] = after;
+  return next;
+}
+
 export class Model {
   private readonly cells = new Map<string, Cell>();
   private readonly handlers = new HandlerTable(this.cells, (store) => this.add(store));

@@ -7,13 +7,13 @@ interface Persistence {
 }
 
 /** Says whether everything was read, and when that may have changed. */
-export interface Keeping {
+export interface Readiness {
   readonly isReady: () => boolean;
   readonly watch: (listener: () => void) => () => void;
 }
 
 /** A runtime without a storage is ready. */
-export function keepingOf(runtime: object): Keeping {
+export function readinessOf(runtime: object): Readiness {
   const { persistence } = runtime as { readonly persistence?: Persistence };
   return {
     isReady: () => persistence?.status !== 'reading',
