@@ -11,6 +11,7 @@ import { createApp, defineComponent, h, nextTick, ref } from 'vue';
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
+import { deserialize, serialize } from 'node:v8';
 import { createRuntime, store, task, type DispatchResult, type Run, type Runtime } from 'floe';
 import * as react from 'floe/react';
 import * as vue from 'floe/vue';
@@ -95,6 +96,9 @@ export const vueBoard = (tally: { renders: number }, parts: Partial<Board>) =>
       return () => (tally.renders++, h('p', shown(all.value, name.value, isReady.value)));
     },
   });
+
+// Older compilers of Svelte use it, and a simulated DOM has none.
+(globalThis as Partial<typeof globalThis>).structuredClone ??= (value) => deserialize(serialize(value)) as typeof value;
 
 // Vue asks whoever bundles it.
 Object.assign(globalThis, {
