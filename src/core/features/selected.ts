@@ -10,7 +10,6 @@ export class Selected<T> {
   private readonly recipe: Recipe<T>;
   private hold: Hold<T>;
   private stop: (() => void) | undefined;
-  private isFollowing = false;
   private isRenewing = false;
 
   /** @param changed is called when the value may be another one; it must make the framework compute it again */
@@ -37,14 +36,11 @@ export class Selected<T> {
 
   /** Calls `changed` from now on. Not on a server, where nothing ends it. */
   follow(): void {
-    if (this.isFollowing) return;
-    this.isFollowing = true;
-    this.stop = this.hold.subscribe(this.notify);
+    this.stop ??= this.hold.subscribe(this.notify);
   }
 
   /** Ends that. */
   end(): void {
-    this.isFollowing = false;
     this.stop?.();
     this.stop = undefined;
   }
@@ -54,7 +50,7 @@ export class Selected<T> {
     this.hold = hold;
     this.isRenewing = true;
     try {
-      if (this.isFollowing) this.stop = hold.subscribe(this.notify);
+      if (before) this.stop = hold.subscribe(this.notify);
     } finally {
       this.isRenewing = false;
     }
