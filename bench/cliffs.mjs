@@ -104,7 +104,7 @@ function rowEdit(count) {
   });
   const runtime = createRuntime({ stores: [list] });
   let state = { rows: rows() };
-  return measure({
+  const took = measure({
     floe: (i) => runtime.dispatch(toggled(i % count)),
     peer(i) {
       const next = [...state.rows];
@@ -112,6 +112,8 @@ function rowEdit(count) {
       state = { ...state, rows: next };
     },
   });
+  if (JSON.stringify(runtime.read(list)) !== JSON.stringify(state)) throw new Error('the two did not do the same work');
+  return took;
 }
 
 export const rows = [
