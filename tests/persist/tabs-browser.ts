@@ -2,7 +2,7 @@
 import { createRuntime, store, task, type Optimistic, type Problem, type TaskContext } from 'floe';
 import { sharedTabs, storageIn, type StorageArea } from 'floe/persist';
 import { recording } from 'floe/trace';
-import { simulatedClock, SimulatedTabs } from './simulated-tabs.js';
+import { simulatedClock, SimulatedTabs } from '../../simulator/world/tabs.js';
 
 export const declare = () => {
   const watch = store('watch', {

@@ -1,7 +1,7 @@
 // Tabs that note things in stores, on one storage, without a browser: what happens, and when, is said by the test.
 import { createRuntime, store } from 'floe';
 import { sharedTabs, storageIn, type StorageArea } from 'floe/persist';
-import { simulatedClock, SimulatedTabs } from './simulated-tabs.js';
+import { simulatedClock, SimulatedTabs } from '../../simulator/world/tabs.js';
 import { quiet } from './tabs-browser.js';
 
 export const declare = (name: string) => {

@@ -3,7 +3,7 @@ import { describe, expect, test } from '@jest/globals';
 import { createRuntime, store, type PersistOptions } from 'floe';
 import { sharedTabs, storageIn } from 'floe/persist';
 import { Election } from '../../src/persist/tabs/election.js';
-import { SimulatedTabs } from './simulated-tabs.js';
+import { SimulatedTabs } from '../../simulator/world/tabs.js';
 import { browser, memory, quiet, type Tab } from './tabs-browser.js';
 
 describe('a tab beside others', () => {

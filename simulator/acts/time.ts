@@ -1,0 +1,182 @@
+// Operations on the trace, and the user's undo and redo.
+import type { Step } from 'floe/trace';
+import { text } from '../model/plain.js';
+import { checkFile, checkTest } from '../oracles/files.js';
+import { checkHistory } from '../oracles/history.js';
+import { Fault } from '../planned.js';
+import type { Session } from '../session.js';
+import { at, NOTHING, type Act } from './act.js';
+
+/** A step without what may differ between two equal ones. */
+const bare = ({ took: _took, given: _given, ...step }: Step): unknown => step;
+
+/** Everything that doing something and taking it back must leave as it was. */
+const everything = (session: Session): string =>
+  text([session.trace?.steps.map(bare), session.state(), session.undo?.undos, session.undo?.redos]);
+
+/** @throws Fault where the first difference is */
+function mustBe(oracle: string, before: string, session: Session): void {
+  const after = everything(session);
+  if (after === before) return;
+  const first = [...before].findIndex((character, i) => character !== after[i]);
+  const part = (of: string): string => of.slice(Math.max(0, first - 60), first + 60);
+  throw new Fault(oracle, `...${part(after)}... instead of ...${part(before)}...`);
+}
+
+const moving = (move: (session: Session, which: number) => void): Act => ({
+  group: 'time',
+  weight: 2,
+  perform: (_player, session, { a }) => {
+    if (!session.trace) return NOTHING;
+    move(session, a);
+    return 'moved';
+  },
+});
+
+export const TIME = {
+  seek: moving(({ trace }, a) => trace!.seek(at(trace!.steps, a)!.seq)),
+  back: moving(({ trace }) => trace!.back()),
+  forward: moving(({ trace }) => trace!.forward()),
+  live: { ...moving(({ trace }) => trace!.live()), weight: 4 },
+  exclude: {
+    group: 'time',
+    weight: 3,
+    removes: true,
+    perform: (_player, session, { a, x }) => {
+      const { trace } = session;
+      // Mostly actions: facts cannot be excluded.
+      const steps = trace?.steps.filter(({ kind }) => kind === 'action' || x % 5 === 0) ?? [];
+      const step = at(steps, a);
+      if (!trace || !step) return NOTHING;
+      trace.exclude(step.seq, { withCaused: x % 4 === 1 });
+      return 'left out';
+    },
+  },
+  include: {
+    group: 'time',
+    weight: 2,
+    removes: true,
+    perform: (_player, session, { a }) => {
+      const { trace } = session;
+      const step = at(trace?.steps.filter(({ excluded }) => excluded) ?? [], a);
+      if (!trace || !step) return NOTHING;
+      trace.include(step.seq);
+      return String(step.seq);
+    },
+  },
+  /** Leaving a step out and taking it in again changes nothing. */
+  excludeAndInclude: {
+    group: 'time',
+    weight: 2,
+    removes: true,
+    perform: (_player, session, { a }) => {
+      const { trace } = session;
+      const step = at(trace?.steps.filter((one) => one.kind === 'action' && !one.excluded) ?? [], a);
+      if (!trace?.isLive || !step) return NOTHING;
+      // A run whose beginning is left out is over: that cannot be taken back.
+      if (session.runs.some(({ phase }) => phase === 'running' || phase === 'waiting')) return NOTHING;
+      const loops = trace.steps.filter(({ fact }) => fact === 'runStarted').length;
+      const before = everything(session);
+      trace.exclude(step.seq);
+      if (trace.steps.filter(({ fact }) => fact === 'runStarted').length !== loops) return 'ended a run';
+      trace.include(step.seq);
+      if (before.length > 0) mustBe('exclude, include', before, session);
+      return String(step.seq);
+    },
+  },
+  switchTo: {
+    group: 'time',
+    weight: 1,
+    removes: true,
+    perform: (_player, session, { a }) => {
+      const { trace, line } = session;
+      const branch = at(trace?.branches ?? [], a);
+      if (!trace || !branch) return NOTHING;
+      line?.switched();
+      trace.switchTo(branch.id);
+      return String(branch.id);
+    },
+  },
+  pause: {
+    group: 'time',
+    weight: 1,
+    perform: (_player, { trace }) => {
+      if (!trace) return NOTHING;
+      if (trace.isPaused) trace.resume();
+      else trace.pause();
+      return String(trace.isPaused);
+    },
+  },
+  /** The trace as a file takes the place of the trace. */
+  reload: {
+    group: 'time',
+    weight: 1,
+    removes: true,
+    perform: (_player, session) => {
+      const { trace, line } = session;
+      if (!trace || session.blueprint.writesLines) return NOTHING;
+      const before = text([session.state(), trace.branch]);
+      const { isLive } = trace;
+      trace.import(trace.export());
+      line?.forget();
+      if (isLive && text([session.state(), trace.branch]) !== before)
+        throw new Fault('export, import', `another state or branch is shown: ${trace.branch}`);
+      return String(trace.steps.length);
+    },
+  },
+  replay: {
+    group: 'time',
+    weight: 1,
+    perform: (_player, session) => (session.trace ? checkFile(session) : NOTHING),
+  },
+  writeTest: {
+    group: 'time',
+    weight: 1,
+    perform: (_player, session, { a, b }) => (session.trace ? checkTest(session, a, b) : NOTHING),
+  },
+  history: {
+    group: 'time',
+    weight: 2,
+    perform: (_player, session, { a }) => (session.trace ? checkHistory(session, a) : NOTHING),
+  },
+  undo: {
+    group: 'undo',
+    weight: 4,
+    removes: true,
+    perform: (player, session) => player.undone(session, 'undo'),
+  },
+  redo: {
+    group: 'undo',
+    weight: 2,
+    removes: true,
+    perform: (player, session) => player.undone(session, 'redo'),
+  },
+  /** Undoing and redoing changes no state and no stack. */
+  undoAndRedo: {
+    group: 'undo',
+    weight: 2,
+    removes: true,
+    perform: (_player, session) => {
+      const { undo } = session;
+      if (!undo) return NOTHING;
+      const look = (): string => text([session.state(), undo.undos, undo.redos, undo.nextUndo, undo.nextRedo]);
+      const before = look();
+      const { became } = undo.undo();
+      if (became !== 'done') return became;
+      const again = undo.redo().became;
+      if (again !== 'done' || look() !== before)
+        throw new Fault('undo, redo', `redo says ${again}: ${look()} instead of ${before}`);
+      return became;
+    },
+  },
+  clearUndo: {
+    group: 'undo',
+    weight: 1,
+    perform: (_player, { undo, undoModel }) => {
+      if (!undo) return NOTHING;
+      undo.clear();
+      undoModel?.clear();
+      return String(undo.undos);
+    },
+  },
+} satisfies Record<string, Act>;

@@ -1,0 +1,163 @@
+// The model of one line of transitions, on plain data. It does not predict which steps come: it is given the steps that were
+// recorded, and says what each of them must have come to.
+import type { Step, Trace } from 'floe/trace';
+import type { Blueprint } from '../application.js';
+import { Fault } from '../planned.js';
+import { Handlers } from './handlers.js';
+import { isOptimistic, Pending } from './pending.js';
+import { difference, patched, plain, same, type Plain, type States } from './plain.js';
+import { recomputed } from './recompute.js';
+
+/** A step as it was recorded first: what it is computed from again. */
+export interface Node {
+  readonly seq: number;
+  readonly step: Step;
+  readonly payload: Plain;
+}
+
+const COUNTING = ['applied', 'unchanged'];
+
+export class Line {
+  readonly handlers: Handlers;
+  readonly nodes = new Map<number, Node>();
+  /** The states after each step, as they were checked. */
+  readonly states = new Map<number, States>();
+  readonly pending: Pending;
+  private seen = -1;
+  private excluded = '';
+
+  constructor(
+    private readonly blueprint: Blueprint,
+    version: 1 | 2,
+    private readonly trace: Trace,
+  ) {
+    this.handlers = new Handlers(blueprint);
+    this.pending = new Pending(this.handlers);
+    this.version = version;
+  }
+  readonly version: 1 | 2;
+
+  /** Reads what was recorded since. @throws Fault where a step did something else than it must */
+  follow(): void {
+    const { trace } = this;
+    const { steps } = trace;
+    const excluded = steps.filter((step) => step.excluded).map(({ seq }) => seq);
+    const isRevised = excluded.join() !== this.excluded;
+    this.excluded = excluded.join();
+    if (isRevised) this.revise();
+    for (const [i, step] of steps.entries()) {
+      // A sum grows as long as it is the last step.
+      const isKnown = step.seq <= this.seen && this.nodes.has(step.seq);
+      if (isKnown && !(step.fact === 'summed' && i === steps.length - 1)) continue;
+      this.see(step, steps.slice(0, i));
+    }
+    this.seen = Math.max(this.seen, ...steps.map(({ seq }) => seq));
+    this.checkShown();
+  }
+
+  /** Another history took the place of this one. */
+  forget(): void {
+    this.nodes.clear();
+    this.states.clear();
+    this.pending.forget();
+    this.seen = -1;
+    this.excluded = '';
+  }
+
+  private see(step: Step, before: readonly Step[]): void {
+    const from = this.before(step);
+    this.nodes.set(step.seq, { seq: step.seq, step, payload: plain(step.action?.payload) });
+    if (!from) return void this.states.set(step.seq, plain(this.trace.stateAt(step.seq)) as States);
+    const after = this.folded(step, from);
+    this.states.set(step.seq, after);
+    if (step.kind === 'action' && step.excluded !== true) this.checkAction(step, from, after);
+    if (step.fact === 'summed' || this.blueprint.redacts) this.pending.forget();
+    else this.pending.see(step, { from, after, line: before, statesAfter: this.states });
+  }
+
+  private before({ after }: Step): States | undefined {
+    return after === null ? {} : this.states.get(after);
+  }
+
+  /** The patch leads forward, and the other one back. */
+  private folded({ seq, changes, undo }: Step, from: States): States {
+    let after: States;
+    try {
+      after = patched(from, changes);
+      if (!same(patched(after, undo), from)) throw new Error('undo does not lead back');
+    } catch (error) {
+      throw new Fault('patches', `step ${seq}: ${(error as Error).message}`);
+    }
+    return after;
+  }
+
+  private checkAction(step: Step, from: States, after: States): void {
+    const { seq, outcome, action, onTrust, changes } = step;
+    const { type } = action!;
+    const say = (what: string): Fault => new Fault('model', `step ${seq}, ${type}: ${what}`);
+    if (outcome === 'unchanged' && changes.length > 0) throw say('says unchanged, and changes something');
+    if (outcome === 'applied' && changes.length === 0) throw say('says applied, and changes nothing');
+    if (!COUNTING.includes(outcome)) {
+      if (changes.length > 0) throw say(`says ${outcome}, and changes something`);
+      if (outcome !== 'failed' || onTrust) return;
+    }
+    if (onTrust || !this.handlers.knows(type)) return;
+    let expected: States;
+    try {
+      expected = this.handlers.apply(type, this.nodes.get(seq)!.payload, from);
+    } catch (error) {
+      if (outcome === 'failed') return;
+      throw say(`says ${outcome}, and must fail: ${(error as Error).message}`);
+    }
+    if (outcome === 'failed') throw say(`failed for no reason: ${step.reason ?? ''}`);
+    if (this.blueprint.redacts) this.hide(expected, from);
+    if (!same(expected, after)) throw say(`leads to ${difference(after, expected)}`);
+  }
+
+  /** What is redacted is recorded as it was recorded before. */
+  private hide(states: States, from: States): void {
+    for (const [name, state] of Object.entries(states))
+      if (Object.hasOwn(state as object, 'secret')) states[name] = { ...state, secret: from[name].secret };
+  }
+
+  /** What is shown is what the step at the cursor came to. */
+  private checkShown(): void {
+    const { cursor } = this.trace;
+    const states = this.states.get(cursor);
+    if (!states) return;
+    const told = plain(this.trace.stateAt(cursor)) as States;
+    if (!same(told, states)) throw new Fault('stateAt', `step ${cursor}: ${difference(told, states)}`);
+  }
+
+  /** Steps were left out or taken in again: everything is computed again from the beginning. */
+  private revise(): void {
+    const { steps } = this.trace;
+    this.pending.forget();
+    const known = steps.filter(({ seq }) => this.nodes.has(seq));
+    const [first] = known;
+    if (!first) return;
+    const start = this.before(first) ?? (plain(this.trace.stateAt(first.seq)) as States);
+    const isFirstIn = this.before(first) === undefined ? 1 : 0;
+    const line = known.slice(isFirstIn).map(({ seq, excluded }) => ({ ...this.nodes.get(seq)!, excluded: excluded === true }));
+    const all = recomputed(line, start, this.handlers, this.blueprint);
+    for (const [i, step] of known.slice(isFirstIn).entries()) {
+      const from = i === 0 ? start : this.states.get(known[i + isFirstIn - 1].seq)!;
+      const after = this.folded(step, from);
+      const expected = all[i];
+      if (this.blueprint.redacts) this.hide(expected, from);
+      if (!same(expected, after))
+        throw new Fault('what if', `step ${step.seq}, ${step.action?.type ?? step.fact ?? ''}, is ${step.outcome} and leads to ${difference(after, expected)}`);
+      this.states.set(step.seq, after);
+    }
+  }
+
+  /** What is on other branches is looked at when one of them is shown. */
+  switched(): void {
+    this.excluded = '?';
+  }
+
+  isOptimistic(seq: number): boolean {
+    const node = this.nodes.get(seq);
+    return node !== undefined && isOptimistic(node.step);
+  }
+}

@@ -1,0 +1,56 @@
+// What must be so after every operation.
+import { Fault, isPlanned } from '../planned.js';
+import type { Session } from '../session.js';
+
+/** Every watcher got the newest value, once, and nothing that it had already. */
+export function checkWatchers(session: Session): void {
+  for (const watched of session.watched) {
+    const { name, source, notified } = watched;
+    for (const [i, value] of notified.entries())
+      if (i > 0 && value === notified[i - 1]) throw new Fault('watchers', `${name} was notified twice of ${value}`);
+    const now = session.valueOf(source);
+    if (now !== watched.last) throw new Fault('watchers', `${name} is ${now}, and its watcher knows ${watched.last}`);
+    notified.length = 0;
+  }
+}
+
+/** A transaction is whole: its steps follow each other, all count or none, and the cursor is never inside. */
+export function checkTransactions({ trace }: Session): void {
+  if (!trace) return;
+  const { steps, cursor } = trace;
+  const last = new Map<number, number>();
+  for (const [i, { group, seq }] of steps.entries()) {
+    if (group === undefined) continue;
+    const before = last.get(group);
+    if (before !== undefined && before !== i - 1) throw new Fault('transactions', `step ${seq} is apart from its transaction`);
+    last.set(group, i);
+  }
+  for (let i = 0; i + 1 < steps.length; i++) {
+    const [step, next] = [steps[i], steps[i + 1]];
+    if (step.group === undefined || step.group !== next.group) continue;
+    if (step.seq === cursor) throw new Fault('transactions', `the cursor is inside of a transaction, at step ${cursor}`);
+    if (step.kind === 'action' && next.kind === 'action' && Boolean(step.excluded) !== Boolean(next.excluded))
+      throw new Fault('transactions', `only a part is left out: step ${step.seq} or ${next.seq}`);
+  }
+}
+
+/** Errors of Floe have a code; errors of the application are those that it threw. */
+export function checkError(error: unknown, where: string): string {
+  const { code, cause, message } = error as { code?: string; cause?: unknown; message?: string };
+  if (typeof code === 'string' && code.startsWith('FLOE_')) {
+    const isRaw = code === 'FLOE_CHANGE_FAILED' && !isPlanned(cause) && !String((cause as { code?: string } | undefined)?.code).startsWith('FLOE_');
+    if (isRaw) throw new Fault('errors', `${where}: ${String(message)}`);
+    return code;
+  }
+  if (isPlanned(error)) return 'planned';
+  // What selectors, interceptors and features throw on purpose.
+  if (error instanceof TypeError && /'none'|of undefined|fetch failed/.test(error.message)) return 'planned';
+  if (/on purpose|the disk|the quota|access is denied|the connection/.test(String(message))) return 'planned';
+  if (error instanceof Fault) throw error;
+  throw new Fault('errors', `${where}: ${(error as Error | undefined)?.stack ?? String(error)}`);
+}
+
+export function checkProblems(session: Session): void {
+  for (const { problem } of session.problems) checkError(problem.error, 'a problem');
+  if (session.trespasses.length > 0) throw new Fault('trespass', `an action was accepted inside ${session.trespasses[0]}`);
+}

@@ -1,0 +1,20 @@
+// Optimistic actions: each is settled exactly once.
+import { isOptimistic } from '../model/pending.js';
+import { Fault } from '../planned.js';
+import type { Session } from '../session.js';
+
+/** @param isOver whether every run has ended: then none may be open */
+export function checkSettled({ trace, blueprint, problems }: Session, isOver: boolean): void {
+  if (!trace || blueprint.limit < 10_000 || blueprint.redacts) return;
+  const { steps } = trace;
+  const settled = new Map<number, number>();
+  for (const { about, fact } of steps)
+    if (about !== undefined && (fact === 'confirmed' || fact === 'reverted')) settled.set(about, (settled.get(about) ?? 0) + 1);
+  for (const [about, count] of settled) if (count > 1) throw new Fault('settled once', `step ${about} is settled ${count} times`);
+  // On a branch, after an exclusion, or where it was dropped, nothing is left to settle.
+  if (!isOver || trace.branches.length > 1 || steps.some(({ excluded }) => excluded)) return;
+  if (problems.some(({ code }) => code === 'FLOE_DROPPED')) return;
+  for (const step of steps)
+    if (isOptimistic(step) && (step.outcome === 'applied' || step.outcome === 'unchanged') && !settled.has(step.seq))
+      throw new Fault('settled once', `step ${step.seq} was never settled, though its run is over`);
+}

@@ -1,0 +1,94 @@
+// The same program with one difference that must change nothing: relations that need no model.
+import type { Library } from './library.js';
+import { text, type Plain } from './model/plain.js';
+import { Fault } from './planned.js';
+import { Player, type PlayerOptions } from './player.js';
+import type { Operation, Scenario } from './program.js';
+import type { Session } from './session.js';
+
+export const TWINS = ['untraced', 'production', 'pending', 'store'] as const;
+export type TwinName = (typeof TWINS)[number];
+
+/** How stores are called that have nothing to do with the application. */
+const BESIDE = 'beside';
+
+/** Operations that only one of the two could do. */
+const TRACED = ['seek', 'back', 'forward', 'live', 'exclude', 'include', 'excludeAndInclude', 'switchTo', 'pause', 'reload', 'replay', 'writeTest', 'history'];
+const SKIPPED: Readonly<Record<TwinName, readonly string[]>> = {
+  untraced: TRACED,
+  // A production build renews nothing, and its messages and stacks are shorter.
+  production: ['renew', 'writeTest', 'reload', 'replay'],
+  pending: ['exclude', 'include', 'excludeAndInclude', 'seek', 'back', 'forward', 'switchTo', 'reload', 'reset'],
+  store: ['seek', 'exclude', 'include', 'excludeAndInclude', 'switchTo', 'reload', 'writeTest', 'history'],
+};
+
+function without(program: readonly Operation[], names: readonly string[]): Operation[] {
+  return program
+    .filter((one) => !names.includes(one.do))
+    .map((one) => (one.inner ? { ...one, inner: without(one.inner, names) } : one));
+}
+
+/** What a session did, as far as it must be the same. */
+interface Observed {
+  readonly observed: readonly string[];
+  readonly steps: readonly string[];
+  readonly states: string;
+}
+
+const isBeside = (name: string): boolean => name.startsWith(BESIDE);
+
+const bare = (session: Session, kind: TwinName): string[] =>
+  (session.trace?.steps ?? [])
+    .filter(({ stores }) => stores.length === 0 || !stores.every((name) => isBeside(name)))
+    .map(({ action, fact, outcome, changes, reason }) => {
+      const own = changes.filter(({ path }) => !isBeside(path.split('/')[1]));
+      return text([action?.type ?? fact, action?.payload, outcome, own, kind === 'production' ? '' : reason]);
+    });
+
+async function observed(scenario: Scenario, options: PlayerOptions, kind: TwinName): Promise<Observed> {
+  const player = new Player(scenario, { observes: true, ...options });
+  await player.play();
+  const states: Record<string, Plain> = {};
+  const steps: string[] = [];
+  for (const session of player.world.sessions) {
+    for (const [name, state] of Object.entries(session.last)) if (!isBeside(name)) states[`${session.id}.${name}`] = state;
+    steps.push(...bare(session, kind));
+  }
+  return { observed: player.observed, steps, states: text(states) };
+}
+
+/** An optimistic action of another store is open all the time. */
+function pendingBeside(floe: Library, session: Session): void {
+  const beside = floe.store(BESIDE, { n: 0 });
+  const touched = beside.action('touched', (draft) => void draft.n++);
+  session.runtime.add(beside);
+  session.context?.optimistic(touched());
+}
+
+/** @throws Fault where the twin does something else */
+export async function checkTwin(name: TwinName, given: Scenario, floe: Library, other: Library): Promise<void> {
+  const scenario: Scenario = { ...given, program: without(given.program, SKIPPED[name]) };
+  const { blueprint } = scenario;
+  // Another store, or a trace, is another application where the address of a step counts.
+  const plainOne: Scenario = { ...scenario, blueprint: { ...blueprint, redacts: false, limit: 10_000, ignores: false, writesLines: false } };
+  const one = await observed(plainOne, { floe }, name);
+  const two = await observed(plainOne, optionsOf(name, floe, other), name);
+  compare(name, one, two, name !== 'untraced');
+}
+
+function optionsOf(name: TwinName, floe: Library, other: Library): PlayerOptions {
+  if (name === 'untraced') return { floe, traced: false };
+  if (name === 'production') return { floe: other };
+  if (name === 'pending') return { floe, begun: (session) => pendingBeside(floe, session) };
+  let count = 0;
+  return { floe, before: (session) => void session.runtime.read(floe.store(`${BESIDE}${count++}`, 0)) };
+}
+
+function compare(name: TwinName, one: Observed, two: Observed, hasSteps: boolean): void {
+  const strip = (line: string): string => line.replace(/"beside\d*":(\{[^{}]*\}|\d+),?/g, '').replace(/,\}/g, '}');
+  for (const [i, line] of one.observed.entries())
+    if (strip(line) !== strip(two.observed[i] ?? '')) throw new Fault(`twin ${name}`, `${strip(two.observed[i] ?? 'nothing')} instead of ${strip(line)}`);
+  if (hasSteps)
+    for (const [i, step] of one.steps.entries()) if (step !== two.steps[i]) throw new Fault(`twin ${name}`, `${two.steps[i] ?? 'nothing'} instead of ${step}`);
+  if (strip(one.states) !== strip(two.states)) throw new Fault(`twin ${name}`, 'the states at the end differ');
+}
