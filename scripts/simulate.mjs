@@ -1,6 +1,6 @@
 // `npm run simulate -- --seconds 600 --seed 7 --with tabs,undo`: plays seeded programs in the simulator. `--source` names the
 // folder of another version's sources, for comparing; `--programs` a number of programs instead of a time.
-import { mkdirSync } from 'node:fs';
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { parseArgs } from 'node:util';
@@ -19,6 +19,7 @@ const { values } = parseArgs({
     table: { type: 'boolean', default: false },
     all: { type: 'boolean', default: false },
     besides: { type: 'string' },
+    replay: { type: 'string' },
   },
 });
 const source = resolve(values.source);
@@ -52,6 +53,13 @@ const options = {
   ...(values.besides && { besides: new RegExp(values.besides) }),
   progress: (programs, took) => tell(`${programs} programs in ${took.toFixed(0)} s`),
 };
+const last = join(out, 'last.json');
+if (values.replay !== undefined) {
+  const given = JSON.parse(readFileSync(values.replay === 'last' ? last : resolve(values.replay), 'utf8'));
+  await development.replayed(given, options, options.only);
+  process.stdout.write('It does not fail.\n');
+  process.exit(0);
+}
 tell(`Simulating with seed ${values.seed} ...`);
 const began = performance.now();
 let failed = 0;
@@ -59,6 +67,7 @@ for (let seed = Number(values.seed); ; seed++) {
   const { programs, operations, seconds: took, found, spans } = await development.simulate({ ...options, seed });
   if (found) {
     failed++;
+    writeFileSync(last, JSON.stringify(found.given));
     process.stdout.write(`\nFOUND after ${found.after} programs, seed ${found.seed}\n${found.message}\n${found.source}\n`);
     if (values.all && (performance.now() - began) / 1000 < (seconds ?? 0)) continue;
   }

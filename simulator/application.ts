@@ -149,7 +149,8 @@ function declareStore(
       return true;
     });
   const creators = Object.entries(edits).map(([action, edit]) =>
-    store.action(action, edit as never, action === 'doubled' ? { about: CONFIRM } : undefined),
+    // Written with a payload, so that each of them carries one.
+    store.action(action, (draft: Plain, payload: Payload) => edit(draft, payload), action === 'doubled' ? { about: CONFIRM } : undefined),
   ) as never;
   return { name, kind, store, creators, blueprint };
 }
@@ -196,7 +197,7 @@ function interceptor(
     if (typeof payload?.x !== 'number' || payload.x % 11 !== least) return void proceed();
     if (name === 'stopping') stop('not now');
     else if (name === 'holding') hooks.hold({ proceed: () => proceed(), stop: () => stop('decided') });
-    else if (name === 'replacing') proceed(action(0, 0, { x: 0, note: `${payload.note}r` }));
+    else if (name === 'replacing') proceed(action(0, 0, { x: 0, note: `${payload.note}x` }));
     else if (name === 'throwing') throw new Error('an interceptor threw on purpose');
     else if (name === 'dispatching') {
       hooks.dispatch(action(0, 1, { x: 0, note: `${payload.note}d` }));

@@ -35,6 +35,15 @@ const ODD: readonly (() => Plain)[] = [
   () => new Date(NaN),
 ];
 
+/** Drafts refuse descriptors, and plain objects need one for `__proto__`. */
+function put(target: Plain, key: string, value: unknown): void {
+  try {
+    Object.defineProperty(target, key, { value, writable: true, enumerable: true, configurable: true });
+  } catch {
+    target[key] = value;
+  }
+}
+
 const KEYS = ['a', 'b/c', '~', '__proto__', '0', 'toString'];
 
 const tide: Kind = {
@@ -84,10 +93,9 @@ const board: Kind = {
     remarked: ({ notes }, { x, note }) => {
       const key = KEYS[x % KEYS.length];
       if (Object.hasOwn(notes, key)) Reflect.deleteProperty(notes, key);
-      else Object.defineProperty(notes, key, { value: note, writable: true, enumerable: true, configurable: true });
+      else put(notes, key, note);
     },
-    tagged: ({ notes }, { x, note }) =>
-      void Object.defineProperty(notes, note, { value: x, writable: true, enumerable: true, configurable: true }),
+    tagged: ({ notes }, { x, note }) => put(notes, note, x),
     mapped: (state, { x, note }) => void (state.seen = new Map([...state.seen, [x % 3, note]])),
     dated: (state, { x }) => void (state.at = new Date((x % 3) * 1000)),
     picked: (state, { x }) => {

@@ -1,3 +1,3 @@
 // What `npm run simulate` bundles: the simulator with one build of Floe.
 export { library } from './library.js';
-export { simulate, tableOf } from './simulate.js';
+export { replayed, simulate, tableOf } from './simulate.js';

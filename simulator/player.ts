@@ -110,12 +110,14 @@ export class Player {
   }
 
   /** Operations inside of another one. */
-  inside(fn: () => void): void {
+  inside(session: Session, fn: () => void): void {
     this.depth++;
+    session.isInside = true;
     try {
       fn();
     } finally {
       this.depth--;
+      session.isInside = this.depth > 0;
     }
   }
 
@@ -170,7 +172,8 @@ export class Player {
     }
     const steps = trace?.steps ?? [];
     const shown = steps.filter(({ seq }) => seq <= trace!.cursor);
-    const entry = undoModel && !isInside ? undoModel.next(what, shown) : [];
+    const isKnown = what === 'undo' && !isInside && trace?.isLive === true && line?.isWhole === true && !trace.isPaused;
+    const entry = undoModel && isKnown ? undoModel.next(shown) : [];
     const before: Plain = line?.states.get(trace!.cursor);
     const result = undo[what]();
     if (!isInside && line && what === 'undo' && before) {
@@ -203,7 +206,7 @@ export class Player {
       const { trace, line, undoModel } = session;
       checkTransactions(session);
       line?.follow();
-      if (undoModel && !session.blueprint.ignores && !trace?.isPaused && session.blueprint.limit === 10_000) {
+      if (undoModel && line?.isWhole && !trace?.isPaused && !session.blueprint.redacts && session.blueprint.limit === 10_000) {
         undoModel.follow(session);
         undoModel.check(session);
       }

@@ -64,6 +64,12 @@ export class Session {
   readonly copies: Declared[] = [];
   /** Its states at the end. */
   last: Record<string, Plain> = {};
+  /** What is recorded is looked at: code of the application runs beside the runtime. */
+  isLooking = false;
+  /** A file took the place of its history. */
+  isReloaded = false;
+  /** A transaction is under way. */
+  isInside = false;
   isFrozen = false;
   isGone = false;
   /** Notes of which it is not known whether they are stored. */
@@ -80,7 +86,7 @@ export class Session {
     let self: FullRuntime | undefined;
     this.hooks = {
       naughty: (where) => {
-        if (!self || this.isGone) return;
+        if (!self || this.isGone || this.isLooking) return;
         try {
           self.dispatch(this.app.shiftEnded({ x: 1, note: `naughty in ${where}` }));
           this.trespasses.push(where);

@@ -31,8 +31,15 @@ export interface Found {
   /** After so many programs. */
   readonly after: number;
   readonly seed: number;
-  /** The shrunk program, as source. */
+  /** The shrunk program, as source and as data. */
   readonly source: string;
+  readonly given: Given;
+}
+
+/** A scenario, and the number that chooses what it is checked against. */
+export interface Given {
+  readonly scenario: Scenario;
+  readonly which: number;
 }
 
 export interface Simulated {
@@ -58,7 +65,7 @@ export async function simulate(options: SimulateOptions): Promise<Simulated> {
   const counts = { programs: 0, operations: 0 };
   const play = async (scenario: Scenario, which: number): Promise<void> => {
     const checks = twins.length > 0 ? twins : CHECKS;
-    const check = scenario.profile === 'solo' ? checks[which % checks.length] : 'alone';
+    const check = checkOf({ scenario, which }, checks);
     counts.programs++;
     counts.operations += scenario.program.length;
     try {
@@ -91,10 +98,25 @@ export async function simulate(options: SimulateOptions): Promise<Simulated> {
       message: error instanceof Error ? (error instanceof Fault ? error.message : (error.stack ?? error.message)) : String(error),
       ...{ after: atLast, seed: details.seed },
       source: printed(scenario, which),
+      given: { scenario, which },
     };
   }
   const took = (performance.now() - began) / 1000;
   return { ...counts, programs: found ? atLast : counts.programs, seconds: took, found, spans };
+}
+
+const checkOf = ({ scenario, which }: Given, checks: readonly Check[]): Check =>
+  scenario.profile === 'solo' ? checks[which % checks.length] : 'alone';
+
+/** Plays one scenario again. @throws Fault */
+export async function replayed(given: Given, { development, production }: Pick<SimulateOptions, 'development' | 'production'>, only: readonly string[] = []): Promise<void> {
+  const { scenario } = given;
+  const twins = CHECKS.filter((name) => only.includes(name));
+  const check = checkOf(given, twins.length > 0 ? twins : CHECKS);
+  await seeded(async () => {
+    if (check === 'alone') await new Player(scenario, { floe: development }).play();
+    else await checkTwin(check, scenario, development, production);
+  });
 }
 
 /** Time and chance of the host are the same each time. */

@@ -41,7 +41,7 @@ export const ACTIONS = {
     weight: 5,
     holds: true,
     perform: (player, session, { inner = [], throws = false }) => {
-      player.inside(() =>
+      player.inside(session, () =>
         session.runtime.atomic(() => {
           for (const one of inner) void player.perform(one, session);
           if (throws) throw new Planned('the transaction is not wanted');
@@ -55,7 +55,7 @@ export const ACTIONS = {
     weight: 2,
     holds: true,
     perform: (player, session, { inner = [], throws = false }) => {
-      player.inside(() =>
+      player.inside(session, () =>
         session.runtime.batch(() => {
           for (const one of inner) void player.perform(one, session);
           if (throws) throw new Planned('the batch is not wanted');

@@ -23,6 +23,16 @@ function mustBe(oracle: string, before: string, session: Session): void {
   throw new Fault(oracle, `...${part(after)}... instead of ...${part(before)}...`);
 }
 
+function looking(session: Session, look: () => string): string {
+  if (!session.trace) return NOTHING;
+  session.isLooking = true;
+  try {
+    return look();
+  } finally {
+    session.isLooking = false;
+  }
+}
+
 const moving = (move: (session: Session, which: number) => void): Act => ({
   group: 'time',
   weight: 2,
@@ -72,7 +82,8 @@ export const TIME = {
     perform: (_player, session, { a }) => {
       const { trace } = session;
       const step = at(trace?.steps.filter((one) => one.kind === 'action' && !one.excluded) ?? [], a);
-      if (!trace?.isLive || !step) return NOTHING;
+      // What is redacted stands outside of time.
+      if (!trace?.isLive || !step || session.blueprint.redacts) return NOTHING;
       // A run whose beginning is left out is over: that cannot be taken back.
       if (session.runs.some(({ phase }) => phase === 'running' || phase === 'waiting')) return NOTHING;
       const loops = trace.steps.filter(({ fact }) => fact === 'runStarted').length;
@@ -92,8 +103,8 @@ export const TIME = {
       const { trace, line } = session;
       const branch = at(trace?.branches ?? [], a);
       if (!trace || !branch) return NOTHING;
-      line?.switched();
       trace.switchTo(branch.id);
+      line?.switched();
       return String(branch.id);
     },
   },
@@ -118,7 +129,9 @@ export const TIME = {
       const before = text([session.state(), trace.branch]);
       const { isLive } = trace;
       trace.import(trace.export());
+      session.isReloaded = true;
       line?.forget();
+      session.undoModel?.clear();
       if (isLive && text([session.state(), trace.branch]) !== before)
         throw new Fault('export, import', `another state or branch is shown: ${trace.branch}`);
       return String(trace.steps.length);
@@ -127,17 +140,17 @@ export const TIME = {
   replay: {
     group: 'time',
     weight: 1,
-    perform: (_player, session) => (session.trace ? checkFile(session) : NOTHING),
+    perform: (_player, session) => looking(session, () => checkFile(session)),
   },
   writeTest: {
     group: 'time',
     weight: 1,
-    perform: (_player, session, { a, b }) => (session.trace ? checkTest(session, a, b) : NOTHING),
+    perform: (_player, session, { a, b }) => looking(session, () => checkTest(session, a, b)),
   },
   history: {
     group: 'time',
     weight: 2,
-    perform: (_player, session, { a }) => (session.trace ? checkHistory(session, a) : NOTHING),
+    perform: (_player, session, { a }) => looking(session, () => checkHistory(session, a)),
   },
   undo: {
     group: 'undo',

@@ -34,8 +34,11 @@ export class Line {
     this.handlers = new Handlers(blueprint);
     this.pending = new Pending(this.handlers);
     this.version = version;
+    this.isWhole = !blueprint.ignores;
   }
   readonly version: 1 | 2;
+  /** Every transition is listed. */
+  isWhole: boolean;
 
   /** Reads what was recorded since. @throws Fault where a step did something else than it must */
   follow(): void {
@@ -71,7 +74,8 @@ export class Line {
     const after = this.folded(step, from);
     this.states.set(step.seq, after);
     if (step.kind === 'action' && step.excluded !== true) this.checkAction(step, from, after);
-    if (step.fact === 'summed' || this.blueprint.redacts) this.pending.forget();
+    if (step.fact === 'summed') this.isWhole = false;
+    if (!this.isWhole || this.blueprint.redacts) this.pending.forget();
     else this.pending.see(step, { from, after, line: before, statesAfter: this.states });
   }
 
@@ -96,7 +100,7 @@ export class Line {
     const { type } = action!;
     const say = (what: string): Fault => new Fault('model', `step ${seq}, ${type}: ${what}`);
     if (outcome === 'unchanged' && changes.length > 0) throw say('says unchanged, and changes something');
-    if (outcome === 'applied' && changes.length === 0) throw say('says applied, and changes nothing');
+    if (outcome === 'applied' && changes.length === 0 && !this.blueprint.redacts) throw say('says applied, and changes nothing');
     if (!COUNTING.includes(outcome)) {
       if (changes.length > 0) throw say(`says ${outcome}, and changes something`);
       if (outcome !== 'failed' || onTrust) return;
@@ -117,7 +121,7 @@ export class Line {
   /** What is redacted is recorded as it was recorded before. */
   private hide(states: States, from: States): void {
     for (const [name, state] of Object.entries(states))
-      if (Object.hasOwn(state as object, 'secret')) states[name] = { ...state, secret: from[name].secret };
+      if (from[name] && Object.hasOwn(state as object, 'secret')) states[name] = { ...state, secret: from[name].secret };
   }
 
   /** What is shown is what the step at the cursor came to. */
@@ -138,7 +142,10 @@ export class Line {
     if (!first) return;
     const start = this.before(first) ?? (plain(this.trace.stateAt(first.seq)) as States);
     const isFirstIn = this.before(first) === undefined ? 1 : 0;
-    const line = known.slice(isFirstIn).map(({ seq, excluded }) => ({ ...this.nodes.get(seq)!, excluded: excluded === true }));
+    const line = known.slice(isFirstIn).map((step) => {
+      const { seq, excluded = false, fact } = step;
+      return { ...this.nodes.get(seq)!, ...(fact === 'summed' && { step }), excluded };
+    });
     const all = recomputed(line, start, this.handlers, this.blueprint);
     for (const [i, step] of known.slice(isFirstIn).entries()) {
       const from = i === 0 ? start : this.states.get(known[i + isFirstIn - 1].seq)!;

@@ -25,10 +25,13 @@ export interface Around {
 
 /** The notes of optimistic actions end like this; a replacement adds its own mark. */
 export const isOptimistic = ({ action, cause }: Step): boolean =>
-  cause.run !== undefined && /[sqo]x?$/.test((action?.payload as { note?: string } | undefined)?.note ?? '');
+  cause.run !== undefined && /\bn\d+\w*[sqo]x?"/.test(JSON.stringify(action?.payload ?? ''));
 
-/** What comes from elsewhere states what is confirmed: the model says nothing as long as something is open then. */
-const FROM_ELSEWHERE = ['rehydrated', 'fromTab', 'renewed'];
+/**
+ * What comes from elsewhere states what is confirmed, and a reset also what it does not change: the model says nothing as long
+ * as something is open then.
+ */
+const FROM_ELSEWHERE = ['rehydrated', 'fromTab', 'renewed', 'reset'];
 
 const isStatus = (name: string): boolean => name.endsWith('.status');
 

@@ -59,7 +59,6 @@ function alone(node: Counted, states: States, one: One, blueprint: Blueprint): S
 
 /** All of a transaction counts, or nothing but the stores that joined in it. */
 function asWhole(nodes: readonly Counted[], before: States, one: One, blueprint: Blueprint): States[] {
-  const wasRolledBack = nodes.some(({ step }) => step.outcome === 'reverted');
   const results: States[] = [];
   let states = before;
   const isLeft = nodes.some(({ excluded }) => excluded);
@@ -70,7 +69,7 @@ function asWhole(nodes: readonly Counted[], before: States, one: One, blueprint:
       return now;
     });
   };
-  if (wasRolledBack || isLeft) return rolledBack();
+  if (isLeft) return rolledBack();
   for (const node of nodes) {
     try {
       states = one(node, states);

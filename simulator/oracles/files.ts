@@ -16,7 +16,11 @@ const firstDifference = (found: readonly Step[], expected: readonly Step[]): str
     : `step ${expected[i].seq}: ${difference(found[i] && bare(found[i]), bare(expected[i]))}`;
 };
 
-const storesOf = ({ app, copies }: Session) => [...app.stores, ...copies].map(({ store }) => store);
+/** The stores that have joined. */
+const storesOf = ({ app, copies, runtime }: Session) => {
+  const joined = runtime.snapshot();
+  return [...app.stores, ...copies].filter(({ name }) => Object.hasOwn(joined, name)).map(({ store }) => store);
+};
 
 /** Exports, reads, imports and replays. */
 export function checkFile(session: Session): string {
@@ -52,7 +56,7 @@ function importInto(session: Session, file: string): void {
   const imported = other.trace.steps.slice(0, steps.length).map(bare);
   if (other.trace.branch !== trace!.branch) throw new Fault('import', `branch ${other.trace.branch} is shown instead of ${trace!.branch}`);
   if (text(imported) !== text(steps)) throw new Fault('import', firstDifference(other.trace.steps, trace!.steps));
-  if (!trace!.isLive) return;
+  if (!trace!.isLive || session.blueprint.redacts || session.isInside) return;
   const [found, expected] = [plain(other.snapshot()), plain(session.state())];
   for (const name of Object.keys(expected))
     if (!same(found[name], expected[name])) throw new Fault('import', difference(found, expected));

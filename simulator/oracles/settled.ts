@@ -4,8 +4,8 @@ import { Fault } from '../planned.js';
 import type { Session } from '../session.js';
 
 /** @param isOver whether every run has ended: then none may be open */
-export function checkSettled({ trace, blueprint, problems }: Session, isOver: boolean): void {
-  if (!trace || blueprint.limit < 10_000 || blueprint.redacts) return;
+export function checkSettled({ trace, blueprint, problems, isReloaded, line }: Session, isOver: boolean): void {
+  if (!trace || isReloaded || !line?.isWhole || trace.isPaused || blueprint.limit < 10_000 || blueprint.redacts) return;
   const { steps } = trace;
   const settled = new Map<number, number>();
   for (const { about, fact } of steps)

@@ -4,63 +4,71 @@ import { patched, same, type Plain } from '../model/plain.js';
 import { Fault } from '../planned.js';
 import type { Session } from '../session.js';
 
-/** The steps of one entry. */
-type Entry = number[];
+/** What the user did as one, and its undos and redos. */
+interface Entry {
+  readonly steps: number[];
+  readonly moves: { readonly seq: number; readonly isUndo: boolean }[];
+}
 
 /** A stack of the model, kept from the steps that were recorded. */
 export class UndoModel {
-  private done: Entry[] = [];
-  private taken: Entry[] = [];
+  private entries: Entry[] = [];
   private seen = -1;
 
   /** Reads what was recorded since. */
   follow({ trace }: Session): void {
-    for (const step of trace!.steps) {
+    const { steps } = trace!;
+    for (const [i, step] of steps.entries()) {
       if (step.seq <= this.seen) continue;
       this.seen = step.seq;
-      if (isUsers(step)) this.push(step, trace!.steps);
-      else if (step.fact === 'undone' || step.fact === 'redone') this.moved(step.fact, trace!.steps);
+      if (isUsers(step)) this.push(step, steps.slice(0, i));
+      else if (step.fact === 'undone' || step.fact === 'redone') {
+        const isUndo = step.fact === 'undone';
+        this.all(!isUndo, steps.slice(0, i))
+          .at(isUndo ? -1 : 0)
+          ?.moves.push({ seq: step.seq, isUndo });
+      }
     }
   }
 
-  private push({ seq, group }: Step, steps: readonly Step[]): void {
-    this.taken = [];
-    const last = this.done.at(-1);
-    if (group !== undefined && last && steps.find((one) => one.seq === last.at(-1))?.group === group) last.push(seq);
-    else this.done.push([seq]);
+  private push({ seq, group }: Step, before: readonly Step[]): void {
+    const undone = this.all(true, before);
+    this.entries = this.entries.filter((entry) => !undone.includes(entry));
+    const last = this.entries.at(-1);
+    if (group !== undefined && last && before.find((one) => one.seq === last.steps.at(-1))?.group === group) last.steps.push(seq);
+    else this.entries.push({ steps: [seq], moves: [] });
   }
 
-  private moved(fact: 'undone' | 'redone', steps: readonly Step[]): void {
-    const [from, to] = fact === 'undone' ? [this.done, this.taken] : [this.taken, this.done];
-    for (let i = from.length - 1; i >= 0; i--)
-      if (counts(from[i], steps)) return void to.push(...from.splice(i, 1));
+  /** Those of which something is shown, and that are undone, or are not, at the end of these steps. */
+  private all(areUndone: boolean, shown: readonly Step[]): Entry[] {
+    const counting = new Set(shown.filter(({ excluded }) => !excluded).map(({ seq }) => seq));
+    return this.entries.filter(({ steps, moves }) => {
+      const isUndone = moves.filter(({ seq }) => counting.has(seq)).at(-1)?.isUndo === true;
+      return steps.some((seq) => counting.has(seq)) && isUndone === areUndone;
+    });
   }
 
   clear(): void {
-    this.done = [];
-    this.taken = [];
+    this.entries = [];
   }
 
   check({ trace, undo }: Session): void {
     const shown = trace!.steps.filter(({ seq }) => seq <= trace!.cursor);
-    const [undos, redos] = [this.done, this.taken].map((entries) => entries.filter((one) => counts(one, shown)).length);
+    const [undos, redos] = [this.all(false, shown).length, this.all(true, shown).length];
     if (undo!.undos !== undos || undo!.redos !== redos)
       throw new Fault('undo', `${undo!.undos} and ${undo!.redos} entries instead of ${undos} and ${redos}`);
   }
 
-  /** The steps of the entry that comes next. */
-  next(what: 'undo' | 'redo', steps: readonly Step[]): readonly Step[] {
-    const entries = what === 'undo' ? this.done : this.taken;
-    const entry = [...entries].reverse().find((one) => counts(one, steps)) ?? [];
-    return steps.filter(({ seq, excluded }) => entry.includes(seq) && !excluded);
+  /** The steps of the entry that is undone next, where it was never undone before. */
+  next(shown: readonly Step[]): readonly Step[] {
+    const entry = this.all(false, shown).at(-1);
+    if (!entry || entry.moves.length > 0) return [];
+    return shown.filter(({ seq, excluded }) => entry.steps.includes(seq) && !excluded);
   }
 }
 
 const isUsers = ({ kind, cause, outcome, stores, changes }: Step): boolean =>
   kind === 'action' && outcome === 'applied' && changes.length > 0 && stores.length > 0 && cause.run === undefined && (cause.by === 'code' || cause.by === 'interceptor');
-
-const counts = (entry: Entry, shown: readonly Step[]): boolean =>
-  shown.some(({ seq, excluded }) => entry.includes(seq) && !excluded);
 
 /** What an undo must come to, where nothing was done since. */
 export function checkUndone(session: Session, entry: readonly Step[], result: Plain, before: Plain): void {

@@ -55,6 +55,7 @@ export { PLACES, hostOf } from './kernel/attachment.js';
 export type { Attachment, StoragePlaces } from './kernel/attachment.js';
 export type { Cell } from './kernel/cell.js';
 export { eachBroken, isThenable } from './kernel/compute.js';
+export { STAYING } from './kernel/recorder.js';
 export { firstAnswer, storesOf } from './kernel/feature.js';
 export type { Extensible, Feature, Hooks } from './kernel/feature.js';
 export { isShown, leaveLine } from './kernel/line.js';

@@ -79,7 +79,7 @@ export class TablesDefinition extends StoreDefinition {
     const own = (key: keyof NonNullable<typeof made>, change: (state: Tables, payload: never) => Tables): never =>
       (made
         ? original!.its(this, made[key] as never)
-        : this.action(key, (draft: object, payload: never) => change(stateOf(draft), payload), {
+        : this.action(key, (draft: object, payload: never) => change(this.whole(stateOf(draft)), payload), {
             about: about[key],
           })) as never;
     this.creators = {
@@ -123,14 +123,14 @@ export class TablesDefinition extends StoreDefinition {
     );
     this.there.set(
       plan,
-      selector('has', (state: Tables, key: string) => state[name].has(key), false),
+      selector('has', (state: Tables, key: string) => hasOwn(state, name) && state[name].has(key), false),
     );
     this.several.set(
       plan,
       selector(
         'many',
         (state: Tables, keys: readonly string[]) =>
-          keys.filter((key) => state[name].has(key)).map((key) => state[name].get(key)),
+          hasOwn(state, name) ? keys.filter((key) => state[name].has(key)).map((key) => state[name].get(key)) : [],
         false,
       ),
     );
@@ -146,7 +146,7 @@ export class TablesDefinition extends StoreDefinition {
         'linkedFrom',
         (read: Read, key: string) => {
           const state: Record<string, RowTable> = {};
-          for (const { from } of plan.linkedBy) put(state, from.name, read(this.table(from)));
+          for (const { from } of plan.linkedBy) put(state, from.name, read(this.table(from)) ?? NO_ROWS);
           return linkedTo(state, plan, key);
         },
         true,
@@ -161,7 +161,7 @@ export class TablesDefinition extends StoreDefinition {
       starting: (options: object) => {
         const kept = new View(options);
         return (read: Read) => {
-          kept.update(read(this.table(plan)));
+          kept.update(read(this.table(plan)) ?? NO_ROWS);
           return result(kept);
         };
       },
@@ -176,6 +176,20 @@ export class TablesDefinition extends StoreDefinition {
       plan,
       view('count', ({ count }) => count),
     );
+  }
+
+  /** A state of an older version may lack a table: that is an empty one. */
+  private whole(state: Tables): Tables {
+    const missing = [...this.plans.byName.keys()].filter((name) => !hasOwn(state, name));
+    if (missing.length === 0) return state;
+    const whole: Record<string, RowTable> = { ...state };
+    for (const name of missing) put(whole, name, tableOf());
+    return whole;
+  }
+
+  /** A state to begin with, with all tables. */
+  override completeWith(given: unknown): unknown {
+    return isContainer(given) && !Array.isArray(given) ? this.whole(given as Tables) : given;
   }
 
   /** A table as it is: what is made of it depends on the whole of it. */
@@ -284,9 +298,8 @@ export class TablesDefinition extends StoreDefinition {
 
   /** The rules at the links, wherever a change is computed. */
   override completed(before: unknown, after: unknown, touches: Touches | undefined): unknown {
-    return isTables(before, this.plans) && isTables(after, this.plans)
-      ? completed(before, after, this.plans.byName.values(), touches)
-      : after;
+    if (!isTables(before, this.plans) || !isTables(after, this.plans)) return after;
+    return completed(this.whole(before), this.whole(after), this.plans.byName.values(), touches);
   }
 
   override get shape(): unknown {
@@ -295,12 +308,12 @@ export class TablesDefinition extends StoreDefinition {
 
   override linksFrom(state: unknown, type: string, key: string): readonly RowLink[] {
     const plan = this.plans.byName.get(type);
-    return plan && isTables(state, this.plans) ? linksOf(state[type].get(key), plan) : [];
+    return plan && isTables(state, this.plans) ? linksOf(this.whole(state)[type].get(key), plan) : [];
   }
 
   override linksTo(state: unknown, type: string, key: string): readonly RowLink[] {
     const plan = this.plans.byName.get(type);
-    return plan && isTables(state, this.plans) ? linkedTo(state, plan, key) : [];
+    return plan && isTables(state, this.plans) ? linkedTo(this.whole(state), plan, key) : [];
   }
 
   // ---- sources ----
@@ -349,10 +362,13 @@ export class TablesDefinition extends StoreDefinition {
 type Row = Readonly<Record<string, unknown>> & Record<string, unknown>;
 type Roots = Readonly<Record<string, readonly RowKey[] | 'all'>>;
 
-/** Whether a state still has the tables that were declared: a change may put anything in their place. */
+const NO_ROWS = tableOf();
+
+/** Whether nothing else stands where tables were declared: a change may put anything there. */
 function isTables(state: unknown, { byName }: Plans): state is Tables {
   if (!isContainer(state)) return false;
-  for (const name of byName.keys()) if (!(partOf(state, name) instanceof RowTable)) return false;
+  for (const name of byName.keys())
+    if (hasOwn(state, name) && !(partOf(state, name) instanceof RowTable)) return false;
   return true;
 }
 

@@ -29,30 +29,36 @@ export class Identities {
   follow(before: unknown, after: unknown, touches: Touches | undefined): void {
     if (touches?.each) {
       for (const changed of touches.each()) this.succeed(changed, originOf(changed, touches));
-      // Drafts know it all.
-      if (touches.wasCopied?.(this) !== undefined) return;
+      // Drafts know it all, but for copies: `list[0] = { ...list[0], phase: 2 }`.
+      if (touches.wasCopied?.(this) !== undefined) return this.inPlace(before, after, touches);
     }
     this.inPlace(before, after);
   }
 
-  /** Where no draft knows: what looks alike at the same place is taken for the next version. */
-  private inPlace(before: unknown, after: unknown): void {
+  /**
+   * Where no draft knows: what looks alike at the same place is taken for the next version.
+   * @param copies given where drafts were edited: only what they copied is looked at
+   */
+  private inPlace(before: unknown, after: unknown, copies?: Touches): void {
     const kind = kindOf(before);
     if (before === after || kind === 0 || kind !== kindOf(after)) return;
     if (isKeyed(before) && isKeyed(after)) {
-      for (const key of before[KEYED].difference(before, after).changed) this.inPlace(before.get(key), after.get(key));
-    } else if (Array.isArray(before)) this.items(before, after as unknown[]);
-    else for (const key of Object.keys(before as Container)) this.inPlace(partOf(before, key), partOf(after, key));
+      for (const key of before[KEYED].difference(before, after).changed)
+        this.inPlace(before.get(key), after.get(key), copies);
+    } else if (Array.isArray(before)) this.items(before, after as unknown[], copies);
+    else
+      for (const key of Object.keys(before as Container)) this.inPlace(partOf(before, key), partOf(after, key), copies);
   }
 
-  private items(before: readonly unknown[], after: readonly unknown[]): void {
+  private items(before: readonly unknown[], after: readonly unknown[], copies: Touches | undefined): void {
     if (before.length !== after.length) return;
     const still = new Set(after);
     for (const [i, old] of before.entries()) {
       const now = after[i];
-      if (old === now || still.has(old) || !isContainer(old) || !looksAlike(old, now)) continue;
-      this.succeed(now, old);
-      this.inPlace(old, now);
+      if (old === now || still.has(old) || !isContainer(old)) continue;
+      const isCopy = copies ? copies.wasCopied?.(old) === true && !copies.get(now) : looksAlike(old, now);
+      if (isCopy) this.succeed(now, old);
+      if (isCopy || copies) this.inPlace(old, now, copies);
     }
   }
 }

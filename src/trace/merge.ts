@@ -98,7 +98,8 @@ export class Merging {
       const [is, was, is_] = [hasOwn(now, key), hasOwn(from, key), hasOwn(to, key)];
       if (was && is_) {
         if (same(from[key], to[key])) continue;
-        put(edit(), key, is ? this.merge(now[key], from[key], to[key], at) : this.conflict(at, to[key]));
+        const part = is ? this.merge(now[key], from[key], to[key], at) : this.conflict(at, to[key]);
+        if (!is || !Object.is(part, now[key])) put(edit(), key, part);
       } else if (was) {
         if (!is) continue;
         if (!sameData(now[key], from[key])) this.conflict(at, undefined);
@@ -182,7 +183,9 @@ export class Merging {
     const order = this.inOrder(kept, shared(namesNow), shared(namesFrom), shared(namesTo), path);
     for (const [name, j] of inTo) if (!inFrom.has(name) && !inNow.has(name)) items.set(name, to[j]);
     const names = withInserted(order, namesTo, (name) => !inFrom.has(name) && !inNow.has(name));
-    return names.map((name) => items.get(name));
+    const result = names.map((name) => items.get(name));
+    const isSame = result.length === now.length && result.every((item, i) => Object.is(item, now[i]));
+    return isSame ? now : result;
   }
 
   /** The items that stay, in their order: that of `to`, but for what others moved since. */

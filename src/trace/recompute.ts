@@ -9,6 +9,7 @@ import {
   type ListMoves,
   messageOf,
   type Model,
+  STAYING,
   withChanges,
 } from '../core/internal.js';
 import { applyPatch, type Outcome, type Patch } from '../core/index.js';
@@ -25,6 +26,8 @@ export interface Recomputing {
   /** Whether an action that breaks a rule is refused. */
   readonly refuses: boolean;
   isExcluded(seq: number): boolean;
+  /** Where a step threw an error when it was recorded: computed again, it is thrown from elsewhere. */
+  stackOf?(seq: number, reason: string): string | undefined;
   /** Whether what brought a step about is excluded. */
   isOrphan(step: { readonly seq: number }): boolean;
 }
@@ -100,8 +103,6 @@ function packed(
 
 /** Steps that commit or roll back together. */
 function together(steps: readonly Step[], from: States, how: Recomputing): Result[] {
-  // It was reverted when it happened: nothing of it was ever so.
-  if (steps.some(({ outcome }) => outcome === 'reverted')) return recomputeFacts(steps, from, how);
   const results: Result[] = [];
   let states = from;
   for (const step of steps) {
@@ -114,10 +115,13 @@ function together(steps: readonly Step[], from: States, how: Recomputing): Resul
   const failed = results.find(({ step }) => step.outcome === 'failed' && step.kind === 'action' && !step.caught);
   const reason = failed?.step.reason ?? (broken.length > 0 ? messageOf(broken[0]) : undefined);
   if (reason === undefined) return results;
-  // Rolled back as a whole; facts stay facts.
+  // Rolled back as a whole, with what the user undid or reset in it; stores that joined have joined.
   states = from;
   return results.map((result, i) => {
-    if (result.step.kind === 'fact' || isUntouched(result.step)) {
+    const { kind, fact: name } = result.step;
+    if (kind === 'fact' && !STAYING.has(name!))
+      return { step: withoutEffect(steps[i], how, how.isExcluded(steps[i].seq), 'unchanged'), after: states };
+    if (kind === 'fact' || isUntouched(result.step)) {
       const again = one(steps[i], states, how);
       states = again.after;
       return again;
@@ -136,28 +140,32 @@ export const recomputed = (step: Step, states: States, how: Recomputing): Result
 
 function one(step: Step, states: States, how: Recomputing, inGroup = false): Result {
   const excluded = how.isExcluded(step.seq);
+  // What was decided elsewhere stays so, whether it is left out or taken in again.
+  if (!isGiven(step) && !COMPUTED.includes(step.outcome)) return { step: asItWas(step, how), after: states };
   if (excluded || (step.about !== undefined && how.isExcluded(step.about))) {
-    const given = isGiven(step) ? (step.given ?? step.changes) : undefined;
-    return { step: became(step, how, { outcome: 'unchanged', excluded, given }), after: states };
+    if (isGiven(step)) return { step: withoutEffect(step, how, excluded, 'unchanged'), after: states };
+    // What its watchers threw is told again when it counts again.
+    return { step: became(step, how, { outcome: 'unchanged', excluded, problems: notedIn(step, how) }), after: states };
   }
   if (isGiven(step)) return fact(step, step.given ?? step.changes, states, how);
-  if (!COMPUTED.includes(step.outcome)) return { step: asItWas(step, how), after: states };
   return action(step, states, how, inGroup);
 }
 
-/** Of what was rolled back as a whole only the facts count: stores that joined have joined. */
-function recomputeFacts(steps: readonly Step[], from: States, how: Recomputing): Result[] {
-  let states = from;
-  return steps.map((step) => {
-    const result = step.kind === 'fact' ? one(step, states, how) : { step: asItWas(step, how), after: states };
-    states = result.after;
-    return result;
-  });
+/** A fact that states nothing now. What it stated, and what is told of it, is kept for when it counts again. */
+function withoutEffect(step: Step, how: Recomputing, excluded: boolean, outcome: Outcome): Step {
+  const { given = step.changes, givenMoves = step.moves, reason, stack, problems } = step;
+  return became(step, how, { outcome, excluded, given, givenMoves, reason, stack, problems });
 }
 
+/** What watchers and selectors threw: the rules are looked at each time that the step is computed. */
+const notedIn = ({ problems = [] }: Step, { model }: Recomputing): readonly string[] =>
+  problems.filter((problem) => !model.isOfRule(problem));
+
 /** A step without an effect that stays one. */
-const asItWas = (step: Step, how: Recomputing): Step =>
-  became(step, how, { outcome: step.outcome, reason: step.reason, excluded: how.isExcluded(step.seq) });
+const asItWas = (step: Step, how: Recomputing): Step => {
+  const { outcome, reason, stack, problems } = step;
+  return became(step, how, { outcome, reason, stack, problems, excluded: how.isExcluded(step.seq) });
+};
 
 /** No handler computes what its patch states; where a payload is not known, the patch is taken on trust. */
 const isGiven = (step: Step): boolean => step.kind === 'fact' || step.onTrust === true;
@@ -167,7 +175,7 @@ function action(step: Step, states: States, how: Recomputing, inGroup: boolean):
   try {
     const seen = redaction.reveal(states);
     const { changed, touches } = model.apply(step.action!, seen);
-    let problems: readonly string[] = [];
+    let problems = notedIn(step, how);
     const names = changed.map(({ store }) => store.name);
     if (!inGroup && changed.some(({ store }) => store.invariants.length > 0)) {
       const broken = model.broken(names, withChanges(seen, changed), step.action!.type);
@@ -176,7 +184,7 @@ function action(step: Step, states: States, how: Recomputing, inGroup: boolean):
           step: became(step, how, { outcome: 'refused', reason: redaction.message(messageOf(broken[0])) }),
           after: states,
         };
-      problems = broken.map((error) => redaction.message(messageOf(error)));
+      problems = [...broken.map((error) => redaction.message(messageOf(error))), ...problems];
     }
     const after: Record<string, unknown> = { ...states };
     const changes = [];
@@ -195,9 +203,14 @@ function action(step: Step, states: States, how: Recomputing, inGroup: boolean):
     return { step: became(step, how, { outcome, stores: names, changes, undo, moves, problems }), after };
   } catch (error) {
     const reason = redaction.message(messageOf(error));
-    const stack = DEV ? stackOf(error) : undefined;
+    const stack = how.stackOf?.(step.seq, reason) ?? (DEV ? stackOf(error) : undefined);
     return {
-      step: became(step, how, { outcome: 'failed', reason, stack: stack && redaction.message(stack) }),
+      step: became(step, how, {
+        outcome: 'failed',
+        reason,
+        stack: stack && redaction.message(stack),
+        problems: notedIn(step, how),
+      }),
       after: states,
     };
   }
@@ -208,10 +221,11 @@ function fact(step: Step, given: Patch, states: States, how: Recomputing): Resul
   let after: States;
   try {
     after = given.length > 0 ? applyPatch(states, given) : states;
-  } catch (error) {
-    return { step: became(step, how, { outcome: 'failed', reason: messageOf(error), given }), after: states };
+  } catch {
+    return { step: withoutEffect(step, how, false, 'unchanged'), after: states };
   }
   const { changes, undo } = differenceOfStates(states, after);
+  const moves = step.givenMoves ?? step.moves ?? [];
   // What it states is there already in part: the whole is kept for when it is not.
   const isWhole = changes.length === given.length;
   const stores = Object.keys(after).filter((name) => !hasOwn(states, name) || states[name] !== after[name]);
@@ -221,8 +235,12 @@ function fact(step: Step, given: Patch, states: States, how: Recomputing): Resul
     stores,
     changes: isWhole ? given : changes,
     undo,
-    moves: isWhole ? (step.moves ?? []) : [],
+    moves: isWhole ? moves : [],
     given: isWhole ? undefined : given,
+    givenMoves: isWhole ? [] : moves,
+    reason: step.reason,
+    stack: step.stack,
+    problems: step.problems,
   } as const;
   return { step: became(step, how, now), after };
 }
@@ -235,9 +253,10 @@ interface Became {
   readonly changes?: Patch;
   readonly undo?: Patch;
   readonly moves?: readonly ListMoves[];
-  readonly problems?: readonly string[];
+  readonly problems?: readonly string[] | undefined;
   readonly excluded?: boolean;
   readonly given?: Patch | undefined;
+  readonly givenMoves?: readonly ListMoves[] | undefined;
 }
 
 function became(step: Step, how: Recomputing, now: Became): Step {
@@ -252,6 +271,7 @@ function became(step: Step, how: Recomputing, now: Became): Step {
     problems = [],
     excluded = false,
     given,
+    givenMoves = [],
   } = now;
   const { seq, time, kind, cause, took, after, branch } = step;
   // Written out: copying all members but some takes several times as long.
@@ -269,7 +289,8 @@ function became(step: Step, how: Recomputing, now: Became): Step {
   if (stack !== undefined) next.stack = stack;
   if (moves.length > 0) next.moves = moves;
   if (problems.length > 0) next.problems = problems;
-  if (given) next.given = given;
+  if (given && given.length > 0) next.given = given;
+  if (givenMoves.length > 0) next.givenMoves = givenMoves;
   if (excluded) next.excluded = true;
   else if (how.isOrphan(step)) next.orphan = true;
   return next;

@@ -12,6 +12,7 @@ import {
   type FloeError,
   guardData,
   leaveLine,
+  STAYING,
   type Listener,
   messageOf,
   Model,
@@ -73,6 +74,8 @@ export class Recorder implements Trace, Listener {
   private readonly write: ((line: string) => void) | undefined;
   private readonly redaction: Redaction;
   private readonly excluded = new Set<number>();
+  /** What steps threw when they were recorded, and where, as far as any was computed again since. */
+  private readonly thrown = new Map<number, { readonly reason: string; readonly stack: string }>();
   /** The step that sums up what is not listed, as long as nothing that is listed follows. */
   private sum: GrowingSum | undefined;
   /** Stores that joined during the look at the past, as they began. */
@@ -163,15 +166,19 @@ export class Recorder implements Trace, Listener {
 
   /** To where the transition happens; whether that is the live end during a look at the past. */
   private goTo({ unseen }: Transition): boolean {
-    if (!this.past) return false;
-    if (unseen) return true;
+    if (this.past && !unseen) this.branched();
+    return this.past !== undefined;
+  }
+
+  /** What the cursor shows is the live end of a branch. */
+  branched(): void {
+    if (!this.past) return;
     this.endSum();
     this.noteRevised(this.at + 1);
     this.timeline.fork(this.at);
     this.tip = { ...this.past };
     this.past = undefined;
     this.joinEarly();
-    return false;
   }
 
   /** Stores that joined at the live end during the look at the past, and are seen in it, join on the branch as well. */
@@ -202,11 +209,9 @@ export class Recorder implements Trace, Listener {
     if (!this.sum) this.timeline.keep(tip);
     if (!unseen) this.at = this.timeline.line.length - 1;
     // A store that joins during a look at the past is seen in the past as it begins.
-    else if (fact === 'joined' || fact === 'rehydrated') {
-      this.past = { ...this.past, ...Object.fromEntries(changed.map(({ store }) => [store.name, tip[store.name]])) };
+    else if (fact === 'joined' || fact === 'rehydrated')
       for (const { store, after } of changed)
         this.early.set(store.name, { store, before: undefined, after, joined: true });
-    }
   }
 
   /** Adds a transition that is not listed to the step that sums up those since the last listed one; whether that begins. */
@@ -462,6 +467,8 @@ export class Recorder implements Trace, Listener {
     const { common } = timeline.lineOf(branch);
     // Runs that did not begin on it are cancelled while this line is still the live one.
     leaveLine(this.host, ({ step }) => step !== undefined && step <= (timeline.line.at(common)?.seq ?? -1), 'branch');
+    // What ended with the line is a part of that line.
+    this.endSum();
     const from = this.statesAt(common);
     this.noteRevised(common + 1);
     timeline.goTo(branch);
@@ -532,7 +539,7 @@ export class Recorder implements Trace, Listener {
     // Steps that commit or roll back together are left out together.
     if (step.group !== undefined)
       for (const other of all)
-        if (!(other instanceof PackedStep) && other.group === step.group && other.kind === 'action')
+        if (!(other instanceof PackedStep) && other.group === step.group && !(other.fact && STAYING.has(other.fact)))
           chosen.add(other.seq);
     if (withCaused) for (const one of causedBy(all, chosen)) chosen.add(one);
     const first = [...chosen].reduce((least, one) => Math.min(least, one));
@@ -545,8 +552,16 @@ export class Recorder implements Trace, Listener {
   private revise(first: number, before: States, all: readonly (Step | PackedStep)[]): void {
     const { timeline, redaction, host } = this;
     const orphans = causedBy(all, this.excluded);
+    for (const step of all) {
+      const { seq, reason, stack } = step as Partial<Step> & Pick<Step, 'seq'>;
+      if (reason !== undefined && stack !== undefined && !this.thrown.has(seq)) this.thrown.set(seq, { reason, stack });
+    }
     const how: Recomputing = {
       model: new Model(storesOf(host)),
+      stackOf: (seq, reason) => {
+        const thrown = this.thrown.get(seq);
+        return thrown?.reason === reason ? thrown.stack : undefined;
+      },
       redaction,
       refuses: host.options.invariants === 'refuse',
       isExcluded: (seq) => this.excluded.has(seq),
@@ -559,17 +574,29 @@ export class Recorder implements Trace, Listener {
     const forks = new Set(chains.slice(1).map((chain) => chain[0].after));
     const statesAfter = new Map<number | null, States>([[line.at(start - 1)?.seq ?? timeline.folded, before]]);
     const revised: (Step | PackedStep)[] = [];
+    const follows = host.recorder?.listeners.some(({ recomputed }) => recomputed) === true && redaction.none;
+    const stores = new Map(storesOf(host).map((store) => [store.name, store]));
     let live = before;
     timeline.forgetFrom(start);
     for (const chain of chains) {
       const from = statesAfter.get(chain[0].after);
       // It left before the first step that is another one now.
       if (!from) continue;
-      const end = recompute(chain, from, how, (step, after) => {
+      let previous: States = { ...from };
+      const again = (step: Step | PackedStep, after: States): void => {
         revised.push(step);
+        if (follows) {
+          const changed = [...step.stores].flatMap((name): StoreChange[] => {
+            const store = stores.get(name);
+            return store ? [{ store, before: previous[name], after: after[name] }] : [];
+          });
+          host.recorder!.each((listener) => listener.recomputed?.(step.seq, changed));
+          previous = { ...after };
+        }
         if (forks.has(step.seq)) statesAfter.set(step.seq, { ...after });
         if (chain === chains[0]) timeline.keep(after, step.seq);
-      });
+      };
+      const end = host.computing.within('what is computed again', () => recompute(chain, from, how, again));
       if (chain === chains[0]) live = end;
     }
     for (const [i, step] of revised.entries()) {
@@ -642,6 +669,7 @@ export class Recorder implements Trace, Listener {
     guardData(live, { at: '', what: 'The state in the trace file' });
     // Nothing was touched so far: a file that cannot be replayed throws above.
     leaveLine(this.host, () => false, 'import');
+    this.endSum();
     this.timeline = timeline;
     this.folds = 0;
     this.noteRevised(0);
@@ -650,6 +678,7 @@ export class Recorder implements Trace, Listener {
     this.making.groupShift = steps.reduce((most, { group = 0 }) => Math.max(most, group), this.making.groupShift);
     const runShift = steps.reduce((most, { run }) => Math.max(most, run?.id ?? 0), this.making.runShift);
     this.excluded.clear();
+    this.thrown.clear();
     for (const { seq, excluded } of steps) if (excluded) this.excluded.add(seq);
     this.tip = { ...live };
     this.host.recorder?.each((listener) => listener.replaced?.());

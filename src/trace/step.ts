@@ -132,6 +132,8 @@ export interface Step {
   readonly onTrust?: true;
   /** The patch that a fact stated, where only a part of it, or nothing, applies now that a step before it is excluded. */
   readonly given?: Patch;
+  /** The moves that a fact stated, beside `given`. */
+  readonly givenMoves?: readonly ListMoves[];
 }
 
 /** A step while it is made. */

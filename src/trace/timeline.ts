@@ -147,6 +147,8 @@ export class Timeline {
   fork(index: number): void {
     this.putAside(index + 1);
     this.branch = ++this.lastBranch;
+    const from = this.line.lastSeq ?? this.folded;
+    this.notes.set(this.branch, { name: usualName(this.branch), from, tip: from ?? -1, left: 0 });
   }
 
   private putAside(from: number): void {

@@ -11,6 +11,7 @@ import {
   faceOf,
   hostOf,
   isShown,
+  keeping,
   listen,
   type Listener,
   shownStates,
@@ -86,13 +87,26 @@ export interface UndoStack {
 interface Deed {
   readonly action: AnyAction;
   readonly transition: Transition;
-  readonly changed: readonly StoreChange[];
+  /** As it was recorded. */
+  readonly recorded: readonly StoreChange[];
+  /** As it is now, where steps before it are left out or taken in again. */
+  changed: readonly StoreChange[];
+}
+
+/** An undo or a redo of an entry, and what it did. */
+interface Move {
+  readonly fact: 'undone' | 'redone';
+  readonly touches: Touches;
+  /** Another one where steps before it are left out or taken in again. */
+  changed: readonly StoreChange[];
 }
 
 interface Entry {
   readonly deeds: Deed[];
   time: number;
   readonly group: number | undefined;
+  /** Its undos and redos, oldest first. The last one that is shown says whether it is undone at the cursor. */
+  moves: readonly Move[];
 }
 
 const TYPING_MS = 1000;
@@ -124,15 +138,14 @@ class Stack implements UndoStack, Listener {
   private readonly stores: ReadonlySet<string>;
   private readonly except: ReadonlySet<string>;
   private readonly limit: number;
-  private done: Entry[] = [];
-  private taken: Entry[] = [];
+  private entries: Entry[] = [];
   private readonly identities = new Identities();
   private readonly watchers = new Set<() => void>();
   private readonly stop: () => void;
-  /** What undos and redos were told of, by what they knew. */
-  private readonly told = new WeakSet<Touches>();
-  /** The entries as they were before the first undo or redo of a transaction that is under way. */
-  private before: { readonly done: Entry[]; readonly taken: Entry[] } | undefined;
+  /** The transitions of undos and redos that were told, by what these knew. */
+  private readonly told = new WeakMap<Touches, Transition>();
+  /** The entries, and their moves, as they were before the first undo or redo of a transaction that is under way. */
+  private before: readonly (readonly [Entry, readonly Move[]])[] | undefined;
 
   constructor(
     private readonly host: Extensible,
@@ -145,14 +158,38 @@ class Stack implements UndoStack, Listener {
   }
 
   transition(transition: Transition): void {
+    const { action, cause, fact, kind, touches } = transition;
+    const isMove = fact === 'undone' || fact === 'redone';
+    if (touches && isMove) this.told.set(touches, transition);
     const changed = transition.changed.filter(({ store, joined }) => this.stores.has(store.name) && !joined);
     if (changed.length === 0) return;
-    const { action, cause, fact, kind, touches } = transition;
     for (const { before, after } of changed) this.identities.follow(before, after, touches);
-    if (touches && (fact === 'undone' || fact === 'redone')) return void this.told.add(touches);
+    if (isMove) return;
     const isUsers = kind === 'action' && (cause.by === 'code' || cause.by === 'interceptor') && cause.run === undefined;
-    if (isUsers && action && !this.except.has(action.type)) this.push({ action, transition, changed });
+    if (isUsers && action && !this.except.has(action.type)) this.push({ action, transition, changed, recorded: changed });
     this.tell();
+  }
+
+  recomputed(step: number, changed: readonly StoreChange[]): void {
+    for (const { deeds, moves } of this.entries) {
+      for (const move of moves) if (this.told.get(move.touches)?.step === step) move.changed = changed;
+      for (const deed of deeds) {
+        if (deed.transition.step !== step) continue;
+        const known = new Map(deed.recorded.map((one) => [one.store.name, one]));
+        // What is equal keeps its identity, and the next version of an item is that item.
+        deed.changed = changed.flatMap((one): StoreChange[] => {
+          const old = known.get(one.store.name);
+          if (!old && !this.stores.has(one.store.name)) return [];
+          const next = { ...one, before: keeping(old?.before, one.before), after: keeping(old?.after, one.after) };
+          if (old) {
+            this.identities.follow(old.before, next.before, undefined);
+            this.identities.follow(old.after, next.after, undefined);
+          }
+          this.identities.follow(next.before, next.after, undefined);
+          return [next];
+        });
+      }
+    }
   }
 
   travelled(): void {
@@ -165,16 +202,17 @@ class Stack implements UndoStack, Listener {
   }
 
   private push(deed: Deed): void {
-    this.taken = [];
+    // What the user does now takes the place of what could be done again.
+    this.entries = this.entries.filter((entry) => !this.counts(entry) || !this.isUndone(entry));
     const { time, group } = deed.transition;
-    const last = this.done.at(-1);
+    const last = this.entries.at(-1);
     if (last && this.belongs(last, deed)) {
       last.deeds.push(deed);
       last.time = time;
       return;
     }
-    this.done.push({ deeds: [deed], time, group });
-    if (this.done.length > this.limit) this.done.shift();
+    this.entries.push({ deeds: [deed], time, group, moves: [] });
+    if (this.entries.length > this.limit) this.entries.shift();
   }
 
   private belongs({ deeds, time, group }: Entry, deed: Deed): boolean {
@@ -200,7 +238,7 @@ class Stack implements UndoStack, Listener {
 
   private move(fact: 'undone' | 'redone', anyway: boolean): UndoResult {
     const isUndo = fact === 'undone';
-    const entry = this.next(isUndo ? this.done : this.taken);
+    const entry = this.next(!isUndo);
     if (!entry) return { became: 'nothing' };
     const title = titleOfEntry(entry);
     const states = shownStates(this.host);
@@ -218,10 +256,9 @@ class Stack implements UndoStack, Listener {
     const { touches } = merging;
     if (!state(this.host, changed, fact, { cause: { by: 'code' }, touches })) return { became: 'nothing' };
     if (changed.length > 0 && !this.told.has(touches)) this.mayFail(touches);
-    this.done = isUndo ? without(this.done, entry) : [...this.done, entry];
-    this.taken = isUndo ? [...this.taken, entry] : without(this.taken, entry);
+    entry.moves = [...entry.moves, { fact, touches, changed }];
     // What is done next is an entry of its own.
-    for (const one of this.done.slice(-1)) one.time = -Infinity;
+    for (const one of this.entries) one.time = -Infinity;
     this.tell();
     return { became: 'done', title };
   }
@@ -229,20 +266,28 @@ class Stack implements UndoStack, Listener {
   /** It is part of a transaction: should that fail, nothing was undone. */
   private mayFail(touches: Touches): void {
     if (this.before) return;
-    this.before = { done: this.done, taken: this.taken };
+    this.before = this.entries.map((entry) => [entry, entry.moves]);
     this.host.later(() => {
       const { before } = this;
       this.before = undefined;
       if (this.told.has(touches) || !before) return;
-      this.done = before.done;
-      this.taken = before.taken;
+      for (const [entry, moves] of before) entry.moves = moves;
+      this.entries = before.map(([entry]) => entry);
       this.tell();
     });
   }
 
   /** The states without an entry, or with it again, and with all later changes. */
-  private merged(states: Tree, { deeds }: Entry, isUndo: boolean, merging: Merging): Tree {
+  private merged(states: Tree, entry: Entry, isUndo: boolean, merging: Merging): Tree {
     const next: Record<string, unknown> = { ...states };
+    const move = this.lastMove(entry);
+    // An undo and a redo take each other back, whatever the first of them came to.
+    if (move) {
+      for (const { store, before: to, after: from } of move.changed)
+        next[store.name] = merging.merge(next[store.name], from, to, `/${escapeKey(store.name)}`);
+      return next;
+    }
+    const { deeds } = entry;
     const counting = deeds.filter(({ transition }) => isShown(this.host, transition));
     for (const { changed } of isUndo ? counting.reverse() : counting)
       for (const { store, before, after } of changed) {
@@ -253,31 +298,49 @@ class Stack implements UndoStack, Listener {
     return next;
   }
 
-  /** The last entry of which something is on the line that is shown: the others wait for theirs. */
-  private next(entries: readonly Entry[]): Entry | undefined {
-    for (let i = entries.length - 1; i >= 0; i--) if (this.counts(entries[i])) return entries[i];
+  /** The last undo or redo of an entry, as far as the cursor shows it. */
+  private lastMove({ moves }: Entry): Move | undefined {
+    for (let i = moves.length - 1; i >= 0; i--) {
+      const transition = this.told.get(moves[i].touches);
+      // One that is not told is part of the transaction that is under way.
+      if (transition === undefined || isShown(this.host, transition)) return moves[i];
+    }
     return undefined;
   }
+
+  private isUndone(entry: Entry): boolean {
+    return this.lastMove(entry)?.fact === 'undone';
+  }
+
+  /** Entries of which something is on the line that is shown: the others wait for theirs. */
   private counts({ deeds }: Entry): boolean {
     return deeds.some(({ transition }) => isShown(this.host, transition));
   }
 
+  private all(areUndone: boolean): readonly Entry[] {
+    return this.entries.filter((entry) => this.counts(entry) && this.isUndone(entry) === areUndone);
+  }
+
+  /** The last one to undo, or the first of those that were undone. */
+  private next(isUndone: boolean): Entry | undefined {
+    return this.all(isUndone).at(isUndone ? 0 : -1);
+  }
+
   get undos(): number {
-    return this.done.filter((entry) => this.counts(entry)).length;
+    return this.all(false).length;
   }
   get redos(): number {
-    return this.taken.filter((entry) => this.counts(entry)).length;
+    return this.all(true).length;
   }
   get nextUndo(): string | undefined {
-    return titleOfEntry(this.next(this.done));
+    return titleOfEntry(this.next(false));
   }
   get nextRedo(): string | undefined {
-    return titleOfEntry(this.next(this.taken));
+    return titleOfEntry(this.next(true));
   }
 
   clear(): void {
-    this.done = [];
-    this.taken = [];
+    this.entries = [];
     this.tell();
   }
 
@@ -304,8 +367,6 @@ class Stack implements UndoStack, Listener {
 }
 
 type Tree = Readonly<Record<string, unknown>>;
-
-const without = (entries: readonly Entry[], entry: Entry): Entry[] => entries.filter((one) => one !== entry);
 
 function titleOfEntry(entry: Entry): string;
 function titleOfEntry(entry: Entry | undefined): string | undefined;

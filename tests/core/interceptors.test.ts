@@ -156,6 +156,7 @@ describe('a confirmation', () => {
     expect(failed.runtime.dispatch(asked())).toBe('waiting');
     await new Promise((resolve) => setTimeout(resolve));
     expect(failed.runtime.read(thing).n).toBe(0);
-    expect(failed.runtime.trace.steps.at(-1)).toMatchObject({ outcome: 'stopped', reason: 'not confirmed' });
+    expect(failed.runtime.trace.steps.at(-1)).toMatchObject({ outcome: 'stopped', reason: 'the dialog broke' });
+    expect(failed.runtime.problems).toMatchObject([{ error: { message: 'the dialog broke' }, action: asked() }]);
   });
 });

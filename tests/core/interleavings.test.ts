@@ -50,6 +50,7 @@ class Model {
   readonly stopped: string[] = [];
   readonly runs: (ModelRun | undefined)[] = [];
   private readonly all: { readonly visit: number; readonly run: ModelRun }[] = [];
+  private readonly sharing = new Map<ModelRun, Set<number>>();
   private readonly verdicts: ('answer' | 'fail' | undefined)[] = [];
   closed = false;
   begun = 0;
@@ -68,12 +69,16 @@ class Model {
   start(visit: number): void {
     if (this.closed) return;
     const [other] = this.inLane(visit, 'running');
-    if (other && this.overlap === 'share') return void (this.runs[visit] = other.run);
+    if (other && this.overlap === 'share') {
+      this.sharing.get(other.run)!.add(visit);
+      return void (this.runs[visit] = other.run);
+    }
     const run: ModelRun = { phase: 'waiting' };
     this.runs[visit] = run;
     if (other && this.overlap === 'ignore') return void Object.assign(run, { phase: 'cancelled', reason: 'ignored' });
     if (other && this.overlap === 'replace') this.cancel(other.run, 'replaced');
     this.all.push({ visit, run });
+    this.sharing.set(run, new Set([visit]));
     if (!(other && this.overlap === 'queue')) this.begin(visit, run);
   }
 
@@ -112,9 +117,18 @@ class Model {
     else if (run.phase === 'running') this.over(run, 'cancelled', visit, reason);
   }
 
+  /** A run that others share goes on without this caller. */
+  private giveUp(visit: number, run: ModelRun): void {
+    const callers = this.sharing.get(run);
+    if (run.phase !== 'running' && run.phase !== 'waiting') return;
+    callers?.delete(visit);
+    if (callers && callers.size > 0) this.runs[visit] = { phase: 'cancelled', reason: 'cancelled' };
+    else this.cancel(run, 'cancelled');
+  }
+
   end(visit: number, how: Ending): void {
     const run = this.runs[visit];
-    if (how !== 'answer' && how !== 'fail' && run) this.cancel(run, 'cancelled');
+    if (how !== 'answer' && how !== 'fail' && run) this.giveUp(visit, run);
     if (how === 'cancel') return;
     this.verdicts[visit] = how === 'fail' ? 'fail' : 'answer';
     const asked = this.all.find((one) => one.visit === visit);

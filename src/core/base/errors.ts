@@ -295,12 +295,16 @@ export const patchFailed = (index: number, path: string, why: string): FloeError
     },
   );
 
+/** How the message begins that says that a rule does not hold. */
+export const brokenRule = (name: string): string =>
+  DEV ? `The rule '${name}' does not hold after ` : `FLOE_INVARIANT_BROKEN ${name} `;
+
 export const invariantBroken = (name: string, type: string, cause?: unknown): FloeError =>
   error(
     'FLOE_INVARIANT_BROKEN',
     `${name} ${type}`,
     DEV &&
-      `The rule '${name}' does not hold after '${type}'${cause === undefined ? '' : ` (it threw: ${messageOf(cause)})`}.`,
+      `${brokenRule(name)}'${type}'${cause === undefined ? '' : ` (it threw: ${messageOf(cause)})`}.`,
     cause === undefined ? undefined : { cause },
   );
 

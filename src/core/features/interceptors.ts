@@ -47,7 +47,8 @@ const shortened = (text: string): string =>
 /**
  * A ready-made interceptor: an action declared with `about: { confirm: 'Cancel this visit?' }` waits until the question
  * is answered.
- * @param ask gets the question, and the action; returns whether it may proceed, now or later
+ * @param ask gets the question, and the action; returns whether it may proceed, now or later. Where it throws or rejects, the
+ * action is stopped, and the error is reported
  * @example
  * createRuntime({ interceptors: [confirmation((question) => window.confirm(question))] });
  */
@@ -55,12 +56,15 @@ export const confirmation =
   (ask: (question: string, action: AnyAction) => boolean | PromiseLike<boolean>): Interceptor =>
   (action, { about, proceed, stop }) => {
     const question = about?.confirm;
-    if (typeof question !== 'string') return void proceed();
+    if (typeof question !== 'string') {
+      proceed();
+      return;
+    }
     const answer = ask(question, action);
     const settle = (yes: boolean): void => {
       if (yes) proceed();
       else stop('not confirmed');
     };
-    if (typeof answer === 'boolean') settle(answer);
-    else answer.then(settle, () => stop('not confirmed'));
+    // What `ask` rejects with, and what the change throws then, goes to `onProblem`.
+    return typeof answer === 'boolean' ? settle(answer) : answer.then(settle);
   };

@@ -1,7 +1,7 @@
 // Time travel: the screen shows a past step, while the live line of transitions goes on in a view of its own.
 import { wrongPlace } from '../base/errors.js';
 import { DEV } from '../base/mode.js';
-import { hasOwn } from '../data/plain.js';
+import { hasOwn, keeping } from '../data/plain.js';
 import { guardData } from '../data/guard.js';
 import type { Extensible, Feature, Hooks } from '../kernel/feature.js';
 import { arriveAt, isShown, leaveLine, lineChanged } from '../kernel/line.js';
@@ -58,7 +58,20 @@ export class TimeTravel implements Hooks {
     if (!kernel.views.showsPast || this.isMoving) return;
     leaveLine(kernel, (transition) => isShown(kernel, transition), 'branch');
     this.join();
+    kernel.recorder?.each((listener) => listener.branched?.());
+    this.joinBranch();
     arriveAt(kernel, 'branch', []);
+  }
+
+  /** Stores that joined after the step at which the branch begins are there as well: they join it as they are shown. */
+  private joinBranch(): void {
+    const { cells, views, recorder } = this.kernel;
+    const { known, states } = views.screen;
+    const joining = Array.from(cells.values()).filter(({ store, index }) => !store.internal && !known[index]);
+    if (!recorder || joining.length === 0) return;
+    for (const { index } of joining) known[index] = true;
+    const changed = joining.map(({ store, index }) => ({ store, before: undefined, after: states[index], joined: true }));
+    recorder.fact('joined', changed, { by: 'runtime' });
   }
 
   /** From now on the screen may show something else: the live states get a view of their own, without watchers. */
@@ -93,7 +106,9 @@ export class TimeTravel implements Hooks {
       view.known[index] = known;
       // What joined later is shown as it is; but of a task that had not yet run there is nothing to show.
       if (!known && !store.internal) continue;
-      const state = known ? states[name] : store.begin();
+      // What is equal stays the same object, and notifies no watcher.
+      const state = keeping(view.states[index], known ? states[name] : store.begin());
+      if (state === view.states[index]) continue;
       if (DEV) guardData(state, { at: '', what: `The restored state of '${name}'` });
       view.commit(index, state, undefined);
     }

@@ -23,6 +23,17 @@ export class Computing {
 
   constructor(private readonly checksPurity: boolean | undefined) {}
 
+  /** Runs code of the application that only looks: it must not dispatch. @param what it is, in words */
+  within<T>(what: string, fn: () => T): T {
+    const outer = this.inside;
+    this.inside = what;
+    try {
+      return fn();
+    } finally {
+      this.inside = outer;
+    }
+  }
+
   /** The state of one store after all of its changes for an action. */
   all(cell: Cell, changes: readonly Change[], before: unknown, action: AnyAction, touches?: KnownTouches): unknown {
     let after = before;
@@ -82,6 +93,9 @@ function checkPurity(store: string, change: Change, before: unknown, action: Any
   const [found] = difference(first, again.returned ?? again.next).changes;
   if (found) throw impureChange(action.type, store, found.path);
 }
+
+/** What runs while the rules of stores are looked at, in words. */
+export const RULE = 'an invariant';
 
 /** A store with the state that it has after a change. */
 export interface Changed {

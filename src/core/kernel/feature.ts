@@ -57,8 +57,11 @@ export interface Rebased {
   readonly states: ReadonlyMap<Cell, unknown>;
   /** Which places differ from the present states. Default: that is not known. */
   readonly touches?: Touches | undefined;
-  /** Default: none. */
-  readonly problems?: (cause: string) => readonly FloeError[];
+  /** What could not be computed again, with the action that it was. Default: none. */
+  readonly problems?: (cause: string) => readonly {
+    readonly error: FloeError;
+    readonly of: Partial<Pick<Transition, 'action' | 'step'>>;
+  }[];
 }
 
 /** What a feature does when something happens in the runtime. Each member is optional: a stage without hooks costs a check. */
@@ -72,7 +75,8 @@ export interface Hooks {
   /** Whether it waits for actions of a type, beside what is declared. */
   awaits?(type: string): boolean;
   /**
-   * Looks at what an action is about to change, after the invariants. Nothing is written yet. It must not dispatch.
+   * Looks at what an action is about to change, after the invariants. Nothing is written yet. Dispatching here is
+   * FLOE_WRONG_PLACE.
    * @returns an error refuses the action: `dispatch` throws it, and nothing is written
    */
   check?(action: AnyAction, changed: readonly CellChange[]): Error | undefined;
@@ -223,6 +227,17 @@ export interface Joiner {
 export interface Deciding {
   action: AnyAction;
   of: Transition | undefined;
+}
+
+/** Tells every feature. An error of one is reported, and the others are still told. */
+export function eachFeature(kernel: Pick<Extensible, 'features' | 'problem'>, tell: (hooks: Hooks) => void): void {
+  for (const hooks of kernel.features) {
+    try {
+      tell(hooks);
+    } catch (error) {
+      kernel.problem(error);
+    }
+  }
 }
 
 /** The first result that a feature gives. */

@@ -2,6 +2,7 @@
 import type { About, AnyAction, DispatchResult } from '../model/action.js';
 import { closed, proceededTwice } from '../base/errors.js';
 import type { Read } from '../model/source.js';
+import { isThenable } from './compute.js';
 
 /** What an interceptor can do. It calls `proceed` or `stop` once, now or later. */
 export interface InterceptorTools {
@@ -15,8 +16,11 @@ export interface InterceptorTools {
   readonly about: About | undefined;
 }
 
-/** Decides about actions before any store sees them. */
-export type Interceptor = (action: AnyAction, tools: InterceptorTools) => void;
+/**
+ * Decides about actions before any store sees them. What an asynchronous one throws goes to `onProblem`, and the action is
+ * stopped where it is not decided yet.
+ */
+export type Interceptor = (action: AnyAction, tools: InterceptorTools) => void | PromiseLike<void>;
 
 interface Decision {
   readonly action: AnyAction;
@@ -24,7 +28,9 @@ interface Decision {
   readonly about: About | undefined;
   readonly read: Read;
   readonly apply: (action: AnyAction) => DispatchResult;
-  readonly stopped: (reason: string | undefined) => void;
+  readonly stopped: (reason: unknown) => void;
+  /** An interceptor threw later, when no caller waits for it. */
+  readonly problem: (error: unknown) => void;
   /** Throws where nothing can be decided: inside a change or a selector. */
   readonly mayDecide: (what: string) => void;
   /** Runs an interceptor: what it dispatches meanwhile comes from it. */
@@ -42,35 +48,58 @@ function ask(decision: Decision, action: AnyAction, index: number): DispatchResu
   const next = decision.interceptors[index];
   if (!next) return decision.apply(action);
   let result: DispatchResult | undefined;
-  let ended = false;
+  /** Why it can no longer be decided. */
+  let over: Error | undefined;
   let waitingOver: () => void = () => undefined;
   const once = (what: string): void => {
     decision.mayDecide(what);
-    if (ended) throw closed(`proceed for '${action.type}'`);
+    if (over) throw over;
     if (result !== undefined) throw proceededTwice(action.type);
     waitingOver();
   };
-  const stop = (reason?: string): void => {
+  const stopWith = (reason: unknown): void => {
     once('stop');
     result = 'stopped';
     decision.stopped(reason);
   };
-  decision.around(() =>
-    next.fn(action, {
-      proceed(passed = action) {
-        once('proceed');
-        result = 'waiting';
-        return (result = ask(decision, passed, index + 1));
-      },
-      stop,
-      read: decision.read,
-      about: decision.about,
-    }),
-  );
+  let returned: void | PromiseLike<void> = undefined;
+  try {
+    decision.around(() => {
+      returned = next.fn(action, {
+        proceed(passed = action) {
+          once('proceed');
+          result = 'waiting';
+          try {
+            return (result = ask(decision, passed, index + 1));
+          } catch (error) {
+            // Nothing waits any more, whether the interceptor catches it or not.
+            result = 'stopped';
+            throw error;
+          }
+        },
+        stop: stopWith,
+        read: decision.read,
+        about: decision.about,
+      });
+    });
+  } catch (error) {
+    if (result === undefined) stopWith(error);
+    throw error;
+  }
+  if (isThenable(returned))
+    returned.then(undefined, (error: unknown) => {
+      decision.problem(error);
+      if (result === undefined && !over) stopWith(error);
+    });
   if (result !== undefined) return result;
-  waitingOver = decision.wait(() => {
-    stop('closed');
-    ended = true;
-  });
+  try {
+    waitingOver = decision.wait(() => {
+      stopWith('closed');
+      over = closed(`proceed for '${action.type}'`);
+    });
+  } catch (error) {
+    over = error as Error;
+    throw error;
+  }
   return 'waiting';
 }

@@ -31,7 +31,9 @@ export class Joining implements Joiner {
 
   private initialOf(store: StoreDefinition): unknown {
     const { name, internal } = store;
-    return !internal && hasOwn(this.initial, name) ? this.initial[name] : unnoted(() => store.begin());
+    return !internal && hasOwn(this.initial, name)
+      ? store.completeWith(this.initial[name])
+      : unnoted(() => store.begin());
   }
 
   add(store: StoreDefinition, state: unknown, known: boolean, begun = state): Cell {

@@ -17,12 +17,12 @@ import type { Touches } from '../data/touches.js';
 import type { InnerWatching } from '../reactive/watcher.js';
 import type { Cell, CellChange } from './cell.js';
 import { Computing } from './compute.js';
-import type { Applying, Deciding, Extensible, Feature, Hooks } from './feature.js';
+import { eachFeature, type Applying, type Deciding, type Extensible, type Feature, type Hooks } from './feature.js';
 import { HandlerTable } from './handlers.js';
 import { Joining } from './joining.js';
 import { Notifications } from './notifications.js';
 import { Pipeline } from './pipeline.js';
-import { transact } from './atomic.js';
+import { savepointOf, transact } from './atomic.js';
 import type { Recorder } from './recorder.js';
 import type { Transaction } from './transaction.js';
 import type { Attachment } from './attachment.js';
@@ -160,7 +160,10 @@ export class Kernel implements Extensible, Ground {
   }
 
   stated(cell: Cell, state: unknown): void {
-    this.attending?.stated?.(cell, state, this.transaction?.number);
+    const { transaction } = this;
+    this.attending?.stated?.(cell, state, transaction?.number);
+    const changes = [{ cell, before: undefined, after: state }];
+    transaction?.applied.push({ action: undefined, changes, transition: undefined });
   }
 
   reset(stores: readonly StoreDefinition[]): void {
@@ -204,7 +207,7 @@ export class Kernel implements Extensible, Ground {
   }
 
   idle(): void {
-    for (const hooks of this.features) hooks.idle?.();
+    eachFeature(this, (hooks) => hooks.idle?.());
   }
 
   // ---- batches and transactions ----
@@ -253,20 +256,33 @@ export class Kernel implements Extensible, Ground {
     return this.travel?.isMoving === true;
   }
 
+  /** A transaction in the past begins its branch with its first dispatch. Nothing was done in it before. */
   leavePast(): void {
-    this.travel?.leavePast!();
+    if (!this.views.showsPast) return;
+    const { transaction } = this;
+    this.transaction = undefined;
+    try {
+      this.travel?.leavePast!();
+    } finally {
+      this.transaction = transaction;
+      for (let one = transaction; one; one = one.outer) one.savepoint = savepointOf(this);
+    }
   }
 
   afterwards(action: AnyAction, transition: Transition | undefined, tasks = this.handlers.to(action).tasks): void {
     if (tasks.length > 0) this.use(tasks[0].feature as Feature);
     if (this.afterHooks.length === 0) return;
     // The work that begins is the application's: it finds what is shown.
-    const after = (): void =>
-      this.views.outside(() => {
-        for (const hooks of this.afterHooks) hooks.after(action, tasks, transition);
-      });
-    if (this.transaction) this.transaction.after.push(after);
-    else after();
+    if (this.transaction) return void this.transaction.after.push({ action, tasks, transition });
+    this.views.outside(() => {
+      for (const hooks of this.afterHooks) {
+        try {
+          hooks.after(action, tasks, transition);
+        } catch (error) {
+          this.problem(error, transition, action);
+        }
+      }
+    });
   }
 
   /** Tasks that begin by themselves: not inside a selector that was the first to read their store. */
@@ -317,7 +333,7 @@ export class Kernel implements Extensible, Ground {
 
   problem(error: unknown, transition?: Transition, action = transition?.action): void {
     this.note(error, transition);
-    this.report(error, action);
+    this.report(error, action, transition);
   }
 
   /** Notes an error on the transition that it belongs to: the one whose watchers are notified now, where none is given. */
@@ -326,10 +342,11 @@ export class Kernel implements Extensible, Ground {
     this.recorder?.note(error, given ?? (isNotifying ? of : undefined));
   }
 
-  report(error: unknown, action: AnyAction | undefined): void {
+  report(error: unknown, action: AnyAction | undefined, of?: Pick<Transition, 'step'>): void {
     const report = this.options.onProblem ?? ((problem: Problem) => complain(problem.error));
     try {
-      report(action ? { error, action } : { error });
+      const step = of?.step;
+      report({ error, ...(action && { action }), ...(step !== undefined && { step }) });
     } catch (second) {
       complain(second);
     }
@@ -337,8 +354,15 @@ export class Kernel implements Extensible, Ground {
 
   close(): Promise<void> {
     if (this.isClosed) return this.closing;
-    for (const end of this.waiting) end();
-    for (const hooks of this.features) hooks.close?.();
+    // Whatever throws: the runtime ends, and everything is stored.
+    for (const end of this.waiting) {
+      try {
+        end();
+      } catch (error) {
+        this.problem(error);
+      }
+    }
+    eachFeature(this, (hooks) => hooks.close?.());
     this.isClosed = true;
     this.due.clear();
     this.notifications.clear();

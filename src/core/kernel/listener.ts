@@ -1,7 +1,7 @@
 // A trace, a storage or telemetry: each transition is recorded there. It may bring stored states back.
 import type { StoreDefinition } from '../model/store.js';
 import type { Cell } from './cell.js';
-import type { Transition } from './transition.js';
+import type { StoreChange, Transition } from './transition.js';
 
 export interface Listener {
   /** The transition is done; watchers are notified next. */
@@ -19,8 +19,12 @@ export interface Listener {
   begin?(store: StoreDefinition, state: unknown): unknown;
   /** Brings in a state that `begin` promised, now that the store has joined. */
   fill?(cell: Cell, stored: PromiseLike<unknown>): void;
+  /** What the cursor shows, in the past, is the live end from now on: a branch begins there. */
+  branched?(): void;
   /** Whether a transition is on the line that is shown, at the cursor or before it. */
   isShown?(transition: Transition): boolean;
+  /** A step was computed again, since others are left out or taken in: this is what it changes now. */
+  recomputed?(step: number, changed: readonly StoreChange[]): void;
   /** Another history took the place of the present one: no transition that was told before is part of it. */
   replaced?(): void;
   /** The runtime ends. A promise where it takes time to store what was accepted. */

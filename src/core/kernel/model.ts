@@ -3,7 +3,7 @@ import type { AnyAction } from '../model/action.js';
 import { HandlerTable } from './handlers.js';
 import { brokenBy, Computing } from './compute.js';
 import { KnownTouches, type Touches } from '../data/touches.js';
-import { messageOf, type FloeError } from '../base/errors.js';
+import { brokenRule, messageOf, type FloeError } from '../base/errors.js';
 import { hasOwn } from '../data/plain.js';
 import { makeCell, type Cell } from './cell.js';
 import type { StoreDefinition } from '../model/store.js';
@@ -86,6 +86,13 @@ export class Model {
     } catch (error) {
       return { error: messageOf(error) };
     }
+  }
+
+  /** Whether a message says that a rule of a store does not hold. */
+  isOfRule(message: string): boolean {
+    for (const { store } of this.cells.values())
+      for (const { name } of store.invariants) if (message.startsWith(brokenRule(name))) return true;
+    return false;
   }
 
   /** The rules that do not hold in a state tree, of the stores with these names. */

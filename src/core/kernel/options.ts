@@ -7,6 +7,8 @@ export interface Problem {
   readonly error: unknown;
   /** The action that it has to do with, if one does. */
   readonly action?: AnyAction;
+  /** The number of that action's step, or of the step at which it was noticed; absent without a trace. */
+  readonly step?: number;
 }
 
 /** A clock that tasks wait by. */

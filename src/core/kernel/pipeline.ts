@@ -8,7 +8,7 @@ import { guardData } from '../data/guard.js';
 import type { DispatchResult } from '../model/action.js';
 import { KnownTouches } from '../data/touches.js';
 import type { Cell, CellChange } from './cell.js';
-import { brokenBy } from './compute.js';
+import { brokenBy, RULE } from './compute.js';
 import type { Applying, Deciding, Extensible } from './feature.js';
 import { reportUnhandled } from './reported.js';
 import { NO_TASKS, type Handlers } from './handlers.js';
@@ -36,6 +36,8 @@ export class Pipeline {
     notifications.begin();
     let failed = true;
     try {
+      // What nobody knows begins no branch.
+      if (kernel.views.showsPast && !makerOf(action)) kernel.handlers.to(action);
       kernel.leavePast();
       const result = this.intercept(action, by ?? kernel.byDispatcher());
       failed = false;
@@ -82,6 +84,7 @@ export class Pipeline {
         });
       },
       stopped: (reason) => kernel.recorder?.unchanged(action, cause, 'stopped', reason),
+      problem: (error) => kernel.problem(error, undefined, action),
       wait: (end) => {
         if (kernel.transaction) throw asyncInAtomic('an interceptor that decides later');
         kernel.waiting.add(end);
@@ -169,9 +172,11 @@ export class Pipeline {
         if (after !== before) changes.push(view.change(cell, after));
       }
       // check
-      if (changes.length > 0 && !transaction) broken = brokenBy(changes, action.type);
+      if (changes.length > 0 && !transaction)
+        broken = kernel.computing.within(RULE, () => brokenBy(changes, action.type));
       if (kernel.options.invariants === 'refuse') refusal = broken[0];
-      for (const hooks of kernel.checks) refusal ??= hooks.check(action, changes);
+      for (const hooks of kernel.checks)
+        refusal ??= kernel.computing.within('the check of a feature', () => hooks.check(action, changes));
       if (refusal) throw refusal;
     } catch (error) {
       const outcome = refusal ? 'refused' : 'failed';
@@ -183,10 +188,12 @@ export class Pipeline {
     const transition = recorder?.action(action, cause, outcome, stopwatch() - started, changes, touches);
     const attending = by?.optimistic ? kernel.use(by.feature!) : kernel.attending;
     attending?.committing?.(action, changes, transaction?.number, transition, by);
+    transaction?.applied.push({ action, changes, transition });
     kernel.commit(changes, touches);
-    for (const error of broken) kernel.problem(error, transition, action);
     // record
+    if (broken.length > 0 && transition) transition.problems = [...broken];
     if (transition) recorder!.record(transition);
+    for (const error of broken) kernel.report(error, action, transition);
     kernel.notify();
     by?.optimistic?.applied();
     kernel.afterwards(action, transition, handlers.tasks);

@@ -20,6 +20,9 @@ import {
 } from './transition.js';
 import type { Views } from './view.js';
 
+/** Facts that stay when the transaction around them is rolled back, or left out. */
+export const STAYING: ReadonlySet<FactName> = new Set<FactName>(['initial', 'joined', 'rehydrated', 'renewed']);
+
 /** What a recorder needs of its kernel. */
 export interface Recorded {
   recorder: Recorder | undefined;
@@ -31,7 +34,7 @@ export interface Recorded {
   readonly transaction: Transaction | undefined;
   /** The action that an interceptor decides about, and its transition. */
   readonly deciding: { readonly action: AnyAction; of: Transition | undefined } | undefined;
-  report(error: unknown, action: AnyAction | undefined): void;
+  report(error: unknown, action: AnyAction | undefined, of?: Pick<Transition, 'step'>): void;
 }
 
 /** Adds a listener. Returns a function that stops it. */
@@ -77,8 +80,9 @@ export class Recorder {
     return this.timed.time;
   }
 
-  /** Records a fact. */
+  /** Records a fact. Inside of a transaction it is part of it. */
   fact(fact: FactName, changed: readonly StoreChange[], cause: Cause, more?: Partial<Transition>): Transition {
+    const group = this.kernel.transaction?.number;
     const outcome = changed.length > 0 ? 'applied' : 'unchanged';
     const transition: Transition = {
       kind: 'fact',
@@ -88,6 +92,7 @@ export class Recorder {
       changed,
       time: this.kernel.now(),
       took: 0,
+      ...(group !== undefined && { group }),
       ...more,
     };
     this.record(transition);
@@ -185,7 +190,7 @@ export class Recorder {
     this.each((listener) => listener.reverting?.(transitions));
     for (const transition of transitions) {
       const { fact, action } = transition;
-      if (fact === 'joined' || fact === 'rehydrated') this.record(transition);
+      if (fact !== undefined && STAYING.has(fact)) this.record(transition);
       else if (action) this.record({ ...transition, outcome: 'reverted', changed: [], reason });
     }
   }

@@ -1,10 +1,9 @@
 // States that no dispatch brings: an attachment or a feature states them, and they are recorded as a fact.
 import { DEV } from '../base/mode.js';
-import type { FloeError } from '../base/errors.js';
 import { keeping } from '../data/plain.js';
 import { guardData } from '../data/guard.js';
 import type { CellChange } from './cell.js';
-import { brokenBy } from './compute.js';
+import { brokenBy, RULE } from './compute.js';
 import { firstAnswer, type Extensible, type Rebased } from './feature.js';
 import type { Cause, FactName, StoreChange, Transition } from './transition.js';
 
@@ -59,11 +58,15 @@ export function show(
     const after = touches ? state : keeping(before, state);
     if (after !== before) changes.push(view.change(cell, after));
   }
-  const found: FloeError[] = [...(problems?.(type) ?? []), ...brokenBy(changes, more.action?.type ?? type)];
+  const broken = kernel.computing.within(RULE, () => brokenBy(changes, more.action?.type ?? type));
   guardStates(changes, ` after '${type}'`);
   kernel.commit(changes, touches);
   const transition = kernel.recorder?.fact(fact, changes, cause, { touches, ...more });
-  for (const problem of found) kernel.problem(problem, transition);
+  for (const error of broken) kernel.problem(error, transition);
+  for (const { error, of } of problems?.(type) ?? []) {
+    kernel.recorder?.note(error, transition);
+    kernel.report(error, of.action, of);
+  }
   return transition;
 }
 

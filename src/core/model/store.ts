@@ -273,6 +273,11 @@ export class StoreDefinition implements Source<unknown> {
     return after;
   }
 
+  /** A given state to begin with, where a version without some of its parts may have made it. */
+  completeWith(given: unknown): unknown {
+    return given;
+  }
+
   /** The rows that a row links to, with the place of each link in the row. Only stores of tables have rows. */
   linksFrom?(state: unknown, type: string, key: string): readonly RowLink[];
 

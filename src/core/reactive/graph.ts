@@ -240,10 +240,16 @@ export abstract class Reader extends Port {
     this.at = 0;
     const observer = probe;
     const began = observer === undefined ? 0 : stopwatch();
+    const was = this.problem;
+    const before = this.value;
+    const isFirst = this.version === 0;
     let value: unknown;
     let problem: { readonly error: unknown } | undefined;
+    let isSame = false;
     try {
       value = this.derive();
+      // The first value is always a new one. Whoever compares may no more dispatch than whoever derives.
+      isSame = !isFirst && !was && (Object.is(before, value) || this.equal(before, value));
     } catch (error) {
       problem = { error: DEV && isCloneError(error) ? notCloneable(`the selector '${this.name}'`, error) : error };
     }
@@ -258,12 +264,7 @@ export abstract class Reader extends Port {
     // How deep a chain goes depends on who asks: asked from nearer, it may well have a value.
     this.state = problem !== undefined && isChainTooDeep(problem.error) ? DIRTY : CLEAN;
     if (this.ended) this.end();
-    const was = this.problem;
-    const before = this.value;
-    const isFirst = this.version === 0;
     this.problem = problem;
-    // The first value is always a new one.
-    const isSame = !isFirst && !problem && !was && (Object.is(before, value) || this.equal(before, value));
     if (!isSame) {
       this.value = value;
       this.version++;

@@ -9,6 +9,7 @@ import { show } from '../../kernel/stating.js';
 import { givenTo } from '../../kernel/states.js';
 import { guardData } from '../../data/guard.js';
 import type { Cell, CellChange } from '../../kernel/cell.js';
+import type { Applied, Transaction } from '../../kernel/transaction.js';
 import type { Cause, FactName, Transition } from '../../kernel/transition.js';
 import { PendingLog, type Computed, type PendingAction } from './pending.js';
 
@@ -20,7 +21,11 @@ const NOTHING: Rebased = { states: new Map() };
 const rebased = ({ states, touches, dropped }: Computed): Rebased => ({
   states,
   touches,
-  problems: (type) => dropped.map(({ entry, error }) => droppedWithout(entry.action!.type, type, error)),
+  problems: (type) =>
+    dropped.map(({ entry: { action, transition }, error }) => ({
+      error: droppedWithout(action!.type, type, error),
+      of: { action: action!, ...(transition?.step !== undefined && { step: transition.step }) },
+    })),
 });
 
 /** The cells of the stores, without those that hold the status of a task. */
@@ -30,6 +35,13 @@ function* storeCells(kernel: Extensible): Iterable<Cell> {
 
 const shownStates = (kernel: Extensible): ReadonlyMap<Cell, unknown> =>
   new Map(Array.from(storeCells(kernel), (cell) => [cell, kernel.stateOf(cell)]));
+
+/** A transaction and those around it, the outermost first. */
+function chainOf(innermost: Transaction | undefined): readonly Transaction[] {
+  const chain: Transaction[] = [];
+  for (let one = innermost; one; one = one.outer) chain.unshift(one);
+  return chain;
+}
 
 export class Rebasing implements Hooks {
   /** There while something is open. */
@@ -47,12 +59,26 @@ export class Rebasing implements Hooks {
 
   private open(): PendingLog {
     if (!this.log) {
+      const { kernel } = this;
+      const { transaction } = kernel;
       const base = new Map<Cell, unknown>();
-      for (const cell of storeCells(this.kernel)) base.set(cell, this.kernel.stateOf(cell));
-      this.log = new PendingLog(base, this.kernel);
-      this.kernel.attending = this;
+      for (const cell of storeCells(kernel)) base.set(cell, kernel.stateOf(cell));
+      const outermostFirst = transaction ? chainOf(transaction) : [];
+      for (const { before } of [...outermostFirst].reverse())
+        for (const [cell, state] of before) if (base.has(cell)) base.set(cell, state);
+      this.log = new PendingLog(base, kernel);
+      kernel.attending = this;
+      // A transaction commits as a whole: what was done in it before is reverted and rebased with the rest.
+      for (const { applied, number } of outermostFirst) for (const one of applied) this.note(one, number);
     }
     return this.log;
+  }
+
+  /** Keeps what was applied before something was open. */
+  private note({ action, changes, transition }: Applied, group: number): void {
+    const after = new Map(changes.map((one) => [one.cell, one.after]));
+    // Part of a transaction: what it was given is not asked for.
+    this.log!.add({ action, before: after, after, group, transition, open: false, gone: false });
   }
 
   /** Keeps an action that is about to be applied, as long as something is open; or opens one. */
@@ -108,9 +134,11 @@ export class Rebasing implements Hooks {
     return this.log && rebased(this.log.restated(states));
   }
 
-  /** How many entries there are. */
+  /** How many entries there are; or would be, were something opened now. */
   savepoint(): number {
-    return this.log?.count ?? 0;
+    const { log, kernel } = this;
+    if (log) return log.count;
+    return chainOf(kernel.transaction).reduce((sum, { applied }) => sum + applied.length, 0);
   }
 
   /** What is stated outside of transactions stays: states that are still being read. */

@@ -77,13 +77,16 @@ export class PendingLog {
 
   /** Drops the entries before the first pending one. Returns whether an optimistic action is pending. */
   trim(): boolean {
+    const { entries } = this;
     let first = 0;
-    for (; first < this.entries.length && !this.entries[first].open; first++) {
-      const entry = this.entries[first];
+    while (first < entries.length && !entries[first].open) first++;
+    // A transaction is kept or dropped as a whole.
+    const group = entries[first]?.group;
+    while (group !== undefined && first > 0 && entries[first - 1].group === group) first--;
+    for (const entry of entries.slice(0, first))
       if (!entry.gone) for (const [cell, state] of this.afterOf(entry)) this.base.set(cell, state);
-    }
-    if (first > 0) this.entries.splice(0, first);
-    return this.entries.length > 0;
+    if (first > 0) entries.splice(0, first);
+    return entries.length > 0;
   }
 
   /** The states that the first entry left. */

@@ -18,7 +18,7 @@ const MOST_SEEN = 100;
 /** What a context needs of the runs. */
 export interface ContextHost {
   readonly host: RunHost;
-  start(call: Call, cause: Cause, parent: TaskRun): TaskRun;
+  start(call: Call, cause: Cause, parent: TaskRun): Run<unknown>;
   /** Calls `listener` with each action of these types. Returns a function that stops it. */
   listen(types: readonly string[], listener: (action: AnyAction) => void): () => void;
 }

@@ -19,7 +19,7 @@ import type { TaskRun } from './run.js';
 import type { RunHost } from './run-host.js';
 import { Runs } from './runs.js';
 import type { Statuses } from './statuses.js';
-import type { Optimistic } from './types.js';
+import type { Optimistic, Run } from './types.js';
 
 /** What a runtime installs with the first task that it meets. */
 export const tasks: Feature<Tasks> = { name: 'tasks', [FEATURE]: true, install: (kernel) => new Tasks(kernel) };
@@ -75,7 +75,7 @@ export class Tasks implements Hooks, RunHost {
 
   // ---- what the application runs ----
 
-  run(given: unknown): TaskRun {
+  run(given: unknown): Run<unknown> {
     const { kernel } = this;
     const call = this.renewed(callOf(given));
     this.mayRun(call.task.name);
@@ -128,6 +128,8 @@ export class Tasks implements Hooks, RunHost {
       });
     if (kernel.isClosed || by.stopped?.() !== undefined) return go();
     kernel.forbidInside('dispatch');
+    // Inside of a transaction of the application it is part of that.
+    if (kernel.transaction) kernel.leavePast();
     return kernel.notifications.isNotifying ? kernel.notifications.enqueue(action, go) : kernel.call(go);
   }
 

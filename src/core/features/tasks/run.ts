@@ -5,6 +5,7 @@ import type { Call, TaskDefinition } from './definition.js';
 import type { Run } from './types.js';
 import type { RunNote } from '../../kernel/transition.js';
 import type { PendingAction } from '../rebasing/pending.js';
+import type { SharedCall } from './shared-call.js';
 import { Waits, type Pending } from './waits.js';
 
 export class TaskRun implements Run<unknown> {
@@ -16,7 +17,10 @@ export class TaskRun implements Run<unknown> {
   saw: (readonly ['now' | 'random', number])[] | undefined;
   /** Optimistic actions that are pending. */
   open: Set<PendingAction> | undefined;
-  children: Set<TaskRun> | undefined;
+  /** What it called and waits for, and what ends with it. */
+  children: Set<TaskRun | SharedCall> | undefined;
+  /** The calls that share it, where runs of its task are shared. */
+  readonly calls = new Set<SharedCall>();
   parent: TaskRun | undefined;
   readonly task: TaskDefinition;
   readonly args: readonly unknown[];

@@ -3,10 +3,12 @@ import { readLive } from '../../kernel/states.js';
 import type { AnyAction } from '../../model/action.js';
 import { messageOf } from '../../base/errors.js';
 import { isThenable } from '../../kernel/compute.js';
+import { successorOf } from '../../kernel/reload.js';
 import { contextOf } from './context.js';
 import { guardData } from '../../data/guard.js';
 import { DEV } from '../../base/mode.js';
 import { TaskRun } from './run.js';
+import { SharedCall } from './shared-call.js';
 import { Starts } from './starts.js';
 import type { RunHost } from './run-host.js';
 import type { Read } from '../../model/source.js';
@@ -60,7 +62,7 @@ export class Runs {
 
   // ---- beginning ----
 
-  start(call: Call, cause: Cause, parent?: TaskRun, isAtStart = false): TaskRun {
+  start(call: Call, cause: Cause, parent?: TaskRun, isAtStart = false): TaskRun | SharedCall {
     const { task, args } = call;
     if (parent?.ended !== true) this.host.mayRun(task.name);
     if (DEV) guardData(args, { at: '', what: `What the task '${task.name}' is called with` });
@@ -74,12 +76,14 @@ export class Runs {
     const lanes = this.lanesOf(task);
     let lane = lanes.lanes.get(run.lane);
     const other = lane?.running.values().next().value;
-    if (other !== undefined && overlap === 'share') return other;
-    if (parent !== undefined) {
+    if (overlap === 'share') {
+      if (other !== undefined) return this.shared(other, parent);
+    } else if (parent !== undefined) {
       run.parent = parent;
       (parent.children ??= new Set()).add(run);
     }
-    if (unless && this.notNeeded(run, unless, cause)) return run;
+    const own = overlap === 'share' ? this.shared(run, parent) : run;
+    if (unless && this.notNeeded(run, unless, cause)) return own;
     if (other !== undefined && overlap === 'ignore') return this.neverBegins(run, cause, 'ignored');
     if (other !== undefined && overlap === 'replace') {
       // A watcher of the status may start another one meanwhile: the newest call counts.
@@ -89,15 +93,27 @@ export class Runs {
     if (!lane) lanes.lanes.set(run.lane, (lane = { running: new Set(), queue: [] }));
     if (other !== undefined && overlap === 'queue') lane.queue.push({ run, cause });
     else this.begin(run, cause, lanes, lane);
-    return run;
+    return own;
+  }
+
+  /** One more call shares a run. */
+  private shared(run: TaskRun, parent: TaskRun | undefined): SharedCall {
+    return new SharedCall(run, parent, (call, reason) => {
+      if (call.ended) return;
+      this.host.kernel.forbidInside('cancel');
+      this.host.kernel.later(() => this.cancelChild(call, reason));
+    });
   }
 
   private made(call: Call): TaskRun {
     const { task, args } = call;
-    return new TaskRun(call, task.laneKey(args), task.statusKey(args), (one, reason) => {
+    const { kernel } = this.host;
+    const look = <T>(fn: () => T): T => kernel.computing.within(`overlapBy of '${task.name}'`, fn);
+    const [lane, key] = look(() => [task.laneKey(args), task.statusKey(args)]);
+    return new TaskRun(call, lane, key, (one, reason) => {
       if (one.ended) return;
-      this.host.kernel.forbidInside('cancel');
-      this.host.kernel.later(() => this.cancel(one, reason));
+      kernel.forbidInside('cancel');
+      kernel.later(() => this.cancel(one, reason));
     });
   }
 
@@ -110,7 +126,11 @@ export class Runs {
 
   private notNeeded(run: TaskRun, unless: (read: Read, ...args: never[]) => unknown, cause: Cause): boolean {
     try {
-      if (!unless(readLive(this.host.kernel), ...(run.args as never[]))) return false;
+      const { kernel } = this.host;
+      const isDone = kernel.computing.within(`unless of '${run.task.name}'`, () =>
+        unless(readLive(kernel), ...(run.args as never[])),
+      );
+      if (!isDone) return false;
       run.finish('done', undefined);
       this.noteSkipped(run, cause, 'there is nothing to do');
     } catch (error) {
@@ -136,13 +156,23 @@ export class Runs {
   }
 
   private lanesOf(task: TaskDefinition): Lanes {
-    let lanes = this.tasks.get(task);
+    let lanes = this.tasks.get(task) ?? (DEV ? this.lanesBefore(task) : undefined);
     if (!lanes) {
       const ended = new Set<string>();
       lanes = { lanes: new Map(), running: 0, busy: new Map(), ended, oldest: ended.values() };
-      this.tasks.set(task, lanes);
     }
+    this.tasks.set(task, lanes);
     return lanes;
+  }
+
+  /** Development only: runs of the task whose module was reloaded since are runs of this one. */
+  private lanesBefore({ name, store }: TaskDefinition): Lanes | undefined {
+    for (const [known, lanes] of this.tasks) {
+      if (known.name !== name) continue;
+      const isReloaded = known.store && store ? successorOf(this.host.kernel, known.store) === store : known.store === store;
+      if (isReloaded) return lanes;
+    }
+    return undefined;
   }
 
   private begin(run: TaskRun, cause: Cause, lanes: Lanes, lane: Lane): void {
@@ -243,10 +273,16 @@ export class Runs {
     run.finishCancelled(reason);
     const children = [...(run.children ?? [])];
     const isTold = children.some(({ observed }) => observed);
-    for (const child of children) this.cancel(child, reason);
+    for (const child of children) this.cancelChild(child, reason);
     run.stopWaiting(isTold);
     this.ended(run, 'cancelled', reason);
   };
+
+  /** A caller gives up what it called: a run that others share goes on. */
+  private cancelChild(child: TaskRun | SharedCall, reason: string): void {
+    if (child instanceof TaskRun) return this.cancel(child, reason);
+    if (!child.ended && !child.giveUp(reason)) this.cancel(child.run, reason);
+  }
 
   private ended(run: TaskRun, phase: 'done' | 'failed' | 'cancelled', reason: unknown): void {
     const { task, key } = run;
@@ -307,6 +343,7 @@ export class Runs {
   private leaveParent(run: TaskRun): void {
     run.parent?.children?.delete(run);
     run.parent = undefined;
+    for (const call of [...run.calls]) call.leave();
   }
 
   /** `await` asks for the promise a little later than the call: only then is it known that no caller does. */
