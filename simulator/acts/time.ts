@@ -8,7 +8,12 @@ import type { Session } from '../session.js';
 import { at, NOTHING, type Act } from './act.js';
 
 /** A step without what may differ between two equal ones. */
-const bare = ({ took: _took, given: _given, ...step }: Step): unknown => step;
+const bare = ({ took: _took, given: _given, changes, undo, stores, ...step }: Step): unknown => ({
+  ...step,
+  stores: [...stores].sort(),
+  // Of operations on different places, either may come first.
+  ...{ changes: changes.map(text).sort(), undo: undo.map(text).sort() },
+});
 
 /** Everything that doing something and taking it back must leave as it was. */
 const everything = (session: Session): string =>
@@ -24,7 +29,8 @@ function mustBe(oracle: string, before: string, session: Session): void {
 }
 
 function looking(session: Session, look: () => string): string {
-  if (!session.trace) return NOTHING;
+  // Of a transaction nothing is recorded before its end.
+  if (!session.trace || session.isInside) return NOTHING;
   session.isLooking = true;
   try {
     return look();
@@ -185,8 +191,10 @@ export const TIME = {
   clearUndo: {
     group: 'undo',
     weight: 1,
-    perform: (_player, { undo, undoModel }) => {
+    perform: (_player, session) => {
+      const { undo, undoModel } = session;
       if (!undo) return NOTHING;
+      undoModel?.follow(session);
       undo.clear();
       undoModel?.clear();
       return String(undo.undos);

@@ -5,7 +5,7 @@ import type { Blueprint } from '../application.js';
 import { Fault } from '../planned.js';
 import { Handlers } from './handlers.js';
 import { isOptimistic, Pending } from './pending.js';
-import { difference, patched, plain, same, type Plain, type States } from './plain.js';
+import { difference, patched, plain, same, text, type Plain, type States } from './plain.js';
 import { recomputed } from './recompute.js';
 
 /** A step as it was recorded first: what it is computed from again. */
@@ -34,7 +34,7 @@ export class Line {
     this.handlers = new Handlers(blueprint);
     this.pending = new Pending(this.handlers);
     this.version = version;
-    this.isWhole = !blueprint.ignores;
+    this.isWhole = !blueprint.ignores && blueprint.limit === 10_000;
   }
   readonly version: 1 | 2;
   /** Every transition is listed. */
@@ -48,11 +48,12 @@ export class Line {
     const isRevised = excluded.join() !== this.excluded;
     this.excluded = excluded.join();
     if (isRevised) this.revise();
+    let isGrown = false;
     for (const [i, step] of steps.entries()) {
-      // A sum grows as long as it is the last step.
-      const isKnown = step.seq <= this.seen && this.nodes.has(step.seq);
-      if (isKnown && !(step.fact === 'summed' && i === steps.length - 1)) continue;
-      this.see(step, steps.slice(0, i));
+      const known = step.seq <= this.seen ? this.nodes.get(step.seq) : undefined;
+      // A sum grows: everything after it is read again.
+      isGrown ||= step.fact === 'summed' && known !== undefined && text(known.step.changes) !== text(step.changes);
+      if (!known || isGrown) this.see(step, steps.slice(0, i));
     }
     this.seen = Math.max(this.seen, ...steps.map(({ seq }) => seq));
     this.checkShown();

@@ -49,6 +49,8 @@ export function text(value: Plain): string {
   if (typeof value !== 'object' || value === null) return value === undefined ? 'undefined' : JSON.stringify(value);
   if (Array.isArray(value)) return `[${value.map(text).join(',')}]`;
   if (value instanceof Date) return `date ${value.getTime()}`;
+  // A maintained view.
+  if (typeof value.toArray === 'function') return text(value.toArray());
   if (isTable(value)) return `table{${Array.from(value, ([key, row]) => `${key}:${text(row)}`).join(',')}}`;
   if (value instanceof Map)
     return `map{${Array.from(value, ([key, one]) => `${text(key)}:${text(one)}`).join(',')}}`;

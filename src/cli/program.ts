@@ -96,6 +96,7 @@ function declare(out: Output, exit: { code: 0 | 1 }): Command {
     .description("run a trace against today's code, and show the first difference; exit code 1 where there is one")
     .argument('<trace>', 'a trace file, or - for standard input')
     .requiredOption('--model <file>', 'a JavaScript module that exports the list stores')
+    .option('--branch <number>', 'which branch; the one that the file shows without it')
     .option('--refuse', "actions that break a rule are refused, as with invariants: 'refuse'")
     .option('--json', 'one JSON value')
     .action(
@@ -109,6 +110,7 @@ function declare(out: Output, exit: { code: 0 | 1 }): Command {
     .requiredOption('--model <module>', 'where the test imports the list stores from: ../src/model/index.js')
     .option('--from <step>', 'the first step that happens in the test; the first action without it')
     .option('--to <step>', 'the last one; the last step without it')
+    .option('--branch <number>', 'which branch; the one that the file shows without it')
     .option('--title <text>', 'what the test is called')
     .option('--out <file>', 'where to write it; standard output without it')
     .action(async (file: string, options: WriteTestCommandOptions) =>

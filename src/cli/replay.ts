@@ -4,11 +4,13 @@ import { encode } from '../core/internal.js';
 import { causeOf, replayTrace } from '../trace/index.js';
 import { readTraceFile } from './input.js';
 import { storesIn } from './model.js';
+import { numberOf } from './options.js';
 import { inShort, jsonOf, progressOf, shown, type Output } from './output.js';
 import { toldOf } from './steps.js';
 
 export interface ReplayCommandOptions {
   readonly model: string;
+  readonly branch?: string;
   readonly refuse?: boolean;
   readonly json?: boolean;
 }
@@ -16,11 +18,13 @@ export interface ReplayCommandOptions {
 /** Gives the exit code: 1 where the code does something else now. */
 export async function replay(file: string, options: ReplayCommandOptions, out: Output): Promise<0 | 1> {
   const { model, refuse, json } = options;
+  const branch = numberOf('--branch', options.branch);
   const stores = await storesIn(model);
   const trace = await readTraceFile(file, out);
   const progress = progressOf(out);
   const { steps, actions, onTrust, divergence } = replayTrace(trace, {
     stores,
+    ...(branch !== undefined && { branch }),
     invariants: refuse ? 'refuse' : 'report',
     onStep: (done, all) => progress(() => `${done} of ${all} steps replayed`),
   });

@@ -12,6 +12,7 @@ export interface WriteTestCommandOptions {
   readonly model: string;
   readonly from?: string;
   readonly to?: string;
+  readonly branch?: string;
   readonly title?: string;
   readonly out?: string;
 }
@@ -23,7 +24,12 @@ export async function writeTestFile(file: string, options: WriteTestCommandOptio
   const { model, title, out: target } = options;
   const from = numberOf('--from', options.from);
   const to = numberOf('--to', options.to);
-  const range = { ...(from !== undefined && { from }), ...(to !== undefined && { to }) };
+  const branch = numberOf('--branch', options.branch);
+  const range = {
+    ...(from !== undefined && { from }),
+    ...(to !== undefined && { to }),
+    ...(branch !== undefined && { branch }),
+  };
   const trace = await readTraceFile(file, out);
   const state = givenText(trace, range);
   const isLong = state.length > LONGEST_GIVEN;

@@ -81,6 +81,8 @@ export class RecordedHistory {
     if (step) this.add(step);
     else this.noteInteractions();
     const { timeline, reader } = this;
+    // A line says which branch is shown.
+    if (!step && reader.present !== timeline.branch) this.goTo(reader.present);
     if (timeline.line.length === 0) timeline.folded = reader.folded;
   }
 
@@ -119,6 +121,15 @@ export class RecordedHistory {
       return;
     }
     timeline.append(step);
+  }
+
+  private goTo(branch: number): void {
+    const { timeline, reader } = this;
+    const from = reader.begun.get(branch);
+    if (from !== undefined) timeline.begin(branch, from);
+    const next = timeline.goTo(branch) + 1;
+    this.forget(next);
+    this.changed(next);
   }
 
   private forget(index: number): void {

@@ -1,9 +1,9 @@
 // Where two recordings, or two branches of one, part.
 import { differenceOfStates, sameData } from '../core/internal.js';
 import type { Patch } from '../core/index.js';
-import { traceOf, type GivenTrace } from './file.js';
+import { lineOf, traceOf, type GivenTrace } from './file.js';
 import type { Step } from './step.js';
-import { lineOf, patched, type States } from './timeline.js';
+import { patched, type States } from './timeline.js';
 
 /** How two lines of history compare. */
 export interface Comparison {
@@ -90,6 +90,6 @@ function firstPlace(a: Patch, b: Patch): string {
 export const compareTraces = (a: GivenTrace, b: GivenTrace): Comparison => compareLines(startOf(a), startOf(b));
 
 function startOf(given: GivenTrace): LineWithStart {
-  const { steps, states } = traceOf(given);
-  return { steps: lineOf(steps), states };
+  const file = traceOf(given);
+  return { steps: lineOf(file), states: file.states };
 }

@@ -2,9 +2,10 @@
 // between them. `docs/schemas/trace-line.schema.json` describes a line.
 import { decode, encode, FloeError, hasOwn, messageOf, MOST_NESTED } from '../core/internal.js';
 import type { Patch, PatchOperation } from '../core/index.js';
-import { notATrace, traceCutShort, traceDamaged, traceTooNew } from './errors.js';
+import { noSuchBranch, notATrace, traceCutShort, traceDamaged, traceTooNew } from './errors.js';
 import {
   TRACE_VERSION,
+  type Branch,
   type BranchLine,
   type CheckpointLine,
   type Interaction,
@@ -12,7 +13,7 @@ import {
   type Step,
   type TraceHeader,
 } from './step.js';
-import type { States } from './timeline.js';
+import { usualName, type RecordedLines, type States } from './timeline.js';
 
 // ---- writing ----
 
@@ -23,13 +24,15 @@ export interface TraceContents {
   readonly folded?: number | null;
   readonly states?: States | undefined;
   readonly names?: readonly { readonly id: number; readonly name: string }[];
+  /** The branch that is shown. Default: that of the last step. */
+  readonly present?: Branch | undefined;
   readonly interactions?: readonly Interaction[];
   readonly redacted?: readonly string[];
 }
 
 /** The lines of a trace file, each without its line end. */
 export function* traceLines(
-  { steps, folded = null, states, names = [], interactions = [], redacted = [] }: TraceContents,
+  { steps, folded = null, states, names = [], present, interactions = [], redacted = [] }: TraceContents,
   written: Date,
 ): Generator<string> {
   const header: TraceHeader = {
@@ -40,8 +43,10 @@ export function* traceLines(
   };
   yield JSON.stringify(header);
   if (folded !== null) yield checkpointLine(folded, states ?? {});
-  for (const step of steps) yield stepLine(step);
+  let last: Step | undefined;
+  for (const step of steps) yield stepLine((last = step));
   for (const { id, name } of names) yield branchLine(id, name);
+  if (present && present.id !== last?.branch) yield presentLine(present);
   for (const interaction of interactions) yield interactionLine(interaction);
 }
 
@@ -56,6 +61,12 @@ export function checkpointLine(checkpoint: number | null, states: States): strin
 
 export function branchLine(branch: number, name: string): string {
   const line: BranchLine = { branch, name };
+  return JSON.stringify(line);
+}
+
+/** Says which branch is shown. @param branch it has no steps of its own where its last step is the one at which it begins */
+export function presentLine({ id, name, from, tip }: Branch): string {
+  const line: BranchLine = { branch: id, name, present: true, ...(tip === (from ?? -1) && { from }) };
   return JSON.stringify(line);
 }
 
@@ -98,12 +109,8 @@ export function encodePatch(patch: Patch): Patch {
 // ---- reading ----
 
 /** What a trace file holds. */
-export interface TraceFile {
+export interface TraceFile extends RecordedLines {
   readonly header: TraceHeader;
-  /** The steps of all branches, in the order in which they happened. */
-  readonly steps: readonly Step[];
-  /** The last step that was no longer kept when the file was written; `null` where it holds all. */
-  readonly folded: number | null;
   /** The states before its first step. */
   readonly states: States;
   /** What branches were called. */
@@ -129,6 +136,25 @@ export function readTrace(lines: string | Iterable<string>): TraceFile {
     if (step) steps.set(step.seq, step);
   }
   return reader.file([...steps.values()]);
+}
+
+/**
+ * The steps of a branch of a file, oldest first.
+ * @param branch Default: the one that the file shows
+ * @throws FLOE_NO_SUCH_BRANCH
+ */
+export function lineOf({ steps, begun, present }: RecordedLines, branch = present): readonly Step[] {
+  const empty = begun.find(({ id }) => id === branch);
+  const known = new Set([...steps.map((step) => step.branch), ...begun.map(({ id }) => id)]);
+  if (known.size > 0 && !known.has(branch)) throw noSuchBranch(branch, [...known]);
+  const bySeq = new Map(steps.map((step) => [step.seq, step]));
+  const line: Step[] = [];
+  let at = empty ? empty.from : (steps.filter((step) => step.branch === branch).at(-1)?.seq ?? null);
+  for (let step = bySeq.get(at ?? -1); step; step = bySeq.get(at ?? -1)) {
+    line.push(step);
+    at = step.after;
+  }
+  return line.reverse();
 }
 
 /** A trace as it may be given: its text, its lines, or what `readTrace` gave. */
@@ -161,6 +187,8 @@ export class TraceReader {
   folded: number | null = null;
   states: States = {};
   readonly names = new Map<number, string>();
+  readonly begun = new Map<number, number | null>();
+  present = 0;
   readonly interactions: Interaction[] = [];
   private number = 0;
   private broken: { readonly line: number; readonly why: string } | undefined;
@@ -220,7 +248,12 @@ export class TraceReader {
     const problem = this.end();
     const { folded, states, interactions } = this;
     const names = Array.from(this.names, ([id, name]) => ({ id, name }));
-    return { header: this.header!, steps, folded, states, names, interactions, ...(problem && { problem }) };
+    const begun = Array.from(this.begun, ([id, from]) => ({ id, from }));
+    const { present } = this;
+    return {
+      ...{ header: this.header!, steps, folded, states, names, present, begun, interactions },
+      ...(problem && { problem }),
+    };
   }
 
   private fail(why: string): never {
@@ -248,10 +281,17 @@ export class TraceReader {
     this.states = this.decoded(states) as States;
   }
 
-  private name({ branch, name }: Partial<BranchLine>): void {
+  private name({ branch, name, present, from }: Partial<BranchLine>): void {
+    if (from !== undefined && isCount(branch)) {
+      this.check(from === this.folded || this.places.has(from!), "'from' names no earlier step");
+      this.branches.add(branch!);
+      this.begun.set(branch!, from);
+    }
     this.check(isCount(branch) && this.branches.has(branch!), "'branch' is not the number of a branch");
     this.check(typeof name === 'string', "'name' is not a text");
-    this.names.set(branch!, name!);
+    this.check(isOptional(present, (value) => value === true), "'present' is not true");
+    if (!present || name !== usualName(branch!)) this.names.set(branch!, name!);
+    if (present) this.present = branch!;
   }
 
   private interaction(found: Partial<Record<keyof InteractionLine, unknown>>): void {
@@ -281,6 +321,8 @@ export class TraceReader {
       this.check(after === null || (after as number) < (seq as number), "'after' is no smaller number than 'seq'");
       this.places.set(seq as number, { after: after as number | null, branch: branch as number });
       this.branches.add(branch as number);
+      this.begun.delete(branch as number);
+      this.present = branch as number;
     }
     this.check(Number.isFinite(found.time) && Number.isFinite(found.took), "'time' and 'took' must be numbers");
     this.check(found.kind === 'action' || found.kind === 'fact', "'kind' is neither 'action' nor 'fact'");
@@ -311,8 +353,8 @@ export class TraceReader {
       else if (COUNTS.has(name)) this.check(isCount(value), `'${name}' is not a whole number`);
       else if (MARKS.has(name)) this.check(value === true, `'${name}' is not true`);
       else if (name === 'problems') this.check(isTexts(value), "'problems' is not a list of texts");
-      else if (name === 'moves')
-        this.check(Array.isArray(value) && value.every(isMoves), "'moves' does not tell where items went");
+      else if (name === 'moves' || name === 'givenMoves')
+        this.check(Array.isArray(value) && value.every(isMoves), `'${name}' does not tell where items went`);
     }
   }
 

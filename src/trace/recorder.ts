@@ -31,6 +31,7 @@ import {
   branchLine,
   checkpointLine,
   interactionLine,
+  presentLine,
   stepLine,
   traceLines,
   traceOf,
@@ -472,6 +473,7 @@ export class Recorder implements Trace, Listener {
     const from = this.statesAt(common);
     this.noteRevised(common + 1);
     timeline.goTo(branch);
+    this.write?.(presentLine(timeline.present!));
     this.tip = { ...timeline.statesAt(timeline.line.length - 1, [{ index: common, states: from }]) };
     this.show(timeline.line.length - 1);
     this.travel.arrived('branch', this.claimedRuns());
@@ -634,6 +636,7 @@ export class Recorder implements Trace, Listener {
       folded: timeline.folded,
       states: timeline.folded === null ? undefined : this.statesAt(-1),
       names: timeline.named,
+      present: timeline.present,
       redacted: this.redaction.places,
     };
     return traceLines(contents, new Date(this.host.now()));
@@ -659,9 +662,10 @@ export class Recorder implements Trace, Listener {
 
   import(file: GivenTrace): { readonly steps: number; readonly problem?: FloeError } {
     if (this.write) throw writtenElsewhere();
-    const { steps, problem, folded, states, names, interactions } = traceOf(file);
+    const read = traceOf(file);
+    const { steps, problem, states, names, interactions } = read;
     const timeline = new Timeline();
-    timeline.load(steps, folded);
+    timeline.load(read);
     for (const { id, name } of names) timeline.rename(id, name);
     for (const { action } of steps) guardData(action?.payload, { at: '', what: 'A payload in the trace file' });
     const last = timeline.line.length - 1;

@@ -13,12 +13,11 @@ import {
   type StoreDefinition,
 } from '../core/internal.js';
 import type { AnyStore, Outcome } from '../core/index.js';
-import { noSuchBranch } from './errors.js';
-import { traceOf, type GivenTrace } from './file.js';
+import { lineOf, traceOf, type GivenTrace } from './file.js';
 import { Redaction } from './redaction.js';
 import { recompute, recomputed, type Recomputing } from './recompute.js';
 import type { Step } from './step.js';
-import { lineOf, patched, type States } from './timeline.js';
+import { patched, type States } from './timeline.js';
 
 /** The first step at which today's code does something else than was recorded. */
 export interface Divergence {
@@ -50,7 +49,7 @@ export interface ReplayOptions {
   readonly stores: readonly AnyStore[];
   /** As for `createRuntime`. Default: `'report'` */
   readonly invariants?: 'report' | 'refuse';
-  /** Which branch. Default: that of the last step. */
+  /** Which branch. Default: the one that the file shows. */
   readonly branch?: number;
   /** Called after each step, with how many steps are done and how many there are. Default: nothing is called. */
   readonly onStep?: (done: number, all: number) => void;
@@ -67,9 +66,10 @@ export interface ReplayOptions {
  */
 export function replayTrace(file: GivenTrace, options: ReplayOptions): Replay {
   checkOptions('replayTrace', options, ['stores', 'invariants', 'branch', 'onStep']);
-  const { header, steps: all, states: start } = traceOf(file);
+  const given = traceOf(file);
+  const { header, states: start } = given;
   const { stores, invariants = 'report', branch, onStep } = options;
-  const line = lineOf(all, tipOf(all, branch));
+  const line = lineOf(given, branch);
   const replaying = new Replaying(
     stores.map(definitionOf),
     new Redaction({ state: header.redacted ?? [] }),
@@ -96,13 +96,6 @@ export function replayTrace(file: GivenTrace, options: ReplayOptions): Replay {
     onStep?.(i + 1, line.length);
   }
   return { steps: line.length, actions, onTrust };
-}
-
-/** @throws FLOE_NO_SUCH_BRANCH */
-function tipOf(steps: readonly Step[], branch: number | undefined): number | undefined {
-  if (branch === undefined) return undefined;
-  for (let i = steps.length - 1; i >= 0; i--) if (steps[i].branch === branch) return steps[i].seq;
-  throw noSuchBranch(branch, [...new Set(steps.map((step) => step.branch))]);
 }
 
 /** The names of stores that the steps of one transaction changed, where a step ends it; else nothing. */

@@ -25,10 +25,14 @@ export interface CheckpointLine {
   readonly states: Readonly<Record<string, unknown>>;
 }
 
-/** A line with the name that a developer gave to a branch. */
+/** A line with the name of a branch; and that it is the one that is shown, where that is not the one of the last step. */
 export interface BranchLine {
   readonly branch: number;
   readonly name: string;
+  /** From here on it is the branch that is shown, until a step of another one follows. */
+  readonly present?: true;
+  /** Of a branch without steps: the step after which it begins. */
+  readonly from?: number | null;
 }
 
 /**

@@ -18,6 +18,18 @@ export interface Known {
 /** Every so many steps the states are kept, so that no other is further away than half of that; files have them too. */
 export const EVERY = 1000;
 
+/** The steps of all branches, as a file has them. */
+export interface RecordedLines {
+  /** In the order in which they happened. */
+  readonly steps: readonly Step[];
+  /** The last step that was no longer kept when the file was written; `null` where it holds all. */
+  readonly folded: number | null;
+  /** The branch that is shown. */
+  readonly present: number;
+  /** Branches without steps, and the step after which each begins. */
+  readonly begun: readonly { readonly id: number; readonly from: number | null }[];
+}
+
 interface BranchNote {
   name: string;
   readonly from: number | null;
@@ -61,15 +73,21 @@ export class Timeline {
     if (this.newest.note !== note) this.newest = { branch, note };
   }
 
-  /** Takes steps as a file has them, and goes to the line of the last one. */
-  load(steps: readonly Step[], folded: number | null): void {
+  /** Takes steps as a file has them, and goes to the branch that it shows. */
+  load({ steps, folded, begun, present }: RecordedLines): void {
     for (const step of steps) {
       this.aside.set(step.seq, step);
       this.note(step);
     }
     this.folded = folded;
-    const last = steps.at(-1);
-    if (last) this.goTo(last.branch);
+    for (const { id, from } of begun) this.begin(id, from);
+    if (this.notes.has(present)) this.goTo(present);
+  }
+
+  /** A branch that has no steps yet. */
+  begin(id: number, from: number | null): void {
+    this.notes.set(id, { name: usualName(id), from, tip: from ?? -1, left: 0 });
+    if (id > this.lastBranch) this.lastBranch = id;
   }
 
   /** Takes a step that follows another one than the last, and goes to its line. Gives the index from which that is another. */
@@ -128,6 +146,11 @@ export class Timeline {
     return Array.from(this.notes, ([id, { name, from, tip }]) => ({ id, name, from, tip }));
   }
 
+  /** The branch that the line ends on. */
+  get present(): Branch | undefined {
+    return this.branches.find(({ id }) => id === this.branch);
+  }
+
   /** The branches that have a name. */
   get named(): Branch[] {
     return this.branches.filter(({ id, name }) => name !== usualName(id));
@@ -146,9 +169,8 @@ export class Timeline {
   /** Begins a branch after the step at an index: what comes after it is put aside. */
   fork(index: number): void {
     this.putAside(index + 1);
-    this.branch = ++this.lastBranch;
-    const from = this.line.lastSeq ?? this.folded;
-    this.notes.set(this.branch, { name: usualName(this.branch), from, tip: from ?? -1, left: 0 });
+    this.branch = this.lastBranch + 1;
+    this.begin(this.branch, this.line.lastSeq ?? this.folded);
   }
 
   private putAside(from: number): void {
@@ -338,13 +360,5 @@ export function patched(states: States, steps: readonly Step[], way: 'changes' |
   }
 }
 
-const usualName = (branch: number): string => (branch === 0 ? 'first' : `branch ${branch}`);
-
-/** The line of the last of some steps, oldest first. */
-export function lineOf(steps: readonly Step[], tip = steps.at(-1)?.seq): readonly Step[] {
-  const bySeq = new Map(steps.map((step) => [step.seq, step]));
-  const line: Step[] = [];
-  for (let step = bySeq.get(tip ?? -1); step; step = step.after === null ? undefined : bySeq.get(step.after))
-    line.push(step);
-  return line.reverse();
-}
+/** How a branch is called that nobody gave a name. */
+export const usualName = (branch: number): string => (branch === 0 ? 'first' : `branch ${branch}`);

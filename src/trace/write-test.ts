@@ -1,12 +1,12 @@
 // A Jest test out of recorded steps: the state before them is given, their actions happen, then the state is so.
 import { checkOptions, hasOwn, lookUp, parsePointer, toText } from '../core/internal.js';
 import { noSuchStep, nothingToTest } from './errors.js';
-import { traceOf, type GivenTrace } from './file.js';
+import { lineOf, traceOf, type GivenTrace } from './file.js';
 import { literal, quoted } from './literal.js';
 import { changedPlaces } from './places.js';
 import { Redaction } from './redaction.js';
 import { titleOf, type Step } from './step.js';
-import { lineOf, patched, type States } from './timeline.js';
+import { patched, type States } from './timeline.js';
 
 /** Options of `writeTest`. */
 export interface WriteTestOptions {
@@ -14,6 +14,8 @@ export interface WriteTestOptions {
   readonly from?: number;
   /** The last one. Default: the last step. */
   readonly to?: number;
+  /** Which branch. Default: the one that the file shows. */
+  readonly branch?: number;
   /** Where the test imports the list `stores` from: `'../src/model/index.js'`. */
   readonly model: string;
   /** What the test is called. Default: the types of its actions. */
@@ -36,7 +38,7 @@ export interface WriteTestOptions {
  * writeFileSync('cancelling.test.ts', writeTest(file, { from: 12, to: 15, model: '../src/model/index.js' }));
  */
 export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
-  checkOptions('writeTest', options, ['from', 'to', 'model', 'title', 'source', 'given']);
+  checkOptions('writeTest', options, ['from', 'to', 'branch', 'model', 'title', 'source', 'given']);
   const { model, given, source } = options;
   const { steps, first, before, redaction } = rangeOf(file, options);
   const last = steps[steps.length - 1];
@@ -97,7 +99,7 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
  * @example
  * writeFileSync('cancelling.given.json', givenText(file, { from: 12, to: 15 }));
  */
-export function givenText(file: GivenTrace, options: Pick<WriteTestOptions, 'from' | 'to'>): string {
+export function givenText(file: GivenTrace, options: Pick<WriteTestOptions, 'from' | 'to' | 'branch'>): string {
   return toText(ofStores(rangeOf(file, options).before)) + '\n';
 }
 
@@ -111,9 +113,9 @@ interface Range {
   readonly redaction: Redaction;
 }
 
-function rangeOf(given: GivenTrace, { from, to }: Pick<WriteTestOptions, 'from' | 'to'>): Range {
+function rangeOf(given: GivenTrace, { from, to, branch }: Pick<WriteTestOptions, 'from' | 'to' | 'branch'>): Range {
   const file = traceOf(given);
-  const line = lineOf(file.steps);
+  const line = lineOf(file, branch);
   const redaction = new Redaction({ state: file.header.redacted ?? [] });
   const indexOf = (seq: number): number => {
     const index = line.findIndex((step) => step.seq === seq);

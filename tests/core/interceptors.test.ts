@@ -1,6 +1,6 @@
 // Who is asked before an action is applied: interceptors that users write, and those that come with Floe.
 import { describe, expect, jest, test } from '@jest/globals';
-import { actionLog, confirmation, createRuntime, store, type AnyAction, type Interceptor } from 'floe';
+import { actionLog, confirmation, createRuntime, store, type AnyAction, type Interceptor, type Problem } from 'floe';
 import { recording } from 'floe/trace';
 import { recorded } from '../support/counter.js';
 import { codeOf } from '../support/failures.js';
@@ -123,9 +123,11 @@ describe('a confirmation', () => {
   });
   const withAnswer = (answer: () => boolean | Promise<boolean>) => {
     const questions: [string, AnyAction][] = [];
+    const problems: Problem[] = [];
     const runtime = createRuntime({
       stores: [thing],
       trace: recording(),
+      onProblem: (problem) => problems.push(problem),
       interceptors: [
         confirmation((question, action) => {
           questions.push([question, action]);
@@ -133,7 +135,7 @@ describe('a confirmation', () => {
         }),
       ],
     });
-    return { runtime, questions };
+    return { runtime, questions, problems };
   };
 
   test('a confirmation may be given at once', () => {
@@ -157,6 +159,6 @@ describe('a confirmation', () => {
     await new Promise((resolve) => setTimeout(resolve));
     expect(failed.runtime.read(thing).n).toBe(0);
     expect(failed.runtime.trace.steps.at(-1)).toMatchObject({ outcome: 'stopped', reason: 'the dialog broke' });
-    expect(failed.runtime.problems).toMatchObject([{ error: { message: 'the dialog broke' }, action: asked() }]);
+    expect(failed.problems).toMatchObject([{ error: { message: 'the dialog broke' }, action: asked() }]);
   });
 });

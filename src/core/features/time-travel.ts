@@ -59,14 +59,13 @@ export class TimeTravel implements Hooks {
     leaveLine(kernel, (transition) => isShown(kernel, transition), 'branch');
     this.join();
     kernel.recorder?.each((listener) => listener.branched?.());
-    this.joinBranch();
     arriveAt(kernel, 'branch', []);
   }
 
-  /** Stores that joined after the step at which the branch begins are there as well: they join it as they are shown. */
-  private joinBranch(): void {
+  /** Stores that joined on another line are there as well: they join this one as they are. */
+  private joinLine(): void {
     const { cells, views, recorder } = this.kernel;
-    const { known, states } = views.screen;
+    const { known, states } = views.live;
     const joining = Array.from(cells.values()).filter(({ store, index }) => !store.internal && !known[index]);
     if (!recorder || joining.length === 0) return;
     for (const { index } of joining) known[index] = true;
@@ -120,7 +119,10 @@ export class TimeTravel implements Hooks {
    */
   arrived(reason: 'branch' | 'import', claimed: readonly RunNote[]): void {
     const { kernel } = this;
-    kernel.views.atLive(() => endLostRuns(kernel, reason, claimed));
+    kernel.views.atLive(() => {
+      this.joinLine();
+      endLostRuns(kernel, reason, claimed);
+    });
   }
 }
 

@@ -5,8 +5,12 @@ import type { Call, TaskDefinition } from './definition.js';
 import type { Run } from './types.js';
 import type { RunNote } from '../../kernel/transition.js';
 import type { PendingAction } from '../rebasing/pending.js';
-import type { SharedCall } from './shared-call.js';
 import { Waits, type Pending } from './waits.js';
+
+/** A run that another one called, or its share of one. */
+export interface Called {
+  readonly observed: boolean;
+}
 
 export class TaskRun implements Run<unknown> {
   readonly [Symbol.toStringTag] = 'Run';
@@ -18,9 +22,9 @@ export class TaskRun implements Run<unknown> {
   /** Optimistic actions that are pending. */
   open: Set<PendingAction> | undefined;
   /** What it called and waits for, and what ends with it. */
-  children: Set<TaskRun | SharedCall> | undefined;
+  children: Set<Called> | undefined;
   /** The calls that share it, where runs of its task are shared. */
-  readonly calls = new Set<SharedCall>();
+  readonly calls = new Set<{ leave(): void }>();
   parent: TaskRun | undefined;
   readonly task: TaskDefinition;
   readonly args: readonly unknown[];

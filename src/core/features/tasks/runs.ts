@@ -7,7 +7,7 @@ import { successorOf } from '../../kernel/reload.js';
 import { contextOf } from './context.js';
 import { guardData } from '../../data/guard.js';
 import { DEV } from '../../base/mode.js';
-import { TaskRun } from './run.js';
+import { TaskRun, type Called } from './run.js';
 import { SharedCall } from './shared-call.js';
 import { Starts } from './starts.js';
 import type { RunHost } from './run-host.js';
@@ -279,9 +279,9 @@ export class Runs {
   };
 
   /** A caller gives up what it called: a run that others share goes on. */
-  private cancelChild(child: TaskRun | SharedCall, reason: string): void {
-    if (child instanceof TaskRun) return this.cancel(child, reason);
-    if (!child.ended && !child.giveUp(reason)) this.cancel(child.run, reason);
+  private cancelChild(child: Called, reason: string): void {
+    if (child instanceof TaskRun) this.cancel(child, reason);
+    else if (child instanceof SharedCall && !child.ended && !child.giveUp(reason)) this.cancel(child.run, reason);
   }
 
   private ended(run: TaskRun, phase: 'done' | 'failed' | 'cancelled', reason: unknown): void {
