@@ -18,6 +18,8 @@ export interface SimulateOptions {
   readonly seconds?: number;
   /** Profiles, twins, oracles or operations to which the simulator keeps. Default: all */
   readonly only?: readonly string[];
+  /** Makes a failing program shorter. Default: true */
+  readonly shrinks?: boolean;
   /** Operations of a program, at most. Default: 40 */
   readonly most?: number;
   /** Faults that say this do not count: they are known. Default: none */
@@ -56,7 +58,7 @@ type Check = 'alone' | TwinName;
 const CHECKS: readonly Check[] = ['alone', 'alone', ...TWINS];
 
 export async function simulate(options: SimulateOptions): Promise<Simulated> {
-  const { development, production, seed, programs = 1e9, seconds = Infinity, only = [], most = 40, besides, progress } = options;
+  const { development, production, seed, programs = 1e9, seconds = Infinity, only = [], most = 40, shrinks = true, besides, progress } = options;
   const began = performance.now();
   const spans = new SpanTable();
   const all = Object.keys(PROFILES) as ProfileName[];
@@ -86,6 +88,7 @@ export async function simulate(options: SimulateOptions): Promise<Simulated> {
     seed,
     numRuns: programs,
     ...(seconds !== Infinity && { interruptAfterTimeLimit: seconds * 1000 }),
+    ...(shrinks ? {} : { endOnFailure: true }),
     reporter: undefined as never,
   });
   clearInterval(timer);

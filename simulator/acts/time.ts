@@ -10,7 +10,8 @@ import { at, NOTHING, type Act } from './act.js';
 /** A step without what may differ between two equal ones. */
 const bare = ({ took: _took, given: _given, changes, undo, stores, ...step }: Step): unknown => ({
   ...step,
-  stores: [...stores].sort(),
+  // A sum names all stores that it looked at.
+  stores: step.fact === 'summed' ? [] : [...stores].sort(),
   // Of operations on different places, either may come first.
   ...{ changes: changes.map(text).sort(), undo: undo.map(text).sort() },
 });

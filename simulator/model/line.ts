@@ -138,6 +138,7 @@ export class Line {
   private revise(): void {
     const { steps } = this.trace;
     this.pending.forget();
+    if (this.blueprint.limit < 10_000) return this.takeOver();
     const known = steps.filter(({ seq }) => this.nodes.has(seq));
     const [first] = known;
     if (!first) return;
@@ -157,6 +158,11 @@ export class Line {
         throw new Fault('what if', `step ${step.seq}, ${step.action?.type ?? step.fact ?? ''}, is ${step.outcome} and leads to ${difference(after, expected)}`);
       this.states.set(step.seq, after);
     }
+  }
+
+  /** What is no longer kept cannot be computed again: what is told is taken. */
+  private takeOver(): void {
+    for (const { seq } of this.trace.steps) this.states.set(seq, plain(this.trace.stateAt(seq)) as States);
   }
 
   /** What is on other branches is looked at when one of them is shown. */

@@ -1,4 +1,5 @@
 // What stood at a redacted place leaves the runtime nowhere.
+import { text } from '../model/plain.js';
 import { Fault } from '../planned.js';
 import type { Session } from '../session.js';
 
@@ -7,7 +8,7 @@ const SECRET = /.{0,80}secret-of-\w+/s;
 export function checkSecrets({ trace, lines, blueprint, floe }: Session): void {
   if (!blueprint.redacts || !trace) return;
   const file = trace.export();
-  const texts = [file, lines.join('\n'), JSON.stringify(trace.steps)];
+  const texts = [file, lines.join('\n'), text(trace.steps)];
   try {
     texts.push(floe.writeTest(file, { model: './model.js' }));
   } catch {

@@ -83,7 +83,12 @@ export function checkUndone(session: Session, entry: readonly Step[], result: Pl
   if (result.became === 'conflict') throw new Fault('undo', `conflict at ${String(result.pointer)}, though nothing was done since step ${last.seq}`);
   if (result.became !== 'done' || !trace!.isLive) return;
   let expected = before;
-  for (const step of [...entry].reverse()) expected = patched(expected, step.undo);
+  const own = session.app.stores.map(({ name }) => `/${name}/`);
+  for (const step of [...entry].reverse())
+    expected = patched(
+      expected,
+      step.undo.filter(({ path }) => own.some((start) => `${path}/`.startsWith(start))),
+    );
   const after = line!.states.get(trace!.cursor);
   if (after && !same(after, expected)) throw new Fault('undo', `it does not lead back to before step ${entry[0].seq}`);
 }

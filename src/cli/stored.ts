@@ -227,7 +227,7 @@ function* mend(shelf: Shelf, { store, why = 'it cannot be read', verdict }: Find
   const aside = yield* shelf.setAside(store, text, why, Date.now());
   const log = verdict === 'damaged in part' ? readLog(store, text) : undefined;
   if (log && 'state' in log) {
-    const { line } = firstLine(store, log.version, lineageOf(text).sums, log.state);
+    const { line } = firstLine(store, log.version, lineageOf(text).sums, log.state, ['command', 1]);
     yield* shelf.replace({ store: { name: store }, head: headOf(text), end: undefined }, line);
   } else yield* shelf.remove(store);
   return aside;

@@ -3,7 +3,7 @@
 import { sameData } from '../core/internal.js';
 import { storedElsewhere } from './errors.js';
 import { joined } from './joined.js';
-import { lineageOf, readLog, type Lineage } from './log.js';
+import { lineageOf, readLog, writerOf, type Lineage } from './log.js';
 import { unchanged, type Opening } from './opening.js';
 import type { Shelf } from './shelf.js';
 import { NOTHING, type RecordHost, type StoreRecord } from './store-record.js';
@@ -30,12 +30,15 @@ export class Conflicts {
   *meet(record: StoreRecord, part: unknown): Work<void> {
     const { store, stored, head, end, lineage, history } = record;
     const text = yield* this.shelf.read(store.name);
+    if (yield* this.isOwn(record, part, text)) return;
     const { text: usable, hasForeign } = withoutSiblings(store.name, text, history);
-    const before = usable === undefined ? stored : commonPart(lineageOf(usable), history, stored);
+    const known = [...history, ...record.attempts];
+    const before = usable === undefined ? stored : commonPart(lineageOf(usable), known, stored);
     const { onto, phase } = yield* this.opening.use(record, part, usable);
     if (phase !== 'ready' || text === undefined || onto === unchanged) {
       record.phase = phase;
-      record.unsaved = phase === 'ready';
+      // Also where it must not be stored: then nobody may be told that it is.
+      record.unsaved = true;
       return;
     }
     // What does not follow on the rest goes when the whole is written.
@@ -67,6 +70,20 @@ export class Conflicts {
     record.joining = Promise.resolve().then(() => this.takeOver(record, part, result, lost, aside));
   }
 
+  /** A write of this session was done, though it was never heard of: it is what this session stored last. */
+  private *isOwn(record: StoreRecord, part: unknown, text: string | undefined): Work<boolean> {
+    if (text === undefined || record.attempts.length === 0) return false;
+    const [session, number] = writerOf(text) ?? [];
+    const own = session === this.host.session && record.attempts.find((attempt) => attempt.number === number);
+    if (!own) return false;
+    const { phase } = yield* this.opening.use(record, part, text);
+    record.phase = phase;
+    record.stored = own.part;
+    record.attempts = [];
+    record.unsaved = true;
+    return true;
+  }
+
   private takeOver(
     record: StoreRecord,
     part: unknown,
@@ -92,7 +109,11 @@ export class Conflicts {
 type History = StoreRecord['history'];
 
 /** The last part that this session had in common with what another one stored; the stored one, where that is not known. */
-function commonPart({ sums, isWhole }: Lineage, history: History, stored: unknown): unknown {
+function commonPart(
+  { sums, isWhole }: Lineage,
+  history: readonly Omit<History[number], 'number'>[],
+  stored: unknown,
+): unknown {
   const common = [...history].reverse().find(({ sum }) => (sum === undefined ? isWhole : sums.includes(sum)));
   return common ? common.part : stored;
 }

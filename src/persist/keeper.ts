@@ -19,6 +19,7 @@ import type { AnyStore } from '../core/index.js';
 import type { MaybeAsync, StorageArea } from './area.js';
 import { Conflicts, historyIn, type ConflictHost } from './conflicts.js';
 import { storageFailed, storageHangs } from './errors.js';
+import { joined } from './joined.js';
 import { Kept, sameParts } from './kept.js';
 import { allTexts, forget, listed } from './listed.js';
 import { Opening, unchanged, type Opened } from './opening.js';
@@ -38,6 +39,9 @@ import { Writing } from './writing.js';
 /** Milliseconds after which a failed write is tried again; twice as many each time. */
 const FIRST_PAUSE = 1000;
 const LONGEST_PAUSE = 30_000;
+
+/** As many turns of the queue of promises after a state was read, the runtime has made it the live one. */
+const TURNS = 4;
 
 /** How often one flush stores again what it had to join with what other sessions stored meanwhile. */
 const MOST_ROUNDS = 20;
@@ -71,6 +75,11 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   private past = false;
   private closed = false;
   private reading = 0;
+  /** Names this session in what it writes. */
+  readonly session = `${Date.now().toString(36)}${Math.random().toString(36).slice(2, 8)}`;
+  private writes = 0;
+  /** Wakes those that wait to read again what could not be read. */
+  private readonly wakes = new Set<() => void>();
   private whenReady: { readonly promise: Promise<void>; readonly resolve: () => void } | undefined;
   /** Stops the write that is planned. */
   private planned: (() => void) | undefined;
@@ -120,6 +129,10 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
 
   // ---- what a record needs ----
 
+  nextWrite(): number {
+    return ++this.writes;
+  }
+
   now(): number {
     return this.host.now();
   }
@@ -157,20 +170,77 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     this.records.set(store.name, record);
     this.tabs?.add(store, kept, state);
     const begun = record.turns.take(() => this.opening.first(record, state));
-    if (!isThenable(begun)) {
+    const isUnread = !isThenable(begun) && begun.phase === 'unread' && this.late !== undefined;
+    if (!isThenable(begun) && !isUnread) {
       record.phase = begun.phase;
       const stored = begun.onto(state);
       this.tabs?.read(store.name, stored, stored);
       this.removeMoved();
       return stored;
     }
-    void this.whileReading(begun, ({ onto, phase }) => {
+    const first = Promise.resolve(begun);
+    const read = first.then((opened) => (opened.phase === 'unread' ? this.readLater(record, state) : opened));
+    const taken = ({ onto, phase }: Opened, isLate: boolean): void => {
       record.phase = phase;
       this.tabs?.read(store.name, onto(state), confirmedStates(this.host)[store.name]);
       this.removeMoved();
+      // What was done meanwhile is not stored.
+      if (isLate) record.unsaved = record.changedAfterForget = true;
       if (record.unsaved) this.plan();
+    };
+    // The application goes on without what cannot be read: it comes as soon as it can.
+    void this.whileReading(first, (opened) => {
+      if (opened.phase !== 'unread') return taken(opened, false);
+      record.phase = 'unread';
+      void this.whenFilled(read, (late) => taken(late, true));
     });
-    return begun.then(({ onto }) => onto(state));
+    return read.then(({ onto }) => onto(state));
+  }
+
+  /** Tries again, by itself, until the text of a store can be read. */
+  private async readLater(record: StoreRecord, state: unknown): Promise<Opened> {
+    for (let pause = FIRST_PAUSE; ; pause = Math.min(pause * 2, LONGEST_PAUSE)) {
+      await this.pause(pause);
+      const opened = await record.turns.take(() => this.opening.first(record, state));
+      if (opened.phase !== 'unread') return opened;
+    }
+  }
+
+  /** Fulfilled after some milliseconds, or when something asks for what could not be read. */
+  private async pause(ms: number): Promise<void> {
+    await new Promise<void>((resolve) => {
+      const wake = (): void => {
+        stop();
+        this.wakes.delete(wake);
+        resolve();
+      };
+      const stop = this.closed ? () => undefined : this.host.after(ms, wake);
+      this.wakes.add(wake);
+    });
+  }
+
+  /** Has what could not be read be read again now. Returns whether everything is read then. */
+  private async readUnread(): Promise<boolean> {
+    if (!this.isUnread) return true;
+    for (const wake of [...this.wakes]) wake();
+    // The try begins a moment later, and what it reads is taken in after it.
+    for (let turns = 0; turns < 2; turns++) await Promise.resolve();
+    for (const record of this.records.values()) if (record.phase === 'unread') await record.turns.last;
+    for (let turns = 0; turns < 2 * TURNS; turns++) await Promise.resolve();
+    return !this.isUnread;
+  }
+
+  /** Something that is stored could not be read yet. */
+  private get isUnread(): boolean {
+    return [...this.records.values()].some(({ phase }) => phase === 'unread');
+  }
+
+  /** The runtime makes a state the live one some turns after it is there. */
+  private async whenFilled<T>(read: PromiseLike<T>, then: (read: T) => void): Promise<void> {
+    const value = await read;
+    for (let turns = 0; turns < TURNS; turns++) await Promise.resolve();
+    then(value);
+    this.tell();
   }
 
   fill(cell: Cell, stored: PromiseLike<unknown>): void {
@@ -181,7 +251,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   private async whileReading<T>(begun: PromiseLike<T>, then: (read: T) => void = () => undefined): Promise<void> {
     this.reading++;
     const read = await begun;
-    for (let turns = 0; turns < 2; turns++) await Promise.resolve();
+    for (let turns = 0; turns < TURNS; turns++) await Promise.resolve();
     this.reading--;
     then(read);
     this.tell();
@@ -201,19 +271,41 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   }
 
   private async rehydrateHere(records: readonly StoreRecord[]): Promise<boolean> {
-    const opened: (readonly [StoreRecord, Opened['onto']])[] = [];
+    await this.readUnread();
     let isWhole = true;
     for (const record of records) {
-      const done = record.turns.take(() => this.opening.open(record, this.stateOf(record)));
-      const { onto, phase } = isThenable(done) ? await done : done;
-      record.phase = phase;
-      isWhole &&= phase === 'ready';
-      opened.push([record, onto]);
+      if (record.joining) await record.joining;
+      // What could never be read is taken in by who waits for it.
+      if (record.phase !== 'unread') await record.turns.take(() => this.readOnTop(record));
+      isWhole &&= record.phase === 'ready';
     }
-    if (this.closed || opened.length === 0) return isWhole;
-    this.takeIn(opened.map(([record, onto]) => [record, onto(this.stateOf(record))]));
     this.tell();
     return isWhole;
+  }
+
+  /** Reads what is stored. What this session changed since it read or wrote last goes on top of it. */
+  private *readOnTop(record: StoreRecord): Work<void> {
+    const { store, kept, phase: before, began, stored, unsaved, head, end, lineage, history } = record;
+    const { onto, phase } = yield* this.opening.open(record, this.stateOf(record));
+    if (phase === 'unread') {
+      // It is as it was, but that it could not be read.
+      Object.assign(record, { phase: before, stored, unsaved, head, end, lineage, history });
+      return;
+    }
+    record.phase = phase;
+    if (this.closed || onto === unchanged) {
+      record.unsaved ||= unsaved;
+      return;
+    }
+    const now = this.stateOf(record);
+    const [own, other] = [kept.of(now), kept.of(onto(now))];
+    const common = stored === NOTHING ? began : stored;
+    // A reset is no change that is to be stored: what is stored takes its place again.
+    const { result } = unsaved ? joined(common, own, other, store.kept?.onConflict) : { result: other };
+    this.takeIn([[record, kept.exactly(now, result)]]);
+    if (sameParts(result, other)) return;
+    record.unsaved = true;
+    this.plan();
   }
 
   // ---- what happens ----
@@ -353,6 +445,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
 
   /** The place can be reached again: what could not be stored is stored without waiting. */
   private tryAgain(): void {
+    for (const wake of [...this.wakes]) wake();
     if (this.closed || !Array.from(this.records.values()).some(({ failure }) => failure)) return;
     this.stopWaiting();
     this.saveAll();
@@ -396,6 +489,8 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
 
   private async flushOwn(): Promise<boolean> {
     if (this.reading > 0) await this.ready;
+    // Without a wait where none is needed: the session may be about to end.
+    if (this.isUnread && !(await this.readUnread())) return false;
     for (let round = 0; ; round++) {
       await this.saveEverything();
       for (const { joining } of this.records.values()) await joining;
@@ -607,7 +702,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
       // Only now may another tab write.
       tabs?.close();
     };
-    const isOpen = this.reading > 0 || tabs?.isOpen === true;
+    const isOpen = this.reading > 0 || tabs?.isOpen === true || this.isUnread;
     const saving = isOpen ? this.saveLast() : this.saveEverything();
     if (isThenable(saving)) {
       if (!isOpen) tabs?.leave();
@@ -620,7 +715,13 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   /** What was done on top of a state that is still being read, or before the leader was known, is stored as soon as it can be. */
   private async saveLast(): Promise<void> {
     await this.ready;
-    await this.tabs?.settled();
+    const isRead = await this.readUnread();
+    // In order is only what was read.
+    if (isRead) await this.tabs?.settled();
     await this.saveEverything();
+    if (isRead) return;
+    const unread = [...this.records.values()].filter(({ phase, unsaved }) => phase === 'unread' && unsaved);
+    for (const { store } of unread)
+      this.report(storageFailed(`'${store.name}' could not be stored`, new Error('what is stored could not be read')));
   }
 }

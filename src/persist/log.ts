@@ -21,11 +21,19 @@ interface FirstLine {
   readonly after?: string;
   /** The checksums of the lines before that one, oldest first: where several writers meet, they tell who had seen what. */
   readonly past?: readonly string[];
+  /** Who wrote it. Texts of earlier versions do not say. */
+  readonly by?: Writer;
   /** It holds nothing that JSON cannot carry: nothing has to be decoded. */
   readonly plain?: true;
   /** The kept part, encoded. */
   readonly state: unknown;
 }
+
+/**
+ * A session, and how often it has written: so a session knows its own write again, though it never heard that it was done.
+ * A checksum would not tell: two sessions that do the same write the same.
+ */
+export type Writer = readonly [session: string, number: number];
 
 /** Where a log ends, for what is added to it. */
 export interface LogEnd {
@@ -60,8 +68,17 @@ export interface NewerLog {
   readonly newer: string;
 }
 
-/** @param before the lines that the log replaces, oldest first */
-export function firstLine(store: string, version: number, before: readonly string[], state: unknown): Sealed {
+/**
+ * @param before the lines that the log replaces, oldest first
+ * @param by who writes it
+ */
+export function firstLine(
+  store: string,
+  version: number,
+  before: readonly string[],
+  state: unknown,
+  by: Writer,
+): Sealed {
   const encoded = encode(state);
   const [after, ...past] = before.slice(-LINEAGE).reverse();
   const line: FirstLine = {
@@ -70,6 +87,7 @@ export function firstLine(store: string, version: number, before: readonly strin
     store,
     version,
     ...(after !== undefined && { after, past: past.reverse() }),
+    by,
     ...(encoded === state && { plain: true }),
     state: encoded,
   };
@@ -100,7 +118,18 @@ export function lineageOf(text: string): Lineage {
 const BEFORE =
   /^\{"sum":"[0-9a-f]{8}","floe":"stored","format":[0-9]+,"store":"(?:[^"\\]|\\.)*","version":[^,]+(?:,"after":"([0-9a-f]{8})")?(?:,"past":\[([^\]]*)\])?/;
 
-export const changeLine = (changes: Patch, before: number): Sealed => seal({ changes: encode(changes) }, before);
+/** @param by who writes it */
+export const changeLine = (changes: Patch, before: number, by: Writer): Sealed =>
+  seal({ by, changes: encode(changes) }, before);
+
+/** Who wrote the last line of a text, as the text says it: nothing is checked. */
+export function writerOf(text: string): Writer | undefined {
+  const end = text.endsWith('\n') ? text.length - 1 : text.length;
+  const line = text.slice(text.lastIndexOf('\n', end - 1) + 1, end);
+  const [, id, number] = BY.exec(line) ?? [];
+  return id === undefined ? undefined : [id, Number(number)];
+}
+const BY = /(?:^\{"sum":"[0-9a-f]{8}"|[0-9\]"]),"by":\["([0-9a-z]+)",([0-9]+)\],/;
 
 /**
  * Reads what is stored for a store.

@@ -14,6 +14,9 @@ export interface Opened {
   readonly phase: StoreRecord['phase'];
 }
 
+/** Whether a text of ours ends before its end. */
+const isCut = (text: string): boolean => !text.endsWith('\n') && (text === '' || '{"sum":"'.startsWith(text.slice(0, 8)));
+
 /** Of an `Opened`: nothing is stored that can be used. */
 export const unchanged = (state: unknown): unknown => state;
 
@@ -32,7 +35,7 @@ export class Opening {
     if (opened.phase !== 'ready' || record.head !== undefined) return opened;
     for (const former of this.others) {
       const found = yield* this.open(record, state, former);
-      if (found.phase === 'untouchable') return found;
+      if (found.phase !== 'ready') return found;
       if (found.onto === unchanged) continue;
       // Its copy there goes after the first write here.
       Object.assign(record, { stored: NOTHING, head: undefined, end: undefined, unsaved: true });
@@ -49,10 +52,15 @@ export class Opening {
     try {
       text = yield* shelf.read(store.name, sum);
     } catch (cause) {
-      this.host.report(storageUnreadable(store.name, cause));
-      return { onto: unchanged, phase: 'untouchable' };
+      return this.unread(record, cause);
     }
     return yield* this.use(record, state, text, shelf, sum.value);
+  }
+
+  /** It is read again later: until then nothing is written there. It is reported once. */
+  private unread(record: StoreRecord, cause: unknown): Opened {
+    if (record.phase !== 'unread') this.host.report(storageUnreadable(record.store.name, cause));
+    return { onto: unchanged, phase: 'unread' };
   }
 
   /** Takes over what a text says that was read. */
@@ -64,6 +72,8 @@ export class Opening {
     record.lineage = text === undefined ? [] : this.lineageOf(text);
     record.history = [];
     if (text === undefined) return { onto: unchanged, phase: 'ready' };
+    // On its way from a server it may have been cut short. What other devices need is not touched for that.
+    if (shelf.area.isShared && isCut(text)) return this.unread(record, new Error('it ends in the middle of a line'));
     try {
       const log = readLog(store.name, text, sum);
       const newer = 'newer' in log ? log.newer : log.version > versionOf(store) ? `version ${log.version}` : undefined;
@@ -121,8 +131,11 @@ export class Opening {
     record.unsaved = false;
     try {
       const aside = yield* this.shelf.setAside(name, text, why, this.host.now());
-      yield* shelf.remove(name);
-      record.head = undefined;
+      // On a server it stays until something takes its place.
+      if (!shelf.area.isShared) {
+        yield* shelf.remove(name);
+        record.head = undefined;
+      }
       this.host.report(storedDamaged(name, aside, why, 'nothing'));
       return 'ready';
     } catch (cause) {

@@ -23,8 +23,8 @@ export interface Persistence {
    */
   flush(): Promise<boolean>;
   /**
-   * Reads once more what is stored, of some stores or of all, and puts it in place: a step of its own. Changes that were
-   * not stored yet are given up.
+   * Reads once more what is stored, of some stores or of all, and puts it in place: a step of its own. What this session
+   * changed and did not store yet stays, on top of it.
    * @returns `true` when all of it was read, `false` when something went wrong: see `problems`. Never rejects
    */
   rehydrate(...stores: AnyStore[]): Promise<boolean>;

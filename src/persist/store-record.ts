@@ -7,13 +7,20 @@ import { Turns } from './turns.js';
 /** In the place of a part: nothing is stored. */
 export const NOTHING = Symbol('nothing');
 
+/** A write of which it is not known whether it was done. */
+export interface Attempt {
+  readonly number: number;
+  readonly sum: string;
+  readonly part: unknown;
+}
+
 export interface StoreRecord {
   /** As it is declared now: a reloaded module may declare it once more. */
   store: StoreDefinition;
   kept: Kept;
   readonly turns: Turns;
-  /** `untouchable`: what is stored must not be overwritten. */
-  phase: 'reading' | 'ready' | 'untouchable';
+  /** `untouchable`: what is stored must not be overwritten. `unread`: it could not be read yet, which is tried again. */
+  phase: 'reading' | 'ready' | 'untouchable' | 'unread';
   /** The kept part that a session begins with while nothing is stored. */
   readonly initial: unknown;
   /** The kept part as it was when nothing was stored; what another writer stores then began there too. */
@@ -33,6 +40,11 @@ export interface StoreRecord {
    * having seen it, the two began with one of these. Empty where the place notices such writes itself.
    */
   history: readonly { readonly sum: string | undefined; readonly part: unknown }[];
+  /**
+   * What this session tried to write since it last heard that a write was done, oldest first: any of these may stand there,
+   * though the response was lost.
+   */
+  attempts: readonly Attempt[];
   unsaved: boolean;
   /** A write is under way. */
   writing: boolean;
@@ -63,6 +75,7 @@ export const newRecord = (store: StoreDefinition, kept: Kept, initial: unknown):
   end: undefined,
   lineage: [],
   history: [],
+  attempts: [],
   unsaved: false,
   writing: false,
   expected: false,
@@ -75,6 +88,10 @@ export const newRecord = (store: StoreDefinition, kept: Kept, initial: unknown):
 
 /** What opening, writing and joining need of the keeper. */
 export interface RecordHost {
+  /** Names this session in what it writes. */
+  readonly session: string;
+  /** The number of the next write. */
+  nextWrite(): number;
   now(): number;
   /** The live state of a store. */
   stateOf(record: StoreRecord): unknown;

@@ -1,5 +1,5 @@
 // From what an older version of the application stored to what the present one keeps, and whether it is fit to be used.
-import { isThenable, pointerTo, type StoreDefinition } from '../core/internal.js';
+import { decode, encode, isThenable, pointerTo, type StoreDefinition } from '../core/internal.js';
 
 /** The version that a store declares. */
 export const versionOf = ({ kept }: StoreDefinition): number => kept?.version ?? 1;
@@ -35,7 +35,8 @@ export function upgraded(store: StoreDefinition, version: number, state: unknown
 function checked(store: StoreDefinition, state: unknown): unknown {
   const check = store.kept?.check;
   if (!check) return state;
-  const result = check['~standard'].validate(state);
+  // What a check does to its argument is no part of what was stored: a change is computed from that.
+  const result = check['~standard'].validate(decode(JSON.parse(JSON.stringify(encode(state)))));
   if (isThenable(result)) throw new Error('its check is asynchronous; a stored state is checked before it is used');
   if (!result.issues) return result.value;
   const issues = result.issues.map(({ message, path }) => {

@@ -8,7 +8,7 @@ import { sameParts } from './kept.js';
 import { changeLine, firstLine, LINEAGE } from './log.js';
 import { hex } from './sealed.js';
 import type { Shelf } from './shelf.js';
-import { NOTHING, type RecordHost, type StoreRecord } from './store-record.js';
+import { NOTHING, type Attempt, type RecordHost, type StoreRecord } from './store-record.js';
 import { versionOf } from './upgrade.js';
 import type { Work } from './work.js';
 
@@ -87,7 +87,7 @@ export class Writing {
     const { stored, end, lineage, history } = record;
     const changes = stored === NOTHING ? undefined : difference(stored, part).changes;
     if (!changes || changes.length > 0 || !end) {
-      if (!(yield* this.add(record, changes))) yield* this.replace(record, part);
+      if (!(yield* this.add(record, changes, part))) yield* this.replace(record, part);
       if (!this.isGuarded) {
         const known = history.length > 0 ? history : [{ sum: lineage.at(-1), part: stored }];
         // The first one stays: every other writer has seen it.
@@ -96,16 +96,24 @@ export class Writing {
       }
     }
     record.stored = part;
+    record.attempts = [];
+  }
+
+  /** What is about to be written may stand there although no response says so. */
+  private attempt(record: StoreRecord, attempt: Attempt): void {
+    record.attempts = [...record.attempts, attempt].slice(-LINEAGE);
   }
 
   /** Adds a change to the journal; `false` where the whole has to be written. */
-  private *add(record: StoreRecord, changes: Patch | undefined): Work<boolean> {
+  private *add(record: StoreRecord, changes: Patch | undefined, part: unknown): Work<boolean> {
     const { end } = record;
     const { area } = this.shelf;
     if (!changes || !end || end.whole <= SMALL || area.isShared) return false;
-    const { line, sum } = changeLine(changes, end.sum);
+    const number = this.host.nextWrite();
+    const { line, sum } = changeLine(changes, end.sum, [this.host.session, number]);
     // Once the changes are as long as the whole, the whole is written again.
     if (end.added + line.length >= end.whole) return false;
+    this.attempt(record, { number, sum: hex(sum), part });
     try {
       yield* this.shelf.add(record, line);
     } catch (cause) {
@@ -121,7 +129,9 @@ export class Writing {
 
   private *replace(record: StoreRecord, part: unknown): Work<void> {
     const { store } = record;
-    const { line, sum } = firstLine(store.name, versionOf(store), record.lineage, part);
+    const number = this.host.nextWrite();
+    const { line, sum } = firstLine(store.name, versionOf(store), record.lineage, part, [this.host.session, number]);
+    this.attempt(record, { number, sum: hex(sum), part });
     record.head = yield* this.shelf.replace(record, line);
     record.lineage = [...record.lineage, hex(sum)].slice(-LINEAGE);
     record.end = { id: hex(sum), sum, additions: 0, whole: line.length + 1, added: 0 };

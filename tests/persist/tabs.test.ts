@@ -321,7 +321,7 @@ describe('a store that the leader does not have', () => {
       true,
       [[], ['FLOE_TABS_DIFFER'], ['FLOE_TABS_DIFFER']],
     ]);
-    expect(texts.get('late')).toContain('"version":2,"plain":true,"state":{"n":21}');
+    expect(texts.get('late')).toMatch(/"version":2,"by":\["\w+",1\],"plain":true,"state":\{"n":21\}/);
   });
 
   test('tabs keep a store that a leader with an older version cannot use', async () => {
