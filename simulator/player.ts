@@ -58,7 +58,11 @@ export class Player {
       options.begun?.(this.world.sessions[0]);
       for (const operation of scenario.program) {
         const here = this.world.here;
-        if (here.length === 0) this.open({ version: 2 });
+        if (here.length === 0) {
+          // The one before has ended when the next begins.
+          await this.world.rest(20_000);
+          this.open({ version: 2 });
+        }
         const session = this.world.here[operation.s % this.world.here.length];
         await this.perform(operation, session);
         await turn();

@@ -54,6 +54,9 @@ export interface Simulated {
 
 type Check = 'alone' | TwinName;
 
+/** Milliseconds in which a failing program is made shorter. */
+const SHRINKING = 30_000;
+
 /** Twins are played in turn: every program alone, and every other one beside a twin. */
 const CHECKS: readonly Check[] = ['alone', 'alone', ...TWINS];
 
@@ -65,8 +68,11 @@ export async function simulate(options: SimulateOptions): Promise<Simulated> {
   const profiles = all.filter((name) => only.includes(name));
   const twins = CHECKS.filter((name) => only.includes(name));
   const counts = { programs: 0, operations: 0 };
+  let failedAt: number | undefined;
   const play = async (scenario: Scenario, which: number): Promise<void> => {
     const checks = twins.length > 0 ? twins : CHECKS;
+    const now = performance.now();
+    if (failedAt === undefined ? now > began + seconds * 1000 : now > failedAt + SHRINKING) return;
     const check = checkOf({ scenario, which }, checks);
     counts.programs++;
     counts.operations += scenario.program.length;
@@ -76,7 +82,9 @@ export async function simulate(options: SimulateOptions): Promise<Simulated> {
         else await checkTwin(check, scenario, development, production);
       });
     } catch (error) {
-      if (!besides?.test(String((error as Error).stack))) throw error;
+      if (besides?.test(String((error as Error).stack))) return;
+      failedAt ??= performance.now();
+      throw error;
     }
   };
   const scenarios = someScenario(profiles.length > 0 ? profiles : all, most);
@@ -86,8 +94,7 @@ export async function simulate(options: SimulateOptions): Promise<Simulated> {
   const timer = setInterval(() => progress?.(counts.programs, (performance.now() - began) / 1000), 10_000);
   const details = await fc.check(property, {
     seed,
-    numRuns: programs,
-    ...(seconds !== Infinity && { interruptAfterTimeLimit: seconds * 1000 }),
+    numRuns: Math.min(programs, seconds === Infinity ? programs : Math.ceil(seconds * 500)),
     ...(shrinks ? {} : { endOnFailure: true }),
     reporter: undefined as never,
   });

@@ -12,7 +12,7 @@ export interface Act {
   /** Why it cannot be inside of a transaction. */
   readonly outside?: string;
   /** It may remove what was noted: then what was acknowledged need not be there in the end. */
-  readonly removes?: true;
+  readonly removes?: boolean;
   /** Returns what became of it, for comparing. */
   perform(player: Player, session: Session, operation: Operation): string | Promise<string>;
 }

@@ -43,6 +43,8 @@ function looking(session: Session, look: () => string): string {
 const moving = (move: (session: Session, which: number) => void): Act => ({
   group: 'time',
   weight: 2,
+  // What is done in the past begins a branch.
+  removes: true,
   perform: (_player, session, { a }) => {
     if (!session.trace) return NOTHING;
     move(session, a);
@@ -54,7 +56,7 @@ export const TIME = {
   seek: moving(({ trace }, a) => trace!.seek(at(trace!.steps, a)!.seq)),
   back: moving(({ trace }) => trace!.back()),
   forward: moving(({ trace }) => trace!.forward()),
-  live: { ...moving(({ trace }) => trace!.live()), weight: 4 },
+  live: { ...moving(({ trace }) => trace!.live()), weight: 4, removes: false },
   exclude: {
     group: 'time',
     weight: 3,

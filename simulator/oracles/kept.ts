@@ -13,7 +13,9 @@ interface Acknowledgement {
   texts?: ReadonlyMap<string, string>;
 }
 
-const NOTE = /\bn\d+\w*/g;
+/** The notes that actions only add: texts of logs, and items of lists. */
+const notesIn = (states: States): string[] =>
+  Object.values(states).flatMap(({ log = [], list = [] }: Plain) => [...log, ...list.map(({ id }: Plain) => id)]);
 
 /** Why something cannot be stored, which is reported instead. */
 const REPORTED = ['FLOE_STORED_TOO_NEW', 'FLOE_STORED_DAMAGED', 'FLOE_NOT_SET_ASIDE', 'FLOE_STORAGE_UNREADABLE'];
@@ -71,6 +73,9 @@ export class KeptModel {
       if (states) candidates.push(states);
     }
     for (const call of this.done.splice(0)) {
+      // The rest of the operation may have come before the acknowledgement.
+      const now = this.confirmed(call.session);
+      if (now) call.candidates.push(now);
       for (const states of call.candidates.slice(0, 1)) this.acknowledge(call.session, states);
       this.checkStored(call);
     }
@@ -84,7 +89,7 @@ export class KeptModel {
   /** What was noted must be there in the end, where actions only add. */
   private acknowledge(session: Session, states: States): void {
     if (!session.blueprint.gentle) return;
-    for (const [note] of text(this.keptOf(session, states)).matchAll(NOTE)) this.acknowledged.add(note);
+    for (const note of notesIn(this.keptOf(session, states))) this.acknowledged.add(note);
   }
 
   /** Where one session writes, the place holds exactly what was acknowledged. */
@@ -144,10 +149,17 @@ export class KeptModel {
     if (!isStored && round > 0 && !isReported) throw new Fault('kept', `flush() of session ${session.id} says false though everything works: ${session.problems.map(({ code }) => code).join()}`);
   }
 
+  /** What the sessions were told of. */
+  private told(): string {
+    const { sessions } = this.player.world;
+    return sessions.map(({ id, problems }) => `${id}: ${problems.map(({ code }) => code).join(' ')}`).join('; ');
+  }
+
   private checkEqual(): void {
     if (this.isDamaged) return;
-    const [first, ...others] = this.player.world.here.filter(({ options }) => options.version === 2);
-    if (!first) return;
+    const [first, ...others] = this.player.world.here;
+    // Beside another version each tab goes its own way.
+    if (!first || others.some(({ options }) => options.version !== first.options.version)) return;
     const own = this.keptOf(first, plain(first.state()));
     for (const other of others) {
       const theirs = this.keptOf(other, plain(other.state()));
@@ -162,14 +174,16 @@ export class KeptModel {
     if (this.isDamaged) return;
     const texts = scenario.blueprint.place === 'http' ? new Map(Array.from(world.server.texts, ([key, { text: stored }]) => [key, stored])) : world.disk.texts;
     const next = this.reopened(texts, 2);
-    const session = world.here.find(({ options }) => options.version === 2);
+    // A tab of another version goes its own way.
+    const isOne = world.here.every(({ options }) => options.version === 2);
+    const session = isOne ? world.here[0] : undefined;
     const shown = session && this.keptOf(session, plain(session.state()));
     const found: Plain = session && this.keptOf(session, next);
     for (const name of Object.keys(shown ?? {}))
       if (!this.isUncertain() || scenario.blueprint.gentle)
         if (!same(found[name], shown![name])) throw new Fault('kept', `the next session begins with ${difference(found[name], shown![name], `/${name}`)}`);
-    const all = text(next);
-    for (const note of this.acknowledged) if (!all.includes(note)) throw new Fault('kept', `${note} was acknowledged and is lost`);
+    const all = new Set(notesIn(next));
+    for (const note of this.acknowledged) if (!all.has(note)) throw new Fault('kept', `${note} was acknowledged and is lost; ${this.told()}`);
   }
 }
 

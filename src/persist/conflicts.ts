@@ -12,7 +12,7 @@ import type { Work } from './work.js';
 /** What conflicts need of the keeper. */
 export interface ConflictHost extends RecordHost {
   /** Stores a part that was computed from what is stored. */
-  put(record: StoreRecord, part: unknown): Work<void>;
+  put(record: StoreRecord, part: unknown, joining?: { readonly own: unknown }): Work<void>;
   /** A store has changes that are not stored. */
   plan(): void;
   /** Makes these the live states: they came from the storage. */
@@ -57,15 +57,27 @@ export class Conflicts {
         aside = yield* this.shelf.setAside(store.name, text, why, this.host.now());
       }
       // Stored at once: the session may end before memory has it.
-      yield* this.host.put(record, result);
+      yield* this.host.put(record, result, { own: part });
     } catch (cause) {
       // Memory does not have what the other session stored: the next attempt meets it again.
       Object.assign(record, { stored, head, end, lineage, history });
       throw cause;
     }
+    this.follow(record, part, result, lost, aside);
+  }
+
+  /**
+   * Memory follows after the notification that is under way. Until then it lacks what the other session stored, and must not be
+   * stored over it.
+   */
+  private follow(
+    record: StoreRecord,
+    part: unknown,
+    result: unknown,
+    lost: readonly string[],
+    aside: string | undefined,
+  ): void {
     record.over = { part, result };
-    // Memory follows after the notification that is under way. Until then it lacks what the other session stored, and must
-    // not be stored over it.
     record.phase = 'reading';
     record.joining = Promise.resolve().then(() => this.takeOver(record, part, result, lost, aside));
   }
@@ -81,6 +93,8 @@ export class Conflicts {
     record.stored = own.part;
     record.attempts = [];
     record.unsaved = true;
+    // It was joined with what another session had stored, which memory does not have yet.
+    if ('own' in own && phase === 'ready') this.follow(record, own.own, own.part, [], undefined);
     return true;
   }
 
@@ -96,7 +110,7 @@ export class Conflicts {
     record.joining = record.over = undefined;
     if (this.host.status === 'closed') return;
     const now = this.host.stateOf(record);
-    const latest = joined(part, kept.of(now), result).result;
+    const latest = joined(part, kept.of(now), result, store.kept?.onConflict).result;
     this.host.takeIn([[record, kept.exactly(now, latest)]]);
     if (!sameData(latest, result)) {
       record.unsaved = true;

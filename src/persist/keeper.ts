@@ -150,8 +150,8 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     if (changes.length > 0) takeIn(this.host, changes, 'rehydrated', { by: 'storage' });
   }
 
-  put(record: StoreRecord, part: unknown): Work<void> {
-    return this.writing.put(record, part);
+  put(record: StoreRecord, part: unknown, joining?: { readonly own: unknown }): Work<void> {
+    return this.writing.put(record, part, joining);
   }
 
   // ---- reading ----

@@ -12,6 +12,8 @@ export interface Attempt {
   readonly number: number;
   readonly sum: string;
   readonly part: unknown;
+  /** The part of this session that was joined with another session's; memory has not got the result. */
+  readonly own?: unknown;
 }
 
 export interface StoreRecord {

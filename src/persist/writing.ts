@@ -18,6 +18,8 @@ const SMALL = 1000;
 /** How often one write looks again at what other writers stored meanwhile. */
 const MOST_ROUNDS = 20;
 
+type Given = Pick<Attempt, 'part' | 'own'>;
+
 export class Writing {
   constructor(
     private readonly host: RecordHost,
@@ -26,9 +28,9 @@ export class Writing {
   ) {}
 
   /** The kept part that a store should have in the storage: the live state, wherever the cursor is. */
-  partOf({ kept, over }: StoreRecord, state: unknown): unknown {
+  partOf({ store, kept, over }: StoreRecord, state: unknown): unknown {
     const own = kept.of(state);
-    return over ? joined(over.part, own, over.result).result : own;
+    return over ? joined(over.part, own, over.result, store.kept?.onConflict).result : own;
   }
 
   /**
@@ -82,12 +84,15 @@ export class Writing {
     yield* this.conflicts.meet(record, this.partOf(record, this.host.stateOf(record)));
   }
 
-  /** Stores a part that was computed from what is stored. */
-  *put(record: StoreRecord, part: unknown): Work<void> {
+  /**
+   * Stores a part that was computed from what is stored.
+   * @param joining where it is joined from the part of this session and another session's
+   */
+  *put(record: StoreRecord, part: unknown, joining?: { readonly own: unknown }): Work<void> {
     const { stored, end, lineage, history } = record;
     const changes = stored === NOTHING ? undefined : difference(stored, part).changes;
     if (!changes || changes.length > 0 || !end) {
-      if (!(yield* this.add(record, changes, part))) yield* this.replace(record, part);
+      if (!(yield* this.add(record, changes, { part, ...joining }))) yield* this.replace(record, { part, ...joining });
       if (!this.isGuarded) {
         const known = history.length > 0 ? history : [{ sum: lineage.at(-1), part: stored }];
         // The first one stays: every other writer has seen it.
@@ -105,7 +110,7 @@ export class Writing {
   }
 
   /** Adds a change to the journal; `false` where the whole has to be written. */
-  private *add(record: StoreRecord, changes: Patch | undefined, part: unknown): Work<boolean> {
+  private *add(record: StoreRecord, changes: Patch | undefined, given: Given): Work<boolean> {
     const { end } = record;
     const { area } = this.shelf;
     if (!changes || !end || end.whole <= SMALL || area.isShared) return false;
@@ -113,7 +118,7 @@ export class Writing {
     const { line, sum } = changeLine(changes, end.sum, [this.host.session, number]);
     // Once the changes are as long as the whole, the whole is written again.
     if (end.added + line.length >= end.whole) return false;
-    this.attempt(record, { number, sum: hex(sum), part });
+    this.attempt(record, { number, sum: hex(sum), ...given });
     try {
       yield* this.shelf.add(record, line);
     } catch (cause) {
@@ -127,11 +132,14 @@ export class Writing {
     return true;
   }
 
-  private *replace(record: StoreRecord, part: unknown): Work<void> {
+  private *replace(record: StoreRecord, given: Given): Work<void> {
     const { store } = record;
     const number = this.host.nextWrite();
-    const { line, sum } = firstLine(store.name, versionOf(store), record.lineage, part, [this.host.session, number]);
-    this.attempt(record, { number, sum: hex(sum), part });
+    const { line, sum } = firstLine(store.name, versionOf(store), record.lineage, given.part, [
+      this.host.session,
+      number,
+    ]);
+    this.attempt(record, { number, sum: hex(sum), ...given });
     record.head = yield* this.shelf.replace(record, line);
     record.lineage = [...record.lineage, hex(sum)].slice(-LINEAGE);
     record.end = { id: hex(sum), sum, additions: 0, whole: line.length + 1, added: 0 };

@@ -1,6 +1,7 @@
 // The leader orders what all tabs do, and writes. It runs no other tab's code: proposals are patches of the kept parts,
 // each with the revision on which it was computed, and the leader accepts only those that are computed on the last one.
 import { confirmedStates, decode, difference, encode, isThenable, messageOf } from '../../core/internal.js';
+import { joined } from '../joined.js';
 import { versionOf } from '../upgrade.js';
 import type { Message, Proposal, Standing } from './messages.js';
 import type { Parts } from './pending.js';
@@ -101,13 +102,22 @@ export class Leader {
     for (const name of names) {
       const one = tab.shared.get(name)!;
       // It may have heard of the leader before just now.
-      if (since.has(name) && one.revision === undefined) one.ordered = since.get(name);
+      if (one.revision === undefined) one.ordered = this.beginningOf(one, since);
       parts.set(name, one.ordered);
     }
     tab.rebase(parts, 'earlier');
     for (const name of names) tab.shared.get(name)!.heard = true;
     const isReading = (name: string): boolean => tab.shared.get(name)?.reading === true;
     tab.pendings.list = tab.pendings.list.filter(({ result }) => Array.from(result.keys()).some(isReading));
+  }
+
+  /** What an order begins with: what is stored, and what this tab did while it went its own way, beside another version. */
+  private beginningOf(one: SharedStore, since: Parts): unknown {
+    const { store, kept, heard, seen, alone, ordered, hosted } = one;
+    const { name } = store;
+    if (!heard || hosted || !alone) return since.has(name) ? since.get(name) : ordered;
+    const own = kept.of(seen);
+    return since.has(name) ? joined(alone.since, own, since.get(name), store.kept?.onConflict).result : own;
   }
 
   /** Another tab leads, and did so before this one. */

@@ -95,7 +95,8 @@ export class PendingLog {
   }
 
   get oldest(): Transition | undefined {
-    return this.entries.find(({ open }) => open)?.transition;
+    // What is still being read has none.
+    return this.entries.find(({ open, transition }) => open && transition)?.transition;
   }
 
   /** The states as they are without what is open. */
