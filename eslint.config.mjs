@@ -51,7 +51,7 @@ export default tseslint.config(
   },
   { files: ['src/bindings/react/**', 'examples/**/*.{ts,tsx}'], ...reactHooks.configs.flat.recommended },
   {
-    files: ['tests/**/*.{ts,tsx}', 'examples/**/*.{ts,tsx}'],
+    files: ['tests/**/*.{ts,tsx}', 'simulator/**/*.ts', 'examples/**/*.{ts,tsx}'],
     rules: {
       // `[] as Visit[]` says what the type of a state is to be; the rule takes it for needless.
       '@typescript-eslint/no-unnecessary-type-assertion': 'off',

@@ -41,6 +41,7 @@ export default {
       displayName: 'node',
       testEnvironment: 'node',
       testMatch: [
+        '<rootDir>/simulator/**/*.test.ts',
         '<rootDir>/tests/{core,entities,trace,testing,link,inspector,location,telemetry,persist,recipes,eslint,cli,types,docs,package}/**/*.test.ts',
       ],
     },

@@ -24,15 +24,31 @@ const { values } = parseArgs({
 });
 const source = resolve(values.source);
 const { build } = await import('esbuild');
-const entries = { floe: 'core', 'floe/entities': 'entities', 'floe/persist': 'persist', 'floe/testing': 'testing', 'floe/trace': 'trace' };
+const entries = {
+  floe: 'core',
+  'floe/entities': 'entities',
+  'floe/persist': 'persist',
+  'floe/testing': 'testing',
+  'floe/trace': 'trace',
+};
 const out = join(root, 'node_modules', '.cache', 'simulator');
 mkdirSync(out, { recursive: true });
 const bundle = async (mode) => {
   const outfile = join(out, `${mode}-${process.pid}.mjs`);
   await build({
     entryPoints: [join(root, 'simulator', 'main.ts')],
-    ...{ outfile, bundle: true, format: 'esm', platform: 'node', target: 'es2022', sourcemap: 'inline', logLevel: 'error' },
-    alias: Object.fromEntries(Object.entries(entries).map(([name, folder]) => [name, join(source, folder, 'index.ts')])),
+    ...{
+      outfile,
+      bundle: true,
+      format: 'esm',
+      platform: 'node',
+      target: 'es2022',
+      sourcemap: 'inline',
+      logLevel: 'error',
+    },
+    alias: Object.fromEntries(
+      Object.entries(entries).map(([name, folder]) => [name, join(source, folder, 'index.ts')]),
+    ),
     define: { 'process.env.NODE_ENV': JSON.stringify(mode) },
     external: ['fast-check', 'expect'],
   });
@@ -42,7 +58,8 @@ process.env.NODE_ENV = 'production';
 const production = await bundle('production');
 process.env.NODE_ENV = 'development';
 const development = await bundle('development');
-const seconds = values.seconds === undefined ? (values.programs === undefined ? 60 : undefined) : Number(values.seconds);
+const seconds =
+  values.seconds === undefined ? (values.programs === undefined ? 60 : undefined) : Number(values.seconds);
 const options = {
   development: development.library,
   production: production.library,
@@ -68,13 +85,17 @@ for (let seed = Number(values.seed); ; seed++) {
   if (found) {
     failed++;
     writeFileSync(last, JSON.stringify(found.given));
-    process.stdout.write(`\nFOUND after ${found.after} programs, seed ${found.seed}\n${found.message}\n${found.source}\n`);
+    process.stdout.write(
+      `\nFOUND after ${found.after} programs, seed ${found.seed}\n${found.message}\n${found.source}\n`,
+    );
     if (values.all && (performance.now() - began) / 1000 < (seconds ?? 0)) continue;
   }
   const { lines, zeros } = development.tableOf(spans);
   if (values.table || (!found && seconds > 300)) process.stdout.write(`${lines.join('\n')}\n`);
   if (!found && zeros.length > 0) tell(`Never tried: ${zeros.join(', ')}`);
-  process.stdout.write(`${programs} programs, ${operations} operations, ${(programs / took).toFixed(1)} programs a second\n`);
+  process.stdout.write(
+    `${programs} programs, ${operations} operations, ${(programs / took).toFixed(1)} programs a second\n`,
+  );
   break;
 }
 process.exit(failed > 0 ? 1 : 0);

@@ -33,6 +33,7 @@ const checks = [
   [
     ['Formatting', 'prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '.']],
     ['Types of the tests', ...types('tests')],
+    ['Types of the simulator', ...types('simulator')],
     ['Types of the benchmarks', ...types('bench')],
     ['Types of the harbour example', ...types(join('examples', 'harbour'))],
   ],

@@ -102,7 +102,8 @@ export function declare(floe: Library, blueprint: Blueprint, version: 1 | 2, hoo
   for (const [i, { store, kind, blueprint: own }] of stores.entries()) {
     if (kind !== 'port') store.when(shiftEnded, KINDS[kind].edits[kind === 'tide' ? 'raised' : 'reversed'] as never);
     const next = stores[(i + 1) % stores.length];
-    if (own.hears && kind === 'tide' && next.store !== store) store.when(next.creators[0], KINDS.tide.edits.raised as never);
+    if (own.hears && kind === 'tide' && next.store !== store)
+      store.when(next.creators[0], KINDS.tide.edits.raised as never);
   }
   const action = (store: number, which: number, payload: Payload): AnyAction => {
     const { creators, kind, store: declared } = stores[store % stores.length];
@@ -121,13 +122,7 @@ export function declare(floe: Library, blueprint: Blueprint, version: 1 | 2, hoo
   };
 }
 
-function declareStore(
-  floe: Library,
-  blueprint: StoreBlueprint,
-  name: string,
-  version: 1 | 2,
-  hooks: Hooks,
-): Declared {
+function declareStore(floe: Library, blueprint: StoreBlueprint, name: string, version: 1 | 2, hooks: Hooks): Declared {
   const { kind, rule, kept } = blueprint;
   const { begin, edits } = KINDS[kind];
   const store = (
@@ -150,7 +145,11 @@ function declareStore(
     });
   const creators = Object.entries(edits).map(([action, edit]) =>
     // Written with a payload, so that each of them carries one.
-    store.action(action, (draft: Plain, payload: Payload) => edit(draft, payload), action === 'doubled' ? { about: CONFIRM } : undefined),
+    store.action(
+      action,
+      (draft: Plain, payload: Payload) => edit(draft, payload),
+      action === 'doubled' ? { about: CONFIRM } : undefined,
+    ),
   ) as never;
   return { name, kind, store, creators, blueprint };
 }
@@ -183,12 +182,7 @@ function declareTables(floe: Library, name: string): unknown {
   return tables(name, [operator, vessel, berth, anchorage, visit] as never);
 }
 
-function interceptor(
-  floe: Library,
-  name: InterceptorName,
-  hooks: Hooks,
-  action: Application['action'],
-): Interceptor {
+function interceptor(floe: Library, name: InterceptorName, hooks: Hooks, action: Application['action']): Interceptor {
   if (name === 'confirming') return floe.confirmation(() => hooks.confirm());
   const least = 3 + INTERCEPTORS.indexOf(name);
   return (given, { proceed, stop }) => {
@@ -217,8 +211,11 @@ function sourcesOf(floe: Library, stores: readonly Declared[], hooks: Hooks, nau
     if (kind === 'tide')
       return [
         { name: `${name} deep`, source: store.selector('deep', ({ n }: Plain) => n > 4)() as never },
-        // eslint-disable-next-line @typescript-eslint/no-unsafe-return -- what it gives does not matter
-        { name: `${name} shaky`, source: store.selector('shaky', ({ n, log }: Plain) => (n % 3 === 2 ? n.none.none : log.length))() as never },
+
+        {
+          name: `${name} shaky`,
+          source: store.selector('shaky', ({ n, log }: Plain) => (n % 3 === 2 ? n.none.none : log.length))() as never,
+        },
       ];
     if (kind === 'board')
       return [
@@ -233,9 +230,17 @@ function sourcesOf(floe: Library, stores: readonly Declared[], hooks: Hooks, nau
           })() as never,
         },
       ];
-    return [{ name: `${name} visits`, source: (store as Plain).all('visit', { sort: 'phase', where: { phase: 'expected' } }) }];
+    return [
+      {
+        name: `${name} visits`,
+        source: (store as Plain).all('visit', { sort: 'phase', where: { phase: 'expected' } }),
+      },
+    ];
   });
   const whole = stores.map(({ name, store }) => ({ name, source: store as Source<unknown> }));
-  const across = floe.selector('across', (read) => stores.filter(({ store, kind }) => kind === 'tide' && (read(store) as Plain).n > 2).length);
+  const across = floe.selector(
+    'across',
+    (read) => stores.filter(({ store, kind }) => kind === 'tide' && (read(store) as Plain).n > 2).length,
+  );
   return [...whole, ...sources, { name: 'across', source: across() as never }];
 }

@@ -49,7 +49,7 @@ const KEYS = ['a', 'b/c', '~', '__proto__', '0', 'toString'];
 const tide: Kind = {
   begin: () => ({ n: 0, last: null, log: [], secret: '' }),
   edits: {
-    raised: (state, { x }) => void (state.n += (x % 3) + 1),
+    raised: (state, { x }) => void (state.n = Number(state.n) + (x % 3) + 1),
     noted: (state, { note }) => void state.log.push(note),
     set: (state, { x }) => void (state.last = ODD[x % ODD.length]()),
     doubled: (state) => void (state.n = state.n * 2),
@@ -78,8 +78,9 @@ const board: Kind = {
       if (list.length > 0) list[x % list.length] = { ...list[x % list.length], v: x };
     },
     spliced: ({ list }, { x, note }) => {
-      if (x % 2 === 0) list.splice(x % (list.length + 1), x % 3);
-      else list.splice(x % (list.length + 1), x % 2, { id: note, v: 1, sub: { k: 0 } });
+      const at = x % (Number(list.length) + 1);
+      if (x % 2 === 0) list.splice(at, x % 3);
+      else list.splice(at, 1, { id: note, v: 1, sub: { k: 0 } });
     },
     moved: ({ list }, { x }) => {
       if (list.length > 1) list.splice(x % list.length, 0, ...list.splice((x * 7) % list.length, 1));

@@ -103,7 +103,8 @@ export class Player {
     const most = profile === 'tabs' ? 3 : profile === 'devices' ? 2 : 1;
     if (this.world.here.length >= most) return NOTHING;
     // What a newer version stored, an older one must not touch: it may come where tabs are.
-    const isOlder = version === 1 && (profile === 'tabs' || this.world.sessions.every((one) => one.options.version === 1));
+    const isOlder =
+      version === 1 && (profile === 'tabs' || this.world.sessions.every((one) => one.options.version === 1));
     this.open({ version: isOlder && blueprint.place !== 'http' ? 1 : 2 });
     return 'open';
   }
@@ -210,7 +211,13 @@ export class Player {
       const { trace, line, undoModel } = session;
       checkTransactions(session);
       line?.follow();
-      if (undoModel && line?.isWhole && !trace?.isPaused && !session.blueprint.redacts && session.blueprint.limit === 10_000) {
+      if (
+        undoModel &&
+        line?.isWhole &&
+        !trace?.isPaused &&
+        !session.blueprint.redacts &&
+        session.blueprint.limit === 10_000
+      ) {
         undoModel.follow(session);
         undoModel.check(session);
       }
@@ -218,7 +225,8 @@ export class Player {
       checkSettled(session, false);
     }
     this.kept.check();
-    if (this.rejections.length > 0) throw new Fault('rejections', `unhandled: ${String((this.rejections[0] as Error).stack)}`);
+    if (this.rejections.length > 0)
+      throw new Fault('rejections', `unhandled: ${String((this.rejections[0] as Error).stack)}`);
   }
 
   /** Everything works again, everything is settled; then all must be equal, stored, and come to an end. */
@@ -254,7 +262,12 @@ export class Player {
     await again;
     for (const run of session.runs)
       if (run.phase === 'running' || run.phase === 'waiting') throw new Fault('ending', 'a run goes on after the end');
-    if (session.persistence && !this.kept.isDamaged && !session.problems.some(({ code }) => UNSTORED.includes(code)) && session.persistence.pending.length > 0)
+    if (
+      session.persistence &&
+      !this.kept.isDamaged &&
+      !session.problems.some(({ code }) => UNSTORED.includes(code)) &&
+      session.persistence.pending.length > 0
+    )
       throw new Fault('ending', `${session.persistence.pending.join()} was not stored at the end`);
     session.isGone = true;
   }

@@ -27,9 +27,17 @@ export const PROFILES = {
   /** One session: transactions, optimism, interceptors, tasks, time travel, undo. */
   solo: { place: ['none', 'area'], tabs: false, groups: ['act', 'work', 'time', 'undo', 'store'] },
   /** One session after the other on a place that fails. */
-  kept: { place: ['area', 'later', 'http'], tabs: false, groups: ['act', 'work', 'time', 'undo', 'store', 'keep', 'session', 'weather'] },
+  kept: {
+    place: ['area', 'later', 'http'],
+    tabs: false,
+    groups: ['act', 'work', 'time', 'undo', 'store', 'keep', 'session', 'weather'],
+  },
   /** Several tabs on one place, of two versions. */
-  tabs: { place: ['area', 'later'], tabs: true, groups: ['act', 'work', 'time', 'undo', 'store', 'keep', 'session', 'tabs', 'weather'] },
+  tabs: {
+    place: ['area', 'later'],
+    tabs: true,
+    groups: ['act', 'work', 'time', 'undo', 'store', 'keep', 'session', 'tabs', 'weather'],
+  },
   /** Several devices on one server. */
   devices: { place: ['http'], tabs: false, groups: ['act', 'keep', 'session', 'weather', 'tabs'] },
 } as const;
@@ -53,7 +61,10 @@ function someBlueprint(name: ProfileName): fc.Arbitrary<Blueprint> {
   return fc.record({
     // The first store is there from the beginning: tasks and interceptors use it.
     stores: fc
-      .tuple(someStore(false).map((one) => ({ ...one, late: false })), fc.array(someStore(true), { minLength: 1, maxLength: 4 }))
+      .tuple(
+        someStore(false).map((one) => ({ ...one, late: false })),
+        fc.array(someStore(true), { minLength: 1, maxLength: 4 }),
+      )
       .map(([first, others]) => [first, ...others]),
     invariants: fc.constantFrom('report', 'refuse'),
     limit: fc.constantFrom(10_000, 10_000, 10_000, isSolo ? 12 : 10_000),

@@ -83,23 +83,25 @@ export class Session {
     readonly options: SessionOptions,
   ) {
     const { version, traced, given = 'none' } = options;
-    let self: FullRuntime | undefined;
+    // Rules are looked at before there is a runtime.
+    const here: { runtime?: FullRuntime } = {};
     this.hooks = {
       naughty: (where) => {
-        if (!self || this.isGone || this.isLooking) return;
+        if (!here.runtime || this.isGone || this.isLooking) return;
         try {
-          self.dispatch(this.app.shiftEnded({ x: 1, note: `naughty in ${where}` }));
+          here.runtime.dispatch(this.app.shiftEnded({ x: 1, note: `naughty in ${where}` }));
           this.trespasses.push(where);
         } catch (error) {
           const { code } = error as { readonly code?: string };
-          if (code !== 'FLOE_WRONG_PLACE' && code !== 'FLOE_CLOSED') this.trespasses.push(`${where}: ${code ?? String(error)}`);
+          if (code !== 'FLOE_WRONG_PLACE' && code !== 'FLOE_CLOSED')
+            this.trespasses.push(`${where}: ${code ?? String(error)}`);
         }
       },
       ask: () => this.question(),
       confirm: async () => (await this.question()) % 2 === 0,
       hold: (held) => this.held.push(held),
       context: (context) => (this.context = context),
-      dispatch: (action) => void self?.dispatch(action),
+      dispatch: (action) => void here.runtime?.dispatch(action),
     };
     this.app = declare(floe, blueprint, version, this.hooks);
     const { limit, ignores, redacts, writesLines, interceptors, invariants, faultyFeature } = blueprint;
@@ -131,7 +133,7 @@ export class Session {
         this.problems.push({ code: (error as { code?: string }).code ?? String(error), problem });
       },
     }) as FullRuntime;
-    self = this.runtime;
+    here.runtime = this.runtime;
     void this.runtime.run(app.tasks.hold()).catch(() => undefined);
     if (blueprint.undo)
       this.undo = floe.undoStack(this.runtime, {

@@ -61,7 +61,18 @@ const SHRINKING = 30_000;
 const CHECKS: readonly Check[] = ['alone', 'alone', ...TWINS];
 
 export async function simulate(options: SimulateOptions): Promise<Simulated> {
-  const { development, production, seed, programs = 1e9, seconds = Infinity, only = [], most = 40, shrinks = true, besides, progress } = options;
+  const {
+    development,
+    production,
+    seed,
+    programs = 1e9,
+    seconds = Infinity,
+    only = [],
+    most = 40,
+    shrinks = true,
+    besides,
+    progress,
+  } = options;
   const began = performance.now();
   const spans = new SpanTable();
   const all = Object.keys(PROFILES) as ProfileName[];
@@ -90,7 +101,6 @@ export async function simulate(options: SimulateOptions): Promise<Simulated> {
   const scenarios = someScenario(profiles.length > 0 ? profiles : all, most);
   const property = fc.asyncProperty(scenarios, fc.nat(CHECKS.length * 7), play);
   let found: Found | undefined;
-  let atLast = 0;
   const timer = setInterval(() => progress?.(counts.programs, (performance.now() - began) / 1000), 10_000);
   const details = await fc.check(property, {
     seed,
@@ -99,13 +109,18 @@ export async function simulate(options: SimulateOptions): Promise<Simulated> {
     reporter: undefined as never,
   });
   clearInterval(timer);
-  atLast = details.numRuns;
+  const atLast = details.numRuns;
   if (details.failed && details.counterexample) {
     const [scenario, which] = details.counterexample;
     const error = details.errorInstance;
     found = {
       oracle: error instanceof Fault ? error.oracle : 'error',
-      message: error instanceof Error ? (error instanceof Fault ? error.message : (error.stack ?? error.message)) : String(error),
+      message:
+        error instanceof Error
+          ? error instanceof Fault
+            ? error.message
+            : (error.stack ?? error.message)
+          : String(error),
       ...{ after: atLast, seed: details.seed },
       source: printed(scenario, which),
       given: { scenario, which },
@@ -119,7 +134,11 @@ const checkOf = ({ scenario, which }: Given, checks: readonly Check[]): Check =>
   scenario.profile === 'solo' ? checks[which % checks.length] : 'alone';
 
 /** Plays one scenario again. @throws Fault */
-export async function replayed(given: Given, { development, production }: Pick<SimulateOptions, 'development' | 'production'>, only: readonly string[] = []): Promise<void> {
+export async function replayed(
+  given: Given,
+  { development, production }: Pick<SimulateOptions, 'development' | 'production'>,
+  only: readonly string[] = [],
+): Promise<void> {
   const { scenario } = given;
   const twins = CHECKS.filter((name) => only.includes(name));
   const check = checkOf(given, twins.length > 0 ? twins : CHECKS);
@@ -158,7 +177,11 @@ export function impossible(operation: OperationName, span: Span): string | undef
 export function tableOf(spans: SpanTable): { readonly lines: readonly string[]; readonly zeros: readonly string[] } {
   const zeros: string[] = [];
   const reasons = new Set<string>();
-  const header = ['operation'.padEnd(18), 'all'.padStart(8), ...SPANS.map((span) => span.replace(' ', '\u00a0').slice(0, 9).padStart(10))].join('');
+  const header = [
+    'operation'.padEnd(18),
+    'all'.padStart(8),
+    ...SPANS.map((span) => span.replace(' ', '\u00a0').slice(0, 9).padStart(10)),
+  ].join('');
   const lines = (Object.keys(OPERATIONS) as OperationName[]).map((operation) => {
     const cells = SPANS.map((span) => {
       const why = impossible(operation, span);

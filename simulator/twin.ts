@@ -13,7 +13,21 @@ export type TwinName = (typeof TWINS)[number];
 const BESIDE = 'beside';
 
 /** Operations that only one of the two could do. */
-const TRACED = ['seek', 'back', 'forward', 'live', 'exclude', 'include', 'excludeAndInclude', 'switchTo', 'pause', 'reload', 'replay', 'writeTest', 'history'];
+const TRACED = [
+  'seek',
+  'back',
+  'forward',
+  'live',
+  'exclude',
+  'include',
+  'excludeAndInclude',
+  'switchTo',
+  'pause',
+  'reload',
+  'replay',
+  'writeTest',
+  'history',
+];
 const SKIPPED: Readonly<Record<TwinName, readonly string[]>> = {
   untraced: TRACED,
   // A production build renews nothing, and its messages and stacks are shorter.
@@ -51,7 +65,8 @@ async function observed(scenario: Scenario, options: PlayerOptions, kind: TwinNa
   const states: Record<string, Plain> = {};
   const steps: string[] = [];
   for (const session of player.world.sessions) {
-    for (const [name, state] of Object.entries(session.last)) if (!isBeside(name)) states[`${session.id}.${name}`] = state;
+    for (const [name, state] of Object.entries(session.last))
+      if (!isBeside(name)) states[`${session.id}.${name}`] = state;
     steps.push(...bare(session, kind));
   }
   return { observed: player.observed, steps, states: text(states) };
@@ -60,7 +75,9 @@ async function observed(scenario: Scenario, options: PlayerOptions, kind: TwinNa
 /** An optimistic action of another store is open all the time. */
 function pendingBeside(floe: Library, session: Session): void {
   const beside = floe.store(BESIDE, { n: 0 });
-  const touched = beside.action('touched', (draft) => void draft.n++);
+  const touched = beside.action('touched', (draft) => {
+    draft.n++;
+  });
   session.runtime.add(beside);
   session.context?.optimistic(touched());
 }
@@ -70,7 +87,10 @@ export async function checkTwin(name: TwinName, given: Scenario, floe: Library, 
   const scenario: Scenario = { ...given, program: without(given.program, SKIPPED[name]) };
   const { blueprint } = scenario;
   // Another store, or a trace, is another application where the address of a step counts.
-  const plainOne: Scenario = { ...scenario, blueprint: { ...blueprint, redacts: false, limit: 10_000, ignores: false, writesLines: false } };
+  const plainOne: Scenario = {
+    ...scenario,
+    blueprint: { ...blueprint, redacts: false, limit: 10_000, ignores: false, writesLines: false },
+  };
   const one = await observed(plainOne, { floe }, name);
   const two = await observed(plainOne, optionsOf(name, floe, other), name);
   compare(name, one, two, name !== 'untraced');
@@ -87,8 +107,10 @@ function optionsOf(name: TwinName, floe: Library, other: Library): PlayerOptions
 function compare(name: TwinName, one: Observed, two: Observed, hasSteps: boolean): void {
   const strip = (line: string): string => line.replace(/"beside\d*":(\{[^{}]*\}|\d+),?/g, '').replace(/,\}/g, '}');
   for (const [i, line] of one.observed.entries())
-    if (strip(line) !== strip(two.observed[i] ?? '')) throw new Fault(`twin ${name}`, `${strip(two.observed[i] ?? 'nothing')} instead of ${strip(line)}`);
+    if (strip(line) !== strip(two.observed[i] ?? ''))
+      throw new Fault(`twin ${name}`, `${strip(two.observed[i] ?? 'nothing')} instead of ${strip(line)}`);
   if (hasSteps)
-    for (const [i, step] of one.steps.entries()) if (step !== two.steps[i]) throw new Fault(`twin ${name}`, `${two.steps[i] ?? 'nothing'} instead of ${step}`);
+    for (const [i, step] of one.steps.entries())
+      if (step !== two.steps[i]) throw new Fault(`twin ${name}`, `${two.steps[i] ?? 'nothing'} instead of ${step}`);
   if (strip(one.states) !== strip(two.states)) throw new Fault(`twin ${name}`, 'the states at the end differ');
 }

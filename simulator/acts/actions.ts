@@ -25,7 +25,8 @@ export function someAction(session: Session, { a, b, x }: { a: number; b: number
 }
 
 const secretOf = (session: Session): string | undefined =>
-  Object.values(session.state()).find((state: Plain) => typeof state.secret === 'string' && state.secret !== '')?.secret;
+  Object.values(session.state()).find((state: Plain) => typeof state.secret === 'string' && state.secret !== '')
+    ?.secret;
 
 const TASKS = ['load', 'save', 'once', 'retrying', 'parent'] as const;
 
@@ -33,8 +34,7 @@ export const ACTIONS = {
   dispatch: {
     group: 'act',
     weight: 12,
-    perform: (player, session, operation) =>
-      session.runtime.dispatch(someAction(session, operation, player.note())),
+    perform: (player, session, operation) => session.runtime.dispatch(someAction(session, operation, player.note())),
   },
   atomic: {
     group: 'act',

@@ -24,7 +24,7 @@ const everything = (session: Session): string =>
 function mustBe(oracle: string, before: string, session: Session): void {
   const after = everything(session);
   if (after === before) return;
-  const first = [...before].findIndex((character, i) => character !== after[i]);
+  const first = Array.from({ length: before.length }, (_, i) => i).findIndex((i) => before[i] !== after[i]);
   const part = (of: string): string => of.slice(Math.max(0, first - 60), first + 60);
   throw new Fault(oracle, `...${part(after)}... instead of ...${part(before)}...`);
 }

@@ -23,7 +23,11 @@ export class Handlers {
       const next = (i + 1) % stores.length;
       const [type] = Object.keys(KINDS[stores[next].kind].edits);
       if (hears && kind === 'tide' && next !== i)
-        this.add(`${nameOf(blueprint, next)}.${type}`, { store: nameOf(blueprint, i), kind, edit: KINDS.tide.edits.raised });
+        this.add(`${nameOf(blueprint, next)}.${type}`, {
+          store: nameOf(blueprint, i),
+          kind,
+          edit: KINDS.tide.edits.raised,
+        });
     }
   }
 
@@ -31,7 +35,8 @@ export class Handlers {
   store(name: string, kind: KindName): void {
     if (this.kinds.has(name)) return;
     this.kinds.set(name, kind);
-    for (const [act, edit] of Object.entries(KINDS[kind].edits)) this.add(`${name}.${act}`, { store: name, kind, edit });
+    for (const [act, edit] of Object.entries(KINDS[kind].edits))
+      this.add(`${name}.${act}`, { store: name, kind, edit });
     if (kind === 'tide') this.add('shiftEnded', { store: name, kind, edit: KINDS.tide.edits.raised });
     if (kind === 'board') this.add('shiftEnded', { store: name, kind, edit: KINDS.board.edits.reversed });
     if (kind !== 'port') return;

@@ -101,7 +101,8 @@ export class Line {
     const { type } = action!;
     const say = (what: string): Fault => new Fault('model', `step ${seq}, ${type}: ${what}`);
     if (outcome === 'unchanged' && changes.length > 0) throw say('says unchanged, and changes something');
-    if (outcome === 'applied' && changes.length === 0 && !this.blueprint.redacts) throw say('says applied, and changes nothing');
+    if (outcome === 'applied' && changes.length === 0 && !this.blueprint.redacts)
+      throw say('says applied, and changes nothing');
     if (!COUNTING.includes(outcome)) {
       if (changes.length > 0) throw say(`says ${outcome}, and changes something`);
       if (outcome !== 'failed' || onTrust) return;
@@ -122,7 +123,8 @@ export class Line {
   /** What is redacted is recorded as it was recorded before. */
   private hide(states: States, from: States): void {
     for (const [name, state] of Object.entries(states))
-      if (from[name] && Object.hasOwn(state as object, 'secret')) states[name] = { ...state, secret: from[name].secret };
+      if (from[name] && Object.hasOwn(state as object, 'secret'))
+        states[name] = { ...state, secret: from[name].secret };
   }
 
   /** What is shown is what the step at the cursor came to. */
@@ -155,7 +157,10 @@ export class Line {
       const expected = all[i];
       if (this.blueprint.redacts) this.hide(expected, from);
       if (!same(expected, after))
-        throw new Fault('what if', `step ${step.seq}, ${step.action?.type ?? step.fact ?? ''}, is ${step.outcome} and leads to ${difference(after, expected)}`);
+        throw new Fault(
+          'what if',
+          `step ${step.seq}, ${step.action?.type ?? step.fact ?? ''}, is ${step.outcome} and leads to ${difference(after, expected)}`,
+        );
       this.states.set(step.seq, after);
     }
   }

@@ -95,7 +95,10 @@ export class Pending {
       const expected = { ...this.computed() };
       for (const name of Object.keys(from)) if (isStatus(name)) expected[name] = from[name];
       if (!same(after, expected))
-        throw new Fault('rebased', `step ${step.seq}, ${step.fact ?? ''} of step ${about}, leads to ${difference(after, expected)}`);
+        throw new Fault(
+          'rebased',
+          `step ${step.seq}, ${step.fact ?? ''} of step ${about}, leads to ${difference(after, expected)}`,
+        );
     }
     if (this.open.size > 0) return;
     this.base = undefined;

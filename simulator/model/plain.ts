@@ -52,8 +52,7 @@ export function text(value: Plain): string {
   // A maintained view.
   if (typeof value.toArray === 'function') return text(value.toArray());
   if (isTable(value)) return `table{${Array.from(value, ([key, row]) => `${key}:${text(row)}`).join(',')}}`;
-  if (value instanceof Map)
-    return `map{${Array.from(value, ([key, one]) => `${text(key)}:${text(one)}`).join(',')}}`;
+  if (value instanceof Map) return `map{${Array.from(value, ([key, one]) => `${text(key)}:${text(one)}`).join(',')}}`;
   if (value instanceof Set) return `set{${Array.from(value, text).join(',')}}`;
   const keys = Object.keys(value).sort();
   return `{${keys.map((key) => `${JSON.stringify(key)}:${text(value[key])}`).join(',')}}`;
@@ -62,7 +61,12 @@ export function text(value: Plain): string {
 export const same = (a: Plain, b: Plain): boolean => text(a) === text(b);
 
 const keysOf = (pointer: string): string[] =>
-  pointer === '' ? [] : pointer.slice(1).split('/').map((key) => key.replaceAll('~1', '/').replaceAll('~0', '~'));
+  pointer === ''
+    ? []
+    : pointer
+        .slice(1)
+        .split('/')
+        .map((key) => key.replaceAll('~1', '/').replaceAll('~0', '~'));
 
 /** The value at a place; `undefined` where nothing is. */
 export function valueAt(state: Plain, pointer: string): Plain {
@@ -118,7 +122,9 @@ function applyTo(target: Plain, key: string, operation: Plain): void {
 export function difference(found: Plain, expected: Plain, at = ''): string {
   if (same(found, expected)) return '';
   const isBranch = (value: Plain): boolean =>
-    typeof value === 'object' && value !== null && [Object.prototype, Array.prototype].includes(Object.getPrototypeOf(value));
+    typeof value === 'object' &&
+    value !== null &&
+    [Object.prototype, Array.prototype].includes(Object.getPrototypeOf(value));
   if (isBranch(found) && isBranch(expected))
     for (const key of new Set([...Object.keys(found), ...Object.keys(expected)])) {
       const [a, b] = [Object.hasOwn(found, key), Object.hasOwn(expected, key)];

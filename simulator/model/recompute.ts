@@ -24,7 +24,12 @@ const factOf = ({ step }: Node, states: States): States => {
 const isFact = ({ step }: Node): boolean => step.kind === 'fact' || step.onTrust === true;
 
 /** The states after each step. */
-export function recomputed(line: readonly Counted[], start: States, handlers: Handlers, blueprint: Blueprint): States[] {
+export function recomputed(
+  line: readonly Counted[],
+  start: States,
+  handlers: Handlers,
+  blueprint: Blueprint,
+): States[] {
   const left = new Set(line.filter(({ excluded }) => excluded).map(({ seq }) => seq));
   const results: States[] = [];
   let states = start;
@@ -38,7 +43,8 @@ export function recomputed(line: readonly Counted[], start: States, handlers: Ha
     const { group } = line[i].step;
     for (end = i + 1; group !== undefined && line[end]?.step.group === group; end++);
     const together = line.slice(i, end);
-    const after = group === undefined ? alone(together[0], states, one, blueprint) : asWhole(together, states, one, blueprint);
+    const after =
+      group === undefined ? alone(together[0], states, one, blueprint) : asWhole(together, states, one, blueprint);
     results.push(...after);
     states = results[results.length - 1];
   }
@@ -50,7 +56,8 @@ type One = (node: Counted, now: States) => States;
 function alone(node: Counted, states: States, one: One, blueprint: Blueprint): States[] {
   try {
     const after = one(node, states);
-    const isRefused = node.step.kind === 'action' && blueprint.invariants === 'refuse' && isBroken(blueprint, states, after);
+    const isRefused =
+      node.step.kind === 'action' && blueprint.invariants === 'refuse' && isBroken(blueprint, states, after);
     return [isRefused ? states : after];
   } catch {
     return [states];

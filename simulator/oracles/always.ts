@@ -8,7 +8,8 @@ export function checkWatchers(session: Session): void {
     const { name, source, notified } = watched;
     for (const [i, value] of notified.entries())
       // Two errors are never the same.
-      if (i > 0 && value === notified[i - 1] && value !== 'threw') throw new Fault('watchers', `${name} was notified twice of ${value}`);
+      if (i > 0 && value === notified[i - 1] && value !== 'threw')
+        throw new Fault('watchers', `${name} was notified twice of ${value}`);
     const now = session.valueOf(source);
     if (now !== watched.last) throw new Fault('watchers', `${name} is ${now}, and its watcher knows ${watched.last}`);
     notified.length = 0;
@@ -23,13 +24,15 @@ export function checkTransactions({ trace }: Session): void {
   for (const [i, { group, seq }] of steps.entries()) {
     if (group === undefined) continue;
     const before = last.get(group);
-    if (before !== undefined && before !== i - 1) throw new Fault('transactions', `step ${seq} is apart from its transaction`);
+    if (before !== undefined && before !== i - 1)
+      throw new Fault('transactions', `step ${seq} is apart from its transaction`);
     last.set(group, i);
   }
   for (let i = 0; i + 1 < steps.length; i++) {
     const [step, next] = [steps[i], steps[i + 1]];
     if (step.group === undefined || step.group !== next.group) continue;
-    if (step.seq === cursor) throw new Fault('transactions', `the cursor is inside of a transaction, at step ${cursor}`);
+    if (step.seq === cursor)
+      throw new Fault('transactions', `the cursor is inside of a transaction, at step ${cursor}`);
     if (step.kind === 'action' && next.kind === 'action' && Boolean(step.excluded) !== Boolean(next.excluded))
       throw new Fault('transactions', `only a part is left out: step ${step.seq} or ${next.seq}`);
   }
@@ -39,7 +42,10 @@ export function checkTransactions({ trace }: Session): void {
 export function checkError(error: unknown, where: string): string {
   const { code, cause, message } = error as { code?: string; cause?: unknown; message?: string };
   if (typeof code === 'string' && code.startsWith('FLOE_')) {
-    const isRaw = code === 'FLOE_CHANGE_FAILED' && !isPlanned(cause) && !String((cause as { code?: string } | undefined)?.code).startsWith('FLOE_');
+    const isRaw =
+      code === 'FLOE_CHANGE_FAILED' &&
+      !isPlanned(cause) &&
+      !String((cause as { code?: string } | undefined)?.code).startsWith('FLOE_');
     if (isRaw) throw new Fault('errors', `${where}: ${String(message)}`);
     return code;
   }
@@ -53,5 +59,6 @@ export function checkError(error: unknown, where: string): string {
 
 export function checkProblems(session: Session): void {
   for (const { problem } of session.problems) checkError(problem.error, 'a problem');
-  if (session.trespasses.length > 0) throw new Fault('trespass', `an action was accepted inside ${session.trespasses[0]}`);
+  if (session.trespasses.length > 0)
+    throw new Fault('trespass', `an action was accepted inside ${session.trespasses[0]}`);
 }

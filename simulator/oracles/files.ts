@@ -31,7 +31,9 @@ export function checkFile(session: Session): string {
   const kept = read.steps.filter(({ seq }) => own.some((step) => step.seq === seq));
   if (text(kept.map(bare)) !== text(own.map(bare))) throw new Fault('export', firstDifference(kept, own));
   if (lines.length > 0) {
-    const written = floe.readTrace(`${lines.join('\n')}\n`).steps.filter(({ seq }) => own.some((step) => step.seq === seq));
+    const written = floe
+      .readTrace(`${lines.join('\n')}\n`)
+      .steps.filter(({ seq }) => own.some((step) => step.seq === seq));
     // A sum is written when it is over.
     const listed = own.filter(({ fact }) => fact !== 'summed');
     const all = written.filter(({ fact }) => fact !== 'summed');
@@ -42,7 +44,10 @@ export function checkFile(session: Session): string {
   const { divergence } = floe.replayTrace(file, { stores: storesOf(session), invariants, branch: trace!.branch });
   if (divergence) {
     const { step, pointer, expected, found, reason } = divergence;
-    throw new Fault('replay', `step ${step.seq}, ${step.action?.type ?? step.fact ?? ''}, at ${String(pointer)}: ${text(found)} instead of ${text(expected)}; ${String(reason)}`);
+    throw new Fault(
+      'replay',
+      `step ${step.seq}, ${step.action?.type ?? step.fact ?? ''}, at ${String(pointer)}: ${text(found)} instead of ${text(expected)}; ${String(reason)}`,
+    );
   }
   return `${own.length} steps`;
 }
@@ -54,7 +59,8 @@ function importInto(session: Session, file: string): void {
   other.trace.import(file);
   const steps = trace!.steps.map(bare);
   const imported = other.trace.steps.slice(0, steps.length).map(bare);
-  if (other.trace.branch !== trace!.branch) throw new Fault('import', `branch ${other.trace.branch} is shown instead of ${trace!.branch}`);
+  if (other.trace.branch !== trace!.branch)
+    throw new Fault('import', `branch ${other.trace.branch} is shown instead of ${trace!.branch}`);
   if (text(imported) !== text(steps)) throw new Fault('import', firstDifference(other.trace.steps, trace!.steps));
   if (!trace!.isLive || session.blueprint.redacts || session.isInside) return;
   const [found, expected] = [plain(other.snapshot()), plain(session.state())];
@@ -80,7 +86,7 @@ export function checkTest(session: Session, a: number, b: number): string {
   const code = source.replace(/^import .*$/gm, '');
   const given = { ...floe, expect, stores: storesOf(session), test: (_title: string, run: () => void) => run() };
   try {
-    // eslint-disable-next-line @typescript-eslint/no-implied-eval, @typescript-eslint/no-unsafe-call -- what was written is run
+    // eslint-disable-next-line @typescript-eslint/no-implied-eval -- what was written is run
     new Function(...Object.keys(given), code)(...Object.values(given));
   } catch (error) {
     throw new Fault('written test', `steps ${from} to ${to}: ${(error as Error).message}\n${source}`);

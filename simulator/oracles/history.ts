@@ -11,21 +11,28 @@ interface Change {
   readonly after: Plain;
 }
 
-const say = (changes: readonly Change[]): string => changes.map(({ seq, before, after }) => `${seq}: ${text(before)} -> ${text(after)}`).join('; ');
+const say = (changes: readonly Change[]): string =>
+  changes.map(({ seq, before, after }) => `${seq}: ${text(before)} -> ${text(after)}`).join('; ');
 
 export function checkHistory(session: Session, which: number): string {
   const { trace, line, app } = session;
   const places = app.stores.flatMap(({ name, kind }) =>
-    kind === 'tide' ? [`/${name}/n`, `/${name}/last`] : kind === 'board' ? [`/${name}/picked`, `/${name}/at`, `/${name}/list/0`, `/${name}/list/1`] : [`/${name}/vessel/h0/name`, `/${name}/visit`],
+    kind === 'tide'
+      ? [`/${name}/n`, `/${name}/last`]
+      : kind === 'board'
+        ? [`/${name}/picked`, `/${name}/at`, `/${name}/list/0`, `/${name}/list/1`]
+        : [`/${name}/vessel/h0/name`, `/${name}/visit`],
   );
   const pointer = places[which % places.length];
   const steps = trace!.steps.filter(({ seq }) => seq <= trace!.cursor && line!.states.has(seq));
-  if (steps.length === 0 || steps.length < trace!.steps.filter(({ seq }) => seq <= trace!.cursor).length) return NOTHING;
+  if (steps.length === 0 || steps.length < trace!.steps.filter(({ seq }) => seq <= trace!.cursor).length)
+    return NOTHING;
   if (session.blueprint.limit < 10_000) return NOTHING;
   const told = trace!.history(pointer).map(({ step, before, after }): Change => ({ seq: step.seq, before, after }));
   if (!pointer.includes('/list/')) {
     const expected = changesOf(steps, (seq) => valueAt(line!.states.get(seq), pointer));
-    if (say(told) !== say(expected)) throw new Fault('history', `${pointer} is told as ${say(told)} instead of ${say(expected)}`);
+    if (say(told) !== say(expected))
+      throw new Fault('history', `${pointer} is told as ${say(told)} instead of ${say(expected)}`);
     return pointer;
   }
   return checkItem(session, pointer, steps, told);
@@ -53,10 +60,12 @@ function checkItem(session: Session, pointer: string, steps: readonly Step[], to
   let first = steps.length - 1;
   while (first > 0 && found(steps[first - 1].seq) !== undefined) first--;
   // One id twice: which of the two it was, nothing says.
-  for (const { seq } of steps.slice(first)) if (listAfter(seq).filter(({ id }: Plain) => id === item.id).length > 1) return NOTHING;
+  for (const { seq } of steps.slice(first))
+    if (listAfter(seq).filter(({ id }: Plain) => id === item.id).length > 1) return NOTHING;
   // Where it was put in again by an undo or another statement, nothing says either.
   const expected = changesOf(steps.slice(first), found);
   const own = told.filter(({ seq }) => seq >= steps[first].seq);
-  if (say(own) !== say(expected)) throw new Fault('history', `${pointer} is told as ${say(own)} instead of ${say(expected)}`);
+  if (say(own) !== say(expected))
+    throw new Fault('history', `${pointer} is told as ${say(own)} instead of ${say(expected)}`);
   return pointer;
 }

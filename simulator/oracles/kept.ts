@@ -61,7 +61,8 @@ export class KeptModel {
     for (const [i, { name, kind }] of app.stores.entries()) {
       if (stores[i].kept === 'nothing' || !Object.hasOwn(states, name)) continue;
       const state = { ...states[name] };
-      if (stores[i].kept === 'some' && kind !== 'port') Reflect.deleteProperty(state, kind === 'tide' ? 'last' : 'picked');
+      if (stores[i].kept === 'some' && kind !== 'port')
+        Reflect.deleteProperty(state, kind === 'tide' ? 'last' : 'picked');
       kept[name] = state;
     }
     return kept;
@@ -105,7 +106,11 @@ export class KeptModel {
 
   /** After a reset or a forget, what is stored is another thing than what is shown. */
   private isUncertain(): boolean {
-    return this.player.scenario.program.some((one) => HIDES.includes(one.do) || (one.inner?.length ?? 0) > 0 && text(one.inner).includes('"reset"')) || this.player.world.sessions.length > 1;
+    return (
+      this.player.scenario.program.some(
+        (one) => HIDES.includes(one.do) || ((one.inner?.length ?? 0) > 0 && text(one.inner).includes('"reset"')),
+      ) || this.player.world.sessions.length > 1
+    );
   }
 
   /** The states with which the next session begins. */
@@ -146,7 +151,11 @@ export class KeptModel {
     if (isStored === undefined) throw new Fault('kept', 'flush() never ends');
     if (isStored && states) this.acknowledge(session, states);
     const isReported = session.problems.some(({ code }) => REPORTED.includes(code)) || this.isDamaged;
-    if (!isStored && round > 0 && !isReported) throw new Fault('kept', `flush() of session ${session.id} says false though everything works: ${session.problems.map(({ code }) => code).join()}`);
+    if (!isStored && round > 0 && !isReported)
+      throw new Fault(
+        'kept',
+        `flush() of session ${session.id} says false though everything works: ${session.problems.map(({ code }) => code).join()}`,
+      );
   }
 
   /** What the sessions were told of. */
@@ -165,14 +174,20 @@ export class KeptModel {
       const theirs = this.keptOf(other, plain(other.state()));
       for (const name of Object.keys(own))
         if (Object.hasOwn(theirs, name) && !same(own[name], theirs[name]))
-          throw new Fault('equal', `sessions ${other.id} and ${first.id}, ${name}: ${difference(theirs[name], own[name])}`);
+          throw new Fault(
+            'equal',
+            `sessions ${other.id} and ${first.id}, ${name}: ${difference(theirs[name], own[name])}`,
+          );
     }
   }
 
   private checkNext(): void {
     const { world, scenario } = this.player;
     if (this.isDamaged) return;
-    const texts = scenario.blueprint.place === 'http' ? new Map(Array.from(world.server.texts, ([key, { text: stored }]) => [key, stored])) : world.disk.texts;
+    const texts =
+      scenario.blueprint.place === 'http'
+        ? new Map(Array.from(world.server.texts, ([key, { text: stored }]) => [key, stored]))
+        : world.disk.texts;
     const next = this.reopened(texts, 2);
     // A tab of another version goes its own way.
     const isOne = world.here.every(({ options }) => options.version === 2);
@@ -181,9 +196,11 @@ export class KeptModel {
     const found: Plain = session && this.keptOf(session, next);
     for (const name of Object.keys(shown ?? {}))
       if (!this.isUncertain() || scenario.blueprint.gentle)
-        if (!same(found[name], shown![name])) throw new Fault('kept', `the next session begins with ${difference(found[name], shown![name], `/${name}`)}`);
+        if (!same(found[name], shown![name]))
+          throw new Fault('kept', `the next session begins with ${difference(found[name], shown![name], `/${name}`)}`);
     const all = new Set(notesIn(next));
-    for (const note of this.acknowledged) if (!all.has(note)) throw new Fault('kept', `${note} was acknowledged and is lost; ${this.told()}`);
+    for (const note of this.acknowledged)
+      if (!all.has(note)) throw new Fault('kept', `${note} was acknowledged and is lost; ${this.told()}`);
   }
 }
 

@@ -9,8 +9,10 @@ export function checkSettled({ trace, blueprint, problems, isReloaded, line }: S
   const { steps } = trace;
   const settled = new Map<number, number>();
   for (const { about, fact } of steps)
-    if (about !== undefined && (fact === 'confirmed' || fact === 'reverted')) settled.set(about, (settled.get(about) ?? 0) + 1);
-  for (const [about, count] of settled) if (count > 1) throw new Fault('settled once', `step ${about} is settled ${count} times`);
+    if (about !== undefined && (fact === 'confirmed' || fact === 'reverted'))
+      settled.set(about, (settled.get(about) ?? 0) + 1);
+  for (const [about, count] of settled)
+    if (count > 1) throw new Fault('settled once', `step ${about} is settled ${count} times`);
   // On a branch, after an exclusion, or where it was dropped, nothing is left to settle.
   if (!isOver || trace.branches.length > 1 || steps.some(({ excluded }) => excluded)) return;
   if (problems.some(({ code }) => code === 'FLOE_DROPPED')) return;

@@ -35,7 +35,8 @@ export class UndoModel {
     const undone = this.all(true, before);
     this.entries = this.entries.filter((entry) => !undone.includes(entry));
     const last = this.entries.at(-1);
-    if (group !== undefined && last && before.find((one) => one.seq === last.steps.at(-1))?.group === group) last.steps.push(seq);
+    if (group !== undefined && last && before.find((one) => one.seq === last.steps.at(-1))?.group === group)
+      last.steps.push(seq);
     else this.entries.push({ steps: [seq], moves: [] });
   }
 
@@ -68,7 +69,12 @@ export class UndoModel {
 }
 
 const isUsers = ({ kind, cause, outcome, stores, changes }: Step): boolean =>
-  kind === 'action' && outcome === 'applied' && changes.length > 0 && stores.length > 0 && cause.run === undefined && (cause.by === 'code' || cause.by === 'interceptor');
+  kind === 'action' &&
+  outcome === 'applied' &&
+  changes.length > 0 &&
+  stores.length > 0 &&
+  cause.run === undefined &&
+  (cause.by === 'code' || cause.by === 'interceptor');
 
 /** What an undo must come to, where nothing was done since. */
 export function checkUndone(session: Session, entry: readonly Step[], result: Plain, before: Plain): void {
@@ -77,10 +83,16 @@ export function checkUndone(session: Session, entry: readonly Step[], result: Pl
   const last = entry[entry.length - 1];
   // Facts that say nothing of the stores, and steps that changed nothing, are no change since.
   const since = trace!.steps.filter(
-    ({ seq, changes, stores, excluded, fact }) => seq > last.seq && !excluded && fact !== 'undone' && changes.length > 0 && stores.some((name) => !name.includes('.')),
+    ({ seq, changes, stores, excluded, fact }) =>
+      seq > last.seq &&
+      !excluded &&
+      fact !== 'undone' &&
+      changes.length > 0 &&
+      stores.some((name) => !name.includes('.')),
   );
   if (since.length > 0) return;
-  if (result.became === 'conflict') throw new Fault('undo', `conflict at ${String(result.pointer)}, though nothing was done since step ${last.seq}`);
+  if (result.became === 'conflict')
+    throw new Fault('undo', `conflict at ${String(result.pointer)}, though nothing was done since step ${last.seq}`);
   if (result.became !== 'done' || !trace!.isLive) return;
   let expected = before;
   const own = session.app.stores.map(({ name }) => `/${name}/`);

@@ -16,8 +16,7 @@ export class Server {
   fetch(owner: object): typeof globalThis.fetch {
     return (async (input: string, init: RequestInit = {}) => {
       const { method = 'GET' } = init;
-      if (this.state === 'hanging')
-        await new Promise<void>((resolve) => this.waiting.push({ owner, serve: resolve }));
+      if (this.state === 'hanging') await new Promise<void>((resolve) => this.waiting.push({ owner, serve: resolve }));
       await Promise.resolve();
       if (this.state === 'away') throw new TypeError('fetch failed');
       if (this.state === 'failing') return new Response('', { status: 503 });

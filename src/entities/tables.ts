@@ -367,8 +367,7 @@ const NO_ROWS = tableOf();
 /** Whether nothing else stands where tables were declared: a change may put anything there. */
 function isTables(state: unknown, { byName }: Plans): state is Tables {
   if (!isContainer(state)) return false;
-  for (const name of byName.keys())
-    if (hasOwn(state, name) && !(partOf(state, name) instanceof RowTable)) return false;
+  for (const name of byName.keys()) if (hasOwn(state, name) && !(partOf(state, name) instanceof RowTable)) return false;
   return true;
 }
 

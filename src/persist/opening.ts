@@ -15,7 +15,8 @@ export interface Opened {
 }
 
 /** Whether a text of ours ends before its end. */
-const isCut = (text: string): boolean => !text.endsWith('\n') && (text === '' || '{"sum":"'.startsWith(text.slice(0, 8)));
+const isCut = (text: string): boolean =>
+  !text.endsWith('\n') && (text === '' || '{"sum":"'.startsWith(text.slice(0, 8)));
 
 /** Of an `Opened`: nothing is stored that can be used. */
 export const unchanged = (state: unknown): unknown => state;

@@ -1,7 +1,7 @@
 // floe/testing: a runtime with a hand-driven clock, and a search through the states of a model.
 export { handClock } from './clock.js';
 export { explore } from './explore.js';
-export { testRuntime, valueAt } from './test-runtime.js';
+export { sameAt, testRuntime, valueAt } from './test-runtime.js';
 export { changedPlaces } from '../trace/places.js';
 
 export type { HandClock } from './clock.js';

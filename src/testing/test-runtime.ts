@@ -1,4 +1,4 @@
-import { badOption, lookUp, parsePointer, STILL, type Unknown } from '../core/internal.js';
+import { badOption, lookUp, parsePointer, sameData, STILL, type Unknown } from '../core/internal.js';
 import { createRuntime, type Problem, type Runtime, type RuntimeOptions, type Attached } from '../core/index.js';
 import { recording, type Trace } from '../trace/index.js';
 import { handClock, type HandClock } from './clock.js';
@@ -75,3 +75,20 @@ function seeded(seed: number): () => number {
  */
 export const valueAt = (runtime: Pick<Runtime, 'snapshot'>, pointer: string): unknown =>
   lookUp(runtime.snapshot(), parsePointer(pointer))?.value;
+
+/**
+ * Whether the same data stands at a place of a runtime's state, as Floe compares it: the order of a Map counts, and a key with
+ * `undefined` is another thing than no key. Without `expected`: whether nothing stands there.
+ * @param pointer into the state tree (RFC 6901): `'/visits/at'`
+ * @example
+ * expect(sameAt(runtime, '/log/at', new Date(NaN))).toBe(true);
+ * expect(sameAt(runtime, '/log/draft')).toBe(true); // Nothing is there.
+ */
+export function sameAt(
+  runtime: Pick<Runtime, 'snapshot'>,
+  pointer: string,
+  ...expected: [expected?: unknown]
+): boolean {
+  const found = lookUp(runtime.snapshot(), parsePointer(pointer));
+  return expected.length === 0 ? found === undefined : found !== undefined && sameData(found.value, expected[0]);
+}

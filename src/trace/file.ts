@@ -289,7 +289,10 @@ export class TraceReader {
     }
     this.check(isCount(branch) && this.branches.has(branch!), "'branch' is not the number of a branch");
     this.check(typeof name === 'string', "'name' is not a text");
-    this.check(isOptional(present, (value) => value === true), "'present' is not true");
+    this.check(
+      isOptional(present, (value) => value === true),
+      "'present' is not true",
+    );
     if (!present || name !== usualName(branch!)) this.names.set(branch!, name!);
     if (present) this.present = branch!;
   }

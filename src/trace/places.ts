@@ -1,4 +1,15 @@
-import { differenceOfStates, hasOwn, lookUp, parsePointer, pointerTo } from '../core/internal.js';
+import {
+  differenceOfStates,
+  hasOwn,
+  isContainer,
+  isKeyed,
+  keyedMaker,
+  lookUp,
+  parsePointer,
+  partOf,
+  pointerTo,
+  put,
+} from '../core/internal.js';
 
 /**
  * The places (RFC 6901) at which two state trees differ: of a list whose items came or went the list, and no place inside
@@ -14,7 +25,9 @@ export function changedPlaces(
   after: Readonly<Record<string, unknown>>,
 ): string[] {
   const places = new Set<string>();
-  for (const { op, path } of differenceOfStates(before, after).changes) {
+  // Two versions of one table also tell how one became the other: what is asked for is how their rows differ.
+  const [from, to] = [unrelated(before), unrelated(after)] as (typeof before)[];
+  for (const { op, path } of differenceOfStates(from, to).changes) {
     const keys = parsePointer(path);
     if (!hasOwn(before, keys[0])) continue;
     const holder = keys.slice(0, -1);
@@ -22,6 +35,21 @@ export function changedPlaces(
     places.add(isItem ? pointerTo(holder) : path);
   }
   return [...places].filter((place) => !holders(place).some((holder) => places.has(holder)));
+}
+
+/** The same data, whose tables came about in no way. */
+function unrelated(value: unknown): unknown {
+  if (isKeyed(value)) return keyedMaker.make!(Array.from(value, ([key, row]) => [key, unrelated(row)] as const));
+  if (!isContainer(value)) return value;
+  // What holds no table stays the same object: then it is known to be the same.
+  let result = value;
+  for (const key of Object.keys(value)) {
+    const part = unrelated(partOf(value, key));
+    if (part === partOf(value, key)) continue;
+    if (result === value) result = Array.isArray(value) ? [...value] : { ...value };
+    put(result, key, part);
+  }
+  return result;
 }
 
 /** The places around a place, without the whole. */

@@ -114,7 +114,10 @@ function together(steps: readonly Step[], from: States, how: Recomputing): Resul
   const broken = how.refuses ? how.model.broken(names, how.redaction.reveal(states), 'atomic') : [];
   const failed = results.find(({ step }) => step.outcome === 'failed' && step.kind === 'action' && !step.caught);
   const reason = failed?.step.reason ?? (broken.length > 0 ? messageOf(broken[0]) : undefined);
-  if (reason === undefined) return results;
+  if (reason === undefined) {
+    if (!how.refuses) noteRules(results, names, states, how);
+    return results;
+  }
   // Rolled back as a whole, with what the user undid or reset in it; stores that joined have joined.
   states = from;
   return results.map((result, i) => {
@@ -128,6 +131,17 @@ function together(steps: readonly Step[], from: States, how: Recomputing): Resul
     }
     return { step: became(steps[i], how, { outcome: 'failed', reason }), after: states };
   });
+}
+
+/** Rules are looked at when a transaction ends: its last step tells of those that do not hold. */
+function noteRules(results: Result[], names: Iterable<string>, states: States, how: Recomputing): void {
+  const last = results[results.length - 1];
+  const { redaction, model } = how;
+  const broken = model.broken(names, redaction.reveal(states), 'atomic');
+  const problems = [...notedIn(last.step, how), ...broken.map((error) => redaction.message(messageOf(error)))];
+  const { problems: before = [], ...step } = last.step;
+  if (before.length === 0 && problems.length === 0) return;
+  results[results.length - 1] = { ...last, step: { ...step, ...(problems.length > 0 && { problems }) } };
 }
 
 const isUntouched = (step: Step): boolean => step.excluded === true || !COMPUTED.includes(step.outcome);

@@ -166,7 +166,8 @@ class Stack implements UndoStack, Listener {
     for (const { before, after } of changed) this.identities.follow(before, after, touches);
     if (isMove) return;
     const isUsers = kind === 'action' && (cause.by === 'code' || cause.by === 'interceptor') && cause.run === undefined;
-    if (isUsers && action && !this.except.has(action.type)) this.push({ action, transition, changed, recorded: changed });
+    if (isUsers && action && !this.except.has(action.type))
+      this.push({ action, transition, changed, recorded: changed });
     this.tell();
   }
 

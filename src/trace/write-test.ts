@@ -1,10 +1,21 @@
 // A Jest test out of recorded steps: the state before them is given, their actions happen, then the state is so.
-import { checkOptions, hasOwn, lookUp, parsePointer, toText } from '../core/internal.js';
+import {
+  checkOptions,
+  hasOwn,
+  isContainer,
+  isDate,
+  isKeyed,
+  lookUp,
+  parsePointer,
+  STAYING,
+  toText,
+} from '../core/internal.js';
+import type { Patch } from '../core/index.js';
 import { noSuchStep, nothingToTest } from './errors.js';
 import { lineOf, traceOf, type GivenTrace } from './file.js';
 import { literal, quoted } from './literal.js';
 import { changedPlaces } from './places.js';
-import { Redaction } from './redaction.js';
+import { REDACTED, Redaction } from './redaction.js';
 import { titleOf, type Step } from './step.js';
 import { patched, type States } from './timeline.js';
 
@@ -42,7 +53,11 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
   const { model, given, source } = options;
   const { steps, first, before, redaction } = rangeOf(file, options);
   const last = steps[steps.length - 1];
-  const refuses = steps.some((step) => step.outcome === 'refused' && isDispatched(step, redaction));
+  const refuses = steps.some(
+    (step) =>
+      isDispatched(step, redaction) &&
+      (step.outcome === 'refused' || (step.outcome === 'failed' && step.reason?.startsWith("The rule '") === true)),
+  );
   const how = `stores, still: true${refuses ? ", invariants: 'refuse'" : ''}`;
   const when = new Lines(redaction, how);
   for (let i = 0, end: number; i < steps.length; i = end) {
@@ -54,19 +69,23 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
   const title = options.title ?? titleFrom(steps, redaction);
   const from = source === undefined ? '' : ` from ${source}`;
   const fromFloe = [...(when.patches ? ['applyPatch'] : []), ...(given === undefined ? [] : ['parseSnapshot'])];
+  const places = changedPlaces(ofStores(before), states);
+  const checks = [...checksOf(places, states)];
+  const uses = ['changedPlaces', 'sameAt', 'testRuntime', 'valueAt'].filter(
+    (name) => !name.endsWith('At') || checks.some((line) => line.includes(`${name}(runtime`)),
+  );
+  const fromTesting = `import { ${uses.join(', ')} } from 'floe/testing';`;
   const imports = [
     ...(given === undefined ? [] : [`import { readFileSync } from 'node:fs';`]),
     `import { expect, test } from '@jest/globals';`,
     ...(fromFloe.length > 0 ? [`import { ${fromFloe.join(', ')} } from 'floe';`] : []),
-    `import { changedPlaces, testRuntime, valueAt } from 'floe/testing';`,
+    fromTesting,
     `import { stores } from ${quoted(model)};`,
   ];
   const begin =
     given === undefined
       ? literal(ofStores(before), '  ')
       : `parseSnapshot(readFileSync(new URL(${quoted(`./${given}`)}, import.meta.url), 'utf8'))`;
-  const places = changedPlaces(ofStores(before), states);
-  if (places.length === 0) imports[imports.length - 2] = `import { changedPlaces, testRuntime } from 'floe/testing';`;
   const body = [
     '  // Given',
     `  const given = ${begin};`,
@@ -76,7 +95,7 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
     ...when.text,
     '',
     '  // Then',
-    ...checksOf(places, states),
+    ...checks,
     `  expect(changedPlaces(given, runtime.snapshot())).toEqual(${literal(places, '  ')});`,
   ];
   const tables = body.some((line) => line.includes('tableOf(')) ? [`import { tableOf } from 'floe/entities';`] : [];
@@ -184,39 +203,72 @@ class Lines {
     private readonly how: string,
   ) {}
 
+  /** Steps of one transaction, or one alone. */
   add(steps: readonly Step[]): void {
-    const together = steps.filter((step) => isDispatched(step, this.redaction));
-    if (together.length > 1 && together.every(({ outcome }) => outcome !== 'failed' && outcome !== 'refused')) {
-      this.text.push('  runtime.atomic(() => {');
-      for (const step of together) this.text.push(`    ${dispatchOf(step, '    ')};`);
-      this.text.push('  });');
-      for (const step of steps) if (!together.includes(step)) this.alone(step);
-      return;
-    }
-    for (const step of steps) this.alone(step);
+    // Stores join before what is done with them.
+    let first = 0;
+    while (steps[first]?.kind === 'fact' && STAYING.has(steps[first].fact!)) this.alone(steps[first++]);
+    const rest = steps.slice(first);
+    const dispatched = rest.filter((step) => isDispatched(step, this.redaction));
+    const isStated = rest.some((step) => patchOf(step).length > 0 && !dispatched.includes(step));
+    // What the user undid or reset within a transaction is stated with all of it: one step builds on the other.
+    if (rest.length > 1 && isStated && dispatched.length > 0) return this.state(rest, rest.flatMap(patchOf));
+    const isWhole = rest.length > 1 && dispatched.length > 0;
+    if (isWhole) this.transaction(dispatched);
+    for (const step of rest) if (!isWhole || !dispatched.includes(step)) this.alone(step);
+  }
+
+  private transaction(steps: readonly Step[]): void {
+    const failed = steps.find(({ outcome, caught }) => outcome === 'failed' && !caught);
+    const lines = steps.map((step) => {
+      const dispatch = dispatchOf(step, '    ');
+      const throws = !failed && step.outcome === 'failed';
+      return throws ? `    expect(() => ${dispatch}).toThrow(${thrown(step)});` : `    ${dispatch};`;
+    });
+    const [open, close] = failed
+      ? ['expect(() => runtime.atomic(() => {', `})).toThrow(${thrown(failed)});`]
+      : ['runtime.atomic(() => {', '});'];
+    this.text.push(`  ${open}`, ...lines, `  ${close}`);
   }
 
   private alone(step: Step): void {
-    const { action, outcome, changes } = step;
+    const { action, outcome } = step;
     if (isDispatched(step, this.redaction)) {
       const dispatch = dispatchOf(step, '  ');
-      if (outcome === 'failed' || outcome === 'refused') this.text.push(`  expect(() => ${dispatch}).toThrow();`);
+      if (outcome === 'failed' || outcome === 'refused')
+        this.text.push(`  expect(() => ${dispatch}).toThrow(${thrown(step)});`);
       else this.text.push(`  ${dispatch};${outcome === 'unchanged' ? ' // It changed nothing.' : ''}`);
       return;
     }
-    const patch = changes.filter(({ path }) => !isStatus(parsePointer(path)[0]));
-    if (patch.length > 0) {
-      this.patches = true;
-      this.text.push(
-        comment(`Step ${step.seq}, ${titleOf(step)}: it states what nothing computes.`, '  '),
-        `  runtime = testRuntime({ ${this.how}, initial: applyPatch(runtime.snapshot(), ${literal(patch, '  ')}) });`,
-      );
-    } else if (action) {
+    const patch = patchOf(step);
+    if (patch.length > 0) this.state([step], patch);
+    else if (action) {
       const why = step.excluded ? 'excluded' : HAPPENED.has(outcome) ? 'it depends on what is redacted' : outcome;
       this.text.push(comment(`Step ${step.seq}, ${action.type}: ${why}.`, '  '));
     }
   }
+
+  /** By a patch what nothing computes. */
+  private state(steps: readonly Step[], patch: Patch): void {
+    this.patches = true;
+    const [first, last] = [steps[0], steps[steps.length - 1]];
+    const which =
+      first === last
+        ? `Step ${first.seq}, ${titleOf(first)}`
+        : `Steps ${first.seq} to ${last.seq}, one transaction with ${titleOf(steps.find(({ kind }) => kind === 'fact') ?? last)}`;
+    this.text.push(
+      comment(`${which}: it states what nothing computes.`, '  '),
+      `  runtime = testRuntime({ ${this.how}, initial: applyPatch(runtime.snapshot(), ${literal(patch, '  ')}) });`,
+    );
+  }
 }
+
+/** What a step changes, but for the statuses of tasks. */
+const patchOf = ({ changes }: Step): Patch => changes.filter(({ path }) => !isStatus(parsePointer(path)[0]));
+
+/** What it throws, as far as that is known: messages of a production build are other ones. */
+const thrown = ({ reason }: Step): string =>
+  reason === undefined || reason.includes(REDACTED) || reason.startsWith('FLOE_') ? '' : quoted(reason);
 
 const dispatchOf = ({ action }: Step, indent: string): string => `runtime.dispatch(${literal(action, indent)})`;
 
@@ -224,7 +276,18 @@ const dispatchOf = ({ action }: Step, indent: string): string => `runtime.dispat
 function* checksOf(places: readonly string[], after: States): Iterable<string> {
   for (const place of places) {
     const found = lookUp(after, parsePointer(place));
-    const value = `valueAt(runtime, ${quoted(place)})`;
-    yield found ? `  expect(${value}).toEqual(${literal(found.value, '  ')});` : `  expect(${value}).toBeUndefined();`;
+    if (!found) yield `  expect(sameAt(runtime, ${quoted(place)})).toBe(true); // Nothing is there.`;
+    else if (isExact(found.value))
+      yield `  expect(valueAt(runtime, ${quoted(place)})).toEqual(${literal(found.value, '  ')});`;
+    else yield `  expect(sameAt(runtime, ${quoted(place)}, ${literal(found.value, '  ')})).toBe(true);`;
   }
+}
+
+/** Whether Jest compares a value as Floe does: not the order of a Map, nor `undefined`, nor an invalid date. */
+function isExact(value: unknown): boolean {
+  if (value === undefined) return false;
+  if (typeof value !== 'object' || value === null) return true;
+  if (isDate(value)) return !Number.isNaN(value.getTime());
+  if (isKeyed(value)) return [...value.values()].every(isExact);
+  return isContainer(value) && Object.values(value).every(isExact);
 }

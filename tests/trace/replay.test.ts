@@ -238,7 +238,7 @@ test('visits.movedOn, visits.planned', () => {
   // When
   runtime.dispatch({ type: 'visits.movedOn', payload: 'v1' });
   runtime.dispatch({ type: 'visits.movedOn', payload: 'v9' }); // It changed nothing.
-  expect(() => runtime.dispatch({ type: 'visits.planned', payload: 'v1' })).toThrow();
+  expect(() => runtime.dispatch({ type: 'visits.planned', payload: 'v1' })).toThrow('The change of \\'visits\\' for \\'visits.planned\\' threw: twice. No store was touched.');
   runtime.atomic(() => {
     runtime.dispatch({ type: 'visits.planned', payload: 'v3' });
     runtime.dispatch({ type: 'visits.movedOn', payload: 'v3' });

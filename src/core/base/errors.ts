@@ -303,8 +303,7 @@ export const invariantBroken = (name: string, type: string, cause?: unknown): Fl
   error(
     'FLOE_INVARIANT_BROKEN',
     `${name} ${type}`,
-    DEV &&
-      `${brokenRule(name)}'${type}'${cause === undefined ? '' : ` (it threw: ${messageOf(cause)})`}.`,
+    DEV && `${brokenRule(name)}'${type}'${cause === undefined ? '' : ` (it threw: ${messageOf(cause)})`}.`,
     cause === undefined ? undefined : { cause },
   );
 

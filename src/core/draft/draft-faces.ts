@@ -86,6 +86,8 @@ const listTraps: ProxyHandler<ListNode[]> = {
     const length = node.size;
     if (key === 'length') {
       const next = Number(value);
+      // As with any array (ECMA-262, 10.4.2.4).
+      if (next !== next >>> 0) throw new RangeError('Invalid array length');
       if (next > length) throw notPlain('The state after this change', `/${length}`, 'hole');
       if (next < length) node.settle().length = next;
     } else if (typeof key !== 'string' || !INDEX.test(key)) {
@@ -137,9 +139,9 @@ const listMethods: Record<string, (this: unknown[], ...args: never[]) => unknown
     return node.loose(node.settle().shift());
   },
   unshift(...items: unknown[]) {
-    return listNode(this)
-      .settle()
-      .unshift(...items);
+    const node = listNode(this);
+    for (const item of items) node.putIn(item);
+    return node.settle().unshift(...items);
   },
   // What was put in is found by the object that it was, and what is there by its draft.
   includes(...args: [unknown, number?]) {
@@ -153,6 +155,7 @@ const listMethods: Record<string, (this: unknown[], ...args: never[]) => unknown
   },
   splice(...args: [number, number, ...unknown[]]) {
     const node = listNode(this);
+    for (let i = 2; i < args.length; i++) node.putIn(args[i]);
     return node
       .settle()
       .splice(...args)
@@ -167,15 +170,13 @@ const listMethods: Record<string, (this: unknown[], ...args: never[]) => unknown
     return this;
   },
   fill(...args: [unknown, number?, number?]) {
-    listNode(this)
-      .settle()
-      .fill(...args);
+    const node = listNode(this);
+    node.putIn(args[0]);
+    node.settle().fill(...args);
     return this;
   },
   copyWithin(...args: [number, number, number?]) {
-    listNode(this)
-      .settle()
-      .copyWithin(...args);
+    listNode(this).copyWithin(args);
     return this;
   },
 };

@@ -408,10 +408,10 @@ export class DraftNode {
     if (typeof value !== 'object' && value !== undefined) return !Object.is(base[key], value);
     const had = hasOwn(base, key);
     if (!hasOwn(copy, key)) return had;
-    const final = withoutDrafts(value, undefined, () => `${this.way}/${escapeKey(key)}`);
-    const unchanged = had && sameData(base[key], final);
-    put(copy, key, unchanged ? base[key] : final);
-    return !unchanged;
+    const at = (): string => `${this.way}/${escapeKey(key)}`;
+    const settled = had ? settledPart(base[key], value, at) : withoutDrafts(value, undefined, at);
+    put(copy, key, settled);
+    return !had || settled !== base[key];
   }
 }
 
@@ -421,8 +421,8 @@ export class ListNode extends DraftNode implements Listing {
   /** The drafts handed out for the others, by index, and the indexes in the order in which they were. */
   private kidList: (DraftNode | undefined)[] | undefined;
   private kidIndexes: number[] | undefined;
-  /** The items before anything moved; made when first asked for. */
-  private items: Set<unknown> | undefined;
+  /** Objects that were put in during the change: all others came out of the base, and hold no drafts. */
+  private incoming: Set<unknown> | undefined;
 
   protected override face(): object {
     return listFace(this);
@@ -432,7 +432,7 @@ export class ListNode extends DraftNode implements Listing {
   }
   override restart(base: Branch): void {
     super.restart(base);
-    this.kidList = this.kidIndexes = this.items = undefined;
+    this.kidList = this.kidIndexes = this.incoming = undefined;
   }
   get size(): number {
     return (this.source as unknown[]).length;
@@ -485,11 +485,17 @@ export class ListNode extends DraftNode implements Listing {
   protected override isNew(value: object, key?: string | number): boolean {
     if (this.fresh) return true;
     if (!this.copy || (this.base as unknown[])[key as number] === value) return false;
-    return !this.moved || !(this.items ??= new Set(this.base as unknown[])).has(value);
+    return !this.moved || this.incoming?.has(value) === true;
   }
 
   protected override write(key: string, value: unknown): void {
     (this.edit() as unknown[])[Number(key)] = value;
+    this.putIn(value);
+  }
+
+  /** Notes a value that comes into the list. */
+  putIn(value: unknown): void {
+    if (typeof value === 'object' && value !== null && !nodeOf(value)) (this.incoming ??= new Set()).add(value);
   }
 
   /** Before items move: handed-out drafts go into their slots and travel with them. */
@@ -547,9 +553,97 @@ export class ListNode extends DraftNode implements Listing {
     if (!this.moved) return super.foldKnown();
     this.foldKids();
     const items = this.copy as unknown[];
-    for (let i = 0; i < items.length; i++) items[i] = withoutDrafts(items[i]);
-    return sameData(this.base, items) ? this.base : items;
+    const base = this.base as unknown[];
+    const { incoming } = this;
+    for (let i = 0; i < items.length; i++) {
+      const item = items[i];
+      if (typeof item !== 'object' || item === null) continue;
+      // What came out of the base is as it was, unless it was handed out.
+      if (incoming?.has(item) === true) items[i] = this.settledItem(base, item, i, items.length);
+      else if (nodeOf(item)) items[i] = withoutDrafts(item);
+    }
+    return sameData(base, items) ? base : items;
   }
+
+  /** A new item; the one that stood there, from the front or from the end, where it is the same data. */
+  private settledItem(base: readonly unknown[], item: unknown, index: number, length: number): unknown {
+    if (length === base.length) return settledPart(base[index], item);
+    const final = withoutDrafts(item);
+    const old = [base[index], base[index + base.length - length]].find((one) => sameData(one, final));
+    return old ?? final;
+  }
+
+  copyWithin(args: [number, number, number?]): void {
+    const items = this.settle();
+    const before = [...items];
+    items.copyWithin(...args);
+    // An object at two places is two values, also where one of them was handed out.
+    for (const [i, item] of items.entries()) {
+      if (item === before[i] || !nodeOf(item)) continue;
+      items[i] = valueNow(item);
+      this.putIn(items[i]);
+    }
+  }
+}
+
+/** Parts of longer new lists are not looked for in the lists that they replace. */
+const LONG = 1000;
+
+/**
+ * New data in the place of other data, without drafts. What is the same data stays the same object, so that nothing is
+ * notified of it.
+ * @param at the JSON Pointer to it, for a message
+ */
+function settledPart(before: unknown, value: unknown, at?: () => string): unknown {
+  const isPartwise = isContainer(before) && isContainer(value) && !nodeOf(value);
+  const handed = isPartwise ? draftsIn(value, new Set()) : [];
+  const after = withoutDrafts(value, undefined, at);
+  if (sameData(before, after)) return before;
+  return isPartwise ? keptParts(before, after, new Set(Array.from(handed, (node) => node.fold()))) : after;
+}
+
+/** The drafts in new data. */
+function draftsIn(value: object, seen: Set<object>, found = new Set<DraftNode>()): Set<DraftNode> {
+  if (seen.has(value) || (Array.isArray(value) && value.length > LONG)) return found;
+  seen.add(value);
+  for (const part of Object.values(value)) {
+    if (typeof part !== 'object' || part === null) continue;
+    const node = nodeOf(part);
+    if (node) found.add(node);
+    else if (isContainer(part)) draftsIn(part, seen, found);
+  }
+  return found;
+}
+
+/** @param handed objects of the state, and what became of them: these stay what they are */
+function keptParts(before: unknown, after: unknown, handed: ReadonlySet<unknown>): unknown {
+  if (sameData(before, after)) return before;
+  if (!isContainer(before) || !isContainer(after) || handed.has(after)) return after;
+  if (Array.isArray(before) !== Array.isArray(after)) return after;
+  if (Array.isArray(after) && (after.length > LONG || after.length !== (before as unknown[]).length)) return after;
+  let result: Container = after;
+  for (const key of Object.keys(after)) {
+    const part = (after as Record<string, unknown>)[key];
+    if (typeof part !== 'object' || part === null || !hasOwn(before, key)) continue;
+    const kept = keptParts((before as Record<string, unknown>)[key], part, handed);
+    if (kept === part) continue;
+    if (result === after) result = shallowCopy(after);
+    put(result, key, kept);
+  }
+  return result;
+}
+
+/** What a draft holds now, as a value of its own. */
+function valueNow(value: unknown): unknown {
+  const node = nodeOf(value);
+  if (!node) return value;
+  if (!node.changed && !node.fresh) return node.base;
+  const { proxy } = node;
+  if (Array.isArray(node.base)) return Array.from(proxy as unknown[], valueNow);
+  if (!isContainer(node.base)) return value;
+  const result = {};
+  for (const key of Object.keys(proxy)) put(result, key, valueNow((proxy as Record<string, unknown>)[key]));
+  return result;
 }
 
 /** The node of an object or a list. */

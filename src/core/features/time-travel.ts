@@ -69,7 +69,12 @@ export class TimeTravel implements Hooks {
     const joining = Array.from(cells.values()).filter(({ store, index }) => !store.internal && !known[index]);
     if (!recorder || joining.length === 0) return;
     for (const { index } of joining) known[index] = true;
-    const changed = joining.map(({ store, index }) => ({ store, before: undefined, after: states[index], joined: true }));
+    const changed = joining.map(({ store, index }) => ({
+      store,
+      before: undefined,
+      after: states[index],
+      joined: true,
+    }));
     recorder.fact('joined', changed, { by: 'runtime' });
   }
 

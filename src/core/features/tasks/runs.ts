@@ -169,7 +169,8 @@ export class Runs {
   private lanesBefore({ name, store }: TaskDefinition): Lanes | undefined {
     for (const [known, lanes] of this.tasks) {
       if (known.name !== name) continue;
-      const isReloaded = known.store && store ? successorOf(this.host.kernel, known.store) === store : known.store === store;
+      const isReloaded =
+        known.store && store ? successorOf(this.host.kernel, known.store) === store : known.store === store;
       if (isReloaded) return lanes;
     }
     return undefined;

@@ -1,0 +1,30 @@
+// Programs of all kinds at fixed seeds: none of them shows a fault.
+import { beforeAll, expect, jest, test } from '@jest/globals';
+import { library as development, type Library } from './library.js';
+import { simulate } from './simulate.js';
+
+let production: Library;
+beforeAll(async () => {
+  const { NODE_ENV } = process.env;
+  process.env.NODE_ENV = 'production';
+  jest.resetModules();
+  ({ library: production } = await import('./library.js'));
+  process.env.NODE_ENV = NODE_ENV;
+});
+
+/** A share of the usual number, for mutation testing. */
+const share = Number(process.env.FLOE_SHARE ?? 1);
+
+test.each([
+  ['one session', ['solo'], 260],
+  ['one session after the other on a place that fails', ['kept'], 120],
+  ['tabs of two versions', ['tabs'], 100],
+  ['devices on one server', ['devices'], 60],
+])('%s', async (_what, only, programs) => {
+  const { found } = await simulate({
+    ...{ development, production, only },
+    seed: 20_261_130,
+    programs: Math.ceil(programs * share),
+  });
+  expect(found && `${found.message}\n${found.source}`).toBeUndefined();
+});
