@@ -631,10 +631,10 @@ export class Recorder implements Trace, Listener {
   lines(): Iterable<string> {
     const { timeline } = this;
     const contents: TraceContents = {
-      steps: withTitles(wholeSteps(timeline.all()), this.source),
+      steps: withTitles(this.freed(timeline.all()), this.source),
       interactions: this.interactions,
       folded: timeline.folded,
-      states: timeline.folded === null ? undefined : this.statesAt(-1),
+      states: timeline.folded === null ? undefined : this.redaction.freedStates(this.statesAt(-1)),
       names: timeline.named,
       present: timeline.present,
       redacted: this.redaction.places,
@@ -650,10 +650,17 @@ export class Recorder implements Trace, Listener {
     if (this.write) for (const step of steps) this.writeStep(step, again);
   }
 
+  /** The steps as they may leave the process. */
+  private *freed(steps: readonly (Step | PackedStep)[]): Iterable<Step> {
+    const { redaction } = this;
+    for (const step of wholeSteps(steps)) yield redaction.none ? step : redaction.freedStep(step);
+  }
+
   private writeStep(step: Step | PackedStep, again: boolean): void {
-    this.write!(stepLine(whole(step), again));
+    const [written] = this.freed([step]);
+    this.write!(stepLine(written, again));
     const isLast = !again && step.seq === this.timeline.line.lastSeq;
-    if (isLast && step.seq > 0 && step.seq % EVERY === 0) this.write!(checkpointLine(step.seq, this.tip));
+    if (isLast && step.seq > 0 && step.seq % EVERY === 0) this.write!(checkpointLine(step.seq, this.redaction.freedStates(this.tip)));
   }
 
   close(): void {

@@ -1,11 +1,16 @@
 // Secrets stay out of what is recorded: a marker stands in their place, in states, payloads, arguments and messages.
-import type { AnyAction, RunNote } from '../core/index.js';
+import type { AnyAction, Patch, RunNote } from '../core/index.js';
 import {
+  encode,
   hasOwn,
   hasPart,
   isBranch,
   isContainer,
+  isDate,
   isKeyed,
+  isMap,
+  isSet,
+  keyedMaker,
   type Keyed,
   KEYED,
   nearest,
@@ -17,10 +22,20 @@ import {
   type Touches,
 } from '../core/internal.js';
 import { badRedaction, redactsNothing } from './errors.js';
+import type { Step, StepInMaking } from './step.js';
 import type { States } from './timeline.js';
 
 /** What stands where something is not to be seen. */
 export const REDACTED = '(redacted)';
+/**
+ * What stands elsewhere in place of a text that stands, or stood, at a redacted place. Numbered, so that two keys never become
+ * one, and so that this runtime knows it again.
+ */
+const numbered = (secret: number): string => `(redacted ${secret})`;
+const NUMBERED = /\(redacted ([0-9]+)\)/g;
+
+/** Whether something in data was not to be seen. */
+export const holdsRedacted = (value: unknown): boolean => JSON.stringify(encode(value) ?? null).includes('(redacted');
 
 /** What never enters a trace: JSON Pointers (RFC 6901), in which a segment `*` stands for any key or index. */
 export interface RedactOptions {
@@ -113,8 +128,13 @@ export class Redaction {
   private readonly byTask: ReadonlyMap<string, Rule>;
   /** The live states of the stores with redacted places. */
   private readonly live = new Map<string, unknown>();
-  /** All texts that ever stood at a redacted place. */
-  private readonly secrets = new Set<string>();
+  /** All texts that ever stood at a redacted place, and their numbers. */
+  private readonly secrets = new Map<string, number>();
+  /** Those that are looked for everywhere, the longest first: one may be a part of another. */
+  private long: readonly string[] = [];
+  /** Data without secrets, by what it was; and what data was, by what it became. */
+  private freeMemo = new WeakMap<object, object>();
+  private shownMemo = new WeakMap<object, object>();
   private readonly originals = new WeakMap<object, object>();
   private readonly concealed = new WeakMap<object, object>();
   /** The stores that `redact.state` names without a `*`. */
@@ -196,7 +216,13 @@ export class Redaction {
   /** The state of a store as it may be recorded. */
   conceal(store: string, state: unknown): unknown {
     const rule = this.ruleOf(store);
-    return rule ? this.without(state, rule) : state;
+    return this.free(rule ? this.without(state, rule) : state, true);
+  }
+
+  /** Remembers what stands at the redacted places of a store. */
+  learnFrom(store: string, state: unknown): void {
+    const rule = this.ruleOf(store);
+    if (rule) this.without(state, rule);
   }
 
   private without(value: unknown, rule: Rule): unknown {
@@ -277,7 +303,12 @@ export class Redaction {
 
   /** What drafts know, of the states as they are recorded. */
   touches(touches: Touches): Touches {
-    const original = (value: object): object => this.originals.get(value) ?? value;
+    const last = (known: WeakMap<object, object>, value: object): object => {
+      let found = value;
+      for (let next = known.get(found); next; next = known.get(found)) found = next;
+      return found;
+    };
+    const original = (value: object): object => last(this.originals, value);
     return {
       get: (after) => {
         const touch = touches.get(typeof after === 'object' && after !== null ? original(after) : after);
@@ -285,7 +316,7 @@ export class Redaction {
           touch && {
             keys: touch.keys,
             moved: touch.moved,
-            base: (this.concealed.get(touch.base) as typeof touch.base | undefined) ?? touch.base,
+            base: last(this.concealed, touch.base) as typeof touch.base,
           }
         );
       },
@@ -300,8 +331,9 @@ export class Redaction {
 
   /** States as the application has them: redacted places stand outside time and hold what they hold now. */
   reveal(states: States): States {
-    if (this.live.size === 0) return states;
+    if (this.live.size === 0 && this.long.length === 0) return states;
     const result: Record<string, unknown> = { ...states };
+    if (this.long.length > 0) for (const name of Object.keys(result)) result[name] = this.shown(result[name]);
     for (const [store, live] of this.live)
       if (hasOwn(result, store)) result[store] = this.with(result[store], live, this.ruleOf(store)!);
     return result;
@@ -364,61 +396,130 @@ export class Redaction {
   action(action: AnyAction): AnyAction {
     if (!('payload' in action)) return action;
     const rule = this.byAction.get(action.type);
-    const payload = this.free(rule ? this.without(action.payload, rule) : action.payload);
+    const payload = this.free(rule ? this.without(action.payload, rule) : action.payload, false);
     return payload === action.payload ? action : { type: action.type, payload };
   }
 
   run(run: RunNote): RunNote {
     const rule = this.byTask.get(run.task);
-    const args = this.free(rule ? this.without(run.args, rule) : run.args);
+    const args = this.free(rule ? this.without(run.args, rule) : run.args, false);
     if (args === run.args) return run;
     return { ...run, args: Array.isArray(args) ? (args as readonly unknown[]) : [REDACTED] };
   }
 
   /** The status of a task, whose arguments and error may hold what is secret elsewhere. */
   status(state: unknown): unknown {
-    return this.free(state, true);
+    return this.free(state, false);
   }
 
   /** Plain data without any text that stands, or stood, at a redacted place, also inside of longer ones. */
   freed<T>(data: T): T {
-    return this.free(data, true) as T;
+    return this.free(data, false) as T;
   }
 
-  /** Plain data without the texts that stand, or stood, at redacted places. */
-  private free(value: unknown, within = false): unknown {
-    if (this.secrets.size === 0) return value;
-    if (typeof value === 'string') {
-      if (within) return this.message(value, LEAST);
-      return value.length >= LEAST && this.secrets.has(value) ? REDACTED : value;
+  /** A step as it may leave the process: what became a secret since it was recorded is taken out. */
+  freedStep(step: Step): Step {
+    if (this.long.length === 0) return step;
+    const { action, run, changes, undo, given, reason, stack, problems, note } = step;
+    const recorded = action && this.action(action);
+    const message = (text: string): string => this.message(text, LEAST);
+    const next: StepInMaking = { ...step, changes: this.patch(changes), undo: this.patch(undo) };
+    if (given) next.given = this.patch(given);
+    if (recorded && recorded !== action) {
+      next.action = recorded;
+      next.onTrust = true;
     }
-    if (isKeyed(value)) {
-      let result = value;
-      for (const [key, row] of value) {
-        const part = this.free(row, within);
-        if (!Object.is(part, row)) result = value[KEYED].with(result, key, part);
-      }
-      return result;
+    if (run) next.run = this.run(run);
+    if (reason !== undefined) next.reason = message(reason);
+    if (stack !== undefined) next.stack = message(stack);
+    if (problems) next.problems = problems.map(message);
+    if (note !== undefined) next.note = message(note);
+    return next;
+  }
+
+  /** States as they may leave the process. */
+  freedStates(states: States): States {
+    return this.free(states, true) as States;
+  }
+
+  private patch(patch: Patch): Patch {
+    const text = (key: string): string => this.textWithout(key, true);
+    return patch.map((operation) => {
+      const { before } = operation as { readonly before?: string };
+      return {
+        ...operation,
+        path: pointerTo(parsePointer(operation.path).map(text)),
+        ...('value' in operation && { value: this.free(operation.value, true) }),
+        ...(before !== undefined && { before: text(before) }),
+      };
+    });
+  }
+
+  /**
+   * Plain data without the texts that stand, or stood, at redacted places.
+   * @param isState in states texts become markers that are known again; in a message nothing has to be
+   */
+  private free(value: unknown, isState: boolean): unknown {
+    if (this.long.length === 0) return value;
+    if (typeof value === 'string') return this.textWithout(value, isState);
+    if (typeof value !== 'object' || value === null || isDate(value)) return value;
+    if (!isState) return this.freeParts(value, false);
+    const known = this.freeMemo.get(value);
+    if (known) return known;
+    const result = this.freeParts(value, true) as object;
+    this.freeMemo.set(value, result);
+    if (result !== value) {
+      this.originals.set(result, value);
+      this.concealed.set(value, result);
+      this.shownMemo.set(result, value);
     }
-    if (!isContainer(value)) return value;
-    if (Array.isArray(value)) {
-      const items = value.map((item) => this.free(item, within));
-      return items.every((item, i) => Object.is(item, value[i])) ? value : items;
-    }
-    const result = {};
-    let isSame = true;
-    for (const key of Object.keys(value)) {
-      const [name, part] = [this.free(key, within) as string, this.free(value[key], within)];
-      if (name !== key || !Object.is(part, value[key])) isSame = false;
-      put(result, name, part);
-    }
-    return isSame ? value : result;
+    return result;
+  }
+
+  private freeParts(value: object, isState: boolean): unknown {
+    return partwise(
+      value,
+      (part) => this.free(part, isState),
+      (key) => this.textWithout(key, true),
+    );
+  }
+
+  /** States of this runtime again, with the texts for which markers stand. */
+  private shown(value: unknown): unknown {
+    if (typeof value === 'string') return this.textShown(value);
+    if (typeof value !== 'object' || value === null || isDate(value)) return value;
+    const known = this.shownMemo.get(value);
+    if (known) return known;
+    const result = partwise(
+      value,
+      (part) => this.shown(part),
+      (key) => this.textShown(key),
+    ) as object;
+    this.shownMemo.set(value, result);
+    return result;
+  }
+
+  private textShown(text: string): string {
+    if (!text.includes('(redacted ')) return text;
+    return text.replace(
+      NUMBERED,
+      (marker, number) => this.long.find((one) => this.secrets.get(one) === Number(number)) ?? marker,
+    );
+  }
+
+  private textWithout(text: string, isState: boolean): string {
+    let result = text;
+    if (text.length >= LEAST)
+      for (const secret of this.long)
+        if (result.includes(secret))
+          result = result.replaceAll(secret, isState ? numbered(this.secrets.get(secret)!) : REDACTED);
+    return result;
   }
 
   /** A message without any text that stands, or stood, at a redacted place. */
   message(text: string, least = LEAST_IN_MESSAGES): string {
     let result = text;
-    for (const secret of this.secrets)
+    for (const secret of this.secrets.keys())
       if (secret.length >= least && result.includes(secret)) result = result.replaceAll(secret, REDACTED);
     return result;
   }
@@ -427,14 +528,54 @@ export class Redaction {
   private learn(value: unknown): void {
     if (typeof value === 'string' || typeof value === 'number') {
       const text = String(value);
-      if (text.length >= LEAST_IN_MESSAGES && text !== REDACTED) this.secrets.add(text);
+      if (text.length < LEAST_IN_MESSAGES || text.startsWith('(redacted') || this.secrets.has(text)) return;
+      this.secrets.set(text, this.secrets.size + 1);
+      if (typeof value !== 'string' || text.length < LEAST) return;
+      this.long = [...this.long, text].sort((a, b) => b.length - a.length);
+      // Nothing was free of it.
+      this.freeMemo = new WeakMap();
+      this.shownMemo = new WeakMap();
     } else if (isKeyed(value))
       for (const [key, row] of value) {
         this.learn(key);
         this.learn(row);
       }
+    else if (isMap(value)) for (const entry of value) this.learn([...entry]);
+    else if (isSet(value)) this.learn([...value]);
     else if (isContainer(value)) for (const part of Object.values(value)) this.learn(part);
   }
+}
+
+/** The same data with other parts, and other keys; the same object where none is another. */
+function partwise(value: object, part: (part: unknown) => unknown, key: (key: string) => string): unknown {
+  if (isKeyed(value)) {
+    const rows = Array.from(value, ([name, row]) => [key(name), part(row)] as const);
+    const isSame = rows.every(([name, row]) => value.has(name) && Object.is(value.get(name), row));
+    return isSame ? value : keyedMaker.make!(rows);
+  }
+  const each = (one: unknown): unknown => (typeof one === 'string' ? key(one) : part(one));
+  if (isMap(value)) {
+    const entries = Array.from(value, ([name, one]) => [each(name), part(one)] as const);
+    const isSame = [...value].every(([name, one], i) => Object.is(name, entries[i][0]) && Object.is(one, entries[i][1]));
+    return isSame ? value : new Map(entries);
+  }
+  if (isSet(value)) {
+    const items = Array.from(value, each);
+    return [...value].every((item, i) => Object.is(item, items[i])) ? value : new Set(items);
+  }
+  if (!isContainer(value)) return value;
+  if (Array.isArray(value)) {
+    const items = value.map(part);
+    return items.every((item, i) => Object.is(item, value[i])) ? value : items;
+  }
+  const result = {};
+  let isSame = true;
+  for (const name of Object.keys(value)) {
+    const [next, one] = [key(name), part(partOf(value, name))];
+    if (next !== name || !Object.is(one, partOf(value, name))) isSame = false;
+    put(result, next, one);
+  }
+  return isSame ? value : result;
 }
 
 function rulesOf(all: Readonly<Record<string, readonly string[]>>): ReadonlyMap<string, Rule> {

@@ -14,7 +14,7 @@ import {
 } from '../core/internal.js';
 import type { AnyStore, Outcome } from '../core/index.js';
 import { lineOf, traceOf, type GivenTrace } from './file.js';
-import { Redaction } from './redaction.js';
+import { holdsRedacted, Redaction } from './redaction.js';
 import { recompute, recomputed, type Recomputing } from './recompute.js';
 import type { Step } from './step.js';
 import { patched, type States } from './timeline.js';
@@ -181,8 +181,11 @@ class Replaying {
     if (isSame) return this.brokenAt(recorded, after, ended);
     const reason = found.reason ?? recorded.reason;
     const { changes } = differenceOfStates(expected, after);
-    const first = changes.find(({ path }) => !this.redaction.covers(parsePointer(path)[0]));
-    const trusted = this.isOnTrust(recorded, found);
+    const first = changes.find(({ path }) => {
+      const [store] = parsePointer(path);
+      return !this.redaction.covers(store) && !holdsRedacted(expected[store]);
+    });
+    const trusted = this.isOnTrust(recorded, found, before);
     if (!first) {
       if (alike(recorded.outcome, found.outcome)) return changes.length > 0 ? 'on trust' : undefined;
       if (trusted) return 'on trust';
@@ -212,9 +215,11 @@ class Replaying {
   }
 
   /** Whether one of the stores that handle an action has redacted places: its changes did not find what they had found. */
-  private isOnTrust(recorded: Step, found: Step): boolean {
+  private isOnTrust(recorded: Step, found: Step, before: States): boolean {
     const names = [...recorded.stores, ...found.stores, ...this.model.handlingStores(recorded.action!)];
-    return names.some((name) => this.redaction.covers(name));
+    return names.some(
+      (name) => this.redaction.covers(name) || holdsRedacted(before[name]) || holdsRedacted(recorded.changes),
+    );
   }
 }
 

@@ -86,6 +86,11 @@ export class StepMaking {
   }
 
   concealedPatches({ changed, touches }: Pick<Transition, 'changed' | 'touches'>): Difference {
+    // What is a secret in one store may stand in another one that changed with it.
+    for (const { store, before, after } of changed) {
+      this.redaction.learnFrom(store.name, before);
+      this.redaction.learnFrom(store.name, after);
+    }
     const concealed = changed.map((change) => ({
       ...change,
       before: this.concealed(change.store, change.before),
