@@ -9,7 +9,7 @@ import type { AnyStore } from '../core/index.js';
 import { memoryArea, type StoredItem } from '../persist/index.js';
 import { Kept } from '../persist/kept.js';
 import { firstLine, lineageOf, readLog, type Log } from '../persist/log.js';
-import { fileArea } from '../persist/node/index.js';
+import { fileArea, PRIVATE } from '../persist/node/file.js';
 import { FolderLock } from '../persist/node/lock.js';
 import { listed } from '../persist/listed.js';
 import { headOf, Shelf } from '../persist/shelf.js';
@@ -103,7 +103,7 @@ function folderAt(path: string): Place {
   return {
     shelf: new Shelf(fileArea(path)),
     lock() {
-      const lock = new FolderLock(path);
+      const lock = new FolderLock(path, PRIVATE);
       lock.ensure();
       return () => lock.release();
     },

@@ -6,7 +6,7 @@ export { memoryStorage } from './memory.js';
 export { storageIn } from './own-storage.js';
 export { sharedTabs } from './tabs/shared-tabs.js';
 export { STORED_VERSION } from './log.js';
-export { memoryArea } from './area.js';
+export { memoryArea, StorageConflict } from './area.js';
 
 export type { Persistence, StoredItem } from './persistence.js';
 export type { OwnStorageOptions } from './own-storage.js';

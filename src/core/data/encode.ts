@@ -1,5 +1,5 @@
 // One small encoding of leaf values in JSON, for snapshots, trace files, storages and links: a tagged object.
-import { badSnapshot } from '../base/errors.js';
+import { badSnapshot, FloeError, messageOf } from '../base/errors.js';
 import { isKeyed, keyedMaker } from './keyed.js';
 import { hasOwn, isContainer, isDate, isMap, isSet, put, type Container } from './plain.js';
 
@@ -57,25 +57,35 @@ export function decode(value: unknown): unknown {
   if (typeof value !== 'object' || value === null) return value;
   if (!hasOwn(value, TAG)) return mapParts(value as Container, decodePart);
   const { [TAG]: type, value: content } = value as { [TAG]: unknown; value?: never };
+  try {
+    return decodeTagged(type, content as never);
+  } catch (cause) {
+    if (cause instanceof FloeError) throw cause;
+    // What a tag holds is not what its type wants: no list, no number.
+    throw badSnapshot(`its value of the type '${String(type)}' cannot be read: ${messageOf(cause)}`);
+  }
+}
+
+function decodeTagged(type: unknown, content: never): unknown {
   switch (type) {
     case 'undefined':
       return undefined;
     case 'bigint':
-      return BigInt(content!);
+      return BigInt(content);
     case 'number':
       return Number(content);
     case 'date':
-      return new Date(content!);
+      return new Date(content);
     case 'map':
-      return new Map((content! as [unknown, unknown][]).map(([key, part]) => [decode(key), decode(part)]));
+      return new Map((content as [unknown, unknown][]).map(([key, part]) => [decode(key), decode(part)]));
     case 'set':
-      return new Set((content! as unknown[]).map(decode));
+      return new Set((content as unknown[]).map(decode));
     case 'table':
       if (!keyedMaker.make) throw badSnapshot("it holds a table: import 'floe/entities' first");
-      return keyedMaker.make((content! as [string, unknown][]).map(([key, row]) => [key, decodePart(row)]));
+      return keyedMaker.make((content as [string, unknown][]).map(([key, row]) => [key, decodePart(row)]));
     case 'object': {
       const result = {};
-      for (const [key, part] of content! as [string, unknown][]) put(result, key, decode(part));
+      for (const [key, part] of content as [string, unknown][]) put(result, key, decode(part));
       return result;
     }
     default:

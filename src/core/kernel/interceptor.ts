@@ -20,7 +20,7 @@ export interface InterceptorTools {
  * Decides about actions before any store sees them. What an asynchronous one throws goes to `onProblem`, and the action is
  * stopped where it is not decided yet.
  */
-export type Interceptor = (action: AnyAction, tools: InterceptorTools) => void | PromiseLike<void>;
+export type Interceptor = (action: AnyAction, tools: InterceptorTools) => unknown;
 
 interface Decision {
   readonly action: AnyAction;
@@ -62,7 +62,7 @@ function ask(decision: Decision, action: AnyAction, index: number): DispatchResu
     result = 'stopped';
     decision.stopped(reason);
   };
-  let returned: void | PromiseLike<void> = undefined;
+  let returned: unknown;
   try {
     decision.around(() => {
       returned = next.fn(action, {

@@ -1,5 +1,6 @@
 import { checkOptions } from '../../core/internal.js';
 import {
+  chmodSync,
   closeSync,
   constants,
   copyFileSync,
@@ -20,12 +21,17 @@ import type { StorageArea } from '../area.js';
 import type { Persistence } from '../persistence.js';
 import { makeStorage, type StorageOptions } from '../storage.js';
 import { whenProcessEnds } from './endings.js';
-import { FolderLock } from './lock.js';
+import { folderMode, FolderLock } from './lock.js';
 
 /** How state is kept in files. */
 export interface FileStorageOptions extends StorageOptions {
   /** The folder; it is made when it is missing. One process at a time keeps its state there. */
   readonly folder: string;
+  /**
+   * Who may read and write the files: permission bits, as for `chmod`. A folder that is made can be searched by those who may read.
+   * Default: `0o600`, their owner alone.
+   */
+  readonly mode?: number;
 }
 
 const ENDING = '.jsonl';
@@ -47,11 +53,12 @@ const BYTES_ENDING = '.bytes';
  * createRuntime({ stores: [notes], storage: fileStorage({ folder: 'state' }) });
  */
 export const fileStorage = (options: FileStorageOptions): Attachment<Persistence> => {
-  checkOptions('fileStorage', options, ['folder', 'writeAfter']);
+  checkOptions('fileStorage', options, ['folder', 'mode', 'writeAfter']);
   return makeStorage(
     () => {
-      const lock = new FolderLock(options.folder);
-      const area = fileArea(options.folder);
+      const { folder, mode = PRIVATE } = options;
+      const lock = new FolderLock(folder, mode);
+      const area = fileArea(folder, mode);
       const owned =
         <A extends unknown[]>(fn: (...args: A) => void) =>
         (...args: A): void => {
@@ -72,12 +79,16 @@ export const fileStorage = (options: FileStorageOptions): Attachment<Persistence
   );
 };
 
+/** Permission bits: the owner alone. */
+export const PRIVATE = 0o600;
+
 /**
  * An area in a folder. A file is written beside the old one, then put in its place: it is never half-written.
+ * @param mode permission bits of the files
  * @example
  * const area = fileArea('./kept');
  */
-export function fileArea(folder: string) {
+export function fileArea(folder: string, mode = PRIVATE) {
   const pathOf = (key: string, ending = ENDING): string => join(folder, encodeURIComponent(key) + ending);
   /** How long each file was when this area read or wrote it last, in bytes. */
   const sizes = new Map<string, number>();
@@ -88,9 +99,9 @@ export function fileArea(folder: string) {
       return bytes?.toString('utf8');
     },
     write(key: string, text: string): void {
-      mkdirSync(folder, { recursive: true });
+      mkdirSync(folder, { recursive: true, mode: folderMode(mode) });
       const path = pathOf(key);
-      const size = writeDown(`${path}.new`, 'w', text);
+      const size = writeDown(`${path}.new`, 'w', text, mode);
       renameSync(`${path}.new`, path);
       sizes.set(key, size);
       syncFolder(folder);
@@ -102,7 +113,7 @@ export function fileArea(folder: string) {
       const how = size === undefined ? 'a' : constants.O_WRONLY | constants.O_APPEND;
       // Until it is written completely the length of the file is not known.
       sizes.set(key, NaN);
-      sizes.set(key, writeDown(pathOf(key), how, text, size));
+      sizes.set(key, writeDown(pathOf(key), how, text, mode, size));
     },
     remove(key: string): void {
       sizes.delete(key);
@@ -111,6 +122,7 @@ export function fileArea(folder: string) {
     keepBytes(key: string, aside: string): void {
       const path = existsSync(pathOf(key)) ? pathOf(key) : pathOf(key, FIRST_ENDING);
       copyFileSync(path, pathOf(aside, BYTES_ENDING));
+      chmodSync(pathOf(aside, BYTES_ENDING), mode);
     },
     keys(): readonly string[] {
       const names = new Set<string>();
@@ -136,11 +148,12 @@ function keyIn(name: string): string | undefined {
 
 /**
  * Writes a text and waits until the disk has it.
+ * @param mode permission bits of a file that is made
  * @param expected how long the file should be before
  * @returns how long the file is now, in bytes
  */
-function writeDown(path: string, how: string | number, text: string, expected?: number): number {
-  const file = openSync(path, how);
+function writeDown(path: string, how: string | number, text: string, mode: number, expected?: number): number {
+  const file = openSync(path, how, mode);
   try {
     const before = how === 'w' ? 0 : fstatSync(file).size;
     if (expected !== undefined && before !== expected) throw new Error(`something else has changed '${path}'`);

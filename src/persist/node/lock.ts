@@ -25,6 +25,8 @@ interface Owner {
   readonly since: string;
   /** Which thread of the process. Older versions did not say. */
   readonly thread?: number;
+  /** When the process began, by the system: another process may have got its number since. Absent where the system does not say. */
+  readonly started?: string;
   /** Tells runtimes of one process apart. */
   readonly token: string;
 }
@@ -46,9 +48,16 @@ export class FolderLock {
   private file: OpenFile | undefined;
 
   /** @throws FLOE_STORAGE_IN_USE when the folder has another owner. Where it cannot be written, `ensure` tries again */
-  constructor(private readonly folder: string) {
+  constructor(
+    private readonly folder: string,
+    private readonly mode: number,
+  ) {
     const [process_, host, since] = [process.pid, hostname(), new Date().toISOString()];
-    this.own = { process: process_, thread: threadId, host, since, token: randomUUID() };
+    const started = startOf(process_);
+    this.own = {
+      ...{ process: process_, thread: threadId, host, since, token: randomUUID() },
+      ...(started !== undefined && { started }),
+    };
     try {
       this.take();
     } catch (error) {
@@ -89,15 +98,15 @@ export class FolderLock {
   }
 
   private take(): void {
-    const { folder, own } = this;
+    const { folder, mode, own } = this;
     this.leave();
     this.number = undefined;
-    mkdirSync(folder, { recursive: true });
+    mkdirSync(folder, { recursive: true, mode: folderMode(mode) });
     for (let i = 0; i < MOST_TRIES; i++) {
       const before = locksIn(folder);
       for (const lock of before) if (lock.owner && isAlive(folder, lock)) throw storageInUse(folder, lock.owner);
       const number = Math.max(0, ...before.map((lock) => lock.number)) + 1;
-      const file = make(folder, number, own);
+      const file = make(folder, number, own, mode);
       if (!file) continue;
       // Another process may have taken it meanwhile, with another number.
       const other = locksIn(folder).find(
@@ -126,7 +135,7 @@ interface OpenFile {
 }
 
 /** Makes a file with all that it says at once; nothing where there is one. */
-function make(folder: string, number: number, owner: Owner): OpenFile | undefined {
+function make(folder: string, number: number, owner: Owner, mode: number): OpenFile | undefined {
   const beside = join(folder, `${owner.token}.new`);
   let file: number | undefined;
   const close = (): void => {
@@ -134,7 +143,7 @@ function make(folder: string, number: number, owner: Owner): OpenFile | undefine
     file = undefined;
   };
   try {
-    writeFileSync(beside, JSON.stringify(owner));
+    writeFileSync(beside, JSON.stringify(owner), { mode });
     // Open before it has its name: from then on another thread may ask.
     if (existsSync(OPEN_FILES)) file = openSync(beside, 'r');
     linkSync(beside, pathOf(folder, number));
@@ -168,10 +177,12 @@ function locksIn(folder: string): Lock[] {
 
 /** Whether an owner may still be there; of another machine that is not known here. */
 function isAlive(folder: string, { number, owner }: Lock): boolean {
-  const { host, process: id, thread, token } = owner!;
+  const { host, process: id, thread, token, started } = owner!;
   if (host !== hostname()) return true;
   if (id === process.pid)
     return thread === undefined || thread === threadId ? held.has(token) : isOpen(pathOf(folder, number));
+  // The number of a process that was killed is given to another one, in a container at once.
+  if (started !== undefined) return startOf(id) === started;
   try {
     process.kill(id, 0);
     return true;
@@ -179,6 +190,20 @@ function isAlive(folder: string, { number, owner }: Lock): boolean {
     return (error as NodeJS.ErrnoException).code === 'EPERM';
   }
 }
+
+/** When a process began, in ticks of the system (proc(5), `/proc/PID/stat`); nothing where it is not there, or not told. */
+function startOf(id: number): string | undefined {
+  try {
+    const stat = readFileSync(`/proc/${id}/stat`, 'utf8');
+    // The name of the program stands in parentheses, and may hold spaces.
+    return stat.slice(stat.lastIndexOf(')') + 2).split(' ')[19];
+  } catch {
+    return undefined;
+  }
+}
+
+/** The folder of files with these permissions: who may read may search it. */
+export const folderMode = (mode: number): number => mode | ((mode & 0o444) >> 2);
 
 /** Whether a thread of this process has a file open; where the system does not say so, it may have. */
 function isOpen(path: string): boolean {
