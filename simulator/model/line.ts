@@ -165,7 +165,7 @@ export class Line {
     }
   }
 
-  /** What is no longer kept cannot be computed again: what is told is taken. */
+  /** What is no longer kept cannot be computed again: the model takes what the trace says of it. */
   private takeOver(): void {
     for (const { seq } of this.trace.steps) this.states.set(seq, plain(this.trace.stateAt(seq)) as States);
   }

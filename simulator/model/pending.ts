@@ -14,7 +14,7 @@ interface Entry {
   gone: boolean;
 }
 
-/** How a step came about, as the line knows it. */
+/** What the line knows of a step. */
 export interface Around {
   readonly from: States;
   readonly after: States;

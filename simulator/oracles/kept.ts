@@ -21,7 +21,7 @@ const notesIn = (states: States): string[] =>
 const REPORTED = ['FLOE_STORED_TOO_NEW', 'FLOE_STORED_DAMAGED', 'FLOE_NOT_SET_ASIDE', 'FLOE_STORAGE_UNREADABLE'];
 
 export class KeptModel {
-  /** Somebody spoilt what was stored. */
+  /** The program spoilt what was stored. */
   isDamaged = false;
   private readonly asked = new Set<Acknowledgement>();
   private readonly done: Acknowledgement[] = [];

@@ -37,7 +37,7 @@ export class Conflicts {
     const { onto, phase } = yield* this.opening.use(record, part, usable);
     if (phase !== 'ready' || text === undefined || onto === unchanged) {
       record.phase = phase;
-      // Also where it must not be stored: then nobody may be told that it is.
+      // Also where it must not be stored: then `flush` must not say that it is.
       record.unsaved = true;
       return;
     }

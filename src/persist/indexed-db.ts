@@ -13,6 +13,8 @@ export interface IndexedDbStorageOptions extends StorageOptions, TabOptions {
   readonly name: string;
 }
 
+/** What a transaction stored is on the disk when it is done: browsers do less by themselves, and a power cut takes that. */
+const ON_DISK = { durability: 'strict' } as const;
 const TEXTS = 'texts';
 
 /**
@@ -118,7 +120,7 @@ export function indexedDbArea(name: string) {
     beginnings: readonly Beginning[],
     remove: readonly string[],
   ): Promise<void> => {
-    const transaction = (await open()).transaction(TEXTS, 'readwrite');
+    const transaction = (await open()).transaction(TEXTS, 'readwrite', ON_DISK);
     const { store } = transaction;
     for (const { key: other, begins } of beginnings) {
       const found = (await store.get(other)) as string | Blob | undefined;
@@ -154,7 +156,7 @@ export function indexedDbArea(name: string) {
     write: async (key: string, text: string) => write(key, text),
     writeIf: write,
     remove: async (key: string) => {
-      const transaction = (await open()).transaction(TEXTS, 'readwrite');
+      const transaction = (await open()).transaction(TEXTS, 'readwrite', ON_DISK);
       await Promise.all([transaction.store.delete(key), transaction.done]);
     },
     keys: async () => (await (await open()).getAllKeys(TEXTS)) as string[],

@@ -70,7 +70,7 @@ export interface NewerLog {
 
 /**
  * @param before the lines that the log replaces, oldest first
- * @param by who writes it
+ * @param by the session, and its number for the text
  */
 export function firstLine(
   store: string,
@@ -118,7 +118,7 @@ export function lineageOf(text: string): Lineage {
 const BEFORE =
   /^\{"sum":"[0-9a-f]{8}","floe":"stored","format":[0-9]+,"store":"(?:[^"\\]|\\.)*","version":[^,]+(?:,"after":"([0-9a-f]{8})")?(?:,"past":\[([^\]]*)\])?/;
 
-/** @param by who writes it */
+/** @param by the session, and its number for the text */
 export const changeLine = (changes: Patch, before: number, by: Writer): Sealed =>
   seal({ by, changes: encode(changes) }, before);
 

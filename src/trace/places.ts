@@ -37,7 +37,7 @@ export function changedPlaces(
   return [...places].filter((place) => !holders(place).some((holder) => places.has(holder)));
 }
 
-/** The same data, whose tables came about in no way. */
+/** The same data, whose tables know no other table. */
 function unrelated(value: unknown): unknown {
   if (isKeyed(value)) return keyedMaker.make!(Array.from(value, ([key, row]) => [key, unrelated(row)] as const));
   if (!isContainer(value)) return value;

@@ -165,7 +165,7 @@ function one(step: Step, states: States, how: Recomputing, inGroup = false): Res
   return action(step, states, how, inGroup);
 }
 
-/** A fact that states nothing now. What it stated, and what is told of it, is kept for when it counts again. */
+/** A fact that states nothing now. Its patch, its reason and its problems are kept for when it counts again. */
 function withoutEffect(step: Step, how: Recomputing, excluded: boolean, outcome: Outcome): Step {
   const { given = step.changes, givenMoves = step.moves, reason, stack, problems } = step;
   return became(step, how, { outcome, excluded, given, givenMoves, reason, stack, problems });

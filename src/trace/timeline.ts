@@ -360,5 +360,5 @@ export function patched(states: States, steps: readonly Step[], way: 'changes' |
   }
 }
 
-/** How a branch is called that nobody gave a name. */
+/** The name of a branch that the user gave none. */
 export const usualName = (branch: number): string => (branch === 0 ? 'first' : `branch ${branch}`);

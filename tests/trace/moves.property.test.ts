@@ -117,7 +117,7 @@ test('undo changes the items that its entry changed, wherever they stand now', (
           const now = valuesOf(state);
           const result = isUndo ? edits.undo() : edits.redo();
           became[result.became] = (became[result.became] ?? 0) + 1;
-          // A redo takes back what the undo did, which others may have done before it.
+          // A redo reverts the undo; another step may have done the same before it.
           const wanted = wayBack(now, after, before);
           if (result.became === 'done') {
             const then = valuesOf(runtime.read(board));

@@ -66,5 +66,5 @@ export const confirmation =
       else stop('not confirmed');
     };
     // What `ask` rejects with, and what the change throws then, goes to `onProblem`.
-    return typeof answer === 'boolean' ? settle(answer) : answer.then(settle);
+    return typeof answer === 'boolean' ? void settle(answer) : answer.then(settle);
   };

@@ -36,7 +36,7 @@ export class Pipeline {
     notifications.begin();
     let failed = true;
     try {
-      // What nobody knows begins no branch.
+      // An action without a handler begins no branch.
       if (kernel.views.showsPast && !makerOf(action)) kernel.handlers.to(action);
       kernel.leavePast();
       const result = this.intercept(action, by ?? kernel.byDispatcher());
