@@ -255,7 +255,8 @@ type MustParse<T, R, F, G> = [R] extends [T] ? unknown : { readonly incoming: (r
 export type NestedAny<F, L extends Links> = { [K in keyof F]: K extends keyof L ? unknown : F[K] };
 
 export const isKey = (value: unknown): value is string | number =>
-  typeof value === 'string' || (typeof value === 'number' && Number.isFinite(value));
+  typeof value === 'string' ||
+  (typeof value === 'number' && (Number.isInteger(value) ? Number.isSafeInteger(value) : Number.isFinite(value)));
 
 function keyReader(key: KeyOf<Record<string, unknown>>): EntityInner['rawKey'] {
   if (typeof key === 'function') return key;

@@ -23,21 +23,28 @@ export const unknownLink = (
   );
 };
 
-export const notARecord = (type: string, path: string, found: unknown): FloeError =>
+/** @param isRoot whether it stands where the records of the response should stand, and not at a link */
+export const notARecord = (type: string, path: string, found: unknown, isRoot = false): FloeError =>
   error(
     'FLOE_NOT_A_RECORD',
     `${type} ${path}`,
     DEV &&
-      `${place(path)} should be a record of '${type}' (found: ${found === null ? 'null' : Array.isArray(found) ? 'an array' : typeof found}). If the records stand deeper in the response, say where: ingest(${type}, response, { at: '/data' }).`,
+      `${place(path)} should be ${isRoot ? `a record of '${type}'` : `a ${type}`} (found: ${found === null ? 'null' : Array.isArray(found) ? 'an array' : kindOf(found)}).${isRoot ? ` If the records stand deeper in the response, say where: ingest(${type}, response, { at: '/data' }).` : ''}`,
     path,
   );
+
+/** JSON reads an integer beyond 2^53 as another one: two keys would become one (RFC 8259, section 6). */
+const kindOf = (found: unknown): string =>
+  typeof found === 'number' && Number.isInteger(found) && !Number.isSafeInteger(found)
+    ? `${found}, which JSON cannot give exactly: send numbers beyond 2^53 as text`
+    : typeof found;
 
 export const noKey = (type: string, path: string, key: string, found: unknown): FloeError =>
   error(
     'FLOE_NO_KEY',
     `${type} ${path}`,
     DEV &&
-      `${place(path)} has no key: a record of '${type}' is known by ${key}, which must be text or a number (found: ${found === null ? 'null' : typeof found}).`,
+      `${place(path)} has no key: a record of '${type}' is known by ${key}, which must be text or a number (found: ${found === null ? 'null' : kindOf(found)}).`,
     path,
   );
 

@@ -50,6 +50,8 @@ export interface Ingested {
   readonly rows: Readonly<Record<string, readonly unknown[]>>;
   /** What was left out, with `{ skip: true }`. */
   readonly skipped?: readonly Skipped[];
+  /** By type and key, the links among it: a row that is there keeps its own, a new one gets null. */
+  readonly withoutLinks?: Readonly<Record<string, Readonly<Record<string, readonly string[]>>>>;
 }
 
 type Row = Record<string, unknown>;
@@ -92,6 +94,7 @@ class Ingesting {
   private readonly stack: Visit[] = [];
   private readonly found: Visit[] = [];
   private readonly skipped: Skipped[] = [];
+  private readonly withoutLinks: Record<string, Record<string, string[]>> = {};
 
   constructor(
     private readonly start: string,
@@ -113,7 +116,9 @@ class Ingesting {
       put(keys, name, [...table.keys()]);
       put(rows, name, [...table.values()]);
     }
-    return this.skip ? { keys, rows, skipped: this.skipped } : { keys, rows };
+    if (!this.skip) return { keys, rows };
+    const { skipped, withoutLinks } = this;
+    return { keys, rows, skipped, ...(Object.keys(withoutLinks).length > 0 && { withoutLinks }) };
   }
 
   /** The path of a place in the response. */
@@ -160,7 +165,10 @@ class Ingesting {
       if (typeof key !== 'string' && !isKey(key))
         return this.refuse(noKey(plan.name, this.path(around, field, item), plan.knownBy, key));
     } else if (around && isKey(value)) key = value;
-    else return this.refuse(notARecord(plan.name, this.path(around, field, item), value));
+    else {
+      const [what, at] = [around ? `record of '${plan.name}'` : plan.name, this.path(around, field, item)];
+      return this.refuse(notARecord(what, at, value, !around));
+    }
     if (typeof key === 'number' || this.numbers.has(plan)) {
       if (!this.oneWay(plan, key as string | number, typeof value === 'object', around))
         return this.refuse(keyClash(plan.name, this.path(around, field, item), String(key)));
@@ -211,22 +219,35 @@ class Ingesting {
       this.seen.add(record);
     }
     let row = record;
+    const refused: string[] = [];
     if (DEV && !this.plain(visit)) return;
     for (const link of plan.links) {
       const value = record[link.name];
       if (value === undefined || value === null || !hasOwn(record, link.name)) continue;
       if (row === record) row = { ...record };
       const flat = this.link(link, value, visit);
+      if (flat === undefined) refused.push(link.name);
       put(row, link.name, flat === undefined ? null : flat);
     }
     // Children of a record that was met before were met before, too.
     if (again) this.found.length = 0;
-    const final = this.checked(plan, row, visit);
+    let final = this.checked(plan, row, visit);
     if (final === undefined) return;
+    if (refused.length > 0) final = this.withoutRefused(visit, final, refused);
     let rows = this.rows.get(plan);
     if (!rows) this.rows.set(plan, (rows = new Map<string, Row>()));
     const older = rows.get(key);
     rows.set(key, older === undefined ? final : joined(plan.join, older, final));
+  }
+
+  /** The row without the links that were refused: what the table knows of them is not overwritten. */
+  private withoutRefused({ plan, key }: Visit, row: Row, refused: readonly string[]): Row {
+    const rest = { ...row };
+    for (const name of refused) Reflect.deleteProperty(rest, name);
+    const { withoutLinks } = this;
+    if (!hasOwn(withoutLinks, plan.name)) put(withoutLinks, plan.name, {});
+    put(withoutLinks[plan.name]!, key, [...refused]);
+    return rest;
   }
 
   /** Development only: whether what is no link is plain data. */
@@ -298,7 +319,7 @@ class Ingesting {
   ): Reference | undefined {
     if (single.target) return this.refer(single.target, value, visit, name, item);
     if (typeof value !== 'object' || value === null)
-      return this.refuse(notARecord(`record by kind`, this.path(visit, name, item), value));
+      return this.refuse(notARecord('record by kind', this.path(visit, name, item), value));
     const kind = (value as Row)[single.field] ?? (value as Row).kind;
     const plan = single.kinds.get(kind as string);
     if (!plan) return this.refuse(unknownKind(this.path(visit, name, item), kind, [...single.kinds.keys()]));
@@ -331,7 +352,7 @@ export function ingested(plan: TypePlan, response: unknown, options: IngestOptio
   let path = '';
   for (const key of parsePointer(at)) {
     path += `/${escapeKey(key)}`;
-    if (!hasPart(part, key)) throw notARecord(plan.name, path, undefined);
+    if (!hasPart(part, key)) throw notARecord(plan.name, path, undefined, true);
     part = partOf(part, key);
   }
   return new Ingesting(at, skip).run(plan, part);

@@ -256,7 +256,12 @@ export class TablesDefinition extends StoreDefinition {
     return withTables(state, edits);
   }
   private landed(state: Tables, payload: Ingested): Tables {
-    return this.edited(state, payload, ({ join }, old, row) => (old ? joined(join, old, row) : row));
+    const { withoutLinks = {} } = payload;
+    return this.edited(state, payload, ({ name, join }, old, row, key) => {
+      if (old) return joined(join, old, row);
+      const missing = withoutLinks[name]?.[key]?.filter((link) => !hasOwn(row, link)) ?? [];
+      return missing.length === 0 ? row : { ...row, ...Object.fromEntries(missing.map((link) => [link, null])) };
+    });
   }
   private placed(state: Tables, payload: Ingested): Tables {
     return this.edited(state, payload, (_plan, old, row) => (old && sameData(old, row) ? old : row));

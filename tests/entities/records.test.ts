@@ -169,6 +169,41 @@ describe('bad responses', () => {
       expect(failure(() => port.ingest(visit, response as never)).code).toBe('FLOE_NOT_A_RECORD');
   });
 
+  test('with skip, a bad record at a link leaves the link of the row that is there', () => {
+    const port = somePort();
+    const runtime = createRuntime({ stores: [port] });
+    runtime.dispatch(port.ingest(visit, { id: 'v1', vessel: { hull: 'h1', name: 'Ern' }, berth: 'N2' } as never));
+    const bad = (id: string) => ({ id, vessel: { name: 'a vessel without a hull' } });
+    const taken = port.ingest(visit, [bad('v1'), bad('v2')] as never, { skip: true });
+    expect(taken.payload.skipped).toHaveLength(2);
+    runtime.dispatch(taken);
+    const { visit: visits } = runtime.read(port);
+    expect([visits.get('v1')!.vessel, visits.get('v2')!.vessel]).toEqual(['h1', null]);
+    // And a good record of the same row in the same response stands.
+    const both = [bad('v3'), { id: 'v3', vessel: { hull: 'h1' } }];
+    runtime.dispatch(port.ingest(visit, both as never, { skip: true }));
+    expect(runtime.read(port).visit.get('v3')!.vessel).toBe('h1');
+  });
+
+  test('ingest refuses a number that JSON cannot give exactly as a key', () => {
+    const port = somePort();
+    const [exact, other] = ['{ "badge": 9007199254740991 }', '{ "badge": 9007199254740993 }'].map(
+      (text) => JSON.parse(text) as { badge: number },
+    );
+    expect(port.ingest(crew, exact as never).payload.keys).toEqual({ crew: ['9007199254740991'] });
+    const error = failure(() => port.ingest(crew, [exact, other] as never));
+    expect(error).toMatchObject({ code: 'FLOE_NO_KEY', path: '/1' });
+    expect(error.message).toContain('as text');
+    const nested = { id: 'v1', services: [{ id: 's1', crew: other!.badge }] };
+    expect(failure(() => port.ingest(visit, nested as never))).toMatchObject({ path: '/services/0/crew' });
+  });
+
+  test('the error of a bad link names the link, and prints no call', () => {
+    const { message } = failure(() => somePort().ingest(visit, { id: 'v1', services: 7 } as never));
+    expect(message).toContain("should be a list 'services' (found: number)");
+    expect(message).not.toContain('ingest(');
+  });
+
   test('the same object twice is no cycle', () => {
     const port = somePort();
     const runtime = createRuntime({ stores: [port] });
