@@ -47,6 +47,7 @@ export class RecordedHistory {
     statesAt: (index, beside) => this.statesAt(index, beside),
     revision: () => this.revisions,
     about: () => undefined,
+    report: () => undefined,
     watch: (listener) => {
       this.listeners.add(listener);
       return () => void this.listeners.delete(listener);

@@ -80,6 +80,13 @@ export const redactsNothing = (path: string, name: string, known: readonly strin
   );
 };
 
+export const titleThrew = (name: string, cause: unknown): FloeError =>
+  new FloeError(
+    'FLOE_TITLE_THREW',
+    `The title of '${name}' threw: ${messageOf(cause)}. Tools show '${name}' instead. A title reads its payload and the states of stores only.`,
+    { cause },
+  );
+
 export const stillOpen = (seq: number, open: number): FloeError =>
   new FloeError(
     'FLOE_NOT_EXCLUDABLE',

@@ -404,6 +404,7 @@ export class Recorder implements Trace, Listener {
     about: (kind, name) => aboutOf(this.host, kind, name),
     watch: (listener) => this.watch(listener),
     conceal: (data) => this.redaction.freed(data),
+    report: (error) => this.host.problem(error),
   });
 
   // ---- moving ----
@@ -660,7 +661,8 @@ export class Recorder implements Trace, Listener {
     const [written] = this.freed([step]);
     this.write!(stepLine(written, again));
     const isLast = !again && step.seq === this.timeline.line.lastSeq;
-    if (isLast && step.seq > 0 && step.seq % EVERY === 0) this.write!(checkpointLine(step.seq, this.redaction.freedStates(this.tip)));
+    if (isLast && step.seq > 0 && step.seq % EVERY === 0)
+      this.write!(checkpointLine(step.seq, this.redaction.freedStates(this.tip)));
   }
 
   close(): void {

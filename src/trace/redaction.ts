@@ -556,7 +556,9 @@ function partwise(value: object, part: (part: unknown) => unknown, key: (key: st
   const each = (one: unknown): unknown => (typeof one === 'string' ? key(one) : part(one));
   if (isMap(value)) {
     const entries = Array.from(value, ([name, one]) => [each(name), part(one)] as const);
-    const isSame = [...value].every(([name, one], i) => Object.is(name, entries[i][0]) && Object.is(one, entries[i][1]));
+    const isSame = [...value].every(
+      ([name, one], i) => Object.is(name, entries[i][0]) && Object.is(one, entries[i][1]),
+    );
     return isSame ? value : new Map(entries);
   }
   if (isSet(value)) {

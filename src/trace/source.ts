@@ -1,5 +1,7 @@
 // What tools read of a history, step by step and without copies: the same of a runtime's trace and of a file.
 import type { About } from '../core/index.js';
+import { DEV } from '../core/internal.js';
+import { titleThrew } from './errors.js';
 import type { Branch, Interaction, Step } from './step.js';
 import type { Known, States, Timeline } from './timeline.js';
 import { declaredTitle, titler, type Titled } from './titles.js';
@@ -60,6 +62,7 @@ export interface SourceParts {
   about(kind: 'action' | 'task', name: string): About | undefined;
   watch(listener: (from: number | undefined) => void): () => void;
   conceal<T>(data: T): T;
+  report(error: unknown): void;
 }
 
 export function sourceFor(parts: SourceParts): TraceSource {
@@ -88,12 +91,18 @@ export function sourceFor(parts: SourceParts): TraceSource {
     }
     return states;
   };
+  const threw = new Set<string>();
   const titled: Titled = {
     about: parts.about,
     step: (seq) => timeline().peek(seq),
     before: ({ seq }) => {
       const position = positionOf(seq);
       return position < 0 ? undefined : statesAt(position - 1);
+    },
+    threw(name, error) {
+      if (!DEV || threw.has(name)) return;
+      threw.add(name);
+      parts.report(titleThrew(name, error));
     },
   };
   const source: TraceSource = {

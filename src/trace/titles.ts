@@ -1,6 +1,6 @@
 // The titles that a model declares for its actions and tasks. They are evaluated for tools and for files, over what is
 // recorded, so that no secret gets into one; a dispatch never evaluates them.
-import type { About, Source } from '../core/index.js';
+import type { About, AnyStore } from '../core/index.js';
 import { definitionOf } from '../core/internal.js';
 import type { Step } from './step.js';
 import type { States } from './timeline.js';
@@ -11,6 +11,8 @@ export interface Titled {
   step(seq: number): Step | undefined;
   /** The states before a step; nothing where they are no longer known. */
   before(step: Step): States | undefined;
+  /** A function threw. */
+  threw(name: string, error: unknown): void;
 }
 
 /** The title of a step as its model declares it; nothing where it declares none, or where its function throws. */
@@ -24,12 +26,10 @@ export function declaredTitle(step: Step, titled: Titled): string | undefined {
     }
     const title = action && titled.about('action', action.type)?.title;
     if (typeof title !== 'function') return textOf(title, []);
-    return textOf(title, [
-      action!.payload,
-      (store: Source<unknown>) => titled.before(step)?.[definitionOf(store).name],
-    ]);
-  } catch {
+    return textOf(title, [action!.payload, (store: AnyStore) => titled.before(step)?.[definitionOf(store).name]]);
+  } catch (error) {
     // A title is a help: where it fails, the name of the step is shown.
+    titled.threw(run?.task ?? action?.type ?? fact ?? '', error);
     return undefined;
   }
 }
@@ -47,7 +47,7 @@ export function titler(titled: Titled): (step: Step) => string | undefined {
     if (!known.has(key)) known.set(key, titled.about(kind, name));
     return known.get(key);
   };
-  const quick: Titled = { about, step: (seq) => titled.step(seq), before: (step) => titled.before(step) };
+  const quick: Titled = { ...titled, about };
   return (step) => declaredTitle(step, quick);
 }
 

@@ -51,12 +51,14 @@ function open(options: RecordingOptions = {}) {
     },
   );
   const clock = handClock();
+  const problems: unknown[] = [];
   const runtime = createRuntime({
     stores: [visits, names],
     trace: recording({ ignore: [counted], ...options }),
     clock,
+    onProblem: ({ error }) => problems.push(error),
   });
-  return { runtime, trace: runtime.trace, assigned, counted, broken, ended, load, titled, clock, visits };
+  return { runtime, problems, trace: runtime.trace, assigned, counted, broken, ended, load, titled, clock, visits };
 }
 const click = { kind: 'click', name: 'Assign', role: 'button' } as const;
 const n4 = { id: 'v1', berth: 'N4' };
@@ -137,6 +139,16 @@ test('interactions and titles are saved with the trace, and come back from a fil
   expect(other.trace.interactions).toEqual(trace.interactions);
   other.trace.noteInteraction(click)();
   expect(other.trace.interactions.at(-1)?.id).toBe(2);
+});
+
+test('onProblem gets the error of a title once', () => {
+  const { runtime, trace, broken, problems } = open();
+  runtime.dispatch(broken());
+  runtime.dispatch(broken());
+  expect(problems).toEqual([]);
+  trace.export();
+  trace.export();
+  expect(problems).toEqual([expect.objectContaining({ code: 'FLOE_TITLE_THREW' })]);
 });
 
 test('a title is evaluated at export, and never in a dispatch', () => {

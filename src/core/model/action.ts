@@ -1,8 +1,7 @@
 import { badName, notAnAction } from '../base/errors.js';
 import { DEV } from '../base/mode.js';
 import { guardData } from '../data/guard.js';
-import type { Source } from './source.js';
-import type { StoreDefinition } from './store.js';
+import type { StoreDefinition, StoreOf } from './store.js';
 
 /** Something that happened: a type, and a payload where there is more to say. Plain and serialisable. */
 export interface AnyAction {
@@ -24,8 +23,8 @@ export type ActionOf<T extends string, A extends readonly unknown[]> = A extends
 /** Data about an action for interceptors and tools, for example `{ confirm: 'Cancel this visit?' }`. */
 export type About = Readonly<Record<string, unknown>>;
 
-/** Gives the state of a store. */
-export type StateReader = <S>(store: Source<S>) => S;
+/** Gives the state of a store; it takes no selector, since what it reads may be long past. */
+export type StateReader = <S>(store: StoreOf<S>) => S;
 
 /** What can be said about an action that takes `A`, when it is declared. */
 export interface ActionOptions<A extends readonly unknown[] = readonly unknown[]> {

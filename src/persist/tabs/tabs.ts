@@ -104,8 +104,8 @@ export class Tabs {
     const isSame = versionOf(one.store) === versionOf(store);
     Object.assign(one, { store, kept, seen: state, hosted: false });
     if (isSame) return this.leader.order('joined', new Map([[store.name, state]]));
-    // The order of an older version ends.
-    Object.assign(one, { revision: undefined, ordered: kept.of(state) });
+    // The order of an older version ends; what is done before the next one begins is pending.
+    Object.assign(one, { revision: undefined, ordered: kept.of(state), alone: undefined, heard: false });
     this.tab.unheard.add(store.name);
     this.plan();
   }

@@ -75,6 +75,10 @@ visits.when(
 // selectors
 const expected = visits.selector('expected', (state) => state.list.filter((visit) => visit.phase === 'expected'));
 const byId = visits.selector('byId', (state, id: string) => state.list.find((visit) => visit.id === id));
+// a title reads stores, and no selector
+action('cleared', { about: { title: (_payload, before) => before(visits).picked ?? '' } });
+// @ts-expect-error a selector
+action('cleared', { about: { title: (_payload, before) => String(before(expected).length) } });
 const crowded = selector('crowded', (read) => read(expected).length > 3 && read(byId('v1')) !== undefined);
 is<typeof expected extends Source<Visit[]> ? true : false>();
 
