@@ -32,8 +32,32 @@ const SKIPPED: Readonly<Record<TwinName, readonly string[]>> = {
   untraced: TRACED,
   // A production build renews nothing, and its messages and stacks are shorter.
   production: ['renew', 'writeTest', 'reload', 'replay'],
-  pending: ['exclude', 'include', 'excludeAndInclude', 'seek', 'back', 'forward', 'switchTo', 'reload', 'reset'],
-  store: ['seek', 'exclude', 'include', 'excludeAndInclude', 'switchTo', 'reload', 'writeTest', 'history'],
+  pending: [
+    'exclude',
+    'include',
+    'excludeAndInclude',
+    'seek',
+    'back',
+    'forward',
+    'switchTo',
+    'reload',
+    'replay',
+    'writeTest',
+    'reset',
+  ],
+  store: [
+    'seek',
+    'back',
+    'forward',
+    'exclude',
+    'include',
+    'excludeAndInclude',
+    'switchTo',
+    'reload',
+    'replay',
+    'writeTest',
+    'history',
+  ],
 };
 
 function without(program: readonly Operation[], names: readonly string[]): Operation[] {

@@ -596,21 +596,25 @@ const LONG = 1000;
  */
 function settledPart(before: unknown, value: unknown, at?: () => string): unknown {
   const isPartwise = isContainer(before) && isContainer(value) && !nodeOf(value);
-  const handed = isPartwise ? draftsIn(value, new Set()) : [];
+  const handed = isPartwise ? draftsIn(value) : [];
   const after = withoutDrafts(value, undefined, at);
   if (sameData(before, after)) return before;
   return isPartwise ? keptParts(before, after, new Set(Array.from(handed, (node) => node.fold()))) : after;
 }
 
-/** The drafts in new data. */
-function draftsIn(value: object, seen: Set<object>, found = new Set<DraftNode>()): Set<DraftNode> {
-  if (seen.has(value) || (Array.isArray(value) && value.length > LONG)) return found;
-  seen.add(value);
-  for (const part of Object.values(value)) {
-    if (typeof part !== 'object' || part === null) continue;
-    const node = nodeOf(part);
-    if (node) found.add(node);
-    else if (isContainer(part)) draftsIn(part, seen, found);
+/** The drafts in new data. Without recursion: how deep the data may be is not checked yet. */
+function draftsIn(value: object): Set<DraftNode> {
+  const found = new Set<DraftNode>();
+  const seen = new Set([value]);
+  // The set grows while the loop goes through it.
+  for (const container of seen) {
+    if (Array.isArray(container) && container.length > LONG) continue;
+    for (const part of Object.values(container) as unknown[]) {
+      if (typeof part !== 'object' || part === null) continue;
+      const node = nodeOf(part);
+      if (node) found.add(node);
+      else if (isContainer(part)) seen.add(part);
+    }
   }
   return found;
 }
