@@ -16,10 +16,10 @@ beforeAll(async () => {
 const share = Number(process.env.FLOE_SHARE ?? 1);
 
 test.each([
-  ['one session', ['solo'], 260],
-  ['one session after the other on a place that fails', ['kept'], 120],
-  ['tabs of two versions', ['tabs'], 100],
-  ['devices on one server', ['devices'], 60],
+  ['one session', ['solo'], 100],
+  ['one session after the other on a place that fails', ['kept'], 100],
+  ['tabs of two versions', ['tabs'], 80],
+  ['devices on one server', ['devices'], 30],
 ])('%s', async (_what, only, programs) => {
   const { found } = await simulate({
     ...{ development, production, only },

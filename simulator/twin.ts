@@ -43,6 +43,7 @@ const SKIPPED: Readonly<Record<TwinName, readonly string[]>> = {
     'reload',
     'replay',
     'writeTest',
+    'history',
     'reset',
   ],
   store: [
