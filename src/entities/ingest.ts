@@ -246,7 +246,7 @@ class Ingesting {
     for (const name of refused) Reflect.deleteProperty(rest, name);
     const { withoutLinks } = this;
     if (!hasOwn(withoutLinks, plan.name)) put(withoutLinks, plan.name, {});
-    put(withoutLinks[plan.name]!, key, [...refused]);
+    put(withoutLinks[plan.name], key, [...refused]);
     return rest;
   }
 

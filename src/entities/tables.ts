@@ -367,7 +367,7 @@ export class TablesDefinition extends StoreDefinition {
 type Row = Readonly<Record<string, unknown>> & Record<string, unknown>;
 type Roots = Readonly<Record<string, readonly RowKey[] | 'all'>>;
 
-const NO_ROWS = tableOf();
+const NO_ROWS = RowTable.seal(RowTable.start<never>());
 
 /** Whether nothing else stands where tables were declared: a change may put anything there. */
 function isTables(state: unknown, { byName }: Plans): state is Tables {
