@@ -242,7 +242,7 @@ function fact(step: Step, given: Patch, states: States, how: Recomputing): Resul
   const moves = step.givenMoves ?? step.moves ?? [];
   // What it states is there already in part: the whole is kept for when it is not.
   const isWhole = changes.length === given.length;
-  const stores = Object.keys(after).filter((name) => !hasOwn(states, name) || states[name] !== after[name]);
+  const stores = Object.keys(after).filter((name) => !hasOwn(states, name) || !Object.is(states[name], after[name]));
   const outcome = changes.length > 0 ? 'applied' : 'unchanged';
   const now = {
     outcome,

@@ -112,7 +112,7 @@ export class TimeTravel implements Hooks {
       if (!known && !store.internal) continue;
       // What is equal stays the same object, and notifies no watcher.
       const state = keeping(view.states[index], known ? states[name] : store.begin());
-      if (state === view.states[index]) continue;
+      if (Object.is(state, view.states[index])) continue;
       if (DEV) guardData(state, { at: '', what: `The restored state of '${name}'` });
       view.commit(index, state, undefined);
     }

@@ -38,10 +38,10 @@ export class Computing {
   all(cell: Cell, changes: readonly Change[], before: unknown, action: AnyAction, touches?: KnownTouches): unknown {
     let after = before;
     for (const change of changes) after = this.one(cell, change, after, action, touches);
-    if (after !== before)
+    if (!Object.is(after, before))
       after = cell.store.completed(before, after, touches ?? (changes.length === 1 ? cell.editing : undefined));
-    if (changes.length > 1 && after !== before && sameData(before, after)) return before;
-    if (DEV && after !== before)
+    if (changes.length > 1 && !Object.is(after, before) && sameData(before, after)) return before;
+    if (DEV && !Object.is(after, before))
       guardData(
         after,
         { at: '', what: `The state of '${cell.store.name}' after '${action.type}'` },
@@ -53,7 +53,7 @@ export class Computing {
   /** The state of one store after the only change that handles an action. */
   alone(cell: Cell, change: Change, before: unknown, action: AnyAction): unknown {
     const after = this.one(cell, change, before, action);
-    return after === before ? before : cell.store.completed(before, after, cell.editing);
+    return Object.is(after, before) ? before : cell.store.completed(before, after, cell.editing);
   }
 
   /** The state of one store after one change. */

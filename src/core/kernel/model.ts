@@ -52,7 +52,7 @@ export class Model {
       if (!hasOwn(states, store.name)) return { changed, touches: editing };
       const before = states[store.name];
       const after = this.changing.all(alone.cell, [alone.change], before, action);
-      if (after !== before) changed.push({ store, before, after });
+      if (!Object.is(after, before)) changed.push({ store, before, after });
       return { changed, touches: alone.cell.editing };
     }
     const touches = new KnownTouches();
@@ -61,7 +61,7 @@ export class Model {
       if (!hasOwn(states, store.name)) continue;
       const before = states[store.name];
       const after = this.changing.all(cell, changes, before, action, touches);
-      if (after !== before) changed.push({ store, before, after });
+      if (!Object.is(after, before)) changed.push({ store, before, after });
     }
     return { changed, touches };
   }

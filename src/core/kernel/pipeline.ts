@@ -122,30 +122,30 @@ export class Pipeline {
     let after: unknown;
     try {
       after = kernel.computing.alone(cell, change, before, action);
-      if (DEV && after !== before) guardAfter(cell, action, after);
+      if (DEV && !Object.is(after, before)) guardAfter(cell, action, after);
     } catch (error) {
       recorder?.unchanged(action, cause, 'failed', error, started);
       throw error;
     }
-    const outcome = after === before ? 'unchanged' : 'applied';
+    const outcome = Object.is(after, before) ? 'unchanged' : 'applied';
     const transition = recorder?.action(
       action,
       cause,
       outcome,
       stopwatch() - started,
-      after === before ? NO_CHANGES : [view.change(cell, after)],
+      Object.is(after, before) ? NO_CHANGES : [view.change(cell, after)],
       cell.editing,
       undefined,
       started,
     );
     // commit
-    if (after !== before) {
+    if (!Object.is(after, before)) {
       if (recorder) view.known[cell.index] = true;
       view.commit(cell.index, after, cell.editing);
     }
     // record, notify, after. What the draft touched is only good until the next change: a recorder looks at once.
     if (transition) recorder!.record(transition);
-    if (transition || after !== before) kernel.notify();
+    if (transition || !Object.is(after, before)) kernel.notify();
     kernel.afterwards(action, transition, NO_TASKS);
     return outcome;
   }
@@ -169,7 +169,7 @@ export class Pipeline {
       for (const { cell, changes: own } of handlers.stores) {
         const before = view.states[cell.index];
         const after = kernel.computing.all(cell, own, before, action, touches);
-        if (after !== before) changes.push(view.change(cell, after));
+        if (!Object.is(after, before)) changes.push(view.change(cell, after));
       }
       // check
       if (changes.length > 0 && !transaction)

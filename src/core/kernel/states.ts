@@ -38,7 +38,7 @@ export function computed(
     if (isLeftOut?.(cell)) continue;
     const before = stateOf(cell);
     const after = computing.all(cell, changes, before, action);
-    if (after !== before) changed.set(cell, after);
+    if (!Object.is(after, before)) changed.set(cell, after);
   }
   return changed;
 }

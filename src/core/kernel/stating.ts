@@ -56,7 +56,7 @@ export function show(
   for (const [cell, state] of states) {
     const before = view.states[cell.index];
     const after = touches ? state : keeping(before, state);
-    if (after !== before) changes.push(view.change(cell, after));
+    if (!Object.is(after, before)) changes.push(view.change(cell, after));
   }
   const broken = kernel.computing.within(RULE, () => brokenBy(changes, more.action?.type ?? type));
   guardStates(changes, ` after '${type}'`);

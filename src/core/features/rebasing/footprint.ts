@@ -274,7 +274,7 @@ function putAt(now: unknown, way: Way, at: number, before: Write['before'], touc
   const part = partOf(container, key);
   const isGone = at === way.length - 1 && !before;
   const next = isGone ? undefined : putAt(part, way, at + 1, before, touches);
-  if (isGone ? !hasPart(container, key) : next === part) return now;
+  if (isGone ? !hasPart(container, key) : Object.is(next, part)) return now;
   const known = touches.get(container);
   const copy = known ? container : shallowCopy(container);
   if (!isGone) put(copy, key, next);
