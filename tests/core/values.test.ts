@@ -400,7 +400,7 @@ test('0 and -0 are two states, and NaN is one: when it changes, is excluded, and
       pending = begin(action);
       return sleep(1000);
     });
-    runtime.run(wait());
+    void runtime.run(wait());
     pending!.revert();
   };
   optimistic(setPart(-0));
@@ -408,5 +408,5 @@ test('0 and -0 are two states, and NaN is one: when it changes, is excluded, and
   runtime.dispatch(setPart(-0));
   optimistic(setPart(0));
   expect(runtime.read(part).metres).toBe(-0);
-  runtime.close();
+  void runtime.close();
 });
