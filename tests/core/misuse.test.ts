@@ -526,3 +526,36 @@ test('the cursor does not move inside a transaction, a batch, a change or a sele
   expect(() => runtime.dispatch(moves())).toThrow(/called inside the change/);
   expect([runtime.trace.isLive, runtime.read(counter).n]).toEqual([true, 1]);
 });
+
+test('a dispatch inside an invariant, `equal` or `unless` is refused, and the state says what the step says', () => {
+  const { counter, added } = declare();
+  const codes: unknown[] = [];
+  const act = (): void => void codes.push(codeOf(() => runtime.dispatch(added(10))));
+  const same = selector('same', (read) => read(counter).n, {
+    equal: (a, b) => {
+      act();
+      return a === b;
+    },
+  });
+  const work = task('work', () => undefined, {
+    unless: () => {
+      act();
+      return true;
+    },
+  });
+  const runtime = createRuntime({ stores: [counter], trace: recording() });
+  runtime.watch(same, () => undefined);
+  void runtime.run(work());
+  runtime.dispatch(added(1));
+  counter.invariant('acts', () => {
+    act();
+    return true;
+  });
+  runtime.dispatch(added(1));
+  expect(new Set(codes)).toEqual(new Set(['FLOE_WRONG_PLACE']));
+  expect(codes.length).toBeGreaterThanOrEqual(3);
+  expect([runtime.read(counter).n, runtime.trace.steps.at(-1)!.changes]).toEqual([
+    2,
+    [{ op: 'replace', path: '/counter/n', value: 2 }],
+  ]);
+});

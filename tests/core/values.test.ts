@@ -316,6 +316,8 @@ describe('snapshots as text', () => {
     ['null', 'FLOE_BAD_SNAPSHOT', /not an object with the states of stores/],
     ['7', 'FLOE_BAD_SNAPSHOT', /not an object with the states of stores/],
     ['{"a":{"floe:type":"vessel"}}', 'FLOE_BAD_SNAPSHOT', /unknown type 'vessel'/],
+    ['{"a":{"floe:type":"map","value":7}}', 'FLOE_BAD_SNAPSHOT', /type 'map'/],
+    ['{"a":{"floe:type":"bigint","value":"N2"}}', 'FLOE_BAD_SNAPSHOT', /type 'bigint'/],
   ])('%s is none', (text, code, why) => {
     const found = failure(() => createRuntime({ initial: parseSnapshot(text) }));
     expect(found.code).toBe(code);

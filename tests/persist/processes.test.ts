@@ -1,7 +1,16 @@
 // Real processes and threads on a real folder: killed in the middle of a write, two at once, and folders that change.
 import { afterAll, describe, expect, test } from '@jest/globals';
 import { spawn, spawnSync } from 'node:child_process';
-import { existsSync, mkdtempSync, readFileSync, readdirSync, rmSync, truncateSync, writeFileSync } from 'node:fs';
+import {
+  existsSync,
+  mkdtempSync,
+  readFileSync,
+  readdirSync,
+  rmSync,
+  statSync,
+  truncateSync,
+  writeFileSync,
+} from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Worker } from 'node:worker_threads';
@@ -109,6 +118,44 @@ test.each([
   const runtime = createRuntime({ stores: [log], storage: fileStorage({ folder: place }) });
   expect(runtime.read(log).note).toBe('at the end');
   await runtime.close();
+});
+
+test('a process that has the number of a dead owner is not that owner', async () => {
+  const own = join(folder, 'reused');
+  const { log, written } = declare();
+  const first = createRuntime({ stores: [log], storage: fileStorage({ folder: own }) });
+  first.dispatch(written('Fog at the mole'));
+  await first.persistence.flush();
+  const lock = join(
+    own,
+    readdirSync(own).find((name) => name.startsWith('owner.'))!,
+  );
+  const owner = JSON.parse(readFileSync(lock, 'utf8')) as { started?: string };
+  await first.close();
+  // This test's parent lives, and began at another time than the owner that is noted here.
+  writeFileSync(lock, JSON.stringify({ ...owner, process: process.ppid, thread: 0, token: 'gone', started: '1' }));
+  const second = createRuntime({ stores: [declare().log], storage: fileStorage({ folder: own }) });
+  expect(second.persistence.problems).toEqual([]);
+  await second.close();
+});
+
+test('files belong to their owner alone, or are as `mode` says', async () => {
+  for (const [name, mode, file, around] of [
+    ['private', undefined, 0o600, 0o700],
+    ['readable', 0o640, 0o640, 0o750],
+  ] as const) {
+    const own = join(folder, name);
+    const { log, written } = declare();
+    const runtime = createRuntime({ stores: [log], storage: fileStorage({ folder: own, ...(mode && { mode }) }) });
+    runtime.dispatch(written('Fog at the mole'));
+    await runtime.persistence.flush();
+    const modes = [statSync(own), ...readdirSync(own).map((one) => statSync(join(own, one)))].map(
+      (found) => found.mode & 0o777,
+    );
+    expect(modes).toEqual([around, ...modes.slice(1).map(() => file)]);
+    expect(modes.length).toBeGreaterThan(1);
+    await runtime.close();
+  }
 });
 
 test('threads of one process do not share a folder; a thread that ended owns nothing', async () => {
