@@ -172,6 +172,38 @@ describe('undo and redo', () => {
     expect(note()).toBe('');
   });
 
+  test('undo after the exclusion of an earlier step reverts what the action does now', () => {
+    const depth = store('depth', { metres: 0 });
+    const added = depth.action('added', (draft, by: number) => {
+      draft.metres += by;
+    });
+    const runtime = createRuntime({ stores: [depth], trace: recording() });
+    const edits = undoStack(runtime, { stores: [depth] });
+    runtime.dispatch(added(1));
+    runtime.dispatch(added(2));
+    runtime.trace.exclude(1);
+    expect([edits.undo().became, runtime.read(depth).metres]).toEqual(['done', 0]);
+    expect([edits.redo().became, runtime.read(depth).metres]).toEqual(['done', 2]);
+  });
+
+  test('the history of an item continues through an undo of a copy in its place', () => {
+    const replaced = visits.action('replaced', (draft, phase: string) => {
+      draft.list[0] = { ...draft.list[0], phase };
+    });
+    const runtime = createRuntime({ stores: [visits], trace: recording() });
+    const edits = undoStack(runtime, { stores: [visits] });
+    runtime.dispatch(planned({ at: 0, id: 'v1' }));
+    runtime.dispatch(replaced('alongside'));
+    edits.undo();
+    edits.redo();
+    expect(shown(runtime.trace.history('/visits/list/0/phase'))).toEqual([
+      [1, '/visits/list/0/phase', undefined, 'expected'],
+      [2, '/visits/list/0/phase', 'expected', 'alongside'],
+      [3, '/visits/list/0/phase', 'alongside', 'expected'],
+      [4, '/visits/list/0/phase', 'expected', 'alongside'],
+    ]);
+  });
+
   test('undo skips the entries of other branches and of excluded steps', () => {
     const { runtime, edits, note } = begin({ together: () => false });
     for (const text of ['Fog', 'Clear', 'Rain']) runtime.dispatch(noted(text));

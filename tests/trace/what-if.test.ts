@@ -416,6 +416,31 @@ describe('rule 19: branches', () => {
   });
 });
 
+test('exclude and then include bring back what facts said: reasons, stacks and problems', async () => {
+  const { visits, planned, removed } = declare();
+  const runtime = testRuntime({ stores: [visits] });
+  const fails = task('fails', () => Promise.reject(new Error('the desk is closed')));
+  const waits = task('waits', ({ optimistic, sleep }) => {
+    optimistic(planned('v7'));
+    return sleep(1000);
+  });
+  runtime.dispatch(planned('v1'));
+  await runtime.run(fails()).catch(() => undefined);
+  const run = runtime.run(waits());
+  runtime.dispatch(removed('v7'));
+  run.cancel();
+  await run.catch(() => undefined);
+  const before = runtime.trace.steps.map((step) => ({ ...step }));
+  expect(before.some(({ problems = [] }) => problems.length > 0)).toBe(true);
+  expect(before.filter(({ reason }) => reason !== undefined).length).toBeGreaterThanOrEqual(2);
+  for (const { seq, kind } of before)
+    if (kind === 'action') {
+      runtime.trace.exclude(seq);
+      runtime.trace.include(seq);
+      expect(runtime.trace.steps).toEqual(before);
+    }
+});
+
 const declareQuick = () => {
   const visits = store('visits', { n: 0 });
   return { visits, picked: visits.action('picked', (draft, n: number) => void (draft.n = n)) };
