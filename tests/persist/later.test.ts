@@ -192,6 +192,72 @@ describe('rule 21: while the storage is being read', () => {
   });
 });
 
+describe('a storage that is away at the start', () => {
+  const away = (texts: Map<string, string>) => {
+    const inner = memoryArea(texts);
+    const area = {
+      ...inner,
+      isAway: true,
+      read: async (key: string) => {
+        if (area.isAway) throw new Error('away');
+        await Promise.resolve();
+        return inner.read(key);
+      },
+      write: async (key: string, text: string) => {
+        if (area.isAway) throw new Error('away');
+        await Promise.resolve();
+        inner.write(key, text);
+      },
+    };
+    return area;
+  };
+  const stored = (): Map<string, string> => {
+    const texts = new Map<string, string>();
+    const { visits, planned } = declare();
+    const first = createRuntime({ stores: [visits], storage: storageIn(() => memoryArea(texts), { writeAfter: 0 }) });
+    first.dispatch(planned('v1'));
+    void first.close();
+    return texts;
+  };
+
+  test.each(['by itself', 'with rehydrate()'])('what was done meanwhile is rebased and sent, %s', async (how) => {
+    const area = away(stored());
+    const { visits, planned } = declare();
+    const runtime = testRuntime({ stores: [visits], storage: storageIn(() => area, { writeAfter: 0 }) });
+    await runtime.clock.advance(0);
+    runtime.dispatch(planned('v2'));
+    const flushed = runtime.persistence.flush();
+    await runtime.clock.advance(20_000);
+    expect(await flushed).toBe(false);
+    area.isAway = false;
+    if (how === 'by itself') await runtime.clock.advance(60_000);
+    else await runtime.persistence.rehydrate(visits);
+    await runtime.clock.advance(0);
+    expect(runtime.read(visits).list).toEqual(['v1', 'v2']);
+    expect(await runtime.persistence.flush()).toBe(true);
+    area.isAway = false;
+    const again = declare();
+    const second = createRuntime({ stores: [again.visits], storage: storageIn(() => area, { writeAfter: 0 }) });
+    await second.ready;
+    expect(second.read(again.visits).list).toEqual(['v1', 'v2']);
+    await second.close();
+    await runtime.close();
+  });
+
+  test('a change during rehydrate() is not lost', async () => {
+    const area = away(stored());
+    area.isAway = false;
+    const { visits, planned } = declare();
+    const runtime = createRuntime({ stores: [visits], storage: storageIn(() => area, { writeAfter: 0 }) });
+    await runtime.ready;
+    const done = runtime.persistence.rehydrate(visits);
+    runtime.dispatch(planned('v2'));
+    await done;
+    expect([await runtime.persistence.flush(), runtime.read(visits).list]).toEqual([true, ['v1', 'v2']]);
+    await runtime.close();
+  });
+});
+
 test('the persistence gathers changes and writes them together', async () => {
   const texts = new Map<string, string>();
   let writes = 0;
