@@ -99,6 +99,86 @@ test('a response without a tag is unreadable: what is stored is neither set asid
   expect(await first.persistence.texts()).toEqual(before);
 });
 
+test('a write that was done although its response was lost is recognised as an own one', async () => {
+  const url = `${office.address}/office/kept/response-lost`;
+  const visits = store('visits', { rows: { v1: 'Ern' } as Record<string, string>, count: 0 }).persisted({
+    onConflict: ({ own, stored, before }) => (own as number) + (stored as number) - (before as number),
+  });
+  const put = visits.action('put', (draft, name: string | undefined) => {
+    if (name === undefined) delete draft.rows.v1;
+    else draft.rows.v1 = name;
+    draft.count++;
+  });
+  let isLost = false;
+  const codes: unknown[] = [];
+  const runtime = createRuntime({
+    stores: [visits],
+    storage: httpStorage({
+      url,
+      writeAfter: 0,
+      fetch: async (input, init) => {
+        const response = await fetch(input as string, init);
+        return isLost && init?.method === 'PUT' ? new Response('', { status: 504 }) : response;
+      },
+    }),
+    onProblem: ({ error }) => codes.push((error as { code?: string }).code),
+  });
+  await runtime.ready;
+  runtime.dispatch(put('Tern'));
+  expect(await runtime.persistence.flush()).toBe(true);
+  isLost = true;
+  runtime.dispatch(put(undefined));
+  // It reads what is stored, and finds what it wrote.
+  expect(await runtime.persistence.flush()).toBe(true);
+  isLost = false;
+  // Back to what the server had before the write whose response was lost.
+  runtime.dispatch(put('Tern'));
+  runtime.dispatch(put(undefined));
+  expect(await runtime.persistence.flush()).toBe(true);
+  expect(codes).toEqual(['FLOE_STORAGE_FAILED']);
+  const second = createRuntime({ stores: [visits], storage: httpStorage({ url }) });
+  await second.ready;
+  for (const one of [runtime, second]) expect(one.read(visits)).toEqual({ rows: {}, count: 4 });
+  await Promise.all([runtime.close(), second.close()]);
+});
+
+test('a body that was cut short has nothing deleted on the server', async () => {
+  const url = `${office.address}/office/kept/cut-short`;
+  const { log, written } = declare();
+  const first = createRuntime({ stores: [log], storage: httpStorage({ url, writeAfter: 0 }) });
+  await first.ready;
+  first.dispatch(written('good'));
+  expect(await first.persistence.flush()).toBe(true);
+  await first.close();
+  let isCut = true;
+  const asked: string[] = [];
+  const second = createRuntime({
+    stores: [log],
+    storage: httpStorage({
+      url,
+      writeAfter: 0,
+      fetch: async (input, init) => {
+        asked.push(init?.method ?? 'GET');
+        const response = await fetch(input as string, init);
+        if (!isCut || init?.method !== 'GET' || (input as string).endsWith('/')) return response;
+        const text = await response.text();
+        const headers = { ETag: response.headers.get('ETag')! };
+        return new Response(text.slice(0, text.length / 2), { headers });
+      },
+    }),
+    onProblem: () => undefined,
+  });
+  await second.ready;
+  await second.persistence.flush();
+  expect(asked).not.toContain('DELETE');
+  isCut = false;
+  await second.close();
+  const third = createRuntime({ stores: [log], storage: httpStorage({ url }) });
+  await third.ready;
+  expect(third.read(log).note).toBe('good');
+  await third.close();
+});
+
 test('a body outlives the page only where the browser takes it along: bytes count, not characters, and all on their way', async () => {
   const asked: { size: number; keepalive: unknown }[] = [];
   let release = (): void => undefined;
