@@ -1,5 +1,6 @@
 // A storage that answers later: what is done until then is kept on top of what comes.
 import { describe, expect, test } from '@jest/globals';
+import type { StandardSchemaV1 } from '@standard-schema/spec';
 import { at, createRuntime, store, type Problem, task } from 'floe';
 import { memoryArea, storageIn, type StorageArea } from 'floe/persist';
 import { testRuntime } from 'floe/testing';
@@ -336,5 +337,40 @@ test('a storage that can do nothing at all is one problem a store, and no reject
     expect([codes, uncaught]).toEqual([['FLOE_STORAGE_UNREADABLE'], []]);
   } finally {
     process.off('unhandledRejection', note);
+  }
+});
+
+test('a check that edits its argument does not change what is read', async () => {
+  const texts = new Map<string, string>();
+  const open = () => {
+    const check: StandardSchemaV1<{ rows: string[] }> = {
+      '~standard': {
+        version: 1,
+        vendor: 'floe',
+        validate: (value) => {
+          const kept = structuredClone(value) as { rows: string[] };
+          (value as { rows: string[] }).rows.push('edited');
+          return { value: kept };
+        },
+      },
+    };
+    const rows = store('rows', { rows: [] as string[] }).persisted({ check });
+    const added = rows.action('added', (draft, row: string) => {
+      draft.rows.push(row);
+    });
+    const problems: unknown[] = [];
+    const runtime = createRuntime({
+      stores: [rows],
+      storage: storageIn(() => memoryArea(texts), { writeAfter: 0 }),
+      onProblem: ({ error }) => problems.push(error),
+    });
+    return { runtime, rows, added, problems };
+  };
+  for (const [i, row] of ['Ern', 'Tern', 'Skua'].entries()) {
+    const { runtime, rows, added, problems } = open();
+    expect(runtime.read(rows).rows).toHaveLength(i);
+    runtime.dispatch(added(row));
+    await runtime.close();
+    expect(problems).toEqual([]);
   }
 });
