@@ -314,7 +314,8 @@ export class Redaction {
         const touch = touches.get(typeof after === 'object' && after !== null ? original(after) : after);
         return (
           touch && {
-            keys: touch.keys,
+            // A key that holds a secret is another one in what is recorded.
+            keys: touch.keys?.map((key) => this.textWithout(key, true)),
             moved: touch.moved,
             base: last(this.concealed, touch.base) as typeof touch.base,
           }

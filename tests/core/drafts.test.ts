@@ -266,6 +266,39 @@ test.each<[string, Change, string, string]>([
   expect([found.code, found.message]).toEqual([code, expect.stringContaining(text)]);
 });
 
+test('a part that is equal afterwards stays the same object, whatever else in the list changes', () => {
+  const cases: Change[] = [
+    (draft) => {
+      draft.list.splice(0, 1, { n: 1 });
+      draft.list[2].n = 9;
+    },
+    (draft) => {
+      draft.list[0] = { n: 1 };
+      draft.list.splice(2, 1);
+    },
+    (draft) => {
+      draft.a = { n: 5, inner: { n: 0 } };
+    },
+  ];
+  for (const change of cases) {
+    const { before, after } = done(change);
+    expect([after.list[0] === before.list[0], after.a.inner === before.a.inner]).toEqual([true, true]);
+  }
+});
+
+test('copyWithin and a length of a list do what they do with a plain list, also after its items were read', () => {
+  const copied = done((draft) => {
+    expect([draft.list[0].n, draft.list[1].n]).toEqual([1, 2]);
+    draft.list.copyWithin(0, 1);
+    draft.list[0].n = 7;
+  });
+  expect(copied.after.list).toEqual([{ n: 7 }, { n: 3 }, { n: 3 }]);
+  for (const length of ['abc', -1, 1.5, 2 ** 32]) {
+    const { code, message } = refused((draft) => void (draft.list.length = length));
+    expect([code, message]).toEqual(['FLOE_CHANGE_FAILED', expect.stringContaining('Invalid array length')]);
+  }
+});
+
 test('array methods take a `this` and give plain arrays', () => {
   const { after } = done((draft) => {
     const self = { twice: 2 };

@@ -56,6 +56,38 @@ describe('rule 18: redacted', () => {
     expect(runtime.read(session).token).toBeNull();
   });
 
+  test('a text that once stood at a redacted place is in no line of a file, wherever else it stands', () => {
+    const token = 'tide-7f3a9c21';
+    const { session, signedIn } = declare();
+    const other = store('other', {
+      header: '',
+      seen: {} as Record<string, number>,
+      set: new Set<string>(),
+      map: new Map<string, string>(),
+    });
+    const used = other.action('used', (draft, text: string) => {
+      draft.header = `Bearer ${text}`;
+      draft.seen[text] = 1;
+      draft.seen[`${text}, again`] = 2;
+      draft.set = new Set([text]);
+      draft.map = new Map([[text, text]]);
+    });
+    const runtime = createRuntime({
+      stores: [session, other],
+      trace: recording({ redact }),
+      onProblem: () => undefined,
+    });
+    runtime.dispatch(signedIn({ officer: 'Corran', token }));
+    runtime.dispatch(used(token));
+    expect(failure(() => runtime.dispatch(signedIn({ officer: '', token }))).code).toBe('FLOE_CHANGE_FAILED');
+    const file = runtime.trace.export();
+    expect(file).not.toContain(token);
+    const again = createRuntime({ stores: [session, other], trace: recording() });
+    again.trace.import(file);
+    expect([Object.values(again.read(other).seen), again.read(other).map.size]).toEqual([[1, 2], 1]);
+    expect(replayTrace(file, { stores: [session, other] }).divergence).toBeUndefined();
+  });
+
   test('redact reports a place that does not exist and refuses an index of a list', () => {
     const crew = store('crew', { list: [{ name: 'Edda', pin: '4711' }], note: '' });
     const noted = crew.action('noted', (draft, note: string) => void (draft.note = note));
