@@ -66,5 +66,6 @@ export const confirmation =
       else stop('not confirmed');
     };
     // What `ask` rejects with, and what the change throws then, goes to `onProblem`.
-    return typeof answer === 'boolean' ? void settle(answer) : answer.then(settle);
+    if (typeof answer !== 'boolean') return answer.then(settle);
+    settle(answer);
   };
