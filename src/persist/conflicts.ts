@@ -20,6 +20,16 @@ export interface ConflictHost extends RecordHost {
   readonly status: 'reading' | 'ready' | 'closed';
 }
 
+/** What this session and another one stored, joined. */
+interface Join {
+  /** What this session had, and what both come to. */
+  readonly part: unknown;
+  readonly result: unknown;
+  /** The places that both changed, and where the text of the other one was set aside. */
+  readonly lost: readonly string[];
+  readonly aside: string | undefined;
+}
+
 export class Conflicts {
   constructor(
     private readonly host: ConflictHost,
@@ -63,23 +73,17 @@ export class Conflicts {
       Object.assign(record, { stored, head, end, lineage, history });
       throw cause;
     }
-    this.follow(record, part, result, lost, aside);
+    this.follow(record, { part, result, lost, aside });
   }
 
   /**
    * Memory follows after the notification that is under way. Until then it lacks what the other session stored, and must not be
    * stored over it.
    */
-  private follow(
-    record: StoreRecord,
-    part: unknown,
-    result: unknown,
-    lost: readonly string[],
-    aside: string | undefined,
-  ): void {
-    record.over = { part, result };
+  private follow(record: StoreRecord, join: Join): void {
+    record.over = join;
     record.phase = 'reading';
-    record.joining = Promise.resolve().then(() => this.takeOver(record, part, result, lost, aside));
+    record.joining = Promise.resolve().then(() => this.takeOver(record, join));
   }
 
   /** A write of this session was done, though it was never heard of: it is what this session stored last. */
@@ -94,17 +98,12 @@ export class Conflicts {
     record.attempts = [];
     record.unsaved = true;
     // It was joined with what another session had stored, which memory does not have yet.
-    if ('own' in own && phase === 'ready') this.follow(record, own.own, own.part, [], undefined);
+    if ('own' in own && phase === 'ready')
+      this.follow(record, { part: own.own, result: own.part, lost: [], aside: undefined });
     return true;
   }
 
-  private takeOver(
-    record: StoreRecord,
-    part: unknown,
-    result: unknown,
-    lost: readonly string[],
-    aside: string | undefined,
-  ): void {
+  private takeOver(record: StoreRecord, { part, result, lost, aside }: Join): void {
     const { store, kept } = record;
     record.phase = 'ready';
     record.joining = record.over = undefined;

@@ -2,6 +2,7 @@
 import { runCancelled } from '../../base/errors.js';
 import { aborter } from '../../base/host.js';
 import type { Call, TaskDefinition } from './definition.js';
+import { Promised } from './promised.js';
 import type { Run } from './types.js';
 import type { RunNote } from '../../kernel/transition.js';
 import type { PendingAction } from '../rebasing/pending.js';
@@ -12,7 +13,7 @@ export interface Called {
   readonly observed: boolean;
 }
 
-export class TaskRun implements Run<unknown> {
+export class TaskRun extends Promised implements Run<unknown> {
   readonly [Symbol.toStringTag] = 'Run';
   id = 0;
   phase: Run<unknown>['phase'] = 'waiting';
@@ -51,6 +52,7 @@ export class TaskRun implements Run<unknown> {
     readonly key: string,
     private readonly cancelBy: (run: TaskRun, reason: string) => void,
   ) {
+    super();
     this.task = task;
     this.args = args;
   }
@@ -160,7 +162,7 @@ export class TaskRun implements Run<unknown> {
   // ---- the promise ----
 
   /** Made only where it is asked for: most runs are started and left alone. */
-  private result(): Promise<unknown> {
+  protected override result(): Promise<unknown> {
     this.observed = true;
     if (this.promise) return this.promise;
     if (this.phase === 'done') return (this.promise = Promise.resolve(this.value));
@@ -169,18 +171,5 @@ export class TaskRun implements Run<unknown> {
       this.resolve = resolve;
       this.reject = reject;
     }));
-  }
-
-  then<R = unknown, E = never>(
-    fulfilled?: ((value: unknown) => R | PromiseLike<R>) | null,
-    rejected?: ((error: unknown) => E | PromiseLike<E>) | null,
-  ): Promise<R | E> {
-    return this.result().then(fulfilled, rejected);
-  }
-  catch<E = never>(rejected?: ((error: unknown) => E | PromiseLike<E>) | null): Promise<unknown> {
-    return this.result().catch(rejected);
-  }
-  finally(done?: (() => void) | null): Promise<unknown> {
-    return this.result().finally(done);
   }
 }

@@ -2,9 +2,10 @@
 // last caller gave it up.
 import { runCancelled } from '../../base/errors.js';
 import type { TaskRun } from './run.js';
+import { Promised } from './promised.js';
 import type { Run } from './types.js';
 
-export class SharedCall implements Run<unknown> {
+export class SharedCall extends Promised implements Run<unknown> {
   readonly [Symbol.toStringTag] = 'Run';
   /** A caller waits for the result. */
   observed = false;
@@ -19,6 +20,7 @@ export class SharedCall implements Run<unknown> {
     readonly parent: TaskRun | undefined,
     private readonly cancelBy: (call: SharedCall, reason: string) => void,
   ) {
+    super();
     run.calls.add(this);
     if (parent) (parent.children ??= new Set()).add(this);
   }
@@ -55,7 +57,7 @@ export class SharedCall implements Run<unknown> {
     return runCancelled(this.run.task.name, this.reason ?? 'cancelled');
   }
 
-  private result(): Promise<unknown> {
+  protected override result(): Promise<unknown> {
     if (this.promise) return this.promise;
     if (this.reason !== undefined) return (this.promise = Promise.reject(this.cancellation));
     this.observed = true;
@@ -63,18 +65,5 @@ export class SharedCall implements Run<unknown> {
       this.reject = reject;
       this.run.then(resolve, reject);
     }));
-  }
-
-  then<R = unknown, E = never>(
-    fulfilled?: ((value: unknown) => R | PromiseLike<R>) | null,
-    rejected?: ((error: unknown) => E | PromiseLike<E>) | null,
-  ): Promise<R | E> {
-    return this.result().then(fulfilled, rejected);
-  }
-  catch<E = never>(rejected?: ((error: unknown) => E | PromiseLike<E>) | null): Promise<unknown> {
-    return this.result().catch(rejected);
-  }
-  finally(done?: (() => void) | null): Promise<unknown> {
-    return this.result().finally(done);
   }
 }
