@@ -12,7 +12,7 @@ import { firstLine, lineageOf, readLog, type Log } from '../persist/log.js';
 import { fileArea, PRIVATE } from '../persist/node/file.js';
 import { FolderLock } from '../persist/node/lock.js';
 import { listed } from '../persist/listed.js';
-import { headOf, Shelf } from '../persist/shelf.js';
+import { headOf, StoredTexts } from '../persist/stored-texts.js';
 import { upgraded, versionOf } from '../persist/upgrade.js';
 import { perform, type Work } from '../persist/work.js';
 import { badOption, fileUnreadable, notStored } from './errors.js';
@@ -29,7 +29,7 @@ export interface StoredOptions {
 }
 
 interface Place {
-  readonly shelf: Shelf;
+  readonly storedTexts: StoredTexts;
   /** Makes sure that no other process writes there meanwhile. Returns a function that ends that. */
   lock(): () => void;
   /** Copies what is to be mended as it is, byte for byte, before anything is written. Gives the place of the copies. */
@@ -55,11 +55,11 @@ export async function showStored(path: string, options: StoredOptions, out: Outp
   if (dryRun && !mends) throw badOption('--dry-run', 'alone', 'effect with --mend');
   const stores = model === undefined ? undefined : await storesIn(model);
   const place = openPlace(path, options, out);
-  const { shelf } = place;
+  const { storedTexts } = place;
   const look = (): Finding[] =>
-    now(listed(shelf))
+    now(listed(storedTexts))
       .filter(({ store }) => only === undefined || store === only)
-      .map((item) => judge(item, stores, shelf));
+      .map((item) => judge(item, stores, storedTexts));
   let findings = look();
   if (!findings.some(({ kind }) => kind !== 'foreign'))
     throw notStored(path, only === undefined ? 'nothing there has its marks' : `nothing is kept of '${only}'`);
@@ -73,7 +73,7 @@ export async function showStored(path: string, options: StoredOptions, out: Outp
       // Its owner may have gone on until now.
       const broken = look().filter(({ fit }) => !fit);
       const kept = place.keep(broken.map(({ store }) => store));
-      for (const finding of broken) tellMended(finding, now(mend(shelf, finding)), out);
+      for (const finding of broken) tellMended(finding, now(mend(storedTexts, finding)), out);
       place.save();
       out.talk(colours.dim(`What was there is kept as it was in ${kept}.`));
     } finally {
@@ -101,7 +101,7 @@ const stamp = (): string => new Date().toISOString().replaceAll(':', '-');
 /** A folder of `fileStorage`. */
 function folderAt(path: string): Place {
   return {
-    shelf: new Shelf(fileArea(path)),
+    storedTexts: new StoredTexts(fileArea(path)),
     lock() {
       const lock = new FolderLock(path, PRIVATE);
       lock.ensure();
@@ -139,7 +139,7 @@ function exportAt(path: string, options: StoredOptions, out: Output): Place {
     all.flatMap(([key, text]) => (key.startsWith(prefix) ? [[key.slice(prefix.length), text]] : [])),
   );
   return {
-    shelf: new Shelf(memoryArea(texts)),
+    storedTexts: new StoredTexts(memoryArea(texts)),
     lock: () => () => undefined,
     keep() {
       const copy = `${path}.${stamp()}`;
@@ -182,13 +182,13 @@ function prefixOf(path: string, entries: readonly (readonly [string, string])[])
 const isMarked = (text: string): boolean =>
   /^\{"sum":"[0-9a-f]{8}",/.test(text) || /"floe":"(?:stored|set aside)"/.test(text.slice(0, 200));
 
-function judge(item: StoredItem, stores: readonly AnyStore[] | undefined, shelf: Shelf): Finding {
+function judge(item: StoredItem, stores: readonly AnyStore[] | undefined, storedTexts: StoredTexts): Finding {
   const { kind, why, version } = item;
   if (kind === 'set aside') return { ...item, fit: true, verdict: 'set aside' };
   if (item.newer !== undefined)
     return { ...item, fit: true, verdict: `newer than this floe (${item.newer}): left untouched` };
   if (version === undefined) {
-    const isOwn = isMarked(now(shelf.read(item.store)) ?? '');
+    const isOwn = isMarked(now(storedTexts.read(item.store)) ?? '');
     if (!isOwn)
       return { store: item.store, size: item.size, kind: 'foreign', fit: true, verdict: 'not of Floe: left alone' };
     return { ...item, fit: false, verdict: 'cannot be read' };
@@ -203,7 +203,7 @@ function judge(item: StoredItem, stores: readonly AnyStore[] | undefined, shelf:
     return { ...item, fit: true, verdict: `newer than version ${present} of the model: left untouched` };
   try {
     // Read once more: an upgrade may edit what it is given.
-    const log = readLog(store.name, now(shelf.read(store.name))!) as Log;
+    const log = readLog(store.name, now(storedTexts.read(store.name))!) as Log;
     const becomes = completed(store, upgraded(store, version, log.state));
     return {
       ...item,
@@ -222,14 +222,14 @@ function completed(store: StoreDefinition, part: unknown): unknown {
 }
 
 /** Sets the text aside, and keeps what can be used of it. Gives the key under which it is now. */
-function* mend(shelf: Shelf, { store, why = 'it cannot be read', verdict }: Finding): Work<string> {
-  const text = (yield* shelf.read(store))!;
-  const aside = yield* shelf.setAside(store, text, why, Date.now());
+function* mend(storedTexts: StoredTexts, { store, why = 'it cannot be read', verdict }: Finding): Work<string> {
+  const text = (yield* storedTexts.read(store))!;
+  const aside = yield* storedTexts.setAside(store, text, why, Date.now());
   const log = verdict === 'damaged in part' ? readLog(store, text) : undefined;
   if (log && 'state' in log) {
     const { line } = firstLine(store, log.version, lineageOf(text).sums, log.state, ['command', 1]);
-    yield* shelf.replace({ store: { name: store }, head: headOf(text), end: undefined }, line);
-  } else yield* shelf.remove(store);
+    yield* storedTexts.replace({ store: { name: store }, head: headOf(text), end: undefined }, line);
+  } else yield* storedTexts.remove(store);
   return aside;
 }
 
@@ -269,7 +269,7 @@ function list(findings: readonly Finding[], out: Output): void {
       String(finding.version ?? ''),
       sizeOf(finding.size),
       String(finding.changes ?? ''),
-      told(finding),
+      described(finding),
     ]),
   );
   const unfit = findings.filter(({ fit }) => !fit).length;
@@ -279,7 +279,7 @@ function list(findings: readonly Finding[], out: Output): void {
     );
 }
 
-function told({ fit, verdict, why, kind }: Finding): string {
+function described({ fit, verdict, why, kind }: Finding): string {
   const tone =
     kind === 'foreign' ? colours.dim : kind === 'set aside' ? colours.yellow : fit ? colours.green : colours.red;
   return why === undefined ? tone(verdict) : `${tone(verdict)}: ${shown(why)}`;
@@ -290,12 +290,12 @@ function show(findings: readonly Finding[], out: Output): void {
     const { kind, state, becomes, text, key, time } = finding;
     if (kind === 'set aside') {
       out.talk(
-        `\n${key!}, ${told(finding)}${time === undefined ? '' : colours.dim(`, ${new Date(time).toISOString()}`)}`,
+        `\n${key!}, ${described(finding)}${time === undefined ? '' : colours.dim(`, ${new Date(time).toISOString()}`)}`,
       );
       out.result(text!.trimEnd());
       continue;
     }
-    out.talk(`${shown(finding.store)}: ${told(finding)}`);
+    out.talk(`${shown(finding.store)}: ${described(finding)}`);
     if (state !== undefined) out.result(jsonOf(encode(becomes ?? state), 2));
   }
 }

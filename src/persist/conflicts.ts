@@ -5,7 +5,7 @@ import { storedElsewhere } from './errors.js';
 import { joined } from './joined.js';
 import { lineageOf, readLog, writerOf, type Lineage } from './log.js';
 import { unchanged, type Opening } from './opening.js';
-import type { Shelf } from './shelf.js';
+import type { StoredTexts } from './stored-texts.js';
 import { NOTHING, type RecordHost, type StoreRecord } from './store-record.js';
 import type { Work } from './work.js';
 
@@ -33,13 +33,13 @@ interface Join {
 export class Conflicts {
   constructor(
     private readonly host: ConflictHost,
-    private readonly shelf: Shelf,
+    private readonly storedTexts: StoredTexts,
     private readonly opening: Opening,
   ) {}
 
   *meet(record: StoreRecord, part: unknown): Work<void> {
     const { store, stored, head, end, lineage, history } = record;
-    const text = yield* this.shelf.read(store.name);
+    const text = yield* this.storedTexts.read(store.name);
     if (yield* this.isOwn(record, part, text)) return;
     const { text: usable, hasForeign } = withoutSiblings(store.name, text, history);
     const known = [...history, ...record.attempts];
@@ -64,7 +64,7 @@ export class Conflicts {
           lost.length > 0
             ? `another session stored it meanwhile, and both changed ${lost.join(', ')}`
             : 'two sessions added to it at the same moment, and the changes of one do not follow on the other';
-        aside = yield* this.shelf.setAside(store.name, text, why, this.host.now());
+        aside = yield* this.storedTexts.setAside(store.name, text, why, this.host.now());
       }
       // Stored at once: the session may end before memory has it.
       yield* this.host.put(record, result, { own: part });

@@ -25,7 +25,7 @@ import { allTexts, forget, listed } from './listed.js';
 import { Opening, unchanged, type Opened } from './opening.js';
 import { Patience } from './patience.js';
 import type { Persistence, StoredItem } from './persistence.js';
-import { Shelf } from './shelf.js';
+import { StoredTexts } from './stored-texts.js';
 import { newRecord, NOTHING, type StoreRecord } from './store-record.js';
 import type { LateStates, Sharing } from './sharing.js';
 import type { Hosted, HostedHost } from './tabs/hosted.js';
@@ -53,14 +53,14 @@ export interface KeeperOptions {
   readonly late?: LateStates | undefined;
   readonly sharing?: Sharing | undefined;
   /** Where the stores may have been kept before they moved here. */
-  readonly others?: readonly Shelf[];
+  readonly others?: readonly StoredTexts[];
   /** Where problems are listed. */
   readonly problems?: FloeError[];
 }
 
 export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, HostedHost {
   readonly problems: FloeError[];
-  readonly shelf: Shelf;
+  readonly storedTexts: StoredTexts;
   readonly records = new Map<string, StoreRecord>();
   private readonly watchers = new Set<() => void>();
   private readonly stopListening: () => void;
@@ -71,7 +71,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   readonly hosted: Hosted | undefined;
   private readonly late: LateStates | undefined;
   private readonly writeAfter: number;
-  private readonly others: readonly Shelf[];
+  private readonly others: readonly StoredTexts[];
   private past = false;
   private closed = false;
   private reading = 0;
@@ -93,9 +93,9 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     this.writeAfter = writeAfter;
     this.others = others;
     this.patience = new Patience(host.after, (what) => this.report(storageHangs(what)));
-    this.shelf = new Shelf(this.patience.watched(area));
-    this.opening = new Opening(this, this.shelf, others);
-    this.writing = new Writing(this, this.shelf, new Conflicts(this, this.shelf, this.opening));
+    this.storedTexts = new StoredTexts(this.patience.watched(area));
+    this.opening = new Opening(this, this.storedTexts, others);
+    this.writing = new Writing(this, this.storedTexts, new Conflicts(this, this.storedTexts, this.opening));
     this.late = sharing?.late ?? late;
     this.hosted = sharing?.hosted(this, this.opening);
     this.tabs = sharing?.tabs(host, this);
@@ -464,7 +464,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     const { store, history } = record;
     if (history.length === 0) return;
     try {
-      const text = yield* this.shelf.read(store.name);
+      const text = yield* this.storedTexts.read(store.name);
       const known = historyIn(store.name, text, history);
       if (known) record.history = known;
       else yield* this.writing.meet(record);
@@ -551,7 +551,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   private *remove(record: StoreRecord, began: unknown): Work<boolean> {
     const { name } = record.store;
     try {
-      yield* forget(this.shelf, name);
+      yield* forget(this.storedTexts, name);
       for (const other of record.moved ? this.others : []) yield* other.remove(name);
     } catch (cause) {
       this.report(storageFailed(`What is stored for '${name}' could not be forgotten`, cause));
@@ -573,11 +573,11 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   }
 
   async list(): Promise<readonly StoredItem[]> {
-    return perform(listed(this.shelf));
+    return perform(listed(this.storedTexts));
   }
 
   async texts(): Promise<Readonly<Record<string, string>>> {
-    return perform(allTexts(this.shelf));
+    return perform(allTexts(this.storedTexts));
   }
 
   // ---- several tabs ----
@@ -622,7 +622,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
 
   private *readNewer(record: StoreRecord, parts: Parts): Work<void> {
     try {
-      if (yield* this.shelf.isAsLeft(record)) return;
+      if (yield* this.storedTexts.isAsLeft(record)) return;
     } catch {
       // The next write finds what the other session stored.
       return;

@@ -2,34 +2,34 @@
 import { messageOf, put } from '../core/internal.js';
 import { readLog } from './log.js';
 import type { StoredItem } from './persistence.js';
-import type { Shelf } from './shelf.js';
+import type { StoredTexts } from './stored-texts.js';
 import { wait, type Work } from './work.js';
 
-/** Everything that stands on a shelf, by store. */
-export function* listed(shelf: Shelf): Work<readonly StoredItem[]> {
+/** Everything that stands on a storedTexts, by store. */
+export function* listed(storedTexts: StoredTexts): Work<readonly StoredItem[]> {
   const items: StoredItem[] = [];
-  for (const store of yield* shelf.stores()) {
-    const text = yield* shelf.read(store);
+  for (const store of yield* storedTexts.stores()) {
+    const text = yield* storedTexts.read(store);
     if (text !== undefined) items.push(itemOf(store, text));
   }
-  for (const aside of yield* shelf.asides()) items.push({ kind: 'set aside', ...aside, size: aside.text.length });
+  for (const aside of yield* storedTexts.asides()) items.push({ kind: 'set aside', ...aside, size: aside.text.length });
   return items;
 }
 
 /** All keys and texts, as they are stored. */
-export function* allTexts(shelf: Shelf): Work<Record<string, string>> {
+export function* allTexts(storedTexts: StoredTexts): Work<Record<string, string>> {
   const all: Record<string, string> = {};
-  for (const key of yield* wait(shelf.area.keys())) {
-    const text = yield* wait(shelf.text(key));
+  for (const key of yield* wait(storedTexts.area.keys())) {
+    const text = yield* wait(storedTexts.text(key));
     if (text !== undefined) put(all, key, text);
   }
   return all;
 }
 
 /** Removes everything that is stored of a store, what was set aside too. */
-export function* forget(shelf: Shelf, name: string): Work<void> {
-  yield* shelf.remove(name);
-  for (const { key, store } of yield* shelf.asides()) if (store === name) yield* shelf.removeAside(key);
+export function* forget(storedTexts: StoredTexts, name: string): Work<void> {
+  yield* storedTexts.remove(name);
+  for (const { key, store } of yield* storedTexts.asides()) if (store === name) yield* storedTexts.removeAside(key);
 }
 
 function itemOf(store: string, text: string): StoredItem {

@@ -3,7 +3,7 @@ import { guardData, messageOf, sameData, type StoreDefinition } from '../core/in
 import { notSetAside, storageUnreadable, storedCutShort, storedDamaged, storedTooNew } from './errors.js';
 import { LINEAGE, lineageOf, readLog, type Log } from './log.js';
 import { LineSum } from './sealed.js';
-import { headOf, type Shelf } from './shelf.js';
+import { headOf, type StoredTexts } from './stored-texts.js';
 import { NOTHING, type RecordHost, type StoreRecord } from './store-record.js';
 import { upgraded, versionOf } from './upgrade.js';
 import type { Work } from './work.js';
@@ -25,8 +25,8 @@ export class Opening {
   /** @param others the places from which a store may have moved here */
   constructor(
     private readonly host: RecordHost,
-    private readonly shelf: Shelf,
-    private readonly others: readonly Shelf[],
+    private readonly storedTexts: StoredTexts,
+    private readonly others: readonly StoredTexts[],
   ) {}
 
   /** The stored part, for a state like this one: from this place, else from where the store was kept before. */
@@ -45,17 +45,17 @@ export class Opening {
     return opened;
   }
 
-  *open(record: StoreRecord, state: unknown, shelf = this.shelf): Work<Opened> {
+  *open(record: StoreRecord, state: unknown, storedTexts = this.storedTexts): Work<Opened> {
     const { store } = record;
     record.unsaved = false;
     let text: string | undefined;
     const sum = new LineSum();
     try {
-      text = yield* shelf.read(store.name, sum);
+      text = yield* storedTexts.read(store.name, sum);
     } catch (cause) {
       return this.unread(record, cause);
     }
-    return yield* this.use(record, state, text, shelf, sum.value);
+    return yield* this.use(record, state, text, storedTexts, sum.value);
   }
 
   /** It is read again later: until then nothing is written there. It is reported once. */
@@ -65,7 +65,13 @@ export class Opening {
   }
 
   /** Takes over what a text says that was read. */
-  *use(record: StoreRecord, state: unknown, text: string | undefined, shelf = this.shelf, sum?: number): Work<Opened> {
+  *use(
+    record: StoreRecord,
+    state: unknown,
+    text: string | undefined,
+    storedTexts = this.storedTexts,
+    sum?: number,
+  ): Work<Opened> {
     const { store } = record;
     record.head = text === undefined ? undefined : headOf(text);
     record.stored = NOTHING;
@@ -74,7 +80,8 @@ export class Opening {
     record.history = [];
     if (text === undefined) return { onto: unchanged, phase: 'ready' };
     // On its way from a server it may have been cut short. What other devices need is not touched for that.
-    if (shelf.area.isShared && isCut(text)) return this.unread(record, new Error('it ends in the middle of a line'));
+    if (storedTexts.area.isShared && isCut(text))
+      return this.unread(record, new Error('it ends in the middle of a line'));
     try {
       const log = readLog(store.name, text, sum);
       const newer = 'newer' in log ? log.newer : log.version > versionOf(store) ? `version ${log.version}` : undefined;
@@ -86,13 +93,15 @@ export class Opening {
       const phase = yield* this.noteDamage(store, log as Log, text);
       return { onto: (now) => record.kept.complete(now, part), phase };
     } catch (cause) {
-      return { onto: unchanged, phase: yield* this.giveUp(record, text, messageOf(cause), shelf) };
+      return { onto: unchanged, phase: yield* this.giveUp(record, text, messageOf(cause), storedTexts) };
     }
   }
 
   /** Where additions are one text, only this session writes: one line is enough. */
   private lineageOf(text: string): readonly string[] {
-    const { sums } = lineageOf(this.shelf.area.append ? text.slice(text.lastIndexOf('\n', text.length - 2) + 1) : text);
+    const { sums } = lineageOf(
+      this.storedTexts.area.append ? text.slice(text.lastIndexOf('\n', text.length - 2) + 1) : text,
+    );
     return sums.slice(-LINEAGE);
   }
 
@@ -116,7 +125,7 @@ export class Opening {
     if (damage?.cut) this.host.report(storedCutShort(name, damage.why));
     else if (damage) {
       try {
-        const aside = yield* this.shelf.setAside(name, text, damage.why, this.host.now());
+        const aside = yield* this.storedTexts.setAside(name, text, damage.why, this.host.now());
         this.host.report(storedDamaged(name, aside, damage.why, 'the changes before'));
       } catch (cause) {
         this.host.report(notSetAside(name, damage.why, cause));
@@ -127,14 +136,19 @@ export class Opening {
   }
 
   /** What cannot be used is moved out of the way, never thrown away. */
-  private *giveUp(record: StoreRecord, text: string, why: string, shelf: Shelf): Work<StoreRecord['phase']> {
+  private *giveUp(
+    record: StoreRecord,
+    text: string,
+    why: string,
+    storedTexts: StoredTexts,
+  ): Work<StoreRecord['phase']> {
     const { name } = record.store;
     record.unsaved = false;
     try {
-      const aside = yield* this.shelf.setAside(name, text, why, this.host.now());
+      const aside = yield* this.storedTexts.setAside(name, text, why, this.host.now());
       // On a server it stays until something takes its place.
-      if (!shelf.area.isShared) {
-        yield* shelf.remove(name);
+      if (!storedTexts.area.isShared) {
+        yield* storedTexts.remove(name);
         record.head = undefined;
       }
       this.host.report(storedDamaged(name, aside, why, 'nothing'));

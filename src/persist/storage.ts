@@ -17,7 +17,7 @@ import type { StorageArea } from './area.js';
 import { Keeper, type KeeperOptions } from './keeper.js';
 import type { Persistence } from './persistence.js';
 import { Places } from './places.js';
-import type { Shelf } from './shelf.js';
+import type { StoredTexts } from './stored-texts.js';
 import { SHARES, type LateStates, type TabSharing } from './sharing.js';
 
 /** How a storage is written to. */
@@ -100,11 +100,11 @@ function keeperIn(
 const placesOf = ({ default: usual, stores }: StoragePlaces<Persistence>): Attachment<Persistence> => ({
   [ATTACH]: (host) => {
     const problems: FloeError[] = [];
-    const keepers = new Map<unknown, { readonly keeper: Keeper; readonly others: Shelf[] }>();
+    const keepers = new Map<unknown, { readonly keeper: Keeper; readonly others: StoredTexts[] }>();
     const keeperOf = (storage: Attachment<unknown>): Keeper => {
       const known = keepers.get(storage);
       if (known) return known.keeper;
-      const others: Shelf[] = [];
+      const others: StoredTexts[] = [];
       const keeper = (storage as Storage)[KEEPER](host, { others, problems });
       keepers.set(storage, { keeper, others });
       return keeper;
@@ -113,7 +113,7 @@ const placesOf = ({ default: usual, stores }: StoragePlaces<Persistence>): Attac
     const byStore = new Map(stores.map(([store, storage]) => [definitionOf(store).name, keeperOf(storage)]));
     const all = [...keepers.values()];
     for (const { keeper, others } of all)
-      others.push(...all.filter((other) => other.keeper !== keeper).map((other) => other.keeper.shelf));
+      others.push(...all.filter((other) => other.keeper !== keeper).map((other) => other.keeper.storedTexts));
     return faced(host, new Places(first, byStore, problems));
   },
 });

@@ -7,7 +7,7 @@ import { joined } from './joined.js';
 import { sameParts } from './kept.js';
 import { changeLine, firstLine, LINEAGE } from './log.js';
 import { hex } from './sealed.js';
-import type { Shelf } from './shelf.js';
+import type { StoredTexts } from './stored-texts.js';
 import { NOTHING, type Attempt, type RecordHost, type StoreRecord } from './store-record.js';
 import { versionOf } from './upgrade.js';
 import type { Work } from './work.js';
@@ -23,7 +23,7 @@ type Given = Pick<Attempt, 'part' | 'own'>;
 export class Writing {
   constructor(
     private readonly host: RecordHost,
-    private readonly shelf: Shelf,
+    private readonly storedTexts: StoredTexts,
     private readonly conflicts: Conflicts,
   ) {}
 
@@ -40,7 +40,7 @@ export class Writing {
    * @throws what the storage throws; then the record is unsaved, and what was stored before still stands
    */
   *write(record: StoreRecord, mayWrite: () => boolean): Work<boolean> {
-    const { shelf } = this;
+    const { storedTexts } = this;
     let wrote = false;
     record.writing = true;
     try {
@@ -50,7 +50,7 @@ export class Writing {
           const part = this.partOf(record, this.host.stateOf(record));
           if (this.isStored(record, part)) continue;
           // A place that checks by itself is looked at only after it found another writer's text.
-          const isAsLeft = (shelf.area.writeIf && round === 0) || (yield* shelf.isAsLeft(record));
+          const isAsLeft = (storedTexts.area.writeIf && round === 0) || (yield* storedTexts.isAsLeft(record));
           if (isAsLeft) yield* this.put(record, part);
           else yield* this.conflicts.meet(record, part);
           wrote = true;
@@ -75,7 +75,7 @@ export class Writing {
 
   /** Whether the place itself notices where another writer was faster. */
   private get isGuarded(): boolean {
-    const { append, writeIf, isShared } = this.shelf.area;
+    const { append, writeIf, isShared } = this.storedTexts.area;
     return append !== undefined || writeIf !== undefined || isShared === true;
   }
 
@@ -112,7 +112,7 @@ export class Writing {
   /** Adds a change to the journal; `false` where the whole has to be written. */
   private *add(record: StoreRecord, changes: Patch | undefined, given: Given): Work<boolean> {
     const { end } = record;
-    const { area } = this.shelf;
+    const { area } = this.storedTexts;
     if (!changes || !end || end.whole <= SMALL || area.isShared) return false;
     const number = this.host.nextWrite();
     const { line, sum } = changeLine(changes, end.sum, [this.host.session, number]);
@@ -120,7 +120,7 @@ export class Writing {
     if (end.added + line.length >= end.whole) return false;
     this.attempt(record, { number, sum: hex(sum), ...given });
     try {
-      yield* this.shelf.add(record, line);
+      yield* this.storedTexts.add(record, line);
     } catch (cause) {
       if (cause instanceof StorageConflict) throw cause;
       // Half of it may stand there now; and the whole may take less room than what it replaces.
@@ -140,7 +140,7 @@ export class Writing {
       number,
     ]);
     this.attempt(record, { number, sum: hex(sum), ...given });
-    record.head = yield* this.shelf.replace(record, line);
+    record.head = yield* this.storedTexts.replace(record, line);
     record.lineage = [...record.lineage, hex(sum)].slice(-LINEAGE);
     record.end = { id: hex(sum), sum, additions: 0, whole: line.length + 1, added: 0 };
   }

@@ -25,7 +25,7 @@ export class Follower {
     const before = tab.role;
     const isNew = tab.leader !== from;
     tab.leader = from;
-    tab.term = tab.heardTerm = term;
+    tab.term = tab.followedTerm = term;
     tab.role = 'following';
     tab.done.clear();
     for (const [id, proposal] of done) tab.done.set(id, proposal);

@@ -237,11 +237,11 @@ export class Leader {
   hearOrdered({ term, of, type, changes }: Message & { kind: 'ordered' }): void {
     const { tab } = this;
     // An order that began with this tab began with what was stored, not with what the leader before had ordered.
-    const goesOn = (name: string, revision: number): boolean => {
+    const continues = (name: string, revision: number): boolean => {
       const one = tab.shared.get(name);
       return one !== undefined && one.firstTerm <= term && one.revision === revision - 1;
     };
-    const isNext = term === tab.heardTerm && changes.every(([name, revision]) => goesOn(name, revision));
+    const isNext = term === tab.followedTerm && changes.every(([name, revision]) => continues(name, revision));
     const isKnown = of && of.id <= (tab.done.get(of.tab) ?? 0);
     const next = isNext && !isKnown ? tab.applied(changes) : undefined;
     if (next) this.accept(of, type, changes, next);

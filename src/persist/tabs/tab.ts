@@ -97,7 +97,7 @@ export class Tab {
   /** Counts up with each leader, by the clock where the one before was not heard. */
   term = 0;
   /** The last term in which this tab did not lead. */
-  heardTerm = 0;
+  followedTerm = 0;
   /** Up to which proposal of each tab the leaders ordered. */
   readonly done = new Map<string, number>();
   /** Stores of which this tab is still to ask the leader where they stand. */

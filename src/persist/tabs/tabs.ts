@@ -162,8 +162,8 @@ export class Tabs {
       after.delete(name);
     }
     // Of a transaction all is seen with its first transition.
-    const goesOn = all && did && group !== undefined && tab.pendings.list.at(-1)?.group === group;
-    if (after.size === 0 && !goesOn) return;
+    const continues = all && did && group !== undefined && tab.pendings.list.at(-1)?.group === group;
+    if (after.size === 0 && !continues) return;
     tab.pendings.add(type, group, { action: did, before, after }, !leap && !(all && group !== undefined));
     this.plan();
   }

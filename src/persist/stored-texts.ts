@@ -26,7 +26,7 @@ export interface SetAside {
 /** What a session knows of a stored text. */
 type Known = Pick<StoreRecord, 'head' | 'end'> & { readonly store: { readonly name: string } };
 
-export class Shelf {
+export class StoredTexts {
   constructor(readonly area: StorageArea) {}
 
   /** The text under a key, if there is one. */
