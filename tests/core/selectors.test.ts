@@ -1,6 +1,8 @@
 // Selectors in their corners; selectors.property.test.ts has them in long programs, tracking.test.ts what they read.
 import { describe, expect, jest, test } from '@jest/globals';
-import { at, createRuntime, selector, store } from 'floe';
+import { at, createRuntime, selector, store, type Source } from 'floe';
+import { hostOf } from '../../src/core/kernel/attachment.js';
+import { liveSources } from '../../src/core/features/live.js';
 import { recorded } from '../support/counter.js';
 
 describe('selectors in their corners', () => {
@@ -103,5 +105,22 @@ describe('values for different arguments', () => {
     expect(ran).toEqual({ 1: 2, 2: 2, 3: 1, 4: 1, 5: 1, 6: 1 });
     for (const n of [6, 3]) runtime.read(some(n));
     expect([ran[6], ran[3]]).toEqual([2, 2]);
+  });
+
+  test.each<[string, (n: number) => Source<number>]>([
+    ['without arguments', (n) => selector('made', () => n)],
+    ['with arguments', (n) => selector('made', (_read, one: number) => one)(n)],
+  ])('a selector made at each call is not kept for good: %s', (_what, make) => {
+    const { runtime, counter } = counting();
+    // The earliest of a process stay.
+    for (let i = 0; i < 2000; i++) make(i);
+    const watched = make(-1);
+    const heard: number[] = [];
+    const shown = selector('shown', (read) => read(watched) + read(counter).n);
+    runtime.watch(shown, (now) => heard.push(now));
+    for (let i = 0; i < 10_000; i++) expect(runtime.read(make(i))).toBe(i);
+    expect(liveSources(hostOf(runtime)).length).toBeLessThan(2500);
+    runtime.dispatch(counter.edits().merge({ n: 5 }));
+    expect(heard).toEqual([4]);
   });
 });

@@ -52,7 +52,7 @@ export interface Recipe<out T> {
   readonly of: Derivation | StoreDefinition;
   readonly args: readonly unknown[];
   readonly key: string;
-  /** The id of a selector without arguments, for the quickest way to its value; else `NO_BARE`. */
+  /** The id of an early selector without arguments, for the quickest way to its value; else `NO_BARE`. */
   readonly bare: number;
   /** Only there for the type of the value. */
   readonly value?: T;
@@ -71,6 +71,8 @@ const SELECTOR_OPTIONS = ['equal', 'keep', 'starting'];
 
 /** An id that nothing has. */
 export const NO_BARE = 0;
+/** Selectors declared after so many others go the longer way: one that is made at each call would be kept for good. */
+const MOST_BARE = 2000;
 let ids = NO_BARE + 1;
 /** An id for a derivation or a store. */
 export const nextId = (): number => ids++;
@@ -128,7 +130,7 @@ export function selectorOf(of: Derivation): unknown {
   marks[DERIVATION] = of;
   marks[SELECTOR] = true;
   // With required arguments the bare selector is no source; only its declared parameters can tell.
-  if (of.derive.length <= 1) marks[SOURCE] = { of, args: [], key: '', bare: of.id };
+  if (of.derive.length <= 1) marks[SOURCE] = { of, args: [], key: '', bare: of.id < MOST_BARE ? of.id : NO_BARE };
   return call;
 }
 

@@ -50,11 +50,16 @@ interface Group {
   /** Goes on through `idle`: a new look for the first one would go past all that were taken out. */
   readonly oldest: Iterator<[string, Entry], undefined>;
   readonly keep: number;
+  /** A value was asked for since all groups were looked at. */
+  isRecent: boolean;
 }
+
+/** So many selectors with values are there before those that nothing uses are looked for. */
+const MOST_GROUPS = 1000;
 
 function groupOf(keep: number): Group {
   const idle = new Map<string, Entry>();
-  return { all: new Map(), idle, oldest: idle.entries(), keep };
+  return { all: new Map(), idle, oldest: idle.entries(), keep, isRecent: true };
 }
 
 /** The value of one source. */
@@ -244,8 +249,10 @@ class Follower extends Reader implements Informed {
 
 export class Reading {
   /** By the id of a selector or a store. */
-  private groups: (Group | undefined)[] = [];
-  /** The values of selectors without arguments, by the same id. They are few: they always stay. */
+  private readonly groups = new Map<number, Group>();
+  /** As many groups are there when the next look for unused ones comes. */
+  private full = MOST_GROUPS;
+  /** The values of early selectors without arguments, by the same id. They are few: they always stay. */
   private bares: (Entry | undefined)[] = [];
   constructor(
     readonly ground: Ground,
@@ -321,7 +328,8 @@ export class Reading {
     const bare = this.bares[recipe.bare];
     if (bare !== undefined) return bare;
     const { of, key } = recipe;
-    const group = (this.groups[of.id] ??= groupOf(of instanceof StoreDefinition ? 1 : of.keep));
+    const group = this.groups.get(of.id) ?? this.newGroup(of);
+    group.isRecent = true;
     const known = group.all.get(key);
     if (known) {
       if (group.idle.delete(key)) group.idle.set(key, known);
@@ -335,6 +343,28 @@ export class Reading {
       this.trim(group, entry);
     }
     return entry;
+  }
+
+  private newGroup(of: Derivation | StoreDefinition): Group {
+    if (this.groups.size >= this.full) this.dropUnused();
+    const group = groupOf(of instanceof StoreDefinition ? 1 : of.keep);
+    this.groups.set(of.id, group);
+    return group;
+  }
+
+  /**
+   * Selectors that a function makes each time that it runs would be kept for good: those of which no value is in use, and
+   * none was asked for since the last look, are dropped with what was cached for them.
+   */
+  private dropUnused(): void {
+    for (const [id, group] of this.groups) {
+      const { all, isRecent } = group;
+      group.isRecent = false;
+      if (isRecent || Array.from(all.values()).some(({ inUse }) => inUse)) continue;
+      this.groups.delete(id);
+      for (const entry of all.values()) entry.end();
+    }
+    this.full = Math.max(MOST_GROUPS, this.groups.size * 2);
   }
 
   /** Where a hold finds its value: an inline selection has one of its own. */
@@ -364,14 +394,14 @@ export class Reading {
 
   /** All values that are kept. */
   *entries(): Iterable<Entry> {
-    for (const group of this.groups) if (group) yield* group.all.values();
+    for (const group of this.groups.values()) yield* group.all.values();
     for (const entry of this.bares) if (entry) yield entry;
   }
 
   /** Forgets all values; those that are watched are told no more. */
   clear(): void {
     const all = [...this.entries()];
-    this.groups = [];
+    this.groups.clear();
     this.bares = [];
     for (const entry of all) entry.endWatching();
   }
