@@ -1,3 +1,4 @@
 // What `npm run simulate` bundles: the simulator with one build of Floe.
 export { library } from './library.js';
-export { replayed, simulate, tableOf } from './simulate.js';
+export { replayed, simulate } from './simulate.js';
+export { tableOf } from './table.js';

@@ -235,8 +235,11 @@ export class Player {
     world.heal();
     for (const session of world.here) {
       if (session.trace && !session.trace.isLive) session.trace.live();
-      for (const { optimistic } of session.open) optimistic.revert();
-      for (const handle of session.handles) handle.settled = true;
+      for (const handle of session.handles) {
+        // Also one whose confirmation failed when its transaction was over; the others are settled, and stay so.
+        handle.optimistic.revert();
+        handle.settled = true;
+      }
       for (const run of session.runs) run.cancel();
     }
     if (!(await world.rest(40_000))) throw new Fault('rest', 'the world does not come to rest');

@@ -72,6 +72,8 @@ export class Session {
   isInside = false;
   isFrozen = false;
   isGone = false;
+  /** The texts of values that were read: they never change. */
+  private readonly texts = new WeakMap<object, string>();
   /** Notes of which it is not known whether they are stored. */
   notes: string[] = [];
 
@@ -175,7 +177,9 @@ export class Session {
       watched.notified.push(value);
       watched.last = value;
     };
-    this.runtime.watch(source as Source<Plain>, (now) => notified(text(now)), { onError: () => notified('threw') });
+    this.runtime.watch(source as Source<Plain>, (now) => notified(this.textOf(now)), {
+      onError: () => notified('threw'),
+    });
     this.watched.push(watched);
   }
 
@@ -187,10 +191,17 @@ export class Session {
   /** The value of a source, as text. */
   valueOf(source: Source<unknown>): string {
     try {
-      return text(this.runtime.read(source));
+      return this.textOf(this.runtime.read(source));
     } catch {
       return 'threw';
     }
+  }
+
+  private textOf(value: unknown): string {
+    if (typeof value !== 'object' || value === null) return text(value);
+    const known = this.texts.get(value) ?? text(value);
+    this.texts.set(value, known);
+    return known;
   }
 
   get trace(): Trace | undefined {

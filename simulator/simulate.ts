@@ -1,12 +1,12 @@
 // Plays seeded programs until the time is over or one of them shows a fault, which is then shrunk.
 import fc from 'fast-check';
-import { OPERATIONS, type OperationName } from './acts/index.js';
 import type { Library } from './library.js';
 import { Fault } from './planned.js';
 import { Player } from './player.js';
 import { printed } from './print.js';
 import { PROFILES, someScenario, type ProfileName, type Scenario } from './program.js';
-import { SPANS, SpanTable, type Span } from './spans.js';
+import { shrunk } from './shrink.js';
+import { SpanTable } from './spans.js';
 import { checkTwin, TWINS, type TwinName } from './twin.js';
 
 export interface SimulateOptions {
@@ -78,74 +78,89 @@ export async function simulate(options: SimulateOptions): Promise<Simulated> {
   const all = Object.keys(PROFILES) as ProfileName[];
   const profiles = all.filter((name) => only.includes(name));
   const twins = CHECKS.filter((name) => only.includes(name));
+  const checks = twins.length > 0 ? twins : CHECKS;
   const counts = { programs: 0, operations: 0 };
-  let failedAt: number | undefined;
+  const libraries = { development, production };
+  let failed: { readonly given: Given; readonly error: unknown } | undefined;
   const play = async (scenario: Scenario, which: number): Promise<void> => {
-    const checks = twins.length > 0 ? twins : CHECKS;
-    const now = performance.now();
-    if (failedAt === undefined ? now > began + seconds * 1000 : now > failedAt + SHRINKING) return;
-    const check = checkOf({ scenario, which }, checks);
+    if (performance.now() > began + seconds * 1000) return;
     counts.programs++;
     counts.operations += scenario.program.length;
     try {
-      await seeded(async () => {
-        if (check === 'alone') await new Player(scenario, { floe: development, spans }).play();
-        else await checkTwin(check, scenario, development, production);
-      });
+      await played({ scenario, which }, checks, libraries, spans);
     } catch (error) {
       if (besides?.test(String((error as Error).stack))) return;
-      failedAt ??= performance.now();
+      failed ??= { given: { scenario, which }, error };
       throw error;
     }
   };
   const scenarios = someScenario(profiles.length > 0 ? profiles : all, most);
   const property = fc.asyncProperty(scenarios, fc.nat(CHECKS.length * 7), play);
-  let found: Found | undefined;
   const timer = setInterval(() => progress?.(counts.programs, (performance.now() - began) / 1000), 10_000);
-  const details = await fc.check(property, {
+  await fc.check(property, {
     seed,
     numRuns: Math.min(programs, seconds === Infinity ? programs : Math.ceil(seconds * 500)),
-    ...(shrinks ? {} : { endOnFailure: true }),
-    reporter: undefined as never,
+    endOnFailure: true,
   });
   clearInterval(timer);
-  const atLast = details.numRuns;
-  if (details.failed && details.counterexample) {
-    const [scenario, which] = details.counterexample;
-    const error = details.errorInstance;
-    found = {
-      oracle: error instanceof Fault ? error.oracle : 'error',
-      message:
-        error instanceof Error
-          ? error instanceof Fault
-            ? error.message
-            : (error.stack ?? error.message)
-          : String(error),
-      ...{ after: atLast, seed: details.seed },
-      source: printed(scenario, which),
-      given: { scenario, which },
-    };
-  }
   const took = (performance.now() - began) / 1000;
-  return { ...counts, programs: found ? atLast : counts.programs, seconds: took, found, spans };
+  const found = failed && (await foundIn(failed, { checks, libraries, after: counts.programs, seed, shrinks }));
+  return { ...counts, seconds: took, found, spans };
+}
+
+type Libraries = Pick<SimulateOptions, 'development' | 'production'>;
+
+interface Finding extends Pick<Found, 'after' | 'seed'> {
+  readonly checks: readonly Check[];
+  readonly libraries: Libraries;
+  readonly shrinks: boolean;
+}
+
+/** What failed, made shorter. */
+async function foundIn(
+  { given, error }: { readonly given: Given; readonly error: unknown },
+  { checks, libraries, after, seed, shrinks }: Finding,
+): Promise<Found> {
+  const end = performance.now() + (shrinks ? SHRINKING : 0);
+  const oracleOf = (one: unknown): string => (one instanceof Fault ? one.oracle : 'error');
+  let last = error;
+  const fails = async (scenario: Scenario): Promise<boolean> => {
+    try {
+      await played({ scenario, which: given.which }, checks, libraries);
+      return false;
+    } catch (other) {
+      if (oracleOf(other) !== oracleOf(error)) return false;
+      last = other;
+      return true;
+    }
+  };
+  const scenario = await shrunk(given.scenario, fails, () => performance.now() > end);
+  const message =
+    last instanceof Error ? (last instanceof Fault ? last.message : (last.stack ?? last.message)) : String(last);
+  return {
+    ...{ oracle: oracleOf(error), message, after, seed },
+    source: printed(scenario, given.which),
+    given: { scenario, which: given.which },
+  };
+}
+
+async function played(given: Given, checks: readonly Check[], libraries: Libraries, spans?: SpanTable): Promise<void> {
+  const { scenario } = given;
+  const { development, production } = libraries;
+  const check = checkOf(given, checks);
+  await seeded(async () => {
+    if (check === 'alone') await new Player(scenario, { floe: development, spans }).play();
+    else await checkTwin(check, scenario, development, production);
+  });
 }
 
 const checkOf = ({ scenario, which }: Given, checks: readonly Check[]): Check =>
   scenario.profile === 'solo' ? checks[which % checks.length] : 'alone';
 
 /** Plays one scenario again. @throws Fault */
-export async function replayed(
-  given: Given,
-  { development, production }: Pick<SimulateOptions, 'development' | 'production'>,
-  only: readonly string[] = [],
-): Promise<void> {
-  const { scenario } = given;
+export async function replayed(given: Given, libraries: Libraries, only: readonly string[] = []): Promise<void> {
   const twins = CHECKS.filter((name) => only.includes(name));
-  const check = checkOf(given, twins.length > 0 ? twins : CHECKS);
-  await seeded(async () => {
-    if (check === 'alone') await new Player(scenario, { floe: development }).play();
-    else await checkTwin(check, scenario, development, production);
-  });
+  await played(given, twins.length > 0 ? twins : CHECKS, libraries);
 }
 
 /** Time and chance of the host are the same each time. */
@@ -162,38 +177,4 @@ async function seeded(fn: () => Promise<void>): Promise<void> {
     Math.random = random;
     Date.now = now;
   }
-}
-
-/** Why an operation cannot happen in a span. */
-export function impossible(operation: OperationName, span: Span): string | undefined {
-  const { outside, group } = OPERATIONS[operation];
-  if (span === 'transaction') return outside;
-  const isTabs = span === 'older tab' || span === 'unsettled tab';
-  if (isTabs && group === 'store') return 'programs over tabs hold no operation on the set of stores';
-  return undefined;
-}
-
-/** The table operation × open span, as text. */
-export function tableOf(spans: SpanTable): { readonly lines: readonly string[]; readonly zeros: readonly string[] } {
-  const zeros: string[] = [];
-  const reasons = new Set<string>();
-  const header = [
-    'operation'.padEnd(18),
-    'all'.padStart(8),
-    ...SPANS.map((span) => span.replace(' ', '\u00a0').slice(0, 9).padStart(10)),
-  ].join('');
-  const lines = (Object.keys(OPERATIONS) as OperationName[]).map((operation) => {
-    const cells = SPANS.map((span) => {
-      const why = impossible(operation, span);
-      const count = spans.of(operation, span);
-      if (why !== undefined && count === 0) {
-        reasons.add(`-: ${operation}, ${span}: ${why}`);
-        return '-'.padStart(10);
-      }
-      if (count === 0) zeros.push(`${operation} × ${span}`);
-      return String(count).padStart(10);
-    });
-    return [operation.padEnd(18), String(spans.of(operation)).padStart(8), ...cells].join('');
-  });
-  return { lines: [header, ...lines, '', ...reasons], zeros };
 }

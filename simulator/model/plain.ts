@@ -58,7 +58,20 @@ export function text(value: Plain): string {
   return `{${keys.map((key) => `${JSON.stringify(key)}:${text(value[key])}`).join(',')}}`;
 }
 
-export const same = (a: Plain, b: Plain): boolean => text(a) === text(b);
+/** Whether two values have the same text, without writing it: states of the model share what did not change. */
+export function same(a: Plain, b: Plain): boolean {
+  if (Object.is(a, b)) return true;
+  if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return false;
+  if (Array.isArray(a)) return Array.isArray(b) && sameItems(a, b);
+  if (Array.isArray(b) || !isPlainObject(a) || !isPlainObject(b)) return text(a) === text(b);
+  const keys = Object.keys(a);
+  return keys.length === Object.keys(b).length && keys.every((key) => Object.hasOwn(b, key) && same(a[key], b[key]));
+}
+
+const sameItems = (a: readonly Plain[], b: readonly Plain[]): boolean =>
+  a.length === b.length && a.every((item, i) => same(item, b[i]));
+
+const isPlainObject = (value: object): boolean => Object.getPrototypeOf(value) === Object.prototype;
 
 const keysOf = (pointer: string): string[] =>
   pointer === ''
@@ -79,22 +92,37 @@ export function valueAt(state: Plain, pointer: string): Plain {
 }
 
 /**
- * Applies a JSON Patch (RFC 6902) in the shape that Floe writes: add, remove and replace.
+ * Applies a JSON Patch (RFC 6902) in the shape that Floe writes: add, remove and replace. What does not change is shared.
  * @throws Error where it does not fit
  */
 export function patched(states: States, patch: Patch): States {
-  const result = plain(states) as States;
+  const result = { ...states };
+  const copies = new Set<object>([result]);
   for (const operation of patch) {
     const keys = keysOf(operation.path);
     const last = keys.pop()!;
     let target: Plain = result;
     for (const key of keys) {
-      target = target instanceof PlainTable ? target.get(key) : Object.hasOwn(target, key) ? target[key] : undefined;
-      if (typeof target !== 'object' || target === null) throw new Error(`nothing stands at ${operation.path}`);
+      const part =
+        target instanceof PlainTable ? target.get(key) : Object.hasOwn(target, key) ? target[key] : undefined;
+      if (typeof part !== 'object' || part === null) throw new Error(`nothing stands at ${operation.path}`);
+      const copy = copies.has(part) ? part : shallow(part);
+      copies.add(copy);
+      if (target instanceof PlainTable) target.set(key, copy);
+      else define(target, key, copy);
+      target = copy;
     }
     applyTo(target, last, operation as Plain);
   }
   return result;
+}
+
+function shallow(value: Plain): Plain {
+  if (Array.isArray(value)) return [...value];
+  if (value instanceof PlainTable) return new PlainTable(value);
+  const copy = {};
+  for (const key of Object.keys(value)) define(copy, key, value[key]);
+  return copy;
 }
 
 function applyTo(target: Plain, key: string, operation: Plain): void {

@@ -113,6 +113,31 @@ describe('optimistic', () => {
     expect(runtime.problems).toEqual([]);
   });
 
+  test('a confirmation that fails when its transaction is over leaves the action open', () => {
+    const { visits, picked } = declareVisits();
+    const refused = visits.action('refused', () => {
+      throw new RangeError('no');
+    });
+    const runtime = testRuntime({ stores: [visits] });
+    const { context, run } = holding(runtime);
+    const confirmed = (): Optimistic =>
+      context.atomic(() => {
+        const one = context.optimistic(picked('v7'));
+        one.confirm(refused());
+        return one;
+      });
+    const open = confirmed();
+    expect(runtime.problems).toMatchObject([{ error: { code: 'FLOE_CHANGE_FAILED' } }]);
+    open.revert();
+    expect(runtime.read(visits).picked).toBe(null);
+    // The end of its run takes back what is open, too.
+    confirmed();
+    run.cancel();
+    expect(runtime.read(visits).picked).toBe(null);
+    const { trace } = runtime;
+    expect(trace.steps.filter(({ fact }) => fact === 'reverted')).toHaveLength(2);
+  });
+
   test.each([false, true])(
     'a revert drops the whole of a transaction, with something unrelated pending: %s',
     (beside) => {

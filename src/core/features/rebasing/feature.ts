@@ -167,13 +167,30 @@ export class Rebasing implements Hooks {
     this.kernel.attending = undefined;
   }
 
-  /** Confirms or reverts an optimistic action, or puts another one in its place; after the outermost transaction. */
-  settle(entry: PendingAction, how: SettleHow, cause: Cause, replacement?: AnyAction): void {
+  /**
+   * Confirms or reverts an optimistic action, or puts another one in its place; after the outermost transaction.
+   * @param more.failed called when it stays open, since what is to take its place throws
+   */
+  settle(
+    entry: PendingAction,
+    how: SettleHow,
+    cause: Cause,
+    {
+      replacement,
+      failed,
+    }: { readonly replacement?: AnyAction | undefined; readonly failed?: (() => void) | undefined },
+  ): void {
     const { kernel } = this;
     if (!entry.open || kernel.isClosed) return;
     kernel.later(() =>
       kernel.views.atLive(() => {
-        const transition = this.settleNow(entry, how, cause, replacement);
+        let transition: Transition | undefined;
+        try {
+          transition = this.settleNow(entry, how, cause, replacement);
+        } catch (error) {
+          failed?.();
+          throw error;
+        }
         kernel.notify();
         if (replacement) kernel.afterwards(replacement, transition);
       }),

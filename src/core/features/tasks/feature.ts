@@ -139,24 +139,34 @@ export class Tasks implements Hooks, RunHost {
     return kernel.isClosed || run.reason !== undefined ? fn() : kernel.views.atLive(() => kernel.atomic(fn));
   }
 
-  settle(entry: PendingAction, how: SettleHow, by: Cause, replacement?: AnyAction): void {
-    this.kernel.use(rebasing).settle(entry, how, by, replacement);
+  settle(entry: PendingAction, how: SettleHow, by: Cause, replacement?: AnyAction, failed?: () => void): void {
+    this.kernel.use(rebasing).settle(entry, how, by, { replacement, failed });
   }
 
   optimisticBy(run: TaskRun, action: AnyAction): Optimistic {
     let entry: PendingAction | undefined;
     let settled: { readonly how: SettleHow; readonly action: AnyAction | undefined } | undefined;
     const cause = causeOf(run);
+    const settleNow = (one: PendingAction, { how, action: replacement }: NonNullable<typeof settled>): void => {
+      run.open?.delete(one);
+      this.settle(one, how, cause, replacement, () => {
+        // What was to take its place throws, maybe only when the transaction is over: it is open again.
+        settled = undefined;
+        if (run.ended) this.settle(one, 'reverted', cause);
+        else (run.open ??= new Set()).add(one);
+      });
+    };
     const settle = (how: SettleHow, replacement?: AnyAction): void => {
       if (settled) return;
       this.kernel.forbidInside(how === 'confirmed' ? 'confirm' : 'revert');
       if (replacement) checkAction(replacement);
-      // Not there yet: an interceptor holds it, and it is settled as soon as it is applied.
-      if (entry?.open) this.settle(entry, how, cause, replacement);
-      // It belongs to a line that was left; what is known by now is news for the present one.
-      else if (entry && replacement) this.dispatchBy(run, replacement);
       settled = { how, action: replacement };
-      if (entry) run.open?.delete(entry);
+      // Not there yet: an interceptor holds it, and it is settled as soon as it is applied.
+      if (!entry) return;
+      if (entry.open) return settleNow(entry, settled);
+      run.open?.delete(entry);
+      // It belongs to a line that was left; what is known by now is news for the present one.
+      if (replacement) this.dispatchBy(run, replacement);
     };
     const result = this.dispatchBy(run, action, {
       became: (applied) => {
@@ -167,9 +177,7 @@ export class Tasks implements Hooks, RunHost {
         // An interceptor or the queue held it while its run ended.
         if (!settled && run.ended)
           settled = { how: run.phase === 'done' ? 'confirmed' : 'reverted', action: undefined };
-        if (!settled || !entry) return;
-        run.open?.delete(entry);
-        this.settle(entry, settled.how, cause, settled.action);
+        if (settled && entry) settleNow(entry, settled);
       },
     });
     return {
