@@ -58,6 +58,9 @@ export interface KeeperOptions {
   readonly problems?: FloeError[];
 }
 
+/** Whether something of it is not stored yet. */
+const isOpen = ({ unsaved, writing }: StoreRecord): boolean => unsaved || writing;
+
 export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, HostedHost {
   readonly problems: FloeError[];
   readonly storedTexts: StoredTexts;
@@ -475,8 +478,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   }
 
   get pending(): readonly string[] {
-    const waiting = [...this.records.values()].filter(({ unsaved, writing }) => unsaved || writing);
-    return waiting.map(({ store }) => store.name);
+    return [...this.records.values()].filter(isOpen).map(({ store }) => store.name);
   }
 
   async flush(): Promise<boolean> {
@@ -494,10 +496,13 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     for (let round = 0; ; round++) {
       await this.saveEverything();
       for (const { joining } of this.records.values()) await joining;
-      const unsaved = [...this.records.values()].filter((record) => record.unsaved && this.mayWrite(record));
-      if (unsaved.length === 0) return true;
-      // What was joined with another session's state is stored in the next round; another one may store meanwhile.
-      if (round >= MOST_ROUNDS || unsaved.some(({ phase, failure }) => phase !== 'ready' || failure)) return false;
+      const open = [...this.records.values()].filter((record) => isOpen(record) && this.mayWrite(record));
+      if (open.length === 0) return true;
+      // What was joined with another session's state is stored in the next round; another one may store meanwhile. A write
+      // that began since, for a later change, has taken over what this one could not store.
+      const isLost = ({ writing, phase, failure }: StoreRecord): boolean =>
+        !writing && (phase !== 'ready' || failure !== undefined);
+      if (round >= MOST_ROUNDS || open.some(isLost)) return false;
     }
   }
 

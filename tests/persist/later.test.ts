@@ -259,6 +259,32 @@ describe('a storage that is away at the start', () => {
   });
 });
 
+test('flush() says false when its write fails, though a later change is being written by then', async () => {
+  const { visits, planned } = declare();
+  const inner = memoryArea(new Map());
+  let isAway = false;
+  const area: StorageArea = {
+    ...inner,
+    read: (key) => Promise.resolve(inner.read(key)),
+    write: async (key, text) => {
+      await Promise.resolve();
+      if (isAway) throw new Error('the disk is away');
+      inner.write(key, text);
+    },
+  };
+  const runtime = testRuntime({ stores: [visits], storage: storageIn(() => area, { writeAfter: 0 }) });
+  await runtime.ready;
+  isAway = true;
+  runtime.dispatch(planned('v1'));
+  expect(await runtime.persistence.flush()).toBe(false);
+  const flushed = runtime.persistence.flush();
+  runtime.dispatch(planned('v2'));
+  expect(await flushed).toBe(false);
+  isAway = false;
+  expect(await runtime.persistence.flush()).toBe(true);
+  await runtime.close();
+});
+
 test('the persistence gathers changes and writes them together', async () => {
   const texts = new Map<string, string>();
   let writes = 0;
