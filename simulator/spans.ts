@@ -46,6 +46,15 @@ export class SpanTable {
     this.counts.set(operation, (this.counts.get(operation) ?? 0) + 1);
   }
 
+  /** To be sent from one thread to another. */
+  get entries(): readonly (readonly [string, number])[] {
+    return [...this.counts];
+  }
+
+  add(entries: SpanTable['entries']): void {
+    for (const [key, count] of entries) this.counts.set(key, (this.counts.get(key) ?? 0) + count);
+  }
+
   of(operation: OperationName, span?: Span): number {
     return this.counts.get(span === undefined ? operation : `${operation}|${span}`) ?? 0;
   }

@@ -46,7 +46,9 @@ const SKIPPED: Readonly<Record<TwinName, readonly string[]>> = {
     'history',
     'reset',
   ],
+  // A store that joins while the trace is paused is part of a sum.
   store: [
+    'pause',
     'seek',
     'back',
     'forward',
@@ -80,9 +82,18 @@ const bare = (session: Session, kind: TwinName): string[] =>
   (session.trace?.steps ?? [])
     .filter(({ stores }) => stores.length === 0 || !stores.every((name) => isBeside(name)))
     .map(({ action, fact, outcome, changes, reason }) => {
-      const own = changes.filter(({ path }) => !isBeside(path.split('/')[1]));
-      return text([action?.type ?? fact, action?.payload, outcome, own, kind === 'production' ? '' : reason]);
+      const own = changes
+        .filter(({ path }) => !isBeside(path.split('/')[1]))
+        // A production build says less.
+        .map((change) => (kind === 'production' && change.path.includes('.status') ? withoutMessages(change) : change));
+      // What is computed again from a pending action on may be told by other operations, which lead to the same.
+      const told = kind === 'pending' && fact === 'reverted' ? '' : own;
+      return text([action?.type ?? fact, action?.payload, outcome, told, kind === 'production' ? '' : reason]);
     });
+
+/** JSON without the messages of errors. */
+const withoutMessages = (value: unknown): unknown =>
+  JSON.parse(JSON.stringify(value, (key, part: unknown) => (key === 'message' ? '' : part)));
 
 async function observed(scenario: Scenario, options: PlayerOptions, kind: TwinName): Promise<Observed> {
   const player = new Player(scenario, { observes: true, ...options });

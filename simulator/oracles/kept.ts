@@ -9,6 +9,8 @@ interface Acknowledgement {
   readonly session: Session;
   /** The confirmed states since the call: one of them was acknowledged. */
   readonly candidates: States[];
+  /** The model could not follow all the time. */
+  isUnknown: boolean;
   /** What the place held when it was acknowledged. */
   texts?: ReadonlyMap<string, string>;
 }
@@ -32,7 +34,7 @@ export class KeptModel {
 
   flush(session: Session): void {
     const states = this.confirmed(session);
-    const call: Acknowledgement = { session, candidates: states ? [states] : [] };
+    const call: Acknowledgement = { session, candidates: states ? [states] : [], isUnknown: !states };
     this.asked.add(call);
     void session.persistence!.flush().then((isStored) => {
       this.asked.delete(call);
@@ -50,7 +52,7 @@ export class KeptModel {
 
   /** The states without optimistic actions that are open; nothing where the model cannot say. */
   private confirmed({ line, trace, blueprint }: Session): States | undefined {
-    if (!line || !trace || blueprint.redacts) return undefined;
+    if (!line || !trace || trace.isPaused || blueprint.redacts) return undefined;
     const live = line.states.get(trace.steps.at(-1)?.seq ?? -1);
     return live && line.pending.confirmed(live);
   }
@@ -69,9 +71,10 @@ export class KeptModel {
   }
 
   check(): void {
-    for (const { candidates, session } of this.asked) {
-      const states = this.confirmed(session);
-      if (states) candidates.push(states);
+    for (const call of this.asked) {
+      const states = this.confirmed(call.session);
+      if (states) call.candidates.push(states);
+      else call.isUnknown = true;
     }
     for (const call of this.done.splice(0)) {
       // The rest of the operation may have come before the acknowledgement.
@@ -94,10 +97,10 @@ export class KeptModel {
   }
 
   /** Where one session writes, the place holds exactly what was acknowledged. */
-  private checkStored({ session, candidates, texts }: Acknowledgement): void {
+  private checkStored({ session, candidates, texts, isUnknown }: Acknowledgement): void {
     const { scenario } = this.player;
     const { place, tabs } = scenario.blueprint;
-    if (place === 'http' || tabs || this.isDamaged || candidates.length === 0 || this.isUncertain()) return;
+    if (place === 'http' || tabs || this.isDamaged || isUnknown || this.isUncertain()) return;
     const found = this.keptOf(session, this.reopened(texts!, session.options.version));
     const all = candidates.map((states) => this.keptOf(session, states));
     const isOne = all.some((states) => Object.keys(states).every((name) => same(states[name], found[name])));
@@ -108,7 +111,7 @@ export class KeptModel {
   private isUncertain(): boolean {
     return (
       this.player.scenario.program.some(
-        (one) => HIDES.includes(one.do) || ((one.inner?.length ?? 0) > 0 && text(one.inner).includes('"reset"')),
+        ({ do: what, inner = [] }) => HIDES.includes(what) || HIDES.some((one) => text(inner).includes(`"${one}"`)),
       ) || this.player.world.sessions.length > 1
     );
   }
