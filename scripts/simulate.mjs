@@ -60,10 +60,10 @@ const bundle = async (mode) => {
 const bundles = { production: await bundle('production'), development: await bundle('development') };
 
 if (values.replay !== undefined) {
-  const given = JSON.parse(readFileSync(values.replay === 'last' ? last : resolve(values.replay), 'utf8'));
+  const file = readFileSync(values.replay === 'last' ? last : resolve(values.replay), 'utf8');
   const { library: production } = await import(pathToFileURL(bundles.production).href);
-  const { library, replayed } = await import(pathToFileURL(bundles.development).href);
-  await replayed(given, { development: library, production }, only);
+  const { library, played } = await import(pathToFileURL(bundles.development).href);
+  await played(JSON.parse(file), { development: library, production });
   process.stdout.write('It does not fail.\n');
   process.exit(0);
 }

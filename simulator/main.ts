@@ -1,5 +1,5 @@
 // What `npm run simulate` bundles: the simulator with one build of Floe.
 export { library } from './library.js';
-export { replayed, simulate } from './simulate.js';
+export { played, simulate } from './simulate.js';
 export { SpanTable } from './spans.js';
 export { tableOf } from './table.js';

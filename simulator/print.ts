@@ -1,5 +1,6 @@
 // A shrunk program as it is shown: what the application is, and what is done, in a form that can be pasted.
-import type { Operation, Scenario } from './program.js';
+import type { Operation } from './program.js';
+import type { Given } from './simulate.js';
 
 const callOf = ({ do: what, s, a, b, x, inner, throws }: Operation, indent: string): string => {
   const numbers = `{ do: '${what}', s: ${s}, a: ${a}, b: ${b}, x: ${x}`;
@@ -8,7 +9,7 @@ const callOf = ({ do: what, s, a, b, x, inner, throws }: Operation, indent: stri
   return `${indent}${numbers}, throws: ${String(throws)}, inner: [\n${parts}\n${indent}] },`;
 };
 
-export function printed({ profile, blueprint, program }: Scenario, which: number): string {
+export function printed({ scenario: { profile, blueprint, program }, check }: Given): string {
   return [
     `const scenario: Scenario = {`,
     `  profile: '${profile}',`,
@@ -17,6 +18,6 @@ export function printed({ profile, blueprint, program }: Scenario, which: number
     ...program.map((one) => callOf(one, '    ')),
     `  ],`,
     `};`,
-    `await replayed(scenario, ${which});`,
+    `await played({ scenario, check: '${check}' }, libraries);`,
   ].join('\n');
 }

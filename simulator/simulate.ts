@@ -38,10 +38,10 @@ export interface Found {
   readonly given: Given;
 }
 
-/** A scenario, and the number that chooses what it is checked against. */
+/** A scenario, and what it is checked against: the model alone, or a twin as well. */
 export interface Given {
   readonly scenario: Scenario;
-  readonly which: number;
+  readonly check: Check;
 }
 
 export interface Simulated {
@@ -52,7 +52,7 @@ export interface Simulated {
   readonly spans: SpanTable;
 }
 
-type Check = 'alone' | TwinName;
+export type Check = 'alone' | TwinName;
 
 /** Milliseconds in which a failing program is made shorter. */
 const SHRINKING = 30_000;
@@ -86,11 +86,13 @@ export async function simulate(options: SimulateOptions): Promise<Simulated> {
     if (performance.now() > began + seconds * 1000) return;
     counts.programs++;
     counts.operations += scenario.program.length;
+    // One runtime and nothing else: only there can two runs be compared step by step.
+    const given = { scenario, check: scenario.profile === 'solo' ? checks[which % checks.length] : 'alone' };
     try {
-      await played({ scenario, which }, checks, libraries, spans);
+      await played(given, libraries, spans);
     } catch (error) {
       if (besides?.test(String((error as Error).stack))) return;
-      failed ??= { given: { scenario, which }, error };
+      failed ??= { given, error };
       throw error;
     }
   };
@@ -104,14 +106,13 @@ export async function simulate(options: SimulateOptions): Promise<Simulated> {
   });
   clearInterval(timer);
   const took = (performance.now() - began) / 1000;
-  const found = failed && (await foundIn(failed, { checks, libraries, after: counts.programs, seed, shrinks }));
+  const found = failed && (await foundIn(failed, { libraries, after: counts.programs, seed, shrinks }));
   return { ...counts, seconds: took, found, spans };
 }
 
-type Libraries = Pick<SimulateOptions, 'development' | 'production'>;
+export type Libraries = Pick<SimulateOptions, 'development' | 'production'>;
 
 interface Finding extends Pick<Found, 'after' | 'seed'> {
-  readonly checks: readonly Check[];
   readonly libraries: Libraries;
   readonly shrinks: boolean;
 }
@@ -119,14 +120,14 @@ interface Finding extends Pick<Found, 'after' | 'seed'> {
 /** What failed, made shorter. */
 async function foundIn(
   { given, error }: { readonly given: Given; readonly error: unknown },
-  { checks, libraries, after, seed, shrinks }: Finding,
+  { libraries, after, seed, shrinks }: Finding,
 ): Promise<Found> {
   const end = performance.now() + (shrinks ? SHRINKING : 0);
   const oracleOf = (one: unknown): string => (one instanceof Fault ? one.oracle : 'error');
   let last = error;
   const fails = async (scenario: Scenario): Promise<boolean> => {
     try {
-      await played({ scenario, which: given.which }, checks, libraries);
+      await played({ ...given, scenario }, libraries);
       return false;
     } catch (other) {
       if (oracleOf(other) !== oracleOf(error)) return false;
@@ -139,28 +140,18 @@ async function foundIn(
     last instanceof Error ? (last instanceof Fault ? last.message : (last.stack ?? last.message)) : String(last);
   return {
     ...{ oracle: oracleOf(error), message, after, seed },
-    source: printed(scenario, given.which),
-    given: { scenario, which: given.which },
+    source: printed({ ...given, scenario }),
+    given: { ...given, scenario },
   };
 }
 
-async function played(given: Given, checks: readonly Check[], libraries: Libraries, spans?: SpanTable): Promise<void> {
-  const { scenario } = given;
+/** Plays one scenario. @throws Fault */
+export async function played({ scenario, check }: Given, libraries: Libraries, spans?: SpanTable): Promise<void> {
   const { development, production } = libraries;
-  const check = checkOf(given, checks);
   await seeded(async () => {
     if (check === 'alone') await new Player(scenario, { floe: development, spans }).play();
     else await checkTwin(check, scenario, development, production);
   });
-}
-
-const checkOf = ({ scenario, which }: Given, checks: readonly Check[]): Check =>
-  scenario.profile === 'solo' ? checks[which % checks.length] : 'alone';
-
-/** Plays one scenario again. @throws Fault */
-export async function replayed(given: Given, libraries: Libraries, only: readonly string[] = []): Promise<void> {
-  const twins = CHECKS.filter((name) => only.includes(name));
-  await played(given, twins.length > 0 ? twins : CHECKS, libraries);
 }
 
 /** Time and chance of the host are the same each time. */

@@ -1,7 +1,8 @@
 // Programs of all kinds at fixed seeds: none of them shows a fault.
+import { readFileSync } from 'node:fs';
 import { beforeAll, expect, jest, test } from '@jest/globals';
 import { library as development, type Library } from './library.js';
-import { simulate } from './simulate.js';
+import { played, simulate, type Given } from './simulate.js';
 
 let production: Library;
 beforeAll(async () => {
@@ -11,6 +12,21 @@ beforeAll(async () => {
   ({ library: production } = await import('./library.js'));
   process.env.NODE_ENV = NODE_ENV;
 });
+
+interface Finding extends Given {
+  readonly what: string;
+}
+
+const found = readFileSync(new URL('found.jsonl', import.meta.url), 'utf8')
+  .trim()
+  .split('\n');
+
+test.each(found.map((line) => JSON.parse(line) as Finding).map((one): [string, Finding] => [one.what, one]))(
+  'found before: %s',
+  async (_what, given) => {
+    await expect(played(given, { development, production })).resolves.toBeUndefined();
+  },
+);
 
 /** A share of the usual number, for mutation testing. */
 const share = Number(process.env.FLOE_SHARE ?? 1);

@@ -88,8 +88,8 @@ export interface Hooks {
     transition: Transition | undefined,
     by: Applying | undefined,
   ): void;
-  /** A state that no action computes is about to be the state of a store. */
-  stated?(cell: Cell, state: unknown, group: number | undefined): void;
+  /** A state that no action computes is about to be the state of a store: the first one of a store that joins, or another. */
+  stated?(cell: Cell, state: unknown, group: number | undefined, joins: boolean): void;
   /** A transaction begins, perhaps inside of another one. Returns what `rollBack` needs. */
   savepoint?(): unknown;
   /** The transaction failed, and its states are rolled back. The savepoint is absent where none was asked for. */
@@ -180,8 +180,8 @@ export interface Extensible extends Recorded {
   // states that are written
   /** Makes states the present ones of the view that is worked on. */
   commit(changes: readonly CellChange[], touches?: Touches): void;
-  /** A state that no action computes is about to be the state of a store. */
-  stated(cell: Cell, state: unknown): void;
+  /** A state that no action computes is about to be the state of a store: the first one of a store that joins, or another. */
+  stated(cell: Cell, state: unknown, joins: boolean): void;
   /** Commits states as one fact, and notifies. */
   place(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): void;
   /** There while there is a listener. */

@@ -152,16 +152,16 @@ export class Kernel implements Extensible, Ground {
   place(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): void {
     // A state that is equal now may differ when an optimistic action is reverted.
     const all = changes.map((change) => ({ ...change, cell: this.cells.get(change.store.name)! }));
-    for (const { cell, after } of all) this.stated(cell, after);
+    for (const { cell, after } of all) this.stated(cell, after, false);
     const changed = all.filter(({ before, after }) => before !== after);
     this.commit(changed);
     this.recorder?.fact(fact, changed, { by: 'runtime' }, more);
     this.notify();
   }
 
-  stated(cell: Cell, state: unknown): void {
+  stated(cell: Cell, state: unknown, joins: boolean): void {
     const { transaction } = this;
-    this.attending?.stated?.(cell, state, transaction?.number);
+    this.attending?.stated?.(cell, state, transaction?.number, joins);
     const changes = [{ cell, before: undefined, after: state }];
     transaction?.applied.push({ action: undefined, changes, transition: undefined });
   }

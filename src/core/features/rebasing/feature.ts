@@ -101,9 +101,12 @@ export class Rebasing implements Hooks {
   }
 
   /** A state that is stated, not computed, stays whatever is reverted. */
-  stated(cell: Cell, state: unknown, group: number | undefined): void {
+  stated(cell: Cell, state: unknown, group: number | undefined, joins: boolean): void {
     const after = new Map([[cell, state]]);
-    this.log?.add({ action: undefined, before: after, after, group, transition: undefined, open: false, gone: false });
+    this.log?.add({
+      ...{ action: undefined, before: after, after, group, transition: undefined },
+      ...{ joins, open: false, gone: false },
+    });
   }
 
   /**
@@ -141,9 +144,9 @@ export class Rebasing implements Hooks {
     return chainOf(kernel.transaction).reduce((sum, { applied }) => sum + applied.length, 0);
   }
 
-  /** What is stated outside of transactions stays: states that are still being read. */
+  /** What is stated outside of transactions stays, states that are still being read; and stores that joined stay. */
   rollBack(savepoint = 0): void {
-    this.log?.drop(({ group }, index) => group !== undefined && index >= savepoint);
+    this.log?.drop(({ group, joins }, index) => group !== undefined && joins !== true && index >= savepoint);
     this.trim();
   }
 

@@ -20,6 +20,8 @@ export interface PendingAction {
   after: ReadonlyMap<Cell, unknown>;
   readonly group: number | undefined;
   readonly transition: Transition | undefined;
+  /** The first state of a store: it has joined, even if the transaction around it is rolled back. */
+  joins?: boolean;
   /** Neither confirmed nor reverted. */
   open: boolean;
   /** Reverted, or dropped: it does not count. */
