@@ -71,10 +71,12 @@ export type NoLinks = {};
 export type Link = Single | ListLink | MapLink;
 export type Links = Readonly<Record<string, Link>>;
 
-function rule(options?: LinkOptions): { readonly removed: Removed } {
+/** @param of what a list or map links to: where that says its own rule, it counts */
+function rule(options?: LinkOptions, of?: Single): { readonly removed: Removed } {
   checkOptions('A link', options, ['removed']);
   checkChoice('A link', 'removed', options?.removed, ['refuse', 'unlink', 'cascade']);
-  return { removed: options?.removed ?? 'refuse' };
+  const own = typeof of === 'object' && 'link' in of ? of.removed : undefined;
+  return { removed: options?.removed ?? own ?? 'refuse' };
 }
 
 /**
@@ -95,7 +97,7 @@ export const linkTo = <T extends Target>(target: T, options?: LinkOptions): OneL
 export const listOf = <S extends Single>(of: S, options?: LinkOptions): ListLink<S> => ({
   link: 'list',
   of,
-  ...rule(options),
+  ...rule(options, of),
 });
 /**
  * A link to records under names: the row holds an object with a key under each name.
@@ -105,7 +107,7 @@ export const listOf = <S extends Single>(of: S, options?: LinkOptions): ListLink
 export const mapOf = <S extends Single>(of: S, options?: LinkOptions): MapLink<S> => ({
   link: 'map',
   of,
-  ...rule(options),
+  ...rule(options, of),
 });
 /**
  * A link to a record of one of several types: its field `field` says which. The row holds `{ kind, key }`.
