@@ -63,7 +63,14 @@ if (values.replay !== undefined) {
   const file = readFileSync(values.replay === 'last' ? last : resolve(values.replay), 'utf8');
   const { library: production } = await import(pathToFileURL(bundles.production).href);
   const { library, played } = await import(pathToFileURL(bundles.development).href);
-  await played(JSON.parse(file), { development: library, production });
+  try {
+    await played(JSON.parse(file), { development: library, production });
+  } catch (error) {
+    for (const [id, lines] of (error.steps ?? []).entries())
+      process.stdout.write(`Session ${id}:\n${lines.map((line) => `  ${line}\n`).join('')}`);
+    process.stdout.write(`${error.stack}\n`);
+    process.exit(1);
+  }
   process.stdout.write('It does not fail.\n');
   process.exit(0);
 }

@@ -7,6 +7,9 @@ export const isPlanned = (error: unknown): boolean => (error as { name?: unknown
 
 /** Something that Floe must not do. */
 export class Fault extends Error {
+  /** What each session recorded until then, a line a step. */
+  steps: readonly (readonly string[])[] = [];
+
   constructor(
     /** What noticed it. */
     readonly oracle: string,

@@ -1,6 +1,7 @@
 // Plays a program in a simulated world, and looks after each operation whether everything is as it must be.
 import { OPERATIONS } from './acts/index.js';
 import { NOTHING } from './acts/act.js';
+import type { Step } from 'floe/trace';
 import type { Library } from './library.js';
 import { text, type Plain } from './model/plain.js';
 import { checkError, checkProblems, checkTransactions, checkWatchers } from './oracles/always.js';
@@ -69,6 +70,13 @@ export class Player {
         this.check();
       }
       await this.end();
+    } catch (error) {
+      if (error instanceof Fault)
+        error.steps = this.world.sessions.map((session) => [
+          ...(session.trace?.steps.map(lineOf) ?? []),
+          session.condition,
+        ]);
+      throw error;
     } finally {
       process.off('unhandledRejection', rejected);
       for (const session of this.world.sessions) {
@@ -275,6 +283,29 @@ export class Player {
     session.isGone = true;
   }
 }
+
+/** A step as a line to read. */
+const lineOf = ({
+  seq,
+  after,
+  group,
+  kind,
+  fact,
+  about,
+  run,
+  action,
+  outcome,
+  excluded,
+  cause,
+  changes,
+}: Step): string =>
+  [
+    `${seq} (after ${String(after)})`,
+    group === undefined ? '' : `group ${group}`,
+    kind === 'action' ? text(action) : `${fact ?? ''} ${String(about ?? run?.task ?? '')}`,
+    `${outcome}${excluded === true ? ', excluded' : ''}, by ${text(cause)}:`,
+    changes.map(({ op, path, ...rest }) => `${op} ${path} ${text(rest)}`).join('; '),
+  ].join(' ');
 
 /** Why something may never be stored. */
 const UNSTORED = ['FLOE_STORED_TOO_NEW', 'FLOE_STORED_DAMAGED', 'FLOE_TABS_DIFFER'];

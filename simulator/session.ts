@@ -204,6 +204,14 @@ export class Session {
     return known;
   }
 
+  /** How it is, for a reader. */
+  get condition(): string {
+    const { persistence, problems, isGone, options } = this;
+    const { tab = 'alone', pending = [] } = persistence ?? {};
+    const codes = problems.map(({ code }) => code).join(' ');
+    return `version ${options.version}, ${isGone ? 'gone' : tab}, not stored: ${pending.join()}; problems: ${codes}`;
+  }
+
   get trace(): Trace | undefined {
     return this.runtime.trace;
   }

@@ -92,7 +92,7 @@ export const TIME = {
       const { trace } = session;
       const step = at(trace?.steps.filter((one) => one.kind === 'action' && !one.excluded) ?? [], a);
       // What is redacted stands outside of time.
-      if (!trace?.isLive || !step || session.blueprint.redacts) return NOTHING;
+      if (!trace?.isLive || trace.isPaused || !step || session.blueprint.redacts) return NOTHING;
       // A run whose beginning is left out is over: no include starts it again.
       if (session.runs.some(({ phase }) => phase === 'running' || phase === 'waiting')) return NOTHING;
       const loops = trace.steps.filter(({ fact }) => fact === 'runStarted').length;

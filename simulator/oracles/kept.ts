@@ -52,7 +52,7 @@ export class KeptModel {
 
   /** The states without optimistic actions that are open; nothing where the model cannot say. */
   private confirmed({ line, trace, blueprint }: Session): States | undefined {
-    if (!line || !trace || trace.isPaused || blueprint.redacts) return undefined;
+    if (!line || !trace || trace.isPaused || !line.isWhole || blueprint.redacts) return undefined;
     const live = line.states.get(trace.steps.at(-1)?.seq ?? -1);
     return live && line.pending.confirmed(live);
   }
@@ -134,9 +134,10 @@ export class KeptModel {
     const { world, scenario } = this.player;
     if (scenario.blueprint.place === 'none') return;
     const isShared = scenario.blueprint.tabs || scenario.profile === 'devices';
-    for (let round = 0; round < (isShared ? 3 : 1); round++) {
+    for (let round = 0; round < (isShared || scenario.blueprint.place === 'http' ? 3 : 1); round++) {
       for (const session of world.here) await this.flushAtLast(session, round);
-      if (scenario.profile === 'devices') for (const session of world.here) void session.persistence!.rehydrate();
+      // What another one stored at last, or a session that is over, is read only when that is asked for.
+      if (scenario.blueprint.place === 'http') for (const session of world.here) void session.persistence!.rehydrate();
       await world.rest(40_000);
     }
     for (const { session, isOver } of this.closing)

@@ -18,10 +18,19 @@ export class UndoModel {
   /** Reads what was recorded since. */
   follow({ trace }: Session): void {
     const { steps } = trace!;
-    for (const [i, step] of steps.entries()) {
-      if (step.seq <= this.seen) continue;
-      this.seen = step.seq;
-      if (isUsers(step)) this.push(step, steps.slice(0, i));
+    const fresh = [...steps.entries()].filter(([, { seq }]) => seq > this.seen);
+    this.seen = Math.max(this.seen, ...steps.map(({ seq }) => seq));
+    // What a transaction did is an entry when it has committed: an undo inside of it goes before.
+    const isLate = ([, step]: [number, Step]): boolean => step.group !== undefined && isUsers(step);
+    const groupOf = ([i, { group }]: [number, Step]): number =>
+      group === undefined ? i : steps.findIndex((one) => one.group === group);
+    fresh.sort((a, b) => groupOf(a) - groupOf(b) || Number(isLate(a)) - Number(isLate(b)) || a[0] - b[0]);
+    for (const [i, step] of fresh) {
+      if (isUsers(step))
+        this.push(
+          step,
+          steps.slice(0, step.group === undefined ? i : steps.findLastIndex(({ group }) => group === step.group) + 1),
+        );
       else if (step.fact === 'undone' || step.fact === 'redone') {
         const isUndo = step.fact === 'undone';
         this.all(!isUndo, steps.slice(0, i))

@@ -6,7 +6,7 @@ import { joined } from './joined.js';
 import { lineageOf, readLog, writerOf, type Lineage } from './log.js';
 import { unchanged, type Opening } from './opening.js';
 import type { StoredTexts } from './stored-texts.js';
-import { NOTHING, type RecordHost, type StoreRecord } from './store-record.js';
+import { NOTHING, type Attempt, type RecordHost, type StoreRecord } from './store-record.js';
 import type { Work } from './work.js';
 
 /** What conflicts need of the keeper. */
@@ -42,8 +42,9 @@ export class Conflicts {
     const text = yield* this.storedTexts.read(store.name);
     if (yield* this.isOwn(record, part, text)) return;
     const { text: usable, hasForeign } = withoutSiblings(store.name, text, history);
-    const known = [...history, ...record.attempts];
-    const before = usable === undefined ? stored : commonPart(lineageOf(usable), known, stored);
+    const known: readonly Common[] = [...history, ...record.attempts];
+    const common = usable === undefined ? undefined : commonOf(lineageOf(usable), known);
+    const before = common ? common.part : stored;
     const { onto, phase } = yield* this.opening.use(record, part, usable);
     if (phase !== 'ready' || text === undefined || onto === unchanged) {
       record.phase = phase;
@@ -54,7 +55,10 @@ export class Conflicts {
     // What does not follow on the rest goes when the whole is written.
     if (usable !== text) record.end = undefined;
     const other = record.kept.of(onto(part));
-    const { result, lost } = joined(before === NOTHING ? record.began : before, part, other, store.kept?.onConflict);
+    const onConflict = store.kept?.onConflict;
+    // Memory does not have what an unheard write had joined: what it changed since goes on top of that.
+    const own = common && 'own' in common ? joined(common.own, part, common.part, onConflict).result : part;
+    const { result, lost } = joined(before === NOTHING ? record.began : before, own, other, onConflict);
     let aside: string | undefined;
     record.unsaved = false;
     try {
@@ -121,15 +125,12 @@ export class Conflicts {
 
 type History = StoreRecord['history'];
 
-/** The last part that this session had in common with what another one stored; the stored one, where that is not known. */
-function commonPart(
-  { sums, isWhole }: Lineage,
-  history: readonly Omit<History[number], 'number'>[],
-  stored: unknown,
-): unknown {
-  const common = [...history].reverse().find(({ sum }) => (sum === undefined ? isWhole : sums.includes(sum)));
-  return common ? common.part : stored;
-}
+/** What this session stored, or may have stored. */
+type Common = Omit<History[number], 'number'> & Pick<Attempt, 'own'>;
+
+/** The last that this session had in common with what another one stored, where that is known. */
+const commonOf = ({ sums, isWhole }: Lineage, history: readonly Common[]): Common | undefined =>
+  [...history].reverse().find(({ sum }) => (sum === undefined ? isWhole : sums.includes(sum)));
 
 /**
  * Of changes that two sessions added at the same moment, those that do not follow on the others are left out.

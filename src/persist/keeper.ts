@@ -633,8 +633,11 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
       return;
     }
     const state = this.stateOf(record);
+    const { unsaved } = record;
     const { onto, phase } = yield* this.opening.open(record, state);
     record.phase = phase;
+    // What this session did is not in what it has read now.
+    record.unsaved ||= unsaved;
     if (onto !== unchanged) parts.set(record.store.name, record.kept.of(onto(state)));
   }
 

@@ -429,7 +429,7 @@ export class Recorder implements Trace, Listener {
       this.at = before;
       throw error;
     }
-    this.past = isLive ? undefined : states === this.tip ? { ...states } : states;
+    this.past = isLive ? undefined : { ...states };
     this.early.clear();
     this.foldOld();
     this.changed();
@@ -501,9 +501,9 @@ export class Recorder implements Trace, Listener {
   /** Shows the live end, after it became another one. */
   private show(index: number): void {
     const isLive = index === this.timeline.line.length - 1;
-    this.past = isLive
-      ? undefined
-      : this.timeline.statesAt(index, [{ index: this.timeline.line.length - 1, states: this.tip }]);
+    const known = [{ index: this.timeline.line.length - 1, states: this.tip }];
+    // A copy: where nothing lies between, these are the live states themselves, which go on.
+    this.past = isLive ? undefined : { ...this.timeline.statesAt(index, known) };
     this.at = index;
     this.early.clear();
     const live = this.redaction.reveal(this.tip);

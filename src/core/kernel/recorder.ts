@@ -115,9 +115,12 @@ export class Recorder {
     this.latest = transition;
     const { deciding, transaction, views } = kernel;
     if (deciding !== undefined && deciding.action === transition.action) deciding.of = transition;
+    // Inside of a transaction it is recorded later: what happened unseen stays so, unless the transaction leaves the past.
+    if (views.isUnseen) transition.unseen = true;
+    else if (transition.unseen === true && !views.showsPast) transition.unseen = false;
     if (transaction) return void transaction.transitions.push(transition);
     // A store that joins during time travel is part of the live state, though it is shown.
-    if (views.isUnseen || (views.showsPast && (fact === 'joined' || fact === 'rehydrated'))) transition.unseen = true;
+    if (views.showsPast && (fact === 'joined' || fact === 'rehydrated')) transition.unseen = true;
     // Written out: a function for each transition costs as much as what a listener does with most of them.
     for (const listener of this.listeners) {
       try {

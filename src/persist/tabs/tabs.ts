@@ -24,6 +24,8 @@ export class Tabs {
   private readonly follower: Follower;
   private readonly requests: Requests;
   private planned = false;
+  /** The others were asked who leads. */
+  private asked = false;
 
   constructor(host: Extensible, link: TabLink, keeper: TabsHost) {
     this.tab = new Tab(host, link, keeper);
@@ -40,9 +42,11 @@ export class Tabs {
       () => {
         if (this.tab.closed) return;
         this.leader.giveUp();
+        this.asked = false;
         this.plan();
       },
     );
+    this.plan();
   }
 
   get role(): TabRole {
@@ -182,7 +186,9 @@ export class Tabs {
 
   private ask(): void {
     const { tab } = this;
-    if (tab.unheard.size === 0) return;
+    // Also a tab that keeps no store yet learns who leads.
+    if (tab.unheard.size === 0 && (this.asked || tab.role !== 'asking')) return;
+    this.asked = true;
     const stores = [...tab.unheard];
     tab.unheard.clear();
     if (tab.role === 'leading') this.leader.enter(stores);
