@@ -72,6 +72,8 @@ export class Session {
   isInside = false;
   isFrozen = false;
   isGone = false;
+  /** It was closed, and waits for nothing any more. */
+  isOver = false;
   /** The texts of values that were read: they never change. */
   private readonly texts = new WeakMap<object, string>();
   /** Notes of which it is not known whether they are stored. */

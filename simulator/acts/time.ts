@@ -194,6 +194,7 @@ export const TIME = {
   clearUndo: {
     group: 'undo',
     weight: 1,
+    outside: 'whether it counts is known when the transaction ends',
     perform: (_player, session) => {
       const { undo, undoModel } = session;
       if (!undo) return NOTHING;

@@ -47,7 +47,7 @@ export class KeptModel {
     const call = { session, isOver: false };
     this.closing.push(call);
     session.isGone = true;
-    void session.runtime.close().then(() => (call.isOver = true));
+    void session.runtime.close().then(() => (call.isOver = session.isOver = true));
   }
 
   /** The states without optimistic actions that are open; nothing where the model cannot say. */
@@ -194,7 +194,7 @@ export class KeptModel {
         : world.disk.texts;
     const next = this.reopened(texts, 2);
     // A tab of another version goes its own way.
-    const isOne = world.here.every(({ options }) => options.version === 2);
+    const isOne = world.here.every(({ options }) => options.version === 2) && !world.disk.hasWrittenLate;
     const session = isOne ? world.here[0] : undefined;
     const shown = session && this.keptOf(session, plain(session.state()));
     const found: Plain = session && this.keptOf(session, next);

@@ -18,6 +18,8 @@ export class Disk {
   state: DiskState = 'fine';
   /** So many of the next writes are done, but whoever asked for them gets an error. */
   losing = 0;
+  /** A session that had given up was served: what it wrote then, nobody has read. */
+  hasWrittenLate = false;
   private queue: Call[] = [];
 
   /** @param later it answers when it is served */
@@ -70,11 +72,12 @@ export class Disk {
   }
 
   /** Answers the oldest call that is not of a frozen session. Returns whether there was one. */
-  serve(isFrozen: (owner: object) => boolean): boolean {
+  serve(isFrozen: (owner: object) => boolean, isOver: (owner: object) => boolean): boolean {
     if (this.state === 'hanging') return false;
     const next = this.queue.find(({ owner }) => !isFrozen(owner));
     if (!next) return false;
     this.queue = this.queue.filter((one) => one !== next);
+    this.hasWrittenLate ||= next.isWrite && isOver(next.owner);
     next.serve();
     return true;
   }

@@ -52,7 +52,7 @@ export class World {
 
   /** Answers one call of the disk, or lets the network work again. */
   serve(): boolean {
-    return this.disk.serve(this.isFrozen) || this.server.serve();
+    return this.disk.serve(this.isFrozen, (owner) => (owner as Session).isOver) || this.server.serve();
   }
 
   /** Delivers one message to a tab. */
