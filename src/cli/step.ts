@@ -49,7 +49,9 @@ function chainOf(step: Step, known: ReadonlyMap<number, Step>, started: Readonly
   const chain: Step[] = [];
   const causeAt = ({ seq, cause }: Step): Step | undefined => {
     const run = cause.run === undefined ? undefined : started.get(cause.run);
-    return run && run.seq !== seq ? run : cause.step === undefined ? undefined : known.get(cause.step);
+    const led = cause.step === undefined ? undefined : known.get(cause.step);
+    // What a run waited for is nearer than its begin.
+    return led ?? (run && run.seq !== seq ? run : undefined);
   };
   for (let one = causeAt(step); one && !chain.includes(one); one = causeAt(one)) chain.push(one);
   return chain;

@@ -81,7 +81,7 @@ export function causeSentence({ cause, fact, count }: Step): string {
     case 'storage':
       return 'a storage';
     case 'interceptor':
-      return `an interceptor${after}`;
+      return action === undefined ? `an interceptor${after}` : `an interceptor of ${action}${after}`;
     case 'inspector':
       return 'this inspector';
     case 'trace':
@@ -183,7 +183,7 @@ function doer(root: Step | undefined, isLive: boolean): string {
     case 'storage':
       return 'A storage';
     case 'interceptor':
-      return 'An interceptor';
+      return root.cause.action === undefined ? 'An interceptor' : `An interceptor of ${root.cause.action}`;
     default:
       return 'The application';
   }

@@ -74,7 +74,7 @@ export interface StepCause {
   readonly step?: number;
   /** The number of the run that did it. */
   readonly run?: number;
-  /** The type of the action that another tab did. */
+  /** The type of the action that another tab did, or that an interceptor decided about when it dispatched. */
   readonly action?: string;
 }
 
@@ -177,8 +177,9 @@ export function titleOf({ action, fact, run, about, count, cause }: Step): strin
  * @example
  * causeOf(step); // 'run #3', 'inspector', 'step 12'
  */
-export function causeOf({ cause: { by, run, step }, count }: Step): string {
+export function causeOf({ cause: { by, run, step, action }, count }: Step): string {
   if (count !== undefined) return '';
+  if (by === 'interceptor' && action !== undefined) return `interceptor of ${action}${step === undefined ? '' : `, step ${step}`}`;
   const who = run !== undefined ? `run #${run}` : by === 'code' || (by === 'runtime' && step !== undefined) ? '' : by;
   return [who, step === undefined ? '' : `step ${step}`].filter(Boolean).join(', ');
 }

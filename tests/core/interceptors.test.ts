@@ -102,9 +102,9 @@ test('what an interceptor dispatches besides comes from it, and from the step of
     .map(({ action, cause }) => [action?.payload, cause]);
   const seq = runtime.trace.steps.find(({ action }) => action?.type === 'counter.added')?.seq;
   expect(causes).toEqual([
-    ['before', { by: 'interceptor' }],
+    ['before', { by: 'interceptor', action: 'counter.added' }],
     [1, { by: 'code' }],
-    ['after', { by: 'interceptor', step: seq }],
+    ['after', { by: 'interceptor', step: seq, action: 'counter.added' }],
   ]);
   expect(runtime.read(counter).n).toBe(1);
 });

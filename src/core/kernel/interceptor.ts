@@ -10,6 +10,11 @@ export interface InterceptorTools {
   proceed(action?: AnyAction): DispatchResult;
   /** Ends it here. The action stays visible in the trace, with the reason. */
   stop(reason?: string): void;
+  /**
+   * Dispatches another action, now or later; its step names the action that is decided. `runtime.dispatch` does so only as long
+   * as the interceptor has not returned.
+   */
+  dispatch(action: AnyAction): DispatchResult;
   /** Reads any source. */
   readonly read: Read;
   /** What was declared about the action. */
@@ -27,6 +32,7 @@ interface Decision {
   readonly interceptors: readonly { readonly name: string; readonly fn: Interceptor }[];
   readonly about: About | undefined;
   readonly read: Read;
+  readonly dispatch: (action: AnyAction) => DispatchResult;
   readonly apply: (action: AnyAction) => DispatchResult;
   readonly stopped: (reason: unknown) => void;
   /** An interceptor threw later, when no caller waits for it. */
@@ -78,6 +84,7 @@ function ask(decision: Decision, action: AnyAction, index: number): DispatchResu
           }
         },
         stop: stopWith,
+        dispatch: decision.dispatch,
         read: decision.read,
         about: decision.about,
       });

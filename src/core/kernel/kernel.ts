@@ -21,7 +21,7 @@ import { eachFeature, type Applying, type Deciding, type Extensible, type Featur
 import { HandlerTable } from './handlers.js';
 import { Joining } from './joining.js';
 import { Notifications } from './notifications.js';
-import { Pipeline } from './pipeline.js';
+import { becauseOf, Pipeline } from './pipeline.js';
 import { savepointOf, transact } from './atomic.js';
 import type { Recorder } from './recorder.js';
 import type { Transaction } from './transaction.js';
@@ -127,8 +127,7 @@ export class Kernel implements Extensible, Ground {
   /** The cause of a dispatch now: an interceptor besides the action that it decides about, or the application. */
   byDispatcher(): Cause {
     const { deciding } = this;
-    if (!deciding) return BY_CODE;
-    return deciding.of ? { by: 'interceptor', of: deciding.of } : { by: 'interceptor' };
+    return deciding ? becauseOf(deciding) : BY_CODE;
   }
 
   /** The cause of a dispatch or a run now: the application, perhaps out of a watcher. */

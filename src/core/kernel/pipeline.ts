@@ -14,6 +14,10 @@ import { reportUnhandled } from './reported.js';
 import { NO_TASKS, type Handlers } from './handlers.js';
 import { NO_CHANGES, type Cause } from './transition.js';
 
+/** The cause of what an interceptor does beside the action that it decides about. */
+export const becauseOf = ({ action: { type }, of }: Deciding): Cause =>
+  of ? { by: 'interceptor', of, action: type } : { by: 'interceptor', action: type };
+
 export class Pipeline {
   constructor(private readonly kernel: Extensible) {}
 
@@ -66,6 +70,7 @@ export class Pipeline {
       interceptors: kernel.interceptors.slice(),
       about: makerOf(action)?.about,
       read: kernel.read,
+      dispatch: (other) => this.dispatch(other, becauseOf(deciding)),
       mayDecide: (what) => kernel.forbidInside(what),
       apply: (passed) => {
         deciding.action = passed;
@@ -76,7 +81,7 @@ export class Pipeline {
           kernel.recorder?.unchanged(passed, cause, 'stopped', why);
           return 'stopped';
         }
-        const from: Cause = passed === action ? cause : { ...cause, by: 'interceptor' };
+        const from: Cause = passed === action ? cause : { ...cause, by: 'interceptor', action: action.type };
         return kernel.call(() => {
           if (cause.run !== undefined) return kernel.views.atLive(() => this.proceed(passed, from, by));
           kernel.leavePast();
@@ -88,7 +93,7 @@ export class Pipeline {
       wait: (end) => {
         if (kernel.transaction) throw asyncInAtomic('an interceptor that decides later');
         kernel.waiting.add(end);
-        kernel.recorder?.unchanged(action, cause, 'waiting');
+        deciding.of = kernel.recorder?.unchanged(action, cause, 'waiting') ?? deciding.of;
         return () => kernel.waiting.delete(end);
       },
     });

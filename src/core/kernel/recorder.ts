@@ -100,11 +100,11 @@ export class Recorder {
   }
 
   /** Records an action that changed nothing. @param started what the stopwatch showed when its handlers began */
-  unchanged(action: AnyAction, cause: Cause, outcome: Outcome, reason?: unknown, started?: number): void {
+  unchanged(action: AnyAction, cause: Cause, outcome: Outcome, reason?: unknown, started?: number): Transition {
     const took = started === undefined ? 0 : stopwatch() - started;
-    this.kernel.views.atLive(() =>
-      this.record(this.action(action, cause, outcome, took, NO_CHANGES, undefined, reason)),
-    );
+    const transition = this.action(action, cause, outcome, took, NO_CHANGES, undefined, reason);
+    this.kernel.views.atLive(() => this.record(transition));
+    return transition;
   }
 
   record(transition: Transition): void {

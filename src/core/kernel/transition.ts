@@ -16,7 +16,7 @@ export interface Cause {
   readonly of?: Transition;
   /** The number of the run that did it. */
   readonly run?: number;
-  /** The type of the action that another tab did. */
+  /** The type of the action that another tab did, or that an interceptor decided about when it dispatched. */
   readonly action?: string;
 }
 

@@ -5,7 +5,7 @@ import type { CancelSignal } from '../../base/host.js';
 import type { DispatchResult } from '../../model/action.js';
 import { typesOf } from '../../model/handled.js';
 import type { TaskRun } from './run.js';
-import type { Cause } from '../../kernel/transition.js';
+import type { Cause, Transition } from '../../kernel/transition.js';
 import type { Read } from '../../model/source.js';
 import { callOf, type Call } from './definition.js';
 import type { Need } from './need.js';
@@ -15,12 +15,15 @@ import type { Optimistic, Run, TaskCall, TaskContext } from './types.js';
 /** As many values that a run saw are recorded. */
 const MOST_SEEN = 100;
 
+/** Told of an action that was applied, and of its transition while there is a recorder. */
+export type Listener = (action: AnyAction, transition: Transition | undefined) => void;
+
 /** What a context needs of the runs. */
 export interface ContextHost {
   readonly host: RunHost;
   start(call: Call, cause: Cause, parent: TaskRun): Run<unknown>;
   /** Calls `listener` with each action of these types. Returns a function that stops it. */
-  listen(types: readonly string[], listener: (action: AnyAction) => void): () => void;
+  listen(types: readonly string[], listener: Listener): () => void;
 }
 
 const ignore = (): void => undefined;
@@ -49,7 +52,7 @@ class Context {
   }
   get run(): (call: TaskCall<unknown>) => Run<unknown> {
     const { runs, run_ } = this;
-    return (call) => runs.start(callOf(call), { by: 'task', run: run_.id }, run_);
+    return (call) => runs.start(callOf(call), run_.cause, run_);
   }
   get use(): (need: Need<unknown>) => unknown {
     const { runs, run_ } = this;
@@ -92,14 +95,17 @@ class Context {
 }
 
 /** A promise of something that comes once, unless the run is cancelled before. */
-function awaited(run: TaskRun, begin: (resolve: (value: unknown) => void) => () => void): Promise<unknown> {
+function awaited(
+  run: TaskRun,
+  begin: (resolve: (value: unknown, of?: Transition) => void) => () => void,
+): Promise<unknown> {
   const promise = new Promise<unknown>((resolve, reject) => {
     let stop = ignore;
     const came = run.await({ stop: () => stop(), reject });
     if (run.ended) return;
-    stop = begin((value) => {
+    stop = begin((value, of) => {
       stop();
-      came(() => resolve(value));
+      came(() => resolve(value), of);
     });
   });
   // It may stand in a race that is over: then nothing waits for it.
@@ -109,14 +115,14 @@ function awaited(run: TaskRun, begin: (resolve: (value: unknown) => void) => () 
 
 /** All actions of some types from now on, kept until they are asked for. */
 function eachOf(runs: ContextHost, run: TaskRun, types: readonly string[]): AsyncIterableIterator<AnyAction> {
-  const kept: AnyAction[] = [];
+  const kept: Parameters<Listener>[] = [];
   /** Those that asked and wait, in their order. */
-  const asking: ((action: AnyAction | undefined) => void)[] = [];
+  const asking: ((action: AnyAction | undefined, of?: Transition) => void)[] = [];
   let done = false;
-  const stopListening = runs.listen(types, (action) => {
+  const stopListening = runs.listen(types, (action, transition) => {
     const ask = asking.shift();
-    if (ask) ask(action);
-    else kept.push(action);
+    if (ask) ask(action, transition);
+    else kept.push([action, transition]);
   });
   const stop = (): void => {
     done = true;
@@ -133,11 +139,11 @@ function eachOf(runs: ContextHost, run: TaskRun, types: readonly string[]): Asyn
     next() {
       if (done && run.phase !== 'cancelled') return Promise.resolve(resultOf(undefined));
       return awaited(run, (resolve) => {
-        const ask = (action: AnyAction | undefined): void => resolve(resultOf(action));
-        if (kept.length > 0) {
+        const ask = (action: AnyAction | undefined, of?: Transition): void => resolve(resultOf(action), of);
+        const item = kept.shift();
+        if (item) {
           // A turn later, when it is waited for.
-          const item = kept.shift();
-          void Promise.resolve().then(() => ask(item));
+          void Promise.resolve().then(() => ask(...item));
           return ignore;
         }
         asking.push(ask);

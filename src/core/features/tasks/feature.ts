@@ -113,7 +113,7 @@ export class Tasks implements Hooks, RunHost {
       const why = reason ?? (optimistic && phase === 'failed' ? phase : undefined);
       return why === undefined ? undefined : `its run is over: ${why}`;
     };
-    return this.dispatchLive(action, causeOf(run), { stopped, optimistic, ...(optimistic && { feature: rebasing }) });
+    return this.dispatchLive(action, run.cause, { stopped, optimistic, ...(optimistic && { feature: rebasing }) });
   }
 
   /** Dispatches at the live end; queued while watchers are notified, stopped where `by` says so. */
@@ -146,7 +146,7 @@ export class Tasks implements Hooks, RunHost {
   optimisticBy(run: TaskRun, action: AnyAction): Optimistic {
     let entry: PendingAction | undefined;
     let settled: { readonly how: SettleHow; readonly action: AnyAction | undefined } | undefined;
-    const cause = causeOf(run);
+    const cause: Cause = { by: 'task', run: run.id };
     const settleNow = (one: PendingAction, { how, action: replacement }: NonNullable<typeof settled>): void => {
       run.open?.delete(one);
       this.settle(one, how, cause, replacement, () => {
@@ -212,5 +212,3 @@ export class Tasks implements Hooks, RunHost {
 /** Declared tasks are task definitions: nothing else names this feature. */
 const definitionsOf = (declared: readonly DeclaredTask[]): TaskDefinition[] =>
   declared.filter((task) => task instanceof TaskDefinition);
-
-const causeOf = (run: TaskRun): Cause => ({ by: 'task', run: run.id });

@@ -4,9 +4,9 @@ import { aborter } from '../../base/host.js';
 import type { Call, TaskDefinition } from './definition.js';
 import { Promised } from './promised.js';
 import type { Run } from './types.js';
-import type { RunNote } from '../../kernel/transition.js';
+import type { Cause, RunNote } from '../../kernel/transition.js';
 import type { PendingAction } from '../rebasing/pending.js';
-import { Waits, type Pending } from './waits.js';
+import { Waits, type Came, type Pending } from './waits.js';
 
 /** A run that another one called, or its share of one. */
 export interface Called {
@@ -63,6 +63,12 @@ export class TaskRun extends Promised implements Run<unknown> {
     return { id, task: task.name, args, phase, ...(saw && phase !== 'running' && { saw }) };
   }
 
+  /** Why something is done that it does now. */
+  get cause(): Cause {
+    const of = this.waits?.cause;
+    return of ? { by: 'task', run: this.id, of } : { by: 'task', run: this.id };
+  }
+
   cancel(reason = 'cancelled'): void {
     this.cancelBy(this, reason);
   }
@@ -106,7 +112,7 @@ export class TaskRun extends Promised implements Run<unknown> {
   /**
    * Adds something that the run waits for; it ends with the run. Returns how to note that it came, and to settle it then.
    */
-  await(pending: Pending): (settle: () => void) => void {
+  await(pending: Pending): Came {
     if (!this.ended) return this.ensureWaits().add(pending);
     pending.stop();
     if (this.phase === 'cancelled' && this.ensureWaits().tellsOnce()) pending.reject(this.cancellation);

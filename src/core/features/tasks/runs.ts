@@ -4,7 +4,7 @@ import type { AnyAction } from '../../model/action.js';
 import { messageOf } from '../../base/errors.js';
 import { isThenable } from '../../kernel/compute.js';
 import { successorOf } from '../../kernel/reload.js';
-import { contextOf } from './context.js';
+import { contextOf, type Listener } from './context.js';
 import { guardData } from '../../data/guard.js';
 import { DEV } from '../../base/mode.js';
 import { TaskRun, type Called } from './run.js';
@@ -40,7 +40,7 @@ const KEEP = 1000;
 
 export class Runs {
   private readonly tasks = new Map<TaskDefinition, Lanes>();
-  private readonly listeners = new Map<string, Set<(action: AnyAction) => void>>();
+  private readonly listeners = new Map<string, Set<Listener>>();
   /** Runs that actions and the beginning of the runtime start. */
   private readonly starts: Starts;
   /** Tasks that begin with the runtime, and whose runs ended with a line that was left. */
@@ -370,7 +370,7 @@ export class Runs {
   }
 
   /** Calls `listener` with each action of these types. Returns a function that stops it. */
-  listen(types: readonly string[], listener: (action: AnyAction) => void): () => void {
+  listen(types: readonly string[], listener: Listener): () => void {
     for (const type of types) {
       const known = this.listeners.get(type);
       if (known) known.add(listener);
@@ -387,7 +387,7 @@ export class Runs {
   /** An action was applied: notifies the runs that wait for it, and starts the tasks that handle it. */
   applied(action: AnyAction, tasks: readonly TaskDefinition[], transition: Transition | undefined): void {
     const listeners = this.listeners.get(action.type);
-    if (listeners) for (const listener of [...listeners]) listener(action);
+    if (listeners) for (const listener of [...listeners]) listener(action, transition);
     if (tasks.length === 0) return;
     const args = 'payload' in action ? [action.payload] : [];
     const cause: Cause = transition ? { by: 'runtime', of: transition } : { by: 'runtime' };

@@ -7,6 +7,8 @@
 // goes on with the chain of the one whose end led there. The chain of the work is rejected first, and what belongs to no
 // known chain; when that ends the work, or the work waits again, the other chains never settle, as after every end.
 
+import type { Transition } from '../../kernel/transition.js';
+
 /** Something that a run waits for. */
 export interface Pending {
   /** The run has ended: the run no longer waits. */
@@ -15,14 +17,23 @@ export interface Pending {
   readonly reject: (error: unknown) => void;
 }
 
-interface Wait extends Pending {
-  chain: object;
+/** Waits that follow each other in one function. */
+interface Chain {
+  /** The action that ended its latest `next` or `each`: what is done from there on is done because of it. */
+  of?: Transition;
 }
+
+interface Wait extends Pending {
+  chain: Chain;
+}
+
+/** Notes that what was waited for came. */
+export type Came = (settle: () => void, of?: Transition) => void;
 
 const ignore = (): void => undefined;
 
 /** The chain of waits that were created where no chain is known: after a promise from elsewhere, or outside the run. */
-const UNKNOWN = {};
+const UNKNOWN: Chain = Object.freeze({});
 
 /** As many turns of the queue of promises are enough for work to end after its wait was rejected. */
 const TURNS = 30;
@@ -32,10 +43,12 @@ const later = (fn: () => void): void => void Promise.resolve().then(fn);
 export class Waits {
   private readonly pending = new Set<Wait>();
   /** The chain of the work itself. */
-  private readonly main = {};
+  private readonly main: Chain = {};
   /** The chain of what runs now, where that is known; and the wait that it created last. */
-  private chain: object | undefined;
+  private chain: Chain | undefined;
   private newest: Wait | undefined;
+  /** There were waits beside the chain of the work: what runs now may be theirs. */
+  private hasOthers = false;
   private readonly stops = new Set<() => void>();
   /** The run was cancelled, and a wait learned of it. */
   private told = false;
@@ -52,17 +65,18 @@ export class Waits {
 
   /**
    * Adds a wait of a run that is under way.
-   * @returns how to note that it came: to be called with what then settles its promise
+   * @returns how to note that it came: to be called with what then settles its promise, and the action that came, if one did
    */
-  add(pending: Pending): (settle: () => void) => void {
+  add(pending: Pending): Came {
     const wait: Wait = { ...pending, chain: this.chainOfNext() };
     this.newest = wait;
     this.pending.add(wait);
-    return (settle) => {
+    return (settle, of) => {
       if (!this.pending.delete(wait)) return;
       const { chain } = wait;
       // What waits for it goes on between these two.
       later(() => {
+        if (of && chain !== UNKNOWN) chain.of = of;
         this.chain = chain;
         this.newest = undefined;
       });
@@ -87,7 +101,7 @@ export class Waits {
   }
 
   /** The chain of a wait that is created now. */
-  private chainOfNext(): object {
+  private chainOfNext(): Chain {
     const { chain, newest } = this;
     if (chain === undefined) {
       // It comes out of a promise from elsewhere: the work's, as far as the work waits for nothing else.
@@ -95,8 +109,19 @@ export class Waits {
       return this.main;
     }
     // The one before was not what is waited for here.
-    if (newest !== undefined && newest.chain === chain && chain !== UNKNOWN) newest.chain = {};
+    if (newest !== undefined && newest.chain === chain && chain !== UNKNOWN) {
+      newest.chain = {};
+      this.hasOthers = true;
+    }
     return chain;
+  }
+
+  /** The action because of which the run does what it does now, where that is known. */
+  get cause(): Transition | undefined {
+    if (this.chain) return this.chain.of;
+    // After a promise from elsewhere: the work's, where nothing else can be it.
+    for (const wait of this.pending) if (wait.chain === this.main) return undefined;
+    return this.hasOthers ? undefined : this.main.of;
   }
 
   /**
