@@ -61,6 +61,8 @@ function checkItem(session: Session, pointer: string, steps: readonly Step[], to
   const found = (seq: number): Plain => listAfter(seq).find(({ id }: Plain) => id === item.id);
   let first = steps.length - 1;
   while (first > 0 && found(steps[first - 1].seq) !== undefined) first--;
+  // What a fact put in the place of another item, it does not say.
+  if (steps[first].kind === 'fact') return NOTHING;
   // One id twice: which of the two it was, nothing says.
   for (const { seq } of steps.slice(first))
     if (listAfter(seq).filter(({ id }: Plain) => id === item.id).length > 1) return NOTHING;

@@ -486,7 +486,8 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     const own = this.patience.limit(this.flushOwn(), false);
     if (!this.tabs || this.tabs.role === 'leading' || this.closed) return own;
     const [a, b] = await Promise.all([own, this.tabs.errand('flush', [])]);
-    return a && b;
+    // Who leads may be known only now: what is out of every order is for this tab to store.
+    return a && b && this.patience.limit(this.flushOwn(), false);
   }
 
   private async flushOwn(): Promise<boolean> {

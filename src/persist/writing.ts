@@ -68,7 +68,10 @@ export class Writing {
   }
 
   /** Where nothing is stored, what the next session begins with need not be, nor what was forgotten and has not changed since. */
-  private isStored({ stored, head, initial, began, changedAfterForget, attempts }: StoreRecord, part: unknown): boolean {
+  private isStored(
+    { stored, head, initial, began, changedAfterForget, attempts }: StoreRecord,
+    part: unknown,
+  ): boolean {
     // A write that failed may have been done: then something else stands there.
     if (attempts.length > 0) return false;
     const isAbsent = stored === NOTHING && head === undefined;

@@ -79,6 +79,8 @@ export class Recorder implements Trace, Listener {
   private readonly thrown = new Map<number, { readonly reason: string; readonly stack: string }>();
   /** The step that sums up what is not listed, as long as nothing that is listed follows. */
   private sum: GrowingSum | undefined;
+  /** The transaction that is being recorded, where nothing of it is to be listed. */
+  private quietGroup: number | undefined;
   /** Stores that joined during the look at the past, as they began. */
   private readonly early = new Map<string, StoreChange>();
   isPaused = false;
@@ -127,9 +129,24 @@ export class Recorder implements Trace, Listener {
     this.changed();
   }
 
-  /** What one of them was about may stand in the message that all of them get. */
+  committing(transitions: readonly Transition[]): void {
+    this.noteSecrets(transitions);
+    this.quietGroup = transitions.every((one) => this.worksQuietly(one)) ? transitions[0]?.group : undefined;
+  }
+
   reverting(transitions: readonly Transition[]): void {
-    if (!this.redaction.none) for (const { action } of transitions) if (action) this.redaction.action(action);
+    this.noteSecrets(transitions);
+    this.quietGroup = undefined;
+  }
+
+  /** What stood for a moment inside of a transaction may be said by each of its steps, and by the message that all of them get. */
+  private noteSecrets(transitions: readonly Transition[]): void {
+    const { redaction } = this;
+    if (redaction.none) return;
+    for (const { action, changed } of transitions) {
+      if (action) redaction.action(action);
+      for (const { store, after } of changed) redaction.learnFrom(store.name, after);
+    }
   }
 
   /** Stores may join later, and actions be declared: only a name that looks like another one is a problem. */
@@ -148,8 +165,13 @@ export class Recorder implements Trace, Listener {
     return state;
   }
 
-  private isQuiet({ action, run, outcome }: Transition): boolean {
-    if (this.isPaused) return true;
+  private isQuiet(transition: Transition): boolean {
+    const { group } = transition;
+    // A transaction is listed as a whole, or not at all.
+    return this.isPaused || ((group === undefined || group === this.quietGroup) && this.worksQuietly(transition));
+  }
+
+  private worksQuietly({ action, run, outcome }: Transition): boolean {
     const worked = (outcome === 'applied' || outcome === 'unchanged') && run?.phase !== 'failed';
     return worked && this.ignored.has(run?.task ?? action?.type ?? '');
   }
@@ -184,7 +206,11 @@ export class Recorder implements Trace, Listener {
 
   /** Stores that joined at the live end during the look at the past, and are seen in it, join on the branch as well. */
   private joinEarly(): void {
-    const changed = [...this.early.values()];
+    // What else happened to them happened on the line that is left.
+    const changed = Array.from(this.early.values(), (change) => ({
+      ...change,
+      after: this.host.stateOf(this.host.cells.get(change.store.name)!),
+    }));
     this.early.clear();
     if (changed.length === 0) return;
     this.list({
@@ -210,7 +236,7 @@ export class Recorder implements Trace, Listener {
     if (!this.sum) this.timeline.keep(tip);
     if (!unseen) this.at = this.timeline.line.length - 1;
     // A store that joins during a look at the past is seen in the past as it begins.
-    else if (fact === 'joined' || fact === 'rehydrated')
+    else if (fact === 'joined')
       for (const { store, after } of changed)
         this.early.set(store.name, { store, before: undefined, after, joined: true });
   }

@@ -179,7 +179,8 @@ export function titleOf({ action, fact, run, about, count, cause }: Step): strin
  */
 export function causeOf({ cause: { by, run, step, action }, count }: Step): string {
   if (count !== undefined) return '';
-  if (by === 'interceptor' && action !== undefined) return `interceptor of ${action}${step === undefined ? '' : `, step ${step}`}`;
+  if (by === 'interceptor' && action !== undefined)
+    return `interceptor of ${action}${step === undefined ? '' : `, step ${step}`}`;
   const who = run !== undefined ? `run #${run}` : by === 'code' || (by === 'runtime' && step !== undefined) ? '' : by;
   return [who, step === undefined ? '' : `step ${step}`].filter(Boolean).join(', ');
 }

@@ -256,7 +256,7 @@ class Stack implements UndoStack, Listener {
       .map((store) => ({ store, before: states[store.name], after: next[store.name] }));
     const { touches } = merging;
     if (!state(this.host, changed, fact, { cause: { by: 'code' }, touches })) return { became: 'nothing' };
-    if (changed.length > 0 && !this.told.has(touches)) this.mayFail(touches);
+    if (!this.told.has(touches)) this.mayFail(touches);
     entry.moves = [...entry.moves, { fact, touches, changed }];
     // What is done next is an entry of its own.
     for (const one of this.entries) one.time = -Infinity;

@@ -1,11 +1,14 @@
 // Time travel: the screen shows a past step, while the live line of transitions goes on in a view of its own.
 import { wrongPlace } from '../base/errors.js';
 import { DEV } from '../base/mode.js';
+import { difference } from '../data/diff.js';
+import { applyPatch } from '../data/patch.js';
 import { hasOwn, keeping } from '../data/plain.js';
 import { guardData } from '../data/guard.js';
 import type { Extensible, Feature, Hooks } from '../kernel/feature.js';
 import { arriveAt, isShown, leaveLine, lineChanged } from '../kernel/line.js';
-import type { RunNote } from '../kernel/transition.js';
+import type { Cell, CellChange } from '../kernel/cell.js';
+import type { RunNote, Transition } from '../kernel/transition.js';
 import { View } from '../kernel/view.js';
 import { endLostRuns } from './tasks/lost-runs.js';
 import { isStatuses, statusesNamed } from './tasks/statuses.js';
@@ -20,6 +23,8 @@ export const timeTravel: Feature<TimeTravel> = {
 
 export class TimeTravel implements Hooks {
   isMoving = false;
+  /** What was read of storages while the past is shown: it is there on a branch that begins in this past, too. */
+  private readonly read = new Map<Cell, { readonly state: unknown; readonly transition: Transition | undefined }>();
 
   constructor(private readonly kernel: Extensible) {}
 
@@ -37,6 +42,7 @@ export class TimeTravel implements Hooks {
     // Statuses of tasks that have not run in this runtime.
     for (const [name, state] of Object.entries(liveStates ?? states))
       if (isStatuses(name, state) && !kernel.cells.has(name)) kernel.joining.add(statusesNamed(name), state, true);
+    if (isLive || liveStates) this.read.clear();
     if (!isLive) this.part();
     if (!isLive && liveStates) kernel.views.atLive(() => this.put(liveStates));
     this.put(states);
@@ -59,7 +65,39 @@ export class TimeTravel implements Hooks {
     leaveLine(kernel, (transition) => isShown(kernel, transition), 'branch');
     this.join();
     kernel.recorder?.each((listener) => listener.branched?.());
+    this.takeOverRead();
     arriveAt(kernel, 'branch', []);
+  }
+
+  onTopOf(read: unknown, before: unknown, after: unknown): unknown {
+    try {
+      return applyPatch(read, difference(before, after).changes);
+    } catch {
+      // It does not fit: what was stored counts.
+      return read;
+    }
+  }
+
+  readUnseen(cell: Cell, state: unknown, transition: Transition | undefined): void {
+    this.read.set(cell, { state, transition });
+  }
+
+  /** The transaction that begins the branch may be rolled back: what is stored stays there, as a store that joins does. */
+  private takeOverRead(): void {
+    const { kernel, read } = this;
+    const view = kernel.views.current;
+    const changes: CellChange[] = [];
+    for (const [cell, { state, transition }] of read) {
+      // It was shown already.
+      if (transition && isShown(kernel, transition)) continue;
+      const after = keeping(view.states[cell.index], state);
+      if (Object.is(after, view.states[cell.index])) continue;
+      changes.push(view.change(cell, after));
+      kernel.stated(cell, after, true);
+      view.commit(cell.index, after, undefined);
+    }
+    read.clear();
+    if (changes.length > 0) kernel.recorder?.fact('rehydrated', changes, { by: 'storage' });
   }
 
   /** Stores that joined on another line are there as well: they join this one as they are. */

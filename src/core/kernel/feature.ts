@@ -100,6 +100,10 @@ export interface Hooks {
   readonly isMoving?: boolean;
   /** The application does something: where the past is shown, a branch begins there. One feature has this. */
   leavePast?(): void;
+  /** A state that was read, with what the shown line did to the state that stood for it meanwhile. */
+  onTopOf?(read: unknown, before: unknown, after: unknown): unknown;
+  /** The stored state of a store was read while the past is shown. */
+  readUnseen?(cell: Cell, state: unknown, transition: Transition | undefined): void;
   /**
    * Puts what is pending on top of confirmed states that came from elsewhere.
    * @returns the states to commit, and what went wrong; nothing where nothing is pending

@@ -8,6 +8,8 @@ export interface Listener {
   transition?(transition: Transition): void;
   /** Something was added to the problems of a transition that was told before: a watcher or a selector threw. */
   noted?(transition: Transition): void;
+  /** A transaction has committed: these transitions are told next. */
+  committing?(transitions: readonly Transition[]): void;
   /** A transaction failed: these transitions are told next, as reverted. */
   reverting?(transitions: readonly Transition[]): void;
   /** The cursor of the trace moved: the states are of another time. */

@@ -182,6 +182,7 @@ export class Recorder {
 
   /** Records what a transaction did that committed. */
   committed({ transitions }: Transaction): void {
+    this.each((listener) => listener.committing?.(transitions));
     for (const transition of transitions) {
       transition.caught = transition.outcome === 'failed';
       this.record(transition);

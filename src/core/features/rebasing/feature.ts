@@ -3,7 +3,15 @@
 import type { AnyAction } from '../../model/action.js';
 import { droppedWithout } from '../../base/errors.js';
 import { DEV } from '../../base/mode.js';
-import type { Applying, Feature, Hooks, Extensible, Rebased, SettleHow } from '../../kernel/feature.js';
+import {
+  eachFeature,
+  type Applying,
+  type Feature,
+  type Hooks,
+  type Extensible,
+  type Rebased,
+  type SettleHow,
+} from '../../kernel/feature.js';
 import { isShown } from '../../kernel/line.js';
 import { show } from '../../kernel/stating.js';
 import { givenTo } from '../../kernel/states.js';
@@ -126,7 +134,9 @@ export class Rebasing implements Hooks {
       kernel.later(() =>
         kernel.views.atLive(() => {
           // It is open until now, so that there is something to fill.
-          this.show(this.log!.filled(held, new Map([[cell, state]])), 'rehydrated', { by: 'storage' });
+          const filled = this.log!.filled(held, new Map([[cell, state]]));
+          const transition = this.show(filled, 'rehydrated', { by: 'storage' });
+          if (kernel.views.isUnseen) eachFeature(kernel, (hooks) => hooks.readUnseen?.(cell, state, transition));
           kernel.notify();
         }),
       );

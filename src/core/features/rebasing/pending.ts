@@ -4,7 +4,7 @@ import type { AnyAction } from '../../model/action.js';
 import { sameData } from '../../data/plain.js';
 import type { Touches } from '../../data/touches.js';
 import type { Cell } from '../../kernel/cell.js';
-import type { Extensible } from '../../kernel/feature.js';
+import { firstAnswer, type Extensible } from '../../kernel/feature.js';
 import { computed, givenTo } from '../../kernel/states.js';
 import type { Transition } from '../../kernel/transition.js';
 import { footprintOf, withoutWrites, type Footprint } from './footprint.js';
@@ -28,6 +28,8 @@ export interface PendingAction {
   gone: boolean;
   /** Where what it did is part of the certain state that came from elsewhere. */
   within?: ReadonlySet<Cell>;
+  /** Of a state that is still being read: what it was before another line brought it to `after`. */
+  began?: ReadonlyMap<Cell, unknown>;
   /** Counts up with the entries. */
   order: number;
   /** What it read and wrote, once that was asked for. */
@@ -159,7 +161,11 @@ export class PendingLog {
 
   /** Rebases all entries onto the state that a held entry waited for. */
   filled(entry: PendingAction, after: ReadonlyMap<Cell, unknown>): Computed {
-    entry.after = after;
+    const { began } = entry;
+    const line = entry.after;
+    entry.after = began
+      ? new Map(Array.from(after, ([cell, state]) => [cell, this.onTopOf(state, began.get(cell), line.get(cell))]))
+      : after;
     entry.open = false;
     return this.accept(this.run(() => true));
   }
@@ -201,7 +207,10 @@ export class PendingLog {
       moved.push(entry);
       return false;
     });
-    for (const entry of moved) entry.after = new Map(Array.from(entry.after, ([cell]) => [cell, shown.get(cell)]));
+    for (const entry of moved) {
+      entry.began ??= entry.after;
+      entry.after = new Map(Array.from(entry.after, ([cell]) => [cell, shown.get(cell)]));
+    }
     for (const [cell, state] of shown)
       if (this.entries.length === moved.length || !this.base.has(cell)) this.base.set(cell, state);
   }
@@ -209,6 +218,11 @@ export class PendingLog {
   /** Whether the entries lead to these states. */
   leadsTo(stateOf: (cell: Cell) => unknown): boolean {
     return Array.from(this.run(() => true).states).every(([cell, state]) => sameData(state, stateOf(cell)));
+  }
+
+  /** A state that was read, with what the shown line did meanwhile to the state before it. */
+  private onTopOf(read: unknown, before: unknown, after: unknown): unknown {
+    return firstAnswer(this.kernel, (hooks) => hooks.onTopOf?.(read, before, after)) ?? read;
   }
 
   private close(entry: PendingAction): void {
