@@ -34,6 +34,8 @@ export interface Blueprint {
   readonly initial: 'none' | 'whole' | 'partial';
   readonly place: 'none' | 'area' | 'later' | 'http';
   readonly tabs: boolean;
+  /** Tabs choose the one that writes by messages alone, as in pages without the Web Locks API. */
+  readonly elects: boolean;
   /** Actions only add: what was acknowledged must be there in the end, whoever else writes. */
   readonly gentle: boolean;
   /** Milliseconds in which changes are gathered. */

@@ -79,6 +79,7 @@ function someBlueprint(name: ProfileName): fc.Arbitrary<Blueprint> {
     initial: isSolo ? fc.constantFrom('none', 'none', 'none', 'whole', 'partial') : fc.constant('none'),
     place: fc.constantFrom(...place),
     tabs: fc.constant(tabs),
+    elects: tabs ? fc.integer({ min: 0, max: 2 }).map((n) => n === 2) : never,
     writeAfter: isSolo ? fc.constant(0) : fc.constantFrom(0, 0, 100),
     gentle: isSolo ? never : name === 'devices' ? fc.constant(true) : fc.boolean(),
   });

@@ -2,6 +2,7 @@
 // one tab sends to another in order; the lock is given to the next in the queue when the test says so. A real browser also
 // keeps the order of what several tabs send, and gives the lock to a tab that has heard what was sent before.
 import type { TabLink } from 'floe/persist';
+import { Election } from '../../src/persist/tabs/election.js';
 
 /** A clock whose times come when the test says so. */
 export function simulatedClock(now: () => number) {
@@ -64,6 +65,12 @@ export class SimulatedTabs {
       others: () => (this.holder === id ? this.queue.length : 0),
       close: () => this.crash(id),
     };
+  }
+
+  /** A link for pages without locks: the tabs choose by messages. */
+  electing(id: number, after: (ms: number, fn: () => void) => () => void): TabLink {
+    const { send, listen, close } = this.link(id);
+    return new Election({ send, listen, close, after, id: String(id).padStart(4, '0') });
   }
 
   has(id: number): boolean {

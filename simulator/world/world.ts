@@ -34,13 +34,17 @@ export class World {
 
   storageFor(session: Session): RuntimeOptions['storage'] {
     const { floe } = this;
-    const { place, tabs, writeAfter } = this.blueprint;
+    const { place, tabs, elects, writeAfter } = this.blueprint;
     if (place === 'none') return undefined;
     if (place === 'http')
       return floe.httpStorage({ url: 'https://office.example/kept', fetch: this.server.fetch(session), writeAfter });
+    const link = () =>
+      elects
+        ? this.channel.electing(session.id, (ms, fn) => this.clock.for(session).after(ms, fn))
+        : this.channel.link(session.id);
     return floe.storageIn(() => this.disk.area(session), {
       writeAfter,
-      ...(tabs && { tabs: floe.sharedTabs(() => this.channel.link(session.id)) }),
+      ...(tabs && { tabs: floe.sharedTabs(link) }),
     });
   }
 

@@ -1,11 +1,15 @@
 // What is stored, for people: each store with its state, and what was set aside; and how it is forgotten.
 import { messageOf, put } from '../core/internal.js';
+import { StorageConflict } from './area.js';
 import { readLog } from './log.js';
 import type { StoredItem } from './persistence.js';
 import type { StoredTexts } from './stored-texts.js';
 import { wait, type Work } from './work.js';
 
-/** Everything that stands on a storedTexts, by store. */
+/** How often it looks again at what other writers stored meanwhile. */
+const MOST_ROUNDS = 20;
+
+/** Everything that is stored, by store. */
 export function* listed(storedTexts: StoredTexts): Work<readonly StoredItem[]> {
   const items: StoredItem[] = [];
   for (const store of yield* storedTexts.stores()) {
@@ -28,7 +32,16 @@ export function* allTexts(storedTexts: StoredTexts): Work<Record<string, string>
 
 /** Removes everything that is stored of a store, what was set aside too. */
 export function* forget(storedTexts: StoredTexts, name: string): Work<void> {
-  yield* storedTexts.remove(name);
+  for (let round = 0; ; round++) {
+    try {
+      yield* storedTexts.remove(name);
+      break;
+    } catch (cause) {
+      // Another writer was there meanwhile: what it stored is to be forgotten as well.
+      if (!(cause instanceof StorageConflict) || round >= MOST_ROUNDS) throw cause;
+      yield* storedTexts.read(name);
+    }
+  }
   for (const { key, store } of yield* storedTexts.asides()) if (store === name) yield* storedTexts.removeAside(key);
 }
 

@@ -67,6 +67,23 @@ test('a text is written only over the one that was seen', async () => {
   await expect(area().write('log', 'not seen\n')).rejects.toThrow('another client');
 });
 
+test('a device forgets also what another one has stored meanwhile', async () => {
+  const url = `${office.address}/office/kept/forgotten`;
+  const { log, written } = declare();
+  const open = () => createRuntime({ stores: [log], storage: httpStorage({ url, writeAfter: 0 }) });
+  const [one, two] = [open(), open()];
+  for (const [runtime, note] of [
+    [one, 'of one'],
+    [two, 'of two'],
+  ] as const) {
+    await runtime.ready;
+    runtime.dispatch(written(note));
+    await runtime.persistence.flush();
+  }
+  expect([await one.persistence.forget(), await one.persistence.list()]).toEqual([true, []]);
+  await Promise.all([one.close(), two.close()]);
+});
+
 test('a response without a tag is unreadable: what is stored is neither set aside nor written over', async () => {
   const url = `${office.address}/office/kept/proxied`;
   const { log, written } = declare();

@@ -2,6 +2,7 @@
 import { describe, expect, test } from '@jest/globals';
 import { createRuntime, store, type PersistOptions } from 'floe';
 import { sharedTabs, storageIn } from 'floe/persist';
+import { browserLink } from '../../src/persist/tabs/link.js';
 import { Election } from '../../src/persist/tabs/election.js';
 import { SimulatedTabs } from '../../simulator/world/tabs.js';
 import { browser, memory, quiet, type Tab } from './tabs-browser.js';
@@ -241,12 +242,55 @@ describe('a tab beside others', () => {
     pass(10_000);
     channels.set('a', listener);
     pass(10_000);
-    expect(led.slice(1)).toEqual(['b leads', 'b lost']);
+    expect(led.slice(1)).toEqual(['b leads', 'b lost', 'a leads']);
     first.close();
     second.close();
     pass(10_000);
-    expect(led.slice(3)).toEqual(['c leads']);
+    expect(led.slice(4)).toEqual(['c leads']);
   });
+});
+
+test('where the browser gives no locks and lets nothing be stored, the tabs choose by messages', async () => {
+  const nothing = (): never => {
+    throw new DOMException('The operation is insecure.', 'SecurityError');
+  };
+  const globals = globalThis as Record<string, unknown>;
+  const known = Object.getOwnPropertyDescriptor(globalThis, 'navigator');
+  Object.defineProperty(globalThis, 'navigator', {
+    configurable: true,
+    value: { locks: { request: async () => nothing(), query: async () => nothing() } },
+  });
+  globals.document = {};
+  try {
+    const watch = store('watch', { log: [] as string[] }).persisted();
+    const noted = watch.action('noted', (draft, note: string) => void draft.log.push(note));
+    const open = () =>
+      createRuntime({
+        stores: [watch],
+        storage: storageIn(() => ({ read: nothing, write: nothing, remove: nothing, keys: nothing }), {
+          tabs: sharedTabs((report) => browserLink('insecure', report)),
+        }),
+        onProblem: () => undefined,
+      });
+    const first = open();
+    const roleOf = ({ persistence }: typeof first): unknown => persistence.tab;
+    const until = async (isSo: () => boolean): Promise<void> => {
+      while (!isSo()) await new Promise((resolve) => setTimeout(resolve, 20));
+    };
+    await until(() => roleOf(first) === 'leading');
+    const second = open();
+    await until(() => roleOf(second) === 'following');
+    second.dispatch(noted('nowhere to be stored'));
+    expect(await Promise.all([first, second].map(({ persistence }) => persistence.flush()))).toEqual([false, false]);
+    // A tab that ends lets the other one lead.
+    await first.close();
+    await until(() => roleOf(second) === 'leading');
+    await second.close();
+  } finally {
+    Reflect.deleteProperty(globals, 'document');
+    if (known) Object.defineProperty(globalThis, 'navigator', known);
+    else Reflect.deleteProperty(globals, 'navigator');
+  }
 });
 
 describe('a store that the leader does not have', () => {

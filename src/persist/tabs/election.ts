@@ -92,6 +92,10 @@ export class Election implements TabLink {
       this.leading = false;
       this.wait(PAUSE, () => this.ask());
       this.lost();
-    } else this.say('me');
+    } else {
+      this.say('me');
+      // The other one may have been followed meanwhile.
+      this.leads();
+    }
   }
 }

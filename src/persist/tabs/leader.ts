@@ -24,7 +24,7 @@ export class Leader {
 
   /** It is this tab's turn: it takes over what the others know of the leader before, and reads the rest from the storage. */
   take(began: () => void): void {
-    if (this.tab.closed) return;
+    if (this.tab.closed || this.taking) return;
     this.taking = true;
     this.succession.ask((known) => this.takeOver(known, began));
   }
@@ -124,11 +124,20 @@ export class Leader {
   giveUp(): void {
     const { tab } = this;
     tab.role = 'asking';
+    // The one that stays may have begun before it.
+    tab.term = 0;
     this.taking = false;
     this.succession.giveUp();
     tab.keeper.hosted?.drop();
     for (const [name, { reading }] of tab.shared) if (!reading) tab.unheard.add(name);
     tab.keeper.becomes('asking');
+  }
+
+  /** Another tab led beside this one, and gave way: who followed it follows this one from now on. */
+  stay(): void {
+    const { tab } = this;
+    tab.term = Math.max(tab.term, tab.heardTerm) + 1;
+    this.announce([...tab.shared.keys()]);
   }
 
   private begin(since: Parts): void {
@@ -144,7 +153,7 @@ export class Leader {
     const open = tab.pendings.list.at(0);
     if (last) tab.done.set(tab.id, open ? open.id - 1 : last.id);
     tab.leader = undefined;
-    tab.term = Math.max(tab.term + 1, tab.host.now());
+    tab.term = Math.max(tab.heardTerm + 1, tab.term + 1, tab.host.now());
     tab.role = 'leading';
     tab.unheard.clear();
     this.announce([...tab.shared.keys()]);

@@ -35,19 +35,37 @@ export function browserLink(name: string, report: (problem: FloeError) => void):
     return undefined;
   }
   const full = `floe ${LINK_VERSION} ${name}`;
-  const locks = navigator?.locks;
-  return locks ? lockedLink(full, new BroadcastChannel(full), locks) : new Election(electionChannel(full));
+  try {
+    const channel = new BroadcastChannel(full);
+    const locks = navigator?.locks;
+    return locks ? lockedLink(full, channel, locks) : new Election(electionChannel(channel));
+  } catch {
+    // Pages that may store nothing may have no channel either.
+    report(tabsOutOfReach());
+    return undefined;
+  }
 }
 
 function lockedLink(name: string, channel: Channel, locks: Locks): TabLink {
   const waiting = new AbortController();
   let release = (): void => undefined;
+  let listener: (message: unknown) => void = () => undefined;
+  /** The browser gives no locks, as to pages that may store nothing: the tabs choose by messages. */
+  let election: Election | undefined;
+  const elect = (leads: () => void, lost: () => void): void => {
+    // It was given up.
+    if (waiting.signal.aborted) return;
+    election = new Election(electionChannel(channel));
+    election.listen(listener);
+    election.lead(leads, lost);
+  };
   return {
     send: (message) => channel.postMessage(message),
-    listen: (listener) => {
+    listen: (given) => {
+      listener = given;
       channel.onmessage = ({ data }) => listener(data);
     },
-    lead: (leads) => {
+    lead: (leads, lost) => {
       const held = async (): Promise<void> => {
         await heard(name, channel);
         if (waiting.signal.aborted) return;
@@ -55,14 +73,16 @@ function lockedLink(name: string, channel: Channel, locks: Locks): TabLink {
         await new Promise<void>((resolve) => (release = resolve));
       };
       // The request is given up when the tab leaves before its turn.
-      locks.request(name, { signal: waiting.signal }, held).catch(() => undefined);
+      locks.request(name, { signal: waiting.signal }, held).catch(() => elect(leads, lost));
     },
     others: async () => {
+      if (election) return 0;
       const { pending = [] } = await locks.query();
       return pending.filter((one) => one.name === name).length;
     },
     close: () => {
       waiting.abort();
+      if (election) return election.close();
       channel.close();
       release();
     },
@@ -82,19 +102,16 @@ async function heard(name: string, channel: Channel): Promise<void> {
   ear.close();
 }
 
-const electionChannel = (name: string) => {
-  const channel = new browser.BroadcastChannel!(name);
-  return {
-    send: (message: unknown) => channel.postMessage(message),
-    listen: (listener: (message: unknown) => void) => {
-      channel.onmessage = ({ data }) => listener(data);
-    },
-    close: () => channel.close(),
-    after: (ms: number, fn: () => void) => {
-      const timer = setTimeout(fn, ms);
-      return () => clearTimeout(timer);
-    },
-    // Of two that lead the older one stays: its time comes first.
-    id: `${Date.now().toString(36).padStart(9, '0')}-${Math.random().toString(36).slice(2, 10)}`,
-  };
-};
+const electionChannel = (channel: Channel) => ({
+  send: (message: unknown) => channel.postMessage(message),
+  listen: (listener: (message: unknown) => void) => {
+    channel.onmessage = ({ data }) => listener(data);
+  },
+  close: () => channel.close(),
+  after: (ms: number, fn: () => void) => {
+    const timer = setTimeout(fn, ms);
+    return () => clearTimeout(timer);
+  },
+  // Of two that lead the older one stays: its time comes first.
+  id: `${Date.now().toString(36).padStart(9, '0')}-${Math.random().toString(36).slice(2, 10)}`,
+});

@@ -13,7 +13,7 @@ export interface TabLink {
   /**
    * Asks to be the one that orders and writes. At any time there is one at most, and always one in the end. What others
    * sent before they left should be heard before a tab leads.
-   * @param leads called when it is this tab
+   * @param leads called when it is this tab; and again where another one led beside it and gave way
    * @param lost called when it is no longer this tab; links that never take it away do not call it
    */
   lead(leads: () => void, lost: () => void): void;

@@ -96,6 +96,8 @@ export class Tab {
   leader: string | undefined;
   /** Counts up with each leader, by the clock where the one before was not heard. */
   term = 0;
+  /** The highest term of any leader of which this tab has heard. */
+  heardTerm = 0;
   /** The last term in which this tab did not lead. */
   followedTerm = 0;
   /** Up to which proposal of each tab the leaders ordered. */

@@ -34,11 +34,13 @@ export class Tabs {
     this.requests = new Requests(this.tab);
     link.listen((message) => this.hear(message as Message));
     link.lead(
-      () =>
+      () => {
+        if (this.role === 'leading') return this.leader.stay();
         this.leader.take(() => {
           this.requests.takeOver();
           this.requests.settle();
-        }),
+        });
+      },
       () => {
         if (this.tab.closed) return;
         this.leader.giveUp();
@@ -200,6 +202,7 @@ export class Tabs {
   private hear(message: Message): void {
     const { tab } = this;
     if (tab.closed || typeof message !== 'object' || message === null) return;
+    if (message.kind === 'leads' || message.kind === 'ordered') tab.heardTerm = Math.max(tab.heardTerm, message.term);
     if (message.kind === 'takes') this.leader.succession.answer(message);
     else if (message.kind === 'knows') {
       if (message.to === tab.id) this.leader.succession.hear(message);
