@@ -84,9 +84,12 @@ export class PendingLog {
     const { entries } = this;
     let first = 0;
     while (first < entries.length && !entries[first].open) first++;
-    // A transaction is kept or dropped as a whole.
+    // A transaction is kept or dropped as a whole; what is done in one that is under way may be rolled back.
     const group = entries[first]?.group;
     while (group !== undefined && first > 0 && entries[first - 1].group === group) first--;
+    const now = this.kernel.transaction?.number;
+    const own = now === undefined ? -1 : entries.findIndex((entry) => entry.group === now);
+    if (own >= 0 && first < entries.length) first = Math.min(first, own);
     for (const entry of entries.slice(0, first))
       if (!entry.gone) for (const [cell, state] of this.afterOf(entry)) this.base.set(cell, state);
     if (first > 0) entries.splice(0, first);
