@@ -1,5 +1,6 @@
 // The place on the device: texts under keys, and everything that can go wrong with them.
 import type { MaybeAsync, StorageArea } from 'floe/persist';
+import type { Library } from '../library.js';
 
 export const DISK_STATES = ['fine', 'failing', 'hanging', 'full', 'forbidden'] as const;
 export type DiskState = (typeof DISK_STATES)[number];
@@ -22,8 +23,11 @@ export class Disk {
   hasWrittenLate = false;
   private queue: Call[] = [];
 
-  /** @param later it answers when it is served */
-  constructor(private readonly later: boolean) {}
+  /** @param later it answers when it is served, and writes only over what a writer knows, as a database does */
+  constructor(
+    private readonly later: boolean,
+    private readonly floe: Library,
+  ) {}
 
   area(owner: object): StorageArea {
     const { texts } = this;
@@ -33,6 +37,16 @@ export class Disk {
       write: (key, text) => call(() => this.write(key, text), true),
       remove: (key) => call(() => void texts.delete(key), true),
       keys: () => call(() => [...texts.keys()]),
+      ...(this.later && {
+        writeIf: (key, text, beginnings, remove) =>
+          call(() => {
+            const isAsKnown = ({ key: at, begins }: (typeof beginnings)[number]): boolean =>
+              begins === undefined ? !texts.has(at) : texts.get(at)?.startsWith(begins) === true;
+            if (!beginnings.every(isAsKnown)) throw new this.floe.StorageConflict('another session has written it');
+            for (const other of remove) texts.delete(other);
+            this.write(key, text);
+          }, true),
+      }),
     };
   }
 

@@ -104,6 +104,15 @@ export class SimulatedTabs {
     for (const message of tab.inbox.get(from)?.splice(0) ?? []) tab.listener(message);
   }
 
+  /** Delivers what is next only about who leads: tabs without locks ask that again and again. */
+  deliverElection(to: number): void {
+    for (;;) {
+      const [messages] = [...(this.tabs.get(to)?.inbox.values() ?? [])];
+      if ((messages?.[0] as { readonly floe?: unknown } | undefined)?.floe !== 'election') return;
+      this.tabs.get(to)!.listener(messages.shift());
+    }
+  }
+
   /** Delivers one message to a tab: from one of those that have sent something. */
   deliver(to: number, which: number): boolean {
     const tab = this.tabs.get(to);

@@ -23,7 +23,7 @@ export class World {
     private readonly floe: Library,
     private readonly blueprint: Blueprint,
   ) {
-    this.disk = new Disk(blueprint.place === 'later');
+    this.disk = new Disk(blueprint.place === 'later', floe);
   }
 
   /** A linear congruential generator (Numerical Recipes' constants). */
@@ -64,10 +64,19 @@ export class World {
     return !session.isFrozen && this.channel.has(session.id) && this.channel.deliver(session.id, which);
   }
 
-  async advance(ms: number): Promise<void> {
-    await this.clock.advance(ms, this.isFrozen, turn);
+  async advance(ms: number, between = turn): Promise<void> {
+    await this.clock.advance(ms, this.isFrozen, between);
     await turn();
   }
+
+  /** Messages take no time where nothing holds them up. */
+  private readonly deliverAll = async (): Promise<void> => {
+    await turn();
+    for (let isBusy = true; isBusy;) {
+      isBusy = false;
+      for (const session of this.sessions) isBusy = this.deliver(session) || isBusy;
+    }
+  };
 
   /** Gone without a word: neither its storage nor its clock answers any more. */
   crash(session: Session): void {
@@ -95,12 +104,15 @@ export class World {
       if (rounds > MOST_ROUNDS) return false;
       await turn();
       let isBusy = this.channel.grant();
-      for (const session of this.sessions) isBusy = this.deliver(session) || isBusy;
+      for (const session of this.sessions) {
+        if (!session.isFrozen) this.channel.deliverElection(session.id);
+        isBusy = this.deliver(session) || isBusy;
+      }
       isBusy = this.serve() || isBusy;
       if (isBusy) idle = 0;
       else {
         idle++;
-        await this.advance(ms);
+        await this.advance(ms, this.deliverAll);
       }
     }
     return true;

@@ -478,7 +478,9 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   }
 
   get pending(): readonly string[] {
-    return [...this.records.values()].filter(isOpen).map(({ store }) => store.name);
+    const isElsewhere = ({ store }: StoreRecord): boolean => this.tabs?.isElsewhere(store.name) === true;
+    const open = [...this.records.values()].filter((record) => isOpen(record) && !isElsewhere(record));
+    return open.map(({ store }) => store.name);
   }
 
   async flush(): Promise<boolean> {

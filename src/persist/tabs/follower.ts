@@ -24,6 +24,7 @@ export class Follower {
     const { pendings } = tab;
     const before = tab.role;
     const isNew = tab.leader !== from;
+    const isNewTerm = isNew || tab.term !== term;
     tab.leader = from;
     tab.term = tab.followedTerm = term;
     tab.role = 'following';
@@ -60,7 +61,8 @@ export class Follower {
     for (const name of wanted) this.bring(name);
     if (tab.unheard.size > 0) this.ask();
     if (known.after.size > 0) pendings.putFirst('earlier', known);
-    if (isNew) for (const pending of pendings.list) pending.sent = false;
+    // What was proposed in a term that is over, the leader did not take.
+    if (isNewTerm) for (const pending of pendings.list) pending.sent = false;
     if (before !== 'following') tab.keeper.becomes('following');
     this.catchUp('earlier');
     return isNew;

@@ -127,6 +127,13 @@ export class Tabs {
     return this.role !== 'asking' && (!one || (one.revision === undefined && one.heard));
   }
 
+  /** Whether another tab writes a store, and has ordered everything that this one did to it. */
+  isElsewhere(store: string): boolean {
+    const { role, shared, pendings } = this.tab;
+    const isOrdered = role === 'following' && shared.get(store)?.revision !== undefined;
+    return isOrdered && !pendings.list.some(({ result }) => result.has(store));
+  }
+
   // ---- what this tab does ----
 
   /**
