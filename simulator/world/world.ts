@@ -69,11 +69,11 @@ export class World {
     await turn();
   }
 
-  /** Messages take no time where nothing holds them up. */
+  /** Messages and storages take no time where nothing holds them up. */
   private readonly deliverAll = async (): Promise<void> => {
-    await turn();
     for (let isBusy = true; isBusy;) {
-      isBusy = false;
+      await turn();
+      isBusy = this.serve();
       for (const session of this.sessions) isBusy = this.deliver(session) || isBusy;
     }
   };

@@ -117,8 +117,8 @@ function without(value: unknown, [key, ...rest]: readonly string[]): unknown {
 
 /** The same parts, where the two are objects of the same parts. */
 export function sameParts(a: unknown, b: unknown): boolean {
-  if (a === b) return true;
+  if (Object.is(a, b)) return true;
   if (!isFields(a) || !isFields(b)) return false;
   const keys = Object.keys(a);
-  return keys.length === Object.keys(b).length && keys.every((key) => hasOwn(b, key) && a[key] === b[key]);
+  return keys.length === Object.keys(b).length && keys.every((key) => hasOwn(b, key) && Object.is(a[key], b[key]));
 }

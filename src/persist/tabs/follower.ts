@@ -119,8 +119,9 @@ export class Follower {
   }
 
   private separate(name: string, one: SharedStore, version: number): void {
-    // What was in order is stored by the leader.
-    if (one.revision !== undefined && sameData(one.kept.of(one.seen), one.ordered)) this.tab.keeper.leaveToOther(name);
+    // What was in order is stored by the leader; unless this tab led until now.
+    if (one.revision !== undefined && !one.alone && sameData(one.kept.of(one.seen), one.ordered))
+      this.tab.keeper.leaveToOther(name);
     one.revision = undefined;
     one.heard = true;
     one.alone ??= { since: one.ordered };

@@ -225,6 +225,8 @@ export class Tabs {
     else if (message.kind === 'brings') {
       if (message.to === this.tab.id) this.leader.hear(message.from, message.store);
     } else if (message.kind === 'ordered') this.leader.hearOrdered(message);
+    // It led beside this one, and may be gone.
+    else if (message.kind === 'stored') void this.tab.keeper.errand('rehydrate', [...this.tab.shared.keys()]);
     else if (message.kind === 'asked') void this.requests.serve(message);
     else if (message.kind === 'proposed' && message.term === this.tab.term)
       for (const proposal of message.proposals) this.leader.judge(message.from, proposal);
