@@ -288,8 +288,10 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
 
   /** Reads what is stored. What this session changed since it read or wrote last goes on top of it. */
   private *readOnTop(record: StoreRecord): Work<void> {
-    const { store, kept, phase: before, began, stored, unsaved, head, end, lineage, history } = record;
+    const { store, kept, phase: before, began, stored, unsaved: wasUnsaved, head, end, lineage, history } = record;
+    record.isTouched = false;
     const { onto, phase } = yield* this.opening.open(record, this.stateOf(record));
+    const unsaved = wasUnsaved || record.isTouched;
     if (phase === 'unread') {
       // It is as it was, but that it could not be read.
       Object.assign(record, { phase: before, stored, unsaved, head, end, lineage, history });
@@ -327,7 +329,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     if (fact !== 'rehydrated' && fact !== 'reset')
       for (const { store } of changed) {
         const record = this.records.get(store.name);
-        if (record) record.unsaved = record.changedAfterForget = true;
+        if (record) record.unsaved = record.isTouched = record.changedAfterForget = true;
       }
     this.tabs?.look(transition, all, isBranch);
     this.plan();
@@ -359,7 +361,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   }
 
   private doubtAll(): void {
-    for (const record of this.records.values()) record.unsaved = true;
+    for (const record of this.records.values()) record.unsaved = record.isTouched = true;
   }
 
   // ---- writing ----
@@ -637,10 +639,11 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     }
     const state = this.stateOf(record);
     const { unsaved } = record;
+    record.isTouched = false;
     const { onto, phase } = yield* this.opening.open(record, state);
     record.phase = phase;
     // What this session did is not in what it has read now.
-    record.unsaved ||= unsaved;
+    record.unsaved ||= unsaved || record.isTouched;
     if (onto !== unchanged) parts.set(record.store.name, record.kept.of(onto(state)));
   }
 
@@ -658,7 +661,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   changed(store: string): void {
     const record = this.records.get(store);
     if (!record) return;
-    record.unsaved = record.changedAfterForget = true;
+    record.unsaved = record.isTouched = record.changedAfterForget = true;
     this.plan();
   }
 

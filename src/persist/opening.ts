@@ -143,7 +143,6 @@ export class Opening {
     storedTexts: StoredTexts,
   ): Work<StoreRecord['phase']> {
     const { name } = record.store;
-    record.unsaved = false;
     try {
       const aside = yield* this.storedTexts.setAside(name, text, why, this.host.now());
       // On a server it stays until something takes its place.

@@ -48,6 +48,8 @@ export interface StoreRecord {
    */
   attempts: readonly Attempt[];
   unsaved: boolean;
+  /** Something was done to it since a read of what is stored began. */
+  isTouched: boolean;
   /** A write is under way. */
   writing: boolean;
   /** A save waits for its turn. */
@@ -78,6 +80,7 @@ export const newRecord = (store: StoreDefinition, kept: Kept, initial: unknown):
   lineage: [],
   history: [],
   attempts: [],
+  isTouched: false,
   unsaved: false,
   writing: false,
   expected: false,

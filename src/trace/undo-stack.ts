@@ -144,8 +144,6 @@ class Stack implements UndoStack, Listener {
   private readonly stop: () => void;
   /** The transitions of undos and redos that were told, by what these knew. */
   private readonly told = new WeakMap<Touches, Transition>();
-  /** The entries, and their moves, as they were before the first undo or redo of a transaction that is under way. */
-  private before: readonly (readonly [Entry, readonly Move[]])[] | undefined;
 
   constructor(
     private readonly host: Extensible,
@@ -194,6 +192,20 @@ class Stack implements UndoStack, Listener {
   }
 
   travelled(): void {
+    this.tell();
+  }
+
+  committing(transitions: readonly Transition[]): void {
+    this.keepMoves(transitions);
+  }
+
+  /** Forgets undos and redos that were rolled back: those that are neither told yet nor about to be. */
+  private keepMoves(coming: readonly Transition[]): void {
+    const { told } = this;
+    const isComing = ({ touches }: Move): boolean => coming.some((transition) => transition.touches === touches);
+    const stays = (move: Move): boolean => told.has(move.touches) || isComing(move);
+    if (this.entries.every(({ moves }) => moves.every(stays))) return;
+    for (const entry of this.entries) entry.moves = entry.moves.filter(stays);
     this.tell();
   }
 
@@ -256,26 +268,13 @@ class Stack implements UndoStack, Listener {
       .map((store) => ({ store, before: states[store.name], after: next[store.name] }));
     const { touches } = merging;
     if (!state(this.host, changed, fact, { cause: { by: 'code' }, touches })) return { became: 'nothing' };
-    if (!this.told.has(touches)) this.mayFail(touches);
+    // Part of a transaction: should that fail, or the one inside of it that it stands in, nothing was undone.
+    if (!this.told.has(touches)) this.host.later(() => this.keepMoves([]));
     entry.moves = [...entry.moves, { fact, touches, changed }];
     // What is done next is an entry of its own.
     for (const one of this.entries) one.time = -Infinity;
     this.tell();
     return { became: 'done', title };
-  }
-
-  /** It is part of a transaction: should that fail, nothing was undone. */
-  private mayFail(touches: Touches): void {
-    if (this.before) return;
-    this.before = this.entries.map((entry) => [entry, entry.moves]);
-    this.host.later(() => {
-      const { before } = this;
-      this.before = undefined;
-      if (this.told.has(touches) || !before) return;
-      for (const [entry, moves] of before) entry.moves = moves;
-      this.entries = before.map(([entry]) => entry);
-      this.tell();
-    });
   }
 
   /** The states without an entry, or with it again, and with all later changes. */

@@ -93,7 +93,7 @@ export class TimeTravel implements Hooks {
       const after = keeping(view.states[cell.index], state);
       if (Object.is(after, view.states[cell.index])) continue;
       changes.push(view.change(cell, after));
-      kernel.stated(cell, after, true);
+      kernel.stated(cell, after, { joins: true });
       view.commit(cell.index, after, undefined);
     }
     read.clear();

@@ -64,6 +64,14 @@ export interface Rebased {
   }[];
 }
 
+/** How a state is stated. */
+export interface Stated {
+  /** It is the first state of a store, which has joined, even if the transaction around it is rolled back. */
+  readonly joins?: boolean;
+  /** What is made of the state before it, where that is another one: without it, it stays as it was stated. */
+  readonly redo?: ((state: unknown) => unknown) | undefined;
+}
+
 /** What a feature does when something happens in the runtime. Each member is optional: a stage without hooks costs a check. */
 export interface Hooks {
   /**
@@ -88,8 +96,8 @@ export interface Hooks {
     transition: Transition | undefined,
     by: Applying | undefined,
   ): void;
-  /** A state that no action computes is about to be the state of a store: the first one of a store that joins, or another. */
-  stated?(cell: Cell, state: unknown, group: number | undefined, joins: boolean): void;
+  /** A state that no action computes is about to be the state of a store. */
+  stated?(cell: Cell, state: unknown, group: number | undefined, how: Stated): void;
   /** A transaction begins, perhaps inside of another one. Returns what `rollBack` needs. */
   savepoint?(): unknown;
   /** The transaction failed, and its states are rolled back. The savepoint is absent where none was asked for. */
@@ -184,10 +192,15 @@ export interface Extensible extends Recorded {
   // states that are written
   /** Makes states the present ones of the view that is worked on. */
   commit(changes: readonly CellChange[], touches?: Touches): void;
-  /** A state that no action computes is about to be the state of a store: the first one of a store that joins, or another. */
-  stated(cell: Cell, state: unknown, joins: boolean): void;
+  /** A state that no action computes is about to be the state of a store. */
+  stated(cell: Cell, state: unknown, how: Stated): void;
   /** Commits states as one fact, and notifies. */
-  place(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): void;
+  place(
+    changes: readonly StoreChange[],
+    fact: FactName,
+    more?: Partial<Transition>,
+    redo?: (state: unknown) => unknown,
+  ): void;
   /** There while there is a listener. */
   recorder: Recorder | undefined;
   /** Fulfilled when everything that is stored was read; what is attached as a storage sets it. */

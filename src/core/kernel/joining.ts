@@ -41,7 +41,7 @@ export class Joining implements Joiner {
     const cell = makeCell(cells.size, store, begun);
     cells.set(store.name, cell);
     kernel.views.add(cell, state, known);
-    if (!store.internal) kernel.stated(cell, state, true);
+    if (!store.internal) kernel.stated(cell, state, { joins: true });
     return cell;
   }
 

@@ -17,7 +17,15 @@ import type { Touches } from '../data/touches.js';
 import type { InnerWatching } from '../reactive/watcher.js';
 import type { Cell, CellChange } from './cell.js';
 import { Computing } from './compute.js';
-import { eachFeature, type Applying, type Deciding, type Extensible, type Feature, type Hooks } from './feature.js';
+import {
+  eachFeature,
+  type Applying,
+  type Deciding,
+  type Extensible,
+  type Feature,
+  type Hooks,
+  type Stated,
+} from './feature.js';
 import { HandlerTable } from './handlers.js';
 import { Joining } from './joining.js';
 import { Notifications } from './notifications.js';
@@ -148,19 +156,24 @@ export class Kernel implements Extensible, Ground {
     }
   }
 
-  place(changes: readonly StoreChange[], fact: FactName, more?: Partial<Transition>): void {
+  place(
+    changes: readonly StoreChange[],
+    fact: FactName,
+    more?: Partial<Transition>,
+    redo?: (state: unknown) => unknown,
+  ): void {
     // A state that is equal now may differ when an optimistic action is reverted.
     const all = changes.map((change) => ({ ...change, cell: this.cells.get(change.store.name)! }));
-    for (const { cell, after } of all) this.stated(cell, after, false);
+    for (const { cell, after } of all) this.stated(cell, after, { redo });
     const changed = all.filter(({ before, after }) => before !== after);
     this.commit(changed);
     this.recorder?.fact(fact, changed, { by: 'runtime' }, more);
     this.notify();
   }
 
-  stated(cell: Cell, state: unknown, joins: boolean): void {
+  stated(cell: Cell, state: unknown, how: Stated): void {
     const { transaction } = this;
-    this.attending?.stated?.(cell, state, transaction?.number, joins);
+    this.attending?.stated?.(cell, state, transaction?.number, how);
     const changes = [{ cell, before: undefined, after: state }];
     transaction?.applied.push({ action: undefined, changes, transition: undefined });
   }

@@ -26,9 +26,9 @@ export function renew(kernel: Extensible, store: StoreDefinition, isAsked: boole
   for (const { reading } of new Set([kernel.views.screen, kernel.views.live])) renewValues(kernel, reading);
   const complete = (): void => {
     const before = kernel.stateOf(cell);
-    const after = completed(kernel, store, before);
+    const after = completed(store, before, (lost) => kernel.problem(fieldsLost(store.name, lost)));
     guardData(after, { at: '', what: `The state of '${store.name}'` });
-    kernel.place([{ store, before, after }], 'renewed');
+    kernel.place([{ store, before, after }], 'renewed', undefined, (state) => completed(store, state));
   };
   kernel.notifications.hold(() => (isAsked ? complete() : kernel.views.atLive(complete)));
   if (isAsked) kernel.notify();
@@ -49,11 +49,11 @@ function renewValues(kernel: Extensible, reading: Reading): void {
 }
 
 /** A state with the initial values of top-level fields that are new; lost ones are reported, and kept. */
-function completed(kernel: Extensible, store: StoreDefinition, before: unknown): unknown {
+function completed(store: StoreDefinition, before: unknown, tell?: (lost: readonly string[]) => void): unknown {
   const fresh = unnoted(() => store.begin());
   if (!isContainer(fresh) || !isContainer(before) || Array.isArray(fresh) || Array.isArray(before)) return before;
   const lost = Object.keys(before).filter((key) => !hasOwn(fresh, key));
-  if (lost.length > 0) kernel.problem(fieldsLost(store.name, lost));
+  if (lost.length > 0) tell?.(lost);
   const added = Object.keys(fresh).filter((key) => !hasOwn(before, key));
   return added.length > 0 ? { ...before, ...Object.fromEntries(added.map((key) => [key, fresh[key]])) } : before;
 }

@@ -11,6 +11,7 @@ import {
   type Extensible,
   type Rebased,
   type SettleHow,
+  type Stated,
 } from '../../kernel/feature.js';
 import { isShown } from '../../kernel/line.js';
 import { show } from '../../kernel/stating.js';
@@ -109,11 +110,11 @@ export class Rebasing implements Hooks {
   }
 
   /** A state that is stated, not computed, stays whatever is reverted. */
-  stated(cell: Cell, state: unknown, group: number | undefined, joins: boolean): void {
+  stated(cell: Cell, state: unknown, group: number | undefined, { joins, redo }: Stated): void {
     const after = new Map([[cell, state]]);
     this.log?.add({
       ...{ action: undefined, before: after, after, group, transition: undefined },
-      ...{ joins, open: false, gone: false },
+      ...{ joins, redo, open: false, gone: false },
     });
   }
 

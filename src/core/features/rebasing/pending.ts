@@ -21,7 +21,9 @@ export interface PendingAction {
   readonly group: number | undefined;
   readonly transition: Transition | undefined;
   /** The first state of a store: it has joined, even if the transaction around it is rolled back. */
-  joins?: boolean;
+  joins?: boolean | undefined;
+  /** Of a fact: what is made of the state before it. Without it the state stays as it was stated. */
+  redo?: ((state: unknown) => unknown) | undefined;
   /** Neither confirmed nor reverted. */
   open: boolean;
   /** Reverted, or dropped: it does not count. */
@@ -261,6 +263,8 @@ export class PendingLog {
     const { action, within } = entry;
     const before = action ? givenTo(this.kernel, action, (cell) => states.get(cell)) : entry.before;
     let after = action ? computedOn(this.kernel, action, states, within) : entry.after;
+    const { redo } = entry;
+    if (redo) after = new Map(Array.from(after, ([cell]) => [cell, redo(states.get(cell))]));
     if (!action && within) after = new Map(Array.from(after).filter(([cell]) => !within.has(cell)));
     for (const [cell, state] of after) states.set(cell, state);
     around.set(entry, { before, after });
