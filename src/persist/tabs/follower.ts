@@ -17,14 +17,14 @@ export class Follower {
 
   /**
    * Takes over where the stores of a leader stand.
-   * @returns whether it is another leader than before
+   * @returns whether it is another leader than before, or leads anew
    */
   follow({ from, to, reading, wanted, term, done, stores }: Message & { kind: 'leads' }): boolean {
     const { tab } = this;
     const { pendings } = tab;
     const before = tab.role;
-    const isNew = tab.leader !== from;
-    const isNewTerm = isNew || tab.term !== term;
+    // Also the same one, when it leads again: what it was asked, or what was proposed to it, between the two is lost.
+    const isNew = tab.leader !== from || tab.term !== term;
     tab.leader = from;
     tab.term = tab.followedTerm = term;
     tab.role = 'following';
@@ -61,8 +61,7 @@ export class Follower {
     for (const name of wanted) this.bring(name);
     if (tab.unheard.size > 0) this.ask();
     if (known.after.size > 0) pendings.putFirst('earlier', known);
-    // What was proposed in a term that is over, the leader did not take.
-    if (isNewTerm) for (const pending of pendings.list) pending.sent = false;
+    if (isNew) for (const pending of pendings.list) pending.sent = false;
     if (before !== 'following') tab.keeper.becomes('following');
     this.catchUp('earlier');
     return isNew;
