@@ -23,7 +23,7 @@ const core = join(root, 'src', 'core');
 const MOST_LINES = 3;
 
 /** Suites that take long for each mutant, and find little that the others do not. */
-const SLOW = ['core/interleavings', 'core/interruptions', 'core/holding.property', 'core/production.property'];
+const SLOW = ['core/interleavings', 'core/interruptions', 'core/holding.property'];
 const suites = [
   ...readdirSync(join(root, 'tests', 'core'))
     .map((file) => `core/${file.replace('.test.ts', '')}`)

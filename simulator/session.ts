@@ -76,6 +76,8 @@ export class Session {
   isOver = false;
   /** The texts of values that were read: they never change. */
   private readonly texts = new WeakMap<object, string>();
+  /** So many steps were recorded when the watchers were looked at last. */
+  watchedSteps = 0;
   /** Notes of which it is not known whether they are stored. */
   notes: string[] = [];
 

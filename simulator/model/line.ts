@@ -41,6 +41,8 @@ export class Line {
   readonly version: 1 | 2;
   /** Every transition is listed. */
   isWhole: boolean;
+  /** Steps were left out or taken in again: facts after them are as they were. */
+  isRevised = false;
 
   /** Reads what was recorded since. @throws Fault where a step did something else than it must */
   follow(): void {
@@ -151,6 +153,7 @@ export class Line {
 
   /** Steps were left out or taken in again: everything is computed again from the beginning. */
   private revise(): void {
+    this.isRevised = true;
     const { steps } = this.trace;
     this.pending.forget();
     if (this.blueprint.limit < 10_000) return this.takeOver();

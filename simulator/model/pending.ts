@@ -57,7 +57,7 @@ export class Pending {
     if (this.base && after !== this.last) this.isUnknown = true;
     this.last = seq;
     if (fact === 'reverted' || fact === 'confirmed') return this.settle(step, about, around);
-    const counts = step.outcome === 'applied' || step.outcome === 'unchanged';
+    const counts = step.excluded !== true && (step.outcome === 'applied' || step.outcome === 'unchanged');
     if (!this.base) {
       if (!counts || !isOptimistic(step)) return;
       this.begin(step, around);

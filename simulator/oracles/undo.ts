@@ -95,7 +95,7 @@ export function checkUndone(session: Session, entry: readonly Step[], result: Pl
     ({ seq, changes, stores, excluded, fact }) =>
       seq > last.seq &&
       !excluded &&
-      fact !== 'undone' &&
+      (fact !== 'undone' || line?.isRevised === true) &&
       changes.length > 0 &&
       stores.some((name) => !name.includes('.')),
   );

@@ -202,6 +202,8 @@ export class Recorder implements Trace, Listener {
     this.tip = { ...this.past };
     this.past = undefined;
     this.joinEarly();
+    // Perhaps nothing follows: a transaction that began the branch may be rolled back.
+    this.changed();
   }
 
   /** Stores that joined at the live end during the look at the past, and are seen in it, join on the branch as well. */
@@ -237,8 +239,12 @@ export class Recorder implements Trace, Listener {
     if (!unseen) this.at = this.timeline.line.length - 1;
     // A store that joins during a look at the past is seen in the past as it begins.
     else if (fact === 'joined')
-      for (const { store, after } of changed)
-        this.early.set(store.name, { store, before: undefined, after, joined: true });
+      for (const { store, after } of changed) {
+        const { screen } = this.host.views;
+        // One that only joins the line that goes on unseen joins the branch when that begins.
+        if (screen.known[this.host.cells.get(store.name)!.index])
+          this.early.set(store.name, { store, before: undefined, after, joined: true });
+      }
   }
 
   /** Adds a transition that is not listed to the step that sums up those since the last listed one; whether that begins. */

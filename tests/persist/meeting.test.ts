@@ -2,10 +2,8 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { createRuntime, store } from 'floe';
-import { entity, rowOf, tables } from 'floe/entities';
-import { httpStorage, storageIn, type StorageArea } from 'floe/persist';
+import { storageIn, type StorageArea } from 'floe/persist';
 import { handClock } from 'floe/testing';
-import { officeApp } from '../../examples/harbour/office/server.js';
 import { runs } from '../support/runs.js';
 import { memory } from './tabs-browser.js';
 
@@ -327,110 +325,4 @@ test('onConflict decides where two sessions changed one place', async () => {
   ]);
   // Nothing was lost, so nothing is set aside.
   expect((await two.persistence.list()).map(({ kind }) => kind)).toEqual(['state']);
-});
-
-describe('two devices at one office', () => {
-  const berth = entity('berth', rowOf<{ id: string; quay: string; depth: number }>(), { key: 'id' });
-  interface Held {
-    readonly request: Request;
-    go(): Promise<void>;
-  }
-  /** The office lets each request in, and its answer out, when the program says so. */
-  const office = () => {
-    const app = officeApp({ thinking: 0 });
-    const held: Held[] = [];
-    const fetchHeld = (input: RequestInfo | URL, init?: RequestInit): Promise<Response> =>
-      new Promise((resolve) => {
-        const request = new Request(input as string, { ...init, signal: null });
-        held.push({ request, go: async () => resolve(await app.fetch(request)) });
-      });
-    const open = () => {
-      const port = tables('port', [berth]);
-      port.persisted();
-      const edited = port.action('edited', (draft, [id, field, n]: readonly [string, 'quay' | 'depth', number]) => {
-        const row = draft.berth.get(id)!;
-        if (field === 'depth') row.depth = n;
-        else row.quay = `quay ${n}`;
-      });
-      const codes: unknown[] = [];
-      const runtime = createRuntime({
-        stores: [port],
-        clock: handClock(),
-        storage: httpStorage({
-          url: 'http://localhost/office/kept/desk',
-          writeAfter: 0,
-          fetch: fetchHeld as typeof fetch,
-        }),
-        onProblem: ({ error }) => codes.push((error as { code?: string }).code ?? error),
-      });
-      return { port, edited, runtime, codes };
-    };
-    const settle = async (): Promise<void> => {
-      for (let quiet = 0; quiet < 3;) {
-        await new Promise(setImmediate);
-        const next = held.shift();
-        if (next) await next.go();
-        quiet = next ? 0 : quiet + 1;
-      }
-    };
-    return { held, open, settle };
-  };
-  const ids = ['N1', 'N2', 'N3'];
-  const edit = fc.tuple(fc.nat(1), fc.constantFrom(...ids), fc.constantFrom('quay' as const, 'depth' as const));
-
-  test('no interleaving of their requests loses an edit that was stored, or overwrites one unsaid', async () => {
-    await fc.assert(
-      fc.asyncProperty(
-        fc.array(fc.oneof({ weight: 2, arbitrary: edit }, { weight: 3, arbitrary: fc.nat(5) }), { maxLength: 25 }),
-        async (program) => {
-          const { held, open, settle } = office();
-          const first = open();
-          first.runtime.dispatch(
-            first.port.put(
-              berth,
-              ids.map((id) => ({ id, quay: '', depth: 0 })),
-            ),
-          );
-          await settle();
-          const second = open();
-          await settle();
-          const devices = [first, second];
-          /** By row and field: who wrote what last. */
-          const wrote = new Map<string, Map<number, number>>();
-          let n = 0;
-          for (const one of program) {
-            if (typeof one === 'number') {
-              const [next] = held.splice(one % (held.length || 1), 1);
-              await (next as Held | undefined)?.go();
-              for (let i = 0; i < 3; i++) await new Promise(setImmediate);
-              continue;
-            }
-            const [device, id, field] = one;
-            devices[device].runtime.dispatch(devices[device].edited([id, field, ++n]));
-            const key = `${id} ${field}`;
-            wrote.set(key, (wrote.get(key) ?? new Map<number, number>()).set(device, n));
-          }
-          const flushed = devices.map(({ runtime }) => runtime.persistence.flush());
-          await settle();
-          expect(await Promise.all(flushed)).toEqual([true, true]);
-          const again = devices.map(({ runtime }) => runtime.persistence.rehydrate());
-          await settle();
-          await Promise.all(again);
-          const [a, b] = devices.map(({ runtime, port }) => [...runtime.read(port).berth.values()]);
-          expect(a).toEqual(b);
-          const isTold = devices.some(({ codes }) => codes.includes('FLOE_STORED_ELSEWHERE'));
-          for (const [key, by] of wrote) {
-            const [id, field] = key.split(' ') as [string, 'quay' | 'depth'];
-            const value = a.find((row) => row.id === id)![field];
-            const found = typeof value === 'number' ? value : Number(value.slice(5));
-            // The last edit of one of the devices that edited this field; where both did, one of them got a problem.
-            expect([...by.values()]).toContain(found);
-            if (by.size > 1) expect(isTold).toBe(true);
-          }
-          for (const { codes } of devices) expect(codes.filter((code) => code !== 'FLOE_STORED_ELSEWHERE')).toEqual([]);
-        },
-      ),
-      { numRuns: runs(60) },
-    );
-  });
 });

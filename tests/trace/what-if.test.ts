@@ -64,61 +64,6 @@ describe('exclude and include', () => {
     },
   );
 
-  test('an exclusion computes an action again for the stores that had joined by then', () => {
-    const { visits, planned, removed } = declare();
-    const tideTurned = action<string>('tideTurned');
-    const notes = store('notes', { lines: [] as string[] });
-    notes.when(planned, (draft, id) => void draft.lines.push(`planned ${id}`));
-    notes.when(tideTurned, (draft, tide) => void draft.lines.push(tide));
-    const tower = store('tower', { called: [] as string[] });
-    tower.when(removed, (draft, id) => void draft.called.push(id));
-    // Until the notes join, nothing handles the tide, which is reported.
-    const onProblem = (): void => undefined;
-    const runtime = createRuntime({ stores: [visits, tower], trace: recording(), onProblem });
-    runtime.dispatch(planned('v1'));
-    runtime.dispatch(tideTurned('low'));
-    runtime.dispatch(planned('v2'));
-    runtime.add(notes);
-    for (const one of [planned('v3'), tideTurned('high'), removed('v3')]) runtime.dispatch(one);
-    const before = runtime.snapshot();
-    runtime.trace.exclude(1);
-    expect([runtime.read(visits).list, runtime.read(notes).lines, runtime.read(tower).called]).toEqual([
-      ['v2'],
-      ['planned v3', 'high'],
-      ['v3'],
-    ]);
-    expect(told(runtime.trace.steps)[2]).toBe('2 tideTurned unchanged');
-    expect(runtime.trace.steps.map(({ stores }) => stores?.join())).toEqual([
-      'visits,tower',
-      '',
-      '',
-      'visits',
-      'notes',
-      'visits,notes',
-      'notes',
-      'visits,tower',
-    ]);
-    expect(runtime.trace.steps[5].changes).toEqual([
-      { op: 'add', path: '/visits/list/1', value: 'v3' },
-      { op: 'add', path: '/notes/lines/0', value: 'planned v3' },
-    ]);
-    runtime.trace.include(1);
-    expect(runtime.snapshot()).toEqual(before);
-  });
-
-  test('an invariant refuses a recomputed step too', () => {
-    const { visits, planned, removed } = declare();
-    visits.invariant('at most one visit', ({ list }) => list.length <= 1);
-    const runtime = createRuntime({ stores: [visits], trace: recording(), invariants: 'refuse' });
-    for (const one of [planned('v1'), removed('v1'), planned('v2')]) runtime.dispatch(one);
-    runtime.trace.exclude(2);
-    expect(told(runtime.trace.steps).slice(2)).toEqual([
-      '2 visits.removed unchanged excluded',
-      '3 visits.planned refused',
-    ]);
-    expect(runtime.read(visits).list).toEqual(['v1']);
-  });
-
   test('rule 16: the steps that an excluded step caused stay as orphans, or are excluded with it', async () => {
     const { visits, planned, counted } = declare();
     const asked = action('asked');
@@ -274,27 +219,6 @@ describe('those who listen', () => {
   });
 });
 
-test('rule 2: seek, back and forward pass a transaction as one', () => {
-  const { visits, planned } = declare();
-  const runtime = createRuntime({ stores: [visits], trace: recording() });
-  const { trace } = runtime;
-  runtime.dispatch(planned('v1'));
-  runtime.atomic(() => ['v2', 'v3', 'v4'].forEach((id) => runtime.dispatch(planned(id))));
-  runtime.dispatch(planned('v5'));
-  trace.seek(3);
-  expect([trace.cursor, runtime.read(visits).list.length, trace.stateAt(3).visits]).toMatchObject([
-    4,
-    4,
-    { list: ['v1', 'v2', 'v3'] },
-  ]);
-  trace.back();
-  expect([trace.cursor, trace.isLive]).toEqual([1, false]);
-  trace.forward();
-  expect(trace.cursor).toBe(4);
-  trace.forward();
-  expect([trace.cursor, trace.isLive]).toEqual([5, true]);
-});
-
 test('rule 15: an exclusion is stored, a look at the past is not', () => {
   const { visits, planned } = declare();
   visits.persisted();
@@ -414,31 +338,6 @@ describe('rule 19: branches', () => {
   test.each([Number.NaN, -1, '5', null])('a limit of %p is refused', (limit) => {
     expect(() => createRuntime({ trace: recording({ limit: limit as number }) })).toThrow("'limit'");
   });
-});
-
-test('exclude and then include bring back what facts said: reasons, stacks and problems', async () => {
-  const { visits, planned, removed } = declare();
-  const runtime = testRuntime({ stores: [visits] });
-  const fails = task('fails', () => Promise.reject(new Error('the desk is closed')));
-  const waits = task('waits', ({ optimistic, sleep }) => {
-    optimistic(planned('v7'));
-    return sleep(1000);
-  });
-  runtime.dispatch(planned('v1'));
-  await runtime.run(fails()).catch(() => undefined);
-  const run = runtime.run(waits());
-  runtime.dispatch(removed('v7'));
-  run.cancel();
-  await run.catch(() => undefined);
-  const before = runtime.trace.steps.map((step) => ({ ...step }));
-  expect(before.some(({ problems = [] }) => problems.length > 0)).toBe(true);
-  expect(before.filter(({ reason }) => reason !== undefined).length).toBeGreaterThanOrEqual(2);
-  for (const { seq, kind } of before)
-    if (kind === 'action') {
-      runtime.trace.exclude(seq);
-      runtime.trace.include(seq);
-      expect(runtime.trace.steps).toEqual(before);
-    }
 });
 
 const declareQuick = () => {
