@@ -116,7 +116,51 @@ function rowEdit(count) {
   return took;
 }
 
+/** Edits of a whole list of rows, each of five containers: what is by hand one copy of the list. */
+const LIST_EDITS = {
+  shift: (list, i, row) => void (i % 2 === 0 ? list.shift() : list.unshift(row)),
+  splice: (list, i, row) =>
+    void (i % 2 === 0 ? list.splice(list.length >> 1, 1) : list.splice(list.length >> 1, 0, row)),
+  reverse: (list) => void list.reverse(),
+};
+
+function listEdit(count, how) {
+  const row = (id) => ({ id, crew: [id], tugs: [], at: { quay: 'N', berth: { n: id } } });
+  const begin = () => Array.from({ length: count }, (_, id) => row(id));
+  const list = store('list', { rows: begin() });
+  const edit = LIST_EDITS[how];
+  const again = [count >> 1, 0].map(row);
+  const given = how === 'shift' ? again[1] : again[0];
+  const edited = list.action('edited', (draft, i) => edit(draft.rows, i, given));
+  const runtime = createRuntime({ stores: [list] });
+  let state = { rows: begin() };
+  const turns = { floe: 0, peer: 0 };
+  const took = measure(
+    {
+      floe: () => runtime.dispatch(edited(turns.floe++)),
+      peer() {
+        const next = [...state.rows];
+        edit(next, turns.peer++, given);
+        state = { ...state, rows: next };
+      },
+    },
+    { calls: 20, rounds: 9 },
+  );
+  // Each has done as much as there was time for.
+  if ((turns.floe - turns.peer) % 2 !== 0) runtime.dispatch(edited(turns.floe));
+  if (JSON.stringify(runtime.read(list)) !== JSON.stringify(state)) throw new Error('the two did not do the same work');
+  return took;
+}
+
 export const rows = [
+  ...Object.keys(LIST_EDITS).flatMap((how) =>
+    [10_000, 100_000].map((count) => ({
+      work: `${how} in a list of ${count.toLocaleString('en')} rows of five containers`,
+      against: 'a copy of the list by hand',
+      most: 2,
+      run: () => listEdit(count, how),
+    })),
+  ),
   {
     work: 'an edit in a list of 100,000 rows, in development',
     against: 'three spreads by hand',

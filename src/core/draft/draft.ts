@@ -423,6 +423,8 @@ export class ListNode extends DraftNode implements Listing {
   private kidIndexes: number[] | undefined;
   /** Objects that were put in during the change: all others came out of the base, and hold no drafts. */
   private incoming: Set<unknown> | undefined;
+  /** Drafts may stand among the items. */
+  private hasDrafts = false;
 
   protected override face(): object {
     return listFace(this);
@@ -433,6 +435,7 @@ export class ListNode extends DraftNode implements Listing {
   override restart(base: Branch): void {
     super.restart(base);
     this.kidList = this.kidIndexes = this.incoming = undefined;
+    this.hasDrafts = false;
   }
   get size(): number {
     return (this.source as unknown[]).length;
@@ -495,13 +498,16 @@ export class ListNode extends DraftNode implements Listing {
 
   /** Notes a value that comes into the list. */
   putIn(value: unknown): void {
-    if (typeof value === 'object' && value !== null && !nodeOf(value)) (this.incoming ??= new Set()).add(value);
+    if (typeof value !== 'object' || value === null) return;
+    if (nodeOf(value)) this.hasDrafts = true;
+    else (this.incoming ??= new Set()).add(value);
   }
 
   /** Before items move: handed-out drafts go into their slots and travel with them. */
   settle(): unknown[] {
     const copy = this.edit() as unknown[];
     if (this.kid) copy[this.kidIndex] = this.kid.proxy;
+    if (this.kid || this.kidIndexes) this.hasDrafts = true;
     for (const index of this.kidIndexes ?? []) {
       const kid = this.kidList![index];
       if (kid) copy[index] = kid.proxy;
@@ -555,13 +561,18 @@ export class ListNode extends DraftNode implements Listing {
     const items = this.copy as unknown[];
     const base = this.base as unknown[];
     const { incoming } = this;
-    for (let i = 0; i < items.length; i++) {
-      const item = items[i];
-      if (typeof item !== 'object' || item === null) continue;
-      // What came out of the base is as it was, unless it was handed out.
-      if (incoming?.has(item) === true) items[i] = this.settledItem(base, item, i, items.length);
-      else if (nodeOf(item)) items[i] = withoutDrafts(item);
-    }
+    // What came out of the base is as it was, unless it was handed out.
+    if (this.hasDrafts || (incoming !== undefined && incoming.size > FEW_NEW))
+      for (let i = 0; i < items.length; i++) {
+        const item = items[i];
+        if (typeof item !== 'object' || item === null) continue;
+        if (incoming?.has(item) === true) items[i] = this.settledItem(base, item, i, items.length);
+        else if (nodeOf(item)) items[i] = withoutDrafts(item);
+      }
+    else if (incoming)
+      for (const item of incoming)
+        for (let i = items.indexOf(item); i >= 0; i = items.indexOf(item, i + 1))
+          items[i] = this.settledItem(base, item, i, items.length);
     return sameData(base, items) ? base : items;
   }
 
@@ -585,6 +596,9 @@ export class ListNode extends DraftNode implements Listing {
     }
   }
 }
+
+/** So many new items are looked for one by one; more of them, by going through all items. */
+const FEW_NEW = 8;
 
 /** Parts of longer new lists are not looked for in the lists that they replace. */
 const LONG = 1000;
