@@ -4,6 +4,7 @@ import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
 import { join, resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
+import { clearInterval, setInterval } from 'node:timers';
 import { parseArgs } from 'node:util';
 import { Worker } from 'node:worker_threads';
 import { root, tell } from './run.mjs';

@@ -26,7 +26,7 @@ export class Line {
   private seen = -1;
   private excluded = '';
   /** States of Floe with the states of the model that they are the same as. */
-  private readonly found = new WeakMap<object, Plain>();
+  private readonly found = new WeakMap<object>();
 
   constructor(
     private readonly blueprint: Blueprint,

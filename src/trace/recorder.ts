@@ -625,7 +625,9 @@ export class Recorder implements Trace, Listener {
             const store = stores.get(name);
             return store ? [{ store, before: previous[name], after: after[name] }] : [];
           });
-          host.recorder!.each((listener) => listener.recomputed?.(step.seq, changed));
+          // A sum does not say what each of its actions did.
+          if ((step as Partial<Step>).fact !== 'summed')
+            host.recorder!.each((listener) => listener.recomputed?.(step.seq, changed));
           previous = { ...after };
         }
         if (forks.has(step.seq)) statesAfter.set(step.seq, { ...after });

@@ -258,7 +258,7 @@ test('where the browser gives no locks and lets nothing be stored, the tabs choo
   const known = Object.getOwnPropertyDescriptor(globalThis, 'navigator');
   Object.defineProperty(globalThis, 'navigator', {
     configurable: true,
-    value: { locks: { request: async () => nothing(), query: async () => nothing() } },
+    value: { locks: { request: () => Promise.resolve().then(nothing), query: () => Promise.resolve().then(nothing) } },
   });
   globals.document = {};
   try {
