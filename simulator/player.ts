@@ -14,6 +14,7 @@ import type { Operation, Scenario } from './program.js';
 import { Session, type SessionOptions } from './session.js';
 import { spansOf, type SpanTable } from './spans.js';
 import { turn } from './world/clock.js';
+import type { Transcript } from './transcript.js';
 import { World } from './world/world.js';
 
 export interface PlayerOptions {
@@ -23,6 +24,8 @@ export interface PlayerOptions {
   /** Notes the state after each operation, for comparing. Default: false */
   readonly observes?: boolean;
   readonly spans?: SpanTable | undefined;
+  /** Notes the calls of the program. */
+  readonly transcript?: Transcript | undefined;
   /** Called when the first session is there. */
   readonly begun?: (session: Session) => void;
   /** Called before each operation on the first session. */
@@ -101,6 +104,7 @@ export class Player {
     const id = this.world.sessions.length;
     const session = new Session(floe, this.world, blueprint, id, { ...options, traced, given: initial });
     this.world.sessions.push(session);
+    if (this.options.transcript) session.tell(this.options.transcript);
     if (session.undo && session.trace) session.undoModel = new UndoModel();
     return session;
   }
@@ -143,8 +147,13 @@ export class Player {
     this.options.spans?.count(operation.do, spansOf(session, isInside));
     let result: string | Promise<string>;
     if (session.id === 0) this.options.before?.(session);
+    const { transcript } = this.options;
+    const told = transcript?.lines.length;
+    if (transcript) transcript.isOn = true;
     try {
       result = act.perform(this, session, operation);
+      if (transcript?.lines.length === told)
+        transcript?.say(`// ${operation.do}${typeof result === 'string' ? `: ${result}` : ''}`);
     } catch (error) {
       result = this.judged(error, operation);
       // What throws inside of a transaction may be caught there or not.
@@ -152,6 +161,8 @@ export class Player {
         this.observe(operation, result, session, isInside);
         throw error;
       }
+    } finally {
+      if (transcript && !isInside) transcript.isOn = false;
     }
     if (typeof result === 'string') return this.observe(operation, result, session, isInside);
     return result.then(

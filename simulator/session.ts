@@ -8,6 +8,7 @@ import { Line } from './model/line.js';
 import { text, type Plain } from './model/plain.js';
 import type { UndoModel } from './oracles/undo.js';
 import { Planned } from './planned.js';
+import type { Transcript } from './transcript.js';
 import type { World } from './world/world.js';
 
 /** A question that waits for a response of the program. */
@@ -42,8 +43,8 @@ type FullRuntime = Runtime & { readonly trace?: Trace; readonly persistence?: Pe
 
 export class Session {
   app: Application;
-  readonly runtime: FullRuntime;
-  readonly undo: UndoStack | undefined;
+  runtime: FullRuntime;
+  undo: UndoStack | undefined;
   /** What the model knows of the line of transitions. */
   readonly line: Line | undefined;
   private readonly hooks: Hooks;
@@ -206,6 +207,15 @@ export class Session {
     const known = this.texts.get(value) ?? text(value);
     this.texts.set(value, known);
     return known;
+  }
+
+  /** From now on the calls of its program are noted. */
+  tell(transcript: Transcript): void {
+    const suffix = this.id === 0 ? '' : String(this.id + 1);
+    transcript.stores(this.app.stores);
+    this.runtime = transcript.told(this.runtime, `runtime${suffix}`);
+    if (this.undo) this.undo = transcript.told(this.undo, `undo${suffix}`);
+    if (this.context) this.context = transcript.told(this.context, `context${suffix}`);
   }
 
   /** How it is, for a reader. */

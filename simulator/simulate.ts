@@ -2,11 +2,12 @@
 import fc from 'fast-check';
 import type { Library } from './library.js';
 import { Fault } from './planned.js';
-import { Player } from './player.js';
+import { Player, type PlayerOptions } from './player.js';
 import { printed } from './print.js';
 import { PROFILES, someScenario, type ProfileName, type Scenario } from './program.js';
 import { shrunk } from './shrink.js';
 import { SpanTable } from './spans.js';
+import { Transcript } from './transcript.js';
 import { checkTwin, TWINS, type TwinName } from './twin.js';
 
 export interface SimulateOptions {
@@ -89,7 +90,7 @@ export async function simulate(options: SimulateOptions): Promise<Simulated> {
     // One runtime and nothing else: only there can two runs be compared step by step.
     const given = { scenario, check: scenario.profile === 'solo' ? checks[which % checks.length] : 'alone' };
     try {
-      await played(given, libraries, spans);
+      await played(given, libraries, { spans });
     } catch (error) {
       if (besides?.test(String((error as Error).stack))) return;
       failed ??= { given, error };
@@ -138,18 +139,25 @@ async function foundIn(
   const scenario = await shrunk(given.scenario, fails, () => performance.now() > end);
   const message =
     last instanceof Error ? (last instanceof Fault ? last.message : (last.stack ?? last.message)) : String(last);
+  const transcript = new Transcript();
+  await played({ ...given, scenario }, libraries, { transcript }).catch(() => undefined);
   return {
     ...{ oracle: oracleOf(error), message, after, seed },
-    source: printed({ ...given, scenario }),
+    source: printed({ ...given, scenario }, message, transcript.lines),
     given: { ...given, scenario },
   };
 }
 
 /** Plays one scenario. @throws Fault */
-export async function played({ scenario, check }: Given, libraries: Libraries, spans?: SpanTable): Promise<void> {
+export async function played(
+  { scenario, check }: Given,
+  libraries: Libraries,
+  also: Pick<PlayerOptions, 'spans' | 'transcript'> = {},
+): Promise<void> {
   const { development, production } = libraries;
   await seeded(async () => {
-    if (check === 'alone') await new Player(scenario, { floe: development, spans }).play();
+    if (check === 'alone') await new Player(scenario, { floe: development, ...also }).play();
+    else if (also.transcript) await new Player(scenario, { floe: development, ...also }).play();
     else await checkTwin(check, scenario, development, production);
   });
 }
