@@ -39,6 +39,7 @@ const { build } = await import('esbuild');
 const entries = {
   floe: 'core',
   'floe/entities': 'entities',
+  'floe/location': 'location',
   'floe/persist': 'persist',
   'floe/testing': 'testing',
   'floe/trace': 'trace',

@@ -31,6 +31,8 @@ export interface Blueprint {
   readonly naughty: boolean;
   /** A feature of the application throws in its hooks. */
   readonly faultyFeature: boolean;
+  /** A store holds the address, and is tied to a bar. */
+  readonly address: boolean;
   readonly initial: 'none' | 'whole' | 'partial';
   readonly place: 'none' | 'area' | 'later' | 'http';
   readonly tabs: boolean;
@@ -85,6 +87,10 @@ export interface Application {
   /** An action of a store, by small numbers. */
   action(store: number, which: number, payload: Payload): AnyAction;
 }
+
+/** The store of the address. */
+export const declareAddress = ({ location, text }: Library) =>
+  location('address', { paths: { board: '/', visit: '/visits/:id' }, query: { day: text } });
 
 export const nameOf = (blueprint: Blueprint, index: number): string => `${blueprint.stores[index].kind}${index}`;
 

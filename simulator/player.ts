@@ -4,6 +4,7 @@ import { NOTHING } from './acts/act.js';
 import type { Step } from 'floe/trace';
 import type { Library } from './library.js';
 import { text, type Plain } from './model/plain.js';
+import { checkAddress } from './oracles/address.js';
 import { checkError, checkProblems, checkTransactions, checkWatchers } from './oracles/always.js';
 import { KeptModel } from './oracles/kept.js';
 import { checkSecrets } from './oracles/secrets.js';
@@ -241,6 +242,7 @@ export class Player {
         undoModel.check(session);
       }
       checkWatchers(session);
+      checkAddress(session);
       checkSettled(session, false);
     }
     this.kept.check();

@@ -76,6 +76,7 @@ function someBlueprint(name: ProfileName): fc.Arbitrary<Blueprint> {
     overlap: fc.constantFrom('allow', 'replace', 'queue', 'ignore', 'share'),
     naughty: isSolo ? rarely : never,
     faultyFeature: rarely,
+    address: isSolo ? rarely : never,
     initial: isSolo ? fc.constantFrom('none', 'none', 'none', 'whole', 'partial') : fc.constant('none'),
     place: fc.constantFrom(...place),
     tabs: fc.constant(tabs),

@@ -2,13 +2,14 @@
 import type { AnyAction, Interceptor, Optimistic, Problem, Run, Runtime, Source, TaskContext } from 'floe';
 import type { Persistence } from 'floe/persist';
 import type { Trace, UndoStack } from 'floe/trace';
-import { declare, type Application, type Blueprint, type Declared, type Hooks } from './application.js';
+import { declare, declareAddress, type Application, type Blueprint, type Declared, type Hooks } from './application.js';
 import type { Library } from './library.js';
 import { Line } from './model/line.js';
 import { text, type Plain } from './model/plain.js';
 import type { UndoModel } from './oracles/undo.js';
 import { Planned } from './planned.js';
 import type { Transcript } from './transcript.js';
+import { SimulatedBar } from './world/bar.js';
 import type { World } from './world/world.js';
 
 /** A question that waits for a response of the program. */
@@ -51,6 +52,9 @@ export class Session {
   context: TaskContext | undefined;
   /** What the model knows of the user's undo. */
   undoModel: UndoModel | undefined;
+  /** Where the address is kept and shown, if it is. */
+  readonly address: ReturnType<typeof declareAddress> | undefined;
+  readonly bar = new SimulatedBar();
   readonly handles: Handle[] = [];
   readonly runs: Run<unknown>[] = [];
   readonly held: { proceed(): unknown; stop(): void }[] = [];
@@ -113,7 +117,9 @@ export class Session {
     this.app = declare(floe, blueprint, version, this.hooks);
     const { limit, ignores, redacts, writesLines, interceptors, invariants, faultyFeature } = blueprint;
     const { app } = this;
-    const stores = app.stores.filter(({ blueprint: { late } }) => !late).map(({ store }) => store);
+    if (blueprint.address) this.address = declareAddress(floe);
+    const own = app.stores.filter(({ blueprint: { late } }) => !late).map(({ store }) => store);
+    const stores = [...own, ...(this.address ? [this.address as never] : [])];
     const storage = world.storageFor(this);
     const tide = app.stores.find(({ kind }) => kind === 'tide');
     this.runtime = floe.createRuntime({
@@ -141,6 +147,7 @@ export class Session {
       },
     }) as FullRuntime;
     here.runtime = this.runtime;
+    if (this.address) floe.linkAddress(this.runtime, this.address, this.bar);
     void this.runtime.run(app.tasks.hold()).catch(() => undefined);
     if (blueprint.undo)
       this.undo = floe.undoStack(this.runtime, {

@@ -15,6 +15,7 @@ const PLAIN: Partial<Blueprint> = {
   overlap: 'allow',
   naughty: false,
   faultyFeature: false,
+  address: false,
   elects: false,
   initial: 'none',
   writeAfter: 0,

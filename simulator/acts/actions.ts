@@ -36,6 +36,23 @@ export const ACTIONS = {
     weight: 12,
     perform: (player, session, operation) => session.runtime.dispatch(someAction(session, operation, player.note())),
   },
+  goTo: {
+    group: 'act',
+    weight: 1,
+    perform: (_player, { address, runtime }, { a, b, x }) => {
+      if (!address) return NOTHING;
+      const how = { query: b % 2 === 0 ? {} : { day: String(b) }, ...(x % 5 === 0 && { replace: true }) };
+      if (a % 3 === 0) return runtime.dispatch(address.went({ at: 'board', ...how }));
+      return runtime.dispatch(address.went({ at: 'visit', params: { id: `v${a}` }, ...how }));
+    },
+  },
+  /** The user goes back or on in the history of the browser. */
+  userGoes: {
+    group: 'act',
+    weight: 1,
+    outside: 'the user acts between calls',
+    perform: (_player, { address, bar }, { x }) => (address ? String(bar.move(x % 3 === 0 ? 1 : -1)) : NOTHING),
+  },
   atomic: {
     group: 'act',
     weight: 5,

@@ -31,6 +31,12 @@ export class Handlers {
     }
   }
 
+  /** Where one goes: what is not said is as it is at the beginning. */
+  private went(payload: Plain): Plain {
+    const { at, params = {}, query = {}, fragment = '', others = '' } = payload;
+    return { at, params, query, fragment, others };
+  }
+
   /** A store, or a copy of one under its own name. */
   store(name: string, kind: KindName): void {
     if (this.kinds.has(name)) return;
@@ -76,6 +82,7 @@ export class Handlers {
   /** @throws Planned where an edit refuses; then the states are as they were */
   apply(type: string, payload: unknown, states: States): States {
     const result = { ...states };
+    if (type === 'address.went' && Object.hasOwn(states, 'address')) result.address = this.went(plain(payload));
     for (const { store, kind, edit } of this.byType.get(type) ?? []) {
       if (!Object.hasOwn(states, store)) continue;
       const before = result[store];
@@ -89,6 +96,6 @@ export class Handlers {
   }
 
   knows(type: string): boolean {
-    return this.byType.has(type);
+    return this.byType.has(type) || type === 'address.went';
   }
 }

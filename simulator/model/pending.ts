@@ -56,8 +56,10 @@ export class Pending {
     const { seq, fact, about, after } = step;
     if (this.base && after !== this.last) this.isUnknown = true;
     this.last = seq;
+    // It was left out before the model saw it.
+    if (step.excluded === true) return;
     if (fact === 'reverted' || fact === 'confirmed') return this.settle(step, about, around);
-    const counts = step.excluded !== true && (step.outcome === 'applied' || step.outcome === 'unchanged');
+    const counts = step.outcome === 'applied' || step.outcome === 'unchanged';
     if (!this.base) {
       if (!counts || !isOptimistic(step)) return;
       this.begin(step, around);

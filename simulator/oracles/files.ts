@@ -17,9 +17,10 @@ const firstDifference = (found: readonly Step[], expected: readonly Step[]): str
 };
 
 /** The stores that have joined. */
-const storesOf = ({ app, copies, runtime }: Session) => {
+const storesOf = ({ app, copies, runtime, address }: Session) => {
   const joined = runtime.snapshot();
-  return [...app.stores, ...copies].filter(({ name }) => Object.hasOwn(joined, name)).map(({ store }) => store);
+  const present = [...app.stores, ...copies].filter(({ name }) => Object.hasOwn(joined, name));
+  return [...present.map(({ store }) => store), ...(address ? [address as never] : [])];
 };
 
 /** Exports, reads, imports and replays. */

@@ -81,7 +81,8 @@ const isUsers = ({ kind, cause, outcome, stores, changes }: Step): boolean =>
   kind === 'action' &&
   outcome === 'applied' &&
   changes.length > 0 &&
-  stores.length > 0 &&
+  // The address is not the user's to undo.
+  stores.some((name) => name !== 'address') &&
   cause.run === undefined &&
   (cause.by === 'code' || cause.by === 'interceptor');
 
