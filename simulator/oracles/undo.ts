@@ -81,8 +81,8 @@ const isUsers = ({ kind, cause, outcome, stores, changes }: Step): boolean =>
   kind === 'action' &&
   outcome === 'applied' &&
   changes.length > 0 &&
-  // The address is not the user's to undo.
-  stores.some((name) => name !== 'address') &&
+  // The address is not the user's to undo, and the stack does not know the copies.
+  stores.some((name) => name !== 'address' && !name.startsWith('copy')) &&
   cause.run === undefined &&
   (cause.by === 'code' || cause.by === 'interceptor');
 

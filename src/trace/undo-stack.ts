@@ -12,6 +12,7 @@ import {
   hostOf,
   isShown,
   keeping,
+  sameData,
   listen,
   type Listener,
   shownStates,
@@ -264,7 +265,8 @@ class Stack implements UndoStack, Listener {
       throw error;
     }
     const changed: StoreChange[] = storesOf(this.host)
-      .filter(({ name }) => states[name] !== next[name])
+      // What an entry came to may be equal to what was before.
+      .filter(({ name }) => states[name] !== next[name] && !sameData(states[name], next[name]))
       .map((store) => ({ store, before: states[store.name], after: next[store.name] }));
     const { touches } = merging;
     if (!state(this.host, changed, fact, { cause: { by: 'code' }, touches })) return { became: 'nothing' };
