@@ -76,7 +76,7 @@ function withoutPictures(text) {
   const [shown] = text.split('## More pictures');
   // Tests, and what is for those who work on the repository, are not in the package.
   const unlinked = shown
-    .replace(/\[(`tests\/[^`]+`)\]\([^)]*\)/g, '$1')
+    .replace(/\[(`(?:tests|simulator)\/[^`]+`)\]\([^)]*\)/g, '$1')
     .replace(/,?\s*\[[^\]]*\]\([^)]*CONTRIBUTING\.md[^)]*\)/g, '');
   return unlinked.replace(/!\[([^\]]*)\]\([^)]*\)( *)([^|\n]*)/g, (_all, description, _space, caption) =>
     caption.trim() === '' ? `*${description}.*` : caption,
