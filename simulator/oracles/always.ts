@@ -6,7 +6,7 @@ import type { Session } from '../session.js';
 export function checkWatchers(session: Session): void {
   const { steps = [] } = session.trace ?? {};
   // What several actions of a transaction come to may be equal to what was before, and is another object.
-  const hasTransaction = steps.slice(session.watchedSteps).some(({ group }) => group !== undefined);
+  const hasTransaction = !session.trace || steps.slice(session.watchedSteps).some(({ group }) => group !== undefined);
   session.watchedSteps = steps.length;
   for (const watched of session.watched) {
     const { name, source, notified } = watched;

@@ -19,7 +19,7 @@ export class Disk {
   state: DiskState = 'fine';
   /** So many of the next writes are done, but whoever asked for them gets an error. */
   losing = 0;
-  /** A session that had given up was served: what it wrote then, nobody has read. */
+  /** A session that had given up was served: the others may not have read what it wrote then. */
   hasWrittenLate = false;
   private queue: Call[] = [];
 

@@ -104,7 +104,7 @@ export class SimulatedTabs {
     for (const message of tab.inbox.get(from)?.splice(0) ?? []) tab.listener(message);
   }
 
-  /** Delivers what is next only about who leads: tabs without locks ask that again and again. */
+  /** Delivers what is next only about the leader: tabs without locks ask for it again and again. */
   deliverElection(to: number): void {
     for (;;) {
       const [messages] = [...(this.tabs.get(to)?.inbox.values() ?? [])];

@@ -486,11 +486,13 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   }
 
   async flush(): Promise<boolean> {
+    // What a transaction has done so far may be rolled back.
+    if (this.host.transaction) await new Promise<void>((resolve) => this.host.later(resolve));
     this.stopWaiting();
     const own = this.patience.limit(this.flushOwn(), false);
     if (!this.tabs || this.tabs.role === 'leading' || this.closed) return own;
     const [a, b] = await Promise.all([own, this.tabs.errand('flush', [])]);
-    // Who leads may be known only now: what is out of every order is for this tab to store.
+    // This tab may have heard of the leader only now: what is out of every order it stores itself.
     return a && b && this.patience.limit(this.flushOwn(), false);
   }
 

@@ -130,7 +130,7 @@ describe('optimistic', () => {
     expect(runtime.problems).toMatchObject([{ error: { code: 'FLOE_CHANGE_FAILED' } }]);
     open.revert();
     expect(runtime.read(visits).picked).toBe(null);
-    // The end of its run takes back what is open, too.
+    // The end of its run reverts what is open, too.
     confirmed();
     run.cancel();
     expect(runtime.read(visits).picked).toBe(null);

@@ -24,6 +24,7 @@ test('the chosen moment stays while new steps arrive', async () => {
     if (round === 10) void session.lookAtStep(chosen);
     await wait(round % 5);
   }
+  await until(() => session.moment?.first === chosen);
   await wait(200);
   expect([session.isFollowing, session.chosenSeq, session.moment?.first]).toEqual([false, chosen, chosen]);
   await session.follow();

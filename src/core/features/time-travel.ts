@@ -97,7 +97,9 @@ export class TimeTravel implements Hooks {
       view.commit(cell.index, after, undefined);
     }
     read.clear();
-    if (changes.length > 0) kernel.recorder?.fact('rehydrated', changes, { by: 'storage' });
+    if (changes.length === 0) return;
+    kernel.recorder?.fact('rehydrated', changes, { by: 'storage' });
+    kernel.notify();
   }
 
   /** Stores that joined on another line are there as well: they join this one as they are. */

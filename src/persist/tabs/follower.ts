@@ -17,7 +17,7 @@ export class Follower {
 
   /**
    * Takes over where the stores of a leader stand.
-   * @returns whether it is another leader than before, or leads anew
+   * @returns whether it is another leader than before, or leads again
    */
   follow({ from, to, reading, wanted, term, done, stores }: Message & { kind: 'leads' }): boolean {
     const { tab } = this;

@@ -24,7 +24,7 @@ export class Tabs {
   private readonly follower: Follower;
   private readonly requests: Requests;
   private planned = false;
-  /** The others were asked who leads. */
+  /** The others were asked which tab leads. */
   private asked = false;
 
   constructor(host: Extensible, link: TabLink, keeper: TabsHost) {
@@ -195,7 +195,7 @@ export class Tabs {
 
   private ask(): void {
     const { tab } = this;
-    // Also a tab that keeps no store yet learns who leads.
+    // Also a tab that keeps no store yet hears of the leader.
     if (tab.unheard.size === 0 && (this.asked || tab.role !== 'asking')) return;
     this.asked = true;
     const stores = [...tab.unheard];
