@@ -39,6 +39,8 @@ export class Pending {
   private base: States | undefined;
   private entries: Entry[] = [];
   private readonly open = new Set<number>();
+  /** Optimistic actions that were left out before the model saw them. */
+  private readonly leftOut = new Set<number>();
   private last: number | undefined;
   /** Something happened of which the model cannot say what it comes to. */
   private isUnknown = false;
@@ -56,8 +58,7 @@ export class Pending {
     const { seq, fact, about, after } = step;
     if (this.base && after !== this.last) this.isUnknown = true;
     this.last = seq;
-    // It was left out before the model saw it.
-    if (step.excluded === true) return;
+    if (step.excluded === true) return void this.leftOut.add(seq);
     if (fact === 'reverted' || fact === 'confirmed') return this.settle(step, about, around);
     const counts = step.outcome === 'applied' || step.outcome === 'unchanged';
     if (!this.base) {
@@ -86,7 +87,7 @@ export class Pending {
   private settle(step: Step, about: number | undefined, { from, after }: Around): void {
     const entry = this.entries.find(({ seq }) => seq === about);
     const isOpen = about !== undefined && this.open.delete(about);
-    if (about !== undefined && !this.isUnknown && !isOpen)
+    if (about !== undefined && !this.isUnknown && !isOpen && !this.leftOut.has(about))
       throw new Fault('settled once', `step ${step.seq} settles step ${about}, which is not open`);
     if (entry) {
       if (step.fact === 'reverted') entry.gone = true;

@@ -141,7 +141,7 @@ export class Tabs {
    * @param all it may have changed any store, not only those that it names
    * @param leap it was done on a past state, not on the live one
    */
-  look({ action, about, fact, group, changed }: Partial<Transition>, all: boolean, leap = false): void {
+  look({ action, about, fact, group, changed, outcome }: Partial<Transition>, all: boolean, leap = false): void {
     const { tab } = this;
     const states = all ? confirmedStates(tab.host) : undefined;
     const before = new Map<string, unknown>();
@@ -163,7 +163,11 @@ export class Tabs {
     };
     if (states) for (const name of tab.shared.keys()) see(name, states[name]);
     else for (const change of changed!) see(change.store.name, change.after);
-    const did: AnyAction | undefined = action ?? (fact === 'confirmed' ? about?.action : undefined);
+    // One that was stopped or failed is nothing to do once more.
+    const isDone = outcome === 'applied' || outcome === 'unchanged';
+    const did: AnyAction | undefined = isDone
+      ? (action ?? (fact === 'confirmed' ? about?.action : undefined))
+      : undefined;
     const type = (action ?? about?.action)?.type ?? fact ?? 'travelled';
     const isLeading = tab.role === 'leading';
     if (isLeading) this.leader.order(type, after);
