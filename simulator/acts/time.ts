@@ -179,8 +179,9 @@ export const TIME = {
     weight: 2,
     removes: true,
     perform: (_player, session) => {
-      const { undo } = session;
-      if (!undo) return NOTHING;
+      const { undo, blueprint } = session;
+      // Entries whose steps are no longer kept go, whatever is done.
+      if (!undo || blueprint.limit < 10_000) return NOTHING;
       const look = (): string => text([session.state(), undo.undos, undo.redos, undo.nextUndo, undo.nextRedo]);
       const before = look();
       const { became } = undo.undo();

@@ -154,7 +154,9 @@ export class KeptModel {
     await world.rest(40_000);
     if (isStored === undefined) throw new Fault('kept', 'flush() never ends');
     if (isStored && states) this.acknowledge(session, states);
-    const isReported = session.problems.some(({ code }) => REPORTED.includes(code)) || this.isDamaged;
+    // The leader may have reported it before this tab came.
+    const all = world.sessions.flatMap(({ problems }) => problems);
+    const isReported = all.some(({ code }) => REPORTED.includes(code)) || this.isDamaged;
     if (!isStored && round > 0 && !isReported)
       throw new Fault(
         'kept',

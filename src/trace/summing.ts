@@ -57,7 +57,8 @@ export class GrowingSum {
       changes,
       undo,
       took: Math.round(this.took * 1000) / 1000,
-      outcome: changed.length > 0 ? 'applied' : 'unchanged',
+      // What was done and reverted comes to nothing.
+      outcome: changes.length > 0 ? 'applied' : 'unchanged',
       after: this.after,
       branch: this.branch,
       count: this.count,
