@@ -196,7 +196,7 @@ export class KeptModel {
         : world.disk.texts;
     const next = this.reopened(texts, 2);
     // A tab of another version goes its own way.
-    const isOne = world.here.every(({ options }) => options.version === 2) && !world.disk.hasWrittenLate;
+    const isOne = world.sessions.every(({ options }) => options.version === 2) && !world.disk.hasWrittenLate;
     const session = isOne ? world.here[0] : undefined;
     const shown = session && this.keptOf(session, plain(session.state()));
     const found: Plain = session && this.keptOf(session, next);

@@ -337,8 +337,22 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
 
   travelled(live: boolean): void {
     this.past = !live;
-    if (!live) return;
     // Perhaps not back from the past, but on another branch. What is the same is not written again.
+    if (live) this.leap();
+  }
+
+  branched(): void {
+    const wasPast = this.past;
+    // A transaction that begins the branch may be rolled back: then no transition follows.
+    void Promise.resolve().then(() => {
+      if (!wasPast || !this.past || this.closed || this.host.views.live !== this.host.views.screen) return;
+      this.past = false;
+      this.leap();
+    });
+  }
+
+  /** Something else is live from now on. */
+  private leap(): void {
     this.doubtAll();
     this.tabs?.look({}, true, true);
     this.plan();
