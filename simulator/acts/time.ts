@@ -135,6 +135,8 @@ export const TIME = {
     perform: (_player, session) => {
       const { trace, line } = session;
       if (!trace || session.blueprint.writesLines) return NOTHING;
+      // What is redacted stands outside of time: it is as it was before what is pending, whose run ends.
+      if (session.blueprint.redacts && session.open.length > 0) return NOTHING;
       const before = text([session.state(), trace.branch]);
       const { isLive } = trace;
       trace.import(trace.export());
