@@ -29,7 +29,7 @@ export interface Ground extends ErrorSink {
 }
 
 /** The states that are read. */
-export interface Sight {
+export interface Viewed {
   /** By the index of a cell, as the places are. */
   readonly states: readonly unknown[];
   readonly places: readonly Place[];
@@ -132,7 +132,7 @@ export class Entry extends Reader implements Informed {
     return equal !== undefined && equal(before, after);
   }
   protected override becameStale(): void {
-    if (this.watched) this.reading.sight.due.add(this);
+    if (this.watched) this.reading.viewed.due.add(this);
   }
   override unused(): void {
     this.becameIdle();
@@ -205,12 +205,12 @@ export class Entry extends Reader implements Informed {
 class Whole extends Entry {
   private index: number | undefined;
   override refresh(): void {
-    const { ground, sight } = this.reading;
+    const { ground, viewed } = this.reading;
     if (this.index === undefined) {
       this.index = ground.cell(this.recipe.of as StoreDefinition).index;
-      sight.places[this.index].attach(this);
+      viewed.places[this.index].attach(this);
     }
-    this.take(sight.states[this.index]);
+    this.take(viewed.states[this.index]);
   }
 }
 
@@ -231,7 +231,7 @@ class Follower extends Reader implements Informed {
     this.reading.ground.asWatcher(() => this.fn(this.reading.readWhole));
   }
   protected override becameStale(): void {
-    this.reading.sight.due.add(this);
+    this.reading.viewed.due.add(this);
   }
   inform(): void {
     if (!this.active) return;
@@ -256,7 +256,7 @@ export class Reading {
   private bares: (Entry | undefined)[] = [];
   constructor(
     readonly ground: Ground,
-    readonly sight: Sight,
+    readonly viewed: Viewed,
   ) {}
 
   /** The value of a source, as it is. */
@@ -269,7 +269,7 @@ export class Reading {
   private stateOf(store: StoreDefinition): unknown {
     // The store may join only now.
     const { index } = this.ground.cell(store);
-    return this.sight.states[index];
+    return this.viewed.states[index];
   }
 
   /** Inside a selector a store is read as a stand-in, so that what counts as read is only what is looked at. */
@@ -282,8 +282,8 @@ export class Reading {
 
   readonly readPart: ReadPart = (store, way, fallback) => {
     const { index } = this.ground.cell(store);
-    let value = this.sight.states[index];
-    let place = this.sight.places[index];
+    let value = this.viewed.states[index];
+    let place = this.viewed.places[index];
     let there = true;
     for (const key of way) {
       place = place.place(key);
@@ -299,8 +299,8 @@ export class Reading {
 
   readonly standIn = (store: StoreDefinition): unknown => {
     const { index } = this.ground.cell(store);
-    const state = this.sight.states[index];
-    const place = this.sight.places[index];
+    const state = this.viewed.states[index];
+    const place = this.viewed.places[index];
     if (isBranch(state)) {
       place.noteKind();
       return place.standIn(state);

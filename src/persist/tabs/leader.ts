@@ -136,7 +136,7 @@ export class Leader {
   /** Another tab led beside this one, and gave way: who followed it follows this one from now on. */
   stay(): void {
     const { tab } = this;
-    tab.term = Math.max(tab.term, tab.heardTerm) + 1;
+    tab.term = Math.max(tab.term, tab.latestTerm) + 1;
     this.announce([...tab.shared.keys()]);
   }
 
@@ -153,7 +153,7 @@ export class Leader {
     const open = tab.pendings.list.at(0);
     if (last) tab.done.set(tab.id, open ? open.id - 1 : last.id);
     tab.leader = undefined;
-    tab.term = Math.max(tab.heardTerm + 1, tab.term + 1, tab.host.now());
+    tab.term = Math.max(tab.latestTerm + 1, tab.term + 1, tab.host.now());
     tab.role = 'leading';
     tab.unheard.clear();
     this.announce([...tab.shared.keys()]);

@@ -97,7 +97,7 @@ export class Tab {
   /** Counts up with each leader, by the clock where the one before was not heard. */
   term = 0;
   /** The highest term of any leader of which this tab has heard. */
-  heardTerm = 0;
+  latestTerm = 0;
   /** The last term in which this tab did not lead. */
   followedTerm = 0;
   /** Up to which proposal of each tab the leaders ordered. */

@@ -213,7 +213,7 @@ export class Tabs {
   private hear(message: Message): void {
     const { tab } = this;
     if (tab.closed || typeof message !== 'object' || message === null) return;
-    if (message.kind === 'leads' || message.kind === 'ordered') tab.heardTerm = Math.max(tab.heardTerm, message.term);
+    if (message.kind === 'leads' || message.kind === 'ordered') tab.latestTerm = Math.max(tab.latestTerm, message.term);
     if (message.kind === 'takes') this.leader.succession.answer(message);
     else if (message.kind === 'knows') {
       if (message.to === tab.id) this.leader.succession.hear(message);
