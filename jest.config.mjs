@@ -34,7 +34,7 @@ const shared = {
 export default {
   reporters: ['default', ['<rootDir>/scripts/count-reporter.mjs', { file: 'reports/counts.json' }]],
   // A loaded machine may need many times what a quiet one does.
-  testTimeout: 120_000,
+  testTimeout: 240_000,
   projects: [
     {
       ...shared,

@@ -29,12 +29,19 @@ export const runNpm = (args, options) => run(npm, args, options);
 export const runTool = (path, args, options) =>
   run(process.execPath, [join(root, 'node_modules', path), ...args], options);
 
-/** Starts a script of an installed package with this Node, and gives its exit code and what it printed once it has ended. */
-export const startTool = (path, args) =>
+/**
+ * Starts a script of an installed package with this Node, and gives its exit code and what it printed once it has ended.
+ * @param options.shows it prints as it runs, and nothing is gathered. Default: false
+ */
+export const startTool = (path, args, { shows = false, env = {} } = {}) =>
   new Promise((resolve) => {
-    const child = spawn(process.execPath, [join(root, 'node_modules', path), ...args], { cwd: root });
+    const child = spawn(process.execPath, [join(root, 'node_modules', path), ...args], {
+      cwd: root,
+      stdio: shows ? 'inherit' : 'pipe',
+      env: { ...process.env, ...env },
+    });
     let printed = '';
-    for (const stream of [child.stdout, child.stderr]) stream.on('data', (data) => (printed += data));
+    for (const stream of [child.stdout, child.stderr]) stream?.on('data', (data) => (printed += data));
     child.on('error', (error) => resolve({ status: 1, printed: error.message }));
     child.on('close', (status) => resolve({ status: status ?? 1, printed }));
   });

@@ -4,7 +4,7 @@ import { existsSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { build } from './build.mjs';
 import { needChromium } from './chromium.mjs';
-import { root, runTool, startTool, tell } from './run.mjs';
+import { root, startTool, tell } from './run.mjs';
 import { setUp } from './setup.mjs';
 
 setUp();
@@ -26,40 +26,19 @@ function report(name, began, fine) {
 const start = performance.now();
 report('Building', start, build());
 
-// Two rows of checks side by side, for two cores. The lint takes as long as all others together.
-const types = (folder) => ['typescript/bin/tsc', ['-p', folder]];
-const checks = [
-  [['Lint', 'eslint/bin/eslint.js', ['--max-warnings', '0', '.']]],
-  [
-    ['Formatting', 'prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '.']],
-    ['Types of the tests', ...types('tests')],
-    ['Types of the simulator', ...types('simulator')],
-    ['Types of the benchmarks', ...types('bench')],
-    ['Types of the harbour example', ...types(join('examples', 'harbour'))],
-  ],
-];
-await Promise.all(
-  checks.map(async (row) => {
-    for (const [name, tool, args] of row) {
-      const began = performance.now();
-      const { status, printed } = await startTool(tool, args);
-      if (status !== 0) process.stderr.write(printed);
-      report(name, began, status === 0);
-    }
-  }),
-);
-
-// The browser tests run one after the other: a page and its browser need two cores. The others run side by side.
 const counts = join(root, 'reports', 'counts.json');
 let tests = 0;
-for (const options of [
-  ['--selectProjects', 'browser', '--runInBand'],
-  ['--selectProjects', 'node', 'dom', '--maxWorkers', '2'],
-]) {
+
+/** Runs the tests of some of Jest's projects, and counts them. */
+async function test(projects, options) {
   rmSync(counts, { force: true });
-  tell(`Running the tests in ${options[1] === 'browser' ? 'a browser' : 'Node.js'} ...`);
-  const status = runTool('jest/bin/jest.js', [...options, '--passWithNoTests', ...process.argv.slice(2)], {
-    env: { NODE_OPTIONS: `${process.env.NODE_OPTIONS ?? ''} --experimental-vm-modules --no-warnings`.trim() },
+  tell(`Running the tests in ${projects[0] === 'browser' ? 'a browser' : 'Node.js'} ...`);
+  const args = ['--selectProjects', ...projects, ...options, '--passWithNoTests', ...process.argv.slice(2)];
+  const { status } = await startTool('jest/bin/jest.js', args, {
+    shows: true,
+    env: {
+      NODE_OPTIONS: `${process.env.NODE_OPTIONS ?? ''} --experimental-vm-modules --no-warnings`.trim(),
+    },
   });
   const count = existsSync(counts) ? JSON.parse(readFileSync(counts, 'utf8')) : { passed: 0, failed: 0 };
   passed += count.passed;
@@ -67,6 +46,29 @@ for (const options of [
   failed += status !== 0 && count.failed === 0 ? 1 : count.failed;
   tests += count.passed + count.failed;
 }
+
+async function check(name, tool, args) {
+  const began = performance.now();
+  const { status, printed } = await startTool(tool, args);
+  if (status !== 0) process.stderr.write(printed);
+  report(name, began, status === 0);
+}
+
+async function checks() {
+  await check('Lint', 'eslint/bin/eslint.js', ['--max-warnings', '0', '.']);
+  await check('Formatting', 'prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '.']);
+  for (const [what, folder] of [
+    ['tests', 'tests'],
+    ['simulator', 'simulator'],
+    ['benchmarks', 'bench'],
+    ['harbour example', join('examples', 'harbour')],
+  ])
+    await check(`Types of the ${what}`, 'typescript/bin/tsc', ['-p', folder]);
+}
+
+// For two cores: the browser tests run one after the other, and wait much; the checks have the other core meanwhile.
+await Promise.all([checks(), test(['browser'], ['--runInBand'])]);
+await test(['node', 'dom'], ['--maxWorkers', '2']);
 if (tests === 0) failed++;
 process.stdout.write(`${passed} passed, ${failed} failed\n`);
 process.exitCode = failed > 0 ? 1 : 0;

@@ -1,18 +1,18 @@
 // Plays a program in a simulated world, and looks after each operation whether everything is as it must be.
 import { OPERATIONS } from './acts/index.js';
-import { NOTHING } from './acts/act.js';
+import { at, NOTHING } from './acts/act.js';
 import type { Step } from 'floe/trace';
 import type { Library } from './library.js';
 import { text, type Plain } from './model/plain.js';
 import { checkAddress } from './oracles/address.js';
-import { checkError, checkProblems, checkTransactions, checkWatchers } from './oracles/always.js';
+import { checkCancelled, checkError, checkProblems, checkTransactions, checkWatchers } from './oracles/always.js';
 import { KeptModel } from './oracles/kept.js';
 import { checkSecrets } from './oracles/secrets.js';
 import { checkSettled } from './oracles/settled.js';
 import { checkUndone, UndoModel } from './oracles/undo.js';
 import { Fault } from './planned.js';
 import type { Operation, Scenario } from './program.js';
-import { Session, type SessionOptions } from './session.js';
+import { Session, type Given, type SessionOptions } from './session.js';
 import { spansOf, type SpanTable } from './spans.js';
 import { turn } from './world/clock.js';
 import type { Transcript } from './transcript.js';
@@ -28,9 +28,11 @@ export interface PlayerOptions {
   /** Notes the calls of the program. */
   readonly transcript?: Transcript | undefined;
   /** Called when the first session is there. */
-  readonly begun?: (session: Session) => void;
+  readonly begun?: (session: Session, player: Player) => void;
   /** Called before each operation on the first session. */
   readonly before?: (session: Session) => void;
+  /** What the first session is given to begin with. Default: as the application says */
+  readonly initial?: Given;
 }
 
 export class Player {
@@ -60,7 +62,7 @@ export class Player {
     process.on('unhandledRejection', rejected);
     try {
       await this.begin();
-      options.begun?.(this.world.sessions[0]);
+      options.begun?.(this.world.sessions[0], this);
       for (const operation of scenario.program) {
         const here = this.world.here;
         if (here.length === 0) {
@@ -68,7 +70,8 @@ export class Player {
           await this.world.rest(20_000);
           this.open({ version: 2 });
         }
-        const session = this.world.here[operation.s % this.world.here.length];
+        const others = this.world.here.filter((one) => !one.options.isBeside);
+        const session = at(others, operation.s)!;
         await this.perform(operation, session);
         await turn();
         this.check();
@@ -92,14 +95,14 @@ export class Player {
 
   private async begin(): Promise<void> {
     const { profile, blueprint } = this.scenario;
-    const { initial } = blueprint;
+    const { initial = blueprint.initial } = this.options;
     this.open({ version: profile === 'tabs' && blueprint.stores.length % 2 === 0 ? 1 : 2 }, initial);
     if (profile === 'tabs' || profile === 'devices') this.open({ version: 2 });
     await turn();
     this.check();
   }
 
-  open(options: Omit<SessionOptions, 'traced'>, initial: 'none' | 'whole' | 'partial' = 'none'): Session {
+  open(options: Omit<SessionOptions, 'traced'>, initial: Given = 'none'): Session {
     const { blueprint } = this.scenario;
     const { floe, traced } = this.options;
     const id = this.world.sessions.length;
@@ -229,6 +232,7 @@ export class Player {
       checkProblems(session);
       if (session.isGone) continue;
       const { trace, line, undoModel } = session;
+      checkCancelled(session);
       checkTransactions(session);
       line?.follow();
       if (
@@ -271,7 +275,10 @@ export class Player {
     }
     await this.kept.end();
     this.check();
-    for (const session of world.here) session.last = session.state();
+    for (const session of world.here) {
+      session.last = session.state();
+      session.lastSteps = session.trace?.steps ?? [];
+    }
     for (const session of world.here) await this.closeAtLast(session);
     this.check();
   }

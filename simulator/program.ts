@@ -86,34 +86,72 @@ function someBlueprint(name: ProfileName): fc.Arbitrary<Blueprint> {
   });
 }
 
-const small = fc.nat(30);
+/** The operations of one program, and the numbers that they may carry. */
+interface Swarm {
+  readonly known: readonly OperationName[];
+  readonly weight: (operation: OperationName) => number;
+  readonly a: readonly number[];
+  readonly b: readonly number[];
+}
 
-/** @param only names of groups or operations to which programs are restricted. Default: none */
-function someProgram(name: ProfileName, most: number): fc.Arbitrary<readonly Operation[]> {
+/**
+ * Which operations one program has: all, or few, which meet each other all the more often (swarm testing: Groce et al., "Swarm
+ * Testing", 2012). The same for the numbers that choose stores and actions.
+ */
+function someSwarm(name: ProfileName): fc.Arbitrary<Swarm> {
   const groups: readonly string[] = PROFILES[name].groups;
   const known = (Object.keys(OPERATIONS) as OperationName[]).filter((one) => groups.includes(OPERATIONS[one].group));
-  const numbers = { s: fc.nat(3), a: small, b: small, x: small };
-  const { operation } = fc.letrec<{ operation: Operation }>((tie) => ({
-    operation: fc.oneof(
-      { depthSize: 'small', maxDepth: 3, withCrossShrink: true },
-      ...known
-        .filter((one) => !OPERATIONS[one].holds)
-        .map((one) => ({ weight: OPERATIONS[one].weight, arbitrary: fc.record({ do: fc.constant(one), ...numbers }) })),
-      ...known
-        .filter((one) => OPERATIONS[one].holds)
-        .map((one) => ({
-          weight: OPERATIONS[one].weight,
-          arbitrary: fc.record({
-            do: fc.constant(one),
-            ...numbers,
-            inner: fc.array(tie('operation'), { maxLength: 5 }),
-            throws: fc.integer({ min: 0, max: 3 }).map((n) => n === 3),
-          }),
-        })),
-    ) as fc.Arbitrary<Operation>,
-  }));
-  return fc.array(operation, { maxLength: most, size: 'max' });
+  const usual = (one: OperationName): number => OPERATIONS[one].weight;
+  // Among few, what is rare otherwise comes often.
+  const levelled = (one: OperationName): number => Math.ceil(Math.sqrt(usual(one)));
+  const weighted = known.flatMap((one) => Array.from({ length: levelled(one) }, () => one));
+  const few = fc.record({
+    known: fc
+      .array(fc.constantFrom(...weighted), { minLength: 3, maxLength: 14, size: 'max' })
+      .map((some) => [...new Set(['dispatch' as const, ...some])]),
+    weight: fc.constant(levelled),
+    a: fc.array(small, { minLength: 1, maxLength: 3 }),
+    b: fc.array(small, { minLength: 2, maxLength: 5 }),
+  });
+  const numbers = Array.from({ length: 31 }, (_, i) => i);
+  return fc.oneof(
+    { weight: 1, arbitrary: fc.constant({ known, weight: usual, a: numbers, b: numbers }) },
+    { weight: 2, arbitrary: few },
+  );
 }
+
+const small = fc.nat(30);
+
+function someOperation({ known, weight, a, b }: Swarm): fc.Arbitrary<Operation> {
+  const numbers = { s: fc.nat(3), a: fc.constantFrom(...a), b: fc.constantFrom(...b), x: small };
+  const inside = known.filter((one) => OPERATIONS[one].outside === undefined);
+  const { outer } = fc.letrec<{ outer: Operation; inner: Operation }>((tie) => {
+    const among = (names: readonly OperationName[]): fc.Arbitrary<Operation> =>
+      fc.oneof(
+        { depthSize: 'small', maxDepth: 3, withCrossShrink: true },
+        ...[...names]
+          .sort((one, other) => Number(OPERATIONS[one].holds ?? 0) - Number(OPERATIONS[other].holds ?? 0))
+          .map((one) => ({
+            weight: weight(one),
+            arbitrary: fc.record({
+              do: fc.constant(one),
+              ...numbers,
+              ...(OPERATIONS[one].holds && {
+                inner: fc.array(tie('inner'), { maxLength: 5 }),
+                throws: fc.integer({ min: 0, max: 3 }).map((n) => n === 3),
+              }),
+            }),
+          })),
+      ) as fc.Arbitrary<Operation>;
+    return { outer: among(known), inner: among(inside) };
+  });
+  return outer;
+}
+
+const someProgram = (name: ProfileName, most: number): fc.Arbitrary<readonly Operation[]> =>
+  someSwarm(name).chain((swarm) =>
+    fc.array(someOperation(swarm), { minLength: Math.min(8, most), maxLength: most, size: 'max' }),
+  );
 
 /**
  * @param profiles which ones. Default: all

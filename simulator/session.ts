@@ -1,7 +1,7 @@
 // One tab, device or process: a runtime of the simulated application, and what the program holds of it.
 import type { AnyAction, Interceptor, Optimistic, Problem, Run, Runtime, Source, TaskContext } from 'floe';
 import type { Persistence } from 'floe/persist';
-import type { Trace, UndoStack } from 'floe/trace';
+import type { Step, Trace, UndoStack } from 'floe/trace';
 import { declare, declareAddress, type Application, type Blueprint, type Declared, type Hooks } from './application.js';
 import type { Library } from './library.js';
 import { Line } from './model/line.js';
@@ -37,8 +37,13 @@ export interface SessionOptions {
   readonly version: 1 | 2;
   readonly traced: boolean;
   /** What its runtime is given to begin with. */
-  readonly given?: 'none' | 'whole' | 'partial';
+  readonly given?: Given;
+  /** It does nothing. */
+  readonly isBeside?: boolean;
 }
+
+/** Nothing, the states as they begin, those without a table, or those with rows that nothing else leads to. */
+export type Given = 'none' | 'whole' | 'partial' | 'rows';
 
 type FullRuntime = Runtime & { readonly trace?: Trace; readonly persistence?: Persistence };
 
@@ -57,6 +62,8 @@ export class Session {
   readonly bar = new SimulatedBar();
   readonly handles: Handle[] = [];
   readonly runs: Run<unknown>[] = [];
+  /** Runs that were cancelled since the last check. */
+  readonly cancelled: Run<unknown>[] = [];
   readonly held: { proceed(): unknown; stop(): void }[] = [];
   readonly questions: Question[] = [];
   readonly watched: Watched[] = [];
@@ -69,6 +76,7 @@ export class Session {
   readonly copies: Declared[] = [];
   /** Its states at the end. */
   last: Record<string, Plain> = {};
+  lastSteps: readonly Step[] = [];
   /** What is recorded is looked at: code of the application runs beside the runtime. */
   isLooking = false;
   /** A file took the place of its history. */
@@ -81,8 +89,8 @@ export class Session {
   isOver = false;
   /** The texts of values that were read: they never change. */
   private readonly texts = new WeakMap<object, string>();
-  /** So many steps were recorded when the watchers were looked at last. */
-  watchedSteps = 0;
+  /** The last step that was recorded when the watchers were looked at last. */
+  watchedUpTo = -1;
   /** Notes of which it is not known whether they are stored. */
   notes: string[] = [];
 
@@ -263,11 +271,19 @@ const FAULTY = {
   }),
 };
 
+const ROWS = {
+  ...{ id: 'beside', phase: 'gone', tugs: [] },
+  vessel: { hull: 'beside', operator: { id: 'beside' } },
+  place: { kind: 'berth', id: 'beside' },
+};
+
 /** A snapshot to begin with; a partial one lacks a table, as one of an older version would. */
-function initialOf(floe: Library, { stores }: Application, given: 'whole' | 'partial'): Record<string, unknown> {
+function initialOf(floe: Library, { stores }: Application, given: Given): Record<string, unknown> {
   const other = floe.createRuntime({ stores: stores.map(({ store }) => store) });
+  if (given === 'rows')
+    for (const { store, kind } of stores) if (kind === 'port') other.dispatch((store as Plain).ingest('visit', ROWS));
   const states = other.snapshot();
-  if (given === 'whole') return states;
+  if (given !== 'partial') return states;
   for (const { name, kind } of stores)
     if (kind === 'port') states[name] = Object.fromEntries(Object.entries(states[name] as object).slice(1));
   return states;

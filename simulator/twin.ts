@@ -6,10 +6,10 @@ import { Player, type PlayerOptions } from './player.js';
 import type { Operation, Scenario } from './program.js';
 import type { Session } from './session.js';
 
-export const TWINS = ['untraced', 'production', 'pending', 'store'] as const;
+export const TWINS = ['untraced', 'production', 'pending', 'store', 'tab', 'row', 'look'] as const;
 export type TwinName = (typeof TWINS)[number];
 
-/** How stores are called that have nothing to do with the application. */
+/** How stores and rows are called that have nothing to do with the application. */
 const BESIDE = 'beside';
 
 /** Operations that only one of the two could do. */
@@ -28,7 +28,7 @@ const TRACED = [
   'writeTest',
   'history',
 ];
-const SKIPPED: Readonly<Record<TwinName, readonly string[]>> = {
+const SKIPPED: Readonly<Partial<Record<TwinName, readonly string[]>>> = {
   untraced: TRACED,
   // A production build renews nothing, and its messages and stacks are shorter.
   production: ['renew', 'writeTest', 'reload', 'replay'],
@@ -46,6 +46,7 @@ const SKIPPED: Readonly<Record<TwinName, readonly string[]>> = {
     'history',
     'reset',
   ],
+  row: ['reset'],
   // A store that joins while the trace is paused is part of a sum.
   store: [
     'pause',
@@ -79,15 +80,17 @@ interface Observed {
 const isBeside = (name: string): boolean => name.startsWith(BESIDE);
 
 const bare = (session: Session, kind: TwinName): string[] =>
-  (session.trace?.steps ?? [])
+  session.lastSteps
     .filter(({ stores }) => stores.length === 0 || !stores.every((name) => isBeside(name)))
     .map(({ action, fact, outcome, changes, reason }) => {
       const own = changes
         .filter(({ path }) => !isBeside(path.split('/')[1]))
         // A production build says less.
         .map((change) => (kind === 'production' && change.path.includes('.status') ? withoutMessages(change) : change));
+      if (kind === 'row' && fact === 'summed') return fact;
       // What is computed again from a pending action on may be told by other operations, which lead to the same.
-      const told = kind === 'pending' && fact === 'reverted' ? '' : own;
+      const told = (kind === 'pending' || kind === 'row') && fact === 'reverted' ? '' : own;
+      if (kind === 'row' && fact === 'initial') return fact;
       return text([action?.type ?? fact, action?.payload, outcome, told, kind === 'production' ? '' : reason]);
     });
 
@@ -101,6 +104,7 @@ async function observed(scenario: Scenario, options: PlayerOptions, kind: TwinNa
   const states: Record<string, Plain> = {};
   const steps: string[] = [];
   for (const session of player.world.sessions) {
+    if (session.options.isBeside) continue;
     for (const [name, state] of Object.entries(session.last))
       if (!isBeside(name)) states[`${session.id}.${name}`] = state;
     steps.push(...bare(session, kind));
@@ -118,14 +122,26 @@ function pendingBeside(floe: Library, session: Session): void {
   session.context?.optimistic(touched());
 }
 
+/** A look at the step before, and back. */
+function look({ trace, isInside, watched }: Session): void {
+  if (!trace?.isLive || trace.isPaused || isInside) return;
+  trace.back();
+  trace.live();
+  for (const { notified } of watched) notified.length = 0;
+}
+
 /** @throws Fault where the twin does something else */
 export async function checkTwin(name: TwinName, given: Scenario, floe: Library, other: Library): Promise<void> {
-  const scenario: Scenario = { ...given, program: without(given.program, SKIPPED[name]) };
+  const scenario: Scenario = { ...given, program: without(given.program, SKIPPED[name] ?? []) };
   const { blueprint } = scenario;
   // Another store, or a trace, is another application where the address of a step counts.
   const plainOne: Scenario = {
     ...scenario,
-    blueprint: { ...blueprint, redacts: false, limit: 10_000, ignores: false, writesLines: false },
+    blueprint: {
+      ...{ ...blueprint, redacts: false, limit: 10_000, ignores: false, writesLines: false },
+      ...(name === 'tab' && { place: 'area', tabs: true }),
+      ...(name === 'row' && { initial: 'whole', place: 'none' }),
+    },
   };
   const one = await observed(plainOne, { floe }, name);
   const two = await observed(plainOne, optionsOf(name, floe, other), name);
@@ -136,17 +152,27 @@ function optionsOf(name: TwinName, floe: Library, other: Library): PlayerOptions
   if (name === 'untraced') return { floe, traced: false };
   if (name === 'production') return { floe: other };
   if (name === 'pending') return { floe, begun: (session) => pendingBeside(floe, session) };
+  if (name === 'tab')
+    return {
+      floe,
+      begun: (session, player) => void player.open({ version: session.options.version, isBeside: true }),
+      before: ({ world }) => world.deliverNow(),
+    };
+  if (name === 'row') return { floe, initial: 'rows' };
+  if (name === 'look') return { floe, before: look };
   let count = 0;
   return { floe, before: (session) => void session.runtime.read(floe.store(`${BESIDE}${count++}`, 0)) };
 }
 
 function compare(name: TwinName, one: Observed, two: Observed, hasSteps: boolean): void {
-  const strip = (line: string): string => line.replace(/"beside\d*":(\{[^{}]*\}|\d+),?/g, '').replace(/,\}/g, '}');
+  const strip = (line = 'nothing'): string =>
+    line.replace(/"?beside\d*"?:(\{(?:[^{}]|\{[^{}]*\})*\}|\d+),?/g, '').replace(/,\}/g, '}');
   for (const [i, line] of one.observed.entries())
-    if (strip(line) !== strip(two.observed[i] ?? ''))
-      throw new Fault(`twin ${name}`, `${strip(two.observed[i] ?? 'nothing')} instead of ${strip(line)}`);
+    if (strip(line) !== strip(two.observed[i]))
+      throw new Fault(`twin ${name}`, `${strip(two.observed[i])} instead of ${strip(line)}`);
   if (hasSteps)
     for (const [i, step] of one.steps.entries())
-      if (step !== two.steps[i]) throw new Fault(`twin ${name}`, `${two.steps[i] ?? 'nothing'} instead of ${step}`);
+      if (strip(step) !== strip(two.steps[i]))
+        throw new Fault(`twin ${name}`, `${strip(two.steps[i])} instead of ${strip(step)}`);
   if (strip(one.states) !== strip(two.states)) throw new Fault(`twin ${name}`, 'the states at the end differ');
 }

@@ -3,6 +3,7 @@ import { KINDS } from '../edits.js';
 import { plain, same, text, type Plain } from '../model/plain.js';
 import { Fault, Planned } from '../planned.js';
 import type { Session } from '../session.js';
+import { checkRolledBack } from '../oracles/always.js';
 import { at, NOTHING, type Act } from './act.js';
 
 /** What a gentle program does: it only adds. */
@@ -30,6 +31,27 @@ const secretOf = (session: Session): string | undefined =>
 
 const TASKS = ['load', 'save', 'once', 'retrying', 'parent'] as const;
 
+const holding = (how: 'atomic' | 'batch'): Omit<Act, 'weight'> => ({
+  group: 'act',
+  holds: true,
+  perform: (player, session, { inner = [], throws = false }) => {
+    const { trace, isInside } = session;
+    const before = trace?.steps.at(-1)?.seq ?? -1;
+    try {
+      player.inside(session, () =>
+        session.runtime[how](() => {
+          for (const one of inner) void player.perform(one, session);
+          if (throws) throw new Planned('it is not wanted');
+        }),
+      );
+    } catch (error) {
+      if (how === 'atomic' && !isInside && trace) checkRolledBack(trace.steps, before);
+      throw error;
+    }
+    return 'done';
+  },
+});
+
 export const ACTIONS = {
   dispatch: {
     group: 'act',
@@ -53,34 +75,8 @@ export const ACTIONS = {
     outside: 'the user acts between calls',
     perform: (_player, { address, bar }, { x }) => (address ? String(bar.move(x % 3 === 0 ? 1 : -1)) : NOTHING),
   },
-  atomic: {
-    group: 'act',
-    weight: 5,
-    holds: true,
-    perform: (player, session, { inner = [], throws = false }) => {
-      player.inside(session, () =>
-        session.runtime.atomic(() => {
-          for (const one of inner) void player.perform(one, session);
-          if (throws) throw new Planned('the transaction is not wanted');
-        }),
-      );
-      return 'committed';
-    },
-  },
-  batch: {
-    group: 'act',
-    weight: 2,
-    holds: true,
-    perform: (player, session, { inner = [], throws = false }) => {
-      player.inside(session, () =>
-        session.runtime.batch(() => {
-          for (const one of inner) void player.perform(one, session);
-          if (throws) throw new Planned('the batch is not wanted');
-        }),
-      );
-      return 'done';
-    },
-  },
+  atomic: { weight: 5, ...holding('atomic') },
+  batch: { weight: 2, ...holding('batch') },
   optimistic: {
     group: 'act',
     weight: 5,
@@ -137,6 +133,7 @@ export const ACTIONS = {
       );
       if (!run) return NOTHING;
       run.cancel();
+      session.cancelled.push(run);
       return run.phase;
     },
   },

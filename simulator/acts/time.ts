@@ -12,8 +12,8 @@ const bare = ({ took: _took, given: _given, changes, undo, stores, ...step }: St
   ...step,
   // A sum names all stores that it looked at.
   stores: step.fact === 'summed' ? [] : [...stores].sort(),
-  // Of operations on different places, either may come first.
-  ...{ changes: changes.map(text).sort(), undo: undo.map(text).sort() },
+  // Of operations on different places, either may come first; a fact may say the same by other operations.
+  ...(step.kind === 'action' && { changes: changes.map(text).sort(), undo: undo.map(text).sort() }),
 });
 
 /** Everything that doing something and taking it back must leave as it was. */

@@ -58,7 +58,11 @@ export class Pending {
     const { seq, fact, about, after } = step;
     if (this.base && after !== this.last) this.isUnknown = true;
     this.last = seq;
-    if (step.excluded === true) return void this.leftOut.add(seq);
+    if (step.excluded === true) {
+      // What reverted a later one was decided with it: its patch may fit no more.
+      this.isUnknown ||= this.base !== undefined;
+      return void this.leftOut.add(seq);
+    }
     if (fact === 'reverted' || fact === 'confirmed') return this.settle(step, about, around);
     const counts = step.outcome === 'applied' || step.outcome === 'unchanged';
     if (!this.base) {

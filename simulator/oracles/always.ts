@@ -1,4 +1,5 @@
 // What must be so after every operation.
+import type { Step } from 'floe/trace';
 import { Fault, isPlanned } from '../planned.js';
 import type { Session } from '../session.js';
 
@@ -6,8 +7,11 @@ import type { Session } from '../session.js';
 export function checkWatchers(session: Session): void {
   const { steps = [] } = session.trace ?? {};
   // What several actions of a transaction come to may be equal to what was before, and is another object.
-  const hasTransaction = !session.trace || steps.slice(session.watchedSteps).some(({ group }) => group !== undefined);
-  session.watchedSteps = steps.length;
+  const hasTransaction =
+    !session.trace ||
+    session.blueprint.limit < 10_000 ||
+    steps.some(({ seq, group }) => seq > session.watchedUpTo && group !== undefined);
+  session.watchedUpTo = steps.at(-1)?.seq ?? -1;
   for (const watched of session.watched) {
     const { name, source, notified } = watched;
     for (const [i, value] of notified.entries())
@@ -40,6 +44,21 @@ export function checkTransactions({ trace }: Session): void {
     if (step.kind === 'action' && next.kind === 'action' && Boolean(step.excluded) !== Boolean(next.excluded))
       throw new Fault('transactions', `only a part is left out: step ${step.seq} or ${next.seq}`);
   }
+}
+
+/** Nothing that a transaction did counts when it throws. What a run does after it, in one of its own, does. */
+export function checkRolledBack(steps: readonly Step[], before: number): void {
+  const isOfIt = ({ seq, group, kind, cause }: Step): boolean =>
+    seq > before && group !== undefined && kind === 'action' && cause.by === 'code';
+  const kept = steps.find((step) => isOfIt(step) && step.outcome === 'applied');
+  if (kept) throw new Fault('transactions', `a transaction threw, and step ${kept.seq} of it counts`);
+}
+
+/** A run that was cancelled is over. */
+export function checkCancelled({ cancelled }: Session): void {
+  for (const { phase, id } of cancelled.splice(0))
+    if (phase === 'running' || phase === 'waiting')
+      throw new Fault('cancelled', `run ${id} was cancelled, and is ${phase}`);
 }
 
 /** Errors of Floe have a code; errors of the application are those that it threw. */

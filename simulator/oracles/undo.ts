@@ -91,6 +91,10 @@ export function checkUndone(session: Session, entry: readonly Step[], result: Pl
   const { trace, line, blueprint } = session;
   if (entry.length === 0 || blueprint.redacts || blueprint.ignores) return;
   const last = entry[entry.length - 1];
+  // Among the actions of one transaction an undo of another entry changed what they did.
+  const isMove = ({ group, fact }: Step): boolean =>
+    group !== undefined && group === last.group && (fact === 'undone' || fact === 'redone');
+  if (trace!.steps.some(isMove)) return;
   // Facts that say nothing of the stores, and steps that changed nothing, are no change since.
   const since = trace!.steps.filter(
     ({ seq, changes, stores, excluded, fact }) =>

@@ -78,6 +78,12 @@ export class World {
     }
   };
 
+  /** The tabs hear of everything that was sent until now. */
+  deliverNow(): void {
+    this.channel.grant();
+    for (let isBusy = true; isBusy;) isBusy = this.sessions.map((session) => this.deliver(session)).some(Boolean);
+  }
+
   /** Gone without a word: neither its storage nor its clock answers any more. */
   crash(session: Session): void {
     session.isGone = true;

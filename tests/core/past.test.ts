@@ -6,7 +6,7 @@ import { testRuntime } from 'floe/testing';
 import { asks, declareVisits, desk, holding, lines, phaseOf } from '../support/visits.js';
 
 describe('rule 14: while the screen shows a past step', () => {
-  const { visits, listArrived, picked, filterPicked } = declareVisits();
+  const { visits, listArrived, picked } = declareVisits();
   const setUp = () => {
     const { open, given } = asks();
     const texts = new Map<string, string>();
@@ -81,28 +81,6 @@ describe('rule 14: while the screen shows a past step', () => {
     expect(runtime.read(visits)).toMatchObject({ list: ['v7'], picked: null });
   });
 
-  test('a run that began at the live end is part of its branch', async () => {
-    const { open, runtime } = setUp();
-    const rest = task(visits, 'rest', ({ sleep }) => sleep(1000));
-    const both = task(visits, 'both', async ({ use, run }) => {
-      await use(desk).ask('list');
-      await run(rest());
-    });
-    const run = runtime.run(both());
-    runtime.trace.seek(0);
-    open[0].answer('');
-    await runtime.clock.advance();
-    runtime.trace.live();
-    runtime.dispatch(picked('v1'));
-    runtime.trace.seek(runtime.trace.steps.at(-2)!.seq);
-    expect(runtime.read(rest.status).phase).toBe('running');
-    runtime.dispatch(picked('v2'));
-    await runtime.clock.advance(1000);
-    await run;
-    expect(runtime.read(rest.status)).toMatchObject({ phase: 'done', runs: 1 });
-    expect(runtime.trace.branches).toHaveLength(2);
-  });
-
   test('a held action that proceeds in the past begins a branch', async () => {
     const answers: ((yes: boolean) => void)[] = [];
     const sent = visits.action('sent', (draft) => void (draft.filter = 'sent'), { about: { confirm: 'Send?' } });
@@ -165,26 +143,6 @@ describe('rule 14: while the screen shows a past step', () => {
     runtime.trace.seek(0);
     open[1].answer('v8');
     expect(await again).toMatch(/moving in time/);
-  });
-
-  test('an optimistic action from before a fork can be reverted on the branch', () => {
-    const { runtime } = setUp();
-    const { context } = holding(runtime);
-    const first = context.optimistic(picked('v1'));
-    runtime.dispatch(filterPicked('expected'));
-    const fork = runtime.trace.cursor;
-    const second = context.optimistic(listArrived(['v9']));
-    runtime.trace.seek(fork);
-    runtime.dispatch(filterPicked('departed'));
-    expect(runtime.read(visits)).toMatchObject({ list: [], picked: 'v1', filter: 'departed' });
-    second.revert();
-    first.revert();
-    expect(runtime.read(visits)).toMatchObject({ list: [], picked: null, filter: 'departed' });
-    for (const { seq } of runtime.trace.steps) runtime.trace.seek(seq);
-    expect(runtime.read(visits)).toMatchObject({ list: [], picked: null, filter: 'departed' });
-    runtime.trace.switchTo(0);
-    expect(runtime.read(visits)).toMatchObject({ list: ['v9'], picked: 'v1', filter: 'expected' });
-    expect(runtime.problems).toEqual([]);
   });
 });
 

@@ -1,19 +1,8 @@
 // What counts as data, as an argument, and as the same; and how values travel as text.
 import { describe, expect, test } from '@jest/globals';
 import { runInNewContext } from 'node:vm';
-import {
-  createRuntime,
-  parseSnapshot,
-  selector,
-  snapshotText,
-  store,
-  task,
-  type AnyAction,
-  type Optimistic,
-  type Read,
-} from 'floe';
+import { createRuntime, parseSnapshot, selector, snapshotText, store, type Read } from 'floe';
 import { tableOf } from 'floe/entities';
-import { recording } from 'floe/trace';
 import fc from 'fast-check';
 import { keeping, sameData } from '../../src/core/data/plain.js';
 import { failure } from '../support/failures.js';
@@ -368,47 +357,4 @@ describe('keeping what did not change', () => {
       { numRuns: runs(2000) },
     );
   });
-});
-
-test('0 and -0 are two states, and NaN is one: when it changes, is excluded, and is reverted', () => {
-  const depth = store('depth', 0);
-  const set = depth.action('set', (_draft, metres: number) => metres);
-  const part = store('part', { metres: 0 });
-  const setPart = part.action('set', (draft, metres: number) => {
-    draft.metres = metres;
-  });
-  const runtime = createRuntime({ stores: [depth, part], trace: recording() });
-  let notified = 0;
-  runtime.watch(depth, () => notified++);
-  expect([-0, -0, NaN, NaN].map((metres) => runtime.dispatch(set(metres)))).toEqual([
-    'applied',
-    'unchanged',
-    'applied',
-    'unchanged',
-  ]);
-  expect(notified).toBe(2);
-  for (const [step, left] of [
-    [3, NaN],
-    [4, -0],
-    [1, -0],
-    [2, 0],
-  ]) {
-    runtime.trace.exclude(step);
-    expect(runtime.read(depth)).toBe(left);
-  }
-  const optimistic = (action: AnyAction): void => {
-    let pending: Optimistic | undefined;
-    const wait = task('wait', ({ optimistic: begin, sleep }) => {
-      pending = begin(action);
-      return sleep(1000);
-    });
-    void runtime.run(wait());
-    pending!.revert();
-  };
-  optimistic(setPart(-0));
-  expect(runtime.read(part).metres).toBe(0);
-  runtime.dispatch(setPart(-0));
-  optimistic(setPart(0));
-  expect(runtime.read(part).metres).toBe(-0);
-  void runtime.close();
 });

@@ -1,7 +1,7 @@
 // A storage that answers later: what is done until then is kept on top of what comes.
 import { describe, expect, test } from '@jest/globals';
 import type { StandardSchemaV1 } from '@standard-schema/spec';
-import { at, createRuntime, store, type Problem, task } from 'floe';
+import { at, createRuntime, store, type Problem } from 'floe';
 import { memoryArea, storageIn, type StorageArea } from 'floe/persist';
 import { testRuntime } from 'floe/testing';
 import { recording } from 'floe/trace';
@@ -83,106 +83,6 @@ describe('rule 21: while the storage is being read', () => {
     expect(runtime.read(visits).list).toEqual(['v3']);
   });
 
-  test('an action that fails on top of the stored state is dropped and reported', async () => {
-    const { runtime, visits, planned, cancelled, arrive, codes } = secondSession(['v1']);
-    runtime.dispatch(planned('v2'));
-    runtime.atomic(() => {
-      runtime.dispatch(planned('v3'));
-      runtime.dispatch(cancelled('v2'));
-    });
-    runtime.reset();
-    runtime.dispatch(planned('v4'));
-    await arrive();
-    // Who reset meant what was there then.
-    expect([runtime.read(visits).list, codes()]).toEqual([['v4'], []]);
-    const other = secondSession(['v1']);
-    other.runtime.dispatch(other.planned('v9'));
-    other.visits.when(other.planned, (draft, _id) => {
-      if (draft.list.length > 1) throw new Error('too many');
-    });
-    await other.arrive();
-    expect([other.runtime.read(other.visits).list, other.codes()]).toEqual([['v1'], ['FLOE_DROPPED']]);
-  });
-
-  test('nothing is written before the stored state was read', async () => {
-    const { runtime, visits, planned, arrive, texts } = secondSession([]);
-    runtime.dispatch(planned('v1'));
-    await Promise.resolve();
-    expect(texts.size).toBe(0);
-    await arrive();
-    expect([runtime.read(visits).list, runtime.trace.steps.length]).toEqual([['v1'], 3]);
-    expect(texts.get('visits')).toContain('v1');
-  });
-
-  test('the stored state arrives at the live end, and a pending optimistic action can still be reverted', async () => {
-    const { runtime, visits, planned, arrive } = secondSession(['v1']);
-    const assign = task(visits, 'assign', async ({ optimistic }) => {
-      const tried = optimistic(planned('tried'));
-      await new Promise((resolve) => setTimeout(resolve, 20));
-      tried.revert();
-    });
-    const run = runtime.run(assign());
-    runtime.dispatch(planned('v2'));
-    runtime.trace.seek(1);
-    const looked = runtime.read(visits).list;
-    await arrive();
-    expect(runtime.read(visits).list).toEqual(looked);
-    runtime.trace.live();
-    expect(runtime.read(visits).list).toEqual(['v1', 'tried', 'v2']);
-    await run;
-    expect(runtime.read(visits).list).toEqual(['v1', 'v2']);
-    await runtime.persistence.flush();
-    const [item] = await runtime.persistence.list();
-    expect((item.state as { list: unknown }).list).toEqual(['v1', 'v2']);
-  });
-
-  test('the stored state arrives on the branch that is shown by then', async () => {
-    const { visits, planned, runtime, arrive, codes, texts } = secondSession(['v1']);
-    const notes = store('notes', { lines: [] as string[] }).persisted();
-    const written = notes.action('written', (draft, line: string) => void draft.lines.push(line));
-    const before = createRuntime({ stores: [notes], storage: storageIn(() => memoryArea(texts), { writeAfter: 0 }) });
-    before.dispatch(written('kept'));
-    void before.close();
-    runtime.dispatch(planned('v2'));
-    runtime.add(notes);
-    runtime.trace.seek(0);
-    runtime.dispatch(planned('v3'));
-    runtime.dispatch(written('meanwhile'));
-    expect([runtime.read(visits).list, runtime.read(notes).lines]).toEqual([['v3'], ['meanwhile']]);
-    await arrive();
-    expect(runtime.trace.branches).toHaveLength(2);
-    expect([runtime.read(visits).list, runtime.read(notes).lines, codes()]).toEqual([
-      ['v1', 'v3'],
-      ['kept', 'meanwhile'],
-      [],
-    ]);
-  });
-
-  test('the stored state leaves the steps of other branches as they were', async () => {
-    const { visits, planned, runtime, arrive, codes } = secondSession(['v1']);
-    const notes = store('notes', { lines: [] as string[] });
-    const written = notes.action('written', (draft, line: string) => void draft.lines.push(line));
-    runtime.add(notes);
-    const fork = runtime.trace.cursor;
-    runtime.dispatch(written('first'));
-    runtime.trace.seek(fork);
-    runtime.dispatch(written('second'));
-    runtime.trace.switchTo(0);
-    await arrive();
-    runtime.dispatch(planned('v2'));
-    expect([runtime.read(visits).list, runtime.read(notes).lines, codes()]).toEqual([['v1', 'v2'], ['first'], []]);
-  });
-
-  test('a runtime that closes before the stored state arrives stores its changes on top of it', async () => {
-    const { runtime, planned, arrive, texts, codes } = secondSession(['v1']);
-    runtime.dispatch(planned('v2'));
-    const closed = runtime.close();
-    await arrive();
-    await closed;
-    expect(texts.get('visits')).toContain('"list":["v1","v2"]');
-    expect(codes()).toEqual([]);
-  });
-
   test('a runtime that closes without a change writes nothing', async () => {
     const { runtime, arrive, texts } = secondSession(['v1']);
     const before = [...texts];
@@ -191,98 +91,6 @@ describe('rule 21: while the storage is being read', () => {
     await closed;
     expect([...texts]).toEqual(before);
   });
-});
-
-describe('a storage that is away at the start', () => {
-  const away = (texts: Map<string, string>) => {
-    const inner = memoryArea(texts);
-    const area = {
-      ...inner,
-      isAway: true,
-      read: async (key: string) => {
-        if (area.isAway) throw new Error('away');
-        await Promise.resolve();
-        return inner.read(key);
-      },
-      write: async (key: string, text: string) => {
-        if (area.isAway) throw new Error('away');
-        await Promise.resolve();
-        inner.write(key, text);
-      },
-    };
-    return area;
-  };
-  const stored = (): Map<string, string> => {
-    const texts = new Map<string, string>();
-    const { visits, planned } = declare();
-    const first = createRuntime({ stores: [visits], storage: storageIn(() => memoryArea(texts), { writeAfter: 0 }) });
-    first.dispatch(planned('v1'));
-    void first.close();
-    return texts;
-  };
-
-  test.each(['by itself', 'with rehydrate()'])('what was done meanwhile is rebased and sent, %s', async (how) => {
-    const area = away(stored());
-    const { visits, planned } = declare();
-    const runtime = testRuntime({ stores: [visits], storage: storageIn(() => area, { writeAfter: 0 }) });
-    await runtime.clock.advance(0);
-    runtime.dispatch(planned('v2'));
-    const flushed = runtime.persistence.flush();
-    await runtime.clock.advance(20_000);
-    expect(await flushed).toBe(false);
-    area.isAway = false;
-    if (how === 'by itself') await runtime.clock.advance(60_000);
-    else await runtime.persistence.rehydrate(visits);
-    await runtime.clock.advance(0);
-    expect(runtime.read(visits).list).toEqual(['v1', 'v2']);
-    expect(await runtime.persistence.flush()).toBe(true);
-    area.isAway = false;
-    const again = declare();
-    const second = createRuntime({ stores: [again.visits], storage: storageIn(() => area, { writeAfter: 0 }) });
-    await second.ready;
-    expect(second.read(again.visits).list).toEqual(['v1', 'v2']);
-    await second.close();
-    await runtime.close();
-  });
-
-  test('a change during rehydrate() is not lost', async () => {
-    const area = away(stored());
-    area.isAway = false;
-    const { visits, planned } = declare();
-    const runtime = createRuntime({ stores: [visits], storage: storageIn(() => area, { writeAfter: 0 }) });
-    await runtime.ready;
-    const done = runtime.persistence.rehydrate(visits);
-    runtime.dispatch(planned('v2'));
-    await done;
-    expect([await runtime.persistence.flush(), runtime.read(visits).list]).toEqual([true, ['v1', 'v2']]);
-    await runtime.close();
-  });
-});
-
-test('flush() says false when its write fails, though a later change is being written by then', async () => {
-  const { visits, planned } = declare();
-  const inner = memoryArea(new Map());
-  let isAway = false;
-  const area: StorageArea = {
-    ...inner,
-    read: (key) => Promise.resolve(inner.read(key)),
-    write: async (key, text) => {
-      await Promise.resolve();
-      if (isAway) throw new Error('the disk is away');
-      inner.write(key, text);
-    },
-  };
-  const runtime = testRuntime({ stores: [visits], storage: storageIn(() => area, { writeAfter: 0 }) });
-  await runtime.ready;
-  isAway = true;
-  runtime.dispatch(planned('v1'));
-  expect(await runtime.persistence.flush()).toBe(false);
-  const flushed = runtime.persistence.flush();
-  runtime.dispatch(planned('v2'));
-  expect(await flushed).toBe(false);
-  isAway = false;
-  expect(await runtime.persistence.flush()).toBe(true);
-  await runtime.close();
 });
 
 test('the persistence gathers changes and writes them together', async () => {

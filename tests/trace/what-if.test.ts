@@ -1,7 +1,6 @@
 // What if: exclusions, their causes, branches side by side, and what is kept.
 import { describe, expect, test } from '@jest/globals';
 import { action, createRuntime, FloeError, store, task } from 'floe';
-import { memoryStorage } from 'floe/persist';
 import { testRuntime } from 'floe/testing';
 import { readTrace, recording, undoStack, type Step } from 'floe/trace';
 import { share } from '../support/runs.js';
@@ -118,29 +117,6 @@ describe('exclude and include', () => {
     expect(runtime.read(visits)).toEqual({ list: ['v1', 'late'], count: 2 });
     expect(runtime.read(load.status).phase).toBe('done');
   });
-
-  test('rule 20: no step is excluded while an optimistic action is pending', async () => {
-    const { visits, planned } = declare();
-    const assign = task(visits, 'assign', async ({ optimistic, sleep }, id: string) => {
-      optimistic(planned(id));
-      await sleep(10);
-      throw new Error('refused');
-    });
-    const runtime = testRuntime({ stores: [visits] });
-    runtime.dispatch(planned('v1'));
-    runtime.run(assign('v2')).catch(() => undefined);
-    expect(codeOf(() => runtime.trace.exclude(1))).toBe('FLOE_NOT_EXCLUDABLE');
-    await runtime.clock.advance(10);
-    expect(runtime.read(visits).list).toEqual(['v1']);
-    const { seq } = runtime.trace.steps.find(({ action: sent }) => sent?.payload === 'v2')!;
-    runtime.trace.exclude(seq);
-    expect(runtime.read(visits).list).toEqual(['v1']);
-    const { outcome } = runtime.trace.steps.find(({ fact }) => fact === 'reverted')!;
-    expect(outcome).toBe('unchanged');
-    // Counted again, it is reverted again.
-    runtime.trace.include(seq);
-    expect(runtime.read(visits).list).toEqual(['v1']);
-  });
 });
 
 describe('moving in time', () => {
@@ -217,20 +193,6 @@ describe('those who listen', () => {
     runtime.dispatch(planned('v2'));
     expect([edits.undos, next.undos]).toEqual([0, 1]);
   });
-});
-
-test('rule 15: an exclusion is stored, a look at the past is not', () => {
-  const { visits, planned } = declare();
-  visits.persisted();
-  const kept = new Map<string, string>();
-  const runtime = createRuntime({ stores: [visits], trace: recording(), storage: memoryStorage(kept) });
-  const stored = (): unknown => (JSON.parse(kept.get('visits')!) as { state: { list: unknown } }).state.list;
-  for (const id of ['v1', 'v2', 'v3']) runtime.dispatch(planned(id));
-  runtime.trace.seek(1);
-  expect(stored()).toEqual(['v1', 'v2', 'v3']);
-  runtime.trace.exclude(1);
-  runtime.trace.live();
-  expect(stored()).toEqual(['v2', 'v3']);
 });
 
 describe('branches', () => {

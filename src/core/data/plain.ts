@@ -1,6 +1,6 @@
 // What counts as data: containers (plain objects and arrays) that are edited in part, and leaf values that are
 // replaced whole and compared by value.
-import { isKeyed, keyedKind, type Keyed } from './keyed.js';
+import { isKeyed, KEYED, keyedKind, type Keyed } from './keyed.js';
 
 /** A plain object or an array, seen from inside the core. */
 export type Container = Record<string, unknown> | unknown[];
@@ -204,6 +204,7 @@ export const MOST_NESTED = 1000;
 /** `after`, with the parts of `before` where they are the same data: what did not change stays the same object. */
 export function keeping(before: unknown, after: unknown): unknown {
   if (Object.is(before, after)) return before;
+  if (isKeyed(before) && isKeyed(after)) return keepingRows(before, after);
   if (!isContainer(before) || !isContainer(after) || Array.isArray(before) !== Array.isArray(after))
     return sameData(before, after) ? before : after;
   if (Array.isArray(before)) return keepingItems(before, after as readonly unknown[]);
@@ -216,6 +217,20 @@ export function keeping(before: unknown, after: unknown): unknown {
     put(next, key, part);
   }
   return kept === Object.keys(before).length && kept === Object.keys(after).length ? before : next;
+}
+
+/** Rows by their keys, wherever they stand in the order. */
+function keepingRows(before: Keyed, after: Keyed): Keyed {
+  if (sameData(before, after)) return before;
+  const kind = after[KEYED];
+  const { changed, added } = kind.difference(before, after);
+  let result = after;
+  for (const key of [...changed, ...added]) {
+    const row = after.get(key);
+    const kept = before.has(key) ? keeping(before.get(key), row) : row;
+    if (!Object.is(kept, row)) result = kind.with(result, key, kept);
+  }
+  return result;
 }
 
 /** Items from both ends, up to what came in or went out between them. */

@@ -1,6 +1,13 @@
 // What this tab did and another has not ordered yet. It is shown at once, and done once more on top of whatever is ordered
 // before it.
-import { type AnyAction, computed, confirmedStates, type Extensible, sameData } from '../../core/internal.js';
+import {
+  type AnyAction,
+  type Cell,
+  computed,
+  confirmedStates,
+  type Extensible,
+  sameData,
+} from '../../core/internal.js';
 import { joined } from '../joined.js';
 import type { Kept } from '../kept.js';
 
@@ -14,6 +21,8 @@ interface Deed {
   /** The states of the stores before and after it, by name: the parts that are not kept decide as well what it does. */
   readonly before: ReadonlyMap<string, unknown>;
   readonly after: ReadonlyMap<string, unknown>;
+  /** How many stores had joined: an action did nothing to those that joined later. */
+  readonly stores: number;
 }
 
 /** What the leader orders or refuses as one. */
@@ -43,13 +52,13 @@ export class Pendings {
    * Notes what was done last.
    * @param surely whether its action is all that it was
    */
-  add(type: string, group: number | undefined, deed: Deed, surely = true): void {
+  add(type: string, group: number | undefined, deed: Omit<Deed, 'stores'>, surely = true): void {
     const last = this.list.at(-1);
     const goesOn = group !== undefined && last?.group === group && !last.sent;
     const one: Pending = goesOn
       ? last
       : { id: ++this.lastId, type, group, deeds: [], result: new Map(), surely: true, sent: false, attempt: 0 };
-    one.deeds.push(deed);
+    one.deeds.push({ ...deed, stores: this.host.cells.size });
     one.surely &&= surely;
     const result = new Map(one.result);
     for (const [name, state] of deed.after) {
@@ -61,19 +70,24 @@ export class Pendings {
     if (!goesOn) this.list.push(one);
   }
 
-  /** Whether the actions of something pending are all that it was. */
-  private isExplained({ deeds, result }: Pick<Pending, 'deeds' | 'result'>): boolean {
+  /**
+   * Whether the actions of something pending are all that it was, and no more: one of them may be optimistic still.
+   * @param others the parts of the stores that it does not change
+   */
+  private isExplained({ deeds, result }: Pick<Pending, 'deeds' | 'result'>, others: Parts): boolean {
     try {
-      const parts: Parts = new Map(Array.from(result, ([name, { before }]) => [name, before]));
+      const parts: Parts = new Map(others);
+      for (const [name, { before }] of result) parts.set(name, before);
       this.redoDeeds(deeds, parts);
-      return Array.from(result).every(([name, { after }]) => sameData(parts.get(name), after));
+      const expected = (name: string): unknown => (result.has(name) ? result.get(name)!.after : others.get(name));
+      return Array.from(parts).every(([name, part]) => sameData(part, expected(name)));
     } catch {
       return false;
     }
   }
 
   /** What came before everything that is pending here is done first; of what this tab knew better it says so. */
-  putFirst(type: string, deed: Omit<Deed, 'action'>): void {
+  putFirst(type: string, deed: Omit<Deed, 'action' | 'stores'>): void {
     const { list } = this;
     this.list = [];
     this.add(type, undefined, { action: undefined, ...deed });
@@ -90,7 +104,7 @@ export class Pendings {
     this.list = this.list.filter((pending) => {
       const trial: Parts = new Map(parts);
       try {
-        if (!pending.surely) this.makeSure(pending);
+        if (!pending.surely) this.makeSure(pending, parts);
         this.redoDeeds(pending.deeds, trial);
       } catch (error) {
         dropped.push({ pending, error });
@@ -111,24 +125,24 @@ export class Pendings {
   }
 
   /** What its actions do not explain is taken as it was seen. */
-  private makeSure(pending: Pending): void {
+  private makeSure(pending: Pending, parts: Parts): void {
     pending.surely = true;
-    if (this.isExplained(pending)) return;
-    const [{ before, after }] = pending.deeds;
-    pending.deeds = [{ action: undefined, before, after }];
+    if (this.isExplained(pending, parts)) return;
+    pending.deeds = [{ ...pending.deeds[0], action: undefined }];
   }
 
   private redoDeeds(deeds: readonly Deed[], parts: Parts): void {
     /** The states that one leaves to the next: also of what is not kept. */
     const left = new Map<string, unknown>();
     const now = confirmedStates(this.host);
-    for (const { action, before, after } of deeds) {
+    for (const { action, before, after, stores } of deeds) {
       if (action) {
-        const all = computed(this.host, action, ({ store: { name } }) => {
+        const given = ({ store: { name } }: Cell): unknown => {
           if (left.has(name)) return left.get(name);
           const around = before.has(name) ? before.get(name) : now[name];
           return parts.has(name) ? this.keptOf(name)!.exactly(around, parts.get(name)) : around;
-        });
+        };
+        const all = computed(this.host, action, given, ({ index }) => index >= stores);
         for (const [{ store }, state] of all) {
           left.set(store.name, state);
           if (parts.has(store.name)) parts.set(store.name, this.keptOf(store.name)!.of(state));
@@ -137,7 +151,9 @@ export class Pendings {
         for (const [name, state] of after) {
           if (!parts.has(name)) continue;
           const kept = this.keptOf(name)!;
-          parts.set(name, joined(kept.of(before.get(name)), kept.of(state), parts.get(name)).result);
+          const part = joined(kept.of(before.get(name)), kept.of(state), parts.get(name)).result;
+          parts.set(name, part);
+          left.set(name, kept.exactly(state, part));
         }
     }
   }

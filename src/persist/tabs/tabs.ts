@@ -181,7 +181,8 @@ export class Tabs {
     // Of a transaction all is seen with its first transition.
     const continues = all && did && group !== undefined && tab.pendings.list.at(-1)?.group === group;
     if (after.size === 0 && !continues) return;
-    tab.pendings.add(type, group, { action: did, before, after }, !leap && !(all && group !== undefined));
+    // Where actions are pending, or confirmed, others may have changed the confirmed states, too.
+    tab.pendings.add(type, group, { action: did, before, after }, !leap && !all);
     this.plan();
   }
 
