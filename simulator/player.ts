@@ -7,6 +7,7 @@ import { text, type Plain } from './model/plain.js';
 import { checkAddress } from './oracles/address.js';
 import { checkCancelled, checkError, checkProblems, checkTransactions, checkWatchers } from './oracles/always.js';
 import { KeptModel } from './oracles/kept.js';
+import { checkTold } from './oracles/history.js';
 import { checkSecrets } from './oracles/secrets.js';
 import { checkSettled } from './oracles/settled.js';
 import { checkUndone, UndoModel } from './oracles/undo.js';
@@ -272,6 +273,7 @@ export class Player {
     for (const session of world.here) {
       checkSettled(session, true);
       checkSecrets(session);
+      if (this.scenario.profile === 'solo' && !this.options.observes && session.trace) checkTold(session);
     }
     await this.kept.end();
     this.check();

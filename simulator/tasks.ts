@@ -9,6 +9,9 @@ interface Office {
   ask(what: string): Promise<number>;
 }
 
+/** An action of each kind of store, and one that throws without it. */
+const NEEDING = { tide: [0, 4], board: [0, 13], port: [1, 0] } as const;
+
 export function declareTasks(floe: Library, blueprint: Blueprint, stores: readonly Declared[], hooks: Hooks) {
   const { overlap, naughty } = blueprint;
   const [first, second] = stores;
@@ -53,8 +56,9 @@ export function declareTasks(floe: Library, blueprint: Blueprint, stores: readon
             ? optimistic(act(second, 0, next(payload, 's')))
             : atomic(() => {
                 dispatch(act(first, 0, next(payload, 'p')));
-                const inner = optimistic(act(first, 4 % first.creators.length, next(payload, 'q')));
-                dispatch(act(second, 4, next(payload, 'r')));
+                const [gives, needs] = NEEDING[second.kind];
+                const inner = optimistic(act(second, gives, next(payload, 'q')));
+                dispatch(act(second, needs, next(payload, 'r')));
                 return inner;
               });
         const response = await use(need).ask('save');

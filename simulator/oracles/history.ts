@@ -3,6 +3,7 @@ import type { Step } from 'floe/trace';
 import { text, valueAt, type Plain } from '../model/plain.js';
 import { Fault } from '../planned.js';
 import type { Session } from '../session.js';
+import { checkFile } from './files.js';
 import { NOTHING } from '../acts/act.js';
 
 interface Change {
@@ -14,15 +15,29 @@ interface Change {
 const say = (changes: readonly Change[]): string =>
   changes.map(({ seq, before, after }) => `${seq}: ${text(before)} -> ${text(after)}`).join('; ');
 
-export function checkHistory(session: Session, which: number): string {
-  const { trace, line, app } = session;
-  const places = app.stores.flatMap(({ name, kind }) =>
+const placesOf = ({ app }: Session): readonly string[] =>
+  app.stores.flatMap(({ name, kind }) =>
     kind === 'tide'
       ? [`/${name}/n`, `/${name}/last`]
       : kind === 'board'
         ? [`/${name}/picked`, `/${name}/at`, `/${name}/list/0`, `/${name}/list/1`]
         : [`/${name}/vessel/h0/name`, `/${name}/visit`],
   );
+
+/** What is recorded as a file, and the history of each place. */
+export function checkTold(session: Session): void {
+  session.isLooking = true;
+  try {
+    checkFile(session);
+    for (const which of placesOf(session).keys()) checkHistory(session, which);
+  } finally {
+    session.isLooking = false;
+  }
+}
+
+export function checkHistory(session: Session, which: number): string {
+  const { trace, line } = session;
+  const places = placesOf(session);
   const pointer = places[which % places.length];
   const steps = trace!.steps.filter(({ seq }) => seq <= trace!.cursor && line!.states.has(seq));
   if (steps.length === 0 || steps.length < trace!.steps.filter(({ seq }) => seq <= trace!.cursor).length)

@@ -98,7 +98,8 @@ export function checkUndone(session: Session, entry: readonly Step[], result: Pl
   // Facts that say nothing of the stores, and steps that changed nothing, are no change since.
   const since = trace!.steps.filter(
     ({ seq, changes, stores, excluded, fact }) =>
-      seq > last.seq &&
+      seq > entry[0].seq &&
+      !entry.some((own) => own.seq === seq) &&
       !excluded &&
       (fact !== 'undone' || line?.isRevised === true) &&
       changes.length > 0 &&
