@@ -87,9 +87,8 @@ const bare = (session: Session, kind: TwinName): string[] =>
         .filter(({ path }) => !isBeside(path.split('/')[1]))
         // A production build says less.
         .map((change) => (kind === 'production' && change.path.includes('.status') ? withoutMessages(change) : change));
-      if (kind === 'row' && fact === 'summed') return fact;
       // What is computed again from a pending action on may be told by other operations, which lead to the same.
-      const told = (kind === 'pending' || kind === 'row') && fact === 'reverted' ? '' : own;
+      const told = (kind === 'pending' && fact === 'reverted') || (kind === 'row' && fact) ? '' : own;
       if (kind === 'row' && fact === 'initial') return fact;
       return text([action?.type ?? fact, action?.payload, outcome, told, kind === 'production' ? '' : reason]);
     });

@@ -10,6 +10,7 @@ export function checkWatchers(session: Session): void {
   const hasTransaction =
     !session.trace ||
     session.blueprint.limit < 10_000 ||
+    session.line?.isWhole === false ||
     steps.some(({ seq, group }) => seq > session.watchedUpTo && group !== undefined);
   session.watchedUpTo = steps.at(-1)?.seq ?? -1;
   for (const watched of session.watched) {

@@ -78,6 +78,8 @@ function checkItem(session: Session, pointer: string, steps: readonly Step[], to
   while (first > 0 && found(steps[first - 1].seq) !== undefined) first--;
   // What a fact put in the place of another item, it does not say.
   if (steps[first].kind === 'fact') return NOTHING;
+  // What is computed again without a pending action are other objects: which item became which, nothing says.
+  if (steps.slice(first).some(({ about, changes }) => about !== undefined && changes.length > 0)) return NOTHING;
   // One id twice: which of the two it was, nothing says.
   for (const { seq } of steps.slice(first))
     if (listAfter(seq).filter(({ id }: Plain) => id === item.id).length > 1) return NOTHING;

@@ -195,6 +195,8 @@ export class Tabs {
       if (this.tab.closed) return;
       this.ask();
       this.follower.propose();
+      // A leader may have taken in a store that it had still to read.
+      this.requests.settle();
     });
   }
 

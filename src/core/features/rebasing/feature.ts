@@ -125,9 +125,10 @@ export class Rebasing implements Hooks {
   fill(cell: Cell, stored: PromiseLike<unknown>): void {
     const { kernel } = this;
     const after = new Map([[cell, kernel.stateOf(cell)]]);
+    // Inside of a transaction it parts no action of that from the others, and stays when these are rolled back.
     const held = this.open().add({
-      ...{ action: undefined, before: after, after, group: undefined, transition: undefined },
-      ...{ open: true, gone: false },
+      ...{ action: undefined, before: after, after, group: kernel.transaction?.number, transition: undefined },
+      ...{ joins: true, open: true, gone: false },
     });
     // Also after the end: what was done on top of it is stored then.
     void stored.then((state) => {
