@@ -5,33 +5,29 @@ import { at, NOTHING, type Act } from './act.js';
 
 const BETWEEN = 'the world turns between calls';
 
+/** Asks for one store, or for all. */
+const asking =
+  (what: 'rehydrate' | 'forget'): Act['perform'] =>
+  (_player, { persistence, app }, { a, x }) => {
+    if (!persistence) return NOTHING;
+    void (x % 2 === 0 ? persistence[what]() : persistence[what](at(app.stores, a)!.store));
+    return 'asked';
+  };
+
+/** It is fine again as often as it is not. */
+const turning =
+  (place: 'disk' | 'server', states: readonly string[]): Act['perform'] =>
+  ({ world }, _session, { a, x }) =>
+    (world[place].state = (x % 2 === 0 ? 'fine' : at(states, a)!) as never);
+
 export const STORAGE = {
   flush: {
     group: 'keep',
     weight: 5,
     perform: (player, session) => (session.persistence ? player.flush(session) : NOTHING),
   },
-  rehydrate: {
-    group: 'keep',
-    weight: 2,
-    perform: (_player, { persistence, app }, { a, x }) => {
-      if (!persistence) return NOTHING;
-      const one = at(app.stores, a)!;
-      void (x % 2 === 0 ? persistence.rehydrate() : persistence.rehydrate(one.store));
-      return 'asked';
-    },
-  },
-  forget: {
-    group: 'keep',
-    weight: 1,
-    removes: true,
-    perform: (_player, { persistence, app }, { a, x }) => {
-      if (!persistence) return NOTHING;
-      const one = at(app.stores, a)!;
-      void (x % 2 === 0 ? persistence.forget() : persistence.forget(one.store));
-      return 'asked';
-    },
-  },
+  rehydrate: { group: 'keep', weight: 2, perform: asking('rehydrate') },
+  forget: { group: 'keep', weight: 1, removes: true, perform: asking('forget') },
   close: {
     group: 'session',
     weight: 1,
@@ -80,23 +76,8 @@ export const STORAGE = {
     outside: BETWEEN,
     perform: (player) => String(player.world.serve()),
   },
-  disk: {
-    group: 'weather',
-    weight: 3,
-    perform: ({ world }, _session, { a, x }) => {
-      // It is fine again as often as it is not.
-      world.disk.state = x % 2 === 0 ? 'fine' : at(DISK_STATES, a)!;
-      return world.disk.state;
-    },
-  },
-  network: {
-    group: 'weather',
-    weight: 3,
-    perform: ({ world }, _session, { a, x }) => {
-      world.server.state = x % 2 === 0 ? 'fine' : at(NETWORK_STATES, a)!;
-      return world.server.state;
-    },
-  },
+  disk: { group: 'weather', weight: 3, perform: turning('disk', DISK_STATES) },
+  network: { group: 'weather', weight: 3, perform: turning('server', NETWORK_STATES) },
   /** The next writes are done, but their responses are lost. */
   lose: {
     group: 'weather',

@@ -45,7 +45,11 @@ export function checkHistory(session: Session, which: number): string {
   if (session.blueprint.limit < 10_000) return NOTHING;
   // A sum does not say which items it moved.
   if (pointer.includes('/list/') && !line!.isWhole) return NOTHING;
-  const told = trace!.history(pointer).map(({ step, before, after }): Change => ({ seq: step.seq, before, after }));
+  const told = trace!
+    .history(pointer)
+    .map(({ step, before, after }): Change => ({ seq: step.seq, before, after }))
+    // Nothing there, and undefined there, are one to the model.
+    .filter(({ before, after }) => before !== undefined || after !== undefined);
   if (!pointer.includes('/list/')) {
     const expected = changesOf(steps, (seq) => valueAt(line!.states.get(seq), pointer));
     if (say(told) !== say(expected))

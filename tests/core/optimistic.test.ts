@@ -1,8 +1,7 @@
 // Optimistic actions: reverted, confirmed, and what was built on them.
 import { describe, expect, test } from '@jest/globals';
-import { createRuntime, store, task, type Optimistic, type Problem } from 'floe';
+import { task } from 'floe';
 import { testRuntime } from 'floe/testing';
-import { recording } from 'floe/trace';
 import { failure } from '../support/failures.js';
 import { declareVisits, hold, holding } from '../support/visits.js';
 
@@ -70,47 +69,4 @@ describe('optimistic', () => {
     expect(runtime.read(visits).picked).toBe(null);
     expect(Object.prototype.toString.call(context.run(hold()))).toBe('[object Run]');
   });
-
-  test.each([false, true])(
-    'a revert drops the whole of a transaction, with something unrelated pending: %s',
-    (beside) => {
-      const berth = store('berth', { paid: 0, taken: false, charged: 0 });
-      const pay = berth.action('pay', (draft) => {
-        draft.paid++;
-      });
-      const take = berth.action('take', (draft) => {
-        draft.taken = true;
-      });
-      const charge = berth.action('charge', (draft) => {
-        if (!draft.taken) throw new Error('not taken');
-        draft.charged++;
-      });
-      const other = store('other', { n: 0 });
-      const touched = other.action('touched', (draft) => {
-        draft.n++;
-      });
-      const problems: Problem[] = [];
-      const runtime = createRuntime({
-        stores: [berth, other],
-        trace: recording(),
-        onProblem: (problem) => problems.push(problem),
-      });
-      const { context } = holding(runtime);
-      if (beside) context.optimistic(touched());
-      let taken: Optimistic | undefined;
-      context.atomic(() => {
-        context.dispatch(pay());
-        taken = context.optimistic(take());
-        context.dispatch(charge());
-      });
-      expect(runtime.read(berth)).toEqual({ paid: 1, taken: true, charged: 1 });
-      taken!.revert();
-      expect(runtime.read(berth)).toEqual({ paid: 0, taken: false, charged: 0 });
-      const charged = runtime.trace.steps.find(({ action }) => action?.type === 'berth.charge')!;
-      expect(problems.filter(({ action }) => action?.type === 'berth.charge')).toMatchObject([
-        { error: { code: 'FLOE_DROPPED' }, step: charged.seq },
-      ]);
-      void runtime.close();
-    },
-  );
 });

@@ -368,42 +368,6 @@ describe('a store that the leader does not have', () => {
     expect(texts.get('late')).toMatch(/"version":2,"by":\["\w+",1\],"plain":true,"state":\{"n":21\}/);
   });
 
-  test('a tab of a newer version keeps what it stored when the leading tab of the older version ends', async () => {
-    const sea = browser();
-    const old = sea.open();
-    const late = lateOf(old);
-    late.join();
-    late.inc();
-    await sea.settle();
-    const flush = async (tab: Tab): Promise<boolean> => {
-      const flushed = tab.runtime.persistence.flush();
-      await sea.settle();
-      return flushed;
-    };
-    expect(await flush(old)).toBe(true);
-    const fresh = sea.open();
-    const newer = lateOf(fresh, { version: 2 });
-    newer.join();
-    await sea.settle();
-    for (let i = 0; i < 3; i++) newer.inc();
-    await sea.settle();
-    expect([newer.n(), await flush(fresh)]).toEqual([13, true]);
-    // From now on the older tab cannot write this store, and says so.
-    late.inc();
-    await sea.settle();
-    expect(await flush(old)).toBe(false);
-    sea.net.crash(old.id);
-    await sea.settle();
-    newer.inc();
-    await sea.settle();
-    expect([newer.n(), await flush(fresh)]).toEqual([14, true]);
-    const next = sea.open();
-    const again = lateOf(next, { version: 2 });
-    again.join();
-    await sea.settle();
-    expect(again.n()).toBe(14);
-  });
-
   test('tabs keep a store that a leader with an older version cannot use', async () => {
     const never: Options['check'] = {
       '~standard': { version: 1, vendor: 'harbour', validate: () => ({ issues: [{ message: 'no tide' }] }) },

@@ -13,10 +13,6 @@ const visits = store('visits', { list: [] as Visit[], note: '' });
 const planned = visits.action('planned', (draft, { at, id }: { at: number; id: string }) => {
   draft.list.splice(at, 0, { id, phase: 'expected' });
 });
-const removed = visits.action('removed', (draft, id: string) => {
-  const index = draft.list.findIndex((visit) => visit.id === id);
-  if (index >= 0) draft.list.splice(index, 1);
-});
 const reversed = visits.action('reversed', (draft) => void draft.list.reverse());
 const noted = visits.action('noted', (draft, note: string) => {
   draft.note = note;
@@ -37,35 +33,6 @@ describe('the history of a value', () => {
     runtime.trace.seek(2);
     expect(runtime.trace.history('/visits/note')).toHaveLength(2);
     expect(runtime.trace.history('/visits/nothing/here')).toEqual([]);
-  });
-
-  test('a copy in the place of an item continues its history, and another object begins its own', () => {
-    const copied = visits.action('copied', (draft, phase: string) => {
-      draft.list = draft.list.map((visit) => ({ ...visit, phase }));
-      draft.list.reverse();
-    });
-    const inPlace = visits.action('inPlace', (draft, phase: string) => {
-      draft.list[0] = { ...draft.list[0], phase };
-    });
-    const returned = visits.action('returned', (state, phase: string) => ({
-      ...state,
-      list: state.list.map((visit) => (visit.id === 'v2' ? { ...visit, phase } : visit)),
-    }));
-    const another = visits.action('another', (draft) => void (draft.list[0] = { id: 'v2', phase: 'other' }));
-    const runtime = createRuntime({ stores: [visits], trace: recording() });
-    for (const id of ['v1', 'v2', 'v3']) runtime.dispatch(planned({ at: 9, id }));
-    runtime.dispatch(reversed());
-    runtime.dispatch(returned('alongside'));
-    runtime.dispatch(removed('v3'));
-    runtime.dispatch(inPlace('departed'));
-    expect(runtime.trace.history('/visits/list/0/phase').map(({ step }) => step.seq)).toEqual([2, 5, 7]);
-    runtime.dispatch(another());
-    expect(shown(runtime.trace.history('/visits/list/0/phase'))).toEqual([
-      [8, '/visits/list/0/phase', undefined, 'other'],
-    ]);
-    expect(runtime.trace.steps.at(-1)!.moves).toEqual([{ list: '/visits/list', items: [[0, null]] }]);
-    runtime.dispatch(copied('gone'));
-    expect(runtime.read(visits).list.map(({ id }) => id)).toEqual(['v1', 'v2']);
   });
 
   test('the history of a row includes its removal and its return', () => {
