@@ -1,5 +1,5 @@
 // What every storage must do, whatever it is made of: at once or later, with or without adding to texts.
-import { describe, expect, test } from '@jest/globals';
+import { afterAll, describe, expect, test } from '@jest/globals';
 import { createRuntime, store, type PersistOptions, type Problem } from 'floe';
 import { entity, rowOf, tables } from 'floe/entities';
 import { storageIn, type StorageArea, type StoredItem } from 'floe/persist';
@@ -19,6 +19,9 @@ const declare = (options: PersistOptions<Log> = { only: ['note', 'at'] }) => {
   return { log, written };
 };
 
+/** Closed after the tests: what waits to be stored again keeps a process from ending. */
+const sessions: { close(): Promise<void> }[] = [];
+
 /** Opens a new session on a place. */
 export async function begin<S extends Parameters<typeof createRuntime>[0] & { stores: unknown }>(
   area: StorageArea,
@@ -33,6 +36,7 @@ export async function begin<S extends Parameters<typeof createRuntime>[0] & { st
     clock: () => 7_000,
     onProblem: (problem) => problems.push(problem),
   });
+  sessions.push(runtime);
   if (wait) await runtime.ready;
   const codes = (): unknown[] => problems.map(({ error }) => (error as { code?: string }).code ?? error);
   return { runtime, persistence: runtime.persistence, codes };
@@ -62,6 +66,8 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
   const textOf = async (area: StorageArea, key: string): Promise<string | undefined> => area.read(key);
 
   describe(`${name} as a storage`, () => {
+    afterAll(async () => void (await Promise.all(sessions.splice(0).map((one) => one.close()))));
+
     test('the storage keeps the parts that persisted() names, and their state comes as a step', async () => {
       const area = await open();
       const first = declare();
