@@ -37,6 +37,14 @@ const rebased = ({ states, touches, dropped }: Computed): Rebased => ({
     })),
 });
 
+/** What becomes of an optimistic action. */
+interface Settlement {
+  /** What takes its place. */
+  readonly replacement?: AnyAction | undefined;
+  /** Called when it stays open, since what is to take its place throws. */
+  readonly failed?: (() => void) | undefined;
+}
+
 /** The cells of the stores, without those that hold the status of a task. */
 function* storeCells(kernel: Extensible): Iterable<Cell> {
   for (const cell of kernel.cells.values()) if (!cell.store.internal) yield cell;
@@ -182,19 +190,8 @@ export class Rebasing implements Hooks {
     this.kernel.attending = undefined;
   }
 
-  /**
-   * Confirms or reverts an optimistic action, or puts another one in its place; after the outermost transaction.
-   * @param more.failed called when it stays open, since what is to take its place throws
-   */
-  settle(
-    entry: PendingAction,
-    how: SettleHow,
-    cause: Cause,
-    {
-      replacement,
-      failed,
-    }: { readonly replacement?: AnyAction | undefined; readonly failed?: (() => void) | undefined },
-  ): void {
+  /** Confirms or reverts an optimistic action, or puts another one in its place; after the outermost transaction. */
+  settle(entry: PendingAction, how: SettleHow, cause: Cause, { replacement, failed }: Settlement): void {
     const { kernel } = this;
     if (!entry.open || kernel.isClosed) return;
     kernel.later(() =>
