@@ -50,6 +50,8 @@ export interface Board {
   plan(name: string): DispatchResult;
   load(name: string): Run<string>;
   unmount(): void;
+  /** Reached by what it selects: it is in memory as long as the component is. */
+  readonly own: object;
 }
 export type Mount = (runtime: Runtime | undefined, element: HTMLElement) => Promise<Board>;
 
@@ -58,11 +60,12 @@ const shown = (all: number, name: string, isReady: boolean): string => `${all} $
 const inReact: Mount = async (runtime, element) => {
   let renders = 0;
   const parts = {} as Pick<Board, 'set' | 'plan' | 'load'>;
+  const own = { first: 0 };
   const Visits = () => {
     renders++;
     const [at, set] = useState(0);
     const all = react.useSelection(count);
-    const name = react.useSelection((read) => read(nameOf(at)));
+    const name = react.useSelection((read) => read(nameOf(own.first + at)));
     Object.assign(parts, { set, plan: react.useAction(planned), load: react.useTask(load) });
     return createElement('p', {}, shown(all, name, react.useReady()));
   };
@@ -80,6 +83,7 @@ const inReact: Mount = async (runtime, element) => {
     plan: (name) => parts.plan(name),
     load: (name) => parts.load(name),
     unmount: () => act(() => root.unmount()),
+    own,
   };
 };
 
@@ -88,11 +92,12 @@ export const vueBoard = (tally: { renders: number }, parts: Partial<Board>) =>
   defineComponent({
     setup() {
       const at = ref(0);
+      const own = { first: 0 };
       const all = vue.useSelection(count);
-      const name = vue.useSelection((read) => read(nameOf(at.value)));
+      const name = vue.useSelection((read) => read(nameOf(own.first + at.value)));
       const isReady = vue.useReady();
       const set = (to: number) => void (at.value = to);
-      Object.assign(parts, { set, plan: vue.useAction(planned), load: vue.useTask(load) });
+      Object.assign(parts, { set, plan: vue.useAction(planned), load: vue.useTask(load), own });
       return () => (tally.renders++, h('p', shown(all.value, name.value, isReady.value)));
     },
   });
@@ -125,10 +130,12 @@ const SVELTE = `<script>
   const { svelte, runtime, model, parts } = $props();
   if (runtime) svelte.provideRuntime(runtime);
   let at = $state(0);
+  const own = { first: 0 };
   const all = svelte.useSelection(model.count);
-  const name = svelte.useSelection((read) => read(model.nameOf(at)));
+  const name = svelte.useSelection((read) => read(model.nameOf(own.first + at)));
   const ready = svelte.useReady();
-  Object.assign(parts, { set: (to) => (at = to), plan: svelte.useAction(model.planned), load: svelte.useTask(model.load) });
+  const [plan, load] = [svelte.useAction(model.planned), svelte.useTask(model.load)];
+  Object.assign(parts, { set: (to) => (at = to), plan, load, own });
 </script>
 <p>{all.current} {name.current}{ready.current ? '' : ' reading'}</p>`;
 
@@ -172,7 +179,8 @@ const inAngular: Mount = async (runtime, element) => {
   let renders = 0;
   class Visits {
     readonly all = angular.injectSelection(count);
-    readonly name = angular.injectSelection((read) => read(nameOf(at())));
+    readonly own = { first: 0 };
+    readonly name = angular.injectSelection((read) => read(nameOf(this.own.first + at())));
     readonly isReady = angular.injectReady();
     readonly plan = angular.injectAction(planned);
     readonly load = angular.injectTask(load);
@@ -192,6 +200,7 @@ const inAngular: Mount = async (runtime, element) => {
     plan: (name) => fixture.componentInstance.plan(name),
     load: (name) => fixture.componentInstance.load(name),
     unmount: () => (fixture.destroy(), TestBed.resetTestingModule()),
+    own: fixture.componentInstance.own,
   };
 };
 

@@ -1,11 +1,16 @@
 // What every binding does, whichever the framework.
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
+import { setFlagsFromString } from 'node:v8';
+import { runInNewContext } from 'node:vm';
 import { act } from 'react';
 import { defaultRuntime } from 'floe';
 import { storageIn } from 'floe/persist';
 import { runs } from '../support/runs.js';
 import { frameworks, load, newRuntime, noted, planned, ran, renamed, visits } from './board.js';
+
+setFlagsFromString('--expose-gc');
+const gc = runInNewContext('gc') as () => void;
 
 (globalThis as { IS_REACT_ACT_ENVIRONMENT?: boolean }).IS_REACT_ACT_ENVIRONMENT = true;
 
@@ -78,6 +83,30 @@ describe.each(Object.entries(frameworks))('%s', (_name, mount) => {
     for (const action of [planned('Fulmar'), renamed({ at: 0, name: 'Auk' }), renamed({ at: 1, name: 'Auk' })])
       runtime.dispatch(action);
     expect(ran.count).toBe(before);
+  });
+
+  test('components that are gone are collected, with all that they selected', async () => {
+    const runtime = newRuntime();
+    const gone: WeakRef<object>[] = [];
+    const texts: (string | null)[] = [];
+    const rename = (name: string): Promise<void> => dispatched(() => runtime.dispatch(renamed({ at: 0, name })));
+    const visit = async (): Promise<void> => {
+      const { board } = await opened(runtime);
+      gone.push(new WeakRef(board.own));
+      await rename(`Auk ${gone.length}`);
+      texts.push(await board.text());
+      board.unmount();
+    };
+    for (let i = 0; i < 30; i++) await visit();
+    const alive = (): number => gone.filter((one) => one.deref()).length;
+    for (let i = 0; i < 10 && alive() > 2; i++) {
+      // What was looked at stays until the end of the turn.
+      await new Promise((resolve) => setTimeout(resolve, 5));
+      gc();
+    }
+    // A framework may keep what it showed last.
+    expect(alive()).toBeLessThanOrEqual(2);
+    expect(texts).toEqual(texts.map((_, i) => `3 Auk ${i + 1}`));
   });
 
   test('a component says that stored states are being read, until they were', async () => {

@@ -49,6 +49,25 @@ describe('a hold', () => {
     expect(set({ n: 1 })).toBe('applied');
   });
 
+  test('a hold that never subscribed is collected, also where its function leads to it', async () => {
+    const { counter, runtime } = setting();
+    const gone = Array.from({ length: 20 }, () => {
+      const component = { add: 1, hold: undefined as unknown };
+      const own = hold(runtime, (read) => read(counter).n + component.add);
+      component.hold = own;
+      expect(own.get()).toBe(1);
+      return new WeakRef(component);
+    });
+    const alive = (): number => gone.filter((one) => one.deref()).length;
+    for (let i = 0; i < 10 && alive() > 0; i++) {
+      // What was looked at stays until the end of the turn.
+      await new Promise((resolve) => setTimeout(resolve, 5));
+      gc();
+    }
+    expect(alive()).toBe(0);
+    expect(runtime.read(counter).n).toBe(0);
+  });
+
   test('beginning() selects from the states that the stores began with', () => {
     const kept = store('kept', { list: ['a'], other: 0 });
     const { replace, merge } = kept.edits();

@@ -66,7 +66,9 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
   const textOf = async (area: StorageArea, key: string): Promise<string | undefined> => area.read(key);
 
   describe(`${name} as a storage`, () => {
-    afterAll(async () => void (await Promise.all(sessions.splice(0).map((one) => one.close()))));
+    afterAll(async () => {
+      await Promise.all(sessions.splice(0).map((one) => one.close()));
+    });
 
     test('the storage keeps the parts that persisted() names, and their state comes as a step', async () => {
       const area = await open();

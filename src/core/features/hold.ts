@@ -5,7 +5,7 @@ import { foreign, SELECTOR, SOURCE } from '../base/protocol.js';
 import { beginningOf, type BeginningHost } from './beginning.js';
 import type { Entry, Reading } from '../reading/reading.js';
 import { notASource } from '../base/errors.js';
-import { inlineRecipe, type Read, type Recipe, type Source } from '../model/source.js';
+import { INLINE, inlineRecipe, type Read, type Recipe, type Source } from '../model/source.js';
 import { hostOf } from '../kernel/attachment.js';
 
 /** What a hold needs of its runtime. */
@@ -53,6 +53,16 @@ class Grip {
   }
 }
 
+/**
+ * The recipe of a function that is kept by its hold alone. It may reach the component, and so the hold: what the states know of
+ * those who read them would keep both for good.
+ */
+function weakly<T>(recipe: Recipe<T>): Recipe<T> {
+  if (recipe.of !== INLINE) return recipe;
+  const fn = new WeakRef(recipe.args[0] as (read: Read) => T);
+  return { ...recipe, args: [(read: Read) => fn.deref()?.(read)] };
+}
+
 const collected = new FinalizationRegistry<Grip>((grip) => grip.release());
 
 /** Its members may be taken off it. */
@@ -72,9 +82,9 @@ export class Hold<T> {
 
   private get entry(): Entry {
     if (this.grip === undefined) {
-      this.grip = new Grip(this.reading.entryFor(this.recipe));
+      this.grip = new Grip(this.reading.entryFor(weakly(this.recipe)));
       // The values of selectors without arguments are never evicted.
-      if (!this.grip.entry.stays) collected.register(this, this.grip);
+      if (!this.grip.entry.stays) collected.register(this, this.grip, this.grip);
     }
     return this.grip.entry;
   }
@@ -92,7 +102,7 @@ export class Hold<T> {
   /** Calls `notify` whenever `get` has another value, or another error. Returns a function that stops it. */
   readonly subscribe = (notify: () => void): (() => void) => {
     this.began = undefined;
-    const stop = this.entry.watch(notify, { onError: notify, binding: true });
+    const stop = this.entry.watch(notify, { onError: notify, binding: true, holder: this });
     this.subscribers++;
     let stopped = false;
     return () => {
@@ -105,9 +115,12 @@ export class Hold<T> {
     };
   };
 
-  private release(): void {
-    if (this.subscribers > 0) return;
-    this.grip?.release();
+  /** Lets the value go, unless something subscribes. Asked again, it is derived again. */
+  release(): void {
+    const { grip } = this;
+    if (this.subscribers > 0 || !grip) return;
+    collected.unregister(grip);
+    grip.release();
     this.grip = undefined;
   }
 }

@@ -46,7 +46,7 @@ export class Selected<T> {
   }
 
   private renew(hold: Hold<T>): void {
-    const before = this.stop;
+    const { hold: old, stop: before } = this;
     this.hold = hold;
     this.isRenewing = true;
     try {
@@ -54,7 +54,8 @@ export class Selected<T> {
     } finally {
       this.isRenewing = false;
     }
-    before?.();
+    if (before) before();
+    else old.release();
   }
 
   private readonly notify = (): void => {

@@ -20,6 +20,8 @@ export interface InnerWatching extends Watching {
   readonly onEnd?: () => void;
   /** A binding registered it: what its listener throws is thrown again by the dispatch that caused the notification. */
   readonly binding?: boolean;
+  /** Stays in memory as long as it watches. */
+  readonly holder?: object;
 }
 
 /** Where errors go when no caller waits for them. */
