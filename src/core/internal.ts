@@ -1,8 +1,8 @@
 // What the other parts of Floe use of the core besides its public entry. Nothing else of the core is imported from outside.
 export { ATTACH, DERIVATION, SOURCE } from './base/protocol.js';
-export { FloeError, badName, badOption, draftEnded, messageOf, nearest } from './base/errors.js';
+export { FloeError, badName, badOption, badTime, draftEnded, messageOf, nearest } from './base/errors.js';
 export { faceOf } from './base/face.js';
-export { stopwatch, timer } from './base/host.js';
+export { milliseconds, stopwatch, timer } from './base/host.js';
 export { DEV } from './base/mode.js';
 export { checkChoice, checkOptions, countOption } from './base/options.js';
 export { difference, differenceOf, differenceOfStates } from './data/diff.js';

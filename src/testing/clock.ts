@@ -1,4 +1,5 @@
 import type { Clock } from '../core/index.js';
+import { badTime, milliseconds } from '../core/internal.js';
 
 /** A clock that stands still until it is moved by hand. */
 export interface HandClock extends Clock {
@@ -6,14 +7,40 @@ export interface HandClock extends Clock {
   readonly waiting: number;
   /**
    * Moves the time on. What falls due on the way happens in its order, each at its own time, and everything that follows
-   * from it without waiting has happened before the next.
+   * from it without waiting has happened before the next. A second call moves the time on when the first one is over.
    * @param ms milliseconds, 0 or more. Default: 0, which lets happen what needs no time
+   * @throws FLOE_BAD_TIME for a negative number, and for what is no number
    */
   advance(ms?: number): Promise<void>;
 }
 
-/** As many turns of the queue of promises are taken to be enough for whatever needs no time. */
-const TURNS = 100;
+interface Wait {
+  readonly at: number;
+  readonly fn: () => void;
+  stopped: boolean;
+}
+
+/** What the host has of this. */
+const { MessageChannel, setTimeout } = globalThis as unknown as {
+  readonly MessageChannel?: new () => {
+    readonly port1: { onmessage: ((message: unknown) => void) | null; close(): void };
+    readonly port2: { postMessage(message: unknown): void };
+  };
+  readonly setTimeout: (fn: () => void) => unknown;
+};
+
+/** Fulfilled when everything has happened that needs no time: promises come before messages, however many follow each other. */
+const rest = (): Promise<void> =>
+  new Promise((resolve) => {
+    // Tests may replace timers; they replace no messages.
+    if (!MessageChannel) return void setTimeout(resolve);
+    const { port1, port2 } = new MessageChannel();
+    port1.onmessage = () => {
+      port1.close();
+      resolve();
+    };
+    port2.postMessage(undefined);
+  });
 
 /**
  * A clock for tests, which do not wait in real time.
@@ -26,35 +53,60 @@ const TURNS = 100;
  */
 export function handClock(start = Date.UTC(2031, 2, 2, 6)): HandClock {
   let time = start;
-  const waits = new Set<{ readonly at: number; readonly fn: () => void }>();
-  const settle = async (): Promise<void> => {
-    for (let i = 0; i < TURNS; i++) await Promise.resolve();
-  };
-  const nextBefore = (end: number) => {
-    let next: { readonly at: number; readonly fn: () => void } | undefined;
-    for (const wait of waits) if (wait.at <= end && (!next || wait.at < next.at)) next = wait;
-    return next;
+  let waiting = 0;
+  /** By the time at which they are due, and then in the order in which they came; those that were stopped among them. */
+  const waits: Wait[] = [];
+  /** The last one that was asked for: they move the time one after the other. */
+  let advancing: Promise<void> = Promise.resolve();
+  const move = async (ms: number): Promise<void> => {
+    const end = time + ms;
+    await rest();
+    while (waits.length > 0 && waits[0].at <= end) {
+      const next = waits.shift()!;
+      if (next.stopped) continue;
+      waiting--;
+      next.stopped = true;
+      time = Math.max(time, next.at);
+      next.fn();
+      await rest();
+    }
+    time = end;
   };
   return {
     now: () => time,
     after(ms, fn) {
-      const wait = { at: time + Math.max(0, ms), fn };
-      waits.add(wait);
-      return () => waits.delete(wait);
+      const wait: Wait = { at: time + Math.max(0, milliseconds('after', ms)), fn, stopped: false };
+      // Most come last.
+      let place = waits.length;
+      if (place > 0 && waits[place - 1].at > wait.at) place = firstAfter(waits, wait.at);
+      waits.splice(place, 0, wait);
+      waiting++;
+      return () => {
+        if (wait.stopped) return;
+        wait.stopped = true;
+        waiting--;
+      };
     },
     get waiting() {
-      return waits.size;
+      return waiting;
     },
     async advance(ms = 0) {
-      const end = time + ms;
-      await settle();
-      for (let next = nextBefore(end); next; next = nextBefore(end)) {
-        waits.delete(next);
-        time = Math.max(time, next.at);
-        next.fn();
-        await settle();
-      }
-      time = end;
+      if (milliseconds('advance', ms) < 0) throw badTime('advance', ms);
+      const next = advancing.then(() => move(ms));
+      // What a wait throws is thrown to who asked; the next one goes on.
+      advancing = next.catch(() => undefined);
+      await next;
     },
   };
+}
+
+/** Where the first wait stands that is due later. */
+function firstAfter(waits: readonly Wait[], at: number): number {
+  let [low, high] = [0, waits.length];
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (waits[middle].at <= at) low = middle + 1;
+    else high = middle;
+  }
+  return low;
 }

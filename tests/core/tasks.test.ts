@@ -493,3 +493,51 @@ test('a clock driven by hand: what falls due happens in its order, at its own ti
   await clock.advance(1);
   expect(seen.at(-1)).toBe('c 1300');
 });
+
+describe('a clock driven by hand', () => {
+  test('calls of advance that overlap, or stand inside of each other, move the time on one after the other', async () => {
+    const clock = handClock(0);
+    const seen: number[] = [];
+    clock.after(30, () => void clock.advance(100).then(() => seen.push(clock.now())));
+    await Promise.all([clock.advance(50), clock.advance(20)]);
+    seen.push(clock.now());
+    await clock.advance();
+    expect([seen, clock.now()]).toEqual([[70, 170], 170]);
+  });
+
+  test('what needs many turns of promises has happened before the time moves', async () => {
+    const clock = handClock(0);
+    let at = -1;
+    clock.after(10, () => {
+      void (async () => {
+        for (let i = 0; i < 500; i++) await Promise.resolve();
+        at = clock.now();
+      })();
+    });
+    clock.after(20, () => undefined);
+    await clock.advance(20);
+    expect(at).toBe(10);
+  });
+
+  test('10,000 waits come in their order', async () => {
+    const clock = handClock(0);
+    const came: number[] = [];
+    for (let i = 0; i < 10_000; i++) clock.after((i * 7919) % 10_000, () => came.push(clock.now()));
+    const stop = clock.after(5, () => came.push(-1));
+    stop();
+    stop();
+    expect(clock.waiting).toBe(10_000);
+    await clock.advance(10_000);
+    expect([came.length, came.every((at, i) => at === i), clock.waiting]).toEqual([10_000, true, 0]);
+  });
+
+  test('a time that is no number, or lies behind, is refused', async () => {
+    const clock = handClock(0);
+    for (const ms of [NaN, -5, '5'])
+      await expect((async () => clock.advance(ms as number))()).rejects.toMatchObject({ code: 'FLOE_BAD_TIME' });
+    expect(clock.now()).toBe(0);
+    const runtime = testRuntime();
+    const rest = task('rest', ({ sleep }, ms: number) => sleep(ms));
+    await expect(runtime.run(rest(NaN))).rejects.toMatchObject({ code: 'FLOE_BAD_TIME' });
+  });
+});

@@ -264,6 +264,14 @@ export const badArgument = (selector: string, path: string): FloeError =>
     { path },
   );
 
+export const badTime = (what: string, found: unknown): FloeError =>
+  error(
+    'FLOE_BAD_TIME',
+    what,
+    DEV &&
+      `${what} takes a number of milliseconds (found: ${typeof found === 'number' ? String(found) : typeof found}).`,
+  );
+
 export const closed = (what: string): FloeError =>
   error(
     'FLOE_CLOSED',

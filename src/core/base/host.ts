@@ -1,5 +1,7 @@
 // What every JavaScript host offers, though the language does not promise it. The core takes these only from here, and
 // each can be handed to `createRuntime` instead, so that a test or an unusual host brings its own.
+import { badTime } from './errors.js';
+
 const host = globalThis as {
   performance?: { now(): number };
   console?: { error(...parts: unknown[]): void; log(...parts: unknown[]): void };
@@ -17,6 +19,12 @@ export type CancelSignal = typeof globalThis extends { AbortSignal: { prototype:
 /** Makes an `AbortController`; it is made only where a task asks for its signal. */
 export const aborter = (): { readonly signal: CancelSignal; abort(reason?: unknown): void } =>
   new host.AbortController!();
+
+/** @throws FLOE_BAD_TIME for what is no number */
+export function milliseconds(what: string, ms: unknown): number {
+  if (typeof ms !== 'number' || Number.isNaN(ms)) throw badTime(what, ms);
+  return ms;
+}
 
 /** Calls `fn` once after some milliseconds. Returns a function that prevents it. */
 export const timer = (ms: number, fn: () => void): (() => void) => {

@@ -54,8 +54,8 @@ class Grip {
 }
 
 /**
- * The recipe of a function that is kept by its hold alone. It may reach the component, and so the hold: what the states know of
- * those who read them would keep both for good.
+ * The recipe of a function that is kept by its hold alone. The function may lead to the component, and so to the hold: the
+ * states know their readers, and would keep both for good.
  */
 function weakly<T>(recipe: Recipe<T>): Recipe<T> {
   if (recipe.of !== INLINE) return recipe;

@@ -1,7 +1,7 @@
 // What a run works with.
 import { readLive } from '../../kernel/states.js';
 import type { AnyAction, AnyCreator } from '../../model/action.js';
-import type { CancelSignal } from '../../base/host.js';
+import { milliseconds, type CancelSignal } from '../../base/host.js';
 import type { DispatchResult } from '../../model/action.js';
 import { typesOf } from '../../model/handled.js';
 import type { TaskRun } from './run.js';
@@ -63,7 +63,10 @@ class Context {
   }
   get sleep(): (ms: number) => Promise<void> {
     const { runs, run_ } = this;
-    return (ms) => awaited(run_, (resolve) => runs.host.kernel.after(ms, () => resolve(undefined))) as Promise<void>;
+    return (ms) => {
+      const wait = milliseconds('sleep', ms);
+      return awaited(run_, (resolve) => runs.host.kernel.after(wait, () => resolve(undefined))) as Promise<void>;
+    };
   }
   get next(): (actions: AnyCreator | readonly AnyCreator[]) => Promise<AnyAction> {
     const { runs, run_ } = this;

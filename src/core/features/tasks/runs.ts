@@ -1,4 +1,5 @@
 // The runs of tasks in one runtime: which are under way, what overlaps, and who waits for which action.
+import { milliseconds } from '../../base/host.js';
 import { readLive } from '../../kernel/states.js';
 import type { AnyAction } from '../../model/action.js';
 import { messageOf } from '../../base/errors.js';
@@ -237,7 +238,7 @@ export class Runs {
     const { wait = 0 } = retry;
     let ms: number;
     try {
-      ms = typeof wait === 'function' ? wait(run.attempt) : wait;
+      ms = milliseconds("'retry.wait'", typeof wait === 'function' ? wait(run.attempt) : wait);
     } catch (second) {
       return this.end(run, 'failed', second);
     }
