@@ -202,6 +202,11 @@ export class Session extends EventTarget {
     const same = known && (known.first === null ? { number: known.number } : { seq: known.first });
     const moment = await this.ask('moment', isFollowing || !same ? { newest: true } : same);
     if (wishes !== this.wishes) return;
+    // The user has chosen another one, which came first.
+    if (this.moment !== known) {
+      this.stale = true;
+      return;
+    }
     if (moment && known && moment.number !== known.number && isFollowing) this.forgetChoice();
     this.moment = moment ?? undefined;
     await this.loadTimeline();

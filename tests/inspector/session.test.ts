@@ -33,42 +33,71 @@ test('the chosen moment stays while new steps arrive', async () => {
   end();
 });
 
-test('a response that was asked for before the user chose does not take the choice away', async () => {
+/** Responses about some moments arrive when the test says so. */
+function openHeld(isHeld: (params: unknown) => boolean) {
   const { runtime, noted } = openPort();
   for (let i = 0; i < 20; i++) runtime.dispatch(noted(`note ${i}`));
   const [ours, theirs] = channelPair();
   const end = linkRuntime(runtime, theirs, { name: 'Skerrow Harbour' });
-  // The responses about the newest moment arrive when the test says so.
-  const newest = new Set<number>();
+  const asked = new Set<number>();
   const held: LinkMessage[] = [];
-  let isHolding = false;
+  const holding = { isOn: false };
   let deliver: (message: LinkMessage) => void = () => undefined;
   const session = new Session(
     {
       send(message) {
-        if ('method' in message && 'id' in message && message.method === 'moment' && isNewest(message.params))
-          newest.add(message.id);
+        if ('method' in message && 'id' in message && message.method === 'moment' && isHeld(message.params))
+          asked.add(message.id);
         ours.send(message);
       },
       listen(listener) {
         deliver = listener;
         return ours.listen((message) => {
-          if (isHolding && !('method' in message) && newest.has(message.id!)) held.push(message);
+          if (holding.isOn && !('method' in message) && asked.has(message.id!)) held.push(message);
           else listener(message);
         });
       },
     },
     'Skerrow Harbour',
   );
+  /** One after the other. */
+  const release = async (): Promise<void> => {
+    for (const message of held.splice(0)) {
+      deliver(message);
+      await wait(5);
+    }
+  };
+  return { runtime, noted, session, held, holding, release, end };
+}
+
+test('a response that was asked for before the user chose does not take the choice away', async () => {
+  const { runtime, noted, session, held, holding, release, end } = openHeld(isNewest);
   await until(() => session.moment?.last === runtime.trace.steps.at(-1)!.seq);
-  isHolding = true;
+  holding.isOn = true;
   runtime.dispatch(noted('more'));
   await until(() => held.length > 0);
   const chosen = runtime.trace.steps[5].seq;
   await session.lookAtStep(chosen);
-  for (const message of held.splice(0)) deliver(message);
+  await release();
   await wait(20);
   expect([session.isFollowing, session.chosenSeq, session.moment?.first]).toEqual([false, chosen, chosen]);
+  end();
+});
+
+test('a look at the moment before, asked for while the choice is on its way, does not take the choice away', async () => {
+  const { runtime, session, held, holding, release, end } = openHeld(() => true);
+  await until(() => session.moment !== undefined);
+  const [before, chosen] = [runtime.trace.steps[3].seq, runtime.trace.steps[5].seq];
+  await session.lookAtStep(before);
+  holding.isOn = true;
+  void session.lookAtStep(chosen);
+  session.refresh();
+  await until(() => held.length > 1);
+  holding.isOn = false;
+  await release();
+  await until(() => session.moment?.first === chosen);
+  await wait(20);
+  expect([session.chosenSeq, session.moment?.first]).toEqual([chosen, chosen]);
   end();
 });
 const isNewest = (params: unknown): boolean => (params as { newest?: boolean }).newest === true;
