@@ -3,7 +3,7 @@ import { describe, expect, jest, test } from '@jest/globals';
 import { confirmation, selector, store, task } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { testRuntime } from 'floe/testing';
-import { asks, declareVisits, desk, holding, lines, phaseOf } from '../support/visits.js';
+import { asks, declareVisits, desk, lines, phaseOf } from '../support/visits.js';
 
 describe('rule 14: while the screen shows a past step', () => {
   const { visits, listArrived, picked } = declareVisits();
@@ -70,17 +70,6 @@ describe('rule 14: while the screen shows a past step', () => {
     ]);
   });
 
-  test('a task that is run by hand in the past begins a branch, as an action does', async () => {
-    const { open, runtime } = setUp();
-    runtime.dispatch(picked('v1'));
-    runtime.trace.seek(0);
-    const run = runtime.run(load());
-    open[0].answer('v7');
-    await run;
-    expect(runtime.trace.branches).toHaveLength(2);
-    expect(runtime.read(visits)).toMatchObject({ list: ['v7'], picked: null });
-  });
-
   test('a held action that proceeds in the past begins a branch', async () => {
     const answers: ((yes: boolean) => void)[] = [];
     const sent = visits.action('sent', (draft) => void (draft.filter = 'sent'), { about: { confirm: 'Send?' } });
@@ -97,21 +86,6 @@ describe('rule 14: while the screen shows a past step', () => {
     expect(runtime.trace.isLive).toBe(true);
     expect(runtime.trace.branches).toHaveLength(2);
     expect(lines(runtime.trace.steps)).toEqual(['0, initial, by runtime, applied', '4, visits.sent, by code, applied']);
-    expect(runtime.read(visits).filter).toBe('sent');
-  });
-
-  test('a held action of a task proceeds at the live end', async () => {
-    const answers: ((yes: boolean) => void)[] = [];
-    const sent = visits.action('sentByTask', (draft) => void (draft.filter = 'sent'), { about: { confirm: 'Send?' } });
-    const ask = confirmation((_text: string) => new Promise<boolean>((answer) => answers.push(answer)));
-    const runtime = testRuntime({ stores: [visits], interceptors: [ask] });
-    const { context } = holding(runtime);
-    expect(context.dispatch(sent())).toBe('waiting');
-    runtime.trace.seek(0);
-    answers[0](true);
-    await runtime.clock.advance();
-    expect([runtime.trace.cursor, runtime.trace.branches.length, runtime.read(visits).filter]).toEqual([0, 1, 'all']);
-    runtime.trace.live();
     expect(runtime.read(visits).filter).toBe('sent');
   });
 

@@ -476,24 +476,6 @@ test('the status is neither in a snapshot nor reset, and several runtimes do not
   expect([one, two].map((runtime) => runtime.read(load.status).runs)).toEqual([1, 0]);
 });
 
-test('a clock driven by hand: what falls due happens in its order, at its own time', async () => {
-  const clock = handClock(1000);
-  const seen: string[] = [];
-  const note = (text: string) => () => seen.push(`${text} ${clock.now()}`);
-  clock.after(300, note('c'));
-  clock.after(100, () => {
-    note('a')();
-    clock.after(100, note('b'));
-    void Promise.resolve().then(note('soon'));
-  });
-  const never = clock.after(200, note('never'));
-  never();
-  await clock.advance(299);
-  expect([seen, clock.now(), clock.waiting]).toEqual([['a 1100', 'soon 1100', 'b 1200'], 1299, 1]);
-  await clock.advance(1);
-  expect(seen.at(-1)).toBe('c 1300');
-});
-
 describe('a clock driven by hand', () => {
   test('calls of advance that overlap, or stand inside of each other, move the time on one after the other', async () => {
     const clock = handClock(0);

@@ -341,27 +341,6 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       expect([await textOf(area(), 'log'), codes()]).toEqual([newer, ['FLOE_STORED_TOO_NEW']]);
     });
 
-    test('rule 15: a look at the past stores nothing; an action there does', async () => {
-      const area = await open();
-      const own = declare();
-      const { runtime, persistence } = await begin(area(), [own.log]);
-      const stored = async (): Promise<string | undefined> => {
-        await persistence.flush();
-        return textOf(area(), 'log');
-      };
-      runtime.dispatch(own.written('one'));
-      runtime.dispatch(own.written('two'));
-      const text = await stored();
-      runtime.trace.back();
-      expect(await stored()).toBe(text);
-      // Even one that changes nothing begins a branch: what is shown is the present from then on.
-      expect(runtime.dispatch(own.written('one'))).toBe('unchanged');
-      expect(await stored()).toContain('one');
-      runtime.trace.back();
-      runtime.dispatch(own.written('three'));
-      expect(await stored()).toContain('three');
-    });
-
     test('rule 22: forget is not reset', async () => {
       const area = await open();
       const own = declare();
@@ -379,21 +358,6 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       await persistence.rehydrate();
       expect(runtime.read(own.log).note).toBe('two');
       expect(runtime.trace.steps.at(-1)).toMatchObject({ fact: 'rehydrated', cause: { by: 'storage' } });
-    });
-
-    test('rule 22: a change and its reversal after forget store the state again', async () => {
-      for (const writeAfter of [0, Infinity]) {
-        const area = await open();
-        const own = declare();
-        const { runtime, persistence } = await begin(area(), [own.log], { writeAfter });
-        runtime.dispatch(own.written('one'));
-        const forgotten = persistence.forget(own.log);
-        if (writeAfter === 0) expect(await forgotten).toBe(true);
-        runtime.dispatch(own.written('two'));
-        runtime.dispatch(own.written('one'));
-        expect([await forgotten, await persistence.flush()]).toEqual([true, true]);
-        expect(await textOf(area(), 'log')).toContain('one');
-      }
     });
 
     test('a full storage is reported once, keeps the last good copy, and is tried again', async () => {

@@ -82,15 +82,6 @@ describe('rule 21: while the storage is being read', () => {
     runtime.trace.seek(1);
     expect(runtime.read(visits).list).toEqual(['v3']);
   });
-
-  test('a runtime that closes without a change writes nothing', async () => {
-    const { runtime, arrive, texts } = secondSession(['v1']);
-    const before = [...texts];
-    const closed = runtime.close();
-    await arrive();
-    await closed;
-    expect([...texts]).toEqual(before);
-  });
 });
 
 test('the persistence gathers changes and writes them together', async () => {
