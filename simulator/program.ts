@@ -94,6 +94,9 @@ interface Swarm {
   readonly b: readonly number[];
 }
 
+/** Without these nothing happens, or nothing that was asked of a storage comes to an end. */
+const ALWAYS: readonly OperationName[] = ['dispatch', 'serve', 'deliver'];
+
 /**
  * Which operations one program has: all, or few, which meet each other all the more often (swarm testing: Groce et al., "Swarm
  * Testing", 2012). The same for the numbers that choose stores and actions.
@@ -108,7 +111,7 @@ function someSwarm(name: ProfileName): fc.Arbitrary<Swarm> {
   const few = fc.record({
     known: fc
       .array(fc.constantFrom(...weighted), { minLength: 3, maxLength: 14, size: 'max' })
-      .map((some) => [...new Set(['dispatch' as const, ...some])]),
+      .map((some) => [...new Set([...ALWAYS.filter((one) => known.includes(one)), ...some])]),
     weight: fc.constant(levelled),
     a: fc.array(small, { minLength: 1, maxLength: 3 }),
     b: fc.array(small, { minLength: 2, maxLength: 5 }),

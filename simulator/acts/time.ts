@@ -93,6 +93,8 @@ export const TIME = {
       const step = at(trace?.steps.filter((one) => one.kind === 'action' && !one.excluded) ?? [], a);
       // What is redacted stands outside of time.
       if (!trace?.isLive || trace.isPaused || !step || session.blueprint.redacts) return NOTHING;
+      // Where steps are folded, what hung on them goes with them.
+      if (session.blueprint.limit < 10_000) return NOTHING;
       // A run whose beginning is left out is over: no include starts it again.
       if (session.runs.some(({ phase }) => phase === 'running' || phase === 'waiting')) return NOTHING;
       const loops = trace.steps.filter(({ fact }) => fact === 'runStarted').length;

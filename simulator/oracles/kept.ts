@@ -80,6 +80,7 @@ export class KeptModel {
       // The rest of the operation may have come before the acknowledgement.
       const now = this.confirmed(call.session);
       if (now) call.candidates.push(now);
+      else call.isUnknown = true;
       for (const states of call.candidates.slice(0, 1)) this.acknowledge(call.session, states);
       this.checkStored(call);
     }

@@ -59,7 +59,7 @@ export interface KeeperOptions {
 }
 
 /** Whether something of it is not stored yet. */
-const isOpen = ({ unsaved, writing }: StoreRecord): boolean => unsaved || writing;
+const isOpen = ({ unsaved, writing, rereading }: StoreRecord): boolean => unsaved || writing || rereading;
 
 export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, HostedHost {
   readonly problems: FloeError[];
@@ -286,11 +286,21 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     return isWhole;
   }
 
+  /** Reads what is stored. Until then it is not known whether what was unsaved is stored, and a flush waits. */
+  private *openAgain(record: StoreRecord): Work<Opened> {
+    record.isTouched = false;
+    record.rereading = record.unsaved;
+    try {
+      return yield* this.opening.open(record, this.stateOf(record));
+    } finally {
+      record.rereading = false;
+    }
+  }
+
   /** Reads what is stored. What this session changed since it read or wrote last goes on top of it. */
   private *readOnTop(record: StoreRecord): Work<void> {
     const { store, kept, phase: before, began, stored, unsaved: wasUnsaved, head, end, lineage, history } = record;
-    record.isTouched = false;
-    const { onto, phase } = yield* this.opening.open(record, this.stateOf(record));
+    const { onto, phase } = yield* this.openAgain(record);
     const unsaved = wasUnsaved || record.isTouched;
     if (phase === 'unread') {
       // It is as it was, but that it could not be read.
@@ -655,8 +665,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     }
     const state = this.stateOf(record);
     const { unsaved } = record;
-    record.isTouched = false;
-    const { onto, phase } = yield* this.opening.open(record, state);
+    const { onto, phase } = yield* this.openAgain(record);
     record.phase = phase;
     // What this session did is not in what it has read now.
     record.unsaved ||= unsaved || record.isTouched;

@@ -48,6 +48,8 @@ export interface StoreRecord {
    */
   attempts: readonly Attempt[];
   unsaved: boolean;
+  /** It is being read once more, and something of it was not stored before. */
+  rereading: boolean;
   /** Something was done to it since a read of what is stored began. */
   isTouched: boolean;
   /** A write is under way. */
@@ -82,6 +84,7 @@ export const newRecord = (store: StoreDefinition, kept: Kept, initial: unknown):
   attempts: [],
   isTouched: false,
   unsaved: false,
+  rereading: false,
   writing: false,
   expected: false,
   joining: undefined,
