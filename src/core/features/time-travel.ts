@@ -92,7 +92,8 @@ export class TimeTravel implements Hooks {
       if (transition && isShown(kernel, transition)) continue;
       const after = keeping(view.states[cell.index], state);
       if (Object.is(after, view.states[cell.index])) continue;
-      changes.push(view.change(cell, after));
+      // A store that is still to join this line joins it with what was read.
+      if (view.known[cell.index]) changes.push(view.change(cell, after));
       kernel.stated(cell, after, { joins: true });
       view.commit(cell.index, after, undefined);
     }
