@@ -287,11 +287,11 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   }
 
   /** Reads what is stored. Until then it is not known whether what was unsaved is stored, and a flush waits. */
-  private *openAgain(record: StoreRecord): Work<Opened> {
+  private *openAgain(record: StoreRecord, state: unknown): Work<Opened> {
     record.isTouched = false;
     record.rereading = record.unsaved;
     try {
-      return yield* this.opening.open(record, this.stateOf(record));
+      return yield* this.opening.open(record, state);
     } finally {
       record.rereading = false;
     }
@@ -300,7 +300,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   /** Reads what is stored. What this session changed since it read or wrote last goes on top of it. */
   private *readOnTop(record: StoreRecord): Work<void> {
     const { store, kept, phase: before, began, stored, unsaved: wasUnsaved, head, end, lineage, history } = record;
-    const { onto, phase } = yield* this.openAgain(record);
+    const { onto, phase } = yield* this.openAgain(record, this.stateOf(record));
     const unsaved = wasUnsaved || record.isTouched;
     if (phase === 'unread') {
       // It is as it was, but that it could not be read.
@@ -665,7 +665,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     }
     const state = this.stateOf(record);
     const { unsaved } = record;
-    const { onto, phase } = yield* this.openAgain(record);
+    const { onto, phase } = yield* this.openAgain(record, state);
     record.phase = phase;
     // What this session did is not in what it has read now.
     record.unsaved ||= unsaved || record.isTouched;

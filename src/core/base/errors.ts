@@ -269,7 +269,7 @@ export const badTime = (what: string, found: unknown): FloeError =>
     'FLOE_BAD_TIME',
     what,
     DEV &&
-      `${what} takes a number of milliseconds (found: ${typeof found === 'number' ? String(found) : typeof found}).`,
+      `${what} takes a number of milliseconds, 0 or more (found: ${typeof found === 'number' ? String(found) : typeof found}).`,
   );
 
 export const closed = (what: string): FloeError =>

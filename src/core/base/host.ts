@@ -20,7 +20,11 @@ export type CancelSignal = typeof globalThis extends { AbortSignal: { prototype:
 export const aborter = (): { readonly signal: CancelSignal; abort(reason?: unknown): void } =>
   new host.AbortController!();
 
-/** @throws FLOE_BAD_TIME for what is no number */
+/**
+ * Checks a time that code was given, in milliseconds.
+ * @param what takes it, for the message
+ * @throws FLOE_BAD_TIME for anything but a number
+ */
 export function milliseconds(what: string, ms: unknown): number {
   if (typeof ms !== 'number' || Number.isNaN(ms)) throw badTime(what, ms);
   return ms;

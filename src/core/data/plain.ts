@@ -221,16 +221,17 @@ export function keeping(before: unknown, after: unknown): unknown {
 
 /** Rows by their keys, wherever they stand in the order. */
 function keepingRows(before: Keyed, after: Keyed): Keyed {
-  if (sameData(before, after)) return before;
   const kind = after[KEYED];
-  const { changed, added } = kind.difference(before, after);
+  const { changed, removed, added } = kind.difference(before, after);
+  let isSame = removed.length + added.length === 0;
   let result = after;
   for (const key of [...changed, ...added]) {
     const row = after.get(key);
     const kept = before.has(key) ? keeping(before.get(key), row) : row;
+    isSame &&= Object.is(kept, before.get(key));
     if (!Object.is(kept, row)) result = kind.with(result, key, kept);
   }
-  return result;
+  return isSame ? before : result;
 }
 
 /** Items from both ends, up to what came in or went out between them. */
