@@ -23,7 +23,7 @@ import { joined } from './joined.js';
 import { Kept, sameParts } from './kept.js';
 import { allTexts, forget, listed } from './listed.js';
 import { Opening, unchanged, type Opened } from './opening.js';
-import { Patience } from './patience.js';
+import { Watchdog } from './watchdog.js';
 import type { Persistence, StoredItem } from './persistence.js';
 import { StoredTexts } from './stored-texts.js';
 import { newRecord, NOTHING, type StoreRecord } from './store-record.js';
@@ -69,7 +69,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   private readonly stopListening: () => void;
   private readonly opening: Opening;
   private readonly writing: Writing;
-  private readonly patience: Patience;
+  private readonly watchdog: Watchdog;
   readonly tabs: Tabs | undefined;
   readonly hosted: Hosted | undefined;
   private readonly late: LateStates | undefined;
@@ -95,8 +95,8 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     this.problems = problems;
     this.writeAfter = writeAfter;
     this.others = others;
-    this.patience = new Patience(host.after, (what) => this.report(storageHangs(what)));
-    this.storedTexts = new StoredTexts(this.patience.watched(area));
+    this.watchdog = new Watchdog(host.after, (what) => this.report(storageHangs(what)));
+    this.storedTexts = new StoredTexts(this.watchdog.watched(area));
     this.opening = new Opening(this, this.storedTexts, others);
     this.writing = new Writing(this, this.storedTexts, new Conflicts(this, this.storedTexts, this.opening));
     this.late = sharing?.late ?? late;
@@ -265,7 +265,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
 
   /** @returns whether everything could be read */
   async rehydrate(...stores: AnyStore[]): Promise<boolean> {
-    return this.patience.limit(this.rehydrateAll(this.recordsOf(stores)), false);
+    return this.watchdog.limit(this.rehydrateAll(this.recordsOf(stores)), false);
   }
 
   private async rehydrateAll(records: readonly StoreRecord[]): Promise<boolean> {
@@ -513,11 +513,11 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     // What a transaction has done so far may be rolled back.
     if (this.host.transaction) await new Promise<void>((resolve) => this.host.later(resolve));
     this.stopWaiting();
-    const own = this.patience.limit(this.flushOwn(), false);
+    const own = this.watchdog.limit(this.flushOwn(), false);
     if (!this.tabs || this.tabs.role === 'leading' || this.closed) return own;
     const [a, b] = await Promise.all([own, this.tabs.errand('flush', [])]);
     // This tab may have heard of the leader only now: what is out of every order it stores itself.
-    return a && b && this.patience.limit(this.flushOwn(), false);
+    return a && b && this.watchdog.limit(this.flushOwn(), false);
   }
 
   private async flushOwn(): Promise<boolean> {
@@ -568,7 +568,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     const began = this.beginAgain(records);
     const forgotten = async (): Promise<boolean> =>
       (await this.leaveToWriter('forget', records)) ?? this.forgetHere(records, began);
-    return this.patience.limit(forgotten(), false);
+    return this.watchdog.limit(forgotten(), false);
   }
 
   /** What is changed from now on is a change after what is stored was forgotten. */
@@ -631,7 +631,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     const records = [...this.records.values()].filter(({ store }) => stores.includes(store.name));
     const done =
       what === 'flush' ? this.flushOwn() : what === 'forget' ? this.forgetHere(records) : this.rehydrateHere(records);
-    return this.patience.limit(done, false);
+    return this.watchdog.limit(done, false);
   }
 
   becomes(): void {
@@ -745,7 +745,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     const saving = isOpen ? this.saveLast() : this.saveEverything();
     if (isThenable(saving)) {
       if (!isOpen) tabs?.leave();
-      return this.patience.limit(saving, undefined).then(close);
+      return this.watchdog.limit(saving, undefined).then(close);
     }
     close();
     return undefined;

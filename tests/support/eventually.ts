@@ -1,8 +1,8 @@
 import { isDeepStrictEqual } from 'node:util';
 
 /** The value once it is the expected one; the last one when that takes longer than some milliseconds. */
-export async function eventually<T>(look: () => Promise<T>, expected: T, patience = 10_000): Promise<T> {
-  for (const end = Date.now() + patience; ;) {
+export async function eventually<T>(look: () => Promise<T>, expected: T, limit = 10_000): Promise<T> {
+  for (const end = Date.now() + limit; ;) {
     const value = await look();
     if (isDeepStrictEqual(value, expected) || Date.now() > end) return value;
     await new Promise((resolve) => setTimeout(resolve, 50));

@@ -40,15 +40,15 @@ export function selectedRecipe<T>(of: Source<T> | ((read: Read) => T)): Recipe<T
 }
 
 /** Keeps one value cached. */
-class Grip {
+class Pin {
   private released = false;
   constructor(readonly entry: Entry) {
-    entry.grips++;
+    entry.pins++;
   }
   release(): void {
     if (this.released) return;
     this.released = true;
-    this.entry.grips--;
+    this.entry.pins--;
     this.entry.becameIdle();
   }
 }
@@ -63,11 +63,11 @@ function weakly<T>(recipe: Recipe<T>): Recipe<T> {
   return { ...recipe, args: [(read: Read) => fn.deref()?.(read)] };
 }
 
-const collected = new FinalizationRegistry<Grip>((grip) => grip.release());
+const collected = new FinalizationRegistry<Pin>((pin) => pin.release());
 
 /** Its members may be taken off it. */
 export class Hold<T> {
-  private grip: Grip | undefined;
+  private pin: Pin | undefined;
   private subscribers = 0;
   private began: { readonly value: T } | undefined;
 
@@ -81,12 +81,12 @@ export class Hold<T> {
   }
 
   private get entry(): Entry {
-    if (this.grip === undefined) {
-      this.grip = new Grip(this.reading.entryFor(weakly(this.recipe)));
+    if (this.pin === undefined) {
+      this.pin = new Pin(this.reading.entryFor(weakly(this.recipe)));
       // The values of selectors without arguments are never evicted.
-      if (!this.grip.entry.stays) collected.register(this, this.grip, this.grip);
+      if (!this.pin.entry.stays) collected.register(this, this.pin, this.pin);
     }
-    return this.grip.entry;
+    return this.pin.entry;
   }
 
   /** The value now; the same one until it changes. Throws what the selector throws. */
@@ -117,10 +117,10 @@ export class Hold<T> {
 
   /** Lets the value go, unless something subscribes. Asked again, it is derived again. */
   release(): void {
-    const { grip } = this;
-    if (this.subscribers > 0 || !grip) return;
-    collected.unregister(grip);
-    grip.release();
-    this.grip = undefined;
+    const { pin } = this;
+    if (this.subscribers > 0 || !pin) return;
+    collected.unregister(pin);
+    pin.release();
+    this.pin = undefined;
   }
 }

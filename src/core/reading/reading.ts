@@ -70,7 +70,7 @@ export class Entry extends Reader implements Informed {
   /** For a selector without a store and without arguments: nothing has to be looked up before it runs. */
   private plain: ((read: Read, part: ReadPart) => unknown) | undefined;
   /** How many holds keep it cached, besides its watchers and readers. */
-  grips = 0;
+  pins = 0;
   of: Derivation | StoreDefinition;
   /** @param group where it is cached; without one it belongs to a single hold */
   constructor(
@@ -103,7 +103,7 @@ export class Entry extends Reader implements Informed {
     return this.firstWatcher !== undefined;
   }
   get inUse(): boolean {
-    return this.watched || this.read || this.grips > 0;
+    return this.watched || this.read || this.pins > 0;
   }
   /** Whether it is never evicted. */
   get stays(): boolean {

@@ -15,7 +15,7 @@ export interface ElectionChannel {
 
 /** Milliseconds between two questions whether a tab leads, and for which a tab waits for the response. */
 const PAUSE = 2000;
-const PATIENCE = 300;
+const TIME_LIMIT = 300;
 
 interface Said {
   readonly floe: 'election';
@@ -67,7 +67,7 @@ export class Election implements TabLink {
 
   /** A tab that leads responds within the time; timers of tabs in the background are late, responses are not. */
   private ask(): void {
-    this.wait(PATIENCE, () => this.take());
+    this.wait(TIME_LIMIT, () => this.take());
     this.say('who');
   }
 

@@ -4,7 +4,7 @@ import type { Errand, Message } from './messages.js';
 import type { Tab } from './tab.js';
 
 /** Milliseconds for which a follower waits for the leader. */
-const PATIENCE = 10_000;
+const TIME_LIMIT = 10_000;
 
 export class Requests {
   private readonly asked = new Map<
@@ -32,13 +32,13 @@ export class Requests {
     for (const done of this.waiting.splice(0)) done();
   }
 
-  /** Asks the leader; the next one, where it leaves before it answers. It waits for a leader that hangs no longer than PATIENCE. */
+  /** Asks the leader; the next one, where it leaves before it answers. It waits for a leader that hangs no longer than TIME_LIMIT. */
   async ask(what: Errand, stores: readonly string[]): Promise<boolean> {
     const { tab } = this;
     const id = ++this.last;
     const done = this.askWith(id, what, stores);
     return new Promise<boolean>((resolve) => {
-      const stop = tab.host.after(PATIENCE, () => {
+      const stop = tab.host.after(TIME_LIMIT, () => {
         this.asked.delete(id);
         resolve(false);
         if (!tab.closed) tab.keeper.report(noAnswer(what));

@@ -4,9 +4,9 @@ import { isThenable } from '../core/internal.js';
 import type { MaybeAsync, StorageArea } from './area.js';
 
 /** Milliseconds of the runtime's clock after which a storage counts as hanging. */
-export const PATIENCE = 10_000;
+export const TIME_LIMIT = 10_000;
 
-export class Patience {
+export class Watchdog {
   /** How many calls have not been answered in time. */
   private hanging = 0;
   private readonly waiting = new Set<() => void>();
@@ -38,7 +38,7 @@ export class Patience {
   private note<T>(value: MaybeAsync<T>, what: string): MaybeAsync<T> {
     if (!isThenable(value)) return value;
     let isLate = false;
-    const stop = this.after(PATIENCE, () => {
+    const stop = this.after(TIME_LIMIT, () => {
       isLate = true;
       if (this.hanging++ === 0) this.report(what);
       for (const give of [...this.waiting]) give();
@@ -57,7 +57,7 @@ export class Patience {
     return new Promise<T>((resolve, reject) => {
       const give = (): void => resolve(otherwise);
       // A call that hung before may be of another store: then this work has its own time.
-      const stop = this.hanging > 0 ? this.after(PATIENCE, give) : undefined;
+      const stop = this.hanging > 0 ? this.after(TIME_LIMIT, give) : undefined;
       this.waiting.add(give);
       const over = (): void => {
         stop?.();
