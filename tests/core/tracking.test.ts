@@ -368,10 +368,10 @@ test('what is read in another order, and by a selector that is asked meanwhile, 
     return state.turned ? [state.n, read(some), state.m] : [state.m, state.n, read(some)];
   });
   const runtime = createRuntime({ stores: [at] });
-  const heard: unknown[] = [];
-  runtime.watch(all, (now) => heard.push(now));
+  const notified: unknown[] = [];
+  runtime.watch(all, (now) => notified.push(now));
   for (const part of [{ turned: true, n: 2 }, { n: 3 }, { m: 2 }]) runtime.dispatch(merge(part));
-  expect(heard).toEqual([
+  expect(notified).toEqual([
     [2, true, 1],
     [3, true, 1],
     [3, true, 2],
