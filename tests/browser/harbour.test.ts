@@ -2,6 +2,7 @@ import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { chromium, type Browser, type Page } from 'playwright-core';
 import { spawn, type ChildProcess } from 'node:child_process';
 import { demoProgram } from '../support/command.js';
+import { eventually } from '../support/eventually.js';
 import { findChromium, launchOptions } from '../../scripts/chromium.mjs';
 
 let demo: ChildProcess;
@@ -34,7 +35,12 @@ async function open(search = ''): Promise<{ page: Page; complaints: string[] }> 
   return { page, complaints };
 }
 
+/** Waits for a value on the page: an answer of the inspector and a rendering come a moment after the click. */
+const shows = async <T>(look: () => Promise<T>, expected: T) => expect(await eventually(look, expected)).toBe(expected);
 const rows = (page: Page) => page.locator('tr.row');
+const note = (page: Page) => page.getByLabel('Log note for the next watch');
+const picked = (page: Page) => page.locator('tr.row-picked').count();
+const isShowing = (page: Page, filter: RegExp) => page.getByRole('radio', { name: filter }).isChecked();
 /** Goes back to the nearest earlier step that changed state, as `harbour.trace` on the console does. */
 const back = (page: Page) =>
   page.evaluate(() => (globalThis as unknown as { harbour: { trace: { back(): void } } }).harbour.trace.back());
@@ -58,7 +64,7 @@ test('a shift in the built example: plan, filter, pick a day, write a note, relo
   await page.getByRole('option', { name: /^N2/ }).click();
   await button(page, 'Plan the visit').click();
   await page.getByRole('dialog').waitFor({ state: 'hidden' });
-  expect(await rows(page).count()).toBe(all + 1);
+  await shows(() => rows(page).count(), all + 1);
   // Both panels read the same state: the planned visit is picked in the list, and told about beside it.
   expect(await page.locator('tr.row-picked').textContent()).toContain('Far Lodestar');
   expect(await page.getByRole('region', { name: 'Picked visit and log' }).getByRole('heading').textContent()).toBe(
@@ -66,10 +72,10 @@ test('a shift in the built example: plan, filter, pick a day, write a note, relo
   );
 
   await pickFilter(page, 'Expected');
+  await shows(() => page.locator('tr.row:not(:has-text("expected"))').count(), 0);
   const expected = await rows(page).count();
   expect(expected).toBeLessThan(all);
-  expect(await page.locator('tr.row:not(:has-text("expected"))').count()).toBe(0);
-  expect(await page.getByRole('radio', { name: /Expected/ }).isChecked()).toBe(true);
+  await shows(() => isShowing(page, /Expected/), true);
 
   await page.getByLabel('Day', { exact: true }).click();
   await page.getByRole('button', { name: /^3 March 2031$/ }).click();
@@ -80,36 +86,32 @@ test('a shift in the built example: plan, filter, pick a day, write a note, relo
   await page.waitForFunction((before) => document.querySelectorAll('tr.row').length !== before, expected);
   const nextDay = await rows(page).count();
 
-  await page.getByLabel('Log note for the next watch').fill('Shore power at N1 is out until noon.');
+  await note(page).fill('Shore power at N1 is out until noon.');
   await page.reload();
   await rows(page).first().waitFor();
-  expect(await page.getByLabel('Log note for the next watch').inputValue()).toBe(
-    'Shore power at N1 is out until noon.',
-  );
-  expect(await page.getByRole('radio', { name: /Expected/ }).isChecked()).toBe(true);
+  await shows(() => note(page).inputValue(), 'Shore power at N1 is out until noon.');
+  await shows(() => isShowing(page, /Expected/), true);
   expect(await page.getByLabel('Day', { exact: true }).textContent()).toContain('3 Mar 2031');
-  expect(await rows(page).count()).toBe(nextDay);
+  await shows(() => rows(page).count(), nextDay);
 
   await rows(page).first().click();
   await pickFilter(page, 'All');
-  await page.getByLabel('Log note for the next watch').fill('Power is back.');
+  await note(page).fill('Power is back.');
   await page
     .getByText(/^Your input in “Log note/)
     .first()
     .waitFor();
   await back(page);
-  expect(await page.getByLabel('Log note for the next watch').inputValue()).toBe(
-    'Shore power at N1 is out until noon.',
-  );
+  await shows(() => note(page).inputValue(), 'Shore power at N1 is out until noon.');
   await back(page);
-  expect(await page.getByRole('radio', { name: /Expected/ }).isChecked()).toBe(true);
-  expect(await rows(page).count()).toBe(nextDay);
+  await shows(() => isShowing(page, /Expected/), true);
+  await shows(() => rows(page).count(), nextDay);
   await back(page);
-  expect(await page.locator('tr.row-picked').count()).toBe(0);
+  await shows(() => picked(page), 0);
   await past(page).waitFor();
   await button(page, 'Live').click();
-  expect(await page.getByLabel('Log note for the next watch').inputValue()).toBe('Power is back.');
-  expect(await page.locator('tr.row-picked').count()).toBe(1);
+  await shows(() => note(page).inputValue(), 'Power is back.');
+  await shows(() => picked(page), 1);
   await past(page).waitFor({ state: 'hidden' });
   expect(complaints).toEqual([]);
 });
@@ -151,11 +153,11 @@ test('a vessel renamed once has its new name everywhere, and back in the past th
   await page.keyboard.press('Enter');
   await picked.getByRole('heading', { name: 'Marigold' }).waitFor();
   expect(await room.getByText('Marigold', { exact: true }).count()).toBe(before);
-  expect(await shown()).toBe(0);
+  await shows(shown, 0);
   // The end of the run, then the answer of the office.
   await back(page);
   await back(page);
-  expect(await shown()).toBe(before);
+  await shows(shown, before);
   expect(complaints.filter((text) => !text.includes('400'))).toEqual([]);
 });
 
@@ -173,14 +175,14 @@ test('a berth is assigned at once; the office confirms it or refuses it a second
   let now = before;
   for (const berth of choices.map((text) => text.split(',')[0]).filter((one) => one !== before)) {
     await assign(berth);
-    expect(await place()).toBe(berth);
+    await shows(place, berth);
     const notice = page.getByRole('alert', { name: 'Notice' });
     await notice.getByText(new RegExp(`${berth}( was not assigned)?\\.`)).waitFor();
     if ((await notice.textContent())!.includes('confirms')) {
       confirmed++;
       now = berth;
     } else refused++;
-    expect(await place()).toBe(now);
+    await shows(place, now);
     if (confirmed > 0 && refused > 0) break;
   }
   expect(Math.min(confirmed, refused)).toBe(1);
@@ -193,6 +195,7 @@ test('cancelling a visit asks first; positions arrive and do not bury the histor
   const { page, complaints } = await open();
   await rows(page).first().waitFor();
   await pickFilter(page, 'Expected');
+  await shows(() => isShowing(page, /Expected/), true);
   await rows(page).first().click();
   const expected = await rows(page).count();
   const cancel = button(page, 'Cancel visit');
@@ -204,16 +207,16 @@ test('cancelling a visit asks first; positions arrive and do not bury the histor
   await cancel.click();
   await button(page, 'Yes').click();
   await page.getByRole('dialog').waitFor({ state: 'hidden' });
-  expect(await rows(page).count()).toBe(expected - 1);
+  await shows(() => rows(page).count(), expected - 1);
   await page.getByText(/^tell the office of the cancelled visit, run \d+$/).waitFor();
   expect(await page.getByText(/nautical miles from the harbour mouth/).count()).toBe(1);
   await page.locator('floe-time .coalesced').first().waitFor();
   expect(await page.getByText(/positions\.(ask|arrived)/).count()).toBe(0);
-  await page.getByLabel('Log note for the next watch').fill('Fog.');
+  await note(page).fill('Fog.');
   await button(page, 'End shift').click();
-  expect(await page.getByLabel('Log note for the next watch').inputValue()).toBe('');
-  expect(await page.locator('tr.row-picked').count()).toBe(0);
-  expect(await page.getByRole('radio', { name: /All/ }).isChecked()).toBe(true);
+  await shows(() => note(page).inputValue(), '');
+  await shows(() => picked(page), 0);
+  await shows(() => isShowing(page, /All/), true);
   expect(complaints).toEqual([]);
 });
 
