@@ -1,4 +1,4 @@
-// Three kinds of tests: plain Node, a simulated DOM, and a real browser.
+// Kinds of tests: plain Node, a simulated DOM, the same in production, and a real browser.
 const shared = {
   extensionsToTreatAsEsm: ['.ts', '.tsx'],
   moduleNameMapper: {
@@ -50,6 +50,13 @@ export default {
       displayName: 'dom',
       testEnvironment: 'jsdom',
       testMatch: ['<rootDir>/tests/bindings/**/*.test.{ts,tsx}'],
+    },
+    {
+      ...shared,
+      displayName: 'production',
+      testEnvironment: 'jsdom',
+      setupFiles: [...shared.setupFiles, '<rootDir>/tests/support/production.ts'],
+      testMatch: ['<rootDir>/tests/bindings/{contract,hydration}.test.ts'],
     },
     { ...shared, displayName: 'browser', testEnvironment: 'node', testMatch: ['<rootDir>/tests/browser/**/*.test.ts'] },
   ],

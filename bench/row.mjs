@@ -1,6 +1,7 @@
 // Run by index.mjs, each row in a process of its own: no row pays for what another has left behind.
 import { rows as cliffRows } from './cliffs.mjs';
 import { rows as entityRows } from './entities.mjs';
+import { rows as frameworkRows } from './frameworks.mjs';
 import { rows as inspectorRows } from './inspector.mjs';
 import { rows as modelRows } from './model.mjs';
 import { rows as persistRows } from './persist.mjs';
@@ -15,6 +16,7 @@ export const rows = [
   ...traceRows,
   ...persistRows,
   ...reactRows,
+  ...frameworkRows,
   ...inspectorRows,
   ...cliffRows,
 ];

@@ -2,6 +2,7 @@
 // A process of its own, since Vite does not run inside Jest. Floe comes from its source; a production bundle from dist/.
 import { join, resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
+import { svelte } from '@sveltejs/vite-plugin-svelte';
 import { build } from 'vite';
 import { root } from './run.mjs';
 
@@ -21,6 +22,7 @@ export async function bundlePage(entry, mode = 'production') {
     mode,
     configFile: false,
     logLevel: 'silent',
+    plugins: [svelte({ configFile: false })],
     define: { 'process.env.NODE_ENV': JSON.stringify(mode) },
     resolve: {
       dedupe: ['react', 'react-dom'],

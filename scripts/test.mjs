@@ -68,7 +68,7 @@ async function checks() {
 
 // For two cores: the browser tests run one after the other, and wait much; the checks have the other core meanwhile.
 await Promise.all([checks(), test(['browser'], ['--runInBand'])]);
-await test(['node', 'dom'], ['--maxWorkers', '2']);
+await test(['node', 'dom', 'production'], ['--maxWorkers', '2']);
 if (tests === 0) failed++;
 process.stdout.write(`${passed} passed, ${failed} failed\n`);
 process.exitCode = failed > 0 ? 1 : 0;

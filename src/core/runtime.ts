@@ -127,6 +127,7 @@ export function createRuntime<const O extends RuntimeOptions = object>(
   checkRuntimeOptions(given);
   const stores = (given.stores ?? []).map(definitionOf);
   const kernel = new Kernel(given);
+  open++;
   const runtime = {
     dispatch: (action: AnyAction) => kernel.dispatch(action),
     read: kernel.read,
@@ -167,7 +168,10 @@ export function createRuntime<const O extends RuntimeOptions = object>(
     get ready() {
       return kernel.whenRead?.() ?? Promise.resolve();
     },
-    close: () => kernel.close(),
+    close: () => {
+      if (!kernel.isClosed) open--;
+      return kernel.close();
+    },
   } as unknown as Runtime & { trace?: unknown; persistence?: unknown };
   Object.defineProperty(runtime, HOST, { value: kernel });
   for (const feature of given.features ?? []) kernel.use(feature);
@@ -271,6 +275,10 @@ function checkRuntimeOptions(given: RuntimeOptions): void {
   }
   checkChoice(what, 'invariants', given.invariants, ['report', 'refuse']);
 }
+
+let open = 0;
+/** How many runtimes were made and are not closed. */
+export const openRuntimes = (): number => open;
 
 let shared: Runtime | undefined;
 

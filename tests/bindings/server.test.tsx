@@ -1,24 +1,25 @@
 /** @jest-environment node */
 // Components that are rendered to text: they show the state of their runtime, and follow nothing afterwards.
 import { expect, test } from '@jest/globals';
+import { renderToString as reactToString } from 'react-dom/server';
 import { render } from 'svelte/server';
 import { createSSRApp } from 'vue';
 import { renderToString } from '@vue/server-renderer';
 import type { Runtime } from 'floe';
-import { provideRuntime } from 'floe/vue';
-import { newRuntime, planned, ran, svelteBoard, svelteProps, vueBoard } from './board.js';
+import { boardSetup, newRuntime, planned, ran } from './board.js';
+import { reactBoard, SVELTE_TEXT, svelteParts, vueApp } from './kit.js';
 
 const rendered: [string, (runtime: Runtime | undefined) => Promise<string>][] = [
   [
     'Vue',
     (runtime) => {
-      const app = createSSRApp(vueBoard({ renders: 0 }, {}));
+      const app = vueApp(createSSRApp, runtime, boardSetup());
       app.config.warnHandler = () => undefined;
-      if (runtime) provideRuntime(runtime, app);
       return renderToString(app);
     },
   ],
-  ['Svelte', async (runtime) => render(await svelteBoard('server'), { props: svelteProps(runtime, {}) as never }).body],
+  ['Svelte', async (runtime) => render(...(await svelteParts(runtime, boardSetup()))).body],
+  ['React', (runtime) => Promise.resolve(reactToString(reactBoard(runtime, boardSetup())))],
 ];
 
 test.each(rendered)(
@@ -38,4 +39,8 @@ test.each(rendered)(
 
 test.each(rendered)('%s: without a runtime of its own a component is not rendered', async (_name, toText) => {
   await expect((async () => toText(undefined))()).rejects.toMatchObject({ code: 'FLOE_NO_RUNTIME' });
+});
+
+test('Svelte: what a page hydrates is what a server makes', async () => {
+  expect(render(...(await svelteParts(newRuntime(), boardSetup()))).body).toBe(SVELTE_TEXT);
 });

@@ -1,32 +1,13 @@
-// What only Vue asks for: a page that takes over what a server rendered, scopes without components, effects that dispatch.
-import { expect, jest, test } from '@jest/globals';
-import { createSSRApp, effectScope, h, nextTick, ref, watchEffect } from 'vue';
-import { renderToString } from '@vue/server-renderer';
-import { memoryStorage } from 'floe/persist';
+// What only Vue asks for: scopes without components, sync effects that dispatch, nodes that are shown again.
+import { expect, test } from '@jest/globals';
+import { createApp, defineComponent, effectScope, h, nextTick, ref, watchEffect } from 'vue';
+import type { Problem } from 'floe';
 import { provideRuntime, useAction, useReady, useSelection } from 'floe/vue';
-import { count, nameOf, newRuntime, noted, planned, renamed, vueBoard } from './board.js';
-
-test('a page that hydrates shows what the server rendered, and then the stored state', async () => {
-  const toText = createSSRApp(vueBoard({ renders: 0 }, {}));
-  provideRuntime(newRuntime(), toText);
-  const element = document.createElement('div');
-  element.innerHTML = await renderToString(toText);
-  const kept = new Map([['visits', '{"floe":"stored","version":1,"state":{"names":["Auk"],"note":""}}']]);
-  const tally = { renders: 0 };
-  const app = createSSRApp(vueBoard(tally, {}));
-  provideRuntime(newRuntime({ storage: memoryStorage(kept) }), app);
-  const warned = jest.spyOn(console, 'warn').mockImplementation(() => undefined);
-  app.mount(element);
-  expect([element.textContent, tally.renders]).toEqual(['3 Ern', 1]);
-  await nextTick();
-  expect([element.textContent, tally.renders, warned.mock.calls]).toEqual(['1 Auk', 2, []]);
-  warned.mockRestore();
-  app.unmount();
-});
+import { count, nameOf, newRuntime, noted, planned, renamed } from './board.js';
 
 test('a scope without a component follows until it is stopped', () => {
   const runtime = newRuntime();
-  const app = createSSRApp({ render: () => h('p') });
+  const app = createApp({ render: () => h('p') });
   provideRuntime(runtime, app);
   const scope = effectScope();
   const at = ref(0);
@@ -40,13 +21,48 @@ test('a scope without a component follows until it is stopped', () => {
   runtime.dispatch(renamed({ at: 1, name: 'Petrel' }));
   expect(name.value).toBe('Petrel');
   scope.stop();
+  let runs = 0;
+  watchEffect(() => (runs++, name.value), { flush: 'sync' });
   runtime.dispatch(renamed({ at: 1, name: 'Gannet' }));
-  expect(name.value).toBe('Petrel');
+  // What is read is the present value; nothing follows it.
+  expect([name.value, runs]).toEqual(['Gannet', 1]);
+});
+
+test('a selection without a scope is read, and development says that nothing follows it', () => {
+  const problems: Problem[] = [];
+  const runtime = newRuntime({ onProblem: (problem: Problem) => problems.push(problem) });
+  const app = createApp({ render: () => h('p') });
+  provideRuntime(runtime, app);
+  const all = app.runWithContext(() => useSelection(count));
+  runtime.dispatch(planned('Auk'));
+  expect([all.value, problems]).toMatchObject([4, [{ error: { code: 'FLOE_NO_SCOPE' } }]]);
+});
+
+test('a node that is shown again begins with the present state', async () => {
+  const runtime = newRuntime();
+  const shown = ref(true);
+  const seen: number[] = [];
+  const Count = defineComponent(() => {
+    const all = useSelection(count);
+    seen.push(all.value);
+    return () => h('p', all.value);
+  });
+  const node = h(Count);
+  const app = createApp({ render: () => (shown.value ? node : null) });
+  provideRuntime(runtime, app);
+  app.mount(document.createElement('div'));
+  runtime.dispatch(planned('Auk'));
+  for (const next of [false, true]) {
+    shown.value = next;
+    await nextTick();
+  }
+  expect(seen).toEqual([3, 4]);
+  app.unmount();
 });
 
 test('an effect that dispatches runs again only for what it reads', () => {
   const runtime = newRuntime();
-  const app = createSSRApp({ render: () => h('p') });
+  const app = createApp({ render: () => h('p') });
   provideRuntime(runtime, app);
   let runs = 0;
   app.runWithContext(() =>

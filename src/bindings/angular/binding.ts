@@ -9,19 +9,12 @@ import {
   type EnvironmentProviders,
   type Signal,
 } from '@angular/core';
-import { dispatcherOf, readinessOf, runnerOf, Selected } from '../../core/internal.js';
-import {
-  defaultRuntime,
-  type ActionCreator,
-  type DispatchResult,
-  type Read,
-  type Run,
-  type Runtime,
-  type Source,
-  type Task,
-} from '../../core/index.js';
+import { dispatcherOf, equip, readinessOf, runnerOf, Selected, unprovidedRuntime } from '../../core/internal.js';
+import type { ActionCreator, DispatchResult, Read, Run, Runtime, Source, Task } from '../../core/index.js';
 
-const RUNTIME = new InjectionToken<Runtime>('floe.runtime', { providedIn: 'root', factory: defaultRuntime });
+const RUNTIME = new InjectionToken<Runtime>('floe.runtime', { providedIn: 'root', factory: unprovidedRuntime });
+
+const hands = { untracked };
 
 /**
  * Gives an application, or a route, a runtime. Without one all share the page's default runtime.
@@ -37,7 +30,7 @@ export const provideRuntime = (runtime: Runtime): EnvironmentProviders =>
  * @example
  * private readonly runtime = injectRuntime();
  */
-export const injectRuntime = (): Runtime => inject(RUNTIME);
+export const injectRuntime = (): Runtime => equip(inject(RUNTIME), hands);
 
 /**
  * The value of a source, or of a function that reads sources, as a signal. The function may read signals as well. What the
@@ -49,7 +42,7 @@ export const injectRuntime = (): Runtime => inject(RUNTIME);
  */
 export function injectSelection<T>(of: Source<T> | ((read: Read) => T)): Signal<T> {
   const version = signal(0);
-  const selected = new Selected(injectRuntime(), of, () => version.update((count) => count + 1));
+  const selected = new Selected(injectRuntime(), of, () => version.update((count) => count + 1), true);
   selected.follow();
   inject(DestroyRef).onDestroy(() => selected.end());
   return computed(() => {
@@ -67,8 +60,7 @@ export function injectSelection<T>(of: Source<T> | ((read: Read) => T)): Signal<
 export function injectAction<A extends readonly unknown[]>(
   creator: ActionCreator<string, A>,
 ): (...payload: A) => DispatchResult {
-  const dispatch = dispatcherOf(injectRuntime(), creator);
-  return (...payload) => untracked(() => dispatch(...payload));
+  return dispatcherOf(injectRuntime(), creator);
 }
 
 /**
@@ -78,8 +70,7 @@ export function injectAction<A extends readonly unknown[]>(
  * readonly status = injectSelection(loadVisits.status);
  */
 export function injectTask<A extends readonly unknown[], T>(task: Task<A, T>): (...args: A) => Run<T> {
-  const run = runnerOf(injectRuntime(), task);
-  return (...args) => untracked(() => run(...args));
+  return runnerOf(injectRuntime(), task);
 }
 
 /**

@@ -1,23 +1,15 @@
+import { createContext, createElement, useContext, useMemo, useSyncExternalStore, type ReactNode } from 'react';
 import {
-  createContext,
-  createElement,
-  useContext,
-  useMemo,
-  useSyncExternalStore,
-  useTransition,
-  type ReactNode,
-} from 'react';
-import { dispatcherOf, holdOf, INLINE, readinessOf, runnerOf, selectedRecipe } from '../../core/internal.js';
-import {
-  defaultRuntime,
-  type ActionCreator,
-  type DispatchResult,
-  type Read,
-  type Run,
-  type Runtime,
-  type Source,
-  type Task,
-} from '../../core/index.js';
+  dispatcherOf,
+  holdOf,
+  INLINE,
+  readinessOf,
+  runnerOf,
+  selectedRecipe,
+  unprovidedRuntime,
+  type Readiness,
+} from '../../core/internal.js';
+import type { ActionCreator, DispatchResult, Read, Run, Runtime, Source, Task } from '../../core/index.js';
 
 /** What a provider gives to the components below it. */
 interface Provided {
@@ -28,30 +20,36 @@ interface Provided {
 
 const ProvidedContext = createContext<Provided | undefined>(undefined);
 
+/** Where there is no document, components are rendered to text. */
+const isServer = (): boolean => (globalThis as { readonly document?: object }).document === undefined;
+
 /**
  * Gives the components below it a runtime. Without one they share the page's default runtime.
+ * @param props.toText the components are rendered to text, and show the present state instead of the one that a page hydrates
+ *   with; React does not say which it does. Default: where there is no document
  * @example
  * createRoot(element).render(<RuntimeProvider runtime={runtime}><ControlRoom /></RuntimeProvider>);
  */
 export function RuntimeProvider({
   runtime,
+  toText = isServer(),
   children,
 }: {
   readonly runtime: Runtime;
+  readonly toText?: boolean;
   readonly children?: ReactNode;
 }): ReactNode {
-  // Both rendering to text and hydrating ask for the server's value, and React does not say which it is. But only where
-  // components are rendered for good does each transition get a function of its own.
-  const [, one] = useTransition();
-  const [, other] = useTransition();
-  const toText = one === other;
   const value = useMemo(() => ({ runtime, toText }), [runtime, toText]);
   return createElement(ProvidedContext.Provider, { value }, children);
 }
 
 let shared: Provided | undefined;
-const useProvided = (): Provided =>
-  useContext(ProvidedContext) ?? (shared ??= { runtime: defaultRuntime(), toText: false });
+const useProvided = (): Provided => useContext(ProvidedContext) ?? unprovided();
+
+function unprovided(): Provided {
+  const runtime = unprovidedRuntime();
+  return (shared ??= { runtime, toText: false });
+}
 
 /**
  * The runtime of the nearest provider, or the page's default one.
@@ -106,15 +104,19 @@ export function useTask<A extends readonly unknown[], T>(task: Task<A, T>): (...
 
 /**
  * Whether everything that is stored was read: until then a page may show a placeholder. Always true on storages that
- * answer at once, and without one.
+ * respond at once, without one, and in a component that took over what a server rendered: that stays on the page until the
+ * stored state takes its place.
  * @example
  * if (!useReady()) return <Skeleton />;
  */
 export function useReady(): boolean {
   const { runtime, toText } = useProvided();
-  const { watch, isReady } = useMemo(() => readinessOf(runtime), [runtime]);
+  const { watch, isReady, wasReady } = useMemo(() => takenOver(readinessOf(runtime)), [runtime]);
   return useSyncExternalStore(watch, isReady, toText ? isReady : wasReady);
 }
 
-/** A page hydrates with what the server rendered, which had nothing to wait for. */
-const wasReady = (): boolean => true;
+/** A page hydrates with what the server rendered, which had nothing to wait for. It stays so. */
+function takenOver({ watch, isReady }: Readiness): Readiness & { readonly wasReady: () => boolean } {
+  let tookOver = false;
+  return { watch, isReady: () => tookOver || isReady(), wasReady: () => (tookOver = true) };
+}

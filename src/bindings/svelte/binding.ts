@@ -1,18 +1,37 @@
-import { getContext, setContext } from 'svelte';
-import { createSubscriber } from 'svelte/reactivity';
-import { dispatcherOf, readinessOf, runnerOf, Selected } from '../../core/internal.js';
+import { getContext, onMount, setContext, untrack } from 'svelte';
+import { createSubscriber, SvelteDate, SvelteMap, SvelteSet } from 'svelte/reactivity';
 import {
-  defaultRuntime,
-  type ActionCreator,
-  type DispatchResult,
-  type Read,
-  type Run,
-  type Runtime,
-  type Source,
-  type Task,
-} from '../../core/index.js';
+  dispatcherOf,
+  equip,
+  outsideSetup,
+  readinessOf,
+  runnerOf,
+  Selected,
+  unprovidedRuntime,
+  type Hands,
+} from '../../core/internal.js';
+import type { ActionCreator, DispatchResult, Read, Run, Runtime, Source, Task } from '../../core/index.js';
 
 const RUNTIME = Symbol('floe.runtime');
+
+const hands: Hands = {
+  untracked: untrack,
+  isProxy: (value) =>
+    value instanceof SvelteMap || value instanceof SvelteSet || value instanceof SvelteDate || isStateProxy(value),
+};
+
+/**
+ * Whether it is a proxy of `$state`. Svelte has no function for this, but its proxies refuse what every other object accepts:
+ * the prototype that it has already (`state_prototype_fixed` in the errors of Svelte).
+ */
+function isStateProxy(value: object): boolean {
+  try {
+    Object.setPrototypeOf(value, Object.getPrototypeOf(value) as object | null);
+    return false;
+  } catch {
+    return true;
+  }
+}
 
 /** A value that templates, `$derived` and `$effect` follow. */
 export interface Current<T> {
@@ -23,36 +42,53 @@ export interface Current<T> {
 /**
  * Gives the components below a runtime; called while a component is initialised. Without one they share the page's default
  * runtime.
+ * @throws FLOE_OUTSIDE_COMPONENT elsewhere
  * @example
  * <script>
  *   provideRuntime(runtime);
  * </script>
  */
 export function provideRuntime(runtime: Runtime): void {
-  setContext(RUNTIME, runtime);
+  equip(runtime, hands);
+  inComponent('provideRuntime(...)', () => setContext(RUNTIME, runtime));
 }
 
 /**
- * The runtime of the nearest provider, or the page's default one.
- * @throws FLOE_NO_RUNTIME on a server where none was provided
+ * The runtime of the nearest provider, or the page's default one. Called while a component is initialised.
+ * @throws FLOE_OUTSIDE_COMPONENT elsewhere, FLOE_NO_RUNTIME on a server where none was provided
  * @example
  * const { trace } = useRuntime();
  */
-export const useRuntime = (): Runtime => getContext<Runtime | undefined>(RUNTIME) ?? defaultRuntime();
+export const useRuntime = (): Runtime => runtimeFor('useRuntime()');
+
+/** @param call what asks for it, for the message */
+const runtimeFor = (call: string): Runtime =>
+  equip(inComponent(call, () => getContext<Runtime | undefined>(RUNTIME)) ?? unprovidedRuntime(), hands);
+
+function inComponent<T>(call: string, fn: () => T): T {
+  try {
+    return fn();
+  } catch {
+    // The framework refuses a context outside of components, and nothing else.
+    throw outsideSetup(call, 'at the top level of the <script> of a component');
+  }
+}
 
 /**
  * The value of a source, or of a function that reads sources, as `current`. The function may read `$state` and props as
  * well; it runs whenever `current` is read, so use a selector for what takes long. What the selector throws is thrown where
  * `current` is read.
- * @throws FLOE_NOT_A_SOURCE for anything else
+ * @throws FLOE_NOT_A_SOURCE for anything else, FLOE_OUTSIDE_COMPONENT where no component is initialised
  * @example
  * const picked = useSelection(pickedVisit);
  * const visit = useSelection((read) => read(visitById(id)));
  * // {picked.current} {visit.current.name}
  */
 export function useSelection<T>(of: Source<T> | ((read: Read) => T)): Current<T> {
+  const runtime = runtimeFor('useSelection(...)');
   let changed: () => void = () => undefined;
-  const selected = new Selected(useRuntime(), of, () => changed());
+  const selected = new Selected(runtime, of, () => changed(), false);
+  const isHydrating = hydrates(() => changed());
   const subscribe = createSubscriber((update) => {
     changed = update;
     selected.follow();
@@ -61,46 +97,96 @@ export function useSelection<T>(of: Source<T> | ((read: Read) => T)): Current<T>
   return {
     get current() {
       subscribe();
-      return selected.get();
+      return isHydrating() ? selected.beginning() : selected.get();
     },
   };
 }
 
 /**
- * A function that makes an action and dispatches it.
+ * A function that makes an action and dispatches it. `$state` in its payload is copied: the state is plain data.
+ * @throws FLOE_OUTSIDE_COMPONENT where no component is initialised
  * @example
  * const plan = useAction(visitPlanned);
  */
 export function useAction<A extends readonly unknown[]>(
   creator: ActionCreator<string, A>,
 ): (...payload: A) => DispatchResult {
-  return dispatcherOf(useRuntime(), creator);
+  return dispatcherOf(runtimeFor('useAction(...)'), creator);
 }
 
 /**
  * A function that runs a task. Where the run is, is in `task.status`; a failure that no caller waits for is reported.
+ * @throws FLOE_OUTSIDE_COMPONENT where no component is initialised
  * @example
  * const load = useTask(loadVisits);
  * const status = useSelection(loadVisits.status);
  */
 export function useTask<A extends readonly unknown[], T>(task: Task<A, T>): (...args: A) => Run<T> {
-  return runnerOf(useRuntime(), task);
+  return runnerOf(runtimeFor('useTask(...)'), task);
 }
 
 /**
  * Whether everything that is stored was read, as `current`: until then a page may show a placeholder. Always true on
- * storages that respond at once, and without one.
+ * storages that respond at once, without one, and in a component that took over what a server rendered: that stays on the
+ * page until the stored state takes its place.
+ * @throws FLOE_OUTSIDE_COMPONENT where no component is initialised
  * @example
  * const ready = useReady();
  * // {#if ready.current} ... {/if}
  */
 export function useReady(): Current<boolean> {
-  const readiness = readinessOf(useRuntime());
+  const readiness = readinessOf(runtimeFor('useReady()'));
+  const tookOver = hydrates(() => undefined)();
   const subscribe = createSubscriber((update) => readiness.watch(update));
   return {
     get current() {
       subscribe();
-      return readiness.isReady();
+      return tookOver || readiness.isReady();
     },
   };
+}
+
+/** What is called when the page has taken over what a server rendered; absent before and after. */
+let hydrating: Set<() => void> | undefined;
+/** The question was asked in this turn. */
+let isAsked = false;
+/** The marks of what was taken over. */
+const takenOver = new WeakSet<Node>();
+
+/**
+ * Whether the page takes over what a server rendered: until its components are mounted they show what the server did.
+ * Svelte does not say so, but a page that hydrates has the marks of the server's rendering before its first component is
+ * there.
+ */
+function hydrates(over: () => void): () => boolean {
+  if (!isAsked) {
+    isAsked = true;
+    void Promise.resolve().then(() => (isAsked = false));
+    if (serverMarks().length > 0) {
+      hydrating = new Set();
+      // Called when the whole tree is there, also by the component that was initialised first.
+      onMount(() => {
+        for (const mark of serverMarks()) takenOver.add(mark);
+        const all = hydrating!;
+        hydrating = undefined;
+        for (const one of all) one();
+      });
+    }
+  }
+  if (!hydrating) return () => false;
+  const own = hydrating;
+  own.add(over);
+  return () => hydrating === own;
+}
+
+/** What only a rendering on a server leaves on a page, and was not taken over. */
+function serverMarks(): readonly Node[] {
+  const { document } = globalThis as { readonly document?: Document };
+  const comments = document?.createTreeWalker(document.body, NodeFilter.SHOW_COMMENT);
+  const marks: Node[] = [];
+  while (comments?.nextNode()) {
+    const { currentNode } = comments;
+    if (currentNode.nodeValue === '[' && !takenOver.has(currentNode)) marks.push(currentNode);
+  }
+  return marks;
 }

@@ -1,30 +1,51 @@
 import {
   computed,
+  customRef,
+  effectScope,
   getCurrentInstance,
   getCurrentScope,
+  hasInjectionContext,
   inject,
-  onBeforeMount,
+  isProxy,
   onMounted,
   onScopeDispose,
   provide,
-  shallowRef,
+  ReactiveEffect,
+  ssrContextKey,
   type App,
-  type ComputedRef,
+  type ComponentInternalInstance,
   type InjectionKey,
+  type Ref,
 } from 'vue';
-import { dispatcherOf, readinessOf, runnerOf, Selected } from '../../core/internal.js';
 import {
-  defaultRuntime,
-  type ActionCreator,
-  type DispatchResult,
-  type Read,
-  type Run,
-  type Runtime,
-  type Source,
-  type Task,
-} from '../../core/index.js';
+  dispatcherOf,
+  equip,
+  outsideSetup,
+  readinessOf,
+  reportEndless,
+  runnerOf,
+  Selected,
+  unprovidedRuntime,
+  type Hands,
+} from '../../core/internal.js';
+import type { ActionCreator, DispatchResult, Read, Run, Runtime, Source, Task } from '../../core/index.js';
 
 const RUNTIME: InjectionKey<Runtime> = Symbol('floe.runtime');
+
+const hands: Hands = {
+  isProxy,
+  // Vue offers no function for this. An effect of its own takes what is read, and is over at once.
+  untracked<T>(fn: () => T): T {
+    let result: T | undefined;
+    const effect = effectScope(true).run(() => new ReactiveEffect(() => (result = fn())))!;
+    try {
+      effect.run();
+    } finally {
+      effect.stop();
+    }
+    return result as T;
+  },
+};
 
 /**
  * Gives the components of an app a runtime, or in `setup` the components below. Without one they share the page's default
@@ -36,106 +57,188 @@ const RUNTIME: InjectionKey<Runtime> = Symbol('floe.runtime');
  * app.mount('#root');
  */
 export function provideRuntime(runtime: Runtime, app?: App): void {
+  equip(runtime, hands);
   if (app) app.provide(RUNTIME, runtime);
   else provide(RUNTIME, runtime);
 }
 
 /**
- * The runtime of the nearest provider, or the page's default one.
- * @throws FLOE_NO_RUNTIME on a server where none was provided
+ * The runtime of the nearest provider, or the page's default one. Called in `setup`, as `inject` is.
+ * @throws FLOE_OUTSIDE_COMPONENT elsewhere, FLOE_NO_RUNTIME on a server where none was provided
  * @example
  * const { trace } = useRuntime();
  */
-export const useRuntime = (): Runtime => inject(RUNTIME, undefined) ?? defaultRuntime();
+export const useRuntime = (): Runtime => runtimeFor('useRuntime()');
+
+/** @param call what asks for it, for the message */
+function runtimeFor(call: string): Runtime {
+  if (!hasInjectionContext()) throw outsideSetup(call, 'in setup, before anything that is awaited');
+  return equip(inject(RUNTIME, undefined) ?? unprovidedRuntime(), hands);
+}
 
 /**
- * The value of a source, or of a function that reads sources, as a ref. The function may read refs and props as well. What
- * the selector throws is thrown where the value is read.
- * @throws FLOE_NOT_A_SOURCE for anything else
+ * The value of a source, or of a function that reads sources, as a ref that cannot be set. The function may read refs and
+ * props as well. What the selector throws is thrown where the value is read.
+ * @throws FLOE_NOT_A_SOURCE for anything else, FLOE_OUTSIDE_COMPONENT outside of `setup`
  * @example
  * const picked = useSelection(pickedVisit);
  * const visit = useSelection((read) => read(visitById(props.id)));
  */
-export function useSelection<T>(of: Source<T> | ((read: Read) => T)): Readonly<ComputedRef<T>> {
-  const { track, change } = versions();
-  const selected = new Selected(useRuntime(), of, change);
-  const isHydrating = hydrates(change);
-  follow(
-    () => selected.follow(),
-    () => selected.end(),
-  );
-  return computed(() => {
-    track();
-    return isHydrating() ? selected.beginning() : selected.get();
+export function useSelection<T>(of: Source<T> | ((read: Read) => T)): Readonly<Ref<T>> {
+  const runtime = runtimeFor('useSelection(...)');
+  return readOnlyRef((track, trigger) => {
+    const selected = new Selected(runtime, of, trigger, true);
+    const begin = life(runtime, 'useSelection(...)', {
+      begin: () => selected.follow(),
+      end: () => selected.end(),
+    });
+    const isHydrating = hydrates(() => {
+      const [before, now] = [outcomeOf(() => selected.beginning()), outcomeOf(() => selected.get())];
+      if (!isSame(before, now)) trigger();
+    });
+    const value = (): T => (isHydrating() ? selected.beginning() : selected.get());
+    if (!selected.isInline)
+      return () => {
+        begin();
+        track();
+        return value();
+      };
+    // The framework knows what else the function reads, and keeps its value meanwhile.
+    let last: Outcome<T> | undefined;
+    const outcome = computed(() => {
+      track();
+      const next = outcomeOf(value);
+      return (last = last && isSame(last, next) ? last : next);
+    });
+    return () => {
+      begin();
+      if (!selected.isFollowed) return value();
+      if (selected.isInvalid) trigger();
+      const now = outcome.value;
+      if ('error' in now) throw now.error;
+      return now.value;
+    };
   });
 }
 
 /**
- * A function that makes an action and dispatches it.
+ * A function that makes an action and dispatches it. A reactive object in its payload is copied: the state is plain data.
+ * @throws FLOE_OUTSIDE_COMPONENT outside of `setup`
  * @example
  * const plan = useAction(visitPlanned);
  */
 export function useAction<A extends readonly unknown[]>(
   creator: ActionCreator<string, A>,
 ): (...payload: A) => DispatchResult {
-  return dispatcherOf(useRuntime(), creator);
+  return dispatcherOf(runtimeFor('useAction(...)'), creator);
 }
 
 /**
  * A function that runs a task. Where the run is, is in `task.status`; a failure that no caller waits for is reported.
+ * @throws FLOE_OUTSIDE_COMPONENT outside of `setup`
  * @example
  * const load = useTask(loadVisits);
  * const status = useSelection(loadVisits.status);
  */
 export function useTask<A extends readonly unknown[], T>(task: Task<A, T>): (...args: A) => Run<T> {
-  return runnerOf(useRuntime(), task);
+  return runnerOf(runtimeFor('useTask(...)'), task);
 }
 
 /**
  * Whether everything that is stored was read, as a ref: until then a page may show a placeholder. Always true on storages
- * that respond at once, and without one.
+ * that respond at once, without one, and in a component that took over what a server rendered: that stays on the page until
+ * the stored state takes its place.
+ * @throws FLOE_OUTSIDE_COMPONENT outside of `setup`
  * @example
  * const isReady = useReady();
  */
-export function useReady(): Readonly<ComputedRef<boolean>> {
-  const readiness = readinessOf(useRuntime());
-  const { track, change } = versions();
-  const isHydrating = hydrates(change);
-  let stop: (() => void) | undefined;
-  follow(
-    () => (stop = readiness.watch(change)),
-    () => stop?.(),
-  );
-  return computed(() => {
-    track();
-    return isHydrating() || readiness.isReady();
+export function useReady(): Readonly<Ref<boolean>> {
+  const runtime = runtimeFor('useReady()');
+  const readiness = readinessOf(runtime);
+  const tookOver = isTakingOver();
+  return readOnlyRef((track, trigger) => {
+    let stop: (() => void) | undefined;
+    const begin = life(runtime, 'useReady()', {
+      begin: () => (stop = readiness.watch(trigger)),
+      end: () => stop?.(),
+    });
+    return () => {
+      begin();
+      track();
+      return tookOver || readiness.isReady();
+    };
   });
 }
 
-/** Makes what is computed invalid: what calls `track` is computed again after `change`. */
-function versions(): { readonly track: () => number; readonly change: () => void } {
-  let count = 0;
-  const version = shallowRef(0);
-  return {
-    track: () => version.value,
-    // Set without being read: an effect that dispatches does not depend on what it changes.
-    change: () => {
-      version.value = ++count;
+/** What a function gave: Vue keeps it as a value, so that an error is thrown where the value is read. */
+type Outcome<T> = { readonly value: T } | { readonly error: unknown };
+
+function outcomeOf<T>(fn: () => T): Outcome<T> {
+  try {
+    return { value: fn() };
+  } catch (error) {
+    return { error };
+  }
+}
+
+const isSame = <T>(one: Outcome<T>, other: Outcome<T>): boolean =>
+  'error' in one
+    ? 'error' in other && Object.is(one.error, other.error)
+    : 'value' in other && Object.is(one.value, other.value);
+
+const readOnlyRef = <T>(make: (track: () => void, trigger: () => void) => () => T): Readonly<Ref<T>> =>
+  customRef((track, trigger) => ({
+    get: make(track, trigger),
+    set: () => {
+      throw new TypeError('A selection cannot be set: dispatch an action, and its value follows.');
     },
+  }));
+
+/**
+ * Returns a function that begins, at its first call: with the first read, since a component may read long before it is
+ * mounted. It ends with the scope; where nothing would end it, it does not begin.
+ */
+function life(
+  runtime: Runtime,
+  call: string,
+  { begin, end }: { readonly begin: () => void; readonly end: () => void },
+): () => void {
+  // Components that are rendered on a server are not unmounted.
+  if (inject<object | undefined>(ssrContextKey, undefined)) return () => undefined;
+  if (!getCurrentScope()) {
+    reportEndless(runtime, call);
+    return () => undefined;
+  }
+  let mayBegin = true;
+  const instance = getCurrentInstance();
+  onScopeDispose(() => {
+    mayBegin = false;
+    const element = elementOf(instance);
+    if (element) left.add(element);
+    end();
+  });
+  return () => {
+    if (!mayBegin) return;
+    mayBegin = false;
+    begin();
   };
 }
 
-/** Begins to follow where there is an end: not in components that are rendered on a server. */
-function follow(begin: () => void, end: () => void): void {
-  if (getCurrentInstance()) onBeforeMount(begin);
-  else if (getCurrentScope()) begin();
-  if (getCurrentScope()) onScopeDispose(end);
+/** The elements of components that were unmounted: a node that is shown again still has its last one. */
+const left = new WeakSet();
+
+/** An instance whose node has an element before it is mounted has found it on the page. */
+function isTakingOver(): boolean {
+  const element = elementOf(getCurrentInstance());
+  return element !== undefined && !left.has(element);
 }
+
+const elementOf = (instance: ComponentInternalInstance | null): object | undefined =>
+  (instance?.vnode.el as object | null | undefined) ?? undefined;
 
 /** Whether the component takes over what a server rendered: until it is mounted it shows what the server did. */
 function hydrates(over: () => void): () => boolean {
-  // An instance whose node has an element before it is mounted has found it on the page.
-  let isHydrating = Boolean(getCurrentInstance()?.vnode.el);
+  let isHydrating = isTakingOver();
   if (isHydrating)
     onMounted(() => {
       isHydrating = false;

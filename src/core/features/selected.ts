@@ -1,65 +1,106 @@
 // What a component selects, for frameworks that themselves track what a function reads: signals, refs and runes.
+import { sameData } from '../data/plain.js';
+import { hostOf } from '../kernel/attachment.js';
 import { INLINE, type Read, type Recipe, type Source } from '../model/source.js';
-import { holdOf, selectedRecipe, type Hold } from './hold.js';
+import { CLEAN } from '../reactive/graph.js';
+import type { Entry, Shown } from '../reading/reading.js';
+import { beginningOf } from './beginning.js';
+import { selectedRecipe, type HoldHost } from './hold.js';
 
 /**
  * A selection whose value a framework computes whenever it is invalid. A function that is written in a component may read the
  * framework's own state as well: it runs inside of `get`, so that the framework sees that.
  */
-export class Selected<T> {
+export class Selected<T> implements Shown {
+  /** A function that is written in a component: it runs at each `get`. */
+  readonly isInline: boolean;
   private readonly recipe: Recipe<T>;
-  private hold: Hold<T>;
+  private readonly host: HoldHost;
+  /** There while it is followed. */
+  private entry: Entry | undefined;
   private stop: (() => void) | undefined;
-  private isRenewing = false;
+  /** The version of the value that the framework knows. */
+  private version = 0;
+  private last: T | undefined;
 
-  /** @param changed is called when the value may be another one; it must make the framework compute it again */
+  /**
+   * @param changed is called when the value may be another one; it must make the framework compute it again
+   * @param derives the framework keeps the value of a function until that is invalid, and compares it itself
+   */
   constructor(
-    private readonly runtime: object,
+    runtime: object,
     of: Source<T> | ((read: Read) => T),
     private readonly changed: () => void,
+    private readonly derives: boolean,
   ) {
     this.recipe = selectedRecipe(of);
-    this.hold = holdOf(runtime, this.recipe);
+    this.isInline = this.recipe.of === INLINE;
+    this.host = hostOf(runtime);
+    this.host.open('read');
   }
 
   /** The value now. Throws what the selector throws. */
   get(): T {
-    // What the framework's state was when the function ran last is not known to a hold: each gets one of its own.
-    if (this.recipe.of === INLINE) this.renew(holdOf(this.runtime, this.recipe));
-    return this.hold.get();
+    this.host.open('read');
+    const { entry } = this;
+    if (!entry) return this.once();
+    const value = (this.isInline ? entry.again() : entry.get()) as T;
+    if (this.version === 0) this.version = entry.version;
+    return value;
+  }
+
+  /** Without being followed: nothing is kept for it. The same value as before where it is equal. */
+  private once(): T {
+    const entry = this.host.reading.entryFor(this.recipe);
+    try {
+      const value = entry.get() as T;
+      if (!this.isInline) return value;
+      return (this.last = sameData(this.last, value) ? this.last! : value);
+    } finally {
+      entry.becameIdle();
+    }
   }
 
   /** The value with which a page hydrates. */
   beginning(): T {
-    return this.hold.beginning();
+    return beginningOf(this.host).value(this.recipe, () => this.get()) as T;
   }
 
-  /** Calls `changed` from now on. Not on a server, where nothing ends it. */
+  get isFollowed(): boolean {
+    return this.entry !== undefined;
+  }
+
+  /** The value may be another one than the framework knows, and it will be told: inside of a batch, for example. */
+  get isInvalid(): boolean {
+    return this.entry !== undefined && this.entry.state !== CLEAN;
+  }
+
+  /** Calls `changed` from now on, until `end`. Not on a server, where nothing ends it. */
   follow(): void {
-    this.stop ??= this.hold.subscribe(this.notify);
+    if (this.stop) return;
+    this.version = 0;
+    this.entry = this.host.reading.entryFor(this.recipe);
+    this.stop = this.entry.follow(this);
   }
 
-  /** Ends that. */
   end(): void {
     this.stop?.();
-    this.stop = undefined;
+    this.stop = this.entry = undefined;
   }
 
-  private renew(hold: Hold<T>): void {
-    const { hold: old, stop: before } = this;
-    this.hold = hold;
-    this.isRenewing = true;
-    try {
-      if (before) this.stop = hold.subscribe(this.notify);
-    } finally {
-      this.isRenewing = false;
+  invalidate(): void {
+    const { entry } = this;
+    if (!entry) return;
+    if (!this.isInline || !this.derives) {
+      try {
+        // Of a function this is the value for what the framework shows now.
+        entry.get();
+      } catch {
+        // It is thrown where the value is read.
+      }
+      if (entry.version === this.version) return;
+      this.version = entry.version;
     }
-    if (before) before();
-    else old.release();
+    this.changed();
   }
-
-  private readonly notify = (): void => {
-    // A source that throws notifies at once. The framework is computing the value, and finds that out itself.
-    if (!this.isRenewing) this.changed();
-  };
 }

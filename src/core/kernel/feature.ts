@@ -11,6 +11,7 @@ import type { Reading } from '../reading/reading.js';
 import type { Cell, CellChange } from './cell.js';
 import type { Computing } from './compute.js';
 import type { HandlerTable } from './handlers.js';
+import type { Hands } from './hands.js';
 import type { Interceptor } from './interceptor.js';
 import type { Notifications } from './notifications.js';
 import type { KernelOptions } from './options.js';
@@ -211,6 +212,8 @@ export interface Extensible extends Recorded {
   /** A call from outside: at the end of the outermost one, what a binding's watchers threw is thrown again. */
   call<T>(fn: () => T): T;
   readonly notifications: Notifications;
+  /** Of the frameworks whose components show values of this runtime. */
+  readonly hands: Hands[];
   /** Notifies watchers, unless that is put off. */
   notify(): void;
   atomic<T>(fn: () => T): T;

@@ -28,6 +28,7 @@ import {
 } from './feature.js';
 import { HandlerTable } from './handlers.js';
 import { Joining } from './joining.js';
+import { unproxied, untracked, type Hands } from './hands.js';
 import { Notifications } from './notifications.js';
 import { becauseOf, Pipeline } from './pipeline.js';
 import { savepointOf, transact } from './atomic.js';
@@ -55,6 +56,7 @@ export class Kernel implements Extensible, Ground {
   transactions = 0;
   isClosed = false;
   readonly waiting = new Set<() => void>();
+  readonly hands: Hands[] = [];
   private readonly installed = new Map<Feature, Hooks>();
   private readonly afterHooks: Required<Pick<Hooks, 'after'>>[] = [];
   private travel: Pick<Hooks, 'leavePast' | 'isMoving'> | undefined;
@@ -286,15 +288,17 @@ export class Kernel implements Extensible, Ground {
     if (this.afterHooks.length === 0) return;
     // The work that begins is the application's: it finds what is shown.
     if (this.transaction) return void this.transaction.after.push({ action, tasks, transition });
-    this.views.outside(() => {
-      for (const hooks of this.afterHooks) {
-        try {
-          hooks.after(action, tasks, transition);
-        } catch (error) {
-          this.problem(error, transition, action);
+    this.views.outside(() =>
+      untracked(this.hands, () => {
+        for (const hooks of this.afterHooks) {
+          try {
+            hooks.after(action, tasks, transition);
+          } catch (error) {
+            this.problem(error, transition, action);
+          }
         }
-      }
-    });
+      }),
+    );
   }
 
   /** Tasks that begin by themselves: not inside a selector that was the first to read their store. */
@@ -309,7 +313,10 @@ export class Kernel implements Extensible, Ground {
   run(call: unknown): unknown {
     const feature = (call as { readonly task?: DeclaredTask } | null | undefined)?.task?.feature as Feature | undefined;
     if (!feature?.install) throw notATaskCall(call);
-    return this.use(feature).run!(call);
+    const { hands } = this;
+    if (hands.length === 0) return this.use(feature).run!(call);
+    const plain = { ...(call as object), args: unproxied(hands, (call as { readonly args: unknown }).args) };
+    return untracked(hands, () => this.use(feature).run!(plain));
   }
 
   attach<Face>(attachment: Attachment<Face>): Face {

@@ -10,6 +10,7 @@ import { KnownTouches } from '../data/touches.js';
 import type { Cell, CellChange } from './cell.js';
 import { brokenBy, RULE } from './compute.js';
 import type { Applying, Deciding, Extensible } from './feature.js';
+import { unproxiedAction } from './hands.js';
 import { reportUnhandled } from './reported.js';
 import { NO_TASKS, type Handlers } from './handlers.js';
 import { NO_CHANGES, type Cause } from './transition.js';
@@ -22,10 +23,11 @@ export class Pipeline {
   constructor(private readonly kernel: Extensible) {}
 
   /** From the application: validates; where the past is shown, a branch begins there. */
-  dispatch(action: AnyAction, by: Cause | undefined): DispatchResult {
+  dispatch(given: AnyAction, by: Cause | undefined): DispatchResult {
     const { kernel } = this;
-    const { notifications } = kernel;
+    const { notifications, hands } = kernel;
     kernel.open('dispatch');
+    const action = hands.length === 0 ? given : unproxiedAction(hands, given);
     checkAction(action);
     kernel.forbidInside('dispatch');
     if (kernel.isMoving) return 'stopped';

@@ -1,7 +1,7 @@
 // Views: versions of all states, each with everything that belongs to it. The screen and the live line of transitions are one
 // view, until time travel shows a past step on the screen.
 import type { Touches } from '../data/touches.js';
-import { Reading, type Ground, type Informed } from '../reading/reading.js';
+import { Reading, type Ground, type Informed, type Shown } from '../reading/reading.js';
 import { Place } from '../reactive/tracking.js';
 import type { Cell, CellChange } from './cell.js';
 
@@ -9,25 +9,44 @@ import type { Cell, CellChange } from './cell.js';
 export class Due {
   private readonly list: (Informed | undefined)[] = [];
   count = 0;
+  /** Values that components show: a framework learns of all of them before the first watcher is notified. */
+  private shown: Shown[] = [];
 
   add(informed: Informed): void {
     this.list[this.count++] = informed;
   }
+  addShown(shown: Shown): void {
+    this.shown.push(shown);
+  }
+  get isEmpty(): boolean {
+    return this.count === 0 && this.shown.length === 0;
+  }
   /** Notifies all, those too that are added meanwhile. */
   notify(): void {
     try {
+      this.invalidate();
       for (let i = 0; i < this.count; i++) {
         const informed = this.list[i]!;
         this.list[i] = undefined;
         informed.inform();
       }
+      // What a watcher has changed meanwhile.
+      this.invalidate();
     } finally {
       // Whatever a host's report of a problem does: what was notified is not notified again.
       this.count = 0;
     }
   }
+  private invalidate(): void {
+    while (this.shown.length > 0) {
+      const all = this.shown;
+      this.shown = [];
+      for (const one of all) one.invalidate();
+    }
+  }
   clear(): void {
     this.count = 0;
+    this.shown = [];
   }
 }
 

@@ -8,7 +8,7 @@ import { probe } from './probe.js';
 
 export const CLEAN = 0;
 const MAYBE = 1;
-const DIRTY = 2;
+export const DIRTY = 2;
 
 /** Something that can be read and can change. */
 export class Port {

@@ -1,7 +1,7 @@
 // Reading and watching in one runtime: a derived value for each source that was asked for, as long as it is watched
 // or there is room.
 import { SOURCE } from '../base/protocol.js';
-import { currentReader, note, Reader, unnoted } from '../reactive/graph.js';
+import { currentReader, DIRTY, note, Reader, unnoted } from '../reactive/graph.js';
 import { hasPart, isBranch, partOf } from '../data/plain.js';
 import { freezeResult } from '../data/guard.js';
 import { DEV } from '../base/mode.js';
@@ -34,12 +34,17 @@ export interface Viewed {
   readonly states: readonly unknown[];
   readonly places: readonly Place[];
   /** What is informed at the next notification. */
-  readonly due: { add(informed: Informed): void };
+  readonly due: { add(informed: Informed): void; addShown(shown: Shown): void };
 }
 
 /** Told when what it reads may have changed. */
 export interface Informed {
   inform(): void;
+}
+
+/** Told of the same, before anything is informed. */
+export interface Shown {
+  invalidate(): void;
 }
 
 /** The values of one selector, or store, for different arguments. */
@@ -63,13 +68,15 @@ function groupOf(keep: number): Group {
 }
 
 /** The value of one source. */
-export class Entry extends Reader implements Informed {
+export class Entry extends Reader implements Informed, Shown {
   /** A list in the order in which they came. One that comes while all are told knows the value already. */
   firstWatcher: Watcher | undefined;
   private lastWatcher: Watcher | undefined;
   /** For a selector without a store and without arguments: nothing has to be looked up before it runs. */
   private plain: ((read: Read, part: ReadPart) => unknown) | undefined;
-  /** How many holds keep it cached, besides its watchers and readers. */
+  /** Components that show it, in frameworks that track what they read: they compute the value when it is invalid. */
+  private followers: Set<Shown> | undefined;
+  /** How many holds keep it cached, besides its watchers, followers and readers. */
   pins = 0;
   of: Derivation | StoreDefinition;
   /** @param group where it is cached; without one it belongs to a single hold */
@@ -103,7 +110,7 @@ export class Entry extends Reader implements Informed {
     return this.firstWatcher !== undefined;
   }
   get inUse(): boolean {
-    return this.watched || this.read || this.pins > 0;
+    return this.watched || this.read || this.pins > 0 || this.followers !== undefined;
   }
   /** Whether it is never evicted. */
   get stays(): boolean {
@@ -133,6 +140,7 @@ export class Entry extends Reader implements Informed {
   }
   protected override becameStale(): void {
     if (this.watched) this.reading.viewed.due.add(this);
+    if (this.followers) this.reading.viewed.due.addShown(this);
   }
   override unused(): void {
     this.becameIdle();
@@ -171,6 +179,26 @@ export class Entry extends Reader implements Informed {
       else this.lastWatcher = before;
       this.becameIdle();
     };
+  }
+
+  /** Invalidates a follower whenever the value may have become another one. Returns a function that stops it. */
+  follow(follower: Shown): () => void {
+    (this.followers ??= new Set()).add(follower);
+    this.group?.idle.delete(this.recipe.key);
+    return () => {
+      if (!this.followers?.delete(follower) || this.followers.size > 0) return;
+      this.followers = undefined;
+      this.becameIdle();
+    };
+  }
+  invalidate(): void {
+    if (this.followers) for (const follower of [...this.followers]) follower.invalidate();
+  }
+
+  /** Derives the value once more, whatever is known of what it depends on: the function reads what Floe does not see. */
+  again(): unknown {
+    this.state = DIRTY;
+    return this.get();
   }
 
   inform(): void {

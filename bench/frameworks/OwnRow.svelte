@@ -1,0 +1,4 @@
+<script>
+  const { value, index, shown } = $props();
+</script>
+<li>{shown(value, index)}</li>

@@ -1,0 +1,67 @@
+// What only a user-interface framework can do for a runtime. The runtime knows no framework: a binding hands it over.
+import { isContainer, isDate, isMap, isSet, put } from '../data/plain.js';
+import type { AnyAction } from '../model/action.js';
+
+/** What a framework that tracks reads does for a runtime whose values its components show. */
+export interface Hands {
+  /** Runs `fn`; the framework does not note what `fn` reads. */
+  untracked<T>(fn: () => T): T;
+  /** Whether an object is one of the framework's proxies, which stand for plain data. Default: it has none. */
+  isProxy?(value: object): boolean;
+}
+
+/** Runs `fn`; no framework notes what it reads: the effect that dispatches does not depend on what others read. */
+export function untracked<T>(hands: readonly Hands[], fn: () => T, from = 0): T {
+  return from === hands.length ? fn() : hands[from].untracked(() => untracked(hands, fn, from + 1));
+}
+
+/** The action with plain data instead of proxies. */
+export function unproxiedAction(hands: readonly Hands[], action: AnyAction): AnyAction {
+  const payload: unknown = (action as AnyAction | null | undefined)?.payload;
+  const plain = unproxied(hands, payload);
+  if (plain === payload) return action;
+  // Its prototype says who made it.
+  const copy = Object.create(Object.getPrototypeOf(action) as object | null) as AnyAction;
+  return Object.assign(copy, action, { payload: plain });
+}
+
+/**
+ * The same data without proxies, at any depth: a proxy is copied as the framework shows it, and so is what leads to one.
+ * Data that has none is returned as it is.
+ */
+export function unproxied(hands: readonly Hands[], value: unknown): unknown {
+  const isProxy = (part: object): boolean => hands.some((one) => one.isProxy?.(part) === true);
+  return hands.length === 0 ? value : withoutProxies(value, isProxy, new Set());
+}
+
+function withoutProxies(value: unknown, isProxy: (part: object) => boolean, above: Set<object>): unknown {
+  if (typeof value !== 'object' || value === null || above.has(value)) return value;
+  const mustCopy = isProxy(value);
+  if (isDate(value)) return mustCopy ? new Date(value.getTime()) : value;
+  above.add(value);
+  const inside = (part: unknown): unknown => withoutProxies(part, isProxy, above);
+  let result = value;
+  if (isMap(value)) {
+    const entries = Array.from(value, ([key, part]) => [inside(key), inside(part)] as const);
+    const isSame = (): boolean =>
+      Array.from(value).every(([key, part], i) => key === entries[i][0] && part === entries[i][1]);
+    if (mustCopy || !isSame()) result = new Map(entries);
+  } else if (isSet(value)) {
+    const parts = Array.from(value, inside);
+    if (mustCopy || !Array.from(value).every((part, i) => part === parts[i])) result = new Set(parts);
+  } else if (isContainer(value)) result = partsOf(value, mustCopy, inside);
+  above.delete(value);
+  return result;
+}
+
+function partsOf(value: object, mustCopy: boolean, inside: (part: unknown) => unknown): object {
+  const copy = (): object => (Array.isArray(value) ? Array.from(value as unknown[]) : { ...value });
+  let result: object | undefined = mustCopy ? copy() : undefined;
+  // What is taken out of a proxy may be one as well, made at each read: the copy is looked through.
+  for (const key of Object.keys(result ?? value)) {
+    const part: unknown = (result ?? value)[key as never];
+    const plain = inside(part);
+    if (plain !== part) put((result ??= copy()), key, plain);
+  }
+  return result ?? value;
+}
