@@ -17,6 +17,7 @@ export type {
   AnyAction,
   ActionAbout,
   ActionCreator,
+  ActionMaker,
   ActionOf,
   ActionOptions,
   About,

@@ -1,22 +1,36 @@
 import type { AnyAction, Handled } from '../core/index.js';
 import { type Change, handlesType, StoreDefinition } from '../core/internal.js';
 
+/** How places are written as addresses, and read again. */
+export interface Spelling {
+  parse(url: string): unknown;
+  hrefOf(place: never): string;
+  /** The place that an address can say, of any place that a change gives. */
+  settled(place: unknown): unknown;
+}
+
 /** A store whose state is a place, and which says what becomes of the browser's history. */
 export class LocationDefinition extends StoreDefinition {
   private readonly handled: { readonly actions: Handled; readonly replace: boolean }[] = [];
 
-  /** @param settled the place that an address can say, of any place that a change gives */
+  /** @param copied the address that it is a copy of */
   constructor(
     name: string,
     start: unknown,
-    private readonly settled: (place: unknown) => unknown,
+    readonly spelling: Spelling,
+    original?: ConstructorParameters<typeof StoreDefinition>[2],
+    private readonly copied?: LocationDefinition,
   ) {
-    super(name, start);
+    super(name, start, original);
+  }
+
+  override again(name: string, original: Parameters<StoreDefinition['again']>[1]): LocationDefinition {
+    return new LocationDefinition(name, this.begin(), this.spelling, original, this);
   }
 
   /** Whatever a change does: what is in the state is what its address says. */
   override completed(_before: unknown, after: unknown): unknown {
-    return this.settled(after);
+    return this.spelling.settled(after);
   }
 
   override when(actions: Handled, change: Change, options: { readonly replace?: boolean } = {}): this {
@@ -28,7 +42,14 @@ export class LocationDefinition extends StoreDefinition {
   replaces({ type, payload }: AnyAction): boolean {
     if (type.startsWith(`${this.name}.`))
       return (payload as { readonly replace?: unknown } | undefined)?.replace === true;
-    const handlers = this.handled.filter(({ actions }) => handlesType(actions, type));
+    const handlers = this.handlersOf(type);
     return handlers.length > 0 && handlers.every(({ replace }) => replace);
+  }
+
+  private handlersOf(type: string): readonly { readonly replace: boolean }[] {
+    return [
+      ...(this.copied?.handlersOf(type) ?? []),
+      ...this.handled.filter(({ actions }) => handlesType(actions, type)),
+    ];
   }
 }

@@ -21,6 +21,9 @@ export const noSuchPlace = (store: string, at: unknown, known: readonly string[]
   );
 };
 
+export const notAnAddress = (store: string): FloeError =>
+  new FloeError('FLOE_BAD_PLACE', `'${store}' is no address. Link what location(...) made, or a copy of it.`);
+
 export const badValue = (store: string, what: string, found: unknown): FloeError =>
   new FloeError(
     'FLOE_BAD_PLACE',

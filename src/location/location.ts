@@ -218,11 +218,11 @@ export function location<
     return sameData(found, place) ? place : found;
   };
 
-  const definition = new LocationDefinition(
-    storeName('A store', name),
-    parse(base === '' ? '/' : base),
-    settled as (place: unknown) => unknown,
-  );
+  const definition = new LocationDefinition(storeName('A store', name), parse(base === '' ? '/' : base), {
+    parse,
+    hrefOf,
+    settled: settled as (place: unknown) => unknown,
+  });
   const address = definition as unknown as Store<N, AnyPlace>;
   const went = address.action('went', (draft, to: Partial<AnyPlace>) => placeOf(to, to.others ?? draft.others));
   const changed = address.action('queryChanged', (draft, { query: values, without = [] }: QueryChange) => {

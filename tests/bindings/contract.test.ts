@@ -144,7 +144,7 @@ describe.each(Object.entries(frameworks))('%s', (framework, mount) => {
     board.unmount();
   });
 
-  test('without a provider components share the default runtime, and are told of another one', async () => {
+  test('without a provider components share the default runtime; development reports another one', async () => {
     const said = jest.spyOn(console, 'error').mockImplementation(() => undefined);
     const other = newRuntime();
     const board = await mount(undefined, boardSetup());

@@ -4,6 +4,7 @@ import { spawnSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Page } from 'playwright-core';
+import type { Runtime } from 'floe';
 import { floe } from '../support/command.js';
 import { harbourPage } from '../support/harbour-page.js';
 
@@ -39,6 +40,29 @@ describe('the address', () => {
     await button(page, 'Live').click();
     await page.waitForFunction((path) => location.pathname === path, fifth);
     expect(await page.evaluate(() => history.length)).toBe(entries);
+
+    // A "back" that is refused destroys no entry, and what another library keeps in an entry stays there.
+    await page.evaluate(() => history.replaceState({ ...(history.state as object), scroll: 7 }, ''));
+    await page.evaluate(() => {
+      const { harbour } = globalThis as unknown as { harbour: Runtime & { stay?: () => void } };
+      harbour.stay = harbour.addInterceptor('stay', (sent, { proceed, stop }) =>
+        sent.type === 'address.went' ? stop() : proceed(),
+      );
+      history.back();
+    });
+    await page.waitForFunction(
+      ([path, all]) =>
+        location.pathname === path && history.length === all && (history.state as { scroll?: number }).scroll === 7,
+      [fifth, entries] as const,
+    );
+    await page.evaluate(() => (globalThis as unknown as { harbour: { stay(): void } }).harbour.stay());
+    await page.goBack();
+    await page.waitForFunction((path) => location.pathname === path, third);
+    await page.goForward();
+    expect(await page.evaluate(() => [location.pathname, (history.state as { scroll?: number }).scroll])).toEqual([
+      fifth,
+      7,
+    ]);
 
     const other = await open(fifth);
     await other.locator('tr.row-picked').waitFor();

@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { action, createRuntime, store, task } from 'floe';
+import { action, copyOf, createRuntime, store, task } from 'floe';
 import { decimal, flag, linkAddress, location, oneOf, text, whole, type AddressBar } from 'floe/location';
 import { recording } from 'floe/trace';
 import { runs } from '../support/runs.js';
@@ -32,6 +32,8 @@ function bar(start: string) {
       listeners.add(listener);
       return () => listeners.delete(listener);
     },
+    position: () => at,
+    go: (distance) => move(at + distance),
   };
   return {
     own,
@@ -326,14 +328,48 @@ describe('a browser', () => {
     const browser = bar('/harbour/visits/v7');
     linkAddress(runtime, address, browser.own);
     browser.type('/harbour/visits/closed');
-    expect(browser.entries).toEqual(['/harbour/visits/v7', '/harbour/visits/v7']);
+    expect([browser.own.now(), browser.own.position!()]).toEqual(['/harbour/visits/v7', 0]);
     browser.type('/harbour/visits/asked');
     expect(browser.own.now()).toBe('/harbour/visits/v7');
     letThrough();
-    expect(browser.own.now()).toBe('/harbour/visits/asked');
+    expect([browser.own.now(), browser.own.position!()]).toEqual(['/harbour/visits/asked', 1]);
     browser.type('/harbour/visits/moved');
     expect(browser.own.now()).toBe('/harbour/');
-    expect(browser.entries).toHaveLength(4);
+    expect(browser.entries).toEqual(['/harbour/visits/v7', '/harbour/visits/asked', '/harbour/']);
+  });
+
+  test.each(['stopped', 'held'])('a "back" that is %s destroys no entry', (decision) => {
+    const { address, runtime, browser, go } = open('/harbour/');
+    for (const id of ['a', 'b', 'c']) go(id);
+    let decide: (() => void) | undefined;
+    const remove = runtime.addInterceptor('ask', (_sent, { proceed, stop }) => {
+      if (decision === 'stopped') return stop();
+      decide = proceed;
+    });
+    browser.back();
+    const all = ['/harbour/', '/harbour/visits/a', '/harbour/visits/b', '/harbour/visits/c'];
+    expect([browser.entries, browser.own.now()]).toEqual([all, all[3]]);
+    remove();
+    if (decide) decide();
+    else browser.back();
+    expect([browser.entries, browser.own.now()]).toEqual([all, all[2]]);
+    expect(runtime.read(address).params).toEqual({ id: 'b' });
+  });
+
+  test('a copy of an address is linked as one', () => {
+    const address = declare();
+    const filtered = action<'all' | 'expected'>('filtered');
+    address.when(filtered, (draft, filter) => void (draft.query.filter = filter), { replace: true });
+    const left = copyOf(address, 'left');
+    const runtime = createRuntime({ stores: [address, left] });
+    const browser = bar('/harbour/visits/v7');
+    linkAddress(runtime, left, browser.own);
+    runtime.dispatch(left.its(address.went)({ at: 'visit', params: { id: 'v8' } }));
+    runtime.dispatch(filtered('expected'));
+    expect(browser.entries).toEqual(['/harbour/visits/v7', '/harbour/visits/v8?filter=expected']);
+    browser.back();
+    expect([runtime.read(left).params, runtime.read(address).at]).toEqual([{ id: 'v7' }, 'board']);
+    expect(() => linkAddress(runtime, store('log', { note: '' }) as never, browser.own)).toThrow('is no address');
   });
 
   test('an address that is unlinked follows the browser no longer', () => {

@@ -10,7 +10,7 @@ import {
   type Signal,
 } from '@angular/core';
 import { dispatcherOf, equip, readinessOf, runnerOf, Selected, unprovidedRuntime } from '../../core/internal.js';
-import type { ActionCreator, DispatchResult, Read, Run, Runtime, Source, Task } from '../../core/index.js';
+import type { ActionMaker, DispatchResult, Read, Run, Runtime, Source, Task } from '../../core/index.js';
 
 const RUNTIME = new InjectionToken<Runtime>('floe.runtime', { providedIn: 'root', factory: unprovidedRuntime });
 
@@ -57,9 +57,7 @@ export function injectSelection<T>(of: Source<T> | ((read: Read) => T)): Signal<
  * @example
  * readonly plan = injectAction(visitPlanned);
  */
-export function injectAction<A extends readonly unknown[]>(
-  creator: ActionCreator<string, A>,
-): (...payload: A) => DispatchResult {
+export function injectAction<A extends readonly unknown[]>(creator: ActionMaker<A>): (...payload: A) => DispatchResult {
   return dispatcherOf(injectRuntime(), creator);
 }
 

@@ -9,7 +9,7 @@ import {
   unprovidedRuntime,
   type Readiness,
 } from '../../core/internal.js';
-import type { ActionCreator, DispatchResult, Read, Run, Runtime, Source, Task } from '../../core/index.js';
+import type { ActionMaker, DispatchResult, Read, Run, Runtime, Source, Task } from '../../core/index.js';
 
 /** What a provider gives to the components below it. */
 interface Provided {
@@ -83,9 +83,7 @@ export function useSelection<T>(of: Source<T> | ((read: Read) => T)): T {
  * const plan = useAction(visitPlanned);
  * <button onClick={() => plan(visit)}>Plan</button>
  */
-export function useAction<A extends readonly unknown[]>(
-  creator: ActionCreator<string, A>,
-): (...payload: A) => DispatchResult {
+export function useAction<A extends readonly unknown[]>(creator: ActionMaker<A>): (...payload: A) => DispatchResult {
   const runtime = useRuntime();
   return useMemo(() => dispatcherOf(runtime, creator), [runtime, creator]);
 }

@@ -28,7 +28,7 @@ import {
   unprovidedRuntime,
   type Hands,
 } from '../../core/internal.js';
-import type { ActionCreator, DispatchResult, Read, Run, Runtime, Source, Task } from '../../core/index.js';
+import type { ActionMaker, DispatchResult, Read, Run, Runtime, Source, Task } from '../../core/index.js';
 
 const RUNTIME: InjectionKey<Runtime> = Symbol('floe.runtime');
 
@@ -127,9 +127,7 @@ export function useSelection<T>(of: Source<T> | ((read: Read) => T)): Readonly<R
  * @example
  * const plan = useAction(visitPlanned);
  */
-export function useAction<A extends readonly unknown[]>(
-  creator: ActionCreator<string, A>,
-): (...payload: A) => DispatchResult {
+export function useAction<A extends readonly unknown[]>(creator: ActionMaker<A>): (...payload: A) => DispatchResult {
   return dispatcherOf(runtimeFor('useAction(...)'), creator);
 }
 

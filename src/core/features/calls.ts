@@ -1,12 +1,12 @@
 // What components call: functions that are tied to one runtime.
-import type { ActionCreator, AnyAction, DispatchResult } from '../model/action.js';
+import type { ActionMaker, AnyAction, DispatchResult } from '../model/action.js';
 import type { Run, Task, TaskCall } from './tasks/types.js';
 
 /** A function that makes an action and dispatches it. */
 export const dispatcherOf =
   <A extends readonly unknown[]>(
     { dispatch }: { readonly dispatch: (action: AnyAction) => DispatchResult },
-    creator: ActionCreator<string, A>,
+    creator: ActionMaker<A>,
   ): ((...payload: A) => DispatchResult) =>
   (...payload) =>
     dispatch(creator(...payload));

@@ -64,6 +64,12 @@ export interface ActionCreator<T extends string = string, A extends readonly unk
   readonly takes?: boolean;
 }
 
+/** What makes actions of one type: a creator, or a function that takes more than a payload. */
+export interface ActionMaker<A extends readonly unknown[]> {
+  (...args: A): AnyAction;
+  readonly type: string;
+}
+
 /** Any action creator, whatever its payload. */
 // eslint-disable-next-line @typescript-eslint/no-explicit-any -- a creator of any payload
 export type AnyCreator = ActionCreator<string, any>;

@@ -1,5 +1,7 @@
 // Where one can go follows from the declared paths.
 import { createRuntime } from 'floe';
+import { injectAction } from 'floe/angular';
+import { useAction } from 'floe/react';
 import { location, oneOf, text, whole } from 'floe/location';
 
 const address = location('address', {
@@ -30,3 +32,12 @@ runtime.dispatch(address.went({ at: 'service', params: { id: 'v7', number: '3' }
 runtime.dispatch(address.went({ at: 'board', params: { id: 'v7' } }));
 // @ts-expect-error the filter is one of two words
 runtime.dispatch(address.went({ at: 'board', query: { filter: 'departed' } }));
+
+// a component changes the query as it dispatches any action
+export function Filter(): void {
+  const change = useAction(address.queryChanged);
+  change({ filter: 'expected' }, { replace: true });
+  injectAction(address.queryChanged)({ day: undefined });
+  // @ts-expect-error the filter is one of two words
+  change({ filter: 'departed' });
+}
