@@ -4,7 +4,7 @@ import { sameData } from '../core/internal.js';
 import { storedElsewhere } from './errors.js';
 import { joined } from './joined.js';
 import { lineageOf, readLog, writerOf, type Lineage } from './log.js';
-import { unchanged, type Opening } from './opening.js';
+import { unchanged, type Opened, type Opening } from './opening.js';
 import type { StoredTexts } from './stored-texts.js';
 import { NOTHING, type Attempt, type RecordHost, type StoreRecord } from './store-record.js';
 import type { Work } from './work.js';
@@ -45,7 +45,7 @@ export class Conflicts {
     const known: readonly Common[] = [...history, ...record.attempts];
     const common = usable === undefined ? undefined : commonOf(lineageOf(usable), known);
     const before = common ? common.part : stored;
-    const { onto, phase } = yield* this.opening.use(record, part, usable);
+    const { onto, phase } = yield* this.whole(record, part, usable);
     if (phase !== 'ready' || text === undefined || onto === unchanged) {
       record.phase = phase;
       // Also where it must not be stored: then `flush` must not say that it is.
@@ -81,6 +81,18 @@ export class Conflicts {
   }
 
   /**
+   * Takes over what a text says.
+   * @throws where the text was cut short on its way: everything is as it was, and the next attempt to write reads it again
+   */
+  private *whole(record: StoreRecord, part: unknown, text: string | undefined): Work<Opened> {
+    const { stored, head, end, lineage, history } = record;
+    const opened = yield* this.opening.use(record, part, text);
+    if (opened.phase !== 'unread') return opened;
+    Object.assign(record, { stored, head, end, lineage, history, unsaved: true });
+    throw new Error('what another session stored was cut short on its way');
+  }
+
+  /**
    * Memory follows after the notification that is under way. Until then it lacks what the other session stored, and must not be
    * stored over it.
    */
@@ -96,7 +108,7 @@ export class Conflicts {
     const [session, number] = writerOf(text) ?? [];
     const own = session === this.host.session && record.attempts.find((attempt) => attempt.number === number);
     if (!own) return false;
-    const { phase } = yield* this.opening.use(record, part, text);
+    const { phase } = yield* this.whole(record, part, text);
     record.phase = phase;
     record.stored = own.part;
     record.attempts = [];

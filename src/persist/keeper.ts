@@ -326,7 +326,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   // ---- what happens ----
 
   transition(transition: Transition): void {
-    const { fact, changed, unseen } = transition;
+    const { fact, changed, unseen, action, outcome } = transition;
     // A store whose whole must be written is written as soon as it has joined.
     if (fact === 'initial' || fact === 'joined') return this.plan();
     if (fact === 'renewed') this.renewAll();
@@ -334,7 +334,10 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     const isBranch = this.past && !unseen;
     if (isBranch) this.past = false;
     // What was left out while it was open may count from now on; and what changed nothing may change the confirmed state.
-    const all = isBranch || this.host.attending !== undefined || fact === 'confirmed' || fact === 'reverted';
+    // An action that was rolled back did neither; what the transaction did besides is told with the others.
+    const counts = fact !== undefined || action === undefined || outcome !== 'reverted';
+    const mayDiffer = this.host.attending !== undefined || fact === 'confirmed' || fact === 'reverted';
+    const all = isBranch || (counts && mayDiffer);
     if (all) this.doubtAll();
     if (fact !== 'rehydrated' && fact !== 'reset')
       for (const { store } of changed) {
