@@ -124,7 +124,7 @@ class AddressLink {
   }
 
   private get present(): unknown {
-    return this.runtime.read(this.store as unknown as Store);
+    return this.runtime.read(this.store);
   }
 
   /** The user went somewhere. */

@@ -221,7 +221,7 @@ export function location<
   const definition = new LocationDefinition(storeName('A store', name), parse(base === '' ? '/' : base), {
     parse,
     hrefOf,
-    settled: settled as (place: unknown) => unknown,
+    settled: settled,
   });
   const address = definition as unknown as Store<N, AnyPlace>;
   const went = address.action('went', (draft, to: Partial<AnyPlace>) => placeOf(to, to.others ?? draft.others));

@@ -1,6 +1,6 @@
 import { checkOptions, encode, hostOf, listen, type Transition } from '../core/internal.js';
 import { context, SpanStatusCode, trace as api, type Attributes, type Span, type Tracer } from '@opentelemetry/api';
-import type { Runtime } from '../core/index.js';
+import type { Feature, Hooks, Runtime } from '../core/index.js';
 import { titleOf, type Step, type Trace } from '../trace/index.js';
 
 /** Options of the spans. */
@@ -9,14 +9,20 @@ export interface TelemetryOptions {
   readonly tracer?: Tracer;
   /** Whether spans hold payloads and arguments, as JSON without what is redacted. Default: false */
   readonly payloads?: boolean;
+  /**
+   * Whether the span of a run is the active one while its work runs, so that spans of the requests that it makes lie under
+   * it. After an `await` that is so where the OpenTelemetry SDK has a context manager for asynchronous work. Default: true
+   */
+  readonly activeRuns?: boolean;
 }
 
-/** As many spans are remembered, for those that they bring about. */
+/** As many spans of runs that are over are remembered, for those that they bring about. */
 const KEEP = 1000;
 
 /**
  * Sends what happens as OpenTelemetry spans: one for each action and fact, one for each run of a task from its beginning to
- * its end. What brought it about is its parent. Nothing is sent where no OpenTelemetry SDK is set up.
+ * its end. What brought it about is its parent, else the span that is active. Runs that are under way already are among them.
+ * Nothing is sent where no OpenTelemetry SDK is set up.
  * @param runtime one with `trace: recording()`; what is redacted or ignored there is not sent
  * @returns a function that stops it
  * @see https://opentelemetry.io/docs/specs/otel/trace/api/
@@ -24,10 +30,13 @@ const KEEP = 1000;
  * telemetry(runtime, { tracer: provider.getTracer('control-room') });
  */
 export function telemetry(runtime: Runtime & { readonly trace: Trace }, options: TelemetryOptions = {}): () => void {
-  checkOptions('telemetry', options, ['tracer', 'payloads']);
-  const { tracer = api.getTracer('floe'), payloads = false } = options;
+  checkOptions('telemetry', options, ['tracer', 'payloads', 'activeRuns']);
+  const { tracer = api.getTracer('floe'), payloads = false, activeRuns = true } = options;
   const spans = new Spans(tracer, payloads);
   const host = hostOf(runtime);
+  spans.begin(runtime.trace.steps);
+  const { sinks } = host.use(contexts);
+  if (activeRuns) sinks.add(spans);
   const stop = listen(host, {
     transition(transition: Transition) {
       const step = transition.step === undefined ? undefined : runtime.trace.step(transition.step);
@@ -37,15 +46,30 @@ export function telemetry(runtime: Runtime & { readonly trace: Trace }, options:
   });
   return () => {
     stop();
+    sinks.delete(spans);
     spans.end();
   };
 }
 
+/** Puts the work of runs into the contexts of their spans. */
+const contexts: Feature<Hooks & { readonly sinks: Set<Spans> }> = {
+  name: 'telemetry',
+  install() {
+    const sinks = new Set<Spans>();
+    return {
+      sinks,
+      working: ({ id }, work) => [...sinks].reduce((inner, spans) => () => spans.around(id, inner), work)(),
+    };
+  },
+};
+
 class Spans {
   /** By what they are of, not by number: the steps of an imported trace have the same numbers as earlier ones. */
   private readonly steps = new WeakMap<Transition, Span>();
-  private readonly runs = new Map<number, Span>();
-  private readonly open = new Set<number>();
+  /** Of runs that are under way. */
+  private readonly open = new Map<number, Span>();
+  /** Of runs that are over. */
+  private readonly over = new Map<number, Span>();
   /** The step of the last sum. */
   private summed: number | undefined;
 
@@ -53,6 +77,24 @@ class Spans {
     private readonly tracer: Tracer,
     private readonly payloads: boolean,
   ) {}
+
+  /** Takes up the runs that began earlier. */
+  begin(steps: readonly Step[]): void {
+    const ended = new Set(steps.filter(({ fact }) => fact === 'runEnded').map(({ run }) => run?.id));
+    for (const step of steps)
+      if (step.fact === 'runStarted' && step.run && !ended.has(step.run.id))
+        this.open.set(step.run.id, this.start(step, undefined, step.run.task));
+  }
+
+  /** Does the work of a run with its span as the active one. */
+  around<T>(run: number, work: () => T): T {
+    const span = this.open.get(run);
+    return span ? context.with(api.setSpan(context.active(), span), work) : work();
+  }
+
+  private spanOf(run: number): Span | undefined {
+    return this.open.get(run) ?? this.over.get(run);
+  }
 
   add(step: Step, transition: Transition): void {
     const { seq, fact, time, took, reason } = step;
@@ -63,17 +105,17 @@ class Spans {
     const { run } = transition;
     if (run && fact === 'runStarted') {
       const span = this.start(step, transition, run.task);
-      remember(this.runs, run.id, span);
       this.steps.set(transition, span);
-      this.open.add(run.id);
+      this.open.set(run.id, span);
       return;
     }
-    const known = run && this.runs.get(run.id);
+    const known = run && this.spanOf(run.id);
     if (known && fact === 'runRetried') {
       known.addEvent('tries again', { ...(reason !== undefined && { 'floe.reason': reason }) }, time);
       return;
     }
     if (known && fact === 'runEnded' && this.open.delete(run.id)) {
+      remember(this.over, run.id, known);
       known.setAttribute('floe.phase', run.phase);
       if (reason !== undefined) known.setAttribute('floe.reason', reason);
       if (run.phase === 'failed')
@@ -88,8 +130,10 @@ class Spans {
     this.steps.set(transition, span);
   }
 
-  private start(step: Step, { cause, about }: Transition, name: string): Span {
-    const parent = (cause.run !== undefined && this.runs.get(cause.run)) || this.stepSpan(cause.of);
+  private start(step: Step, transition: Transition | undefined, name: string): Span {
+    const { cause, about } = transition ?? {};
+    const parent =
+      (cause?.run === undefined ? undefined : this.spanOf(cause.run)) ?? this.stepSpan(cause?.of) ?? activeSpan();
     const original = this.stepSpan(about);
     return this.tracer.startSpan(
       name,
@@ -127,10 +171,12 @@ class Spans {
 
   /** Nothing more comes: runs that are under way are sent as far as they are known. */
   end(): void {
-    for (const id of this.open) this.runs.get(id)?.end();
+    for (const span of this.open.values()) span.end();
     this.open.clear();
   }
 }
+
+const activeSpan = (): Span | undefined => api.getSpan(context.active());
 
 function remember(spans: Map<number, Span>, key: number, span: Span): void {
   spans.set(key, span);

@@ -343,7 +343,7 @@ describe('a browser', () => {
     for (const id of ['a', 'b', 'c']) go(id);
     let decide: (() => void) | undefined;
     const remove = runtime.addInterceptor('ask', (_sent, { proceed, stop }) => {
-      if (decision === 'stopped') return stop();
+      if (decision === 'stopped') return void stop();
       decide = proceed;
     });
     browser.back();

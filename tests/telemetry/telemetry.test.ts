@@ -1,4 +1,6 @@
 import { expect, test } from '@jest/globals';
+import { context, ROOT_CONTEXT, type Context, type ContextManager } from '@opentelemetry/api';
+import { AsyncLocalStorage } from 'node:async_hooks';
 import {
   BasicTracerProvider,
   InMemorySpanExporter,
@@ -96,4 +98,61 @@ test('spans continue after the import of a shorter trace', async () => {
     ['visits.load', 'asked'],
   ]);
   expect(after[0].attributes['floe.step']).toBe(1);
+});
+
+test('no run is forgotten: of a thousand open ones, of those that began before, of a long chain', async () => {
+  const { runtime, spans, parentOf, exporter } = set();
+  const wait = task('wait', ({ sleep }, ms: number) => sleep(ms));
+  const child = task('child', () => undefined);
+  const parent = task('parent', async ({ sleep, run }) => {
+    await sleep(500);
+    await run(child());
+  });
+  const early = task('early', ({ sleep }) => sleep(100), { atStart: true });
+  const provider = new BasicTracerProvider({ spanProcessors: [new SimpleSpanProcessor(exporter)] });
+  const other = testRuntime({ tasks: [early] });
+  telemetry(other, { tracer: provider.getTracer('test') });
+  await other.clock.advance(100);
+  expect(spans().map(({ name }) => name)).toEqual(['early']);
+  void runtime.run(parent());
+  for (let i = 0; i < 1500; i++) void runtime.run(wait(1));
+  await runtime.clock.advance(1);
+  for (let i = 0; i < 1500; i++) void runtime.run(wait(1000));
+  await runtime.clock.advance(1000);
+  const names = spans().map(({ name }) => name);
+  expect(names.filter((name) => name === 'wait')).toHaveLength(3000);
+  const [born] = spans().filter(({ name }) => name === 'child');
+  expect([parentOf(born), names.filter((name) => name === 'parent').length]).toEqual(['parent', 1]);
+});
+
+test('the active span is the parent of what code does, and the span of a run that of its own requests', async () => {
+  const storage = new AsyncLocalStorage<Context>();
+  const manager: ContextManager = {
+    active: () => storage.getStore() ?? ROOT_CONTEXT,
+    with: (active, fn, self, ...args) => storage.run(active, () => fn.call(self, ...args)),
+    bind: (_active, target) => target,
+    enable: () => manager,
+    disable: () => manager,
+  };
+  context.setGlobalContextManager(manager);
+  try {
+    const { runtime, asked, parentOf, spans, exporter } = set();
+    const provider = new BasicTracerProvider({ spanProcessors: [new SimpleSpanProcessor(exporter)] });
+    const tracer = provider.getTracer('requests');
+    const ask = task('ask', async ({ sleep }) => {
+      tracer.startSpan('GET /visits').end();
+      await sleep(10);
+      tracer.startSpan('GET /berths').end();
+    });
+    tracer.startActiveSpan('page', (page) => {
+      runtime.dispatch(asked());
+      void runtime.run(ask());
+      page.end();
+    });
+    await runtime.clock.advance(200);
+    const parents = Object.fromEntries(spans().map((span) => [span.name, parentOf(span)]));
+    expect(parents).toMatchObject({ asked: 'page', ask: 'page', 'GET /visits': 'ask', 'GET /berths': 'ask' });
+  } finally {
+    context.disable();
+  }
 });

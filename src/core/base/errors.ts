@@ -191,12 +191,13 @@ export const wrongPlace = (what: string, where: string): FloeError =>
       `${what} was called inside ${where}. A change only edits its draft and a selector only derives a value; dispatch from the handler, the watcher or the task that knows that it happened.`,
   );
 
-export const endlessLoop = (types: readonly string[]): FloeError =>
+/** @param who keeps dispatching, as the beginning of a sentence */
+export const endlessLoop = (types: readonly string[], who?: string): FloeError =>
   error(
     'FLOE_ENDLESS_LOOP',
     types.join(' '),
     DEV &&
-      `Watchers keep dispatching: ${types.map((type) => `'${type}'`).join(', ')} went round without end and was stopped. Make the watcher dispatch only when there is something to do, or derive the value in a selector.`,
+      `${who ? `${who} keeps` : 'Watchers keep'} dispatching: ${types.map((type) => `'${type}'`).join(', ')} went round without end and was stopped. Make ${who ? 'its hook' : 'the watcher'} dispatch only when there is something to do, or derive the value in a selector.`,
   );
 
 export const selectorCycle = (chain: readonly string[]): FloeError =>

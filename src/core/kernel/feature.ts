@@ -130,6 +130,16 @@ export interface Hooks {
   arrived?(reason: 'branch' | 'import', claimed: readonly RunNote[]): void;
   /** The runs of a task that are under way, by the name of the store of its statuses. */
   running?(statuses: string): Running | undefined;
+  /**
+   * An optimistic action was confirmed or reverted: what was given for it may be given back. Watchers were notified.
+   * @param how `confirmed` also where another action takes its place
+   */
+  settled?(action: AnyAction, how: SettleHow): void;
+  /**
+   * Calls `work`, which does the work of a run, and returns what it returns: inside of a context of its own, for example.
+   * Where the work is asynchronous, that is a promise.
+   */
+  working?<T>(run: RunNote, work: () => T): T;
   /** Runs what a call says: `runtime.run`. */
   run?(call: unknown): unknown;
   /** Starts tasks that begin by themselves. */

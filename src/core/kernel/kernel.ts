@@ -16,6 +16,7 @@ import type { StoreDefinition } from '../model/store.js';
 import type { Touches } from '../data/touches.js';
 import type { InnerWatching } from '../reactive/watcher.js';
 import type { Cell, CellChange } from './cell.js';
+import { AfterHooks } from './after-hooks.js';
 import { Computing } from './compute.js';
 import {
   eachFeature,
@@ -26,6 +27,7 @@ import {
   type Hooks,
   type Stated,
 } from './feature.js';
+import { checkFeature } from './feature-check.js';
 import { HandlerTable } from './handlers.js';
 import { Joining } from './joining.js';
 import { unproxied, untracked, type Hands } from './hands.js';
@@ -58,7 +60,7 @@ export class Kernel implements Extensible, Ground {
   readonly waiting = new Set<() => void>();
   readonly hands: Hands[] = [];
   private readonly installed = new Map<Feature, Hooks>();
-  private readonly afterHooks: Required<Pick<Hooks, 'after'>>[] = [];
+  private readonly afterHooks = new AfterHooks(this);
   private travel: Pick<Hooks, 'leavePast' | 'isMoving'> | undefined;
   attending: Pick<Hooks, 'committing' | 'stated'> | undefined;
   readonly checks: Required<Pick<Hooks, 'check'>>[] = [];
@@ -71,7 +73,16 @@ export class Kernel implements Extensible, Ground {
   constructor(readonly options: KernelOptions) {
     const { initial = {}, clock, random = Math.random, interceptors = [] } = options;
     this.now = typeof clock === 'function' ? clock : clock ? () => clock.now() : Date.now;
-    this.after = typeof clock === 'object' ? (ms, fn) => clock.after(ms, fn) : timer;
+    const wait = typeof clock === 'object' ? clock.after.bind(clock) : timer;
+    // Nothing called it that could catch what it throws.
+    this.after = (ms, fn) =>
+      wait(ms, () => {
+        try {
+          fn();
+        } catch (error) {
+          this.problem(error);
+        }
+      });
     this.random = random;
     if (!isContainer(initial) || Array.isArray(initial))
       throw badSnapshot(
@@ -137,12 +148,14 @@ export class Kernel implements Extensible, Ground {
   /** The cause of a dispatch now: an interceptor besides the action that it decides about, or the application. */
   byDispatcher(): Cause {
     const { deciding } = this;
-    return deciding ? becauseOf(deciding) : BY_CODE;
+    if (deciding) return becauseOf(deciding);
+    const { of } = this.afterHooks;
+    return of ? { by: 'code', of } : BY_CODE;
   }
 
   /** The cause of a dispatch or a run now: the application, perhaps out of a watcher. */
   byCode(): Cause {
-    const { of } = this.notifications;
+    const of = this.notifications.of ?? this.afterHooks.of;
     return of ? { by: 'code', of } : BY_CODE;
   }
 
@@ -259,8 +272,9 @@ export class Kernel implements Extensible, Ground {
     const other = foreign(feature);
     if (other) throw other;
     const hooks = feature.install(this);
+    if (DEV) checkFeature(feature, hooks, this.installed.keys());
     this.installed.set(feature, hooks);
-    if (hooks.after) this.afterHooks.push(hooks as Required<Pick<Hooks, 'after'>>);
+    if (hooks.after) this.afterHooks.add(feature, hooks as Required<Pick<Hooks, 'after'>>);
     if (hooks.leavePast) this.travel = hooks;
     if (hooks.check) this.checks.push(hooks as Required<Pick<Hooks, 'check'>>);
     return hooks;
@@ -285,20 +299,10 @@ export class Kernel implements Extensible, Ground {
 
   afterwards(action: AnyAction, transition: Transition | undefined, tasks = this.handlers.to(action).tasks): void {
     if (tasks.length > 0) this.use(tasks[0].feature as Feature);
-    if (this.afterHooks.length === 0) return;
+    if (this.afterHooks.isEmpty) return;
     // The work that begins is the application's: it finds what is shown.
     if (this.transaction) return void this.transaction.after.push({ action, tasks, transition });
-    this.views.outside(() =>
-      untracked(this.hands, () => {
-        for (const hooks of this.afterHooks) {
-          try {
-            hooks.after(action, tasks, transition);
-          } catch (error) {
-            this.problem(error, transition, action);
-          }
-        }
-      }),
-    );
+    this.views.outside(() => untracked(this.hands, () => this.afterHooks.run(action, tasks, transition)));
   }
 
   /** Tasks that begin by themselves: not inside a selector that was the first to read their store. */

@@ -197,6 +197,7 @@ export class Rebasing implements Hooks {
     kernel.later(() =>
       kernel.views.atLive(() => {
         let transition: Transition | undefined;
+        const { open: wasOpen, action } = entry;
         try {
           transition = this.settleNow(entry, how, cause, replacement);
         } catch (error) {
@@ -204,6 +205,7 @@ export class Rebasing implements Hooks {
           throw error;
         }
         kernel.notify();
+        if (action && wasOpen) eachFeature(kernel, (hooks) => hooks.settled?.(action, how));
         if (replacement) kernel.afterwards(replacement, transition);
       }),
     );

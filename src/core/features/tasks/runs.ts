@@ -213,7 +213,7 @@ export class Runs {
     let result: unknown;
     run.working(true);
     try {
-      result = run.task.work(contextOf(this, run), ...(run.args as never[]));
+      result = this.inContext(run, () => run.task.work(contextOf(this, run), ...(run.args as never[])));
     } catch (error) {
       return this.fail(run, error);
     } finally {
@@ -230,6 +230,17 @@ export class Runs {
         this.fail(run, error);
       },
     );
+  }
+
+  /** Does the work of a run, in what features put around it. */
+  private inContext(run: TaskRun, work: () => unknown): unknown {
+    let all = work;
+    for (const hooks of this.host.kernel.features) {
+      if (!hooks.working) continue;
+      const inner = all;
+      all = () => hooks.working!(run.note('running'), inner);
+    }
+    return all();
   }
 
   private fail(run: TaskRun, error: unknown): void {
