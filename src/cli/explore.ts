@@ -1,7 +1,7 @@
 // `floe explore --model FILE`: tries actions in every order, and shows the shortest way to a broken rule.
 import { writeFileSync } from 'node:fs';
 import colours from 'picocolors';
-import { encode, STILL } from '../core/internal.js';
+import { definitionOf, encode, STILL } from '../core/internal.js';
 import { createRuntime, type AnyAction } from '../core/index.js';
 import { explore, type Example, type Exploration, type Finding } from '../testing/index.js';
 import { recording } from '../trace/index.js';
@@ -40,11 +40,14 @@ export async function exploreModel(options: ExploreCommandOptions, out: Output):
   if (json) {
     const told = ({ actions, ...rest }: Finding): object => ({ ...rest, actions: actions.map(encode) });
     out.result(jsonOf({ ...found, broken: found.broken.map(told), failures: found.failures.map(told) }));
-  } else show(found, out);
+  } else show(found, hasRules(model), out);
   if (save !== undefined && !json)
     out.talk(first ? colours.dim(`\nfloe inspect ${save} shows that way.`) : colours.dim('\nNothing was saved.'));
   return first ? 1 : 0;
 }
+
+const hasRules = ({ stores }: ModelModule): boolean =>
+  stores.some((store) => definitionOf(store).invariants.length > 0);
 
 function examplesOf(file: string, { examples = [] }: ModelModule): readonly Example[] {
   if (!Array.isArray(examples)) throw noExamples(file);
@@ -76,11 +79,16 @@ function saveTrace(file: string, { stores }: ModelModule, actions: readonly AnyA
   void runtime.close();
 }
 
-function show(found: Exploration, out: Output): void {
+function show(found: Exploration, isRuled: boolean, out: Output): void {
   const { states, steps, complete, tried, untried, broken, failures } = found;
   const reach = `${counted(states, 'state')}, up to ${counted(steps, 'action')} from the beginning`;
-  const rest = complete ? ' That is all that these actions can reach.' : ' More lie beyond: --steps and --states.';
-  if (broken.length === 0) out.result(`${colours.green('Every rule holds')} in ${reach}.${rest}`);
+  const rest = complete
+    ? ' That is all that these actions can reach.'
+    : broken.length > 0
+      ? ' More lie beyond: --steps and --states, and what follows a broken rule.'
+      : ' More lie beyond: --steps and --states.';
+  if (!isRuled) out.result(`The model has no rules (store.invariant). ${reach}.${rest}`);
+  else if (broken.length === 0) out.result(`${colours.green('Every rule holds')} in ${reach}.${rest}`);
   else {
     const rules = counted(broken.length, 'rule does', 'rules do');
     out.result(`${colours.red(`${rules} not hold`)} in some of ${reach}.${rest}`);

@@ -59,7 +59,10 @@ export interface Exploration {
   readonly states: number;
   /** How many actions the farthest of them is away from the first one. */
   readonly steps: number;
-  /** Whether that is all that can be reached: false where `steps` or `states` ended the search. */
+  /**
+   * Whether that is all that can be reached: false where `steps` or `states` ended the search, and where a rule is broken, since
+   * nothing is tried beyond that.
+   */
   readonly complete: boolean;
   /** The types of actions that were tried, in the order in which they came. */
   readonly tried: readonly Tried[];
@@ -101,7 +104,18 @@ export function explore(options: ExploreOptions): Exploration {
     if (value !== undefined && !(Number.isInteger(value) && value > 0))
       throw badOption('explore', name, 'takes a whole number from 1 on');
   }
+  options.examples.forEach(checkExample);
   return new Exploring(options).run();
+}
+
+/** @throws FLOE_BAD_OPTION */
+function checkExample(example: unknown, index: number): void {
+  const which = `examples[${index}]`;
+  const type = typeof example === 'function' || example ? (example as Partial<AnyAction>).type : undefined;
+  if (typeof example === 'function' && typeof type === 'string')
+    throw badOption('explore', which, `is the creator of '${type}'; call it: creator(payload)`);
+  if (typeof example !== 'function' && typeof type !== 'string')
+    throw badOption('explore', which, 'is neither an action nor a function that gives a list of actions');
 }
 
 class Exploring {
@@ -149,7 +163,7 @@ class Exploring {
       onState?.(next + 1, this.queue.length);
     }
     // The farthest states: whether any of them leads on.
-    complete &&= !this.queue.slice(next).some((reached) => this.leadsOn(reached));
+    complete &&= this.broken.size === 0 && !this.queue.slice(next).some((reached) => this.leadsOn(reached));
     const handled = new Set(this.stores.flatMap((store) => [...store.changes.keys()]));
     return {
       states: this.queue.length,
@@ -163,10 +177,21 @@ class Exploring {
   }
 
   private *actionsIn(states: States): Iterable<AnyAction> {
-    const read = ((store: AnyStore) => states[definitionOf(store).name]) as StateReader;
-    for (const example of this.options.examples)
-      if (typeof example === 'function') yield* example(read);
-      else yield example;
+    const read = ((store: AnyStore) => {
+      if (typeof store === 'function')
+        throw badOption('explore', 'examples', 'reads stores, not selectors: read(visits).list.length');
+      return states[definitionOf(store).name];
+    }) as StateReader;
+    for (const [index, example] of this.options.examples.entries()) {
+      if (typeof example !== 'function') {
+        yield example;
+        continue;
+      }
+      const actions: unknown = example(read);
+      if (!Array.isArray(actions))
+        throw badOption('explore', `examples[${index}]`, 'is a function that gives a list of actions: () => [...]');
+      yield* actions as AnyAction[];
+    }
   }
 
   /** Whether an action leads from a state to one that is not known, or to a broken rule. */

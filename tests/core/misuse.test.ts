@@ -30,6 +30,21 @@ const declare = () => {
 const anyway = (value: unknown): never => value as never;
 const inherited = Object.getOwnPropertyNames(Object.prototype);
 
+test('an interceptor without a name, or without a function, is refused', () => {
+  const { counter, added } = declare();
+  const runtime = createRuntime({ stores: [counter] });
+  expect(
+    codeOf(() =>
+      runtime.addInterceptor(
+        anyway(() => undefined),
+        anyway(undefined),
+      ),
+    ),
+  ).toBe('FLOE_BAD_NAME');
+  expect(codeOf(() => runtime.addInterceptor('asks', anyway(undefined)))).toBe('FLOE_BAD_OPTION');
+  expect(runtime.dispatch(added(1))).toBe('applied');
+});
+
 describe('an option that is not known', () => {
   const { counter } = declare();
   const operator = entity('operator', rowOf<{ id: string }>(), { key: 'id' });

@@ -307,6 +307,11 @@ describe('snapshots as text', () => {
     ['{"a":{"floe:type":"vessel"}}', 'FLOE_BAD_SNAPSHOT', /unknown type 'vessel'/],
     ['{"a":{"floe:type":"map","value":7}}', 'FLOE_BAD_SNAPSHOT', /type 'map'/],
     ['{"a":{"floe:type":"bigint","value":"N2"}}', 'FLOE_BAD_SNAPSHOT', /type 'bigint'/],
+    ['{"a":{"floe:type":{"toString":1}}}', 'FLOE_BAD_SNAPSHOT', /unknown type/],
+    ['{"a":{"floe:type":"date","value":"noon"}}', 'FLOE_BAD_SNAPSHOT', /ISO 8601/],
+    ['{"a":{"floe:type":"number","value":"N2"}}', 'FLOE_BAD_SNAPSHOT', /numbers/],
+    ['{"a":{"floe:type":"object","value":["ab"]}}', 'FLOE_BAD_SNAPSHOT', /pairs/],
+    [`{"a":${'['.repeat(100_000)}${']'.repeat(100_000)}}`, 'FLOE_BAD_SNAPSHOT', /nested too deep/],
   ])('%s is none', (text, code, why) => {
     const found = failure(() => createRuntime({ initial: parseSnapshot(text) }));
     expect(found.code).toBe(code);

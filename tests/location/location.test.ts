@@ -343,7 +343,10 @@ describe('a browser', () => {
     for (const id of ['a', 'b', 'c']) go(id);
     let decide: (() => void) | undefined;
     const remove = runtime.addInterceptor('ask', (_sent, { proceed, stop }) => {
-      if (decision === 'stopped') return void stop();
+      if (decision === 'stopped') {
+        stop();
+        return;
+      }
       decide = proceed;
     });
     browser.back();

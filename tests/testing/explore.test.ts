@@ -36,14 +36,14 @@ test('what explore finds is what a search through the numbers finds', () => {
         for (const [level, distance] of distances)
           for (const by of moves.filter((one) => one !== 7)) {
             const next = (level + by) % size;
-            if (distance === steps) complete &&= distances.has(next) || (next === banned && broken < Infinity);
+            if (distance === steps) complete &&= distances.has(next);
             else if (next === banned) broken = Math.min(broken, distance + 1);
             else if (!distances.has(next)) distances.set(next, distance + 1);
           }
         expect([found.states, found.steps, found.complete]).toEqual([
           distances.size,
           Math.max(0, ...distances.values()),
-          complete,
+          complete && broken === Infinity,
         ]);
         expect(found.broken.map(({ what, actions }) => [what, actions.length])).toEqual(
           broken === Infinity ? [] : [['tide.not too high', broken]],
@@ -104,5 +104,13 @@ describe('explore', () => {
     for (const wrong of [{ steps: 0 }, { states: 1.5 }, { examples: {} }, { stores: tide }])
       expect(codeOf(() => explore({ stores, examples: [], ...wrong } as never))).toBe('FLOE_BAD_OPTION');
     expect(codeOf(() => explore({ stores, examples: [], depth: 3 } as never))).toBe('FLOE_UNKNOWN_OPTION');
+    const level = tide.selector('level', (state) => state.level);
+    for (const [example, words] of [
+      [moved, "is the creator of 'tide.moved'; call it"],
+      [42, 'neither an action'],
+      [() => moved(1), 'a list of actions'],
+      [(read: (source: unknown) => number) => (read(level) > 0 ? [] : []), 'not selectors'],
+    ] as const)
+      expect(() => explore({ stores, examples: [example] } as never)).toThrow(words);
   });
 });

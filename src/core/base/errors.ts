@@ -94,6 +94,13 @@ export const badName = (what: string, name: unknown): FloeError =>
       }).`,
   );
 
+export const notAnInterceptor = (name: string): FloeError =>
+  badOption(
+    'addInterceptor',
+    name,
+    DEV && `takes a function after the name: addInterceptor('${name}', (sent, { proceed }) => proceed())`,
+  );
+
 /** @param renewed the second definition was taken for that of a reloaded module */
 export const nameTaken = (what: string, name: string, renewed = false): FloeError =>
   error(

@@ -62,8 +62,19 @@ export function decode(value: unknown): unknown {
   } catch (cause) {
     if (cause instanceof FloeError) throw cause;
     // What a tag holds is not what its type wants: no list, no number.
-    throw badSnapshot(`its value of the type '${String(type)}' cannot be read: ${messageOf(cause)}`);
+    throw badSnapshot(`its value of the type ${named(type)} cannot be read: ${messageOf(cause)}`);
   }
+}
+
+const named = (type: unknown): string => (typeof type === 'string' ? `'${type}'` : JSON.stringify(type));
+
+const NUMBERS: readonly unknown[] = ['NaN', 'Infinity', '-Infinity', '-0'];
+
+/** What stands in pairs. @throws TypeError for anything else */
+function pairs(content: unknown): [string, unknown][] {
+  if (!Array.isArray(content) || !content.every((pair) => Array.isArray(pair) && pair.length === 2))
+    throw new TypeError('it is no list of pairs');
+  return content as [string, unknown][];
 }
 
 function decodeTagged(type: unknown, content: never): unknown {
@@ -73,23 +84,28 @@ function decodeTagged(type: unknown, content: never): unknown {
     case 'bigint':
       return BigInt(content);
     case 'number':
+      if (!NUMBERS.includes(content)) throw new TypeError('it is none of the numbers that JSON cannot carry');
       return Number(content);
-    case 'date':
-      return new Date(content);
+    case 'date': {
+      const date = new Date(content);
+      if (typeof content !== 'string' || (content !== 'invalid' && Number.isNaN(date.getTime())))
+        throw new TypeError('it is no time in ISO 8601');
+      return date;
+    }
     case 'map':
-      return new Map((content as [unknown, unknown][]).map(([key, part]) => [decode(key), decode(part)]));
+      return new Map(pairs(content).map(([key, part]) => [decode(key), decode(part)]));
     case 'set':
       return new Set((content as unknown[]).map(decode));
     case 'table':
       if (!keyedMaker.make) throw badSnapshot("it holds a table: import 'floe/entities' first");
-      return keyedMaker.make((content as [string, unknown][]).map(([key, row]) => [key, decodePart(row)]));
+      return keyedMaker.make(pairs(content).map(([key, row]) => [key, decodePart(row)]));
     case 'object': {
       const result = {};
-      for (const [key, part] of content as [string, unknown][]) put(result, key, decode(part));
+      for (const [key, part] of pairs(content)) put(result, key, decode(part));
       return result;
     }
     default:
-      throw badSnapshot(`it holds a value of the unknown type '${String(type)}'`);
+      throw badSnapshot(`it holds a value of the unknown type ${named(type)}`);
   }
 }
 
@@ -129,5 +145,10 @@ export function fromText(text: string): unknown {
   } catch (cause) {
     throw badSnapshot(cause instanceof Error ? cause.message : String(cause));
   }
-  return decode(value);
+  try {
+    return decode(value);
+  } catch (cause) {
+    // Data that no stack holds; how deep that is depends on the engine.
+    throw cause instanceof RangeError ? badSnapshot('it is nested too deep') : cause;
+  }
 }

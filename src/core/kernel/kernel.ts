@@ -1,7 +1,7 @@
 // The kernel of a runtime: its stores, the way of an action through them, and what is installed in it.
 import { ATTACH, foreign } from '../base/protocol.js';
 import type { AnyAction, DispatchResult } from '../model/action.js';
-import { badOption, badSnapshot, closed, notATaskCall, wrongPlace } from '../base/errors.js';
+import { badName, badOption, badSnapshot, closed, notAnInterceptor, notATaskCall, wrongPlace } from '../base/errors.js';
 import { currentReader, unnoted } from '../reactive/graph.js';
 import type { DeclaredTask } from '../model/handled.js';
 import { complain, timer } from '../base/host.js';
@@ -137,6 +137,8 @@ export class Kernel implements Extensible, Ground {
 
   addInterceptor(name: string, fn: Interceptor): () => void {
     this.open('addInterceptor');
+    if (typeof name !== 'string' || name === '') throw badName('An interceptor', name);
+    if (typeof fn !== 'function') throw notAnInterceptor(name);
     const added = { name, fn };
     this.interceptors.push(added);
     return () => {
