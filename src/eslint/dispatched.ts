@@ -34,7 +34,21 @@ const nodeOf = (value: unknown): Node | undefined =>
 
 /** The last name of `visitPlanned` or `model.visitPlanned`. */
 const nameOf = (node: Node | undefined): string =>
-  node?.type === 'MemberExpression' ? nameOf(nodeOf(node.property)) : typeof node?.name === 'string' ? node.name : 'it';
+  node?.type === 'MemberExpression'
+    ? nameOf(nodeOf(node.property))
+    : node?.type === 'CallExpression'
+      ? nameOf(firstOf(node))
+      : typeof node?.name === 'string'
+        ? node.name
+        : 'it';
+
+const firstOf = ({ arguments: given }: Node): Node | undefined => nodeOf((given as readonly unknown[])[0]);
+
+/** `copy.its(opened)`: the copy's own version of a creator. */
+const isOwn = (node: Node): boolean => {
+  const callee = nodeOf(node.callee);
+  return callee?.type === 'MemberExpression' && nameOf(callee) === 'its';
+};
 
 /** `store.action(...)`, `action(...)` and the like. */
 function kindOfDeclaration(init: Node | undefined): Kind | undefined {
@@ -43,7 +57,9 @@ function kindOfDeclaration(init: Node | undefined): Kind | undefined {
   return name === 'action' || name === 'task' ? name : undefined;
 }
 
-function kindOf(node: Node | undefined, { sourceCode }: Context): Kind | undefined {
+function kindOf(node: Node | undefined, context: Context): Kind | undefined {
+  const { sourceCode } = context;
+  if (node?.type === 'CallExpression') return isOwn(node) ? kindOf(firstOf(node), context) : undefined;
   if (node?.type !== 'Identifier' && node?.type !== 'MemberExpression') return undefined;
   const { parserServices } = sourceCode;
   if (parserServices?.program && parserServices.getTypeAtLocation) {
@@ -82,11 +98,50 @@ function isThrownAway(node: Node): boolean {
   }
 }
 
-/** The value of an attribute like `onClick`. */
-function isHandler({ parent }: Node): boolean {
-  const attribute = parent?.type === 'JSXExpressionContainer' ? parent.parent : undefined;
-  return attribute?.type === 'JSXAttribute' && /^on[A-Z]/.test(nameOf(nodeOf(attribute.name)));
+/** Functions that ignore what the functions return that they are given. */
+const IGNORING = new Set([
+  ...['addEventListener', 'setTimeout', 'setInterval', 'setImmediate', 'queueMicrotask', 'requestAnimationFrame'],
+  ...['requestIdleCallback', 'forEach', 'on', 'once', 'watch', 'watchEffect', 'effect', 'useEffect'],
+]);
+
+const EVENTS = new Set(
+  (
+    'click dblclick input change submit reset focus focusin focusout blur load error message scroll ' +
+    'wheel close open toggle popstate storage online offline beforeunload copy cut paste select play pause ended drop'
+  ).split(' '),
+);
+
+/** A name like `onClick`, or `onclick` as the DOM has it. */
+function isOn(node: Node | undefined): boolean {
+  const name = nameOf(node);
+  if (/^on(?:[A-Z]|(?:key|mouse|pointer|touch|drag|animation|transition)[a-z]*$)/.test(name)) return true;
+  return name.startsWith('on') && EVENTS.has(name.slice(2));
 }
+
+/** Whether what a function returns that stands here is ignored: it handles an event, or a timer calls it. */
+function isHandler(node: Node): boolean {
+  const { parent } = node;
+  switch (parent?.type) {
+    case 'JSXExpressionContainer':
+      return parent.parent?.type === 'JSXAttribute' && isOn(nodeOf(parent.parent.name));
+    case 'AssignmentExpression':
+      return parent.right === node && isOn(nodeOf(parent.left));
+    case 'Property':
+      return parent.value === node && parent.parent?.type === 'ObjectExpression' && isOn(nodeOf(parent.key));
+    case 'PropertyDefinition':
+      return parent.value === node && isOn(nodeOf(parent.key));
+    case 'CallExpression':
+      return (parent.arguments as readonly unknown[]).includes(node) && IGNORING.has(nameOf(calleeOf(parent)));
+    default:
+      return false;
+  }
+}
+
+/** What is called, by its last name; not what a call gives. */
+const calleeOf = (call: Node): Node | undefined => {
+  const callee = nodeOf(call.callee);
+  return callee?.type === 'CallExpression' ? undefined : callee;
+};
 
 export const dispatched = {
   meta: {
@@ -100,17 +155,19 @@ export const dispatched = {
     },
   },
   create(context: Context) {
+    const handler = (node: Node): void => {
+      if (isHandler(node) && kindOf(node, context))
+        context.report({ node, messageId: 'handler', data: { name: nameOf(node) } });
+    };
     return {
+      Identifier: handler,
+      MemberExpression: handler,
       CallExpression(node: Node): void {
+        handler(node);
         if (!isThrownAway(node)) return;
         const callee = nodeOf(node.callee);
         const kind = kindOf(callee, context);
         if (kind) context.report({ node, messageId: kind, data: { name: nameOf(callee) } });
-      },
-      JSXExpressionContainer(node: Node): void {
-        const value = nodeOf(node.expression);
-        if (value && isHandler({ ...value, parent: node }) && kindOf(value, context))
-          context.report({ node: value, messageId: 'handler', data: { name: nameOf(value) } });
       },
     };
   },
