@@ -5,6 +5,7 @@ export { tableOf } from './table.js';
 
 export type {
   Entity,
+  NoLinks,
   AnyEntity,
   EntityOptions,
   RowOf,
