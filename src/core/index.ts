@@ -18,6 +18,7 @@ export type {
   ActionAbout,
   ActionCreator,
   ActionMaker,
+  Dispatchable,
   ActionOf,
   ActionOptions,
   About,

@@ -6,6 +6,10 @@ export { tableOf } from './table.js';
 export type {
   Entity,
   NoLinks,
+  OneLink,
+  KindLink,
+  ListLink,
+  MapLink,
   AnyEntity,
   EntityOptions,
   RowOf,

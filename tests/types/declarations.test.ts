@@ -1,12 +1,14 @@
 // A library of models is published with declarations: all types that the compiler infers for them have a name that is exported.
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
-import { cpSync, mkdirSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { cpSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import newest from 'typescript';
 import oldest from 'typescript-oldest';
 
 const root = process.cwd();
-const folder = join(root, 'reports', `declarations-${process.pid}`);
+// Outside of the project, as a user's: of files beside its own the compiler may name those that are not exported.
+const folder = mkdtempSync(join(tmpdir(), 'floe-declarations-'));
 const files: string[] = [];
 
 /** What stands on the top level of a snippet, exported. */
@@ -15,11 +17,12 @@ const exported = (text: string): string =>
 
 beforeAll(() => {
   const guides = readdirSync('docs/guides').map((name) => `docs/guides/${name}`);
-  mkdirSync(folder, { recursive: true });
   writeFileSync(join(folder, 'package.json'), '{"type":"module"}');
-  // As an installed package: of the project's own files the compiler may name those that are not exported.
-  mkdirSync(join(folder, 'node_modules'));
-  symlinkSync(root, join(folder, 'node_modules', 'floe'));
+  const modules = join(folder, 'node_modules');
+  mkdirSync(modules);
+  for (const name of readdirSync('node_modules'))
+    if (!name.startsWith('.') && name !== 'floe') symlinkSync(join(root, 'node_modules', name), join(modules, name));
+  symlinkSync(root, join(modules, 'floe'));
   for (const page of ['README.md', ...guides])
     for (const [i, [, text]] of [...readFileSync(page, 'utf8').matchAll(/^```ts\n([^]*?)^```$/gm)].entries()) {
       const file = join(folder, `${page.replaceAll('/', '-')}-${i + 1}.ts`);
@@ -66,6 +69,7 @@ test.each(cases)('the %s TypeScript emits declarations (%s, %s)', (age, module, 
   const emitted: string[] = [];
   const found = [
     ...program.getGlobalDiagnostics(),
+    ...program.getDeclarationDiagnostics(),
     ...program.emit(undefined, (name) => void emitted.push(name)).diagnostics,
   ];
   const told = found.map(
