@@ -38,11 +38,13 @@ export interface LinkOptions {
 /** Where a link leads: an entity type, or the name of one where types refer to each other in a circle. */
 export type Target = AnyEntity | string;
 
+/** A link to one row. */
 export interface OneLink<T extends Target = Target> {
   readonly link: 'one';
   readonly target: T;
   readonly removed: Removed;
 }
+/** A link to one row of one of several types; a field says of which. */
 export interface KindLink<
   F extends string = string,
   K extends Readonly<Record<string, Target>> = Readonly<Record<string, Target>>,
@@ -53,11 +55,13 @@ export interface KindLink<
   readonly removed: Removed;
 }
 export type Single = Target | OneLink | KindLink;
+/** Links to rows, in a list. */
 export interface ListLink<S extends Single = Single> {
   readonly link: 'list';
   readonly of: S;
   readonly removed: Removed;
 }
+/** Links to rows, by key. */
 export interface MapLink<S extends Single = Single> {
   readonly link: 'map';
   readonly of: S;

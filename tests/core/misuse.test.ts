@@ -45,6 +45,56 @@ test('an interceptor without a name, or without a function, is refused', () => {
   expect(runtime.dispatch(added(1))).toBe('applied');
 });
 
+describe('what is taken for something else is named, with what to write instead', () => {
+  const bench = store('bench', { count: 0, names: ['Ern', 'Auk'], seen: new Map([['Ern', 1]]) });
+  const counted = bench.action('counted', (draft) => void draft.count++);
+  const load = task('load', () => Promise.reject(new Error('no answer')));
+  const seen = bench.action('seen', (draft) => void draft.seen.set('Auk', 2));
+  const runtime = createRuntime({ stores: [bench] });
+  const names = (): string[] => runtime.read(bench).names as string[];
+  test.each([
+    ['the call of a task, dispatched', () => runtime.dispatch(anyway(load())), "the call of the task 'load'. Run it"],
+    ['an action, run', () => void runtime.run(anyway(counted())), "the action 'bench.counted'. Dispatch it"],
+    [
+      '`read` as a state',
+      () =>
+        runtime.read(
+          selector(
+            'count',
+            anyway((state: { bench: { count: number } }) => state.bench.count),
+          ) as never,
+        ),
+      '(read) => read(store).bench',
+    ],
+    [
+      'a list that a selector sorts',
+      () => runtime.read(bench.selector('sorted', ({ names }) => (names as string[]).sort())),
+      'Copy it first: [...list].sort',
+    ],
+    [
+      'a state that a change edits beside its draft',
+      () => runtime.dispatch(bench.action('pushed', () => void names().push('Tern'))()),
+      'dispatch an action whose change edits its draft',
+    ],
+    ['a Map that a draft edits', () => runtime.dispatch(seen()), 'tableOf of floe/entities'],
+  ])('%s', (_what, wrong, words) => {
+    expect(wrong).toThrow(words);
+  });
+
+  test('a watcher that edits the state, and the name of a task that failed', async () => {
+    const said = jest.spyOn(console, 'error').mockImplementation(() => undefined);
+    runtime.watch(bench, () => void names().push('Tern'));
+    runtime.dispatch(counted());
+    void runtime.run(load());
+    await new Promise((resolve) => setTimeout(resolve, 5));
+    expect(said.mock.calls).toEqual([
+      [expect.objectContaining({ code: 'FLOE_STATE_EDITED' })],
+      ["The task 'load' failed:", expect.objectContaining({ message: 'no answer' })],
+    ]);
+    said.mockRestore();
+  });
+});
+
 describe('an option that is not known', () => {
   const { counter } = declare();
   const operator = entity('operator', rowOf<{ id: string }>(), { key: 'id' });

@@ -116,6 +116,10 @@ export const nameTaken = (what: string, name: string, renewed = false): FloeErro
       }`,
   );
 
+/** The name of the task whose call was found, if one was. */
+const taskOf = (found: unknown): string | undefined =>
+  (found as { readonly task?: { readonly name?: string } } | null | undefined)?.task?.name;
+
 export const notAnAction = (found: unknown): FloeError =>
   error(
     'FLOE_NOT_AN_ACTION',
@@ -123,7 +127,9 @@ export const notAnAction = (found: unknown): FloeError =>
     DEV &&
       (typeof found === 'function' && typeof (found as { type?: unknown }).type === 'string'
         ? `dispatch was given the action creator '${(found as { type?: string }).type}' itself. Call it: dispatch(creator(payload)).`
-        : `dispatch needs an action, an object with a text 'type' (found: ${found === null ? 'null' : typeof found}). Make one with an action creator.`),
+        : taskOf(found) !== undefined
+          ? `dispatch was given the call of the task '${taskOf(found)!}'. Run it: run(task(arguments)).`
+          : `dispatch needs an action, an object with a text 'type' (found: ${found === null ? 'null' : typeof found}). Make one with an action creator.`),
   );
 
 export const unknownAction = (type: string, known: Iterable<string>): FloeError =>
@@ -153,13 +159,15 @@ export const editedAndReturned = (type: string, store: string): FloeError =>
 export const changeFailed = (type: string, store: string, cause: unknown): FloeError =>
   isCloneError(cause)
     ? notCloneable(`the change of '${store}' for '${type}'`, cause)
-    : error(
-        'FLOE_CHANGE_FAILED',
-        `${type} ${store}`,
-        DEV &&
-          `The change of '${store}' for '${type}' threw: ${messageOf(cause).replace(/\.$/, '')}. No store was touched.`,
-        { cause },
-      );
+    : isFrozenError(cause)
+      ? stateEdited(`the change of '${store}' for '${type}'`, cause)
+      : error(
+          'FLOE_CHANGE_FAILED',
+          `${type} ${store}`,
+          DEV &&
+            `The change of '${store}' for '${type}' threw: ${messageOf(cause).replace(/\.$/, '')}. No store was touched.`,
+          { cause },
+        );
 
 export const draftEnded = (key: string): FloeError =>
   error(
@@ -184,6 +192,34 @@ export const notCloneable = (where: string, cause: unknown): FloeError =>
     DEV &&
       `structuredClone was called in ${where} on a part of the state, which is a proxy there. In a selector return the part itself: state is never edited in place, so it needs no copy. In a change assign it, or copy it with { ...part }.`,
     { cause },
+  );
+
+/** @param where what edited it */
+export const stateEdited = (where: string, cause: unknown): FloeError =>
+  error(
+    'FLOE_STATE_EDITED',
+    where,
+    DEV &&
+      `A part of the state was edited in ${where}: ${messageOf(cause).replace(/\.$/, '')}. Floe froze it, since only actions change the state: dispatch an action whose change edits its draft, or copy the part and edit the copy.`,
+    { cause },
+  );
+
+/** @param what was called on it, or set */
+export const selectorEdits = (): FloeError =>
+  error(
+    'FLOE_DRAFT_MISUSE',
+    'selector',
+    DEV &&
+      'A selector cannot edit what it reads. Copy it first: [...list].sort(compare), { ...part, open: true }. To change the state, dispatch an action.',
+  );
+
+/** @param key what was read of `read`, as if it were the state */
+export const readIsNoState = (key: string): FloeError =>
+  error(
+    'FLOE_NOT_A_SOURCE',
+    key,
+    DEV &&
+      `'${key}' was read of the function \`read\`, which a selection and a selector of many stores are given instead of a state. Read the store with it: (read) => read(store).${key}, with the store that has '${key}'.`,
   );
 
 /** @param instead what to do instead; only development says it */
@@ -388,7 +424,9 @@ export const notATaskCall = (found: unknown): FloeError =>
     DEV &&
       (typeof found === 'function'
         ? `run was given the task '${found.name}' itself. Call it: run(task(arguments)).`
-        : `run needs the call of a task: run(task(arguments)) (found: ${found === null ? 'null' : typeof found}).`),
+        : typeof (found as { type?: unknown } | null | undefined)?.type === 'string'
+          ? `run was given the action '${(found as { type: string }).type}'. Dispatch it: dispatch(action(payload)).`
+          : `run needs the call of a task: run(task(arguments)) (found: ${found === null ? 'null' : typeof found}).`),
   );
 
 export const droppedWithout = (type: string, without: string, cause: unknown): FloeError =>
@@ -461,6 +499,11 @@ export const chainTooDeep = (first: string, last: string): FloeError =>
 /** Whether structuredClone refused something. */
 export const isCloneError = (error: unknown): boolean =>
   (error as { readonly name?: unknown } | null | undefined)?.name === 'DataCloneError';
+
+/** Whether code edited something that is frozen. Each engine has words of its own. */
+export const isFrozenError = (error: unknown): boolean =>
+  error instanceof TypeError &&
+  /read[- ]?only|not extensible|cannot delete property|part of the state/i.test(error.message);
 
 export const notHandled = (type: string): FloeError =>
   error(

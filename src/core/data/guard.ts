@@ -169,7 +169,9 @@ function lock(value: object, mutators: readonly string[]): void {
     Object.defineProperty(value, name, {
       value: () => {
         throw new TypeError(
-          `Cannot ${name} on a ${classOf(value)} that is part of the state: put a new ${classOf(value)} in its place instead.`,
+          `Cannot ${name} on a ${classOf(value)} that is part of the state: put a new ${classOf(value)} in its place instead${
+            isMap(value) ? ', or keep a table there (tableOf of floe/entities), which a draft edits in place' : ''
+          }.`,
         );
       },
     });

@@ -216,7 +216,7 @@ export interface Extensible extends Recorded {
   recorder: Recorder | undefined;
   /** Fulfilled when everything that is stored was read; what is attached as a storage sets it. */
   whenRead: (() => Promise<void>) | undefined;
-  problem(error: unknown, transition?: Transition, action?: AnyAction): void;
+  problem(error: unknown, transition?: Transition, action?: AnyAction, task?: string): void;
 
   // calls, notifications, transactions
   /** A call from outside: at the end of the outermost one, what a binding's watchers threw is thrown again. */

@@ -1,7 +1,17 @@
 // The kernel of a runtime: its stores, the way of an action through them, and what is installed in it.
 import { ATTACH, foreign } from '../base/protocol.js';
 import type { AnyAction, DispatchResult } from '../model/action.js';
-import { badName, badOption, badSnapshot, closed, notAnInterceptor, notATaskCall, wrongPlace } from '../base/errors.js';
+import {
+  badName,
+  badOption,
+  badSnapshot,
+  isFrozenError,
+  closed,
+  notAnInterceptor,
+  notATaskCall,
+  stateEdited,
+  wrongPlace,
+} from '../base/errors.js';
 import { currentReader, unnoted } from '../reactive/graph.js';
 import type { DeclaredTask } from '../model/handled.js';
 import { complain, timer } from '../base/host.js';
@@ -356,9 +366,10 @@ export class Kernel implements Extensible, Ground {
 
   // ---- problems, and the end ----
 
-  problem(error: unknown, transition?: Transition, action = transition?.action): void {
-    this.note(error, transition);
-    this.report(error, action, transition);
+  problem(error: unknown, transition?: Transition, action = transition?.action, task?: string): void {
+    const explained = DEV && isFrozenError(error) ? stateEdited('code that Floe called', error) : error;
+    this.note(explained, transition);
+    this.report(explained, action, transition, task);
   }
 
   /** Notes an error on the transition that it belongs to: the one whose watchers are notified now, where none is given. */
@@ -367,11 +378,19 @@ export class Kernel implements Extensible, Ground {
     this.recorder?.note(error, given ?? (isNotifying ? of : undefined));
   }
 
-  report(error: unknown, action: AnyAction | undefined, of?: Pick<Transition, 'step'>): void {
-    const report = this.options.onProblem ?? ((problem: Problem) => complain(problem.error));
+  report(error: unknown, action: AnyAction | undefined, of?: Pick<Transition, 'step'>, task?: string): void {
+    const report =
+      this.options.onProblem ??
+      ((problem: Problem) =>
+        complain(...(problem.task === undefined ? [] : [`The task '${problem.task}' failed:`]), problem.error));
     try {
       const step = of?.step;
-      report({ error, ...(action && { action }), ...(step !== undefined && { step }) });
+      report({
+        error,
+        ...(action && { action }),
+        ...(task !== undefined && { task }),
+        ...(step !== undefined && { step }),
+      });
     } catch (second) {
       complain(second);
     }

@@ -7,6 +7,8 @@ export interface Problem {
   readonly error: unknown;
   /** The action that it has to do with, if one does. */
   readonly action?: AnyAction;
+  /** The task whose run failed, if one did. */
+  readonly task?: string;
   /** The number of that action's step, or of the step at which it was noticed; absent without a trace. */
   readonly step?: number;
 }

@@ -1,7 +1,15 @@
 // The graph of derived values: which reader reads what. Changes mark their readers, marks travel on to whoever read those, and
 // nothing runs until a value is asked for. Asking brings a value up to date by asking what it read, in the order in which it
 // was read, so that nothing runs twice, nothing runs in vain, and no reader sees a mix of old and new.
-import { chainTooDeep, FloeError, isCloneError, notCloneable, selectorCycle } from '../base/errors.js';
+import {
+  chainTooDeep,
+  FloeError,
+  isCloneError,
+  isFrozenError,
+  notCloneable,
+  selectorCycle,
+  stateEdited,
+} from '../base/errors.js';
 import { stopwatch } from '../base/host.js';
 import { DEV } from '../base/mode.js';
 import { probe } from './probe.js';
@@ -251,7 +259,7 @@ export abstract class Reader extends Port {
       // The first value is always a new one. Whoever compares may no more dispatch than whoever derives.
       isSame = !isFirst && !was && (Object.is(before, value) || this.equal(before, value));
     } catch (error) {
-      problem = { error: DEV && isCloneError(error) ? notCloneable(`the selector '${this.name}'`, error) : error };
+      problem = { error: DEV ? explained(error, this.name) : error };
     }
     running = outer;
     // What was thrown from further down left it where it was.
@@ -300,6 +308,12 @@ export abstract class Reader extends Port {
     }
     return names;
   }
+}
+
+/** What code did to the state that it must not do, in words that say what to do instead. */
+function explained(error: unknown, name: string): unknown {
+  if (isCloneError(error)) return notCloneable(`the selector '${name}'`, error);
+  return isFrozenError(error) ? stateEdited(`the selector '${name}'`, error) : error;
 }
 
 const isChainTooDeep = (error: unknown): boolean => error instanceof FloeError && error.code === 'FLOE_TOO_DEEP';

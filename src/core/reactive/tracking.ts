@@ -2,7 +2,7 @@
 // the state. When a transition replaced parts of the state, only the places under those parts are visited, and only the
 // selectors noted there are told.
 import type { Touches } from '../data/touches.js';
-import { draftMisuse, selectorEnded } from '../base/errors.js';
+import { selectorEdits, selectorEnded } from '../base/errors.js';
 import { currentReader, Facet, note, Port } from './graph.js';
 import { isKeyed, KEYED } from '../data/keyed.js';
 import { isDigit, listReads, type Listing } from '../data/list-reads.js';
@@ -221,10 +221,7 @@ function noted({ raw, place }: View, key: string, value: unknown): unknown {
 }
 
 const readOnly = (): never => {
-  throw draftMisuse(
-    'be edited in a selector',
-    DEV && 'a selector only derives; dispatch an action whose change edits the draft',
-  );
+  throw selectorEdits();
 };
 
 const common = {

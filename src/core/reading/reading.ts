@@ -4,6 +4,7 @@ import { SOURCE } from '../base/protocol.js';
 import { currentReader, DIRTY, note, Reader, unnoted } from '../reactive/graph.js';
 import { hasPart, isBranch, partOf } from '../data/plain.js';
 import { freezeResult } from '../data/guard.js';
+import { readIsNoState } from '../base/errors.js';
 import { DEV } from '../base/mode.js';
 import {
   describeArguments,
@@ -275,6 +276,17 @@ class Follower extends Reader implements Informed {
   }
 }
 
+/** Development only: `read` that says so where it is taken for a state. */
+const noState = (read: Read): Read =>
+  !DEV
+    ? read
+    : new Proxy(read, {
+        get(target, key) {
+          if (typeof key === 'symbol' || key in target) return Reflect.get(target, key) as unknown;
+          throw readIsNoState(key);
+        },
+      });
+
 export class Reading {
   /** By the id of a selector or a store. */
   private readonly groups = new Map<number, Group>();
@@ -301,12 +313,12 @@ export class Reading {
   }
 
   /** Inside a selector a store is read as a stand-in, so that what counts as read is only what is looked at. */
-  readonly readTracked = ((source: Source<unknown>) => {
+  readonly readTracked = noState(((source: Source<unknown>) => {
     const recipe = source[SOURCE] ?? recipeOf(source);
     const bare = this.bares[recipe.bare];
     if (bare !== undefined) return bare.get();
     return recipe.of instanceof StoreDefinition ? this.standIn(recipe.of) : this.entry(recipe).get();
-  }) as Read;
+  }) as Read);
 
   readonly readPart: ReadPart = (store, way, fallback) => {
     const { index } = this.ground.cell(store);

@@ -365,7 +365,7 @@ export class Runs {
       .then(() => undefined)
       .then(() => undefined)
       .then(() => {
-        if (!run.observed) this.host.kernel.problem(error);
+        if (!run.observed) this.host.kernel.problem(error, undefined, undefined, run.task.name);
       });
   }
 
