@@ -1,5 +1,6 @@
 // `floe explore --model FILE`: tries actions in every order, and shows the shortest way to a broken rule.
-import { writeFileSync } from 'node:fs';
+import { mkdirSync, writeFileSync } from 'node:fs';
+import { dirname } from 'node:path';
 import colours from 'picocolors';
 import { definitionOf, encode, STILL } from '../core/internal.js';
 import { createRuntime, type AnyAction } from '../core/index.js';
@@ -72,6 +73,7 @@ function saveTrace(file: string, { stores }: ModelModule, actions: readonly AnyA
   const runtime = createRuntime({ stores, trace: recording(), [STILL]: true, onProblem: () => undefined });
   for (const action of actions) runtime.dispatch(action);
   try {
+    mkdirSync(dirname(file), { recursive: true });
     writeFileSync(file, runtime.trace.export());
   } catch (cause) {
     throw fileUnwritable(file, cause);

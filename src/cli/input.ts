@@ -54,9 +54,15 @@ export async function* linesOf(name: string, chunks: AsyncIterable<Buffer | stri
   let rest: string[] = [];
   let length = 0;
   let number = 1;
+  let isFirst = true;
   try {
     for await (const chunk of chunks) {
-      const text = typeof chunk === 'string' ? chunk : decoder.write(chunk);
+      let text = typeof chunk === 'string' ? chunk : decoder.write(chunk);
+      // A byte order mark is no part of the data (RFC 8259, 8.1).
+      if (isFirst && text !== '') {
+        isFirst = false;
+        text = text.replace(/^\uFEFF/, '');
+      }
       let from = 0;
       for (let end = text.indexOf('\n'); end >= 0; end = text.indexOf('\n', from)) {
         rest.push(text.slice(from, end));

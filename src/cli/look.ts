@@ -9,8 +9,8 @@ import { noValue } from './errors.js';
 import { sourceOf } from './input.js';
 import { lineTo, statesAt } from './line.js';
 import { numberOf } from './options.js';
-import { Columns, inShort, jsonOf, shown, type Output } from './output.js';
-import { timeOf, toldOf } from './steps.js';
+import { Columns, counted, inShort, jsonOf, shown, type Output } from './output.js';
+import { MOST_TITLE, timeOf, toldOf } from './steps.js';
 
 export interface LookOptions {
   readonly step?: string;
@@ -65,7 +65,7 @@ export async function showChanges(file: string, { from, to, json }: ChangesOptio
       op === 'remove' ? colours.dim('nothing') : valueAt(after, path),
     ]),
   );
-  out.talk(colours.dim(`\n${changes.length} changes from step ${start} to step ${end}.`));
+  out.talk(colours.dim(`\n${counted(changes.length, 'change')} from step ${start} to step ${end}.`));
   tellProblem(line, out);
 }
 
@@ -75,15 +75,17 @@ export async function showHistory(
   out: Output,
 ): Promise<void> {
   const { path: pointer } = options;
-  const [store] = parsePointer(pointer);
+  // The empty pointer is all of it.
+  const store = parsePointer(pointer).at(0);
   const line = await lineTo(sourceOf(file), numberOf('--step', options.step), out);
   // Only what touched the same store can have changed it.
   const touching: Step[] = [];
   let states = line.states;
   await line.walk((step) => {
-    const changes = step.changes.filter(({ path }) => parsePointer(path)[0] === store);
+    const isWanted = ({ path }: { readonly path: string }): boolean => !store || parsePointer(path)[0] === store;
+    const changes = step.changes.filter(isWanted);
     if (changes.length === 0) return;
-    const undo = step.undo.filter(({ path }) => parsePointer(path)[0] === store);
+    const undo = step.undo.filter(isWanted);
     states = patched(states, [{ ...step, changes }]);
     touching.push({ ...step, changes, undo });
   });
@@ -98,13 +100,15 @@ export async function showHistory(
       found.map((one) => [
         colours.dim(String(one.step.seq).padStart(4)),
         colours.dim(timeOf(one.step)),
-        toldOf(one.step) + (one.pointer === pointer ? '' : colours.dim(` at ${shown(one.pointer)}`)),
+        toldOf(one.step, MOST_TITLE) + (one.pointer === pointer ? '' : colours.dim(` at ${shown(one.pointer)}`)),
         colours.dim(shown(causeOf(one.step))),
         valueOf(one, 'before'),
         valueOf(one, 'after'),
       ]),
     );
-    out.talk(colours.dim(`\n${found.length} steps changed ${pointer} up to step ${line.last}.`));
+    out.talk(
+      colours.dim(`\n${counted(found.length, 'step')} changed ${pointer || 'the states'} up to step ${line.last}.`),
+    );
   }
   tellProblem(line, out);
 }

@@ -70,7 +70,8 @@ async function jsonIn(file: string): Promise<unknown> {
     throw fileUnreadable(file, cause);
   }
   try {
-    return JSON.parse(found) as unknown;
+    // A byte order mark is no part of the data (RFC 8259, 8.1).
+    return JSON.parse(found.replace(/^\uFEFF/, '')) as unknown;
   } catch (cause) {
     throw notJson(file === '-' ? 'standard input' : file, cause);
   }

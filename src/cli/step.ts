@@ -8,11 +8,13 @@ import { patched } from '../trace/timeline.js';
 import { sourceOf } from './input.js';
 import { lineTo } from './line.js';
 import { numberOf } from './options.js';
-import { Columns, inShort, jsonOf, shown, type Output } from './output.js';
+import { Columns, counted, inShort, jsonOf, shown, type Output } from './output.js';
 import { timeOf, toldOf } from './steps.js';
 
 /** So many changes are shown; `--json` has all. */
 const MOST_CHANGES = 40;
+/** So many lines of a payload are shown. */
+const MOST_LINES = 20;
 
 export async function showStep(
   file: string,
@@ -60,14 +62,20 @@ function chainOf(step: Step, known: ReadonlyMap<number, Step>, started: Readonly
 function* linesOf(step: Step, causes: readonly Step[]): Iterable<string> {
   const row = (name: string, text: string): string => `${colours.dim(name.padEnd(11))} ${text}`;
   yield `${colours.bold(`Step ${step.seq}`)}  ${toldOf(step)}`;
+  if (step.title !== undefined && step.action) yield row('type', shown(step.action.type));
   yield row('time (UTC)', `${new Date(step.time).toISOString().slice(0, 10)} ${timeOf(step)}`);
   yield row('because of', shown(causeOf(step)) || 'the application');
   for (const cause of causes)
     yield row('', `${colours.dim('after')} step ${cause.seq}, ${toldOf(cause)} ${colours.dim(shown(causeOf(cause)))}`);
   if (step.action && 'payload' in step.action) {
-    const [first, ...rest] = jsonOf(encode(step.action.payload), 2).split('\n');
-    yield row('payload', first);
-    for (const more of rest) yield row('', more);
+    const lines = jsonOf(encode(step.action.payload), 2).split('\n');
+    const kept = lines.length > MOST_LINES ? lines.slice(0, MOST_LINES - 1) : lines;
+    for (const [i, text] of kept.entries()) yield row(i === 0 ? 'payload' : '', text);
+    if (kept !== lines)
+      yield row(
+        '',
+        colours.dim(`and ${counted(lines.length - kept.length, 'more line', 'more lines')}; --json has all`),
+      );
   }
   if (step.run) yield row('arguments', inShort(step.run.args, 200));
   if (step.run?.saw) yield row('observed', step.run.saw.map(([what, value]) => `${what} ${value}`).join(', '));

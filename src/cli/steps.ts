@@ -6,7 +6,7 @@ import { encode } from '../core/internal.js';
 import { causeOf, titleOf, TraceReader, type Step } from '../trace/index.js';
 import { badOption } from './errors.js';
 import { readSteps, sourceOf } from './input.js';
-import { Columns, jsonOf, shown, type Output } from './output.js';
+import { Columns, counted, jsonOf, shown, type Output } from './output.js';
 import { numberOf } from './options.js';
 
 export interface StepsOptions {
@@ -115,8 +115,9 @@ class List {
   end(): void {
     this.flush();
     if (this.options.json) return;
-    const counted = this.count === this.all ? `${this.all} steps` : `${this.count} of ${this.all} steps`;
-    this.out.talk(colours.dim(`\n${counted}; took is the time that the stores' changes needed.`));
+    const all = counted(this.all, 'step');
+    const listed = this.count === this.all ? all : `${this.count} of ${all}`;
+    this.out.talk(colours.dim(`\n${listed}; took is the time that the stores' changes needed.`));
   }
 }
 
@@ -126,6 +127,7 @@ const summaryOf = (step: Step): object => ({
   time: new Date(step.time).toISOString(),
   kind: step.kind,
   name: titleOf(step),
+  ...(step.title !== undefined && { title: step.title }),
   ...(step.action && 'payload' in step.action && { payload: encode(step.action.payload) }),
   cause: step.cause,
   ...(step.run && { run: { ...step.run, args: encode(step.run.args) } }),
@@ -151,14 +153,26 @@ const tones: Partial<Record<Step['outcome'], Tone>> = {
   reverted: colours.dim,
 };
 
-/** What happened in a step, in its colour. */
-export function toldOf(step: Step): string {
+/** What happened, by the title that the model declares, where it does; and what is not left out where room is short. */
+function titled(step: Step): readonly [title: string, rest: string] {
+  const { title, run, fact } = step;
+  if (title === undefined) return [titleOf(step), ''];
+  if (!run) return [title, ''];
+  const what = fact === 'runStarted' ? 'begins' : fact === 'runRetried' ? 'tries again' : run.phase;
+  return [title, ` #${run.id} ${what}`];
+}
+
+/** What happened in a step, in its colour. @param most so many characters, with the outcome */
+export function toldOf(step: Step, most = Infinity): string {
   const isFact = step.kind === 'fact';
   const tone: Tone =
     step.run?.phase === 'failed' ? colours.red : isFact ? colours.cyan : (tones[step.outcome] ?? ((text) => text));
   const outcome = step.excluded ? ' (excluded)' : isFact || step.outcome === 'applied' ? '' : ` (${step.outcome})`;
   const note = step.note === undefined ? '' : colours.yellow(`  “${shown(step.note)}”`);
-  return (step.excluded ? colours.dim : tone)(shown(titleOf(step)) + outcome) + note;
+  const [title, rest] = titled(step);
+  const room = most - rest.length - outcome.length;
+  const text = title.length <= room ? title : `${title.slice(0, room - 1).trimEnd()}…`;
+  return (step.excluded ? colours.dim : tone)(shown(text) + rest + outcome) + note;
 }
 
 /** Why a step came to nothing, for the table: in a few words. */
@@ -168,6 +182,8 @@ const reasonOf = ({ reason }: Step): string => {
   return colours.dim(`: ${text.length <= MOST_REASON ? text : `${text.slice(0, MOST_REASON - 1)}…`}`);
 };
 const MOST_REASON = 60;
+/** So much of what happened fits in a table. */
+export const MOST_TITLE = 35;
 
 export const timeOf = (step: Step): string => new Date(step.time).toISOString().slice(11, 23);
 
@@ -181,7 +197,7 @@ const storesOf = ({ stores }: Step): string =>
 const rowOf = (step: Step): readonly string[] => [
   colours.dim(String(step.seq)),
   colours.dim(timeOf(step)),
-  toldOf(step) + reasonOf(step),
+  toldOf(step, MOST_TITLE) + reasonOf(step),
   colours.dim(shown(causeOf(step))),
   shown(storesOf(step)) || colours.dim('none'),
   String(step.changes.length),

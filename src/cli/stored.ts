@@ -180,7 +180,17 @@ function prefixOf(path: string, entries: readonly (readonly [string, string])[])
 
 /** A text is Floe's by its own marks: the checksum at its beginning, or what it says of itself. One of them survives any damage of a byte. */
 const isMarked = (text: string): boolean =>
-  /^\{"sum":"[0-9a-f]{8}",/.test(text) || /"floe":"(?:stored|set aside)"/.test(text.slice(0, 200));
+  /"floe":"(?:stored|set aside)"/.test(text.slice(0, 200)) || HEADS.some((head) => isAlmost(text, head));
+
+/** How a text of Floe begins, whatever its checksum. */
+const HEADS = ['{"sum":"########","floe":"stored"', '{"sum":"########","floe":"set aside"'];
+
+/** Whether a text begins so, but for one byte. */
+function isAlmost(text: string, head: string): boolean {
+  const isHex = (letter: string): boolean => /[0-9a-f]/.test(letter);
+  const wrong = Array.from(head).filter((letter, i) => (letter === '#' ? !isHex(text.charAt(i)) : letter !== text[i]));
+  return wrong.length <= 1;
+}
 
 function judge(item: StoredItem, stores: readonly AnyStore[] | undefined, storedTexts: StoredTexts): Finding {
   const { kind, why, version } = item;

@@ -1,6 +1,6 @@
 // `floe write-test TRACE --model MODULE`: a Jest test out of recorded steps.
-import { writeFileSync } from 'node:fs';
-import { basename } from 'node:path';
+import { mkdirSync, writeFileSync } from 'node:fs';
+import { basename, dirname } from 'node:path';
 import colours from 'picocolors';
 import { givenText, writeTest } from '../trace/index.js';
 import { fileUnwritable, givenNeedsFile } from './errors.js';
@@ -48,6 +48,7 @@ export async function writeTestFile(file: string, options: WriteTestCommandOptio
   }
   const write = (path: string, text: string): void => {
     try {
+      mkdirSync(dirname(path), { recursive: true });
       writeFileSync(path, text);
     } catch (cause) {
       throw fileUnwritable(path, cause, '--out');

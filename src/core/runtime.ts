@@ -13,7 +13,8 @@ import type { Read, Source } from './model/source.js';
 import { definitionOf, StoreDefinition, type AnyStore } from './model/store.js';
 import type { Given } from './features/tasks/need.js';
 import type { AnyTask, Run, TaskCall } from './features/tasks/types.js';
-import type { KernelOptions } from './kernel/options.js';
+import { hintInitial, hintStorage } from './kernel/hints.js';
+import { STILL, type KernelOptions } from './kernel/options.js';
 import { hostOf, PLACES, type Attachment, type StoragePlaces } from './kernel/attachment.js';
 import { renew } from './kernel/reload.js';
 import { shownStates } from './kernel/states.js';
@@ -179,6 +180,10 @@ export function createRuntime<const O extends RuntimeOptions = object>(
   if (given.trace) runtime.trace = kernel.attach(given.trace);
   if (given.storage) runtime.persistence = kernel.attach(inOnePlace(given.storage));
   kernel.joining.join(stores, 'initial');
+  if (DEV && !given[STILL]) {
+    hintStorage(kernel, stores, given.storage !== undefined);
+    hintInitial(kernel, given.initial ?? {}, stores);
+  }
   if (given.tasks) kernel.startTasks(given.tasks.map((one) => one.definition));
   if (given.expose) publish(given.expose, runtime);
   return runtime as Runtime & Attached<O>;

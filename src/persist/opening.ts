@@ -1,5 +1,5 @@
 // Opens the stored text of a store. What cannot be used is set aside; what must not be touched is left alone.
-import { guardData, messageOf, sameData, type StoreDefinition } from '../core/internal.js';
+import { DEV, guardData, messageOf, sameData, storedDiffers, type StoreDefinition } from '../core/internal.js';
 import { notSetAside, storageUnreadable, storedCutShort, storedDamaged, storedTooNew } from './errors.js';
 import { LINEAGE, lineageOf, readLog, type Log } from './log.js';
 import { LineSum } from './sealed.js';
@@ -20,6 +20,9 @@ const isCut = (text: string): boolean =>
 
 /** Of an `Opened`: nothing is stored that can be used. */
 export const unchanged = (state: unknown): unknown => state;
+
+/** Those of which development has said that they are of other kinds than what is stored, or not. */
+const hinted = new WeakSet<StoreRecord>();
 
 export class Opening {
   /** @param others the places from which a store may have moved here */
@@ -112,6 +115,11 @@ export class Opening {
     guardData(part, { at: '', what: `The stored state of '${store.name}'` });
     // Whether it fits is known before anything is changed.
     record.kept.complete(state, part);
+    if (DEV && log.version === versionOf(store) && !hinted.has(record)) {
+      hinted.add(record);
+      const found = storedDiffers(store.name, record.initial, part);
+      if (found) this.host.report(found);
+    }
     // A check may give an equal part that is another object: nothing has to be written for that.
     if (isPresent && sameData(part, log.state)) {
       record.stored = part;

@@ -1,6 +1,7 @@
 // The stores of the tests of bindings, and one component: it counts visits, names the one with a number that is state of its
 // own, and says whether stored states were read.
 import { createRuntime, store, task, type DispatchResult, type Run, type Runtime } from 'floe';
+import { memoryStorage } from 'floe/persist';
 import type { Setup } from './kit.js';
 
 export const visits = store('visits', { names: ['Ern', 'Tern', 'Skua'], note: '' }).persisted();
@@ -50,4 +51,5 @@ export const boardSetup =
     };
   };
 
-export const newRuntime = (given: object = {}): Runtime => createRuntime({ stores: [visits], ...given });
+export const newRuntime = (given: object = {}): Runtime =>
+  createRuntime({ stores: [visits], storage: memoryStorage(), ...given });

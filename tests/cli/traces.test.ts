@@ -206,7 +206,7 @@ describe('floe state, floe changes, floe history', () => {
       before: 'expected',
       cause: { by: 'task' },
     });
-    expect((await floe(['history', file, '--path', '/log/note'])).out).toMatch(/log\.noteWritten .*"" +"Corran Bell/);
+    expect((await floe(['history', file, '--path', '/log/note'])).out).toMatch(/wrote in the log .*"" +"Corran Bell/);
   });
 });
 
@@ -221,7 +221,7 @@ describe('floe compare, floe replay, floe write-test', () => {
     const args = ['replay', file, '--model', place('changed.mjs')];
     const { code, out } = await floe(args);
     expect(code).toBe(1);
-    expect(out).toContain(`step ${note.seq}: log.noteWritten`);
+    expect(out).toContain(`step ${note.seq}: wrote in the log`);
     expect(out).toMatch(/where +\/log\/note\n/);
     expect(out).toMatch(/recorded +"Corran Bell .*\n +now +"CORRAN BELL/);
     expect(json((await floe([...args, '--json'])).out)[0]).toMatchObject({

@@ -47,14 +47,16 @@ test('an interceptor without a name, or without a function, is refused', () => {
 
 describe('what is taken for something else is named, with what to write instead', () => {
   const bench = store('bench', { count: 0, names: ['Ern', 'Auk'], seen: new Map([['Ern', 1]]) });
-  const counted = bench.action('counted', (draft) => void draft.count++);
+  const counted = bench.action('counted', (draft) => {
+    draft.count++;
+  });
   const load = task('load', () => Promise.reject(new Error('no answer')));
   const seen = bench.action('seen', (draft) => void draft.seen.set('Auk', 2));
   const runtime = createRuntime({ stores: [bench] });
   const names = (): string[] => runtime.read(bench).names as string[];
   test.each([
     ['the call of a task, dispatched', () => runtime.dispatch(anyway(load())), "the call of the task 'load'. Run it"],
-    ['an action, run', () => void runtime.run(anyway(counted())), "the action 'bench.counted'. Dispatch it"],
+    ['an action, run', () => runtime.run(anyway(counted())), "the action 'bench.counted'. Dispatch it"],
     [
       '`read` as a state',
       () =>

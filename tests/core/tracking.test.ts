@@ -200,7 +200,7 @@ test.each<[string, (state: State) => unknown]>([
   const writes = at.selector('writes', (state) => write(state as State));
   expect(failure(() => createRuntime({ stores: [at] }).read(writes))).toMatchObject({
     code: 'FLOE_DRAFT_MISUSE',
-    message: expect.stringContaining('be edited in a selector: a selector only derives') as unknown,
+    message: expect.stringContaining('A selector cannot edit what it reads. Copy it first') as unknown,
   });
 });
 

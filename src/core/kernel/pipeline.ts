@@ -11,6 +11,7 @@ import type { Cell, CellChange } from './cell.js';
 import { brokenBy, RULE } from './compute.js';
 import type { Applying, Deciding, Extensible } from './feature.js';
 import { unproxiedAction } from './hands.js';
+import { hintReturned } from './hints.js';
 import { reportUnhandled } from './reported.js';
 import { NO_TASKS, type Handlers } from './handlers.js';
 import { NO_CHANGES, type Cause } from './transition.js';
@@ -129,7 +130,10 @@ export class Pipeline {
     let after: unknown;
     try {
       after = kernel.computing.alone(cell, change, before, action);
-      if (DEV && !Object.is(after, before)) guardAfter(cell, action, after);
+      if (DEV && !Object.is(after, before)) {
+        guardAfter(cell, action, after);
+        hintReturned(kernel, cell.store, action.type, before, after);
+      }
     } catch (error) {
       recorder?.unchanged(action, cause, 'failed', error, started);
       throw error;
@@ -176,7 +180,9 @@ export class Pipeline {
       for (const { cell, changes: own } of handlers.stores) {
         const before = view.states[cell.index];
         const after = kernel.computing.all(cell, own, before, action, touches);
-        if (!Object.is(after, before)) changes.push(view.change(cell, after));
+        if (Object.is(after, before)) continue;
+        if (DEV) hintReturned(kernel, cell.store, action.type, before, after);
+        changes.push(view.change(cell, after));
       }
       // check
       if (changes.length > 0 && !transaction)

@@ -192,7 +192,10 @@ function readIfThere(path: string): Buffer | undefined {
 
 function filesIn(folder: string): string[] {
   try {
-    return readdirSync(folder);
+    // A folder is nothing of ours, whatever its name.
+    return readdirSync(folder, { withFileTypes: true })
+      .filter((entry) => !entry.isDirectory())
+      .map(({ name }) => name);
   } catch (error) {
     if (isMissing(error)) return [];
     throw error;
