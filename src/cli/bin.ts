@@ -9,4 +9,6 @@ for (const stream of [process.stdout, process.stderr])
     process.exit(0);
   });
 
-process.exitCode = await main(process.argv.slice(2), processOutput);
+const code = await main(process.argv.slice(2), processOutput);
+// The answer is there, and whatever a model has begun does not keep the process: a timer, a server.
+process.stdout.write('', () => process.stderr.write('', () => process.exit(code)));

@@ -61,8 +61,21 @@ export const noValue = (pointer: string, step: number): FloeError =>
 export const modelUnusable = (file: string, why: string, cause?: unknown): FloeError =>
   new FloeError(
     'FLOE_MODEL_UNUSABLE',
-    `The model '${file}' cannot be used: ${why}. Give a JavaScript module that exports a list: export const stores = [visits];`,
+    `The model '${file}' cannot be used: ${why}. Give a module of JavaScript or TypeScript that exports its stores: export const stores = [visits];`,
     { cause },
+  );
+
+export const modelEnded = (file: string, why: string, cause?: unknown): FloeError =>
+  new FloeError(
+    'FLOE_MODEL_ENDED',
+    `The model '${file}' cannot be used: ${why}. A module of stores only declares them; begin work where the application starts.`,
+    { cause },
+  );
+
+export const noModel = (folder: string): FloeError =>
+  new FloeError(
+    'FLOE_NO_MODEL',
+    `No model is in '${folder}': there is no src/model/index.ts or src/model.ts (or .js, .mjs, .tsx, .jsx), and package.json names none. Give it with --model FILE, or say in package.json where it is: "floe": { "model": "src/stores.ts" }.`,
   );
 
 export const givenNeedsFile = (length: number): FloeError =>

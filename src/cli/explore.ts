@@ -13,7 +13,8 @@ import { countOf } from './options.js';
 import { Columns, counted, inShort, jsonOf, progressOf, shown, wrapped, type Output } from './output.js';
 
 export interface ExploreCommandOptions {
-  readonly model: string;
+  /** Default: the project's own. */
+  readonly model?: string;
   readonly trace?: string;
   readonly steps?: string;
   readonly states?: string;
@@ -23,9 +24,10 @@ export interface ExploreCommandOptions {
 
 /** Gives the exit code: 1 where a rule does not hold somewhere. */
 export async function exploreModel(options: ExploreCommandOptions, out: Output): Promise<0 | 1> {
-  const { model: file, trace, save, json } = options;
+  const { trace, save, json } = options;
   const [steps, states] = [countOf('--steps', options.steps), countOf('--states', options.states)];
-  const model = await modelIn(file);
+  const model = await modelIn(options.model, out);
+  const { file } = model;
   const examples = [...examplesOf(file, model), ...(trace === undefined ? [] : await recordedActions(trace, out))];
   if (examples.length === 0) throw noExamples(file);
   const progress = progressOf(out);

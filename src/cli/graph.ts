@@ -5,13 +5,14 @@ import { modelIn } from './model.js';
 import { counted, jsonOf, shown, wrapped, type Output } from './output.js';
 
 export interface GraphOptions {
-  readonly model: string;
+  /** Default: the project's own. */
+  readonly model?: string;
   readonly dot?: boolean;
   readonly json?: boolean;
 }
 
 export async function showGraph({ model, dot, json }: GraphOptions, out: Output): Promise<void> {
-  const graph = graphOf(await modelIn(model));
+  const graph = graphOf(await modelIn(model, out));
   if (json) out.result(jsonOf(graph));
   else if (dot) for (const line of dotOf(graph)) out.result(line);
   else show(graph, out);

@@ -84,7 +84,7 @@ async function withModel(
   channel: Channel,
   out: Output,
 ): Promise<() => void> {
-  const { stores, exported } = await modelIn(model);
+  const { stores, exported } = await modelIn(model, out);
   const trace = await readTraceFile(file, out);
   const runtime = createRuntime({
     stores,

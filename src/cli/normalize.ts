@@ -6,11 +6,12 @@ import { encode, lookUp, parsePointer } from '../core/internal.js';
 import type { AnyStore } from '../core/index.js';
 import type { Ingested, TableStore } from '../entities/index.js';
 import { fileUnreadable, nothingThere, notJson, noTables } from './errors.js';
-import { storesIn } from './model.js';
+import { modelIn } from './model.js';
 import { Columns, inShort, jsonOf, shown, type Output } from './output.js';
 
 export interface NormalizeOptions {
-  readonly model: string;
+  /** Default: the project's own. */
+  readonly model?: string;
   readonly type: string;
   readonly store?: string;
   readonly path?: string;
@@ -23,11 +24,12 @@ const isTables = (store: AnyStore): boolean => typeof (store as { readonly inges
 /** Gives the exit code: 1 where records were left out. */
 export async function normalize(file: string, options: NormalizeOptions, out: Output): Promise<0 | 1> {
   const { model, type, store, path = '', skip, json } = options;
-  const tables = (await storesIn(model)).filter(isTables);
+  const { file: module, stores } = await modelIn(model, out);
+  const tables = stores.filter(isTables);
   const chosen = store === undefined ? tables : tables.filter(({ name }) => name === store);
   if (chosen.length !== 1)
     throw noTables(
-      model,
+      module,
       tables.map(({ name }) => name),
       store,
     );

@@ -17,6 +17,9 @@ import type { StepsOptions } from './steps.js';
 import type { StoredOptions } from './stored.js';
 import type { WriteTestCommandOptions } from './write-test.js';
 
+/** What `--model` takes. */
+const MODEL = "a module with the application's stores, in JavaScript or TypeScript; the project's own without it";
+
 function declare(out: Output, exit: { code: 0 | 1 }): Command {
   const program = new Command('floe')
     .description('Begins an application that uses Floe, and looks into its model, its traces and what it keeps.')
@@ -95,7 +98,7 @@ function declare(out: Output, exit: { code: 0 | 1 }): Command {
     .command('replay')
     .description("run a trace against today's code, and show the first difference; exit code 1 where there is one")
     .argument('<trace>', 'a trace file, or - for standard input')
-    .requiredOption('--model <file>', 'a JavaScript module that exports the list stores')
+    .option('--model <file>', MODEL)
     .option('--branch <number>', 'which branch; the one that the file shows without it')
     .option('--refuse', "actions that break a rule are refused, as with invariants: 'refuse'")
     .option('--json', 'one JSON value')
@@ -122,7 +125,7 @@ function declare(out: Output, exit: { code: 0 | 1 }): Command {
     .argument('[trace]', 'a trace file, or - for standard input; without one, files can be dropped on the page')
     .option(
       '--model <file>',
-      'also leave steps out, send actions, show derived values: a module that exports the list stores',
+      'also leave steps out, send actions, show derived values: a module that exports the stores',
     )
     .option('--port <port>', 'the port to listen on, 0 for any free one', '0')
     .action(async (file: string | undefined, options: InspectOptions) =>
@@ -132,7 +135,7 @@ function declare(out: Output, exit: { code: 0 | 1 }): Command {
     .commandsGroup('On a model:')
     .command('graph')
     .description('show what a model declares: who handles which action, what reads what, which tasks begin when')
-    .requiredOption('--model <file>', 'a JavaScript module that exports the list stores')
+    .option('--model <file>', MODEL)
     .option('--dot', 'in the DOT language of Graphviz, for a picture: floe graph --model FILE --dot | dot -Tsvg')
     .option('--json', 'one JSON value')
     .action(async (options: GraphOptions) => (await import('./graph.js')).showGraph(options, out));
@@ -141,7 +144,7 @@ function declare(out: Output, exit: { code: 0 | 1 }): Command {
     .description(
       'try the actions of a model in every order, and show the shortest way to a broken rule; exit code 1 where there is one',
     )
-    .requiredOption('--model <file>', 'a JavaScript module that exports the lists stores and examples (actions to try)')
+    .option('--model <file>', `${MODEL}; it also exports the list examples (actions to try)`)
     .option('--trace <file>', 'also try each action that was recorded there')
     .option('--steps <count>', 'at most so many actions one after the other; 6 without it')
     .option('--states <count>', 'at most so many different states; 10,000 without it')
@@ -157,7 +160,7 @@ function declare(out: Output, exit: { code: 0 | 1 }): Command {
       'show what becomes of a nested response in the tables of a model; exit code 1 where records are left out',
     )
     .argument('<file>', 'a file with JSON, or - for standard input')
-    .requiredOption('--model <file>', 'a JavaScript module that exports the list stores')
+    .option('--model <file>', MODEL)
     .requiredOption('--type <name>', 'the entity type of the records in the file')
     .option('--path <pointer>', 'where in the file they stand, as a JSON Pointer: /data/visits')
     .option('--store <name>', 'which store of tables, where there are several')
@@ -173,7 +176,7 @@ function declare(out: Output, exit: { code: 0 | 1 }): Command {
     .description('show what is kept between sessions, and whether it can be used; exit code 1 where it cannot')
     .argument('<place>', 'a folder, or a file of keys and texts that was saved from a browser')
     .option('--store <name>', 'the state of one store, and what was set aside of it')
-    .option('--model <file>', 'also try its upgrades and checks: a JavaScript module that exports the list stores')
+    .option('--model <file>', 'also try its upgrades and checks: a module that exports the stores')
     .option(
       '--prefix <text>',
       "what goes before each key in a file: 'harbour:'; found by itself where all have the same",

@@ -9,7 +9,8 @@ import { inShort, jsonOf, progressOf, shown, type Output } from './output.js';
 import { toldOf } from './steps.js';
 
 export interface ReplayCommandOptions {
-  readonly model: string;
+  /** Default: the project's own. */
+  readonly model?: string;
   readonly branch?: string;
   readonly refuse?: boolean;
   readonly json?: boolean;
@@ -19,7 +20,7 @@ export interface ReplayCommandOptions {
 export async function replay(file: string, options: ReplayCommandOptions, out: Output): Promise<0 | 1> {
   const { model, refuse, json } = options;
   const branch = numberOf('--branch', options.branch);
-  const stores = await storesIn(model);
+  const stores = await storesIn(model, out);
   const trace = await readTraceFile(file, out);
   const progress = progressOf(out);
   const { steps, actions, onTrust, divergence } = replayTrace(trace, {

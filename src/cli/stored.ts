@@ -53,7 +53,7 @@ interface Finding extends Omit<StoredItem, 'kind'> {
 export async function showStored(path: string, options: StoredOptions, out: Output): Promise<0 | 1> {
   const { store: only, model, mend: mends, dryRun = false, json } = options;
   if (dryRun && !mends) throw badOption('--dry-run', 'alone', 'effect with --mend');
-  const stores = model === undefined ? undefined : await storesIn(model);
+  const stores = model === undefined ? undefined : await storesIn(model, out);
   const place = openPlace(path, options, out);
   const { storedTexts } = place;
   const look = (): Finding[] =>

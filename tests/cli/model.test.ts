@@ -1,6 +1,6 @@
 // The commands that look into a model: floe graph, floe explore, floe normalize.
 import { afterAll, describe, expect, test } from '@jest/globals';
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { visitsOf } from '../../examples/harbour/office/data.js';
 import { floe } from '../support/command.js';
@@ -137,5 +137,69 @@ describe('floe normalize', () => {
   test('refuses a file that is no JSON', async () => {
     const { code, err } = await floe(['normalize', '-', '--model', model, '--type', 'visit'], 'visits');
     expect([code, err]).toEqual([2, expect.stringContaining("'standard input' is not JSON")]);
+  });
+});
+
+describe('a model as a bundler takes it', () => {
+  const project = join(folder, 'project');
+  mkdirSync(join(project, 'src/model'), { recursive: true });
+  const put = (name: string, text: string): void => writeFileSync(join(project, name), text);
+  put('package.json', '{"type":"module"}');
+  put('tsconfig.json', '{"compilerOptions":{"jsx":"react-jsx","paths":{"@model/*":["./src/model/*"]}}}');
+  put(
+    'src/model/index.ts',
+    `import { log } from '@model/log';
+     import { level } from './tide.json';
+     import { unit } from './unit.cjs';
+     import { tide } from './tide';
+     export { log, tide };
+     export const about: string = \`\${level} \${unit}\`;`,
+  );
+  put('src/model/tide.ts', `import { store } from 'floe';\nexport const tide = store('tide', { level: 0 as number });`);
+  put(
+    'src/model/log.tsx',
+    `import { store } from 'floe';\nexport const log = store('log', { note: '' });\nexport const Log = () => <p />;`,
+  );
+  put('src/model/tide.json', '{"level":3}');
+  put('src/model/unit.cjs', "module.exports = { unit: 'm' };");
+
+  const storesOf = (out: string): string[] =>
+    (JSON.parse(out) as { stores: { name: string }[] }).stores.map(({ name }) => name);
+
+  test('is found by itself, or where package.json says', async () => {
+    const own = await floe(['graph', '--json'], '', project);
+    expect([own.code, storesOf(own.out), own.err]).toEqual([0, ['log', 'tide'], 'The model is src/model/index.ts.\n']);
+    put('package.json', '{"type":"module","floe":{"model":"src/model/tide.ts"}}');
+    const named = await floe(['graph', '--json'], '', join(project, 'src'));
+    expect([storesOf(named.out), named.err]).toEqual([['tide'], 'The model is model/tide.ts.\n']);
+    put('package.json', '{"type":"module"}');
+    const none = join(project, 'none');
+    mkdirSync(none);
+    writeFileSync(join(none, 'package.json'), '{}');
+    expect(await floe(['graph'], '', none)).toMatchObject({ code: 2, err: expect.stringContaining('FLOE_NO_MODEL') });
+  });
+
+  test.each([
+    ['keeps a timer and writes to the console', 'console.log("hello"); setInterval(() => 0, 1000);', 0, 'hello'],
+    ['ends the process', 'process.exit(0);', 2, 'FLOE_MODEL_ENDED'],
+    ['ends the process, and catches that', 'try { process.exit(0) } catch {}', 2, 'FLOE_MODEL_ENDED'],
+    ['never comes to its end', 'await new Promise(() => undefined);', 2, 'FLOE_MODEL_ENDED'],
+    ['leaves a rejection', 'void Promise.reject(new Error("no"));', 2, 'FLOE_MODEL_ENDED'],
+  ])('one that %s', async (_what, work, code, words) => {
+    put('src/bad.ts', `import { store } from 'floe';\n${work}\nexport const tide = store('tide', { level: 0 });`);
+    const found = await floe(['graph', '--json', '--model', 'src/bad.ts'], '', project);
+    expect([found.code, found.err]).toEqual([code, expect.stringContaining(words)]);
+    expect(code === 0 ? storesOf(found.out) : found.out).toEqual(code === 0 ? ['tide'] : '');
+  });
+
+  test('without rules explore says so; JSON may begin with a byte order mark', async () => {
+    put(
+      'src/tables.ts',
+      "import { entity, rowOf, tables } from 'floe/entities';\nexport const port = tables('port', [entity('berth', rowOf<{ id: string }>(), { key: 'id' })]);\nexport const examples = [port.clear()];",
+    );
+    const { out } = await floe(['explore', '--model', 'src/tables.ts'], '', project);
+    expect(out).toContain('The model has no rules');
+    const given = ['normalize', '-', '--model', 'src/tables.ts', '--type', 'berth', '--json'];
+    expect(await floe(given, '\uFEFF{"id":"N1"}', project)).toMatchObject({ code: 0 });
   });
 });

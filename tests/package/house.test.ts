@@ -36,7 +36,7 @@ const arrows: Record<string, { parts: string[]; packages: string[] }> = {
   'bindings/angular': { parts: ['core'], packages: ['@angular/core'] },
   cli: {
     parts: ['core', 'entities', 'trace', 'persist', 'persist/node', 'link', 'testing'],
-    packages: ['node:', 'commander', 'picocolors', 'string-width', 'hono', '@hono/node-server'],
+    packages: ['node:', 'commander', 'picocolors', 'jiti', 'string-width', 'hono', '@hono/node-server'],
   },
 };
 const partOf = (file: string): string => {
