@@ -15,8 +15,16 @@ export interface Readiness {
 /** A runtime without a storage is ready. */
 export function readinessOf(runtime: object): Readiness {
   const { persistence } = runtime as { readonly persistence?: Persistence };
-  return {
-    isReady: () => persistence?.status !== 'reading',
-    watch: (listener) => persistence?.watch(listener) ?? (() => undefined),
+  const isReady = (): boolean => persistence?.status !== 'reading';
+  const watch = (listener: () => void): (() => void) => {
+    if (!persistence) return () => undefined;
+    let was = isReady();
+    // A storage has news of each change that it writes.
+    return persistence.watch(() => {
+      if (was === isReady()) return;
+      was = !was;
+      listener();
+    });
   };
+  return { isReady, watch };
 }

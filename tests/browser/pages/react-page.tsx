@@ -241,19 +241,20 @@ async function hydrating(kind: 'local' | 'dispatch' | 'indexed') {
   const server = declared();
   const serverRuntime = createRuntime({ stores: [server.visits] });
   serverRuntime.dispatch(server.counted());
-  const app = ({ visits }: ReturnType<typeof declared>, runtime: Runtime) => {
+  // A browser stands for the server, so that the provider is told.
+  const app = ({ visits }: ReturnType<typeof declared>, runtime: Runtime, toText = false) => {
     const Ids = () => <i>{useSelection((read) => read(visits).list.map(({ id }) => id)).join(' ')}</i>;
     const Count = () => <b>{useSelection((read) => read(visits).count)}</b>;
     const Ready = () => <u>{useReady() ? 'ready' : 'reading'}</u>;
     return (
-      <RuntimeProvider runtime={runtime}>
+      <RuntimeProvider runtime={runtime} toText={toText}>
         <Count />
         <Ids />
         <Ready />
       </RuntimeProvider>
     );
   };
-  const html = renderToString(app(server, serverRuntime));
+  const html = renderToString(app(server, serverRuntime, true));
   const initial = serverRuntime.snapshot();
 
   const before = declared();
