@@ -626,3 +626,83 @@ test('a dispatch inside an invariant, `equal` or `unless` is refused, and the st
     [{ op: 'replace', path: '/counter/n', value: 2 }],
   ]);
 });
+
+describe('what is hardly meant is said once, with what to write instead', () => {
+  const log = store('log', { note: '', count: 0, seen: [] as string[] }).persisted();
+  const plain = store('plain', { open: false });
+  const counted = log.action('counted', anyway((state: { count: number }) => state.count + 1) as never);
+  const seen = log.action('seen', anyway((state: { seen: string[] }) => state.seen) as never);
+  const stored = (text: string) => memoryStorage(new Map([['log', `{"floe":"stored","version":1,"state":${text}}`]]));
+  test.each<[string, RuntimeOptions, (runtime: ReturnType<typeof createRuntime>) => unknown, string, string]>([
+    [
+      'a storage that keeps nothing',
+      { stores: [plain], storage: memoryStorage() },
+      () => 0,
+      'FLOE_NOTHING_KEPT',
+      '.persisted()',
+    ],
+    [
+      'a misspelt store',
+      { stores: [plain], initial: { plane: {} } },
+      () => 0,
+      'FLOE_INITIAL_DIFFERS',
+      "Did you mean 'plain'",
+    ],
+    [
+      'half of the fields',
+      { stores: [log], initial: { log: { note: '' } } },
+      () => 0,
+      'FLOE_INITIAL_DIFFERS',
+      "'count', 'seen'",
+    ],
+    [
+      'a number for a state',
+      { stores: [log] },
+      (runtime) => runtime.dispatch(counted()),
+      'FLOE_STATE_REPLACED',
+      'returned a number',
+    ],
+    [
+      'a part for a state',
+      { stores: [log] },
+      (runtime) => runtime.dispatch(seen()),
+      'FLOE_STATE_REPLACED',
+      'a part of the state',
+    ],
+    [
+      'stored data of another kind',
+      { stores: [log], storage: stored('{"note":"","count":"3","seen":[]}') },
+      () => 0,
+      'FLOE_STORED_DIFFERS',
+      "a text at '/count', where the store begins with a number",
+    ],
+    // Nothing, or empty, says nothing of what comes.
+    [
+      'stored data of no other kind',
+      { stores: [log], storage: stored('{"note":7,"count":3,"seen":{}}') },
+      () => 0,
+      '',
+      '',
+    ],
+  ])('%s', (_what, options, work, code, words) => {
+    const problems: Problem[] = [];
+    const runtime = createRuntime({ ...options, onProblem: (problem) => problems.push(problem) });
+    work(runtime);
+    const said = problems.map(({ error }) => error as FloeError);
+    expect(said.map((error) => error.code)).toEqual(code === '' ? [] : [code]);
+    for (const error of said) expect(error.message).toContain(words);
+  });
+
+  test('in a page: persisted() without a storage', () => {
+    const described = Object.getOwnPropertyDescriptor(globalThis, 'document');
+    Object.defineProperty(globalThis, 'document', { value: {}, configurable: true });
+    try {
+      const problems: Problem[] = [];
+      createRuntime({ stores: [log], onProblem: (problem) => problems.push(problem) });
+      expect(problems).toMatchObject([{ error: { code: 'FLOE_NOT_KEPT' } }]);
+    } finally {
+      if (described) Object.defineProperty(globalThis, 'document', described);
+      else Reflect.deleteProperty(globalThis, 'document');
+    }
+  });
+});
