@@ -192,11 +192,13 @@ function terminal(name, command, cwd) {
   if (status !== 0 && status !== 143) tell(`${name}: ${stderr}`);
 }
 
-await pages(docked);
-await pages(kept);
-await inspected(recordings);
-await created();
-// `npm run shots -- pages` leaves the pictures of terminals as they are.
+// `npm run shots -- pages` leaves the pictures of terminals as they are, `npm run shots -- terminals` those of pages.
+if (process.argv[2] !== 'terminals') {
+  await pages(docked);
+  await pages(kept);
+  await inspected(recordings);
+  await created();
+}
 if (process.argv[2] === 'pages') process.exit(0);
 const cwd = mkdtempSync(join(tmpdir(), 'floe-shots-'));
 const floe = `node ${join(root, 'dist', 'cli', 'bin.js')}`;
@@ -239,7 +241,7 @@ terminal(
     `${prompt('floe replay harbour-shift.jsonl --model model/index.js')}; ${floe} replay harbour-shift.jsonl --model ${model}`,
     `${prompt('# notes are kept in capitals now', gap)}`,
     `${prompt('floe replay harbour-shift.jsonl --model model/index.js')}; ${floe} replay harbour-shift.jsonl --model changed.mjs`,
-    `${prompt('floe write-test harbour-shift.jsonl --from 33 --to 34 --model ../model/index.js --out note.test.js', gap)}; ${floe} write-test harbour-shift.jsonl --from 33 --to 34 --model ../model/index.js --out note.test.js; cat note.test.js`,
+    `${prompt('floe write-test harbour-shift.jsonl --from 33 --to 34 --model ../model/index.js --out note.test.js', gap)}; ${floe} write-test harbour-shift.jsonl --from 33 --to 34 --model ../model/index.js --out note.test.js; grep -v ^import note.test.js`,
   ].join('; '),
   cwd,
 );
