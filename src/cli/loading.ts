@@ -14,10 +14,10 @@ export async function whileLoading<T>(file: string, load: () => Promise<T>): Pro
   const { exit } = process;
   /** What it was told when it ended the process. */
   const told: FloeError[] = [];
-  process.exit = ((code?: number) => {
+  process.exit = (code?: number) => {
     told.push(modelEnded(file, `it ends the process (process.exit(${code ?? ''}))`));
     throw told[0];
-  });
+  };
   // Nothing is left that could go on, and it has not come to its end: Node would end without a word.
   const stuck = (): void => {
     const { code, message } = modelEnded(file, 'it waits for something that never comes (a top-level await)');
