@@ -37,7 +37,7 @@ describe('the demo without a page, then floe steps', () => {
     expect(lines).toHaveLength(47);
     expect(people.out).toMatch(/load the visits of 2031-… #3 begins +run #1 +visits\.loadDay\.status/);
     expect(people.out).toMatch(/load the visits of 2031.* #10 begins +step 34/);
-    expect(people.out).toMatch(/45 +\d\d:\d\d:\d\d\.\d{3} +shiftEnded +visits, log, notices +\d +[\d.]+ ms/);
+    expect(people.out).toMatch(/45 +\d\d:\d\d:\d\d\.\d{3} +ended the shift +visits, log, notices +\d +[\d.]+ ms/);
     const programs = await floe(['steps', '--json', '-'], readFileSync(file, 'utf8'));
     const steps = programs.out
       .trimEnd()

@@ -53,7 +53,12 @@ function moodyOffice() {
     send: (note) => response(`send ${note}`, { received: note }),
   };
   const open = (stores: readonly AnyStore[], texts = new Map<string, string>()) => {
-    const runtime = testRuntime({ stores, needs: [office.by(given)], storage: memoryStorage(texts) });
+    const keeps = stores.some((one) => (one as { readonly kept?: unknown }).kept !== undefined);
+    const runtime = testRuntime({
+      stores,
+      needs: [office.by(given)],
+      ...(keeps && { storage: memoryStorage(texts) }),
+    });
     clock = runtime.clock;
     return runtime;
   };
