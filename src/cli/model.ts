@@ -1,11 +1,10 @@
 // The stores that a command works with: a module of the application's own, loaded as a bundler would take it.
-import { createJiti } from 'jiti';
 import { existsSync, readFileSync } from 'node:fs';
 import { dirname, join, relative, resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { FloeError, messageOf, StoreDefinition } from '../core/internal.js';
 import type { AnyStore } from '../core/index.js';
-import { modelUnusable, noModel } from './errors.js';
+import { modelUnusable, noModel, notJson } from './errors.js';
 import { whileLoading } from './loading.js';
 import { shown, type Output } from './output.js';
 
@@ -35,6 +34,8 @@ export async function modelIn(given: string | undefined, out: Output): Promise<M
   if (!existsSync(path)) throw modelUnusable(file, 'there is no such file');
   const url = pathToFileURL(path).href;
   const paths = nearest(dirname(path), 'tsconfig.json');
+  // Only here: most commands load no model.
+  const { createJiti } = await import('jiti');
   const jiti = createJiti(url, { jsx: true, fsCache: false, interopDefault: false, tsconfigPaths: paths ?? false });
   let found: Readonly<Record<string, unknown>>;
   try {
@@ -57,15 +58,21 @@ function nearest(folder: string, name: string): string | undefined {
   return dirname(folder) === folder ? undefined : nearest(dirname(folder), name);
 }
 
+function manifestIn(file: string): { readonly floe?: { readonly model?: unknown } } {
+  try {
+    return JSON.parse(readFileSync(file, 'utf8')) as ReturnType<typeof manifestIn>;
+  } catch (cause) {
+    throw notJson(file, cause);
+  }
+}
+
 const ENDINGS = ['ts', 'tsx', 'mts', 'js', 'jsx', 'mjs'];
 
 /** The model of the project around: what its `package.json` says, else where the guides put it. */
 function ownModel(): string {
   const manifest = nearest(process.cwd(), 'package.json');
   const folder = manifest === undefined ? process.cwd() : dirname(manifest);
-  const { floe } = (manifest === undefined ? {} : JSON.parse(readFileSync(manifest, 'utf8'))) as {
-    readonly floe?: { readonly model?: unknown };
-  };
+  const { floe } = manifest === undefined ? {} : manifestIn(manifest);
   if (typeof floe?.model === 'string') return relative(process.cwd(), join(folder, floe.model));
   for (const place of ['src/model/index', 'src/model'])
     for (const ending of ENDINGS) {

@@ -4,6 +4,7 @@ import { StringDecoder } from 'node:string_decoder';
 import colours from 'picocolors';
 import { encode } from '../core/internal.js';
 import { causeOf, titleOf, TraceReader, type Step } from '../trace/index.js';
+import { phaseIn } from '../trace/step.js';
 import { badOption } from './errors.js';
 import { readSteps, sourceOf } from './input.js';
 import { Columns, counted, jsonOf, shown, type Output } from './output.js';
@@ -158,8 +159,7 @@ function titled(step: Step): readonly [title: string, rest: string] {
   const { title, run, fact } = step;
   if (title === undefined) return [titleOf(step), ''];
   if (!run) return [title, ''];
-  const what = fact === 'runStarted' ? 'begins' : fact === 'runRetried' ? 'tries again' : run.phase;
-  return [title, ` #${run.id} ${what}`];
+  return [title, ` #${run.id} ${phaseIn(fact, run.phase)}`];
 }
 
 /** What happened in a step, in its colour. @param most so many characters, with the outcome */

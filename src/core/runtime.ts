@@ -128,7 +128,7 @@ export function createRuntime<const O extends RuntimeOptions = object>(
   checkRuntimeOptions(given);
   const stores = (given.stores ?? []).map(definitionOf);
   const kernel = new Kernel(given);
-  open++;
+  let isOpen = true;
   const runtime = {
     dispatch: (action: AnyAction) => kernel.dispatch(action),
     read: kernel.read,
@@ -169,8 +169,9 @@ export function createRuntime<const O extends RuntimeOptions = object>(
     get ready() {
       return kernel.whenRead?.() ?? Promise.resolve();
     },
-    close: () => {
-      if (!kernel.isClosed) open--;
+    close() {
+      if (isOpen) open--;
+      isOpen = false;
       return kernel.close();
     },
   } as unknown as Runtime & { trace?: unknown; persistence?: unknown };
@@ -186,6 +187,7 @@ export function createRuntime<const O extends RuntimeOptions = object>(
   }
   if (given.tasks) kernel.startTasks(given.tasks.map((one) => one.definition));
   if (given.expose) publish(given.expose, runtime);
+  open++;
   return runtime as Runtime & Attached<O>;
 }
 

@@ -334,7 +334,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     const isBranch = this.past && !unseen;
     if (isBranch) this.past = false;
     // What was left out while it was open may count from now on; and what changed nothing may change the confirmed state.
-    // An action that was rolled back did neither; what the transaction did besides is told with the others.
+    // An action that was rolled back did neither; what the transaction did besides comes with its other actions.
     const counts = fact !== undefined || action === undefined || outcome !== 'reverted';
     const mayDiffer = this.host.attending !== undefined || fact === 'confirmed' || fact === 'reverted';
     const all = isBranch || (counts && mayDiffer);

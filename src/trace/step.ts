@@ -153,6 +153,10 @@ export interface Branch {
   readonly tip: number;
 }
 
+/** What a run does in a step, as the end of a sentence. */
+export const phaseIn = (fact: Step['fact'], phase: string): string =>
+  fact === 'runStarted' ? 'begins' : fact === 'runRetried' ? 'tries again' : phase;
+
 /**
  * What happened, in a few words: for lists of steps.
  * @example
@@ -160,8 +164,7 @@ export interface Branch {
  */
 export function titleOf({ action, fact, run, about, count, cause }: Step): string {
   if (run) {
-    const what = fact === 'runStarted' ? 'begins' : fact === 'runRetried' ? 'tries again' : run.phase;
-    return `${run.task}${run.id > 0 ? ` #${run.id}` : ''} ${what}`;
+    return `${run.task}${run.id > 0 ? ` #${run.id}` : ''} ${phaseIn(fact, run.phase)}`;
   }
   if (count !== undefined) return `${count} not listed`;
   if (fact === 'confirmed' || fact === 'reverted') {

@@ -204,7 +204,6 @@ export const stateEdited = (where: string, cause: unknown): FloeError =>
     { cause },
   );
 
-/** @param what was called on it, or set */
 export const selectorEdits = (): FloeError =>
   error(
     'FLOE_DRAFT_MISUSE',

@@ -2,11 +2,34 @@
 import { badOption, nearest } from '../base/errors.js';
 import type { Feature, Hooks } from './feature.js';
 
-const HOOKS = [
-  ...['after', 'awaits', 'check', 'committing', 'stated', 'savepoint', 'rollBack', 'lineChanged', 'isMoving'],
-  ...['leavePast', 'onTopOf', 'readUnseen', 'rebase', 'confirmed', 'pinned', 'idle', 'leave', 'arrived', 'running'],
-  ...['run', 'working', 'begin', 'tasks', 'settled', 'close'],
-];
+/** All of them: the compiler misses none. */
+const HOOKS = Object.keys({
+  after: 0,
+  awaits: 0,
+  check: 0,
+  committing: 0,
+  stated: 0,
+  savepoint: 0,
+  rollBack: 0,
+  lineChanged: 0,
+  isMoving: 0,
+  leavePast: 0,
+  onTopOf: 0,
+  readUnseen: 0,
+  rebase: 0,
+  confirmed: 0,
+  pinned: 0,
+  idle: 0,
+  leave: 0,
+  arrived: 0,
+  running: 0,
+  settled: 0,
+  working: 0,
+  run: 0,
+  begin: 0,
+  tasks: 0,
+  close: 0,
+} satisfies Record<keyof Hooks, 0>);
 
 /**
  * @param others the features that are installed

@@ -1,5 +1,5 @@
 // What only a user-interface framework can do for a runtime. The runtime knows no framework: a binding hands it over.
-import { isContainer, isDate, isMap, isSet, put } from '../data/plain.js';
+import { copiedWhere } from '../data/copied.js';
 import type { AnyAction } from '../model/action.js';
 
 /** What a framework that tracks reads does for a runtime whose values its components show. */
@@ -31,37 +31,5 @@ export function unproxiedAction(hands: readonly Hands[], action: AnyAction): Any
  */
 export function unproxied(hands: readonly Hands[], value: unknown): unknown {
   const isProxy = (part: object): boolean => hands.some((one) => one.isProxy?.(part) === true);
-  return hands.length === 0 ? value : withoutProxies(value, isProxy, new Set());
-}
-
-function withoutProxies(value: unknown, isProxy: (part: object) => boolean, above: Set<object>): unknown {
-  if (typeof value !== 'object' || value === null || above.has(value)) return value;
-  const mustCopy = isProxy(value);
-  if (isDate(value)) return mustCopy ? new Date(value.getTime()) : value;
-  above.add(value);
-  const inside = (part: unknown): unknown => withoutProxies(part, isProxy, above);
-  let result = value;
-  if (isMap(value)) {
-    const entries = Array.from(value, ([key, part]) => [inside(key), inside(part)] as const);
-    const isSame = (): boolean =>
-      Array.from(value).every(([key, part], i) => key === entries[i][0] && part === entries[i][1]);
-    if (mustCopy || !isSame()) result = new Map(entries);
-  } else if (isSet(value)) {
-    const parts = Array.from(value, inside);
-    if (mustCopy || !Array.from(value).every((part, i) => part === parts[i])) result = new Set(parts);
-  } else if (isContainer(value)) result = partsOf(value, mustCopy, inside);
-  above.delete(value);
-  return result;
-}
-
-function partsOf(value: object, mustCopy: boolean, inside: (part: unknown) => unknown): object {
-  const copy = (): object => (Array.isArray(value) ? Array.from(value as unknown[]) : { ...value });
-  let result: object | undefined = mustCopy ? copy() : undefined;
-  // What is taken out of a proxy may be one as well, made at each read: the copy is looked through.
-  for (const key of Object.keys(result ?? value)) {
-    const part: unknown = (result ?? value)[key as never];
-    const plain = inside(part);
-    if (plain !== part) put((result ??= copy()), key, plain);
-  }
-  return result ?? value;
+  return hands.length === 0 ? value : copiedWhere(value, isProxy);
 }

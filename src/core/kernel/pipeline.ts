@@ -132,7 +132,7 @@ export class Pipeline {
       after = kernel.computing.alone(cell, change, before, action);
       if (DEV && !Object.is(after, before)) {
         guardAfter(cell, action, after);
-        hintReturned(kernel, cell.store, action.type, before, after);
+        hintReturned(kernel, cell, action.type, before);
       }
     } catch (error) {
       recorder?.unchanged(action, cause, 'failed', error, started);
@@ -181,7 +181,7 @@ export class Pipeline {
         const before = view.states[cell.index];
         const after = kernel.computing.all(cell, own, before, action, touches);
         if (Object.is(after, before)) continue;
-        if (DEV) hintReturned(kernel, cell.store, action.type, before, after);
+        if (DEV) hintReturned(kernel, cell, action.type, before);
         changes.push(view.change(cell, after));
       }
       // check

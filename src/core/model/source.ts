@@ -4,7 +4,8 @@ import { badArgument, badName, notASource } from '../base/errors.js';
 import { DEV } from '../base/mode.js';
 import { checkChoice, checkOptions } from '../base/options.js';
 import { DERIVATION, foreign, SELECTOR, SOURCE } from '../base/protocol.js';
-import { isContainer, isDate, isMap, isSet, put, sameData } from '../data/plain.js';
+import { copiedWhere } from '../data/copied.js';
+import { isContainer, isDate, isMap, isSet, sameData } from '../data/plain.js';
 import type { StoreDefinition } from './store.js';
 
 /** Something that `read`, `watch`, `follow` and `select` take: a store, a selector with its arguments, or an `at`. */
@@ -124,7 +125,15 @@ export function selectorOf(of: Derivation): unknown {
     [of.name]: (...args: unknown[]): Source<unknown> =>
       args.length === 0
         ? (call as unknown as Source<unknown>)
-        : { [SOURCE]: { of, key: argumentKey(of.name, args), args: args.map(ownArgument), bare: NO_BARE } },
+        : // The caller's own objects may become others later.
+          {
+            [SOURCE]: {
+              of,
+              key: argumentKey(of.name, args),
+              args: args.map(copied),
+              bare: NO_BARE,
+            },
+          },
   };
   const marks = call as unknown as { [DERIVATION]: Derivation; [SELECTOR]: true; [SOURCE]: Recipe<unknown> };
   marks[DERIVATION] = of;
@@ -189,16 +198,7 @@ function describe(arg: unknown): string {
   }
 }
 
-/** An argument as it is when the selector is called: what becomes of the caller's object later changes no source. */
-function ownArgument(value: unknown): unknown {
-  if (typeof value !== 'object' || value === null || isDate(value)) return value;
-  if (isMap(value)) return new Map(Array.from(value, ([key, part]) => [ownArgument(key), ownArgument(part)]));
-  if (isSet(value)) return new Set(Array.from(value, ownArgument));
-  if (Array.isArray(value)) return Array.from(value, ownArgument);
-  const copy: Record<string, unknown> = {};
-  for (const key of Object.keys(value)) put(copy, key, ownArgument((value as Record<string, unknown>)[key]));
-  return copy;
-}
+const copied = (arg: unknown): unknown => copiedWhere(arg, () => true);
 
 /** Text that is equal for equal arguments, whatever the order of their keys. */
 export function argumentKey(name: string, args: readonly unknown[]): string {
