@@ -1,9 +1,9 @@
-// What only Vue asks for: scopes without components, sync effects that dispatch, nodes that are shown again.
+// What only Vue asks for: scopes without components, nodes that are shown again.
 import { expect, test } from '@jest/globals';
 import { createApp, defineComponent, effectScope, h, nextTick, ref, watchEffect } from 'vue';
 import type { Problem } from 'floe';
-import { provideRuntime, useAction, useReady, useSelection } from 'floe/vue';
-import { count, nameOf, newRuntime, noted, planned, renamed } from './board.js';
+import { provideRuntime, useReady, useSelection } from 'floe/vue';
+import { count, nameOf, newRuntime, planned, renamed } from './board.js';
 
 test('a scope without a component follows until it is stopped', () => {
   const runtime = newRuntime();
@@ -58,28 +58,4 @@ test('a node that is shown again begins with the present state', async () => {
   }
   expect(seen).toEqual([3, 4]);
   app.unmount();
-});
-
-test('an effect that dispatches runs again only for what it reads', () => {
-  const runtime = newRuntime();
-  const app = createApp({ render: () => h('p') });
-  provideRuntime(runtime, app);
-  let runs = 0;
-  app.runWithContext(() =>
-    effectScope().run(() => {
-      const all = useSelection(count);
-      const plan = useAction(planned);
-      watchEffect(
-        () => {
-          runs++;
-          if (runs < 20) plan('Auk');
-        },
-        { flush: 'sync' },
-      );
-      watchEffect(() => all.value, { flush: 'sync' });
-    }),
-  );
-  runtime.dispatch(noted('fog'));
-  runtime.dispatch(planned('Ern'));
-  expect([runs, runtime.read(count)]).toEqual([1, 5]);
 });
