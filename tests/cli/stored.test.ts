@@ -1,6 +1,6 @@
 // `floe stored`: the real command line on folders and on a file saved from a browser; and what past versions stored.
 import { afterAll, describe, expect, test } from '@jest/globals';
-import { cpSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { cpSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { createRuntime } from 'floe';
@@ -170,6 +170,8 @@ describe('what is not Floe’s', () => {
     for (const name of ['package.json', 'package-lock.json', 'tsconfig.base.json', 'README.md'])
       cpSync(join(process.cwd(), name), join(place, name));
     writeFileSync(join(place, 'lines.jsonl'), '{"a":1}\n{"a":2}\n');
+    writeFileSync(join(place, 'sums.jsonl'), '{"sum":"12345678","total":3}\n');
+    mkdirSync(join(place, 'folder.jsonl'));
     writeFileSync(join(place, '100%.jsonl'), 'not even a key');
     writeFileSync(join(place, 'bytes.json'), Buffer.from([0xff, 0xfe, 0x00, 0x80]));
     return place;
@@ -182,7 +184,7 @@ describe('what is not Floe’s', () => {
       const { code, out, err } = await floe(['stored', place, ...more, '--json']);
       expect([code, err.includes('mended')]).toEqual([0, false]);
       const foreign = toldOf(out).filter(({ verdict }) => verdict.startsWith('not of Floe'));
-      expect(foreign.map(({ store }) => store).sort()).toEqual(['bytes', 'lines', 'package', 'package-lock']);
+      expect(foreign.map(({ store }) => store).sort()).toEqual(['bytes', 'lines', 'package', 'package-lock', 'sums']);
       expect(bytesIn(place)).toEqual(before);
     }
     // Something of Floe's is damaged beside it.

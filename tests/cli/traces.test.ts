@@ -97,6 +97,10 @@ describe('floe step', () => {
     const listed = json((await floe(['steps', file, '--json'])).out).find(({ seq }) => seq === note.seq)!;
     expect(listed.payload).toBe(note.action!.payload);
     expect((await floe(['step', file, '999'])).err).toContain('FLOE_NO_SUCH_STEP');
+    const first = steps.find(({ action }) => action?.type === 'port.ingest')!;
+    const told = (await floe(['step', file, String(first.seq)])).out;
+    expect(told).toMatch(/and \d+ more lines; --json has all/);
+    expect(told.split('\n').length).toBeLessThan(60);
   });
 
   test('floe steps says why a step failed, and floe step where', async () => {
@@ -207,6 +211,9 @@ describe('floe state, floe changes, floe history', () => {
       cause: { by: 'task' },
     });
     expect((await floe(['history', file, '--path', '/log/note'])).out).toMatch(/wrote in the log .*"" +"Corran Bell/);
+    // The empty pointer is all of it.
+    const all = await floe(['history', file, '--path', '']);
+    expect([all.code, all.err]).toEqual([0, expect.stringMatching(/^\d+ steps changed the states up to step 45\.$/m)]);
   });
 });
 
@@ -250,7 +257,7 @@ describe('floe compare, floe replay, floe write-test', () => {
     const range = ['--from', String(note.seq), '--to', String(note.seq)];
     const long = await floe(['write-test', file, '--model', './model.js', ...range]);
     expect([long.code, long.err]).toEqual([2, expect.stringContaining('--out')]);
-    const out = place('note.test.mjs');
+    const out = place('new/note.test.mjs');
     const written = await floe([
       'write-test',
       file,
@@ -262,7 +269,7 @@ describe('floe compare, floe replay, floe write-test', () => {
       out,
       ...range,
     ]);
-    expect(lines(written.out)).toEqual([out, place('note.given.json')]);
+    expect(lines(written.out)).toEqual([out, place('new/note.given.json')]);
     expect(readFileSync(out, 'utf8')).toContain("expect(valueAt(runtime, '/log/note')).toEqual('Corran Bell");
   });
 });

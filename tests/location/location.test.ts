@@ -359,6 +359,21 @@ describe('a browser', () => {
     expect(runtime.read(address).params).toEqual({ id: 'b' });
   });
 
+  test('where a bar knows no entries, the address of a refused one is replaced', () => {
+    const address = declare();
+    const { own, entries, back } = bar('/harbour/');
+    const { now, show, watch } = own;
+    const runtime = createRuntime({ stores: [address] });
+    linkAddress(runtime, address, { now, show, watch });
+    for (const id of ['a', 'b']) runtime.dispatch(address.went({ at: 'visit', params: { id } }));
+    runtime.addInterceptor('stays', (_sent, { stop }) => stop());
+    back();
+    expect([own.now(), entries]).toEqual([
+      '/harbour/visits/b',
+      ['/harbour/', '/harbour/visits/b', '/harbour/visits/b'],
+    ]);
+  });
+
   test('a copy of an address is linked as one', () => {
     const address = declare();
     const filtered = action<'all' | 'expected'>('filtered');
