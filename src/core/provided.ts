@@ -2,14 +2,14 @@
 import { FloeError } from './base/errors.js';
 import { DEV } from './base/mode.js';
 import { hostOf } from './kernel/attachment.js';
-import type { Hands } from './kernel/hands.js';
+import type { FrameworkAdapter } from './kernel/adapter.js';
 import { reportOnce } from './kernel/reported.js';
 import { defaultRuntime, openRuntimes, type Runtime } from './runtime.js';
 
-/** Hands a runtime what a framework does for it, once. */
-export function equip(runtime: Runtime, hands: Hands): Runtime {
-  const known = hostOf(runtime).hands;
-  if (!known.includes(hands)) known.push(hands);
+/** FrameworkAdapter a runtime what a framework does for it, once. */
+export function withAdapter(runtime: Runtime, adapters: FrameworkAdapter): Runtime {
+  const known = hostOf(runtime).adapters;
+  if (!known.includes(adapters)) known.push(adapters);
   return runtime;
 }
 
@@ -40,7 +40,7 @@ export const outsideSetup = (call: string, where: string): FloeError =>
   );
 
 /** @param call what was called, for the message */
-export function reportEndless(runtime: Runtime, call: string): void {
+export function reportNoScope(runtime: Runtime, call: string): void {
   if (!DEV) return;
   const error = new FloeError(
     'FLOE_NO_SCOPE',

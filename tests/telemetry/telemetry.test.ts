@@ -152,7 +152,7 @@ test('the active span is the parent of what code does, and the span of a run tha
     await runtime.clock.advance(200);
     const plain = testRuntime();
     telemetry(plain, { tracer, activeRuns: false });
-    const unset = task('unset', () => void tracer.startSpan('GET /tides').end());
+    const unset = task('unset', () => tracer.startSpan('GET /tides').end());
     void plain.run(unset());
     const parents = Object.fromEntries(spans().map((span) => [span.name, parentOf(span)]));
     expect(parents).toMatchObject({ asked: 'page', ask: 'page', 'GET /visits': 'ask', 'GET /berths': 'ask' });

@@ -9,12 +9,12 @@ import {
   type EnvironmentProviders,
   type Signal,
 } from '@angular/core';
-import { dispatcherOf, equip, readinessOf, runnerOf, Selected, unprovidedRuntime } from '../../core/internal.js';
+import { dispatcherOf, readinessOf, runnerOf, Selected, unprovidedRuntime, withAdapter } from '../../core/internal.js';
 import type { ActionMaker, DispatchResult, Read, Run, Runtime, Source, Task } from '../../core/index.js';
 
 const RUNTIME = new InjectionToken<Runtime>('floe.runtime', { providedIn: 'root', factory: unprovidedRuntime });
 
-const hands = { untracked };
+const adapter = { untracked };
 
 /**
  * Gives an application, or a route, a runtime. Without one all share the page's default runtime.
@@ -30,7 +30,7 @@ export const provideRuntime = (runtime: Runtime): EnvironmentProviders =>
  * @example
  * private readonly runtime = injectRuntime();
  */
-export const injectRuntime = (): Runtime => equip(inject(RUNTIME), hands);
+export const injectRuntime = (): Runtime => withAdapter(inject(RUNTIME), adapter);
 
 /**
  * The value of a source, or of a function that reads sources, as a signal. The function may read signals as well. What the

@@ -2,19 +2,19 @@ import { getContext, onMount, setContext, untrack } from 'svelte';
 import { createSubscriber, SvelteDate, SvelteMap, SvelteSet } from 'svelte/reactivity';
 import {
   dispatcherOf,
-  equip,
+  withAdapter,
   outsideSetup,
   readinessOf,
   runnerOf,
   Selected,
   unprovidedRuntime,
-  type Hands,
+  type FrameworkAdapter,
 } from '../../core/internal.js';
 import type { ActionMaker, DispatchResult, Read, Run, Runtime, Source, Task } from '../../core/index.js';
 
 const RUNTIME = Symbol('floe.runtime');
 
-const hands: Hands = {
+const adapter: FrameworkAdapter = {
   untracked: untrack,
   isProxy: (value) =>
     value instanceof SvelteMap || value instanceof SvelteSet || value instanceof SvelteDate || isStateProxy(value),
@@ -49,7 +49,7 @@ export interface Current<T> {
  * </script>
  */
 export function provideRuntime(runtime: Runtime): void {
-  equip(runtime, hands);
+  withAdapter(runtime, adapter);
   inComponent('provideRuntime(...)', () => setContext(RUNTIME, runtime));
 }
 
@@ -63,7 +63,7 @@ export const useRuntime = (): Runtime => runtimeFor('useRuntime()');
 
 /** @param call what asks for it, for the message */
 const runtimeFor = (call: string): Runtime =>
-  equip(inComponent(call, () => getContext<Runtime | undefined>(RUNTIME)) ?? unprovidedRuntime(), hands);
+  withAdapter(inComponent(call, () => getContext<Runtime | undefined>(RUNTIME)) ?? unprovidedRuntime(), adapter);
 
 function inComponent<T>(call: string, fn: () => T): T {
   try {

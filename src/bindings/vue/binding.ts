@@ -19,20 +19,20 @@ import {
 } from 'vue';
 import {
   dispatcherOf,
-  equip,
+  withAdapter,
   outsideSetup,
   readinessOf,
-  reportEndless,
+  reportNoScope,
   runnerOf,
   Selected,
   unprovidedRuntime,
-  type Hands,
+  type FrameworkAdapter,
 } from '../../core/internal.js';
 import type { ActionMaker, DispatchResult, Read, Run, Runtime, Source, Task } from '../../core/index.js';
 
 const RUNTIME: InjectionKey<Runtime> = Symbol('floe.runtime');
 
-const hands: Hands = {
+const adapter: FrameworkAdapter = {
   isProxy,
   // Vue offers no function for this. An effect of its own takes what is read, and is over at once.
   untracked<T>(fn: () => T): T {
@@ -57,7 +57,7 @@ const hands: Hands = {
  * app.mount('#root');
  */
 export function provideRuntime(runtime: Runtime, app?: App): void {
-  equip(runtime, hands);
+  withAdapter(runtime, adapter);
   if (app) app.provide(RUNTIME, runtime);
   else provide(RUNTIME, runtime);
 }
@@ -73,7 +73,7 @@ export const useRuntime = (): Runtime => runtimeFor('useRuntime()');
 /** @param call what asks for it, for the message */
 function runtimeFor(call: string): Runtime {
   if (!hasInjectionContext()) throw outsideSetup(call, 'in setup, before anything that is awaited');
-  return equip(inject(RUNTIME, undefined) ?? unprovidedRuntime(), hands);
+  return withAdapter(inject(RUNTIME, undefined) ?? unprovidedRuntime(), adapter);
 }
 
 /**
@@ -204,7 +204,7 @@ function life(
   // Components that are rendered on a server are not unmounted.
   if (inject<object | undefined>(ssrContextKey, undefined)) return () => undefined;
   if (!getCurrentScope()) {
-    reportEndless(runtime, call);
+    reportNoScope(runtime, call);
     return () => undefined;
   }
   let mayBegin = true;

@@ -32,7 +32,11 @@ class Beginning {
       thrown: (error) => host.problem(error),
     };
     // These states never change: nothing becomes due.
-    this.reading = new Reading(ground, { states, places, due: { add: () => undefined, addShown: () => undefined } });
+    this.reading = new Reading(ground, {
+      states,
+      places,
+      due: { add: () => undefined, addInvalidated: () => undefined },
+    });
   }
 
   /** The value of a source in these states; the present one where it is equal, so that nothing renders twice for it. */

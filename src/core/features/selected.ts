@@ -3,7 +3,7 @@ import { sameData } from '../data/plain.js';
 import { hostOf } from '../kernel/attachment.js';
 import { INLINE, type Read, type Recipe, type Source } from '../model/source.js';
 import { CLEAN } from '../reactive/graph.js';
-import type { Entry, Shown } from '../reading/reading.js';
+import type { Entry, Invalidated } from '../reading/reading.js';
 import { beginningOf } from './beginning.js';
 import { selectedRecipe, type HoldHost } from './hold.js';
 
@@ -11,7 +11,7 @@ import { selectedRecipe, type HoldHost } from './hold.js';
  * A selection whose value a framework computes whenever it is invalid. A function that is written in a component may read the
  * framework's own state as well: it runs inside of `get`, so that the framework sees that.
  */
-export class Selected<T> implements Shown {
+export class Selected<T> implements Invalidated {
   /** A function that is written in a component: it runs at each `get`. */
   readonly isInline: boolean;
   private readonly recipe: Recipe<T>;
@@ -44,7 +44,7 @@ export class Selected<T> implements Shown {
     this.host.open('read');
     const { entry } = this;
     if (!entry) return this.once();
-    const value = (this.isInline ? entry.again() : entry.get()) as T;
+    const value = (this.isInline ? entry.rederive() : entry.get()) as T;
     if (this.version === 0) this.version = entry.version;
     return value;
   }

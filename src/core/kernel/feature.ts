@@ -11,7 +11,7 @@ import type { Reading } from '../reading/reading.js';
 import type { Cell, CellChange } from './cell.js';
 import type { Computing } from './compute.js';
 import type { HandlerTable } from './handlers.js';
-import type { Hands } from './hands.js';
+import type { FrameworkAdapter } from './adapter.js';
 import type { Interceptor } from './interceptor.js';
 import type { Notifications } from './notifications.js';
 import type { KernelOptions } from './options.js';
@@ -223,7 +223,7 @@ export interface Extensible extends Recorded {
   call<T>(fn: () => T): T;
   readonly notifications: Notifications;
   /** Of the frameworks whose components show values of this runtime. */
-  readonly hands: Hands[];
+  readonly adapters: FrameworkAdapter[];
   /** Notifies watchers, unless that is put off. */
   notify(): void;
   atomic<T>(fn: () => T): T;

@@ -40,7 +40,7 @@ import {
 import { checkFeature } from './feature-check.js';
 import { HandlerTable } from './handlers.js';
 import { Joining } from './joining.js';
-import { unproxied, untracked, type Hands } from './hands.js';
+import { unproxied, untracked, type FrameworkAdapter } from './adapter.js';
 import { Notifications } from './notifications.js';
 import { becauseOf, Pipeline } from './pipeline.js';
 import { savepointOf, transact } from './atomic.js';
@@ -68,7 +68,7 @@ export class Kernel implements Extensible, Ground {
   transactions = 0;
   isClosed = false;
   readonly waiting = new Set<() => void>();
-  readonly hands: Hands[] = [];
+  readonly adapters: FrameworkAdapter[] = [];
   private readonly installed = new Map<Feature, Hooks>();
   private readonly afterHooks = new AfterHooks(this);
   private travel: Pick<Hooks, 'leavePast' | 'isMoving'> | undefined;
@@ -314,7 +314,7 @@ export class Kernel implements Extensible, Ground {
     if (this.afterHooks.isEmpty) return;
     // The work that begins is the application's: it finds what is shown.
     if (this.transaction) return void this.transaction.after.push({ action, tasks, transition });
-    this.views.outside(() => untracked(this.hands, () => this.afterHooks.run(action, tasks, transition)));
+    this.views.outside(() => untracked(this.adapters, () => this.afterHooks.run(action, tasks, transition)));
   }
 
   /** Tasks that begin by themselves: not inside a selector that was the first to read their store. */
@@ -329,10 +329,10 @@ export class Kernel implements Extensible, Ground {
   run(call: unknown): unknown {
     const feature = (call as { readonly task?: DeclaredTask } | null | undefined)?.task?.feature as Feature | undefined;
     if (!feature?.install) throw notATaskCall(call);
-    const { hands } = this;
-    if (hands.length === 0) return this.use(feature).run!(call);
-    const plain = { ...(call as object), args: unproxied(hands, (call as { readonly args: unknown }).args) };
-    return untracked(hands, () => this.use(feature).run!(plain));
+    const { adapters } = this;
+    if (adapters.length === 0) return this.use(feature).run!(call);
+    const plain = { ...(call as object), args: unproxied(adapters, (call as { readonly args: unknown }).args) };
+    return untracked(adapters, () => this.use(feature).run!(plain));
   }
 
   attach<Face>(attachment: Attachment<Face>): Face {

@@ -1,7 +1,7 @@
 // Notifies watchers, then dispatches what they queued meanwhile, until nothing is left.
 import type { AnyAction } from '../model/action.js';
 import { endlessLoop } from '../base/errors.js';
-import { untracked, type Hands } from './hands.js';
+import { untracked, type FrameworkAdapter } from './adapter.js';
 import type { Due } from './view.js';
 import type { Transition } from './transition.js';
 
@@ -29,7 +29,7 @@ export interface NotifyingHost {
   /** What is due on the view that is worked on. */
   readonly due: Due;
   readonly recorder: { readonly latest: Transition | undefined } | undefined;
-  readonly hands: readonly Hands[];
+  readonly adapters: readonly FrameworkAdapter[];
   problem(error: unknown, transition?: Transition, action?: AnyAction): void;
   /** The outermost call from outside has ended, and nothing is notified. */
   idle(): void;
@@ -89,8 +89,8 @@ export class Notifications {
   notify(): void {
     const { host } = this;
     if (this.isNotifying || this.held > 0 || (host.due.isEmpty && this.queue.length === 0)) return;
-    if (host.hands.length === 0) this.notifyAll();
-    else untracked(host.hands, () => this.notifyAll());
+    if (host.adapters.length === 0) this.notifyAll();
+    else untracked(host.adapters, () => this.notifyAll());
   }
 
   private notifyAll(): void {

@@ -10,7 +10,7 @@ import { KnownTouches } from '../data/touches.js';
 import type { Cell, CellChange } from './cell.js';
 import { brokenBy, RULE } from './compute.js';
 import type { Applying, Deciding, Extensible } from './feature.js';
-import { unproxiedAction } from './hands.js';
+import { unproxiedAction } from './adapter.js';
 import { hintReturned } from './hints.js';
 import { reportUnhandled } from './reported.js';
 import { NO_TASKS, type Handlers } from './handlers.js';
@@ -26,9 +26,9 @@ export class Pipeline {
   /** From the application: validates; where the past is shown, a branch begins there. */
   dispatch(given: AnyAction, by: Cause | undefined): DispatchResult {
     const { kernel } = this;
-    const { notifications, hands } = kernel;
+    const { notifications, adapters } = kernel;
     kernel.open('dispatch');
-    const action = hands.length === 0 ? given : unproxiedAction(hands, given);
+    const action = adapters.length === 0 ? given : unproxiedAction(adapters, given);
     checkAction(action);
     kernel.forbidInside('dispatch');
     if (kernel.isMoving) return 'stopped';

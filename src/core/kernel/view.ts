@@ -1,7 +1,7 @@
 // Views: versions of all states, each with everything that belongs to it. The screen and the live line of transitions are one
 // view, until time travel shows a past step on the screen.
 import type { Touches } from '../data/touches.js';
-import { Reading, type Ground, type Informed, type Shown } from '../reading/reading.js';
+import { Reading, type Ground, type Informed, type Invalidated } from '../reading/reading.js';
 import { Place } from '../reactive/tracking.js';
 import type { Cell, CellChange } from './cell.js';
 
@@ -10,16 +10,16 @@ export class Due {
   private readonly list: (Informed | undefined)[] = [];
   count = 0;
   /** Values that components show: a framework learns of all of them before the first watcher is notified. */
-  private shown: Shown[] = [];
+  private invalidated: Invalidated[] = [];
 
   add(informed: Informed): void {
     this.list[this.count++] = informed;
   }
-  addShown(shown: Shown): void {
-    this.shown.push(shown);
+  addInvalidated(one: Invalidated): void {
+    this.invalidated.push(one);
   }
   get isEmpty(): boolean {
-    return this.count === 0 && this.shown.length === 0;
+    return this.count === 0 && this.invalidated.length === 0;
   }
   /** Notifies all, those too that are added meanwhile. */
   notify(): void {
@@ -38,15 +38,15 @@ export class Due {
     }
   }
   private invalidate(): void {
-    while (this.shown.length > 0) {
-      const all = this.shown;
-      this.shown = [];
+    while (this.invalidated.length > 0) {
+      const all = this.invalidated;
+      this.invalidated = [];
       for (const one of all) one.invalidate();
     }
   }
   clear(): void {
     this.count = 0;
-    this.shown = [];
+    this.invalidated = [];
   }
 }
 

@@ -35,7 +35,7 @@ export interface Viewed {
   readonly states: readonly unknown[];
   readonly places: readonly Place[];
   /** What is informed at the next notification. */
-  readonly due: { add(informed: Informed): void; addShown(shown: Shown): void };
+  readonly due: { add(informed: Informed): void; addInvalidated(one: Invalidated): void };
 }
 
 /** Told when what it reads may have changed. */
@@ -44,7 +44,7 @@ export interface Informed {
 }
 
 /** Told of the same, before anything is informed. */
-export interface Shown {
+export interface Invalidated {
   invalidate(): void;
 }
 
@@ -69,14 +69,14 @@ function groupOf(keep: number): Group {
 }
 
 /** The value of one source. */
-export class Entry extends Reader implements Informed, Shown {
+export class Entry extends Reader implements Informed, Invalidated {
   /** A list in the order in which they came. One that comes while all are told knows the value already. */
   firstWatcher: Watcher | undefined;
   private lastWatcher: Watcher | undefined;
   /** For a selector without a store and without arguments: nothing has to be looked up before it runs. */
   private plain: ((read: Read, part: ReadPart) => unknown) | undefined;
   /** Components that show it, in frameworks that track what they read: they compute the value when it is invalid. */
-  private followers: Set<Shown> | undefined;
+  private followers: Set<Invalidated> | undefined;
   /** How many holds keep it cached, besides its watchers, followers and readers. */
   pins = 0;
   of: Derivation | StoreDefinition;
@@ -141,7 +141,7 @@ export class Entry extends Reader implements Informed, Shown {
   }
   protected override becameStale(): void {
     if (this.watched) this.reading.viewed.due.add(this);
-    if (this.followers) this.reading.viewed.due.addShown(this);
+    if (this.followers) this.reading.viewed.due.addInvalidated(this);
   }
   override unused(): void {
     this.becameIdle();
@@ -183,7 +183,7 @@ export class Entry extends Reader implements Informed, Shown {
   }
 
   /** Invalidates a follower whenever the value may have become another one. Returns a function that stops it. */
-  follow(follower: Shown): () => void {
+  follow(follower: Invalidated): () => void {
     (this.followers ??= new Set()).add(follower);
     this.group?.idle.delete(this.recipe.key);
     return () => {
@@ -197,7 +197,7 @@ export class Entry extends Reader implements Informed, Shown {
   }
 
   /** Derives the value once more, whatever is known of what it depends on: the function reads what Floe does not see. */
-  again(): unknown {
+  rederive(): unknown {
     this.state = DIRTY;
     return this.get();
   }
@@ -277,7 +277,7 @@ class Follower extends Reader implements Informed {
 }
 
 /** Development only: `read` that says so where it is taken for a state. */
-const noState = (read: Read): Read =>
+const callOnly = (read: Read): Read =>
   !DEV
     ? read
     : new Proxy(read, {
@@ -313,7 +313,7 @@ export class Reading {
   }
 
   /** Inside a selector a store is read as a stand-in, so that what counts as read is only what is looked at. */
-  readonly readTracked = noState(((source: Source<unknown>) => {
+  readonly readTracked = callOnly(((source: Source<unknown>) => {
     const recipe = source[SOURCE] ?? recipeOf(source);
     const bare = this.bares[recipe.bare];
     if (bare !== undefined) return bare.get();

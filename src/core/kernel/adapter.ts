@@ -3,7 +3,7 @@ import { copiedWhere } from '../data/copied.js';
 import type { AnyAction } from '../model/action.js';
 
 /** What a framework that tracks reads does for a runtime whose values its components show. */
-export interface Hands {
+export interface FrameworkAdapter {
   /** Runs `fn`; the framework does not note what `fn` reads. */
   untracked<T>(fn: () => T): T;
   /** Whether an object is one of the framework's proxies, which stand for plain data. Default: it has none. */
@@ -11,14 +11,14 @@ export interface Hands {
 }
 
 /** Runs `fn`; no framework notes what it reads: the effect that dispatches does not depend on what others read. */
-export function untracked<T>(hands: readonly Hands[], fn: () => T, from = 0): T {
-  return from === hands.length ? fn() : hands[from].untracked(() => untracked(hands, fn, from + 1));
+export function untracked<T>(adapters: readonly FrameworkAdapter[], fn: () => T, from = 0): T {
+  return from === adapters.length ? fn() : adapters[from].untracked(() => untracked(adapters, fn, from + 1));
 }
 
 /** The action with plain data instead of proxies. */
-export function unproxiedAction(hands: readonly Hands[], action: AnyAction): AnyAction {
+export function unproxiedAction(adapters: readonly FrameworkAdapter[], action: AnyAction): AnyAction {
   const payload: unknown = (action as AnyAction | null | undefined)?.payload;
-  const plain = unproxied(hands, payload);
+  const plain = unproxied(adapters, payload);
   if (plain === payload) return action;
   // Its prototype says who made it.
   const copy = Object.create(Object.getPrototypeOf(action) as object | null) as AnyAction;
@@ -29,7 +29,7 @@ export function unproxiedAction(hands: readonly Hands[], action: AnyAction): Any
  * The same data without proxies, at any depth: a proxy is copied as the framework shows it, and so is what leads to one.
  * Data that has none is returned as it is.
  */
-export function unproxied(hands: readonly Hands[], value: unknown): unknown {
-  const isProxy = (part: object): boolean => hands.some((one) => one.isProxy?.(part) === true);
-  return hands.length === 0 ? value : copiedWhere(value, isProxy);
+export function unproxied(adapters: readonly FrameworkAdapter[], value: unknown): unknown {
+  const isProxy = (part: object): boolean => adapters.some((one) => one.isProxy?.(part) === true);
+  return adapters.length === 0 ? value : copiedWhere(value, isProxy);
 }
