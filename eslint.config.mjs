@@ -23,7 +23,7 @@ export default tseslint.config(
   {
     files: ['**/*.{ts,tsx}'],
     extends: [tseslint.configs.strictTypeChecked],
-    languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
+    languageOptions: { parserOptions: { project: 'tsconfig.lint.json', tsconfigRootDir: import.meta.dirname } },
     rules: {
       // Numbers in texts read well as they are.
       '@typescript-eslint/restrict-template-expressions': ['error', { allowNumber: true }],

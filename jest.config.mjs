@@ -32,7 +32,10 @@ const shared = {
 };
 
 export default {
-  reporters: ['default', ['<rootDir>/scripts/count-reporter.mjs', { file: 'reports/counts.json' }]],
+  reporters: [
+    'default',
+    ['<rootDir>/scripts/count-reporter.mjs', { file: process.env.FLOE_COUNTS ?? 'reports/counts.json' }],
+  ],
   // A loaded machine may need many times what a quiet one does.
   testTimeout: 240_000,
   projects: [

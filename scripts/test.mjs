@@ -26,17 +26,19 @@ function report(name, began, fine) {
 const start = performance.now();
 report('Building', start, build());
 
-const counts = join(root, 'reports', 'counts.json');
 let tests = 0;
+let runs = 0;
 
 /** Runs the tests of some of Jest's projects, and counts them. */
 async function test(projects, options) {
+  const counts = join(root, 'reports', `counts-${++runs}.json`);
   rmSync(counts, { force: true });
   tell(`Running the tests in ${projects[0] === 'browser' ? 'a browser' : 'Node.js'} ...`);
   const args = ['--selectProjects', ...projects, ...options, '--passWithNoTests', ...process.argv.slice(2)];
   const { status } = await startTool('jest/bin/jest.js', args, {
     shows: true,
     env: {
+      FLOE_COUNTS: counts,
       NODE_OPTIONS: `${process.env.NODE_OPTIONS ?? ''} --experimental-vm-modules --no-warnings`.trim(),
     },
   });
@@ -66,9 +68,25 @@ async function checks() {
     await check(`Types of the ${what}`, 'typescript/bin/tsc', ['-p', folder]);
 }
 
-// For two cores: the browser tests run one after the other, and wait much; the checks have the other core meanwhile.
-await Promise.all([checks(), test(['browser'], ['--runInBand'])]);
-await test(['node', 'dom', 'production'], ['--maxWorkers', '2']);
+// For two cores: the browser tests run one after the other, and wait much; the checks and then some of the other tests
+// have the second core meanwhile. What is left has both.
+const PARTS = 4;
+let part = 0;
+let hasBothCores = false;
+async function inNode() {
+  const workers = hasBothCores ? '2' : '1';
+  await test(['node', 'dom', 'production'], ['--maxWorkers', workers, `--shard=${++part}/${PARTS}`]);
+}
+async function besideBrowser() {
+  await checks();
+  while (part < PARTS && !hasBothCores) await inNode();
+}
+async function inBrowser() {
+  await test(['browser'], ['--runInBand']);
+  hasBothCores = true;
+}
+await Promise.all([besideBrowser(), inBrowser()]);
+while (part < PARTS) await inNode();
 if (tests === 0) failed++;
 process.stdout.write(`${passed} passed, ${failed} failed\n`);
 process.exitCode = failed > 0 ? 1 : 0;
