@@ -85,13 +85,29 @@ const bare = (session: Session, kind: TwinName): string[] =>
     .map(({ action, fact, outcome, changes, reason }) => {
       const own = changes
         .filter(({ path }) => !isBeside(path.split('/')[1]))
-        // A production build says less.
-        .map((change) => (kind === 'production' && change.path.includes('.status') ? withoutMessages(change) : change));
+        .map((change) => {
+          // A production build says less.
+          if (kind === 'production' && change.path.includes('.status')) return withoutMessages(change);
+          // A table that is empty in the end is said as a whole, and beside another row by the rows that go.
+          return kind === 'row' && isOfTable(change.path) && goes(change)
+            ? change.path.split('/', 3).join('/')
+            : change;
+        });
       // What is computed again from a pending action on may be told by other operations, which lead to the same.
       const told = (kind === 'pending' && fact === 'reverted') || (kind === 'row' && fact) ? '' : own;
       if (kind === 'row' && fact === 'initial') return fact;
-      return text([action?.type ?? fact, action?.payload, outcome, told, kind === 'production' ? '' : reason]);
+      return text([
+        action?.type ?? fact,
+        action?.payload,
+        outcome,
+        kind === 'row' ? [...new Set(told)] : told,
+        kind === 'production' ? '' : reason,
+      ]);
     });
+
+const isOfTable = (path: string): boolean => path.startsWith('/port');
+const goes = (change: { readonly op: string; readonly path: string; readonly value?: unknown }): boolean =>
+  change.op === 'remove' || (change.op === 'replace' && (change.value as Plain)?.size === 0);
 
 /** JSON without the messages of errors. */
 const withoutMessages = (value: unknown): unknown =>

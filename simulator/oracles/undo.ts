@@ -41,8 +41,8 @@ export class UndoModel {
   }
 
   private push({ seq, group }: Step, before: readonly Step[]): void {
-    const undone = this.all(true, before);
-    this.entries = this.entries.filter((entry) => !undone.includes(entry));
+    // Also what is left out at present.
+    this.entries = this.entries.filter((entry) => !this.isUndone(entry, countingOf(before)));
     const last = this.entries.at(-1);
     if (group !== undefined && last && before.find((one) => one.seq === last.steps.at(-1))?.group === group)
       last.steps.push(seq);
@@ -51,11 +51,14 @@ export class UndoModel {
 
   /** Those of which something is shown, and that are undone, or are not, at the end of these steps. */
   private all(areUndone: boolean, shown: readonly Step[]): Entry[] {
-    const counting = new Set(shown.filter(({ excluded }) => !excluded).map(({ seq }) => seq));
-    return this.entries.filter(({ steps, moves }) => {
-      const isUndone = moves.filter(({ seq }) => counting.has(seq)).at(-1)?.isUndo === true;
-      return steps.some((seq) => counting.has(seq)) && isUndone === areUndone;
-    });
+    const counting = countingOf(shown);
+    return this.entries.filter(
+      (entry) => entry.steps.some((seq) => counting.has(seq)) && this.isUndone(entry, counting) === areUndone,
+    );
+  }
+
+  private isUndone({ moves }: Entry, counting: ReadonlySet<number>): boolean {
+    return moves.filter(({ seq }) => counting.has(seq)).at(-1)?.isUndo === true;
   }
 
   clear(): void {
@@ -76,6 +79,9 @@ export class UndoModel {
     return shown.filter(({ seq, excluded }) => entry.steps.includes(seq) && !excluded);
   }
 }
+
+const countingOf = (shown: readonly Step[]): ReadonlySet<number> =>
+  new Set(shown.filter(({ excluded }) => !excluded).map(({ seq }) => seq));
 
 const isUsers = ({ kind, cause, outcome, stores, changes }: Step): boolean =>
   kind === 'action' &&

@@ -216,8 +216,8 @@ class Stack implements UndoStack, Listener {
   }
 
   private push(deed: Deed): void {
-    // What the user does now takes the place of what could be done again.
-    this.entries = this.entries.filter((entry) => !this.counts(entry) || !this.isUndone(entry));
+    // What the user does now takes the place of what could be done again, also of what is left out at present.
+    this.entries = this.entries.filter((entry) => !this.isUndone(entry));
     const { time, group } = deed.transition;
     const last = this.entries.at(-1);
     if (last && this.belongs(last, deed)) {

@@ -223,15 +223,32 @@ export function keeping(before: unknown, after: unknown): unknown {
 function keepingRows(before: Keyed, after: Keyed): Keyed {
   const kind = after[KEYED];
   const { changed, removed, added } = kind.difference(before, after);
-  let isSame = removed.length + added.length === 0;
-  let result = after;
-  for (const key of [...changed, ...added]) {
+  // Rows that were taken out and put in again may all stand where they stood.
+  const isInOrder = added.some((key) => before.has(key)) && haveOneOrder(before, after);
+  let result = isInOrder ? before : after;
+  let isSame = isInOrder || removed.length + added.length === 0;
+  if (isInOrder) for (const key of removed) if (!after.has(key)) result = kind.without(result, key);
+  // From the last to the first, so that the row after it is there.
+  for (const key of [...changed, ...added].reverse()) {
     const row = after.get(key);
     const kept = before.has(key) ? keeping(before.get(key), row) : row;
     isSame &&= Object.is(kept, before.get(key));
-    if (!Object.is(kept, row)) result = kind.with(result, key, kept);
+    if (!result.has(key)) result = kind.with(result, key, kept, kind.keyAfter(after, key));
+    else if (!Object.is(kept, result.get(key))) result = kind.with(result, key, kept);
   }
-  return isSame ? before : result;
+  return isSame && !isInOrder ? before : result;
+}
+
+/** Whether the rows that two versions of a table both hold stand in the same order. */
+function haveOneOrder(before: Keyed, after: Keyed): boolean {
+  const others = after.keys();
+  for (const key of before.keys()) {
+    if (!after.has(key)) continue;
+    let other = others.next();
+    while (!other.done && !before.has(other.value)) other = others.next();
+    if (other.value !== key) return false;
+  }
+  return true;
 }
 
 /** Items from both ends, up to what came in or went out between them. */

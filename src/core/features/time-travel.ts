@@ -45,7 +45,7 @@ export class TimeTravel implements Hooks {
     if (isLive || liveStates) this.read.clear();
     if (!isLive) this.part();
     if (!isLive && liveStates) kernel.views.atLive(() => this.put(liveStates));
-    this.put(states);
+    this.put(states, isLive);
     if (isLive) this.join();
     // Notifies of what is shown, and of nothing that watchers do because of it.
     const { recorder } = kernel;
@@ -144,15 +144,18 @@ export class TimeTravel implements Hooks {
     if (notifications.isHeld && !notifications.isNotifying) throw wrongPlace(MOVING, transaction ? 'atomic' : 'batch');
   }
 
-  private put(states: States): void {
-    const view = this.kernel.views.current;
+  private put(states: States, isLive = false): void {
+    const { views } = this.kernel;
+    const view = views.current;
     for (const [name, { index, store }] of this.kernel.cells) {
       const known = hasOwn(states, name);
       view.known[index] = known;
       // What joined later is shown as it is; but of a task that had not yet run there is nothing to show.
       if (!known && !store.internal) continue;
-      // What is equal stays the same object, and notifies no watcher.
-      const state = keeping(view.states[index], known ? states[name] : store.begin());
+      // What is equal stays the same object, and notifies no watcher. Back at the live end, all is the very object that it
+      // was: an undo knows the items of lists by these.
+      const live = keeping(views.live.states[index], known ? states[name] : store.begin());
+      const state = isLive ? live : keeping(view.states[index], live);
       if (Object.is(state, view.states[index])) continue;
       if (DEV) guardData(state, { at: '', what: `The restored state of '${name}'` });
       view.commit(index, state, undefined);

@@ -78,6 +78,8 @@ export class Pipeline {
       apply: (passed) => {
         deciding.action = passed;
         if (passed !== action) checkAction(passed);
+        // Inside of a transaction of the application it is part of that, whoever dispatched it.
+        if (kernel.transaction) kernel.leavePast();
         // It may have waited: the run that dispatched it may be over, and the cursor elsewhere.
         const why = by?.stopped?.();
         if (why !== undefined) {

@@ -216,8 +216,11 @@ export class PendingLog {
       entry.began ??= entry.after;
       entry.after = new Map(Array.from(entry.after, ([cell]) => [cell, shown.get(cell)]));
     }
+    const joinsLater = (cell: Cell): boolean =>
+      this.entries.some(({ joins, after }) => joins === true && after.has(cell));
     for (const [cell, state] of shown)
-      if (this.entries.length === moved.length || !this.base.has(cell)) this.base.set(cell, state);
+      if (this.entries.length === moved.length || (!this.base.has(cell) && !joinsLater(cell)))
+        this.base.set(cell, state);
   }
 
   /** Whether the entries lead to these states. */

@@ -92,8 +92,12 @@ export class Runs {
         for (const one of [...lane.running]) this.cancel(one, 'replaced');
     }
     if (!lane) lanes.lanes.set(run.lane, (lane = { running: new Set(), queue: [] }));
-    if (other !== undefined && overlap === 'queue') lane.queue.push({ run, cause });
-    else this.begin(run, cause, lanes, lane);
+    if (other !== undefined && overlap === 'queue') {
+      lane.queue.push({ run, cause });
+      // Where the line is left before this, the call is not on it, and nothing is to begin.
+      const before = this.host.kernel.recorder?.latest ?? this.started.get(other);
+      if (before) this.started.set(run, before);
+    } else this.begin(run, cause, lanes, lane);
     return own;
   }
 
