@@ -13,8 +13,9 @@ export function checkSettled({ trace, blueprint, problems, isReloaded, line }: S
       settled.set(about, (settled.get(about) ?? 0) + 1);
   for (const [about, count] of settled)
     if (count > 1) throw new Fault('settled once', `step ${about} is settled ${count} times`);
-  // On a branch, after an exclusion, or where it was dropped, nothing is left to settle.
-  if (!isOver || trace.branches.length > 1 || steps.some(({ excluded }) => excluded)) return;
+  // On a branch, after an exclusion, or where it was dropped, nothing is left to settle; nor where it had failed, and counts
+  // since a step before it was left out and taken in again.
+  if (!isOver || trace.branches.length > 1 || line.isRevised) return;
   if (problems.some(({ code }) => code === 'FLOE_DROPPED')) return;
   for (const step of steps)
     if (isOptimistic(step) && (step.outcome === 'applied' || step.outcome === 'unchanged') && !settled.has(step.seq))

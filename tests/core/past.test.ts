@@ -70,6 +70,30 @@ describe('rule 14: while the screen shows a past step', () => {
     ]);
   });
 
+  test('a call that waits in a queue leaves with the line that it was called on', async () => {
+    const { open, runtime } = setUp();
+    const save = task(visits, 'save', ({ use }, _id: string) => use(desk).ask('save'), { overlap: 'queue' });
+    const first = runtime.run(save('v1'));
+    runtime.dispatch(picked('v1'));
+    const fork = runtime.trace.cursor;
+    const before = phaseOf(runtime.run(save('v2')));
+    runtime.dispatch(picked('v2'));
+    const after = phaseOf(runtime.run(save('v3')));
+    runtime.trace.seek(fork);
+    runtime.dispatch(picked('v4'));
+    expect(await after).toMatch(/branch/);
+    open[0].answer('done');
+    expect(await first).toBe('done');
+    open[1].answer('done');
+    expect(await before).toBe('done');
+    // Where the run before it leaves too, nothing of the queue begins.
+    const last = phaseOf(runtime.run(save('v5')));
+    const queued = phaseOf(runtime.run(save('v6')));
+    runtime.trace.import(runtime.trace.export());
+    expect([await last, await queued]).toEqual([expect.stringMatching(/import/), expect.stringMatching(/import/)]);
+    expect(open).toHaveLength(3);
+  });
+
   test('a held action that proceeds in the past begins a branch', async () => {
     const answers: ((yes: boolean) => void)[] = [];
     const sent = visits.action('sent', (draft) => void (draft.filter = 'sent'), { about: { confirm: 'Send?' } });

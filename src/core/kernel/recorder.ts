@@ -52,6 +52,8 @@ export class Recorder {
   listeners: readonly Listener[] = [];
   /** The newest transition. */
   latest: Transition | undefined;
+  /** The one that was recorded last, wherever the cursor went since. */
+  last: Transition | undefined;
   private timed = { reading: -Infinity, time: 0 };
 
   constructor(private readonly kernel: Recorded) {}
@@ -112,7 +114,7 @@ export class Recorder {
     const { fact } = transition;
     // What an attachment takes in while it closes is there for what is still to be stored, and no step.
     if (kernel.isClosed && (fact === 'rehydrated' || fact === 'fromTab')) return;
-    this.latest = transition;
+    this.latest = this.last = transition;
     const { deciding, transaction, views } = kernel;
     if (deciding !== undefined && deciding.action === transition.action) deciding.of = transition;
     // Inside of a transaction it is recorded later: what happened unseen stays so, unless the transaction leaves the past.

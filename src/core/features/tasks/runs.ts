@@ -4,6 +4,7 @@ import { readLive } from '../../kernel/states.js';
 import type { AnyAction } from '../../model/action.js';
 import { messageOf } from '../../base/errors.js';
 import { isThenable } from '../../kernel/compute.js';
+import { isShown } from '../../kernel/line.js';
 import { successorOf } from '../../kernel/reload.js';
 import { contextOf, type Listener } from './context.js';
 import { guardData } from '../../data/guard.js';
@@ -95,7 +96,9 @@ export class Runs {
     if (other !== undefined && overlap === 'queue') {
       lane.queue.push({ run, cause });
       // Where the line is left before this, the call is not on it, and nothing is to begin.
-      const before = this.host.kernel.recorder?.latest ?? this.started.get(other);
+      const { kernel } = this.host;
+      const last = kernel.recorder?.last;
+      const before = isShown(kernel, last) ? last : this.started.get(other);
       if (before) this.started.set(run, before);
     } else this.begin(run, cause, lanes, lane);
     return own;
