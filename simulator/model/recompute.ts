@@ -17,7 +17,9 @@ const factOf = ({ step }: Node, states: States): States => {
   try {
     return patched(states, step.given ?? step.changes);
   } catch {
-    return states;
+    // The stores that joined meanwhile have joined.
+    const joins = (step.given ?? step.changes).filter(({ op, path }) => op === 'add' && path.lastIndexOf('/') === 0);
+    return patched(states, joins);
   }
 };
 

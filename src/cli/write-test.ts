@@ -1,12 +1,14 @@
 // `floe write-test TRACE --model MODULE`: a Jest test out of recorded steps.
-import { mkdirSync, writeFileSync } from 'node:fs';
-import { basename, dirname } from 'node:path';
+import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
+import { basename, dirname, resolve } from 'node:path';
 import colours from 'picocolors';
+import type { AnyStore } from '../core/index.js';
 import { givenText, writeTest } from '../trace/index.js';
 import { fileUnwritable, givenNeedsFile } from './errors.js';
 import { readTraceFile } from './input.js';
+import { storesIn } from './model.js';
 import { numberOf } from './options.js';
-import type { Output } from './output.js';
+import { shown, type Output } from './output.js';
 
 export interface WriteTestCommandOptions {
   readonly model: string;
@@ -20,17 +22,34 @@ export interface WriteTestCommandOptions {
 /** A state of more characters than this stands in a file of its own. */
 const LONGEST_GIVEN = 2000;
 
+/** The stores, where the test will import them from a file that is there already. */
+async function storesFor(
+  model: string,
+  target: string | undefined,
+  out: Output,
+): Promise<readonly AnyStore[] | undefined> {
+  const path = resolve(target === undefined ? '.' : dirname(target), model);
+  const file = [path, path.replace(/\.(m?)js(x?)$/, '.$1ts$2')].find((one) => existsSync(one));
+  if (file !== undefined) return storesIn(file, out);
+  out.talk(
+    `There is no ${shown(path)} so far: the test states what actions of stores with redacted places did, and dispatches none of them.`,
+  );
+  return undefined;
+}
+
 export async function writeTestFile(file: string, options: WriteTestCommandOptions, out: Output): Promise<void> {
   const { model, title, out: target } = options;
   const from = numberOf('--from', options.from);
   const to = numberOf('--to', options.to);
   const branch = numberOf('--branch', options.branch);
+  const trace = await readTraceFile(file, out);
+  const stores = (trace.header.redacted ?? []).length > 0 ? await storesFor(model, target, out) : undefined;
   const range = {
     ...(from !== undefined && { from }),
     ...(to !== undefined && { to }),
     ...(branch !== undefined && { branch }),
+    ...(stores !== undefined && { stores }),
   };
-  const trace = await readTraceFile(file, out);
   const state = givenText(trace, range);
   const isLong = state.length > LONGEST_GIVEN;
   if (isLong && target === undefined) throw givenNeedsFile(state.length);

@@ -44,6 +44,7 @@ export class RecordedHistory {
     folds: () => 0,
     interactions: () => this.reader.interactions,
     redacted: () => this.reader.header?.redacted ?? [],
+    stores: () => [],
     statesAt: (index, beside) => this.statesAt(index, beside),
     revision: () => this.revisions,
     about: () => undefined,

@@ -429,7 +429,8 @@ export class HistoryEnd {
   }
 
   private test({ from, to, model }: Methods['writeTest']['params']): Methods['writeTest']['result'] {
-    return { text: writeTest(this.lines(), { from, to, model }) };
+    const { stores } = this.source;
+    return { text: writeTest(this.lines(), { from, to, model, ...(stores.length > 0 && { stores }) }) };
   }
 
   private code({ seq, as }: Methods['code']['params']): Methods['code']['result'] {

@@ -55,7 +55,7 @@ export const stepFolded = (seq: number, first: number): FloeError =>
 export const nothingToTest = (from: number | undefined, to: number | undefined): FloeError =>
   new FloeError(
     'FLOE_NOTHING_TO_TEST',
-    `No action lies between step ${from ?? 'the first'} and step ${to ?? 'the last'} that a test could dispatch. Choose a range with an applied or failed action.`,
+    `No action lies between ${from === undefined ? 'the first step' : `step ${from}`} and ${to === undefined ? 'the last' : `step ${to}`} that a test could dispatch. Choose a range with an applied or failed action.`,
   );
 
 export const isFact = (seq: number, fact: string | undefined): FloeError =>

@@ -6,6 +6,7 @@ import {
   differenceOfStates,
   escapeKey,
   hasOwn,
+  parsePointer,
   type ListMoves,
   messageOf,
   type Model,
@@ -236,7 +237,10 @@ function fact(step: Step, given: Patch, states: States, how: Recomputing): Resul
   try {
     after = given.length > 0 ? applyPatch(states, given) : states;
   } catch {
-    return { step: withoutEffect(step, how, false, 'unchanged'), after: states };
+    // A sum whose other parts do not fit: the stores that joined meanwhile have joined.
+    const joins = given.filter(({ op, path }) => op === 'add' && parsePointer(path).length === 1);
+    if (joins.length === 0) return { step: withoutEffect(step, how, false, 'unchanged'), after: states };
+    after = applyPatch(states, joins);
   }
   const { changes, undo } = differenceOfStates(states, after);
   const moves = step.givenMoves ?? step.moves ?? [];

@@ -23,7 +23,7 @@ import {
   timeTravel,
   type Transition,
 } from '../core/internal.js';
-import type { AnyAction, DispatchResult, Patch, RunNote } from '../core/index.js';
+import type { AnyAction, AnyStore, DispatchResult, Patch, RunNote } from '../core/index.js';
 import { causedBy } from './causes.js';
 import { compareLines, type Comparison } from './compare.js';
 import { isFact, stepFolded, stillOpen, writtenElsewhere } from './errors.js';
@@ -431,6 +431,7 @@ export class Recorder implements Trace, Listener {
     folds: () => this.folds,
     interactions: () => this.interactions,
     redacted: () => this.redaction.places,
+    stores: () => storesOf(this.host) as readonly unknown[] as readonly AnyStore[],
     statesAt: (index, beside) => this.timeline.statesAt(index, [...this.known, ...beside]),
     revision: () => this.revisions,
     about: (kind, name) => aboutOf(this.host, kind, name),

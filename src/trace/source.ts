@@ -1,5 +1,5 @@
 // What tools read of a history, step by step and without copies: the same of a runtime's trace and of a file.
-import type { About } from '../core/index.js';
+import type { About, AnyStore } from '../core/index.js';
 import { DEV } from '../core/internal.js';
 import { titleThrew } from './errors.js';
 import type { Branch, Interaction, Step } from './step.js';
@@ -32,6 +32,8 @@ export interface TraceSource {
   statesAt(position: number): States;
   /** The steps of a branch that are not on the present line, and the position of the last step before them. */
   stepsOf(branch: number): { readonly common: number; readonly steps: readonly Step[] };
+  /** The stores of the runtime; a file has none. */
+  readonly stores: readonly AnyStore[];
   /** Plain data without any text that stands, or stood, at a redacted place. */
   conceal<T>(data: T): T;
   /** What the model declares as the title of a step, if anything. */
@@ -55,6 +57,7 @@ export interface SourceParts {
   folds(): number;
   interactions(): readonly Interaction[];
   redacted(): readonly string[];
+  stores(): readonly AnyStore[];
   /** @param beside further states that are known */
   statesAt(index: number, beside: readonly Known[]): States;
   /** Goes up whenever steps become others. */
@@ -126,6 +129,9 @@ export function sourceFor(parts: SourceParts): TraceSource {
     },
     get redacted() {
       return parts.redacted();
+    },
+    get stores() {
+      return parts.stores();
     },
     at: (position) => timeline().line.peek(position - folds()),
     positionOf,

@@ -1,21 +1,26 @@
 // A Jest test out of recorded steps: the state before them is given, their actions happen, then the state is so.
 import {
   checkOptions,
+  definitionOf,
   hasOwn,
   isContainer,
   isDate,
   isKeyed,
   lookUp,
+  Model,
   parsePointer,
+  pointerTo,
+  sameData,
   STAYING,
   toText,
 } from '../core/internal.js';
-import type { Patch } from '../core/index.js';
+import type { AnyStore, Patch } from '../core/index.js';
 import { noSuchStep, nothingToTest } from './errors.js';
 import { lineOf, traceOf, type GivenTrace } from './file.js';
 import { literal, quoted } from './literal.js';
 import { changedPlaces } from './places.js';
-import { REDACTED, Redaction } from './redaction.js';
+import { holdsRedacted, REDACTED, Redaction } from './redaction.js';
+import { recomputed, type Recomputing } from './recompute.js';
 import { titleOf, type Step } from './step.js';
 import { patched, type States } from './timeline.js';
 
@@ -29,6 +34,11 @@ export interface WriteTestOptions {
   readonly branch?: number;
   /** Where the test imports the list `stores` from: `'../src/model/index.js'`. */
   readonly model: string;
+  /**
+   * The stores as the code has them. With them an action of a store with redacted places is dispatched in the test where it does
+   * what was recorded without them. Default: none, and what such an action changed is stated.
+   */
+  readonly stores?: readonly AnyStore[];
   /** What the test is called. Default: the types of its actions. */
   readonly title?: string;
   /** Where the recording came from, for the comment above the test. Default: no comment. */
@@ -49,28 +59,28 @@ export interface WriteTestOptions {
  * writeFileSync('cancelling.test.ts', writeTest(file, { from: 12, to: 15, model: '../src/model/index.js' }));
  */
 export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
-  checkOptions('writeTest', options, ['from', 'to', 'branch', 'model', 'title', 'source', 'given']);
+  checkOptions('writeTest', options, ['from', 'to', 'branch', 'model', 'stores', 'title', 'source', 'given']);
   const { model, given, source } = options;
-  const { steps, first, before, redaction } = rangeOf(file, options);
+  const { steps, first, before, after, joining, dispatched } = rangeOf(file, options);
   const last = steps[steps.length - 1];
   const refuses = steps.some(
     (step) =>
-      isDispatched(step, redaction) &&
+      dispatched.has(step) &&
       (step.outcome === 'refused' || (step.outcome === 'failed' && step.reason?.startsWith("The rule '") === true)),
   );
-  const how = `stores, still: true${refuses ? ", invariants: 'refuse'" : ''}`;
-  const when = new Lines(redaction, how);
+  const when = new Lines(dispatched, joining, refuses);
+  const begins = when.how;
   for (let i = 0, end: number; i < steps.length; i = end) {
     const { group } = steps[i];
     for (end = i + 1; group !== undefined && steps[end]?.group === group; end++);
     when.add(steps.slice(i, end));
   }
-  const states = ofStores(patched(before, steps));
-  const title = options.title ?? titleFrom(steps, redaction);
+  const title = options.title ?? titleFrom(dispatched);
   const from = source === undefined ? '' : ` from ${source}`;
   const fromFloe = [...(when.patches ? ['applyPatch'] : []), ...(given === undefined ? [] : ['parseSnapshot'])];
-  const places = changedPlaces(ofStores(before), states);
-  const checks = [...checksOf(places, states)];
+  const places = changedPlaces(before, after);
+  const joined = [...joining].filter((name) => hasOwn(after, name)).map((name) => pointerTo([name]));
+  const checks = [...checksOf([...places, ...joined], after)];
   const uses = ['changedPlaces', 'sameAt', 'testRuntime', 'valueAt'].filter(
     (name) => !name.endsWith('At') || checks.some((line) => line.includes(`${name}(runtime`)),
   );
@@ -84,12 +94,12 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
   ];
   const begin =
     given === undefined
-      ? literal(ofStores(before), '  ')
+      ? literal(before, '  ')
       : `parseSnapshot(readFileSync(new URL(${quoted(`./${given}`)}, import.meta.url), 'utf8'))`;
   const body = [
     '  // Given',
     `  const given = ${begin};`,
-    `  ${when.patches ? 'let' : 'const'} runtime = testRuntime({ ${how}, initial: given });`,
+    `  ${when.patches ? 'let' : 'const'} runtime = testRuntime({ ${begins}, initial: given });`,
     '',
     '  // When',
     ...when.text,
@@ -118,21 +128,28 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
  * @example
  * writeFileSync('cancelling.given.json', givenText(file, { from: 12, to: 15 }));
  */
-export function givenText(file: GivenTrace, options: Pick<WriteTestOptions, 'from' | 'to' | 'branch'>): string {
-  return toText(ofStores(rangeOf(file, options).before)) + '\n';
+export function givenText(file: GivenTrace, options: RangeOptions): string {
+  return toText(rangeOf(file, options).before) + '\n';
 }
+
+type RangeOptions = Pick<WriteTestOptions, 'from' | 'to' | 'branch' | 'stores'>;
 
 interface Range {
   /** From the first action on. */
   readonly steps: readonly Step[];
   /** The number of the first step, which may state a fact before the first action. */
   readonly first: number;
-  /** The states before the first action. */
+  /** The states before the first action, of the stores that the steps are about. */
   readonly before: States;
-  readonly redaction: Redaction;
+  /** The states after the last one, of all stores. */
+  readonly after: States;
+  /** The stores that join on the way; but one whose first state is what an action made of it begins as it is declared. */
+  readonly joining: ReadonlySet<string>;
+  /** The actions that happen in the test. */
+  readonly dispatched: ReadonlySet<Step>;
 }
 
-function rangeOf(given: GivenTrace, { from, to, branch }: Pick<WriteTestOptions, 'from' | 'to' | 'branch'>): Range {
+function rangeOf(given: GivenTrace, { from, to, branch, stores }: RangeOptions): Range {
   const file = traceOf(given);
   const line = lineOf(file, branch);
   const redaction = new Redaction({ state: file.header.redacted ?? [] });
@@ -145,27 +162,33 @@ function rangeOf(given: GivenTrace, { from, to, branch }: Pick<WriteTestOptions,
   const end = to === undefined ? line.length - 1 : indexOf(to);
   const range = line.slice(Math.max(0, start), end + 1);
   // What is stated before the first action is how the test begins.
-  const action = range.findIndex((step) => isDispatched(step, redaction));
+  const secrets = new Secrets(redaction, stores, line);
+  let states = patched(file.states, line.slice(0, Math.max(0, start)));
+  const happens = new Set<Step>();
+  const known: States[] = [];
+  for (const step of range) {
+    known.push(states);
+    if (canHappen(step) && !secrets.matterTo(step, states)) happens.add(step);
+    states = patched(states, [step]);
+  }
+  const action = range.findIndex((step) => happens.has(step));
   if (action < 0) throw nothingToTest(from, to);
   const steps = range.slice(action);
-  const known = patched(file.states, line.slice(0, Math.max(0, start) + action));
-  // A store that joins on the way is there from the start in the test; one whose first state an action had changed already
-  // begins as it is declared.
-  const joining: Record<string, unknown> = {};
+  const before = known[action];
+  const concerned = new Set(steps.flatMap((step) => [...step.stores, ...step.changes.map(storeAt)]));
+  const joining = new Set<string>();
   const changed = new Set<string>();
-  let states = known;
-  for (const step of steps) {
-    const after = patched(states, [step]);
-    for (const name of Object.keys(after))
-      if (!hasOwn(states, name)) {
-        if (step.kind === 'action') changed.add(name);
-        else if (!changed.has(name)) joining[name] = after[name];
-      }
-    states = after;
-  }
-  const before = { ...known, ...joining };
-  return { steps, first: range[0].seq, before, redaction };
+  for (const { kind, changes } of steps)
+    for (const name of changes.map(storeAt))
+      if (!hasOwn(before, name) && !isStatus(name) && !joining.has(name))
+        (kind === 'action' || changed.has(name) ? changed : joining).add(name);
+  return {
+    ...{ steps, first: range[0].seq, after: ofStores(states), joining, dispatched: happens },
+    before: Object.fromEntries(Object.entries(ofStores(before)).filter(([name]) => concerned.has(name))),
+  };
 }
+
+const storeAt = ({ path }: Patch[number]): string => parsePointer(path)[0];
 
 /** Without the status of tasks, with which no test can begin: the names of stores have no dot. */
 const ofStores = (states: States): States =>
@@ -175,16 +198,43 @@ const isStatus = (name: string): boolean => name.includes('.');
 
 const HAPPENED = new Set(['applied', 'unchanged', 'failed', 'refused']);
 
-/** Whether the test can do it: not where it depends on what is redacted. */
-const isDispatched = ({ kind, outcome, excluded, onTrust, action, stores }: Step, redaction: Redaction): boolean =>
-  kind === 'action' &&
-  !excluded &&
-  !onTrust &&
-  HAPPENED.has(outcome) &&
-  ![...stores, action!.type.split('.')[0]].some((store) => redaction.covers(store));
+const canHappen = ({ kind, outcome, excluded, onTrust }: Step): boolean =>
+  kind === 'action' && !excluded && !onTrust && HAPPENED.has(outcome);
 
-function titleFrom(steps: readonly Step[], redaction: Redaction): string {
-  const types = [...new Set(steps.filter((step) => isDispatched(step, redaction)).map((step) => step.action!.type))];
+/** What is redacted, and what depends on it. */
+class Secrets {
+  private readonly how: Recomputing | undefined;
+
+  constructor(
+    private readonly redaction: Redaction,
+    stores: readonly AnyStore[] | undefined,
+    line: readonly Step[],
+  ) {
+    this.how = stores && {
+      ...{ model: new Model(stores.map(definitionOf)), redaction },
+      refuses: line.some(({ outcome }) => outcome === 'refused'),
+      ...{ isExcluded: () => false, isOrphan: () => false },
+    };
+  }
+
+  /** Whether an action may have done something else than it does where nothing stands at redacted places. */
+  matterTo(step: Step, before: States): boolean {
+    const { action, stores, outcome } = step;
+    const own = [...stores, action!.type.split('.')[0]];
+    if (!own.some((store) => this.redaction.covers(store))) return false;
+    if (!this.how || holdsRedacted(action!.payload)) return true;
+    const { step: found } = recomputed(step, before, this.how);
+    if (found.outcome !== outcome || found.reason !== step.reason) return true;
+    if (outcome !== 'applied') return false;
+    // What it puts at a redacted place is in no step, and would be in the state of the test.
+    const after = patched(before, [step]);
+    const { changed } = this.how.model.apply(action!, before);
+    return !changed.every((one) => sameData(one.after, after[one.store.name]));
+  }
+}
+
+function titleFrom(dispatched: ReadonlySet<Step>): string {
+  const types = [...new Set([...dispatched].map((step) => step.action!.type))];
   return types.length > 3 ? `${types.slice(0, 3).join(', ')} and ${types.length - 3} more` : types.join(', ');
 }
 
@@ -196,12 +246,23 @@ class Lines {
   readonly text: string[] = [];
   /** Whether something happens by a patch. */
   patches = false;
+  /** The stores that have not joined so far. */
+  private readonly absent: Set<string>;
 
   constructor(
-    private readonly redaction: Redaction,
-    /** The options of the test's runtime. */
-    private readonly how: string,
-  ) {}
+    private readonly dispatched: ReadonlySet<Step>,
+    joining: ReadonlySet<string>,
+    private readonly refuses: boolean,
+  ) {
+    this.absent = new Set(joining);
+  }
+
+  /** The options of the test's runtime: a store that joins later is not there, and handles nothing. */
+  get how(): string {
+    const others = [...this.absent].map((name) => `name !== ${quoted(name)}`).join(' && ');
+    const stores = others === '' ? 'stores' : `stores: stores.filter(({ name }) => ${others})`;
+    return `${stores}, still: true${this.refuses ? ", invariants: 'refuse'" : ''}`;
+  }
 
   /** Steps of one transaction, or one alone. */
   add(steps: readonly Step[]): void {
@@ -209,7 +270,7 @@ class Lines {
     let first = 0;
     while (steps[first]?.kind === 'fact' && STAYING.has(steps[first].fact!)) this.alone(steps[first++]);
     const rest = steps.slice(first);
-    const dispatched = rest.filter((step) => isDispatched(step, this.redaction));
+    const dispatched = rest.filter((step) => this.dispatched.has(step));
     const isStated = rest.some((step) => patchOf(step).length > 0 && !dispatched.includes(step));
     // What the user undid or reset within a transaction is stated with all of it: one step builds on the other.
     if (rest.length > 1 && isStated && dispatched.length > 0) return this.state(rest, rest.flatMap(patchOf));
@@ -233,7 +294,7 @@ class Lines {
 
   private alone(step: Step): void {
     const { action, outcome } = step;
-    if (isDispatched(step, this.redaction)) {
+    if (this.dispatched.has(step)) {
       const dispatch = dispatchOf(step, '  ');
       if (outcome === 'failed' || outcome === 'refused')
         this.text.push(`  expect(() => ${dispatch}).toThrow(${thrown(step)});`);
@@ -251,6 +312,7 @@ class Lines {
   /** By a patch what nothing computes. */
   private state(steps: readonly Step[], patch: Patch): void {
     this.patches = true;
+    for (const operation of patch) this.absent.delete(storeAt(operation));
     const [first, last] = [steps[0], steps[steps.length - 1]];
     const which =
       first === last

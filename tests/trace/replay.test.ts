@@ -272,6 +272,45 @@ test('visits.movedOn, visits.planned', () => {
     expect(changed.stderr).toContain('1 failed');
   });
 
+  test('it gives the stores that the steps are about, and lets others join when they did', () => {
+    const { visits, planned } = declare();
+    const watch = store('watch', { pending: 0 }).invariant('none', ({ pending }) => pending === 0);
+    watch.when(planned, (draft) => {
+      draft.pending++;
+    });
+    const note = watch.action('noted', (draft) => {
+      draft.pending = 0;
+    });
+    const crew = store('crew', { name: 'Corran' });
+    const runtime = createRuntime({ stores: [visits, crew], trace: recording() });
+    runtime.dispatch(planned('v1'));
+    runtime.dispatch(note());
+    const source = writeTest(runtime.trace.export(), { model: './model.js' });
+    expect(source).not.toContain('crew');
+    expect(source).toContain("stores: stores.filter(({ name }) => name !== 'watch'), still: true, initial: given");
+    expect(source).toContain("expect(valueAt(runtime, '/watch')).toEqual({ pending: 0 });");
+    expect(givenText(runtime.trace.export(), {})).not.toContain('crew');
+  });
+
+  test('an action of a store with redacted places is dispatched where it does the same without them', () => {
+    const session = store('session', { tries: 0, officer: '', token: null as string | null });
+    const tried = session.action('tried', (draft) => void (draft.tries += draft.token?.startsWith('tide') ? 10 : 1));
+    const named = session.action('named', (draft, officer: string) => void (draft.officer = officer));
+    const signedIn = session.action('signedIn', (draft, token: string | null) => void (draft.token = token));
+    const runtime = createRuntime({ stores: [session], trace: recording({ redact: { state: ['/session/token'] } }) });
+    for (const one of [signedIn('tide-7f3a9c21'), named('Corran'), tried(), signedIn(null)]) runtime.dispatch(one);
+    const file = runtime.trace.export();
+    const source = writeTest(file, { model: './model.js', stores: [session] });
+    expect(source.match(/runtime\.dispatch\(.*/g)).toEqual([
+      "runtime.dispatch({ type: 'session.named', payload: 'Corran' });",
+    ]);
+    expect(source.match(/Step .*/g)).toEqual([3, 4].map((seq) => expect.stringMatching(`Step ${seq}, session`)));
+    expect(source).not.toContain('7f3a9c21');
+    expect(() => writeTest(file, { model: './model.js' })).toThrow(
+      expect.objectContaining({ code: 'FLOE_NOTHING_TO_TEST' }),
+    );
+  });
+
   test.each([
     [{ from: 99 }, 'FLOE_NO_SUCH_STEP'],
     [{ from: 0, to: 0 }, 'FLOE_NOTHING_TO_TEST'],
