@@ -34,6 +34,7 @@ import {
   presentLine,
   stepLine,
   traceLines,
+  type TraceFile,
   traceOf,
   type GivenTrace,
   type TraceContents,
@@ -152,15 +153,20 @@ export class Recorder implements Trace, Listener {
   /** Stores may join later, and actions be declared: only a name that looks like another one is a problem. */
   private checkNames(): void {
     const stores = storesOf(this.host);
-    const names = stores.map(({ name }) => name);
+    // What is said of a store is said of its copies.
+    const names = stores.flatMap(({ name, copiedFrom }) => [name, ...copiedFrom]);
     for (const problem of this.redaction.checkNames(
       names,
-      stores.flatMap((store) => store.types()),
+      stores.flatMap((store) => [
+        ...store.types(),
+        ...store.copiedFrom.flatMap((name) => store.ownTypes().map((type) => name + type.slice(store.name.length))),
+      ]),
     ))
       this.host.problem(problem);
   }
 
-  begin({ name }: StoreDefinition, state: unknown): unknown {
+  begin({ name, copiedFrom }: StoreDefinition, state: unknown): unknown {
+    if (copiedFrom.length > 0) this.redaction.copied(name, copiedFrom);
     for (const problem of this.redaction.check(name, state)) this.host.problem(problem);
     return state;
   }
@@ -351,7 +357,9 @@ export class Recorder implements Trace, Listener {
   }
 
   get interactions(): readonly Interaction[] {
-    return this.did.list(this.timeline.nextSeq);
+    const { redaction } = this;
+    const all = this.did.list(this.timeline.nextSeq);
+    return redaction.none ? all : all.map((one) => redaction.interaction(one));
   }
 
   noteInteraction(what: NotedInteraction): () => void {
@@ -359,8 +367,9 @@ export class Recorder implements Trace, Listener {
     checkChoice('trace.noteInteraction', 'kind', what.kind, ['click', 'key', 'submit', 'input']);
     // What the user does must not disappear in a sum that began before it, nor the sum go on with what follows it.
     this.endSum();
-    const name = this.redaction.message(what.name);
-    const end = this.did.begin({ ...what, name }, this.host.now(), this.timeline.nextSeq);
+    const { redaction } = this;
+    const noted = redaction.none ? what : redaction.interaction(what);
+    const end = this.did.begin(noted, this.host.now(), this.timeline.nextSeq);
     return () => {
       this.endSum();
       if (end(this.timeline.nextSeq)) this.changed();
@@ -382,7 +391,9 @@ export class Recorder implements Trace, Listener {
     return this.past === undefined;
   }
   get branches(): readonly Branch[] {
-    return this.timeline.branches;
+    const { redaction, timeline } = this;
+    if (redaction.none) return timeline.branches;
+    return timeline.branches.map((branch) => ({ ...branch, name: redaction.message(branch.name) }));
   }
   get branch(): number {
     return this.timeline.branch;
@@ -671,7 +682,7 @@ export class Recorder implements Trace, Listener {
       interactions: this.interactions,
       folded: timeline.folded,
       states: timeline.folded === null ? undefined : this.redaction.freedStates(this.statesAt(-1)),
-      names: timeline.named,
+      names: timeline.named.map((one) => ({ ...one, name: this.redaction.message(one.name) })),
       present: timeline.present,
       redacted: this.redaction.places,
     };
@@ -706,7 +717,8 @@ export class Recorder implements Trace, Listener {
 
   import(file: GivenTrace): { readonly steps: number; readonly problem?: FloeError } {
     if (this.write) throw writtenElsewhere();
-    const read = traceOf(file);
+    const { redaction } = this;
+    const read = redaction.none ? traceOf(file) : concealedTrace(traceOf(file), redaction);
     const { steps, problem, states, names, interactions } = read;
     const timeline = new Timeline();
     timeline.load(read);
@@ -743,6 +755,15 @@ export class Recorder implements Trace, Listener {
     return () => this.watchers.delete(listener);
   }
 }
+
+/** A file as it would have been recorded here: what it holds at redacted places came from elsewhere. */
+const concealedTrace = (read: TraceFile, redaction: Redaction): TraceFile => ({
+  ...read,
+  states: Object.fromEntries(
+    Object.entries(read.states).map(([name, state]) => [name, redaction.conceal(name, state)]),
+  ),
+  steps: read.steps.map((step) => redaction.stepOfFile(step)),
+});
 
 /** One after the other: those that are kept small stay so. */
 function* wholeSteps(steps: readonly (Step | PackedStep)[]): Iterable<Step> {

@@ -1,5 +1,5 @@
 // Secrets stay out of what is recorded: a marker stands in their place, in states, payloads, arguments and messages.
-import type { AnyAction, Patch, RunNote } from '../core/index.js';
+import type { AnyAction, Patch, PatchOperation, RunNote } from '../core/index.js';
 import {
   encode,
   hasOwn,
@@ -22,6 +22,7 @@ import {
   type Touches,
 } from '../core/internal.js';
 import { badRedaction, redactsNothing } from './errors.js';
+import type { NotedInteraction } from './interactions.js';
 import type { Step, StepInMaking } from './step.js';
 import type { States } from './timeline.js';
 
@@ -118,8 +119,8 @@ class Rule {
 const isIndex = (key: string): boolean => /^\d+$/.test(key);
 
 export class Redaction {
-  /** The redacted places of the state tree. */
-  readonly places: readonly string[];
+  /** The redacted places of the state tree; those of copies of stores as well, once these have joined. */
+  places: readonly string[];
   /** Nothing is redacted. */
   readonly none: boolean;
   private readonly root = new Rule();
@@ -132,11 +133,15 @@ export class Redaction {
   private readonly secrets = new Map<string, number>();
   /** Those that are looked for everywhere, the longest first: one may be a part of another. */
   private long: readonly string[] = [];
+  /** What the step that is being made brought to redacted places: also numbers, dates and short texts. */
+  private readonly arrived = new Set<string>();
   /** Data without secrets, by what it was; and what data was, by what it became. */
   private freeMemo = new WeakMap<object, object>();
   private shownMemo = new WeakMap<object, object>();
   private readonly originals = new WeakMap<object, object>();
   private readonly concealed = new WeakMap<object, object>();
+  /** By name of a copy of a store: the names of what it is a copy of. */
+  private readonly originalsOf = new Map<string, readonly string[]>();
   /** The stores that `redact.state` names without a `*`. */
   private readonly named: readonly string[];
 
@@ -163,6 +168,35 @@ export class Redaction {
   private ruleOf(store: string): Rule | undefined {
     if (!this.rules.has(store)) this.rules.set(store, joined([...this.root.of(store)]));
     return this.rules.get(store);
+  }
+
+  /**
+   * A copy of a store has joined: what is redacted of the store is redacted of its copy.
+   * @param originals the names of the store, and of those that it is a copy of itself
+   */
+  copied(name: string, originals: readonly string[]): void {
+    if (this.none || this.originalsOf.has(name)) return;
+    this.originalsOf.set(name, originals);
+    const rules = [name, ...originals].flatMap((one) => [...this.root.of(one)]);
+    this.rules.set(name, joined(rules));
+    const own = originals.flatMap((original) =>
+      this.places
+        .filter((place) => parsePointer(place)[0] === original)
+        .map((place) => pointerTo([name, ...parsePointer(place).slice(1)])),
+    );
+    this.places = [...new Set([...this.places, ...own])];
+  }
+
+  /** The rule of an action or a task: that of its type, or of the type that it is a copy of. */
+  private byType(rules: ReadonlyMap<string, Rule>, type: string): Rule | undefined {
+    const own = rules.get(type);
+    const at = type.indexOf('.');
+    if (own || at < 0 || this.originalsOf.size === 0) return own;
+    for (const original of this.originalsOf.get(type.slice(0, at)) ?? []) {
+      const rule = rules.get(original + type.slice(at));
+      if (rule) return rule;
+    }
+    return undefined;
   }
 
   /** Whether a part of the state of a store is redacted. */
@@ -223,6 +257,35 @@ export class Redaction {
   learnFrom(store: string, state: unknown): void {
     const rule = this.ruleOf(store);
     if (rule) this.without(state, rule);
+  }
+
+  /** A step is about to be made: nothing has come to a redacted place with it so far. */
+  begin(): void {
+    this.arrived.clear();
+  }
+
+  /** Notes what a step brings to the redacted places of a store: it is not to be seen in the payload that brings it. */
+  arrive(store: string, before: unknown, after: unknown): void {
+    const rule = this.ruleOf(store);
+    if (rule) this.arriveAt(rule, before, after);
+  }
+
+  private arriveAt(rule: Rule, before: unknown, after: unknown): void {
+    if (rule.whole) for (const mark of marksOf(before, after)) this.arrived.add(mark);
+    else if (!Object.is(before, after))
+      for (const [key, was, is] of changedParts(before, after, rule))
+        for (const one of Array.isArray(after) ? rule.ofItem(Number(key)) : rule.of(key)) this.arriveAt(one, was, is);
+  }
+
+  private withoutArrived(value: unknown): unknown {
+    const mark = markOf(value);
+    if (mark !== undefined) return this.arrived.has(mark) ? REDACTED : value;
+    if (typeof value !== 'object' || value === null) return value;
+    return partwise(
+      value,
+      (part) => this.withoutArrived(part),
+      (key) => key,
+    );
   }
 
   private without(value: unknown, rule: Rule): unknown {
@@ -396,13 +459,25 @@ export class Redaction {
   /** An action as it may be recorded; the same one where nothing of it is secret. */
   action(action: AnyAction): AnyAction {
     if (!('payload' in action)) return action;
-    const rule = this.byAction.get(action.type);
-    const payload = this.free(rule ? this.without(action.payload, rule) : action.payload, false);
+    const rule = this.byType(this.byAction, action.type);
+    const seen = rule ? this.without(action.payload, rule) : action.payload;
+    const payload = this.free(this.arrived.size > 0 ? this.withoutArrived(seen) : seen, false);
     return payload === action.payload ? action : { type: action.type, payload };
   }
 
+  /** What the user did, without secrets in what it names. */
+  interaction<T extends Pick<NotedInteraction, 'name' | 'role' | 'key'>>(what: T): T {
+    const { name, role, key } = what;
+    return {
+      ...what,
+      name: this.message(name),
+      ...(role !== undefined && { role: this.message(role) }),
+      ...(key !== undefined && { key: this.message(key) }),
+    };
+  }
+
   run(run: RunNote): RunNote {
-    const rule = this.byTask.get(run.task);
+    const rule = this.byType(this.byTask, run.task);
     const args = this.free(rule ? this.without(run.args, rule) : run.args, false);
     if (args === run.args) return run;
     return { ...run, args: Array.isArray(args) ? (args as readonly unknown[]) : [REDACTED] };
@@ -435,6 +510,48 @@ export class Redaction {
     if (stack !== undefined) next.stack = message(stack);
     if (problems) next.problems = problems.map(message);
     if (note !== undefined) next.note = message(note);
+    return next;
+  }
+
+  // ---- files ----
+
+  /** A step of a file, as it would have been recorded here. */
+  stepOfFile(step: Step): Step {
+    const { action, run, changes, undo, given, reason, stack, problems, note } = step;
+    const next: StepInMaking = { ...step, changes: this.concealedPatch(changes), undo: this.concealedPatch(undo) };
+    if (given) next.given = this.concealedPatch(given);
+    const recorded = action && this.action(action);
+    if (recorded && recorded !== action) {
+      next.action = recorded;
+      next.onTrust = true;
+    }
+    if (run) next.run = this.run(run);
+    if (reason !== undefined) next.reason = this.message(reason);
+    if (stack !== undefined) next.stack = this.message(stack);
+    if (problems) next.problems = problems.map((problem) => this.message(problem));
+    if (note !== undefined) next.note = this.message(note);
+    return next;
+  }
+
+  /** A patch of a file with nothing that stands at redacted places; learns what it takes out. */
+  private concealedPatch(patch: Patch): Patch {
+    const next: PatchOperation[] = [];
+    for (const operation of patch) {
+      const [store, ...keys] = parsePointer(operation.path);
+      const own = this.ruleOf(store);
+      let rules = own ? [own] : [];
+      let isInside = false;
+      for (const key of keys) {
+        if (rules.some(({ whole }) => whole)) isInside = true;
+        rules = rules.flatMap((rule) => [...(isIndex(key) ? rule.ofItem(Number(key)) : []), ...rule.of(key)]);
+      }
+      const value = 'value' in operation ? operation.value : undefined;
+      const isWhole = rules.some(({ whole }) => whole);
+      if (isInside || isWhole) this.learn(value);
+      // The marker stands there, whatever it was.
+      if (isInside || (isWhole && operation.op === 'replace')) continue;
+      next.push('value' in operation ? { ...operation, value: this.partWithout(value, rules) } : operation);
+    }
     return next;
   }
 
@@ -517,6 +634,16 @@ export class Redaction {
     return result;
   }
 
+  private learnText(text: string, isText: boolean): void {
+    if (text.length < LEAST_IN_MESSAGES || text.startsWith('(redacted') || this.secrets.has(text)) return;
+    this.secrets.set(text, this.secrets.size + 1);
+    if (!isText || text.length < LEAST) return;
+    this.long = [...this.long, text].sort((a, b) => b.length - a.length);
+    // Nothing was free of it.
+    this.freeMemo = new WeakMap();
+    this.shownMemo = new WeakMap();
+  }
+
   /** A message without any text that stands, or stood, at a redacted place. */
   message(text: string, least = LEAST_IN_MESSAGES): string {
     let result = text;
@@ -527,15 +654,9 @@ export class Redaction {
 
   /** Remembers the texts and numbers in a value that is not to be seen. */
   private learn(value: unknown): void {
-    if (typeof value === 'string' || typeof value === 'number') {
-      const text = String(value);
-      if (text.length < LEAST_IN_MESSAGES || text.startsWith('(redacted') || this.secrets.has(text)) return;
-      this.secrets.set(text, this.secrets.size + 1);
-      if (typeof value !== 'string' || text.length < LEAST) return;
-      this.long = [...this.long, text].sort((a, b) => b.length - a.length);
-      // Nothing was free of it.
-      this.freeMemo = new WeakMap();
-      this.shownMemo = new WeakMap();
+    if (typeof value === 'number') this.learnText(String(value), false);
+    else if (typeof value === 'string') {
+      if (!this.secrets.has(value)) for (const form of formsOf(value)) this.learnText(form, true);
     } else if (isKeyed(value))
       for (const [key, row] of value) {
         this.learn(key);
@@ -544,6 +665,55 @@ export class Redaction {
     else if (isMap(value)) for (const entry of value) this.learn([...entry]);
     else if (isSet(value)) this.learn([...value]);
     else if (isContainer(value)) for (const part of Object.values(value)) this.learn(part);
+  }
+}
+
+/** How a text may stand in another one: as it is, as JSON has it (RFC 8259), and as an address has it (RFC 3986, and forms). */
+function formsOf(text: string): Iterable<string> {
+  const forms = new Set([text, JSON.stringify(text).slice(1, -1)]);
+  // Half of a surrogate pair has no form in an address.
+  if (!/\p{Cs}/u.test(text)) {
+    const inAddress = encodeURIComponent(text);
+    forms.add(inAddress).add(inAddress.replaceAll('%20', '+')).add(encodeURI(text));
+  }
+  return forms;
+}
+
+/** What tells a number, a date or a text from others; nothing for what says nothing. */
+function markOf(value: unknown): string | undefined {
+  if (typeof value === 'number' || typeof value === 'string' || typeof value === 'bigint')
+    return `${typeof value} ${value}`;
+  return isDate(value) ? `date ${value.getTime()}` : undefined;
+}
+
+/** The numbers, dates and texts that a value has, but not a part of it that it had before. */
+function* marksOf(before: unknown, after: unknown): Iterable<string> {
+  const mark = markOf(after);
+  if (mark !== undefined) yield mark;
+  else if (!Object.is(before, after)) for (const [, was, is] of changedParts(before, after)) yield* marksOf(was, is);
+}
+
+/** The parts of a value that may be others than they were: what both share costs nothing, but in lists and objects. */
+function* changedParts(
+  before: unknown,
+  after: unknown,
+  rule?: Rule,
+): Iterable<readonly [key: string, was: unknown, is: unknown]> {
+  if (isKeyed(after)) {
+    const table = isKeyed(before) ? before : undefined;
+    const difference = table && after[KEYED].difference(table, after);
+    for (const key of difference ? [...difference.changed, ...difference.added] : after.keys())
+      yield [key, table?.get(key), after.get(key)];
+  } else if (isMap(after) || isSet(after)) {
+    for (const part of isMap(after) ? after.values() : after) yield ['', undefined, part];
+  } else if (Array.isArray(after)) {
+    const items: readonly unknown[] = Array.isArray(before) ? before : [];
+    const known = new Set(items);
+    for (const [i, item] of after.entries()) if (!known.has(item)) yield [String(i), items[i], item];
+  } else if (isContainer(after)) {
+    const parts = isContainer(before) ? before : {};
+    for (const key of rule?.keysIn(after) ?? Object.keys(after))
+      if (hasOwn(after, key)) yield [key, partOf(parts, key), partOf(after, key)];
   }
 }
 

@@ -122,7 +122,7 @@ export function sourceFor(parts: SourceParts): TraceSource {
       return timeline().branch;
     },
     get branches() {
-      return timeline().branches;
+      return timeline().branches.map((branch) => ({ ...branch, name: parts.conceal(branch.name) }));
     },
     get interactions() {
       return parts.interactions();

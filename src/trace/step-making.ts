@@ -31,7 +31,10 @@ export class StepMaking {
   /** A step in the form in which it is kept. */
   stepFor(transition: Transition, timeline: Timeline): Step | PackedStep {
     const { action, cause, changed, group, problems, outcome, time, took } = transition;
-    if (changed.length === 0) return this.stepOf(transition, NO_DIFFERENCE, timeline);
+    if (changed.length === 0) {
+      this.redaction.begin();
+      return this.stepOf(transition, NO_DIFFERENCE, timeline);
+    }
     if (!this.redaction.none) return this.stepOf(transition, this.concealedPatches(transition), timeline);
     const found = this.differences.of(transition);
     const isCommon =
@@ -86,8 +89,10 @@ export class StepMaking {
   }
 
   concealedPatches({ changed, touches }: Pick<Transition, 'changed' | 'touches'>): Difference {
-    // What is a secret in one store may stand in another one that changed with it.
+    this.redaction.begin();
+    // What is a secret in one store may stand in another one that changed with it, and in the payload.
     for (const { store, before, after } of changed) {
+      this.redaction.arrive(store.name, before, after);
       this.redaction.learnFrom(store.name, before);
       this.redaction.learnFrom(store.name, after);
     }

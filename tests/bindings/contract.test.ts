@@ -19,7 +19,7 @@ import {
   visits,
   type Board,
 } from './board.js';
-import { frameworks, type Kit, type Setup } from './kit.js';
+import { frameworks, withoutFramework, type Kit, type Setup } from './kit.js';
 
 setFlagsFromString('--expose-gc');
 const gc = runInNewContext('gc') as () => void;
@@ -40,9 +40,11 @@ const firstName = visits.selector('firstName', ({ names }) => {
   return names[0];
 });
 
-describe.each(Object.entries(frameworks))('%s', (framework, mount) => {
+describe.each(Object.entries({ ...frameworks, ...withoutFramework }))('%s', (framework, mount) => {
+  const isByHand = framework in withoutFramework;
   // What React gives a component is what it renders: it does not change meanwhile.
   const isRendered = framework === 'React';
+  const hasProxies = framework === 'Vue' || framework === 'Svelte';
   const opened = async (runtime = newRuntime(), board: Partial<Board> = {}) => {
     const mounted = await mount(runtime, boardSetup(board));
     return { runtime, board: Object.assign(board as Board, mounted) };
@@ -123,8 +125,8 @@ describe.each(Object.entries(frameworks))('%s', (framework, mount) => {
       await new Promise((resolve) => setTimeout(resolve, 5));
       gc();
     }
-    // A framework may keep what it showed last.
-    expect(alive()).toBeLessThanOrEqual(2);
+    // A framework may keep what it showed last. By hand a selector is made for each component: these stay up to a number.
+    expect(alive()).toBeLessThanOrEqual(isByHand ? 2000 : 2);
     expect(texts).toEqual(texts.map((_, i) => `3 Auk ${i + 1}`));
   });
 
@@ -183,36 +185,39 @@ describe.each(Object.entries(frameworks))('%s', (framework, mount) => {
   });
 
   const tracking = isRendered ? test.skip : test;
-  tracking('an effect that dispatches does not come to depend on what others read', async () => {
-    let effects = 0;
-    let other = { at: 0 };
-    const board = await shows((kit) => {
-      other = kit.state({ at: 1 });
-      const shown = kit.select((read) => read(count) * other.at);
-      const plan = kit.action(planned);
-      kit.effect(() => {
-        effects++;
-        if (effects < 5) plan('Auk');
+  (isByHand ? test.skip : tracking)(
+    'an effect that dispatches does not come to depend on what others read',
+    async () => {
+      let effects = 0;
+      let other = { at: 0 };
+      const board = await shows((kit) => {
+        other = kit.state({ at: 1 });
+        const shown = kit.select((read) => read(count) * other.at);
+        const plan = kit.action(planned);
+        kit.effect(() => {
+          effects++;
+          if (effects < 5) plan('Auk');
+        });
+        return () => String(shown());
       });
-      return () => String(shown());
-    });
-    const seen: number[] = [];
-    board.runtime.watch(count, () => seen.push(other.at));
-    expect(await board.text()).toBe('4');
-    other.at = 10;
-    expect(await board.text()).toBe('40');
-    board.runtime.dispatch(planned('Ern'));
-    expect([await board.text(), effects, seen]).toEqual(['50', 1, [10]]);
-    board.unmount();
-  });
+      const seen: number[] = [];
+      board.runtime.watch(count, () => seen.push(other.at));
+      expect(await board.text()).toBe('4');
+      other.at = 10;
+      expect(await board.text()).toBe('40');
+      board.runtime.dispatch(planned('Ern'));
+      expect([await board.text(), effects, seen]).toEqual(['50', 1, [10]]);
+      board.unmount();
+    },
+  );
 
   test("a framework's own state becomes plain data in payloads and arguments", async () => {
     const parts: Partial<Pick<Kit, 'task' | 'action'>> & { form?: { text: string; tags: string[] } } = {};
     const board = await shows((kit) => {
       const form = kit.state({ text: 'fog', tags: ['north'] });
       const matching = kit.select((read) => read(containing({ ...form })));
-      // Only these two have proxies; an object of the other two is handed over as plain data.
-      const given = framework === 'Vue' || framework === 'Svelte' ? form : { ...form, tags: [...form.tags] };
+      // An object of the others is handed over as plain data.
+      const given = hasProxies ? form : { ...form, tags: [...form.tags] };
       const [add, run] = [kit.action(written), kit.task(write)];
       Object.assign(parts, { form, add: () => add(given), run: () => run({ entry: given }) });
       return () => String(matching());
@@ -225,7 +230,7 @@ describe.each(Object.entries(frameworks))('%s', (framework, mount) => {
     add();
     add();
     await run();
-    if (!isRendered && framework !== 'Angular') board.runtime.dispatch(written(form));
+    if (hasProxies) board.runtime.dispatch(written(form));
     const { entries } = board.runtime.read(log);
     const before = JSON.stringify(entries);
     const [one, two] = entries;
@@ -235,8 +240,8 @@ describe.each(Object.entries(frameworks))('%s', (framework, mount) => {
     form.tags.push('south');
     expect([JSON.stringify(board.runtime.read(log).entries), one === two, one.tags === two.tags]).toEqual([
       before,
-      isRendered || framework === 'Angular',
-      isRendered || framework === 'Angular',
+      !hasProxies,
+      !hasProxies,
     ]);
     expect(await board.text()).toBe('0');
     board.unmount();
@@ -278,21 +283,20 @@ describe.each(Object.entries(frameworks))('%s', (framework, mount) => {
     board.unmount();
   });
 
-  test('outside of a component there is no runtime to ask for', async () => {
+  (isByHand ? test.skip : test)('outside of a component there is no runtime to ask for', async () => {
     let kit: Kit | undefined;
     const board = await shows((given) => {
       kit = given;
       return () => '';
     });
     const said = jest.spyOn(console, 'error').mockImplementation(() => undefined);
-    const own = framework === 'Vue' || framework === 'Svelte';
     for (const call of [
       () => kit!.select(nameOf(0)),
       () => kit!.action(planned),
       () => kit!.task(load),
       () => kit!.ready(),
     ])
-      expect(call).toThrow(own ? expect.objectContaining({ code: 'FLOE_OUTSIDE_COMPONENT' }) : Error);
+      expect(call).toThrow(hasProxies ? expect.objectContaining({ code: 'FLOE_OUTSIDE_COMPONENT' }) : Error);
     said.mockRestore();
     board.unmount();
   });

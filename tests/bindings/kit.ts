@@ -19,6 +19,7 @@ import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { deserialize, serialize } from 'node:v8';
+import { defaultRuntime, selector } from 'floe';
 import type { ActionCreator, DispatchResult, Read, Run, Runtime, Source, Task } from 'floe';
 import * as react from 'floe/react';
 import * as vue from 'floe/vue';
@@ -261,9 +262,84 @@ const inAngular: Mount = async (runtime, setup, element = document.createElement
   };
 };
 
+/** A component by hand: it watches what it selected, and shows its text once for all that changed in a turn. */
+const byHand: Mount = async (given, setup, element = document.createElement('div')) => {
+  const runtime = given ?? defaultRuntime();
+  const stops = new Set<() => void>();
+  const effects: (() => void)[] = [];
+  let [version, isDue, isReady] = [0, false, false];
+  const render = (): void => {
+    isDue = false;
+    if (stops.size === 0) return;
+    element.textContent = show();
+    for (const effect of effects) effect();
+  };
+  const due = (): void => {
+    if (!isDue) queueMicrotask(render);
+    isDue = true;
+  };
+  const followed = <T>(source: Source<T>): (() => void) => {
+    const stop = runtime.watch(source, due, { onError: due });
+    stops.add(stop);
+    return () => (stop(), stops.delete(stop));
+  };
+  const show = setup({
+    select<T>(of: Source<T> | ((read: Read) => T)) {
+      let [source, stop, made]: [Source<T>?, (() => void)?, number?] = [];
+      // Selectors without arguments are sources, and functions.
+      const isSource = typeof of !== 'function' || Object.getOwnPropertySymbols(of).length > 0;
+      const current = (): Source<T> => {
+        if (source && (isSource || made === version)) return source;
+        stop?.();
+        source = isSource ? (of as Source<T>) : selector('selection', of as (read: Read) => T);
+        made = version;
+        stop = followed(source);
+        return source;
+      };
+      return () => runtime.read(current());
+    },
+    action:
+      (creator) =>
+      (...payload) =>
+        runtime.dispatch(creator(...payload)),
+    task:
+      (declared) =>
+      (...args) =>
+        runtime.run(declared(...args)),
+    ready: () => () => isReady,
+    state: (value) =>
+      accessors(
+        value,
+        () => undefined,
+        () => {
+          version++;
+          due();
+        },
+      ),
+    derived: (fn) => fn,
+    effect: (fn) => void effects.push(fn),
+  });
+  stops.add(() => undefined);
+  void runtime.ready.then(() => {
+    isReady = true;
+    due();
+  });
+  render();
+  await turn();
+  return {
+    text: async () => (await turn(), element.textContent),
+    unmount: () => {
+      for (const stop of stops) stop();
+      stops.clear();
+    },
+  };
+};
+
 export const frameworks: Readonly<Record<string, Mount>> = {
   React: inReact,
   Vue: inVue,
   Svelte: inSvelte,
   Angular: inAngular,
 };
+
+export const withoutFramework: Readonly<Record<string, Mount>> = { 'No framework': byHand };

@@ -1,10 +1,15 @@
 // Stores that come and go, are copied and declared again; and runtimes side by side.
 import { describe, expect, test } from '@jest/globals';
+import { setFlagsFromString } from 'node:v8';
+import { runInNewContext } from 'node:vm';
 import { copyOf, action, at, createRuntime, defaultRuntime, store, type Problem, task } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { recording, undoStack } from 'floe/trace';
 import { declareCounter, recorded } from '../support/counter.js';
 import { codeOf } from '../support/failures.js';
+
+setFlagsFromString('--expose-gc');
+const gc = runInNewContext('gc') as () => void;
 
 describe('rule 5: stores that come and go', () => {
   test('a store joins at its first read, or at the first action that one of its creators made, without notifying a watcher', () => {
@@ -168,6 +173,41 @@ describe('stores', () => {
     expect([undo.undos, undo.undo().became, undo.undo().became]).toEqual([2, 'done', 'done']);
     expect(runtime.read(old.notes).n).toBe(0);
     expect(await runtime.persistence.forget(old.notes)).toBe(true);
+  });
+
+  test('200 reloads of a module leave one definition, one handler and one value', async () => {
+    const declare = (by: number) => {
+      const panel = store('panel', { n: 0 });
+      const counted = panel.action('counted', (draft) => void (draft.n += by));
+      const shown = panel.selector('shown', ({ n }) => `${n} by ${by}`);
+      return { panel, counted, shown, count: task(panel, 'count', ({ dispatch }) => void dispatch(counted())) };
+    };
+    const first = declare(0);
+    // No trace: the actions that it keeps hold their creators.
+    const runtime = createRuntime({ stores: [first.panel] });
+    const seen: string[] = [];
+    runtime.watch(first.shown, (text) => seen.push(text));
+    const old: WeakRef<object>[] = [];
+    const reload = async (by: number): Promise<void> => {
+      const next = declare(by);
+      old.push(new WeakRef(next.panel));
+      runtime.add(next.panel, { renew: true });
+      // A module that was not reloaded still holds the first one.
+      runtime.dispatch(by % 2 === 0 ? first.counted() : next.counted());
+      await runtime.run(by % 3 === 0 ? first.count() : next.count());
+    };
+    let n = 0;
+    for (let by = 1; by <= 200; by++) {
+      await reload(by);
+      n += 2 * by;
+    }
+    expect([runtime.read(first.panel).n, seen.at(-1)]).toEqual([n, `${n} by 200`]);
+    const alive = (): number => old.filter((one) => one.deref()).length;
+    for (let i = 0; i < 10 && alive() > 2; i++) {
+      await new Promise((resolve) => setTimeout(resolve, 5));
+      gc();
+    }
+    expect(alive()).toBeLessThanOrEqual(2);
   });
 
   test('of a module that was evaluated again are renewed where their fields are the same, and that is said once', async () => {

@@ -1,6 +1,6 @@
 // Rules 17 and 18: what is not listed, and what is not to be seen.
 import { describe, expect, test } from '@jest/globals';
-import { action, createRuntime, store, type FloeError, task } from 'floe';
+import { action, copyOf, createRuntime, store, type FloeError, task } from 'floe';
 import { readTrace, recording, replayTrace, type RecordingOptions } from 'floe/trace';
 import { failure } from '../support/failures.js';
 
@@ -123,6 +123,103 @@ describe('rule 18: redacted', () => {
       redacted.trace.back();
       expect(redacted.read(crew).note).toBe('something');
     }
+  });
+
+  describe('further ways out', () => {
+    const token = 'tide "7f3a"/9c21 ü';
+    const everywhere = (file: string, secret = token): string[] =>
+      [secret, JSON.stringify(secret).slice(1, -1), encodeURIComponent(secret)].filter((form) =>
+        [form, JSON.stringify(form).slice(1, -1)].some((one) => file.includes(one)),
+      );
+
+    test('a copy of a store with redacted places has them as well, and so have its actions', () => {
+      const { session, signedIn } = declare();
+      const left = copyOf(session, 'left');
+      const second = copyOf(left, 'second');
+      const runtime = createRuntime({ stores: [left, second], trace: recording({ redact }) });
+      for (const copy of [left.its(signedIn), second.its(left.its(signedIn))])
+        runtime.dispatch(copy({ officer: 'Corran', token: 'short' }));
+      const file = runtime.trace.export();
+      expect(file).not.toContain('short');
+      expect(readTrace(file).header.redacted).toEqual(expect.arrayContaining(['/left/token', '/second/token']));
+      runtime.trace.seek(0);
+      expect(runtime.read(left)).toMatchObject({ officer: null, token: 'short' });
+    });
+
+    test('a file that holds a secret holds it no longer when it is saved again', () => {
+      const { session, signedIn, tried, signIn } = declare();
+      const open = createRuntime({ stores: [session], trace: recording() });
+      open.dispatch(tried());
+      open.dispatch(signedIn({ officer: 'Corran', token: 'pin 4711' }));
+      expect(() => open.dispatch(signedIn({ officer: '', token: 'pin 4711' }))).toThrow();
+      open.run(signIn('Corran', 'secret-bad')).catch(() => undefined);
+      open.dispatch(tried());
+      open.trace.mark('with pin 4711');
+      const plain = open.trace.export();
+      expect(plain).toContain('pin 4711');
+      const runtime = createRuntime({ stores: [session], trace: recording({ redact }) });
+      runtime.trace.import(plain);
+      const file = runtime.trace.export();
+      expect([file.includes('4711'), file.includes('secret-bad')]).toEqual([false, false]);
+      expect(runtime.read(session)).toEqual({ officer: 'Corran', token: null, tries: 1 });
+      const again = createRuntime({ stores: [session], trace: recording() });
+      expect(again.trace.import(file)).toEqual({ steps: runtime.trace.steps.length });
+    });
+
+    test('a secret is found as JSON and as an address write it', () => {
+      const { session, signedIn } = declare();
+      const runtime = createRuntime({ stores: [session], trace: recording({ redact }), onProblem: () => undefined });
+      runtime.dispatch(signedIn({ officer: 'Corran', token }));
+      const load = task('load', (_context, of: string) => {
+        throw new Error(of);
+      });
+      for (const told of [
+        JSON.stringify({ token }),
+        `/office?${new URLSearchParams({ token }).toString()}`,
+        encodeURI(token),
+      ])
+        runtime.run(load(told)).catch(() => undefined);
+      expect(everywhere(runtime.trace.export())).toEqual([]);
+      expect(runtime.trace.export()).not.toContain('7f3a%22');
+    });
+
+    test('what the user did names no secret, nor does what was said before it was one', () => {
+      const { session, signedIn } = declare();
+      const shown = store('shown', { text: '' });
+      const wrote = shown.action('wrote', (draft, text: string) => void (draft.text = text));
+      const { trace, ...runtime } = createRuntime({ stores: [session, shown], trace: recording({ redact }) });
+      trace.noteInteraction({ kind: 'click', name: `Copy ${token}`, role: token, key: token })();
+      runtime.dispatch(wrote(token));
+      trace.mark(`it is ${token}`);
+      trace.nameBranch(0, `with ${token}`);
+      runtime.dispatch(signedIn({ officer: 'Corran', token }));
+      expect(everywhere(trace.export())).toEqual([]);
+      expect(everywhere(JSON.stringify([trace.interactions, trace.branches]))).toEqual([]);
+    });
+
+    test('numbers, dates and short texts are not in the payload of the action that brings them', () => {
+      const crew = store('crew', { pins: {} as Record<string, number>, born: new Date(0), hint: '', seen: 0 });
+      const enrolled = crew.action(
+        'enrolled',
+        (draft, { name, pin, born, hint }: { name: string; pin: number; born: Date; hint: string }) => {
+          Object.assign(draft, { born, hint, seen: draft.seen + 1 });
+          draft.pins[name] = pin;
+        },
+      );
+      const runtime = createRuntime({
+        stores: [crew],
+        trace: recording({ redact: { state: ['/crew/pins/*', '/crew/born', '/crew/hint'] } }),
+      });
+      const born = new Date(Date.UTC(1999, 3, 4));
+      runtime.dispatch(enrolled({ name: 'Edda', pin: 4711, born, hint: 'tea' }));
+      runtime.dispatch(enrolled({ name: 'Corran', pin: 12, born, hint: 'tea' }));
+      const [, first, second] = runtime.trace.steps;
+      const marker = '(redacted)';
+      expect(first.action!.payload).toEqual({ name: 'Edda', pin: marker, born: marker, hint: marker });
+      expect(second.action!.payload).toEqual({ name: 'Corran', pin: marker, born: marker, hint: marker });
+      expect([first.onTrust, runtime.trace.export().includes('4711')]).toEqual([true, false]);
+      expect(replayTrace(runtime.trace.export(), { stores: [crew] }).divergence).toBeUndefined();
+    });
   });
 
   test('the status of a task is not kept by its secret arguments', async () => {

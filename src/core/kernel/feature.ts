@@ -250,7 +250,7 @@ export interface Joiner {
   /** Adds the cell of a store. @param known whether listeners know it */
   add(store: StoreDefinition, state: unknown, known: boolean): Cell;
   /** Definitions of modules that were reloaded since, and what took their place. */
-  readonly retired: Map<StoreDefinition, StoreDefinition>;
+  readonly retired: WeakMap<StoreDefinition, StoreDefinition>;
 }
 
 /** The action that an interceptor decides about, and its transition, or else the one that led to it. */

@@ -11,7 +11,7 @@ import { isReload, renew } from './reload.js';
 import type { FactName } from './transition.js';
 
 export class Joining implements Joiner {
-  readonly retired = new Map<StoreDefinition, StoreDefinition>();
+  readonly retired = new WeakMap<StoreDefinition, StoreDefinition>();
 
   constructor(
     private readonly kernel: Extensible,

@@ -62,6 +62,8 @@ function completed(store: StoreDefinition, before: unknown, tell?: (lost: readon
 export function successorOf({ joining: { retired } }: Extensible, store: StoreDefinition): StoreDefinition | undefined {
   let next = retired.get(store);
   for (let one = next; one; one = retired.get(one)) next = one;
+  // The definitions between them are needed no more.
+  if (next) retired.set(store, next);
   return next;
 }
 

@@ -59,6 +59,9 @@ class CopiedFrom implements Original {
     private readonly name: string,
   ) {}
 
+  get names(): readonly string[] {
+    return [this.of.name, ...this.of.copiedFrom];
+  }
   get kept(): PersistOptions<never> | undefined {
     return this.of.kept;
   }
@@ -76,14 +79,17 @@ class CopiedFrom implements Original {
 
   own(type: string): Iterable<Change> {
     const own = this.typeIn(type);
-    return (own !== type && this.of.changes.get(own)) || [];
+    return own === type ? [] : this.of.ownChangesFor(own);
   }
   fromElsewhere(type: string): Iterable<Change> {
     return this.of.fromElsewhere(type);
   }
-  types(): string[] {
+  ownTypes(): string[] {
     const { of, name } = this;
-    return [...Array.from(of.changes.keys(), (type) => name + type.slice(of.name.length)), ...of.typesFromElsewhere()];
+    return of.ownTypes().map((type) => name + type.slice(of.name.length));
+  }
+  typesFromElsewhere(): string[] {
+    return this.of.typesFromElsewhere();
   }
   aboutOf(type: string): About | undefined {
     return this.of.aboutOf(this.typeIn(type));

@@ -157,6 +157,8 @@ export type StateOf<T> = T extends Store<string, infer S> ? S : never;
 
 /** What a copy of a store takes from the store that it is a copy of: what that one declares, now or later. */
 export interface Original {
+  /** The name of the store that was copied, and where that is a copy, too, of the one before it. */
+  readonly names: readonly string[];
   readonly kept: PersistOptions<never> | undefined;
   readonly invariants: readonly Rule[];
   readonly version: number;
@@ -164,7 +166,8 @@ export interface Original {
   own(type: string): Iterable<Change>;
   /** How it handles actions from elsewhere. */
   fromElsewhere(type: string): Iterable<Change>;
-  types(): string[];
+  ownTypes(): string[];
+  typesFromElsewhere(): string[];
   aboutOf(type: string): About | undefined;
   /** The copy's own version of an action creator or a selector. */
   its(copy: StoreDefinition, thing: AnyCreator & { readonly [DERIVATION]?: Derivation }): unknown;
@@ -203,16 +206,25 @@ export class StoreDefinition implements Source<unknown> {
     return this.keeps ?? this.original?.kept;
   }
 
+  /** Of a copy: the names of the stores that it is a copy of. */
+  get copiedFrom(): readonly string[] {
+    return this.original?.names ?? [];
+  }
+
   get invariants(): readonly Rule[] {
     return this.original ? [...this.original.invariants, ...this.rules] : this.rules;
   }
 
   /** How it handles actions of a type. */
   *changesFor(type: string): Iterable<Change> {
-    const { original } = this;
-    if (original) yield* original.own(type);
-    yield* this.changes.get(type) ?? [];
+    yield* this.ownChangesFor(type);
     yield* this.fromElsewhere(type);
+  }
+
+  /** How it handles its own actions. */
+  *ownChangesFor(type: string): Iterable<Change> {
+    if (this.original) yield* this.original.own(type);
+    yield* this.changes.get(type) ?? [];
   }
 
   *fromElsewhere(type: string): Iterable<Change> {
@@ -222,11 +234,17 @@ export class StoreDefinition implements Source<unknown> {
 
   /** The types of the actions that it handles, and that start its tasks. Some may come twice. */
   types(): string[] {
-    return [...(this.original?.types() ?? []), ...this.changes.keys(), ...this.typesFromElsewhere()];
+    return [...this.ownTypes(), ...this.typesFromElsewhere()];
+  }
+
+  /** The types of its own actions. */
+  ownTypes(): string[] {
+    return [...(this.original?.ownTypes() ?? []), ...this.changes.keys()];
   }
 
   typesFromElsewhere(): string[] {
     return [
+      ...(this.original?.typesFromElsewhere() ?? []),
       ...this.whens.flatMap(({ actions }) => typesOf(actions)),
       ...this.ownTasks.flatMap(({ options }) => (options.when ? typesOf(options.when) : [])),
     ];

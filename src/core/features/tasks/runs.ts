@@ -179,7 +179,10 @@ export class Runs {
       if (known.name !== name) continue;
       const isReloaded =
         known.store && store ? successorOf(this.host.kernel, known.store) === store : known.store === store;
-      if (isReloaded) return lanes;
+      if (!isReloaded) continue;
+      // A run that is under way still asks for them by its own definition.
+      if (lanes.running === 0) this.tasks.delete(known);
+      return lanes;
     }
     return undefined;
   }
