@@ -1,8 +1,9 @@
 // floe/location: the address as state.
 export { location } from './location.js';
-export { browserAddress, linkAddress } from './link.js';
+export { browserAddress } from './browser-address.js';
+export { linkAddress } from './link.js';
 export { decimal, flag, oneOf, text, whole } from './codec.js';
 
 export type { AddressStore, EntryOptions, LocationOptions, Place, Going, QueryChanged } from './location.js';
-export type { AddressBar } from './link.js';
+export type { AddressBar } from './address-bar.js';
 export type { Codec } from './codec.js';

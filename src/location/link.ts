@@ -3,69 +3,8 @@ import { definitionOf, hostOf, listen, sameData, type Store, type Transition } f
 import type { AnyAction, Its, Runtime } from '../core/index.js';
 import { LocationDefinition } from './definition.js';
 import { notAnAddress } from './errors.js';
-
-/** Where the address is shown: a browser's own bar, or a router. Three functions, and two for what has a history. */
-export interface AddressBar {
-  /** The address now: a path with its query and fragment. */
-  now(): string;
-  /** Shows another address, as a new entry of the history or in place of the present one. */
-  show(url: string, how: 'push' | 'replace'): void;
-  /** Calls `listener` when the user went somewhere. Returns a function that stops it. */
-  watch(listener: () => void): () => void;
-  /**
-   * Which entry of the history is shown: a number that goes up from entry to entry. With it, a refused "back" goes to the
-   * entry that the user left. Default: that is not known, and the address of the entry is replaced.
-   */
-  position?(): number | undefined;
-  /** Goes to an entry of the history, by how far it is: -1 is the one before. `watch` reports it, now or later. */
-  go?(distance: number): void;
-}
-
-/** Where the number of an entry stands in `history.state`. */
-const ENTRY = 'floe.entry';
-
-/**
- * The address bar of the browser that runs this, by the History API. The entries of the history get a number each, beside
- * what `history.state` holds.
- * @example
- * linkAddress(runtime, address, browserAddress());
- */
-export function browserAddress(): AddressBar {
-  const stateOf = (): object | undefined => {
-    const state: unknown = history.state ?? {};
-    // A number or a text belongs to the application: it stays as it is, and the entry has no number.
-    return typeof state === 'object' && !Array.isArray(state) ? (state as object) : undefined;
-  };
-  const position = (): number | undefined => {
-    const found = (stateOf() as { readonly [ENTRY]?: unknown } | undefined)?.[ENTRY];
-    return typeof found === 'number' ? found : undefined;
-  };
-  let last = position() ?? 0;
-  /** A new entry, a link to a fragment for example, comes after the one that was left. */
-  const number = (): void => {
-    const state = stateOf();
-    if (position() === undefined && state) history.replaceState({ ...state, [ENTRY]: last + 1 }, '');
-    last = position() ?? last;
-  };
-  return {
-    now: () => globalThis.location.pathname + globalThis.location.search + globalThis.location.hash,
-    show(url, how) {
-      if (how === 'push') history.pushState({ [ENTRY]: ++last }, '', url);
-      else history.replaceState(history.state, '', url);
-    },
-    watch(listener) {
-      number();
-      const moved = (): void => {
-        number();
-        listener();
-      };
-      addEventListener('popstate', moved);
-      return () => removeEventListener('popstate', moved);
-    },
-    position,
-    go: (distance) => history.go(distance),
-  };
-}
+import type { AddressBar } from './address-bar.js';
+import { browserAddress } from './browser-address.js';
 
 /** A place on the way of a user that waits for a decision: the address, and which entry it is. */
 interface Asked {

@@ -1,5 +1,5 @@
 import { expect, test } from '@jest/globals';
-import { createRuntime, store, type Problem } from 'floe';
+import { createRuntime, store } from 'floe';
 import { webArea, webStorage } from 'floe/persist';
 import { crc32 } from '../../src/persist/crc32.js';
 import { storageContract } from '../persist/contract.js';
@@ -21,24 +21,4 @@ test('the checksum is that of the UTF-8 bytes', async () => {
   const [line] = localStorage.getItem(key)!.split('\n');
   const [, sum, rest] = /^\{"sum":"([0-9a-f]{8})",(.*)$/.exec(line)!;
   expect((crc32(Buffer.from(rest)) >>> 0).toString(16).padStart(8, '0')).toBe(sum);
-});
-
-test('where the browser forbids storage, state stays in memory and the problem is reported', () => {
-  const described = Object.getOwnPropertyDescriptor(globalThis, 'localStorage')!;
-  Object.defineProperty(globalThis, 'localStorage', {
-    configurable: true,
-    get: () => {
-      throw new Error('blocked');
-    },
-  });
-  const problems: Problem[] = [];
-  const log = store('log', { note: '' }).persisted();
-  const runtime = createRuntime({
-    stores: [log],
-    storage: webStorage('local', { prefix: 'x' }),
-    onProblem: (problem) => problems.push(problem),
-  });
-  Object.defineProperty(globalThis, 'localStorage', described);
-  expect(runtime.persistence.problems).toMatchObject([{ code: 'FLOE_STORAGE_BLOCKED' }]);
-  expect(problems).toHaveLength(1);
 });

@@ -51,10 +51,6 @@ describe.each(['development', 'production'] as const)('useSelection in a %s buil
     });
   });
 
-  test('a component that suspends with a fresh value is shown when it is ready', async () => {
-    expect(await run('suspended')).toEqual({ before: 'later', after: 'v0 v1 v2', few: true, wrongs: [] });
-  });
-
   test('a selector that begins to throw reaches the error boundary; that of a removed row is not reported', async () => {
     const { afterRemoval, caught, problems } = await run('throwing');
     expect(afterRemoval).toEqual({ text: 'Visit 0Visit 0', problems: [] });

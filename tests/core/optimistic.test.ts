@@ -6,36 +6,6 @@ import { failure } from '../support/failures.js';
 import { declareVisits, hold, holding } from '../support/visits.js';
 
 describe('optimistic', () => {
-  test('rule 20: taking back is a step of its own with the net difference; earlier steps stay as they were', () => {
-    const { visits, picked, filterPicked } = declareVisits();
-    const runtime = testRuntime({ stores: [visits] });
-    const { context } = holding(runtime);
-    const seen: unknown[] = [];
-    runtime.watch(visits, (state) => seen.push([state.picked, state.filter]));
-    const open = context.optimistic(picked('v7'));
-    runtime.dispatch(filterPicked('expected'));
-    open.revert();
-    open.revert();
-    open.confirm(picked('v8'));
-    expect(open.result).toBe('applied');
-    expect(seen).toEqual([
-      ['v7', 'all'],
-      ['v7', 'expected'],
-      [null, 'expected'],
-    ]);
-    const [, , optimistic, , reverted] = runtime.trace.steps;
-    expect(reverted).toMatchObject({
-      kind: 'fact',
-      fact: 'reverted',
-      about: optimistic.seq,
-      cause: { by: 'task', run: 1 },
-      changes: [{ op: 'replace', path: '/visits/picked', value: null }],
-    });
-    expect(runtime.trace.steps).toHaveLength(5);
-    expect(runtime.trace.stateAt(3)).toMatchObject({ visits: { picked: 'v7', filter: 'expected' } });
-    expect(runtime.trace.stateAt(4)).toMatchObject({ visits: { picked: null, filter: 'expected' } });
-  });
-
   test('confirm(action) takes the place of the original, and is heard of', () => {
     const { visits, listArrived, picked } = declareVisits();
     const runtime = testRuntime({ stores: [visits] });

@@ -1,4 +1,4 @@
-import { getContext, onMount, setContext, untrack } from 'svelte';
+import { getContext, setContext, untrack } from 'svelte';
 import { createSubscriber, SvelteDate, SvelteMap, SvelteSet } from 'svelte/reactivity';
 import {
   dispatcherOf,
@@ -11,6 +11,7 @@ import {
   type FrameworkAdapter,
 } from '../../core/internal.js';
 import type { ActionMaker, DispatchResult, Read, Run, Runtime, Source, Task } from '../../core/index.js';
+import { hydrationOf } from './hydration.js';
 
 const RUNTIME = Symbol('floe.runtime');
 
@@ -88,7 +89,7 @@ export function useSelection<T>(of: Source<T> | ((read: Read) => T)): Current<T>
   const runtime = runtimeFor('useSelection(...)');
   let changed: () => void = () => undefined;
   const selected = new Selected(runtime, of, () => changed(), false);
-  const isHydrating = hydrates(() => changed());
+  const isHydrating = hydrationOf(() => changed());
   const subscribe = createSubscriber((update) => {
     changed = update;
     selected.follow();
@@ -134,7 +135,7 @@ export function useTask<A extends readonly unknown[], T>(task: Task<A, T>): (...
  */
 export function useReady(): Current<boolean> {
   const readiness = readinessOf(runtimeFor('useReady()'));
-  const tookOver = hydrates(() => undefined)();
+  const tookOver = hydrationOf(() => undefined)();
   const subscribe = createSubscriber((update) => readiness.watch(update));
   return {
     get current() {
@@ -142,49 +143,4 @@ export function useReady(): Current<boolean> {
       return tookOver || readiness.isReady();
     },
   };
-}
-
-/** What is called when the page has taken over what a server rendered; absent before and after. */
-let hydrating: Set<() => void> | undefined;
-/** The question was asked in this turn. */
-let isAsked = false;
-/** The marks of what was taken over. */
-const takenOver = new WeakSet<Node>();
-
-/**
- * Whether the page takes over what a server rendered: until its components are mounted they show what the server did.
- * Svelte does not say so, but a page that hydrates has the marks of the server's rendering before its first component is
- * there.
- */
-function hydrates(over: () => void): () => boolean {
-  if (!isAsked) {
-    isAsked = true;
-    void Promise.resolve().then(() => (isAsked = false));
-    if (serverMarks().length > 0) {
-      hydrating = new Set();
-      // Called when the whole tree is there, also by the component that was initialised first.
-      onMount(() => {
-        for (const mark of serverMarks()) takenOver.add(mark);
-        const all = hydrating!;
-        hydrating = undefined;
-        for (const one of all) one();
-      });
-    }
-  }
-  if (!hydrating) return () => false;
-  const own = hydrating;
-  own.add(over);
-  return () => hydrating === own;
-}
-
-/** What only a rendering on a server leaves on a page, and was not taken over. */
-function serverMarks(): readonly Node[] {
-  const { document } = globalThis as { readonly document?: Document };
-  const comments = document?.createTreeWalker(document.body, NodeFilter.SHOW_COMMENT);
-  const marks: Node[] = [];
-  while (comments?.nextNode()) {
-    const { currentNode } = comments;
-    if (currentNode.nodeValue === '[' && !takenOver.has(currentNode)) marks.push(currentNode);
-  }
-  return marks;
 }

@@ -2,18 +2,12 @@ import {
   computed,
   customRef,
   effectScope,
-  getCurrentInstance,
-  getCurrentScope,
   hasInjectionContext,
   inject,
   isProxy,
-  onMounted,
-  onScopeDispose,
   provide,
   ReactiveEffect,
-  ssrContextKey,
   type App,
-  type ComponentInternalInstance,
   type InjectionKey,
   type Ref,
 } from 'vue';
@@ -22,13 +16,13 @@ import {
   withAdapter,
   outsideSetup,
   readinessOf,
-  reportNoScope,
   runnerOf,
   Selected,
   unprovidedRuntime,
   type FrameworkAdapter,
 } from '../../core/internal.js';
 import type { ActionMaker, DispatchResult, Read, Run, Runtime, Source, Task } from '../../core/index.js';
+import { fromFirstRead, hydrationOf, takesOver } from './lifetime.js';
 
 const RUNTIME: InjectionKey<Runtime> = Symbol('floe.runtime');
 
@@ -88,11 +82,11 @@ export function useSelection<T>(of: Source<T> | ((read: Read) => T)): Readonly<R
   const runtime = runtimeFor('useSelection(...)');
   return readOnlyRef((track, trigger) => {
     const selected = new Selected(runtime, of, trigger, true);
-    const begin = life(runtime, 'useSelection(...)', {
+    const begin = fromFirstRead(runtime, 'useSelection(...)', {
       begin: () => selected.follow(),
       end: () => selected.end(),
     });
-    const isHydrating = hydrates(() => {
+    const isHydrating = hydrationOf(() => {
       const [before, now] = [outcomeOf(() => selected.beginning()), outcomeOf(() => selected.get())];
       if (!isSame(before, now)) trigger();
     });
@@ -153,10 +147,10 @@ export function useTask<A extends readonly unknown[], T>(task: Task<A, T>): (...
 export function useReady(): Readonly<Ref<boolean>> {
   const runtime = runtimeFor('useReady()');
   const readiness = readinessOf(runtime);
-  const tookOver = isTakingOver();
+  const tookOver = takesOver();
   return readOnlyRef((track, trigger) => {
     let stop: (() => void) | undefined;
-    const begin = life(runtime, 'useReady()', {
+    const begin = fromFirstRead(runtime, 'useReady()', {
       begin: () => (stop = readiness.watch(trigger)),
       end: () => stop?.(),
     });
@@ -191,56 +185,3 @@ const readOnlyRef = <T>(make: (track: () => void, trigger: () => void) => () => 
       throw new TypeError('A selection cannot be set: dispatch an action, and its value follows.');
     },
   }));
-
-/**
- * Returns a function that begins, at its first call: with the first read, since a component may read long before it is
- * mounted. It ends with the scope; where nothing would end it, it does not begin.
- */
-function life(
-  runtime: Runtime,
-  call: string,
-  { begin, end }: { readonly begin: () => void; readonly end: () => void },
-): () => void {
-  // Components that are rendered on a server are not unmounted.
-  if (inject<object | undefined>(ssrContextKey, undefined)) return () => undefined;
-  if (!getCurrentScope()) {
-    reportNoScope(runtime, call);
-    return () => undefined;
-  }
-  let mayBegin = true;
-  const instance = getCurrentInstance();
-  onScopeDispose(() => {
-    mayBegin = false;
-    const element = elementOf(instance);
-    if (element) left.add(element);
-    end();
-  });
-  return () => {
-    if (!mayBegin) return;
-    mayBegin = false;
-    begin();
-  };
-}
-
-/** The elements of components that were unmounted: a node that is shown again still has its last one. */
-const left = new WeakSet();
-
-/** An instance whose node has an element before it is mounted has found it on the page. */
-function isTakingOver(): boolean {
-  const element = elementOf(getCurrentInstance());
-  return element !== undefined && !left.has(element);
-}
-
-const elementOf = (instance: ComponentInternalInstance | null): object | undefined =>
-  (instance?.vnode.el as object | null | undefined) ?? undefined;
-
-/** Whether the component takes over what a server rendered: until it is mounted it shows what the server did. */
-function hydrates(over: () => void): () => boolean {
-  let isHydrating = isTakingOver();
-  if (isHydrating)
-    onMounted(() => {
-      isHydrating = false;
-      over();
-    });
-  return () => isHydrating;
-}

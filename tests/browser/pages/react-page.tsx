@@ -5,7 +5,6 @@ import { RuntimeProvider, useAction, useReady, useSelection } from 'floe/react';
 import {
   Component,
   StrictMode,
-  Suspense,
   useLayoutEffect,
   useState,
   type ErrorInfo,
@@ -137,37 +136,6 @@ async function namedSelections(n: number) {
   const after = counts.renders - mount.renders;
   flushSync(() => root.unmount());
   return { mount, after, problems: problems.length, wrongs: [...wrongs] };
-}
-
-/** A component that suspends before it is shown, over and over, with a value that is fresh each time. */
-async function suspended() {
-  const { visits } = declare(3);
-  const runtime = createRuntime({ stores: [visits] });
-  let ready = false;
-  let wake: () => void = () => undefined;
-  const waiting = new Promise<void>((resolve) => (wake = resolve));
-  let renders = 0;
-  const Late = () => {
-    renders++;
-    const tags = useSelection((read) => read(visits).list.map(({ id }) => id));
-    if (!ready) throw waiting;
-    return <b>{tags.join(' ')}</b>;
-  };
-  const { place, root } = await mounted(
-    <RuntimeProvider runtime={runtime}>
-      <Suspense fallback={<i>later</i>}>
-        <Late />
-      </Suspense>
-    </RuntimeProvider>,
-  );
-  const before = place.textContent;
-  ready = true;
-  wake();
-  // React shows what was ready early only after a while.
-  for (let i = 0; i < 500 && place.textContent === before; i++) await pause(10);
-  const after = place.textContent;
-  root.unmount();
-  return { before, after, few: renders < 10, wrongs: [...wrongs] };
 }
 
 /** A selector begins to throw while its component is mounted, and another one's row is removed. */
@@ -373,7 +341,6 @@ async function closures() {
 const scenarios = {
   inlineSelections,
   namedSelections,
-  suspended,
   throwing,
   endless,
   hydrating,
