@@ -1,4 +1,4 @@
-// Rules 17 and 18: what is not listed, and what is not to be seen.
+// Rule 18: what is not to be seen; and who did what.
 import { describe, expect, test } from '@jest/globals';
 import { action, copyOf, createRuntime, store, type FloeError, task } from 'floe';
 import { readTrace, recording, replayTrace, type RecordingOptions } from 'floe/trace';
@@ -230,27 +230,6 @@ describe('rule 18: redacted', () => {
     expect(started.run!.args).toEqual(['Corran', '(redacted)']);
     runtime.trace.seek(started.seq);
     expect(runtime.read(signIn.statusOf('Corran', 'secret-2')).runs).toBe(1);
-  });
-});
-
-describe('rule 17: not listed', () => {
-  test('a pause records everything in it as one fact, which replay takes as given', () => {
-    const { session, tried, signedIn } = declare();
-    const runtime = createRuntime({ stores: [session], trace: recording() });
-    const { trace } = runtime;
-    trace.pause();
-    expect(trace.isPaused).toBe(true);
-    runtime.dispatch(tried());
-    expect(() => runtime.dispatch(signedIn({ officer: '', token: 'x' }))).toThrow();
-    runtime.dispatch(tried());
-    trace.resume();
-    runtime.dispatch(tried());
-    expect(trace.steps.slice(1)).toMatchObject([
-      { fact: 'summed', count: 3, changes: [{ op: 'replace', path: '/session/tries', value: 2 }] },
-      { action: { type: 'session.tried' } },
-    ]);
-    expect(replayTrace(trace.export(), { stores: [session] })).toMatchObject({ actions: 1 });
-    expect(replayTrace(trace.export(), { stores: [session] }).divergence).toBeUndefined();
   });
 });
 
