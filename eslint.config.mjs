@@ -2,6 +2,16 @@ import js from '@eslint/js';
 import reactHooks from 'eslint-plugin-react-hooks';
 import tseslint from 'typescript-eslint';
 
+const everywhere = {
+  // The core works on data of any shape: it asserts what a check just before has shown.
+  '@typescript-eslint/no-non-null-assertion': 'off',
+  // `void | S` says that a change may also return nothing; no other type says it.
+  '@typescript-eslint/no-invalid-void-type': 'off',
+  '@typescript-eslint/no-dynamic-delete': 'off',
+  '@typescript-eslint/no-this-alias': 'off',
+  '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
+};
+
 export default tseslint.config(
   {
     ignores: [
@@ -21,10 +31,17 @@ export default tseslint.config(
   },
   js.configs.recommended,
   {
+    // What types find in tests and examples, the compiler finds: they are linted without.
     files: ['**/*.{ts,tsx}'],
+    extends: [tseslint.configs.strict],
+    rules: { ...everywhere, '@typescript-eslint/no-empty-function': 'off' },
+  },
+  {
+    files: ['src/**/*.{ts,tsx}'],
     extends: [tseslint.configs.strictTypeChecked],
     languageOptions: { parserOptions: { project: 'tsconfig.lint.json', tsconfigRootDir: import.meta.dirname } },
     rules: {
+      ...everywhere,
       // Numbers in texts read well as they are.
       '@typescript-eslint/restrict-template-expressions': ['error', { allowNumber: true }],
       // `(value) => void set.add(value)` says that the result does not matter.
@@ -32,11 +49,6 @@ export default tseslint.config(
         'error',
         { ignoreArrowShorthand: true, ignoreVoidOperator: true, ignoreVoidReturningFunctions: true },
       ],
-      // The core works on data of any shape: it asserts what a check just before has shown.
-      '@typescript-eslint/no-non-null-assertion': 'off',
-      // `void | S` says that a change may also return nothing; no other type says it.
-      '@typescript-eslint/no-invalid-void-type': 'off',
-      '@typescript-eslint/no-dynamic-delete': 'off',
       // The type parameter is what the caller gives, where nothing else can carry it.
       '@typescript-eslint/no-unnecessary-type-parameters': 'off',
       // Checks at the edges: data and callers are not always what the types promise.
@@ -45,24 +57,9 @@ export default tseslint.config(
       '@typescript-eslint/only-throw-error': 'off',
       '@typescript-eslint/prefer-promise-reject-errors': 'off',
       '@typescript-eslint/unbound-method': 'off',
-      '@typescript-eslint/no-this-alias': 'off',
-      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
     },
   },
   { files: ['src/bindings/react/**', 'examples/**/*.{ts,tsx}'], ...reactHooks.configs.flat.recommended },
-  {
-    files: ['tests/**/*.{ts,tsx}', 'simulator/**/*.ts', 'examples/**/*.{ts,tsx}'],
-    rules: {
-      // `[] as Visit[]` says what the type of a state is to be; the rule takes it for needless.
-      '@typescript-eslint/no-unnecessary-type-assertion': 'off',
-      '@typescript-eslint/no-empty-function': 'off',
-      '@typescript-eslint/no-unsafe-assignment': 'off',
-      '@typescript-eslint/no-unsafe-member-access': 'off',
-      '@typescript-eslint/no-unsafe-argument': 'off',
-      '@typescript-eslint/no-unsafe-call': 'off',
-      '@typescript-eslint/no-unsafe-return': 'off',
-    },
-  },
   {
     files: ['**/*.mjs'],
     languageOptions: {

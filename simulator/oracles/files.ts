@@ -87,7 +87,6 @@ export function checkTest(session: Session, a: number, b: number): string {
   const code = source.replace(/^import .*$/gm, '');
   const given = { ...floe, expect, stores: storesOf(session), test: (_title: string, run: () => void) => run() };
   try {
-    // eslint-disable-next-line @typescript-eslint/no-implied-eval -- what was written is run
     new Function(...Object.keys(given), code)(...Object.values(given));
   } catch (error) {
     throw new Fault('written test', `steps ${from} to ${to}: ${(error as Error).message}\n${source}`);

@@ -36,7 +36,6 @@ describe('whether an action takes a payload follows from how its change is writt
     ['(draft // , n = 3\n) => { draft.n = 1 }', false],
     ['(draft, ) => { f(1, 2) }', false],
   ])('%s', (text, wanted) => {
-    // eslint-disable-next-line @typescript-eslint/no-implied-eval -- the text is the test
     expect(takes(new Function(`return ${text}`)())).toBe(wanted);
   });
 });
