@@ -255,20 +255,25 @@ class Stack implements UndoStack, Listener {
     const entry = this.next(!isUndo);
     if (!entry) return { became: 'nothing' };
     const title = titleOfEntry(entry);
-    const states = shownStates(this.host);
-    const merging = new Merging(this.identities, anyway);
-    let next: Tree;
+    const { host } = this;
+    let merge: Merge;
     try {
-      next = this.merged(states, entry, isUndo, merging);
+      merge = this.mergeNow(entry, isUndo, anyway);
+      host.forbidInside(fact);
+      if (host.views.showsPast && !host.isMoving) {
+        // What was read of a storage during the look at the past is there on the branch that begins.
+        host.leavePast();
+        merge = this.mergeNow(entry, isUndo, anyway);
+      }
     } catch (error) {
       if (error instanceof MergeConflict) return { became: 'conflict', title, pointer: error.pointer };
       throw error;
     }
-    const changed: StoreChange[] = storesOf(this.host)
+    const { from, to, touches } = merge;
+    const changed: StoreChange[] = storesOf(host)
       // What an entry came to may be equal to what was before.
-      .filter(({ name }) => states[name] !== next[name] && !sameData(states[name], next[name]))
-      .map((store) => ({ store, before: states[store.name], after: next[store.name] }));
-    const { touches } = merging;
+      .filter(({ name }) => from[name] !== to[name] && !sameData(from[name], to[name]))
+      .map((store) => ({ store, before: from[store.name], after: to[store.name] }));
     if (!state(this.host, changed, fact, { cause: { by: 'code' }, touches })) return { became: 'nothing' };
     // Part of a transaction: should that fail, or the one inside of it that it stands in, nothing was undone.
     if (!this.told.has(touches)) this.host.later(() => this.keepMoves([]));
@@ -277,6 +282,12 @@ class Stack implements UndoStack, Listener {
     for (const one of this.entries) one.time = -Infinity;
     this.tell();
     return { became: 'done', title };
+  }
+
+  private mergeNow(entry: Entry, isUndo: boolean, anyway: boolean): Merge {
+    const from = shownStates(this.host);
+    const merging = new Merging(this.identities, anyway);
+    return { from, to: this.merged(from, entry, isUndo, merging), touches: merging.touches };
   }
 
   /** The states without an entry, or with it again, and with all later changes. */
@@ -369,6 +380,13 @@ class Stack implements UndoStack, Listener {
 }
 
 type Tree = Readonly<Record<string, unknown>>;
+
+/** What an undo or a redo makes of the states now. */
+interface Merge {
+  readonly from: Tree;
+  readonly to: Tree;
+  readonly touches: Touches;
+}
 
 function titleOfEntry(entry: Entry): string;
 function titleOfEntry(entry: Entry | undefined): string | undefined;
