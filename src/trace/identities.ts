@@ -35,6 +35,15 @@ export class Identities {
     this.inPlace(before, after);
   }
 
+  /** Learns that two states are the same one: an item of one is the item of the other at the same place. */
+  same(known: unknown, state: unknown): void {
+    if (known === state || !isContainer(known) || !isContainer(state)) return;
+    if (!this.first.has(state)) this.succeed(state, known);
+    if (isKeyed(known) && isKeyed(state))
+      for (const key of known[KEYED].difference(known, state).changed) this.same(known.get(key), state.get(key));
+    else for (const key of Object.keys(known)) this.same(partOf(known, key), partOf(state, key));
+  }
+
   /**
    * Where no draft knows: what looks alike at the same place is taken for the next version.
    * @param copies given where drafts were edited: only what they copied is looked at

@@ -192,8 +192,29 @@ class Stack implements UndoStack, Listener {
     }
   }
 
-  travelled(): void {
+  travelled(isLive: boolean): void {
+    // At the live end all is the very object that it was.
+    if (!isLive) this.recognize();
     this.tell();
+  }
+
+  /** Learns which items the cursor shows: a past state is made of patches, and its objects are new. */
+  private recognize(): void {
+    const shown = shownStates(this.host);
+    /** The states that the last deed before the cursor left, and that the first one after it found. */
+    const around = new Map<string, { before?: unknown; after?: unknown }>();
+    for (const { deeds } of this.entries)
+      for (const { transition, changed } of deeds) {
+        const isBefore = isShown(this.host, transition);
+        for (const { store, before, after } of changed) {
+          const known = around.get(store.name) ?? {};
+          around.set(store.name, known);
+          if (isBefore) known.before = after;
+          else known.after ??= before;
+        }
+      }
+    for (const [name, { before, after }] of around)
+      for (const known of [before, after]) if (sameData(known, shown[name])) this.identities.same(known, shown[name]);
   }
 
   committing(transitions: readonly Transition[]): void {

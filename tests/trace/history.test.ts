@@ -133,6 +133,25 @@ describe('undo and redo', () => {
     expect(note()).toBe('');
   });
 
+  test('in the past an undo knows the items that are shown, and what others did to them', async () => {
+    const runtime = createRuntime({ stores: [visits], trace: recording() });
+    const undo = undoStack(runtime, { stores: [visits] });
+    const moved = visits.action('moved', (draft, { at, phase }: { at: number; phase: string }) => {
+      draft.list[at].phase = phase;
+    });
+    const move = task(visits, 'move', ({ dispatch }, at: number) => void dispatch(moved({ at, phase: 'alongside' })));
+    runtime.dispatch(planned({ at: 0, id: 'v1' }));
+    await runtime.run(move(0));
+    runtime.dispatch(planned({ at: 1, id: 'v2' }));
+    runtime.dispatch(moved({ at: 0, phase: 'departed' }));
+    runtime.trace.back();
+    runtime.trace.back();
+    expect(runtime.read(visits).list).toEqual([{ id: 'v1', phase: 'alongside' }]);
+    expect(undo.undo()).toMatchObject({ became: 'conflict', pointer: '/visits/list/0' });
+    expect(undo.undo({ anyway: true })).toMatchObject({ became: 'done' });
+    expect([runtime.read(visits).list, runtime.trace.branches.length]).toEqual([[], 2]);
+  });
+
   test('an undo stands when a listener throws', () => {
     const problems: unknown[] = [];
     const runtime = createRuntime({ stores: [visits], onProblem: ({ error }) => problems.push(error) });
