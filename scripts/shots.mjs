@@ -241,7 +241,7 @@ terminal(
     `${prompt('floe replay harbour-shift.jsonl --model model/index.js')}; ${floe} replay harbour-shift.jsonl --model ${model}`,
     `${prompt('# notes are kept in capitals now', gap)}`,
     `${prompt('floe replay harbour-shift.jsonl --model model/index.js')}; ${floe} replay harbour-shift.jsonl --model changed.mjs`,
-    `${prompt('floe write-test harbour-shift.jsonl --from 33 --to 34 --model ../model/index.js --out note.test.js', gap)}; ${floe} write-test harbour-shift.jsonl --from 33 --to 34 --model ../model/index.js --out note.test.js; grep -v ^import note.test.js`,
+    `${prompt('floe write-test harbour-shift.jsonl --from 33 --to 34 --model ./model/index.js --out note.test.js', gap)}; ${floe} write-test harbour-shift.jsonl --from 33 --to 34 --model ${model} --out note.test.js; grep -v ^import note.test.js`,
   ].join('; '),
   cwd,
 );

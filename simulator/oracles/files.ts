@@ -78,7 +78,13 @@ export function checkTest(session: Session, a: number, b: number): string {
   const [from, to] = [steps[a % steps.length].seq, steps[b % steps.length].seq].sort((one, other) => one - other);
   let source: string;
   try {
-    source = floe.writeTest(file, { from, to, model: './model.js', branch: trace!.branch } as never);
+    source = floe.writeTest(file, {
+      from,
+      to,
+      model: './model.js',
+      branch: trace!.branch,
+      ...(a % 2 === 0 && { stores: storesOf(session) }),
+    } as never);
   } catch (error) {
     const { code } = error as { code?: string };
     if (code === 'FLOE_NOTHING_TO_TEST' || code === 'FLOE_NO_SUCH_STEP') return NOTHING;

@@ -2,6 +2,7 @@
 import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
 import { basename, dirname, resolve } from 'node:path';
 import colours from 'picocolors';
+import { FloeError } from '../core/internal.js';
 import type { AnyStore } from '../core/index.js';
 import { givenText, writeTest } from '../trace/index.js';
 import { fileUnwritable, givenNeedsFile } from './errors.js';
@@ -30,10 +31,14 @@ async function storesFor(
 ): Promise<readonly AnyStore[] | undefined> {
   const path = resolve(target === undefined ? '.' : dirname(target), model);
   const file = [path, path.replace(/\.(m?)js(x?)$/, '.$1ts$2')].find((one) => existsSync(one));
-  if (file !== undefined) return storesIn(file, out);
-  out.talk(
-    `There is no ${shown(path)} so far: the test states what actions of stores with redacted places did, and dispatches none of them.`,
-  );
+  const more = 'the test gives the states of all stores, and dispatches no action of a store with redacted places';
+  try {
+    if (file !== undefined) return await storesIn(file, out);
+    out.talk(`There is no ${shown(path)} so far: ${more}.`);
+  } catch (error) {
+    if (!(error instanceof FloeError)) throw error;
+    out.talk(`${error.code}: ${error.message} So ${more}.`);
+  }
   return undefined;
 }
 
@@ -43,7 +48,7 @@ export async function writeTestFile(file: string, options: WriteTestCommandOptio
   const to = numberOf('--to', options.to);
   const branch = numberOf('--branch', options.branch);
   const trace = await readTraceFile(file, out);
-  const stores = (trace.header.redacted ?? []).length > 0 ? await storesFor(model, target, out) : undefined;
+  const stores = await storesFor(model, target, out);
   const range = {
     ...(from !== undefined && { from }),
     ...(to !== undefined && { to }),

@@ -192,13 +192,12 @@ class Stack implements UndoStack, Listener {
     }
   }
 
-  travelled(isLive: boolean): void {
-    // At the live end all is the very object that it was.
-    if (!isLive) this.recognize();
+  travelled(): void {
+    this.recognize();
     this.tell();
   }
 
-  /** Learns which items the cursor shows: a past state is made of patches, and its objects are new. */
+  /** Learns which items are shown: a past state is made of patches, one without a step is computed; their objects are new. */
   private recognize(): void {
     const shown = shownStates(this.host);
     /** The states that the last deed before the cursor left, and that the first one after it found. */

@@ -35,8 +35,9 @@ export interface WriteTestOptions {
   /** Where the test imports the list `stores` from: `'../src/model/index.js'`. */
   readonly model: string;
   /**
-   * The stores as the code has them. With them an action of a store with redacted places is dispatched in the test where it does
-   * what was recorded without them. Default: none, and what such an action changed is stated.
+   * The stores as the code has them. With them the test gives the states of those stores alone that the steps are about, and
+   * dispatches an action of a store with redacted places where it does what was recorded without what stands there. Default:
+   * none; the test gives the states of all stores, and states what such an action changed.
    */
   readonly stores?: readonly AnyStore[];
   /** What the test is called. Default: the types of its actions. */
@@ -139,7 +140,7 @@ interface Range {
   readonly steps: readonly Step[];
   /** The number of the first step, which may state a fact before the first action. */
   readonly first: number;
-  /** The states before the first action, of the stores that the steps are about. */
+  /** The states before the first action: of the stores that the steps are about, where the code is there to tell. */
   readonly before: States;
   /** The states after the last one, of all stores. */
   readonly after: States;
@@ -175,7 +176,7 @@ function rangeOf(given: GivenTrace, { from, to, branch, stores }: RangeOptions):
   if (action < 0) throw nothingToTest(from, to);
   const steps = range.slice(action);
   const before = known[action];
-  const concerned = new Set(steps.flatMap((step) => [...step.stores, ...step.changes.map(storeAt)]));
+  const concerned = concernedBy(steps, happens, stores);
   const joining = new Set<string>();
   const changed = new Set<string>();
   for (const { kind, changes } of steps)
@@ -184,11 +185,25 @@ function rangeOf(given: GivenTrace, { from, to, branch, stores }: RangeOptions):
         (kind === 'action' || changed.has(name) ? changed : joining).add(name);
   return {
     ...{ steps, first: range[0].seq, after: ofStores(states), joining, dispatched: happens },
-    before: Object.fromEntries(Object.entries(ofStores(before)).filter(([name]) => concerned.has(name))),
+    before: Object.fromEntries(Object.entries(ofStores(before)).filter(([name]) => concerned?.has(name) ?? true)),
   };
 }
 
 const storeAt = ({ path }: Patch[number]): string => parsePointer(path)[0];
+
+/** The stores that steps change, or that handle their actions; nothing where only the code could tell. */
+function concernedBy(
+  steps: readonly Step[],
+  happens: ReadonlySet<Step>,
+  stores: readonly AnyStore[] | undefined,
+): ReadonlySet<string> | undefined {
+  if (!stores) return undefined;
+  const concerned = new Set(steps.flatMap((step) => [...step.stores, ...step.changes.map(storeAt)]));
+  const types = new Set(steps.filter((step) => happens.has(step)).map((step) => step.action!.type));
+  for (const store of stores.map(definitionOf))
+    for (const type of types) if ([...store.changesFor(type)].length > 0) concerned.add(store.name);
+  return concerned;
+}
 
 /** Without the status of tasks, with which no test can begin: the names of stores have no dot. */
 const ofStores = (states: States): States =>

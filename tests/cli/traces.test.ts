@@ -260,7 +260,8 @@ describe('floe compare, floe replay, floe write-test', () => {
     const late = ['write-test', file, '--model', './model.js', '--from', String(seq)];
     const long = await floe(late);
     expect([long.code, long.err]).toEqual([2, expect.stringContaining('--out')]);
-    const short = await floe(['write-test', file, '--model', './model.js', ...range]);
+    expect(long.err).toContain('the states of all stores');
+    const short = await floe(['write-test', file, '--model', model, ...range]);
     expect([short.code, short.out.match(/given = .*/)?.[0]]).toEqual([0, expect.stringMatching(/^given = \{ log:/)]);
     const out = place('new/note.test.mjs');
     const written = await floe([...late, '--title', 'a note', '--out', out]);
