@@ -23,23 +23,24 @@ export interface WriteTestCommandOptions {
 /** A state of more characters than this stands in a file of its own. */
 const LONGEST_GIVEN = 2000;
 
+interface Found {
+  readonly stores?: readonly AnyStore[];
+  /** Why there are none, and what that means. */
+  readonly missing?: string;
+}
+
 /** The stores, where the test will import them from a file that is there already. */
-async function storesFor(
-  model: string,
-  target: string | undefined,
-  out: Output,
-): Promise<readonly AnyStore[] | undefined> {
+async function storesFor(model: string, target: string | undefined, out: Output): Promise<Found> {
   const path = resolve(target === undefined ? '.' : dirname(target), model);
   const file = [path, path.replace(/\.(m?)js(x?)$/, '.$1ts$2')].find((one) => existsSync(one));
-  const more = 'the test gives the states of all stores, and dispatches no action of a store with redacted places';
+  const without = 'the test gives the states of all stores, and dispatches no action of a store with redacted places';
+  if (file === undefined) return { missing: `There is no ${shown(path)} so far: ${without}.` };
   try {
-    if (file !== undefined) return await storesIn(file, out);
-    out.talk(`There is no ${shown(path)} so far: ${more}.`);
+    return { stores: await storesIn(file, out) };
   } catch (error) {
     if (!(error instanceof FloeError)) throw error;
-    out.talk(`${error.code}: ${error.message} So ${more}.`);
+    return { missing: `${error.code}: ${error.message} So ${without}.` };
   }
-  return undefined;
 }
 
 export async function writeTestFile(file: string, options: WriteTestCommandOptions, out: Output): Promise<void> {
@@ -48,7 +49,7 @@ export async function writeTestFile(file: string, options: WriteTestCommandOptio
   const to = numberOf('--to', options.to);
   const branch = numberOf('--branch', options.branch);
   const trace = await readTraceFile(file, out);
-  const stores = await storesFor(model, target, out);
+  const { stores, missing } = await storesFor(model, target, out);
   const range = {
     ...(from !== undefined && { from }),
     ...(to !== undefined && { to }),
@@ -56,6 +57,7 @@ export async function writeTestFile(file: string, options: WriteTestCommandOptio
     ...(stores !== undefined && { stores }),
   };
   const state = givenText(trace, range);
+  if (missing !== undefined) out.talk(missing);
   const isLong = state.length > LONGEST_GIVEN;
   if (isLong && target === undefined) throw givenNeedsFile(state.length);
   const given = isLong ? `${basename(target!).replace(/(\.test)?\.[^.]+$/, '')}.given.json` : undefined;
