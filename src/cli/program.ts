@@ -110,7 +110,10 @@ function declare(out: Output, exit: { code: 0 | 1 }): Command {
     .command('write-test')
     .description('write a Jest test out of recorded steps')
     .argument('<trace>', 'a trace file, or - for standard input')
-    .requiredOption('--model <module>', 'where the test imports the list stores from: ../src/model/index.js')
+    .requiredOption(
+      '--model <module>',
+      'where the test imports the list stores from, and the command where it is there: ../src/model/index.js',
+    )
     .option('--from <step>', 'the first step that happens in the test; the first action without it')
     .option('--to <step>', 'the last one; the last step without it')
     .option('--branch <number>', 'which branch; the one that the file shows without it')

@@ -260,7 +260,7 @@ export class Redaction {
   }
 
   /** A step is about to be made: nothing has come to a redacted place with it so far. */
-  begin(): void {
+  beginStep(): void {
     this.arrived.clear();
   }
 
@@ -460,9 +460,16 @@ export class Redaction {
   action(action: AnyAction): AnyAction {
     if (!('payload' in action)) return action;
     const rule = this.byType(this.byAction, action.type);
-    const seen = rule ? this.without(action.payload, rule) : action.payload;
-    const payload = this.free(this.arrived.size > 0 ? this.withoutArrived(seen) : seen, false);
+    const payload = this.free(rule ? this.without(action.payload, rule) : action.payload, false);
     return payload === action.payload ? action : { type: action.type, payload };
+  }
+
+  /** The action of the step that is being made, also without what it brought to redacted places. */
+  actionOfStep(action: AnyAction): AnyAction {
+    const recorded = this.action(action);
+    if (this.arrived.size === 0) return recorded;
+    const payload = this.withoutArrived(recorded.payload);
+    return payload === recorded.payload ? recorded : { type: action.type, payload };
   }
 
   /** What the user did, without secrets in what it names. */

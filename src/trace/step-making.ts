@@ -32,7 +32,7 @@ export class StepMaking {
   stepFor(transition: Transition, timeline: Timeline): Step | PackedStep {
     const { action, cause, changed, group, problems, outcome, time, took } = transition;
     if (changed.length === 0) {
-      this.redaction.begin();
+      this.redaction.beginStep();
       return this.stepOf(transition, NO_DIFFERENCE, timeline);
     }
     if (!this.redaction.none) return this.stepOf(transition, this.concealedPatches(transition), timeline);
@@ -60,7 +60,7 @@ export class StepMaking {
     const { kind, fact, action, outcome, changed, took, time, reason, group, problems, run, about, caught } =
       transition;
     const { redaction } = this;
-    const recorded = redaction.none || !action ? action : redaction.action(action);
+    const recorded = redaction.none || !action ? action : redaction.actionOfStep(action);
     // Members that every step has first, in one order: the engine then knows one shape for nearly all steps.
     const seq = timeline.nextSeq;
     const cause = this.causeOf(transition);
@@ -89,7 +89,7 @@ export class StepMaking {
   }
 
   concealedPatches({ changed, touches }: Pick<Transition, 'changed' | 'touches'>): Difference {
-    this.redaction.begin();
+    this.redaction.beginStep();
     // What is a secret in one store may stand in another one that changed with it, and in the payload.
     for (const { store, before, after } of changed) {
       this.redaction.arrive(store.name, before, after);
