@@ -12,11 +12,11 @@ import { modelEnded } from './errors.js';
 export async function whileLoading<T>(file: string, load: () => Promise<T>): Promise<T> {
   globalThis.console = new Console(process.stderr, process.stderr);
   const { exit } = process;
-  /** What it was told when it ended the process. */
-  const told: FloeError[] = [];
+  /** An error for each time that it ended the process. */
+  const ends: FloeError[] = [];
   process.exit = (code?: number) => {
-    told.push(modelEnded(file, `it ends the process (process.exit(${code ?? ''}))`));
-    throw told[0];
+    ends.push(modelEnded(file, `it ends the process (process.exit(${code ?? ''}))`));
+    throw ends[0];
   };
   // Nothing is left that could go on, and it has not come to its end: Node would end without a word.
   const stuck = (): void => {
@@ -36,7 +36,7 @@ export async function whileLoading<T>(file: string, load: () => Promise<T>): Pro
     // Promises that it has rejected are noticed at the end of a turn.
     await new Promise((resolve) => setImmediate(resolve));
     // It may have caught what was thrown at it.
-    if (told.length > 0) throw told[0];
+    if (ends.length > 0) throw ends[0];
     return found;
   } finally {
     process.exit = exit;

@@ -98,7 +98,7 @@ export class RecordedHistory {
   }
 
   /** Steps whose moments were made before their interaction was read are looked at once more. */
-  private toldLate(): void {
+  private notifyLate(): void {
     if (this.lateFrom === Infinity) return;
     const from = this.lateFrom;
     this.lateFrom = Infinity;
@@ -150,7 +150,7 @@ export class RecordedHistory {
   lines(lines: readonly string[]): Promise<void> {
     this.taking = this.taking.then(async () => {
       await this.takeAll(lines);
-      this.toldLate();
+      this.notifyLate();
       this.changed();
     });
     return this.taking;
@@ -166,8 +166,8 @@ export class RecordedHistory {
     this.finish();
   }
 
-  /** @param told called between slices, with how many characters are read */
-  private async takeAll(lines: Iterable<string>, told: (characters: number) => void = () => {}): Promise<void> {
+  /** @param progress called between slices, with how many characters are read */
+  private async takeAll(lines: Iterable<string>, progress: (characters: number) => void = () => {}): Promise<void> {
     const slice = new Slice();
     let [count, characters] = [0, 0];
     try {
@@ -176,7 +176,7 @@ export class RecordedHistory {
         else this.take(line);
         characters += line.length + 1;
         if ((count++ & 15) !== 0 || !slice.isOver) continue;
-        told(characters);
+        progress(characters);
         await slice.next();
       }
     } catch (error) {
@@ -194,7 +194,7 @@ export class RecordedHistory {
     }
     for (const [id, name] of this.reader.names) this.nameBranch(id, name);
     this.share = null;
-    this.toldLate();
+    this.notifyLate();
     this.changed();
   }
 

@@ -30,7 +30,7 @@ export class TaskDefinition implements DeclaredTask {
   }
 
   /** Runs with one key overlap. */
-  laneKey(args: readonly unknown[]): string {
+  groupKey(args: readonly unknown[]): string {
     const { overlapBy, overlap } = this.options;
     return overlapBy || overlap === 'share' ? this.statusKey(args) : '';
   }

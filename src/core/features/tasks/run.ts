@@ -46,8 +46,8 @@ export class TaskRun extends Promised implements Run<unknown> {
 
   constructor(
     { task, args }: Call,
-    /** Runs with one lane overlap. */
-    readonly lane: string,
+    /** The concurrency group: of the runs of one group the option `overlap` says whether they overlap. */
+    readonly group: string,
     /** Runs with one key share a status. */
     readonly key: string,
     private readonly cancelBy: (run: TaskRun, reason: string) => void,
@@ -147,11 +147,11 @@ export class TaskRun extends Promised implements Run<unknown> {
 
   /**
    * Ends what it waits for.
-   * @param isTold it waits for another run that was cancelled with it
+   * @param isNotified it waits for another run that was cancelled with it
    */
-  stopWaiting(isTold = false): void {
+  stopWaiting(isNotified = false): void {
     if (this.phase !== 'cancelled') this.waits?.end(undefined);
-    else if (isTold) this.ensureWaits().end(this.cancellation, true);
+    else if (isNotified) this.ensureWaits().end(this.cancellation, true);
     else this.waits?.end(this.cancellation);
   }
 

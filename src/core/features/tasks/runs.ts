@@ -21,8 +21,8 @@ import type { TaskError, TaskStatus } from './types.js';
 import type { Cause, Transition } from '../../kernel/transition.js';
 
 /** The runs of one task. */
-interface Lanes {
-  readonly lanes: Map<string, Lane>;
+interface RunsOfTask {
+  readonly groups: Map<string, ConcurrencyGroup>;
   running: number;
   /** How many run, by status key. */
   readonly busy: Map<string, number>;
@@ -32,7 +32,8 @@ interface Lanes {
   readonly oldest: Iterator<string, undefined>;
 }
 
-interface Lane {
+/** Runs that overlap, by `overlapBy`. */
+interface ConcurrencyGroup {
   readonly running: Set<TaskRun>;
   readonly queue: { readonly run: TaskRun; readonly cause: Cause }[];
 }
@@ -41,7 +42,7 @@ interface Lane {
 const KEEP = 1000;
 
 export class Runs {
-  private readonly tasks = new Map<TaskDefinition, Lanes>();
+  private readonly tasks = new Map<TaskDefinition, RunsOfTask>();
   private readonly listeners = new Map<string, Set<Listener>>();
   /** Runs that actions and the beginning of the runtime start. */
   private readonly starts: Starts;
@@ -75,9 +76,9 @@ export class Runs {
       if (parent.phase === 'cancelled' && !parent.tellsOnce()) run.silence();
       return this.neverBegins(run, cause, 'cancelled');
     }
-    const lanes = this.lanesOf(task);
-    let lane = lanes.lanes.get(run.lane);
-    const other = lane?.running.values().next().value;
+    const ofTask = this.runsOf(task);
+    let group = ofTask.groups.get(run.group);
+    const other = group?.running.values().next().value;
     if (overlap === 'share') {
       if (other !== undefined) return this.shared(other, parent);
     } else if (parent !== undefined) {
@@ -89,18 +90,18 @@ export class Runs {
     if (other !== undefined && overlap === 'ignore') return this.neverBegins(run, cause, 'ignored');
     if (other !== undefined && overlap === 'replace') {
       // A watcher of the status may start another one meanwhile: the newest call counts.
-      for (; lane && lane.running.size > 0; lane = lanes.lanes.get(run.lane))
-        for (const one of [...lane.running]) this.cancel(one, 'replaced');
+      for (; group && group.running.size > 0; group = ofTask.groups.get(run.group))
+        for (const one of [...group.running]) this.cancel(one, 'replaced');
     }
-    if (!lane) lanes.lanes.set(run.lane, (lane = { running: new Set(), queue: [] }));
+    if (!group) ofTask.groups.set(run.group, (group = { running: new Set(), queue: [] }));
     if (other !== undefined && overlap === 'queue') {
-      lane.queue.push({ run, cause });
+      group.queue.push({ run, cause });
       // Where the line is left before this, the call is not on it, and nothing is to begin.
       const { kernel } = this.host;
       const last = kernel.recorder?.last;
       const before = isShown(kernel, last) ? last : this.started.get(other);
       if (before) this.started.set(run, before);
-    } else this.begin(run, cause, lanes, lane);
+    } else this.begin(run, cause, ofTask, group);
     return own;
   }
 
@@ -117,8 +118,8 @@ export class Runs {
     const { task, args } = call;
     const { kernel } = this.host;
     const look = <T>(fn: () => T): T => kernel.computing.within(`overlapBy of '${task.name}'`, fn);
-    const [lane, key] = look(() => [task.laneKey(args), task.statusKey(args)]);
-    return new TaskRun(call, lane, key, (one, reason) => {
+    const [group, key] = look(() => [task.groupKey(args), task.statusKey(args)]);
+    return new TaskRun(call, group, key, (one, reason) => {
       if (one.ended) return;
       kernel.forbidInside('cancel');
       kernel.later(() => this.cancel(one, reason));
@@ -163,39 +164,39 @@ export class Runs {
       this.host.noteRun(run.task, undefined, { fact: 'runSkipped', run: run.note('skipped'), cause, reason });
   }
 
-  private lanesOf(task: TaskDefinition): Lanes {
-    let lanes = this.tasks.get(task) ?? (DEV ? this.lanesBefore(task) : undefined);
-    if (!lanes) {
+  private runsOf(task: TaskDefinition): RunsOfTask {
+    let ofTask = this.tasks.get(task) ?? (DEV ? this.runsBefore(task) : undefined);
+    if (!ofTask) {
       const ended = new Set<string>();
-      lanes = { lanes: new Map(), running: 0, busy: new Map(), ended, oldest: ended.values() };
+      ofTask = { groups: new Map(), running: 0, busy: new Map(), ended, oldest: ended.values() };
     }
-    this.tasks.set(task, lanes);
-    return lanes;
+    this.tasks.set(task, ofTask);
+    return ofTask;
   }
 
   /** Development only: runs of the task whose module was reloaded since are runs of this one. */
-  private lanesBefore({ name, store }: TaskDefinition): Lanes | undefined {
-    for (const [known, lanes] of this.tasks) {
+  private runsBefore({ name, store }: TaskDefinition): RunsOfTask | undefined {
+    for (const [known, ofTask] of this.tasks) {
       if (known.name !== name) continue;
       const isReloaded =
         known.store && store ? successorOf(this.host.kernel, known.store) === store : known.store === store;
       if (!isReloaded) continue;
       // A run that is under way still asks for them by its own definition.
-      if (lanes.running === 0) this.tasks.delete(known);
-      return lanes;
+      if (ofTask.running === 0) this.tasks.delete(known);
+      return ofTask;
     }
     return undefined;
   }
 
-  private begin(run: TaskRun, cause: Cause, lanes: Lanes, lane: Lane): void {
+  private begin(run: TaskRun, cause: Cause, ofTask: RunsOfTask, group: ConcurrencyGroup): void {
     const { task, key } = run;
     run.id = ++this.count;
     run.phase = 'running';
-    lane.running.add(run);
-    lanes.running++;
+    group.running.add(run);
+    ofTask.running++;
     if (key !== '') {
-      lanes.busy.set(key, (lanes.busy.get(key) ?? 0) + 1);
-      lanes.ended.delete(key);
+      ofTask.busy.set(key, (ofTask.busy.get(key) ?? 0) + 1);
+      ofTask.ended.delete(key);
     }
     const startedAt = this.host.kernel.now();
     const begun = (status: TaskStatus | undefined): TaskStatus => ({
@@ -287,7 +288,7 @@ export class Runs {
   readonly cancel = (run: TaskRun, reason: string): void => {
     if (run.ended) return;
     if (run.phase === 'waiting') {
-      const { queue } = this.lanesOf(run.task).lanes.get(run.lane)!;
+      const { queue } = this.runsOf(run.task).groups.get(run.group)!;
       const place = queue.findIndex((one) => one.run === run);
       const [{ cause }] = queue.splice(place, 1);
       this.neverBegins(run, cause, reason);
@@ -295,9 +296,9 @@ export class Runs {
     }
     run.finishCancelled(reason);
     const children = [...(run.children ?? [])];
-    const isTold = children.some(({ observed }) => observed);
+    const isNotified = children.some(({ observed }) => observed);
     for (const child of children) this.cancelChild(child, reason);
-    run.stopWaiting(isTold);
+    run.stopWaiting(isNotified);
     this.ended(run, 'cancelled', reason);
   };
 
@@ -311,19 +312,19 @@ export class Runs {
     const { task, key } = run;
     this.leaveParent(run);
     this.settleOpen(run, phase === 'done' ? 'confirmed' : 'reverted');
-    const lanes = this.lanesOf(task);
-    const lane = lanes.lanes.get(run.lane)!;
-    lane.running.delete(run);
-    lanes.running--;
-    const forgotten = this.countEnd(lanes, key, task.options.keep ?? KEEP);
+    const ofTask = this.runsOf(task);
+    const group = ofTask.groups.get(run.group)!;
+    group.running.delete(run);
+    ofTask.running--;
+    const forgotten = this.countEnd(ofTask, key, task.options.keep ?? KEEP);
     const endedAt = this.host.kernel.now();
     const error = phase === 'failed' ? asData(reason) : null;
     const over = (status: TaskStatus): TaskStatus => ({ ...status, phase, endedAt, error });
     this.host.noteRun(
       task,
       (state) => {
-        const all = lanes.running > 0 ? state.all : over(state.all);
-        const own = key === '' || lanes.busy.has(key) ? undefined : statusIn(state, key);
+        const all = ofTask.running > 0 ? state.all : over(state.all);
+        const own = key === '' || ofTask.busy.has(key) ? undefined : statusIn(state, key);
         if (own === undefined) return all === state.all ? state : { ...state, all };
         const next = withStatus(state, key, over(own), all);
         return forgotten === undefined ? next : withStatus(next, forgotten, undefined);
@@ -335,14 +336,14 @@ export class Runs {
         ...(reason !== undefined && { reason }),
       },
     );
-    const next = lane.running.size === 0 ? lane.queue.shift() : undefined;
-    if (next) this.begin(next.run, next.cause, lanes, lane);
-    else if (lane.running.size === 0 && lane.queue.length === 0 && lanes.lanes.get(run.lane) === lane)
-      lanes.lanes.delete(run.lane);
+    const next = group.running.size === 0 ? group.queue.shift() : undefined;
+    if (next) this.begin(next.run, next.cause, ofTask, group);
+    else if (group.running.size === 0 && group.queue.length === 0 && ofTask.groups.get(run.group) === group)
+      ofTask.groups.delete(run.group);
   }
 
   /** Counts one run less under a status key. Returns the key whose status there is no more room for. */
-  private countEnd({ busy, ended, oldest }: Lanes, key: string, keep: number): string | undefined {
+  private countEnd({ busy, ended, oldest }: RunsOfTask, key: string, keep: number): string | undefined {
     if (key === '') return undefined;
     const left = busy.get(key)! - 1;
     if (left > 0) {
@@ -424,8 +425,8 @@ export class Runs {
   // ---- all runs ----
 
   private *underWay(): Iterable<TaskRun> {
-    for (const { lanes } of this.tasks.values())
-      for (const { running, queue } of lanes.values()) {
+    for (const { groups } of this.tasks.values())
+      for (const { running, queue } of groups.values()) {
         for (const { run } of [...queue]) yield run;
         yield* [...running];
       }
