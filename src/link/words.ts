@@ -143,7 +143,7 @@ export function deed({ kind, name, role, key }: Interaction): string {
 }
 
 /** What the sentence of a moment is made from. */
-export interface Told {
+export interface Account {
   readonly interaction: Interaction | undefined;
   readonly isLive: boolean;
   /** Its first step. */
@@ -158,16 +158,16 @@ export interface Told {
   readonly ended: { readonly step: Step; readonly after: number } | undefined;
 }
 
-const MOST_TOLD = 3;
+const MOST_NAMED = 3;
 
 /** The sentence of a moment. */
-export function sentenceOf(told: Told, source: TraceSource): string {
-  const { interaction, root, steps } = told;
-  const subject = interaction ? `${told.isLive ? 'Your' : 'The'} ${deed(interaction)}` : doer(root, told.isLive);
-  if (steps.length === 0 && told.runs.length === 0)
+export function sentenceOf(account: Account, source: TraceSource): string {
+  const { interaction, root, steps } = account;
+  const subject = interaction ? `${account.isLive ? 'Your' : 'The'} ${deed(interaction)}` : doer(root, account.isLive);
+  if (steps.length === 0 && account.runs.length === 0)
     return interaction ? `${subject} dispatched nothing` : root ? factSentence(root, source) : subject;
   if (!interaction && root?.kind === 'fact' && !root.run) return factSentence(root, source);
-  return `${subject} ${predicate(told, source)}${settlement(told, source)}`;
+  return `${subject} ${predicate(account, source)}${settlement(account, source)}`;
 }
 
 function doer(root: Step | undefined, isLive: boolean): string {
@@ -195,7 +195,7 @@ function factSentence(step: Step, source: TraceSource): string {
   return label.charAt(0).toUpperCase() + label.slice(1);
 }
 
-function predicate({ steps, runs, interaction }: Told, source: TraceSource): string {
+function predicate({ steps, runs, interaction }: Account, source: TraceSource): string {
   const fine = steps.filter((step) => howOf(step) === undefined);
   const others = steps.filter((step) => howOf(step) !== undefined).map((step) => `${nameOf(step)}, ${howOf(step)!}`);
   const titles = distinct(
@@ -208,7 +208,7 @@ function predicate({ steps, runs, interaction }: Told, source: TraceSource): str
   const names = distinct([...fine.map((step) => nameInSentence(step, source)), ...others]);
   if (runs.length > 0) {
     const tasks = distinct(runs.map(({ start, task }) => runTitle(start, task, source)));
-    const ran = listed(tasks.slice(0, MOST_TOLD).map((task) => (task.includes(' ') ? `“${task}”` : task)));
+    const ran = listed(tasks.slice(0, MOST_NAMED).map((task) => (task.includes(' ') ? `“${task}”` : task)));
     return names.length === 0 ? `ran ${ran}` : `ran ${ran}: ${withRest(names)}`;
   }
   return steps.every(({ kind }) => kind === 'fact') && !interaction ? withRest(names) : `dispatched ${withRest(names)}`;
@@ -227,8 +227,8 @@ const runTitle = (start: number, task: string, source: TraceSource): string => {
 const distinct = (texts: readonly string[]): string[] => [...new Set(texts)];
 
 function withRest(texts: readonly string[]): string {
-  if (texts.length <= MOST_TOLD) return listed(texts);
-  return `${texts.slice(0, MOST_TOLD - 1).join(', ')} and ${texts.length - MOST_TOLD + 1} more`;
+  if (texts.length <= MOST_NAMED) return listed(texts);
+  return `${texts.slice(0, MOST_NAMED - 1).join(', ')} and ${texts.length - MOST_NAMED + 1} more`;
 }
 
 /** How an action that was not simply applied ended. */
@@ -253,7 +253,7 @@ export function howOf({ outcome, reason, kind, excluded }: Step): string | undef
   }
 }
 
-function settlement({ settled, ended, runs, steps }: Told, source: TraceSource): string {
+function settlement({ settled, ended, runs, steps }: Account, source: TraceSource): string {
   if (settled) {
     const title = source.titleOf(settled.step);
     const after = `after ${duration(settled.after)}`;

@@ -1,4 +1,4 @@
-// How a difference is told: with the fewest operations, an item that was edited as itself, and as one replacement where
+// How a difference is operations: with the fewest operations, an item that was edited as itself, and as one replacement where
 // nothing was kept.
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
@@ -16,7 +16,7 @@ function commonItems(a: readonly unknown[], b: readonly unknown[]): number {
       rows[i][j] = a[i - 1] === b[j - 1] ? rows[i - 1][j - 1] + 1 : Math.max(rows[i - 1][j], rows[i][j - 1]);
   return rows[a.length][b.length];
 }
-const told = (before: unknown, after: unknown): string[] =>
+const operations = (before: unknown, after: unknown): string[] =>
   difference(before, after).changes.map(({ op, path }) => `${op} ${path}`);
 
 test('the difference of two lists of plain values has as few operations as possible', () => {
@@ -50,20 +50,20 @@ describe('an item without a known history', () => {
     ['a value in the place of an object', { a: 1 }, 7, ['replace /0']],
     ['an object in the place of a value', 7, { a: 1 }, ['replace /0']],
   ])('%s', (_name, before, after, expected) => {
-    expect(told([before, rest], [after, rest])).toEqual(expected);
+    expect(operations([before, rest], [after, rest])).toEqual(expected);
   });
-  test('an item is told as edited beside others that came in or went', () => {
+  test('an item is operations as edited beside others that came in or went', () => {
     const [a, b, c] = ['a', 'b', 'c'].map((id) => ({ id, phase: 1, berth: 2 }));
-    expect(told([a, b, c, rest], [{ ...a, phase: 9 }, { ...b, phase: 9 }, rest])).toEqual([
+    expect(operations([a, b, c, rest], [{ ...a, phase: 9 }, { ...b, phase: 9 }, rest])).toEqual([
       'replace /0/phase',
       'replace /1/phase',
       'remove /2',
     ]);
-    expect(told([a, rest], [{ ...a, phase: 9 }, b, c, rest])).toEqual(['replace /0/phase', 'add /1', 'add /2']);
+    expect(operations([a, rest], [{ ...a, phase: 9 }, b, c, rest])).toEqual(['replace /0/phase', 'add /1', 'add /2']);
     // The same data in other objects is the same.
-    expect(told([a, b, c], [{ ...b }, { ...c }])).toEqual(['remove /0']);
+    expect(operations([a, b, c], [{ ...b }, { ...c }])).toEqual(['remove /0']);
   });
-  test('an item that an edit remembers is told by its edits', () => {
+  test('an item that an edit remembers is operations by its edits', () => {
     const list = store('list', { items: [{ a: 1, b: 2, c: 3 }] });
     const edited = list.action('edited', (draft) => {
       Object.assign(draft.items[0], { a: 9, b: 9 });
@@ -81,12 +81,12 @@ describe('an item without a known history', () => {
 
 describe('more changes in a list than are looked through', () => {
   const many = Array.from({ length: 400 }, (_, i) => ({ id: i, a: i, b: 0 }));
-  test('each item of a long list is told as a new version of the one in its place', () => {
+  test('each item of a long list is operations as a new version of the one in its place', () => {
     const after = many.map((one) => ({ ...one, b: 1 }));
-    expect(told(many, after)).toEqual(many.map((_one, i) => `replace /${i}/b`));
+    expect(operations(many, after)).toEqual(many.map((_one, i) => `replace /${i}/b`));
     const mixed = many.flatMap((one) => [one, one.id]);
     expect(
-      told(
+      operations(
         mixed,
         mixed.map((one) => (typeof one === 'object' ? { ...one, b: 1 } : one)),
       ),
@@ -94,19 +94,19 @@ describe('more changes in a list than are looked through', () => {
     const { changes } = difference(many, [...after, { id: 400, a: 400, b: 1 }]);
     expect(applyPatch(many, changes)).toEqual([...after, { id: 400, a: 400, b: 1 }]);
   });
-  test('additions to a list are told one by one', () => {
-    expect(told(many.slice(0, 5), many.slice(0, 205))).toHaveLength(200);
+  test('additions to a list are operations one by one', () => {
+    expect(operations(many.slice(0, 5), many.slice(0, 205))).toHaveLength(200);
   });
   test('a list in another order is replaced as a whole', () => {
-    expect(told({ list: many, kept: 1 }, { list: many.toReversed(), kept: 1 })).toEqual(['replace /list']);
+    expect(operations({ list: many, kept: 1 }, { list: many.toReversed(), kept: 1 })).toEqual(['replace /list']);
     expect(
-      told({ list: many, kept: 1 }, { list: [...many.slice(0, 9).reverse(), ...many.slice(300)], kept: 1 }),
+      operations({ list: many, kept: 1 }, { list: [...many.slice(0, 9).reverse(), ...many.slice(300)], kept: 1 }),
     ).toEqual(['replace /list']);
   });
-  test('a stretch of other items is told as removals and additions', () => {
+  test('a stretch of other items is operations as removals and additions', () => {
     const long = Array.from({ length: 2000 }, (_, i) => i);
     const others = Array.from({ length: 301 }, (_, i) => -1 - i);
-    const patch = told(long, [...long.slice(0, 500), ...others, ...long.slice(800)]);
+    const patch = operations(long, [...long.slice(0, 500), ...others, ...long.slice(800)]);
     expect(patch).toEqual([...others.slice(0, 300).map((_one, i) => `replace /${500 + i}`), 'add /800']);
   });
 });
@@ -126,15 +126,18 @@ test('a patch puts a row back in its place', () => {
 });
 
 test('an object that keeps nothing is replaced by one operation', () => {
-  expect(told({ x: { a: 1, b: 2 } }, { x: { a: 3, b: 4 } })).toEqual(['replace /x']);
-  expect(told({ x: { a: 1, b: 2 } }, { x: { a: 3 } })).toEqual(['replace /x']);
-  expect(told({ x: { a: 1 } }, { x: { a: 3 } })).toEqual(['replace /x/a']);
+  expect(operations({ x: { a: 1, b: 2 } }, { x: { a: 3, b: 4 } })).toEqual(['replace /x']);
+  expect(operations({ x: { a: 1, b: 2 } }, { x: { a: 3 } })).toEqual(['replace /x']);
+  expect(operations({ x: { a: 1 } }, { x: { a: 3 } })).toEqual(['replace /x/a']);
   const leaves = (n: number) => ({ at: new Date(5), seen: new Map([['k', [n > 0]]]), n });
-  expect([told(leaves(1), leaves(2)), told({ at: new Date(5), n: 1 }, { at: {}, n: 1 })]).toEqual([
+  expect([operations(leaves(1), leaves(2)), operations({ at: new Date(5), n: 1 }, { at: {}, n: 1 })]).toEqual([
     ['replace /n'],
     ['replace /at'],
   ]);
-  expect(told({ x: { a: 1, b: 2, c: 5 } }, { x: { a: 3, b: 4, c: 5 } })).toEqual(['replace /x/a', 'replace /x/b']);
+  expect(operations({ x: { a: 1, b: 2, c: 5 } }, { x: { a: 3, b: 4, c: 5 } })).toEqual([
+    'replace /x/a',
+    'replace /x/b',
+  ]);
   const berth = entity('berth', rowOf<{ id: string; depth: number }>(), { key: 'id' });
   const port = tables('port', [berth]);
   const list = store('list', { items: [1, 2, 3] });

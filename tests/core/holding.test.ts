@@ -104,40 +104,42 @@ describe('errors of a watched source', () => {
 
   test('errors of a source reach onError once each', () => {
     const { runtime, set, strict, problems } = failing();
-    const heard: unknown[] = [];
-    runtime.watch(strict, (now, before) => heard.push([now, before]), {
-      onError: (error) => heard.push(String(error)),
+    const notified: unknown[] = [];
+    runtime.watch(strict, (now, before) => notified.push([now, before]), {
+      onError: (error) => notified.push(String(error)),
     });
     for (const n of [1, 1, 3, 0, 2]) set({ n, m: n });
     set({ m: 9 });
-    expect(heard).toEqual(['Error: odd 1', 'Error: odd 3', [0, 0], [2, 0]]);
+    expect(notified).toEqual(['Error: odd 1', 'Error: odd 3', [0, 0], [2, 0]]);
     expect(problems).toEqual([]);
   });
 
   test('errors of a source are reported once where no watcher has a handler', () => {
     const { runtime, set, strict, problems } = failing();
-    const heard: unknown[] = [];
+    const notified: unknown[] = [];
     set({ n: 1 });
-    runtime.watch(strict, (now) => heard.push(now), { now: true });
-    runtime.watch(strict, (now) => heard.push(now));
+    runtime.watch(strict, (now) => notified.push(now), { now: true });
+    runtime.watch(strict, (now) => notified.push(now));
     set({ n: 3 });
     set({ n: 4 });
-    expect(heard).toEqual([4, 4]);
+    expect(notified).toEqual([4, 4]);
     expect(problems.map(({ error }) => String(error))).toEqual(['Error: odd 1', 'Error: odd 1', 'Error: odd 3']);
   });
 
   test('end a subscription with an error handler, and an iteration', async () => {
     const { runtime, set, strict } = failing();
-    const heard: unknown[] = [];
-    runtime.select(strict).subscribe({ next: (now) => heard.push(now), error: (error) => heard.push(String(error)) });
+    const notified: unknown[] = [];
+    runtime
+      .select(strict)
+      .subscribe({ next: (now) => notified.push(now), error: (error) => notified.push(String(error)) });
     const loop = (async () => {
-      for await (const now of runtime.select(strict)) heard.push(`loop ${now}`);
+      for await (const now of runtime.select(strict)) notified.push(`loop ${now}`);
     })();
     await Promise.resolve();
     set({ n: 1 });
     set({ n: 2 });
     await expect(loop).rejects.toThrow('odd 1');
-    expect(heard).toEqual([0, 'loop 0', 'Error: odd 1']);
+    expect(notified).toEqual([0, 'loop 0', 'Error: odd 1']);
     set({ n: 3 });
     const late: unknown[] = [];
     runtime.select(strict).subscribe({ next: () => late.push('value'), error: (error) => late.push(String(error)) });
@@ -158,7 +160,7 @@ describe('what a binding throws while it is notified', () => {
     return { ...all, other };
   };
 
-  test('is thrown by the dispatch after all watchers heard, and the transition stays', () => {
+  test('is thrown by the dispatch after all watchers notified, and the transition stays', () => {
     const { runtime, set, counter, other, problems } = bound();
     expect(() => set({ n: 1 })).toThrow('rendering 1');
     expect([runtime.read(counter).n, other.mock.calls.length, problems]).toEqual([1, 1, []]);

@@ -18,36 +18,36 @@ function harbour() {
   return { berths, added, dayChosen, free, isFull, runtime };
 }
 
-/** Notes what a probe is told, by name. */
+/** Notes what a probe reports, by name. */
 function observed(runtime: object) {
   const host = hostOf(runtime);
-  const told: string[] = [];
+  const reported: string[] = [];
   const nameOf = (reader: object): string => liveSources(host).find((one) => one.reader === reader)?.name ?? '?';
   const end = observeIn(host, {
     computed: (reader, { outcome, before, after, took }) => {
       if (!(took >= 0)) throw new Error('no time');
-      told.push(`${nameOf(reader)} ${outcome}: ${String(before)}, ${String(after)}`);
+      reported.push(`${nameOf(reader)} ${outcome}: ${String(before)}, ${String(after)}`);
     },
-    notified: (reader) => told.push(`${nameOf(reader)} notified`),
+    notified: (reader) => reported.push(`${nameOf(reader)} notified`),
   });
-  return { told, end };
+  return { reported, end };
 }
 
 describe('a probe', () => {
   test('learns what is computed, for nothing too, and which watchers are notified, until it ends', () => {
     const { runtime, free, isFull, added, dayChosen } = harbour();
-    const { told, end } = observed(runtime);
+    const { reported, end } = observed(runtime);
     runtime.watch(isFull(2), () => undefined);
-    expect(told.splice(0)).toEqual(['berths.free first: undefined, 1', 'isFull first: undefined, true']);
+    expect(reported.splice(0)).toEqual(['berths.free first: undefined, 1', 'isFull first: undefined, true']);
     runtime.dispatch(added({ id: 'N2', free: false }));
-    expect(told.splice(0)).toEqual(['berths.free same: 1, 1']);
+    expect(reported.splice(0)).toEqual(['berths.free same: 1, 1']);
     runtime.dispatch(added({ id: 'N3', free: true }));
-    expect(told.splice(0)).toEqual(['berths.free changed: 1, 2', 'isFull changed: true, false', 'isFull notified']);
+    expect(reported.splice(0)).toEqual(['berths.free changed: 1, 2', 'isFull changed: true, false', 'isFull notified']);
     runtime.dispatch(dayChosen('2031-03-03'));
-    expect(told.splice(0)).toEqual([]);
+    expect(reported.splice(0)).toEqual([]);
     end();
     runtime.dispatch(added({ id: 'N4', free: true }));
-    expect([told, runtime.read(free)]).toEqual([[], 3]);
+    expect([reported, runtime.read(free)]).toEqual([[], 3]);
   });
 
   test('learns of errors, and of its own runtime only, however many there are', () => {
@@ -66,7 +66,7 @@ describe('a probe', () => {
       'berths.broken failed: 2031-03-02, Error: no day',
       'berths.broken notified',
     ];
-    expect([first.told, second.told, others.told]).toEqual([expected, expected, []]);
+    expect([first.reported, second.reported, others.reported]).toEqual([expected, expected, []]);
     for (const { end } of [first, second, others]) end();
   });
 });

@@ -16,14 +16,14 @@ function setting() {
 describe('watching', () => {
   test('a watcher that closes the runtime is the last one that is notified', () => {
     const { counter, runtime, set } = setting();
-    const heard: string[] = [];
+    const notified: string[] = [];
     runtime.watch(counter, () => {
-      heard.push('first');
+      notified.push('first');
       void runtime.close();
     });
-    runtime.watch(at(counter, '/n'), () => heard.push('second'));
+    runtime.watch(at(counter, '/n'), () => notified.push('second'));
     set({ n: 1 });
-    expect(heard).toEqual(['first']);
+    expect(notified).toEqual(['first']);
   });
 
   test('watchers are notified after a report of a problem failed', () => {
@@ -33,15 +33,15 @@ describe('watching', () => {
     };
     onProblem.mockImplementationOnce(fails);
     const written = jest.spyOn(console, 'error').mockImplementationOnce(fails);
-    const heard: number[] = [];
+    const notified: number[] = [];
     runtime.watch(counter, ({ n }) => {
-      heard.push(n);
+      notified.push(n);
       if (n === 1) fails();
     });
     expect(() => set({ n: 1 })).toThrow('no');
     set({ n: 2 });
     written.mockRestore();
-    expect(heard).toEqual([1, 2]);
+    expect(notified).toEqual([1, 2]);
   });
 
   test('a dispatch in a watcher comes after the present notification; an endless loop is stopped by name', () => {
@@ -61,7 +61,7 @@ describe('watching', () => {
     expect(runtime.dispatch(added(1))).toBe('applied');
   });
 
-  test('watchers may be added and removed while they are told', () => {
+  test('watchers may be added and removed while they are consoleErrors', () => {
     const { counter, added, runtime } = recorded();
     const order: string[] = [];
     const source = at(counter, '/n');
@@ -112,21 +112,21 @@ describe('what throws', () => {
     const { counter, added } = declareCounter();
     const [wrong, listener] = [new Error('on purpose'), new Error('the listener, too')];
     const reported: Problem[] = [];
-    const told = (onProblem?: (problem: Problem) => void) => {
+    const consoleErrors = (onProblem?: (problem: Problem) => void) => {
       const runtime = createRuntime({ stores: [counter], ...(onProblem && { onProblem }) });
-      const heard = jest.fn();
+      const notified = jest.fn();
       runtime.watch(counter, () => {
         throw wrong;
       });
-      runtime.watch(counter, heard);
+      runtime.watch(counter, notified);
       runtime.dispatch(added(1));
-      expect(heard).toHaveBeenCalledTimes(1);
+      expect(notified).toHaveBeenCalledTimes(1);
       return error.mock.calls.splice(0);
     };
-    expect(told((problem) => reported.push(problem))).toEqual([]);
+    expect(consoleErrors((problem) => reported.push(problem))).toEqual([]);
     expect(reported).toEqual([{ error: wrong }]);
-    expect(told()).toEqual([[wrong]]);
-    const failed = told(() => {
+    expect(consoleErrors()).toEqual([[wrong]]);
+    const failed = consoleErrors(() => {
       throw listener;
     });
     expect(failed.at(-1)).toEqual([listener]);
@@ -135,15 +135,15 @@ describe('what throws', () => {
 
   test('is handed to the watcher, and so is the next value', () => {
     const { runtime, onProblem, set, safe } = failing();
-    const heard = jest.fn();
-    const stop = runtime.watch(safe, heard);
+    const notified = jest.fn();
+    const stop = runtime.watch(safe, notified);
     expect(onProblem).toHaveBeenLastCalledWith({ error: new RangeError('none') });
     set({ n: 1 });
-    expect(heard).toHaveBeenLastCalledWith(1, undefined);
+    expect(notified).toHaveBeenLastCalledWith(1, undefined);
     set({ n: 0 });
     expect(onProblem).toHaveBeenCalledTimes(2);
     set({ n: 2 });
-    expect(heard.mock.calls).toEqual([
+    expect(notified.mock.calls).toEqual([
       [1, undefined],
       [2, 1],
     ]);
@@ -176,10 +176,10 @@ describe('what throws', () => {
         return 'failed';
       }
     });
-    const heard: unknown[] = [];
-    runtime.watch(outer, (now) => void heard.push(now), { now: true });
+    const notified: unknown[] = [];
+    runtime.watch(outer, (now) => void notified.push(now), { now: true });
     for (const n of [1, 2, 3]) set({ n });
-    expect(heard).toEqual(['nothing', 'failed', 'nothing', 'failed']);
+    expect(notified).toEqual(['nothing', 'failed', 'nothing', 'failed']);
   });
 });
 
