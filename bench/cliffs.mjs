@@ -1,6 +1,7 @@
 // What ten times the work costs: where it is much more than ten times as much, an application falls off a cliff.
 import { createRuntime, store, task } from '../dist/core/index.js';
 import { recording } from '../dist/trace/index.js';
+import { rows as rebaseRows } from './rebase.mjs';
 import { measure } from './run.mjs';
 
 const median = (values) => values.toSorted((a, b) => a - b)[values.length >> 1];
@@ -40,25 +41,6 @@ function tracedJoins(count) {
   const began = performance.now();
   for (const one of stores) runtime.read(one);
   return performance.now() - began;
-}
-
-/** Pending optimistic actions on rows of a list of 1,000, reverted one by one. */
-async function reverted(count, order, isTraced) {
-  const rows = store('rows', { done: Array.from({ length: 1000 }, () => false) });
-  const ticked = rows.action('ticked', (draft, row) => void (draft.done[row] = true));
-  let pending = [];
-  const tick = task('tick', ({ optimistic, signal }) => {
-    pending = Array.from({ length: count }, (_, row) => optimistic(ticked(row)));
-    return new Promise((resolve) => signal.addEventListener('abort', resolve));
-  });
-  const runtime = createRuntime({ stores: [rows], ...(isTraced && { trace: recording({ limit: 100_000 }) }) });
-  void runtime.run(tick()).catch(() => {});
-  const began = performance.now();
-  for (const one of order === 'oldest' ? pending : pending.toReversed()) one.revert();
-  const took = performance.now() - began;
-  if (runtime.read(rows).done.some(Boolean)) throw new Error('not everything was reverted');
-  await runtime.close();
-  return took;
 }
 
 /** Watchers of one store, of a selection each or all of one, stopped in the order in which they began. */
@@ -187,18 +169,7 @@ export const rows = [
     most: 15,
     run: () => tenTimes(tracedJoins, 200),
   },
-  ...['oldest', 'newest'].map((order) => ({
-    work: `1,000 pending optimistic actions, reverted one by one, the ${order} first`,
-    against: '100',
-    most: 15,
-    run: () => tenTimes((count) => reverted(count, order, false), 100),
-  })),
-  {
-    work: '1,000 pending optimistic actions, reverted one by one, the oldest first, traced',
-    against: '100',
-    most: 15,
-    run: () => tenTimes((count) => reverted(count, 'oldest', true), 100),
-  },
+  ...rebaseRows,
   {
     work: '100,000 watchers of their own selections, stopped in the order in which they began',
     against: '10,000',

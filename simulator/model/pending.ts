@@ -55,7 +55,7 @@ export class Pending {
   }
 
   see(step: Step, around: Around): void {
-    const { seq, fact, about, after } = step;
+    const { seq, fact, after } = step;
     if (this.base && after !== this.last) this.isUnknown = true;
     this.last = seq;
     if (step.excluded === true) {
@@ -63,7 +63,7 @@ export class Pending {
       this.isUnknown ||= this.base !== undefined;
       return void this.leftOut.add(seq);
     }
-    if (fact === 'reverted' || fact === 'confirmed') return this.settle(step, about, around);
+    if (fact === 'reverted' || fact === 'confirmed') return this.settle(step, around);
     const counts = step.outcome === 'applied' || step.outcome === 'unchanged';
     if (!this.base) {
       if (!counts || !isOptimistic(step)) return;
@@ -88,23 +88,24 @@ export class Pending {
       .map((one) => entryOf(one, statesAfter.get(one.seq) ?? {}));
   }
 
-  private settle(step: Step, about: number | undefined, { from, after }: Around): void {
-    const entry = this.entries.find(({ seq }) => seq === about);
-    const isOpen = about !== undefined && this.open.delete(about);
-    if (about !== undefined && !this.isUnknown && !isOpen && !this.leftOut.has(about))
-      throw new Fault('settled once', `step ${step.seq} settles step ${about}, which is not open`);
-    if (entry) {
+  private settle(step: Step, { from, after }: Around): void {
+    const about = step.about === undefined ? [] : [step.about, ...(step.alsoAbout ?? [])];
+    const entries = this.entries.filter(({ seq }) => about.includes(seq));
+    for (const seq of about)
+      if (!this.open.delete(seq) && !this.isUnknown && !this.leftOut.has(seq))
+        throw new Fault('settled once', `step ${step.seq} settles step ${seq}, which is not open`);
+    for (const entry of entries) {
       if (step.fact === 'reverted') entry.gone = true;
       else if (step.action) entry.action = { type: step.action.type, payload: plain(step.action.payload) };
     }
     const isComputed = step.fact === 'reverted' || step.action !== undefined;
-    if (!this.isUnknown && entry && isComputed) {
+    if (!this.isUnknown && entries.length > 0 && isComputed) {
       const expected = { ...this.computed() };
       for (const name of Object.keys(from)) if (isStatus(name)) expected[name] = from[name];
       if (!same(after, expected))
         throw new Fault(
           'rebased',
-          `step ${step.seq}, ${step.fact ?? ''} of step ${about}, leads to ${difference(after, expected)}`,
+          `step ${step.seq}, ${step.fact ?? ''} of step ${about.join(', ')}, leads to ${difference(after, expected)}`,
         );
     }
     if (this.open.size > 0) return;

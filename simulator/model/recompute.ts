@@ -17,6 +17,14 @@ const factOf = ({ step }: Node, states: States): States => {
   try {
     return patched(states, step.given ?? step.changes);
   } catch {
+    if (step.alsoAbout)
+      return (step.given ?? step.changes).reduce((now, operation) => {
+        try {
+          return patched(now, [operation]);
+        } catch {
+          return now;
+        }
+      }, states);
     // The stores that joined meanwhile have joined.
     const joins = (step.given ?? step.changes).filter(({ op, path }) => op === 'add' && path.lastIndexOf('/') === 0);
     return patched(states, joins);
@@ -37,7 +45,8 @@ export function recomputed(
   let states = start;
   const one = (node: Counted, now: States): States => {
     const { step, payload, excluded } = node;
-    if (excluded || (step.about !== undefined && left.has(step.about))) return now;
+    if (excluded || (step.about !== undefined && [step.about, ...(step.alsoAbout ?? [])].every((seq) => left.has(seq))))
+      return now;
     if (isFact(node)) return factOf(node, now);
     return COMPUTED.includes(step.outcome) ? handlers.apply(step.action!.type, payload, now) : now;
   };

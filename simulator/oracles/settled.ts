@@ -8,9 +8,9 @@ export function checkSettled({ trace, blueprint, problems, isReloaded, line }: S
   if (!trace || isReloaded || !line?.isWhole || trace.isPaused || blueprint.limit < 10_000 || blueprint.redacts) return;
   const { steps } = trace;
   const settled = new Map<number, number>();
-  for (const { about, fact } of steps)
+  for (const { about, alsoAbout = [], fact } of steps)
     if (about !== undefined && (fact === 'confirmed' || fact === 'reverted'))
-      settled.set(about, (settled.get(about) ?? 0) + 1);
+      for (const seq of [about, ...alsoAbout]) settled.set(seq, (settled.get(seq) ?? 0) + 1);
   for (const [about, count] of settled)
     if (count > 1) throw new Fault('settled once', `step ${about} is settled ${count} times`);
   // On a branch, after an exclusion, or where it was dropped, nothing is left to settle; nor where it had failed, and counts

@@ -60,6 +60,7 @@ export { eachBroken, isThenable } from './kernel/compute.js';
 export { STAYING } from './kernel/recorder.js';
 export { firstAnswer, storesOf } from './kernel/feature.js';
 export type { Extensible, Feature, Hooks } from './kernel/feature.js';
+export { endOfGroup } from './kernel/groups.js';
 export { storedDiffers } from './kernel/hints.js';
 export { isShown, leaveLine } from './kernel/line.js';
 export type { FrameworkAdapter } from './kernel/adapter.js';

@@ -2,6 +2,7 @@
 // moment it belongs to. A moment is what one interaction led to, or one step without a recorded cause. The index follows the
 // history step by step, and takes a few numbers a step.
 import type { Interaction, Step } from '../trace/index.js';
+import { settledBy } from '../trace/step.js';
 import type { TraceSource } from '../trace/source.js';
 
 /** What a step is, as bits. */
@@ -168,7 +169,7 @@ export class StepIndex {
   }
 
   private add(position: number, step: Step): void {
-    const { stores, run, fact, outcome, about } = step;
+    const { stores, run, fact, outcome } = step;
     this.addEmpty(step.seq, position);
     this.times.push(step.time);
     this.next.push(NONE);
@@ -180,8 +181,9 @@ export class StepIndex {
     this.momentOf.push(moment);
     if (moment !== NONE) this.join(moment, position);
     if (run && run.id > 0) this.noteRun(position, step, moment);
-    if (about !== undefined && (fact === 'confirmed' || fact === 'reverted')) {
-      const of = this.source.positionOf(about);
+    if (fact !== 'confirmed' && fact !== 'reverted') return;
+    for (const seq of settledBy(step)) {
+      const of = this.source.positionOf(seq);
       if (of >= 0) this.settled.set(of, { position, how: fact });
     }
   }

@@ -6,7 +6,7 @@ import type { RunSpan } from './step-index.js';
 
 /** What happened in a step, in a few words: its title, or its names. */
 export function labelOf(step: Step, source: TraceSource): string {
-  const { fact, action, run, count, about, cause, stores } = step;
+  const { fact, action, run, count, about, alsoAbout, cause, stores } = step;
   const title = source.titleOf(step);
   if (run) {
     const what = title ?? run.task;
@@ -24,6 +24,7 @@ export function labelOf(step: Step, source: TraceSource): string {
   if (title !== undefined) return title;
   const of = about === undefined ? undefined : source.step(about);
   if (fact === 'confirmed') return of?.action ? `${of.action.type} is confirmed` : 'confirmed';
+  if (alsoAbout) return `${alsoAbout.length + 1} actions are reverted`;
   if (fact === 'reverted') return of?.action ? `${of.action.type} is reverted` : 'reverted';
   if (fact === 'fromTab') return cause.action ? `${cause.action} in another tab` : 'a change of another tab';
   if (action) return action.type;

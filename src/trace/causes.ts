@@ -9,8 +9,13 @@ export function causedBy(all: readonly (Step | PackedStep)[], roots: ReadonlySet
   for (const step of all) {
     // Code did it, and no step led to it.
     if (step instanceof PackedStep) continue;
-    const { seq, cause, run, fact, about } = step;
-    if (!counts(cause.step) && !(cause.run !== undefined && runs.has(cause.run)) && !counts(about)) {
+    const { seq, cause, run, fact, about, alsoAbout } = step;
+    if (
+      !counts(cause.step) &&
+      !(cause.run !== undefined && runs.has(cause.run)) &&
+      !counts(about) &&
+      !alsoAbout?.some(counts)
+    ) {
       if (fact === 'runStarted' && run && roots.has(seq)) runs.add(run.id);
       continue;
     }

@@ -354,6 +354,7 @@ export class TraceReader {
       const value = found[name as keyof Step];
       if (TEXTS.has(name)) this.check(typeof value === 'string', `'${name}' is not a text`);
       else if (COUNTS.has(name)) this.check(isCount(value), `'${name}' is not a whole number`);
+      else if (name === 'alsoAbout') this.check(isCounts(value), `'${name}' is not a list of whole numbers`);
       else if (MARKS.has(name)) this.check(value === true, `'${name}' is not true`);
       else if (name === 'problems') this.check(isTexts(value), "'problems' is not a list of texts");
       else if (name === 'moves' || name === 'givenMoves')
@@ -438,6 +439,8 @@ const isPlace = (value: unknown): boolean =>
   typeof value === 'string' && value.startsWith('/') && !/~(?![01])/.test(value);
 
 const isTexts = (value: unknown): boolean => Array.isArray(value) && value.every(isText);
+
+const isCounts = (value: unknown): boolean => Array.isArray(value) && value.every(isCount);
 
 const isOptional = (value: unknown, is: (value: unknown) => boolean): boolean => value === undefined || is(value);
 

@@ -4,6 +4,7 @@ import {
   DEV,
   difference,
   differenceOfStates,
+  endOfGroup,
   escapeKey,
   hasOwn,
   parsePointer,
@@ -17,7 +18,7 @@ import { applyPatch, type Outcome, type Patch } from '../core/index.js';
 import { stackOf } from './stack.js';
 import { Differences, PackedStep, whole } from './packing.js';
 import type { Redaction } from './redaction.js';
-import type { Step, StepInMaking } from './step.js';
+import { settledBy, type Step, type StepInMaking } from './step.js';
 import type { States } from './timeline.js';
 
 /** What recomputing needs to know. */
@@ -67,10 +68,9 @@ export function recompute(
       }
     }
     const first = whole(step);
-    const { group } = first;
-    for (; group !== undefined && (steps[end] as Step | undefined)?.group === group; end++);
+    end = endOfGroup(steps as readonly Step[], i);
     const results =
-      group === undefined ? [one(first, states, how)] : together(steps.slice(i, end).map(whole), states, how);
+      first.group === undefined ? [one(first, states, how)] : together(steps.slice(i, end).map(whole), states, how);
     for (const { step, after } of results) each(step, after);
     states = { ...results[results.length - 1].after };
   }
@@ -145,6 +145,12 @@ function noteRules(results: Result[], names: Iterable<string>, states: States, h
   results[results.length - 1] = { ...last, step: { ...step, ...(problems.length > 0 && { problems }) } };
 }
 
+/** Everything that it confirms or reverts is excluded. */
+function settlesExcluded(step: Step, how: Recomputing): boolean {
+  const settled = settledBy(step);
+  return settled.length > 0 && settled.every((seq) => how.isExcluded(seq));
+}
+
 const isUntouched = (step: Step): boolean => step.excluded === true || !COMPUTED.includes(step.outcome);
 
 /**
@@ -157,7 +163,7 @@ function one(step: Step, states: States, how: Recomputing, inGroup = false): Res
   const excluded = how.isExcluded(step.seq);
   // What was decided elsewhere stays so, whether it is left out or taken in again.
   if (!isGiven(step) && !COMPUTED.includes(step.outcome)) return { step: asItWas(step, how), after: states };
-  if (excluded || (step.about !== undefined && how.isExcluded(step.about))) {
+  if (excluded || settlesExcluded(step, how)) {
     if (isGiven(step)) return { step: withoutEffect(step, how, excluded, 'unchanged'), after: states };
     // What its watchers threw is told again when it counts again.
     return { step: became(step, how, { outcome: 'unchanged', excluded, problems: notedIn(step, how) }), after: states };
@@ -237,10 +243,8 @@ function fact(step: Step, given: Patch, states: States, how: Recomputing): Resul
   try {
     after = given.length > 0 ? applyPatch(states, given) : states;
   } catch {
-    // A sum whose other parts do not fit: the stores that joined meanwhile have joined.
-    const joins = given.filter(({ op, path }) => op === 'add' && parsePointer(path).length === 1);
-    if (joins.length === 0) return { step: withoutEffect(step, how, false, 'unchanged'), after: states };
-    after = applyPatch(states, joins);
+    after = appliedInPart(step, given, states);
+    if (after === states) return { step: withoutEffect(step, how, false, 'unchanged'), after };
   }
   const { changes, undo } = differenceOfStates(states, after);
   const moves = step.givenMoves ?? step.moves ?? [];
@@ -261,6 +265,23 @@ function fact(step: Step, given: Patch, states: States, how: Recomputing): Resul
     problems: step.problems,
   } as const;
   return { step: became(step, how, now), after };
+}
+
+/** What is still so of a fact whose patch does not fit as a whole. */
+function appliedInPart({ alsoAbout }: Step, given: Patch, states: States): States {
+  // The stores that joined in a sum have joined.
+  if (!alsoAbout) {
+    const joins = given.filter(({ op, path }) => op === 'add' && parsePointer(path).length === 1);
+    return joins.length > 0 ? applyPatch(states, joins) : states;
+  }
+  // What one of the reverted actions did is not there to be taken back, but what the others did is.
+  return given.reduce((now, operation) => {
+    try {
+      return applyPatch(now, [operation]);
+    } catch {
+      return now;
+    }
+  }, states);
 }
 
 interface Became {
@@ -300,6 +321,7 @@ function became(step: Step, how: Recomputing, now: Became): Step {
   if (step.caught) next.caught = true;
   if (step.run) next.run = step.run;
   if (step.about !== undefined) next.about = step.about;
+  if (step.alsoAbout) next.alsoAbout = step.alsoAbout;
   if (step.count !== undefined) next.count = step.count;
   if (step.note !== undefined) next.note = step.note;
   if (step.onTrust) next.onTrust = true;

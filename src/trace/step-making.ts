@@ -57,7 +57,7 @@ export class StepMaking {
   }
 
   private stepOf(transition: Transition, { changes, undo, moves }: Difference, timeline: Timeline): Step {
-    const { kind, fact, action, outcome, changed, took, time, reason, group, problems, run, about, caught } =
+    const { kind, fact, action, outcome, changed, took, time, reason, group, problems, run, about, alsoAbout, caught } =
       transition;
     const { redaction } = this;
     const recorded = redaction.none || !action ? action : redaction.actionOfStep(action);
@@ -85,6 +85,7 @@ export class StepMaking {
     }
     if (problems) step.problems = problems.map(text);
     if (about?.step !== undefined) step.about = about.step;
+    if (alsoAbout) step.alsoAbout = alsoAbout.flatMap((one) => one.step ?? []);
     return step;
   }
 

@@ -120,6 +120,8 @@ export interface Step {
   readonly run?: RunNote;
   /** The step of the optimistic action that it confirms or reverts. */
   readonly about?: number;
+  /** The steps of the optimistic actions that it reverts with that one. */
+  readonly alsoAbout?: readonly number[];
   /** How many actions that are not listed it sums up. */
   readonly count?: number;
   /** What a developer noted about it. */
@@ -162,18 +164,28 @@ export const phaseIn = (fact: Step['fact'], phase: string): string =>
  * @example
  * trace.steps.map(titleOf); // ['initial', 'visits.planned', 'visits.load #1 begins', ...]
  */
-export function titleOf({ action, fact, run, about, count, cause }: Step): string {
+export function titleOf(step: Step): string {
+  const { action, fact, run, count, cause } = step;
   if (run) {
     return `${run.task}${run.id > 0 ? ` #${run.id}` : ''} ${phaseIn(fact, run.phase)}`;
   }
   if (count !== undefined) return `${count} not listed`;
   if (fact === 'confirmed' || fact === 'reverted') {
     const stays = fact === 'confirmed' ? 'stays' : 'reverted';
-    return `${about === undefined ? 'optimistic' : `step ${about}`} ${stays}${action ? `: ${action.type}` : ''}`;
+    const settled = settledBy(step);
+    const what = settled.length === 0 ? 'optimistic' : `step${settled.length > 1 ? 's' : ''} ${listOf(settled)}`;
+    return `${what} ${stays}${action ? `: ${action.type}` : ''}`;
   }
   if (fact === 'fromTab') return cause.action ? `${cause.action} in another tab` : 'another tab';
   return action?.type ?? fact ?? '';
 }
+
+/** The steps of the optimistic actions that a step confirms or reverts. */
+export const settledBy = ({ about, alsoAbout = [] }: Step): readonly number[] =>
+  about === undefined ? [] : [about, ...alsoAbout];
+
+const listOf = (numbers: readonly number[]): string =>
+  numbers.length > 3 ? `${numbers.slice(0, 2).join(', ')} and ${numbers.length - 2} more` : numbers.join(', ');
 
 /**
  * Who or what brought it about, in a few words; nothing where the application did.

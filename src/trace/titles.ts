@@ -2,7 +2,7 @@
 // recorded, so that no secret gets into one; a dispatch never evaluates them.
 import type { About, AnyStore } from '../core/index.js';
 import { definitionOf } from '../core/internal.js';
-import type { Step } from './step.js';
+import { settledBy, type Step } from './step.js';
 import type { States } from './timeline.js';
 
 /** What titles are made from. */
@@ -17,11 +17,13 @@ export interface Titled {
 
 /** The title of a step as its model declares it; nothing where it declares none, or where its function throws. */
 export function declaredTitle(step: Step, titled: Titled): string | undefined {
-  const { action, fact, about, run } = step;
+  const { action, fact, run } = step;
   try {
     if (run) return textOf(titled.about('task', run.task)?.title, run.args);
     if (fact === 'confirmed' || fact === 'reverted') {
-      const type = (about === undefined ? undefined : titled.step(about)?.action?.type) ?? action?.type;
+      const types = new Set(settledBy(step).map((seq) => titled.step(seq)?.action?.type));
+      if (types.size > 1) return undefined;
+      const type = [...types][0] ?? action?.type;
       return type === undefined ? undefined : textOf(titled.about('action', type)?.[fact], []);
     }
     const title = action && titled.about('action', action.type)?.title;

@@ -1,7 +1,8 @@
 // Optimistic actions: reverted, confirmed, and what was built on them.
 import { describe, expect, test } from '@jest/globals';
-import { task } from 'floe';
+import { store, task } from 'floe';
 import { testRuntime } from 'floe/testing';
+import { titleOf } from 'floe/trace';
 import { failure } from '../support/failures.js';
 import { declareVisits, hold, holding } from '../support/visits.js';
 
@@ -38,5 +39,105 @@ describe('optimistic', () => {
     open.revert();
     expect(runtime.read(visits).picked).toBe(null);
     expect(Object.prototype.toString.call(context.run(hold()))).toBe('[object Run]');
+  });
+});
+
+describe('optimistic actions that are reverted together', () => {
+  const setup = (count = 4) => {
+    const notes = store('notes', { by: {} as Record<string, true> });
+    let computed = 0;
+    const noted = notes.action('noted', (draft, note: string) => {
+      computed++;
+      draft.by[note] = true;
+    });
+    const runtime = testRuntime({ stores: [notes] });
+    const { context } = holding(runtime);
+    const open = Array.from({ length: count }, (_, i) => context.optimistic(noted(`n${i}`)));
+    const list = (): readonly string[] => Object.keys(runtime.read(notes).by);
+    const computedIn = (fn: () => void): number => {
+      const before = computed;
+      fn();
+      return computed - before;
+    };
+    return { runtime, context, notes, noted, open, list, computedIn };
+  };
+
+  test.each(['batch', 'atomic'] as const)('those of one %s are computed once, and are one step', (around) => {
+    const { runtime, context, open, list, computedIn } = setup();
+    const optimistic = runtime.trace.steps.slice(-4).map(({ seq }) => seq);
+    const times = computedIn(() =>
+      (around === 'batch' ? runtime.batch : context.atomic)(() => {
+        for (const one of [open[2], open[0]]) one.revert();
+      }),
+    );
+    expect([list(), times]).toEqual([['n1', 'n3'], 2]);
+    const step = runtime.trace.steps.at(-1)!;
+    expect(step).toMatchObject({ fact: 'reverted', about: optimistic[2], alsoAbout: [optimistic[0]] });
+    expect(titleOf(step)).toBe(`steps ${optimistic[2]}, ${optimistic[0]} reverted`);
+    for (const one of [open[1], open[3]]) one.confirm();
+    // Without one of the two the step still reverts the other one; without both it reverts nothing.
+    const { trace } = runtime;
+    trace.exclude(optimistic[0]);
+    expect(list()).toEqual(['n1', 'n3']);
+    trace.exclude(optimistic[2]);
+    expect([list(), trace.steps.find(({ seq }) => seq === step.seq)]).toMatchObject([
+      ['n1', 'n3'],
+      { outcome: 'unchanged' },
+    ]);
+    trace.include(optimistic[2]);
+    expect([list(), runtime.problems]).toEqual([['n1', 'n3'], []]);
+  });
+
+  test('whoever reads or dispatches within the batch finds them reverted', () => {
+    const { runtime, noted, open, list } = setup();
+    const seen: (readonly string[])[] = [];
+    runtime.batch(() => {
+      open[0].revert();
+      seen.push(list());
+      open[1].revert();
+      runtime.dispatch(noted(`after ${list().length}`));
+      open[3].confirm();
+      open[2].revert();
+    });
+    expect([seen, list()]).toEqual([[['n1', 'n2', 'n3']], ['n3', 'after 2']]);
+    expect(runtime.trace.steps.filter(({ fact }) => fact === 'reverted')).toHaveLength(3);
+  });
+
+  test('a run finds them reverted as well, and what it dispatches in the batch is applied on top', () => {
+    const { runtime, context, notes, noted, open, list } = setup(1);
+    const { trace } = runtime;
+    runtime.batch(() => {
+      open[0].revert();
+      expect(context.read(notes).by).toEqual({});
+      context.optimistic(noted('more')).revert();
+      context.optimistic(noted('next'));
+    });
+    expect([list(), trace.steps.slice(-2).map(titleOf)]).toEqual([['next'], ['step 4 reverted', 'notes.noted']]);
+  });
+
+  test('what a failed run leaves is computed once', async () => {
+    const { runtime, noted, list, computedIn, open } = setup(1);
+    const fails = task('fails', async ({ optimistic }) => {
+      for (let i = 0; i < 100; i++) optimistic(noted(`f${i}`));
+      runtime.dispatch(noted('stays'));
+      await Promise.resolve();
+      throw new Error('failed');
+    });
+    const run = runtime.run(fails());
+    expect(list()).toHaveLength(102);
+    const ended = run.then(undefined, () => computedIn(() => undefined));
+    const times = computedIn(() => undefined);
+    await ended;
+    expect([list(), times]).toEqual([['n0', 'stays'], 0]);
+    expect(runtime.trace.steps.filter(({ fact }) => fact === 'reverted')).toHaveLength(1);
+    expect(computedIn(() => open[0].revert())).toBe(1);
+    expect(list()).toEqual(['stays']);
+  });
+
+  test('one with nothing after it is not computed again, nor is what stands before it', () => {
+    const { open, list, computedIn } = setup(100);
+    expect(computedIn(() => open[99].revert())).toBe(0);
+    expect(computedIn(() => open[90].revert())).toBe(8);
+    expect(list()).toHaveLength(98);
   });
 });

@@ -208,35 +208,41 @@ export function keeping(before: unknown, after: unknown): unknown {
   if (!isContainer(before) || !isContainer(after) || Array.isArray(before) !== Array.isArray(after))
     return sameData(before, after) ? before : after;
   if (Array.isArray(before)) return keepingItems(before, after as readonly unknown[]);
-  const next: Record<string, unknown> = {};
+  const keys = Object.keys(after);
+  let next: Record<string, unknown> | undefined;
   let kept = 0;
-  for (const key of Object.keys(after)) {
-    const there = hasOwn(before, key);
-    const part = there ? keeping(partOf(before, key), partOf(after, key)) : partOf(after, key);
-    if (there && Object.is(part, partOf(before, key))) kept++;
-    put(next, key, part);
+  for (const key of keys) {
+    if (!hasOwn(before, key)) continue;
+    const [was, is] = [before[key], (after as Record<string, unknown>)[key]];
+    const part = keeping(was, is);
+    if (Object.is(part, was)) kept++;
+    if (!Object.is(part, is)) put((next ??= { ...(after as Record<string, unknown>) }), key, part);
   }
-  return kept === Object.keys(before).length && kept === Object.keys(after).length ? before : next;
+  return kept === keys.length && kept === Object.keys(before).length ? before : (next ?? after);
 }
 
 /** Rows by their keys, wherever they stand in the order. */
 function keepingRows(before: Keyed, after: Keyed): Keyed {
   const kind = after[KEYED];
   const { changed, removed, added } = kind.difference(before, after);
+  const isEdited = removed.length + added.length === 0;
   // Rows that were taken out and put in again may all stand where they stood.
-  const isInOrder = added.some((key) => before.has(key)) && haveOneOrder(before, after);
+  const isInOrder = isEdited || (added.some((key) => before.has(key)) && haveOneOrder(before, after));
   let result = isInOrder ? before : after;
-  let isSame = isInOrder || removed.length + added.length === 0;
   if (isInOrder) for (const key of removed) if (!after.has(key)) result = kind.without(result, key);
+  for (const key of changed) {
+    const [was, is] = [before.get(key), after.get(key)];
+    const kept = keeping(was, is);
+    if (!Object.is(kept, isInOrder ? was : is)) result = kind.with(result, key, kept);
+  }
   // From the last to the first, so that the row after it is there.
-  for (const key of [...changed, ...added].reverse()) {
-    const row = after.get(key);
-    const kept = before.has(key) ? keeping(before.get(key), row) : row;
-    isSame &&= Object.is(kept, before.get(key));
+  for (const key of [...added].reverse()) {
+    const is = after.get(key);
+    const kept = before.has(key) ? keeping(before.get(key), is) : is;
     if (!result.has(key)) result = kind.with(result, key, kept, kind.keyAfter(after, key));
     else if (!Object.is(kept, result.get(key))) result = kind.with(result, key, kept);
   }
-  return isSame && !isInOrder ? before : result;
+  return result;
 }
 
 /** Whether the rows that two versions of a table both hold stand in the same order. */

@@ -58,8 +58,6 @@ export class Editing implements Touches {
   returned: unknown;
   /** Whether the draft was edited at all, even to no effect. */
   edited = false;
-  /** Called with each draft that is handed out, before it is: for features that have to see what a change reads. */
-  began: ((node: DraftNode) => void) | undefined;
 
   /**
    * Runs a change on a draft of `base` and folds the result; the caller judges what was returned.
@@ -179,7 +177,6 @@ export class DraftNode {
     if (this.depth > MOST_NESTED) throw dataTooDeep(AFTER, parent!.way, MOST_NESTED);
     this.proxy = this.face();
     this.serial = editing.serial;
-    editing.began?.(this);
   }
 
   has(key: PropertyKey): boolean {

@@ -62,8 +62,8 @@ export class Computing {
     const { name } = cell.store;
     const outer = this.inside;
     this.inside = DEV ? `the change of '${name}' for '${type}'` : name;
-    // So that a draft of an earlier change is known as one. A watched one is made for this change.
-    if (DEV && !cell.editing.began) cell.editing = new Editing();
+    // So that a draft of an earlier change is known as one.
+    if (DEV) cell.editing = new Editing();
     const { editing } = cell;
     try {
       editing.run(before, change, action.payload);

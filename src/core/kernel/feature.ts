@@ -56,8 +56,6 @@ export interface Applying {
 /** States that were computed once more, and what could not be. */
 export interface Rebased {
   readonly states: ReadonlyMap<Cell, unknown>;
-  /** Which places differ from the present states. Default: that is not known. */
-  readonly touches?: Touches | undefined;
   /** What could not be computed again, with the action that it was. Default: none. */
   readonly problems?: (cause: string) => readonly {
     readonly error: FloeError;
@@ -233,6 +231,10 @@ export interface Extensible extends Recorded {
   transactions: number;
   /** Calls `fn` now, or after the outermost transaction, however it ends. */
   later(fn: () => void): void;
+  /** The same, but in a batch put off until it ends, or until somebody reads, dispatches or the like. */
+  afterBatch(fn: () => void): void;
+  /** Does now what was put off in a batch. */
+  catchUp(): void;
 
   // features
   readonly features: Iterable<Hooks>;

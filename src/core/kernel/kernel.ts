@@ -74,6 +74,8 @@ export class Kernel implements Extensible, Ground {
   private travel: Pick<Hooks, 'leavePast' | 'isMoving'> | undefined;
   attending: Pick<Hooks, 'committing' | 'stated'> | undefined;
   readonly checks: Required<Pick<Hooks, 'check'>>[] = [];
+  private batches = 0;
+  private readonly putOff: (() => void)[] = [];
   /** Fulfilled when every listener has done what it does at the end. */
   private closing = Promise.resolve();
   readonly now: () => number;
@@ -110,6 +112,7 @@ export class Kernel implements Extensible, Ground {
 
   open(what: string): void {
     if (this.isClosed) throw closed(what);
+    this.catchUp();
   }
 
   forbidInside(what: string): void {
@@ -254,9 +257,11 @@ export class Kernel implements Extensible, Ground {
   batch<T>(fn: () => T): T {
     this.begin('batch');
     return this.call(() => {
+      this.batches++;
       try {
         return this.notifications.hold(fn);
       } finally {
+        if (--this.batches === 0) this.catchUp();
         this.notify();
       }
     });
@@ -268,8 +273,25 @@ export class Kernel implements Extensible, Ground {
   }
 
   later(fn: () => void): void {
-    if (this.transaction) this.transaction.later.push(fn);
-    else fn();
+    if (this.transaction) return void this.transaction.later.push(fn);
+    this.catchUp();
+    fn();
+  }
+
+  afterBatch(fn: () => void): void {
+    if (this.transaction || this.batches === 0) this.later(fn);
+    else this.putOff.push(fn);
+  }
+
+  catchUp(): void {
+    if (this.putOff.length === 0) return;
+    for (const fn of this.putOff.splice(0)) {
+      try {
+        fn();
+      } catch (error) {
+        this.problem(error);
+      }
+    }
   }
 
   // ---- features ----
@@ -407,6 +429,7 @@ export class Kernel implements Extensible, Ground {
       }
     }
     eachFeature(this, (hooks) => hooks.close?.());
+    this.catchUp();
     this.isClosed = true;
     this.due.clear();
     this.notifications.clear();

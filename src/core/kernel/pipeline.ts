@@ -107,6 +107,7 @@ export class Pipeline {
   /** From the interceptors on. */
   proceed(action: AnyAction, cause: Cause, by?: Applying): 'applied' | 'unchanged' {
     const { kernel } = this;
+    kernel.catchUp();
     const handlers = kernel.handlers.to(action);
     const { alone } = handlers;
     if (DEV && handlers.stores.length === 0 && handlers.tasks.length === 0) reportUnhandled(kernel, action.type);

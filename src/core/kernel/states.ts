@@ -23,8 +23,12 @@ function statesBy({ cells }: Extensible, stateOf: (cell: Cell) => unknown): Reco
 }
 
 /** Reads at the live end, whatever the screen shows. */
-export const readLive = ({ views }: Extensible): Read =>
-  (<T>(source: Source<T>) => views.atLive(() => views.live.reading.read(source))) as Read;
+export const readLive = (kernel: Extensible): Read =>
+  (<T>(source: Source<T>) => {
+    const { views } = kernel;
+    kernel.catchUp();
+    return views.atLive(() => views.live.reading.read(source));
+  }) as Read;
 
 /** What an action makes of states that are given, but of those left out. @throws what its handlers throw */
 export function computed(
@@ -42,10 +46,3 @@ export function computed(
   }
   return changed;
 }
-
-/** The states that the handlers of an action are given. */
-export const givenTo = (
-  { handlers }: Extensible,
-  action: AnyAction,
-  stateOf: (cell: Cell) => unknown,
-): ReadonlyMap<Cell, unknown> => new Map(handlers.to(action).stores.map(({ cell }) => [cell, stateOf(cell)]));

@@ -45,7 +45,7 @@ export function takeIn(kernel: Extensible, changes: readonly StoreChange[], fact
  */
 export function show(
   kernel: Extensible,
-  { states, touches, problems }: Rebased,
+  { states, problems }: Rebased,
   fact: FactName,
   cause: Cause,
   more: Partial<Transition> = {},
@@ -55,13 +55,13 @@ export function show(
   const changes: CellChange[] = [];
   for (const [cell, state] of states) {
     const before = view.states[cell.index];
-    const after = touches ? state : keeping(before, state);
+    const after = keeping(before, state);
     if (!Object.is(after, before)) changes.push(view.change(cell, after));
   }
   const broken = kernel.computing.within(RULE, () => brokenBy(changes, more.action?.type ?? type));
   guardStates(changes, ` after '${type}'`);
-  kernel.commit(changes, touches);
-  const transition = kernel.recorder?.fact(fact, changes, cause, { touches, ...more });
+  kernel.commit(changes);
+  const transition = kernel.recorder?.fact(fact, changes, cause, more);
   for (const error of broken) kernel.problem(error, transition);
   for (const { error, of } of problems?.(type) ?? []) {
     kernel.recorder?.note(error, transition);

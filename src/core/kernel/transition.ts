@@ -93,6 +93,8 @@ export interface Transition {
   readonly run?: RunNote;
   /** The optimistic action that was confirmed or reverted. */
   readonly about?: Transition | undefined;
+  /** The optimistic actions that were reverted with that one. */
+  readonly alsoAbout?: readonly Transition[];
   /** It failed in a transaction that committed. */
   caught?: boolean;
   /** It happened at the live end while the cursor is in the past. */

@@ -10,12 +10,10 @@ import {
   type Hooks,
   type Extensible,
   type Rebased,
-  type SettleHow,
   type Stated,
 } from '../../kernel/feature.js';
 import { isShown } from '../../kernel/line.js';
 import { show } from '../../kernel/stating.js';
-import { givenTo } from '../../kernel/states.js';
 import { guardData } from '../../data/guard.js';
 import type { Cell, CellChange } from '../../kernel/cell.js';
 import type { Applied, Transaction } from '../../kernel/transaction.js';
@@ -27,23 +25,14 @@ export const rebasing: Feature<Rebasing> = { name: 'rebasing', install: (kernel)
 
 const NOTHING: Rebased = { states: new Map() };
 
-const rebased = ({ states, touches, dropped }: Computed): Rebased => ({
+const rebased = ({ states, dropped }: Computed): Rebased => ({
   states,
-  touches,
   problems: (type) =>
     dropped.map(({ entry: { action, transition }, error }) => ({
       error: droppedWithout(action!.type, type, error),
       of: { action: action!, ...(transition?.step !== undefined && { step: transition.step }) },
     })),
 });
-
-/** What becomes of an optimistic action. */
-interface Settlement {
-  /** What takes its place. */
-  readonly replacement?: AnyAction | undefined;
-  /** Called when it stays open, since what is to take its place throws. */
-  readonly failed?: (() => void) | undefined;
-}
 
 /** The cells of the stores, without those that hold the status of a task. */
 function* storeCells(kernel: Extensible): Iterable<Cell> {
@@ -63,6 +52,8 @@ function chainOf(innermost: Transaction | undefined): readonly Transaction[] {
 export class Rebasing implements Hooks {
   /** There while something is open. */
   private log: PendingLog | undefined;
+  /** What is reverted together when the batch or the transaction ends. */
+  private joint: { readonly run: number | undefined; readonly entries: PendingAction[] } | undefined;
 
   constructor(private readonly kernel: Extensible) {}
 
@@ -94,8 +85,7 @@ export class Rebasing implements Hooks {
   /** Keeps what was applied before something was open. */
   private note({ action, changes, transition }: Applied, group: number): void {
     const after = new Map(changes.map((one) => [one.cell, one.after]));
-    // Part of a transaction: what it was given is not asked for.
-    this.log!.add({ action, before: after, after, group, transition, open: false, gone: false });
+    this.log!.add({ action, after, group, transition, open: false, gone: false });
   }
 
   /** Keeps an action that is about to be applied, as long as something is open; or opens one. */
@@ -110,20 +100,14 @@ export class Rebasing implements Hooks {
     if (optimistic) this.open();
     if (!this.log) return;
     const after = new Map(changed.map((one) => [one.cell, one.after]));
-    const { kernel } = this;
-    const before = givenTo(kernel, action, (cell) => kernel.stateOf(cell));
-    const open = optimistic !== undefined;
-    const entry = this.log.add({ action, before, after, group, transition, open, gone: false });
+    const entry = this.log.add({ action, after, group, transition, open: optimistic !== undefined, gone: false });
     optimistic?.became(entry);
   }
 
   /** A state that is stated, not computed, stays whatever is reverted. */
   stated(cell: Cell, state: unknown, group: number | undefined, { joins, redo }: Stated): void {
     const after = new Map([[cell, state]]);
-    this.log?.add({
-      ...{ action: undefined, before: after, after, group, transition: undefined },
-      ...{ joins, redo, open: false, gone: false },
-    });
+    this.log?.add({ action: undefined, after, group, transition: undefined, joins, redo, open: false, gone: false });
   }
 
   /**
@@ -135,7 +119,7 @@ export class Rebasing implements Hooks {
     const after = new Map([[cell, kernel.stateOf(cell)]]);
     // Inside of a transaction it parts no action of that from the others, and stays when these are rolled back.
     const held = this.open().add({
-      ...{ action: undefined, before: after, after, group: kernel.transaction?.number, transition: undefined },
+      ...{ action: undefined, after, group: kernel.transaction?.number, transition: undefined },
       ...{ joins: true, open: true, gone: false },
     });
     // Also after the end: what was done on top of it is stored then.
@@ -190,46 +174,57 @@ export class Rebasing implements Hooks {
     this.kernel.attending = undefined;
   }
 
-  /** Confirms or reverts an optimistic action, or puts another one in its place; after the outermost transaction. */
-  settle(entry: PendingAction, how: SettleHow, cause: Cause, { replacement, failed }: Settlement): void {
+  /**
+   * Confirms an optimistic action; after the outermost transaction.
+   * @param replacement what takes its place
+   * @param failed called when it stays open, since what is to take its place throws
+   */
+  confirm(entry: PendingAction, cause: Cause, replacement?: AnyAction, failed?: () => void): void {
     const { kernel } = this;
     if (!entry.open || kernel.isClosed) return;
-    kernel.later(() =>
-      kernel.views.atLive(() => {
-        let transition: Transition | undefined;
-        const { open: wasOpen, action } = entry;
-        try {
-          transition = this.settleNow(entry, how, cause, replacement);
-        } catch (error) {
-          failed?.();
-          throw error;
-        }
-        kernel.notify();
-        if (action && wasOpen) eachFeature(kernel, (hooks) => hooks.settled?.(action, how));
-        if (replacement) kernel.afterwards(replacement, transition);
-      }),
-    );
+    this.joint = undefined;
+    this.settle(kernel.later, () => {
+      if (!entry.open || !this.log) return;
+      const { action } = entry;
+      const more = { action: replacement, about: entry.transition };
+      let outcome: Rebased = NOTHING;
+      try {
+        if (replacement) outcome = rebased(this.log.replaced(entry, replacement));
+        else entry.open = false;
+      } catch (error) {
+        failed?.();
+        throw error;
+      }
+      const transition = this.show(outcome, 'confirmed', cause, more, action!.type);
+      kernel.notify();
+      eachFeature(kernel, (hooks) => hooks.settled?.(action!, 'confirmed'));
+      if (replacement) kernel.afterwards(replacement, transition);
+    });
   }
 
-  /**
-   * One step with the net difference.
-   * @throws what the action that is to take its place throws; then nothing changed
-   */
-  private settleNow(
-    entry: PendingAction,
-    how: SettleHow,
-    cause: Cause,
-    replacement: AnyAction | undefined,
-  ): Transition | undefined {
-    const { log } = this;
-    if (!entry.open || !log) return undefined;
-    const { type } = entry.action!;
-    const more = { action: replacement, about: entry.transition };
-    if (how === 'confirmed' && !replacement) {
-      entry.open = false;
-      return this.show(NOTHING, how, cause, more, type);
-    }
-    return this.show(rebased(log.again(entry, replacement)), how, cause, more, type);
+  /** Reverts optimistic actions of one run; those of one batch or transaction are reverted together at its end. */
+  revert(entries: readonly PendingAction[], cause: Cause): void {
+    const { kernel, joint } = this;
+    if (kernel.isClosed) return;
+    if (joint && joint.run === cause.run) return void joint.entries.push(...entries);
+    const own = { run: cause.run, entries: [...entries] };
+    this.joint = own;
+    this.settle(kernel.afterBatch, () => {
+      if (this.joint === own) this.joint = undefined;
+      const reverted = own.entries.filter(({ open }) => open);
+      if (reverted.length === 0 || !this.log) return;
+      const [about, ...alsoAbout] = reverted.flatMap(({ transition }) => transition ?? []);
+      const more = { about, ...(alsoAbout.length > 0 && { alsoAbout }) };
+      const [first] = reverted;
+      this.show(rebased(this.log.without(reverted)), 'reverted', cause, more, first.action!.type);
+      kernel.notify();
+      for (const { action } of reverted) eachFeature(kernel, (hooks) => hooks.settled?.(action!, 'reverted'));
+    });
+  }
+
+  private settle(when: (fn: () => void) => void, fn: () => void): void {
+    const { kernel } = this;
+    when.call(kernel, () => kernel.views.atLive(fn));
   }
 
   private show(

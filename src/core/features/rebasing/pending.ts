@@ -2,20 +2,16 @@
 // the states can be computed without it. Nothing is kept while none is open.
 import type { AnyAction } from '../../model/action.js';
 import { sameData } from '../../data/plain.js';
-import type { Touches } from '../../data/touches.js';
 import type { Cell } from '../../kernel/cell.js';
 import { firstAnswer, type Extensible } from '../../kernel/feature.js';
-import { computed, givenTo } from '../../kernel/states.js';
+import { eachGroup, startOfGroup } from '../../kernel/groups.js';
+import { computed } from '../../kernel/states.js';
 import type { Transition } from '../../kernel/transition.js';
-import { footprintOf, withoutWrites, type Footprint } from './footprint.js';
-import { Footprints } from './footprints.js';
 
 /** One action, or one fact, that was applied while an optimistic action was open, or a state was still to be read. */
 export interface PendingAction {
   /** Not there for a fact. */
   action: AnyAction | undefined;
-  /** The states that its handlers were given. */
-  before: ReadonlyMap<Cell, unknown>;
   /** The states that it left, of the stores that it changed. */
   after: ReadonlyMap<Cell, unknown>;
   readonly group: number | undefined;
@@ -32,10 +28,6 @@ export interface PendingAction {
   within?: ReadonlySet<Cell>;
   /** Of a state that is still being read: what it was before another line brought it to `after`. */
   began?: ReadonlyMap<Cell, unknown>;
-  /** Counts up with the entries. */
-  order: number;
-  /** What it read and wrote, once that was asked for. */
-  print?: Footprint | undefined;
 }
 
 /** What could not be applied when the states were computed without something. */
@@ -44,26 +36,16 @@ interface Dropped {
   readonly error: unknown;
 }
 
-/** The states that an entry was given, and those that it left. */
-type StatesAround = Pick<PendingAction, 'before' | 'after'>;
-
 /** What everything comes to. Nothing of it is written into the entries before it is accepted. */
 export interface Computed {
-  readonly states: ReadonlyMap<Cell, unknown>;
-  /** Which places differ from the present states, where that is known. */
-  readonly touches?: Touches | undefined;
-  readonly around: ReadonlyMap<PendingAction, StatesAround>;
-  readonly dropped: readonly Dropped[];
+  readonly states: Map<Cell, unknown>;
+  /** The states that entries leave now, of the stores that they change. */
+  readonly after: (readonly [PendingAction, ReadonlyMap<Cell, unknown>])[];
+  readonly dropped: Dropped[];
 }
 
 export class PendingLog {
   private entries: PendingAction[] = [];
-  private orders = 0;
-  /** Where the entries read and wrote, up to the one with this order. */
-  private prints = new Footprints<PendingAction>();
-  private printed = 0;
-  /** The last entry that was there when one was reverted alone: what these left are other states since. */
-  private stale = 0;
 
   /** @param base the states of all stores before the first entry */
   constructor(
@@ -75,10 +57,9 @@ export class PendingLog {
     return this.entries.length;
   }
 
-  add(entry: Omit<PendingAction, 'order'>): PendingAction {
-    const added = { ...entry, order: ++this.orders };
-    this.entries.push(added);
-    return added;
+  add(entry: PendingAction): PendingAction {
+    this.entries.push(entry);
+    return entry;
   }
 
   /** Drops the entries before the first pending one. Returns whether an optimistic action is pending. */
@@ -86,21 +67,15 @@ export class PendingLog {
     const { entries } = this;
     let first = 0;
     while (first < entries.length && !entries[first].open) first++;
-    // A transaction is kept or dropped as a whole; what is done in one that is under way may be rolled back.
-    const group = entries[first]?.group;
-    while (group !== undefined && first > 0 && entries[first - 1].group === group) first--;
+    first = startOfGroup(entries, first);
+    // What is done in a transaction that is under way may be rolled back.
     const now = this.kernel.transaction?.number;
     const own = now === undefined ? -1 : entries.findIndex((entry) => entry.group === now);
     if (own >= 0 && first < entries.length) first = Math.min(first, own);
     for (const entry of entries.slice(0, first))
-      if (!entry.gone) for (const [cell, state] of this.afterOf(entry)) this.base.set(cell, state);
+      if (!entry.gone) for (const [cell, state] of entry.after) this.base.set(cell, state);
     if (first > 0) entries.splice(0, first);
     return entries.length > 0;
-  }
-
-  /** The states that the first entry left. */
-  private afterOf({ after, action, within, order }: PendingAction): ReadonlyMap<Cell, unknown> {
-    return action && order <= this.stale ? computedOn(this.kernel, action, this.base, within) : after;
   }
 
   get oldest(): Transition | undefined {
@@ -113,22 +88,24 @@ export class PendingLog {
     return this.run((entry) => !entry.open).states;
   }
 
+  /** Rebases what follows without some entries. What comes before the first of them is not computed again. */
+  without(reverted: readonly PendingAction[]): Computed {
+    for (const entry of reverted) {
+      entry.gone = true;
+      entry.open = false;
+    }
+    const first = reverted.reduce((least, entry) => Math.min(least, this.entries.indexOf(entry)), Infinity);
+    return this.accept(this.run(() => true, first));
+  }
+
   /**
-   * Rebases all entries: without one of them, or with another action in its place.
+   * Rebases what follows onto another action in the place of one.
    * @throws what the other action throws; then nothing changed
    */
-  again(entry: PendingAction, replacement?: AnyAction): Computed {
+  replaced(entry: PendingAction, replacement: AnyAction): Computed {
     const { action } = entry;
-    if (replacement) entry.action = replacement;
-    else {
-      const alone = this.without(entry);
-      entry.gone = true;
-      if (alone) {
-        entry.open = false;
-        return { ...alone, around: new Map(), dropped: [] };
-      }
-    }
-    const outcome = this.run(() => true);
+    entry.action = replacement;
+    const outcome = this.run(() => true, this.entries.indexOf(entry));
     const own = outcome.dropped.find((one) => one.entry === entry);
     if (own) {
       entry.action = action;
@@ -136,32 +113,6 @@ export class PendingLog {
     }
     entry.open = false;
     return this.accept(outcome);
-  }
-
-  /**
-   * The states without one entry, where no later one read what it wrote, or wrote there as well: then nothing has to be
-   * computed again. Nothing where that cannot be told.
-   */
-  private without(entry: PendingAction): Pick<Computed, 'states' | 'touches'> | undefined {
-    const { entries, kernel, prints } = this;
-    if (entry.group !== undefined || entry.within) return undefined;
-    let fresh = entries.length;
-    for (; fresh > 0 && entries[fresh - 1].order > this.printed; fresh--) {
-      const { action, group, within } = entries[fresh - 1];
-      if (!action || group !== undefined || within) return undefined;
-    }
-    for (; fresh < entries.length; fresh++) {
-      const one = entries[fresh];
-      if (one.gone) continue;
-      one.print = footprintOf(kernel, one.action!, one.before);
-      prints.add(one, one.print);
-      // It is not asked for again; many of these hold much.
-      one.before = NONE;
-    }
-    this.printed = this.orders;
-    if (!entry.print || entry.print.isOpaque || prints.meets(entry, entry.print)) return undefined;
-    this.stale = this.orders;
-    return withoutWrites(entry.print, (cell) => kernel.views.live.states[cell.index]);
   }
 
   /** Rebases all entries onto the state that a held entry waited for. */
@@ -172,7 +123,7 @@ export class PendingLog {
       ? new Map(Array.from(after, ([cell, state]) => [cell, this.onTopOf(state, began.get(cell), line.get(cell))]))
       : after;
     entry.open = false;
-    return this.accept(this.run(() => true));
+    return this.accept(this.run(() => true, this.entries.indexOf(entry)));
   }
 
   /** Rebases pending entries onto confirmed states that came from elsewhere; all other entries are part of these. */
@@ -184,10 +135,7 @@ export class PendingLog {
   }
 
   private accept(outcome: Computed): Computed {
-    for (const [one, states] of outcome.around) Object.assign(one, states);
-    // Each was given other states now.
-    this.prints = new Footprints();
-    this.printed = this.stale = 0;
+    for (const [entry, states] of outcome.after) entry.after = states;
     for (const one of outcome.dropped) this.close(one.entry);
     return outcome;
   }
@@ -238,54 +186,69 @@ export class PendingLog {
     entry.gone = true;
   }
 
-  private run(counts: (entry: PendingAction) => boolean): Computed {
+  /**
+   * Computes what counts once more.
+   * @param from the index of the first entry that may lead to another state than before
+   */
+  private run(counts: (entry: PendingAction) => boolean, from = 0): Computed {
     const { entries } = this;
-    const around = new Map<PendingAction, StatesAround>();
-    const dropped: Dropped[] = [];
-    let states = new Map(this.base);
-    for (let i = 0, end: number; i < entries.length; i = end) {
-      const { group } = entries[i];
-      for (end = i + 1; group !== undefined && entries[end]?.group === group; end++);
-      const together = entries.slice(i, end).filter((entry) => !entry.gone && counts(entry));
-      // A transaction is kept or dropped as a whole; facts are kept in either case.
-      const trial = new Map(states);
-      try {
-        for (const entry of together) this.step(entry, trial, around);
-        states = trial;
-      } catch (error) {
-        for (const entry of together) {
-          if (entry.action) dropped.push({ entry, error });
-          else this.step(entry, states, around);
-        }
-      }
+    const outcome: Computed = { states: new Map(this.base), after: [], dropped: [] };
+    const first = startOfGroup(entries, Math.min(from, entries.length));
+    for (let i = 0; i < first; i++) {
+      const { gone, after } = entries[i];
+      if (!gone) for (const [cell, state] of after) outcome.states.set(cell, state);
     }
-    return { states, around, dropped };
+    const isCounted = (entry: PendingAction): boolean => !entry.gone && counts(entry);
+    eachGroup(entries, first, (together) => {
+      const counted = together.every(isCounted) ? together : together.filter(isCounted);
+      if (counted.length > 0) this.commit(counted, outcome);
+    });
+    return outcome;
   }
 
-  private step(entry: PendingAction, states: Map<Cell, unknown>, around: Map<PendingAction, StatesAround>): void {
-    const { action, within } = entry;
-    const before = action ? givenTo(this.kernel, action, (cell) => states.get(cell)) : entry.before;
-    let after = action ? computedOn(this.kernel, action, states, within) : entry.after;
-    const { redo } = entry;
-    if (redo) after = new Map(Array.from(after, ([cell]) => [cell, redo(states.get(cell))]));
-    if (!action && within) after = new Map(Array.from(after).filter(([cell]) => !within.has(cell)));
-    for (const [cell, state] of after) states.set(cell, state);
-    around.set(entry, { before, after });
+  /** What commits or rolls back together; facts are kept in either case. */
+  private commit(together: readonly PendingAction[], outcome: Computed): void {
+    const { states } = outcome;
+    const before = together.length > 1 ? new Map<Cell, unknown>() : undefined;
+    try {
+      for (const entry of together) this.step(entry, outcome, before);
+    } catch (error) {
+      for (const [cell, state] of before ?? [])
+        if (state === ABSENT) states.delete(cell);
+        else states.set(cell, state);
+      for (const entry of together) {
+        if (entry.action) outcome.dropped.push({ entry, error });
+        else this.step(entry, outcome, undefined);
+      }
+    }
+  }
+
+  /** @param before gets the states that were there before */
+  private step(entry: PendingAction, { states, after: all }: Computed, before: Map<Cell, unknown> | undefined): void {
+    const after = this.computedAfter(entry, states);
+    for (const [cell, state] of after) {
+      if (before && !before.has(cell)) before.set(cell, states.has(cell) ? states.get(cell) : ABSENT);
+      states.set(cell, state);
+    }
+    all.push([entry, after]);
+  }
+
+  /** What an entry makes of states, of the stores that had joined, but of those within a state from elsewhere. */
+  private computedAfter(entry: PendingAction, states: ReadonlyMap<Cell, unknown>): ReadonlyMap<Cell, unknown> {
+    const { action, within, redo, after } = entry;
+    const isWithin = (cell: Cell): boolean => within?.has(cell) === true;
+    if (action)
+      return computed(
+        this.kernel,
+        action,
+        (cell) => states.get(cell),
+        (cell) => !states.has(cell) || isWithin(cell),
+      );
+    if (!redo && !within) return after;
+    const stated = Array.from(after, ([cell, state]) => [cell, redo ? redo(states.get(cell)) : state] as const);
+    return new Map(stated.filter(([cell]) => !isWithin(cell)));
   }
 }
 
-const NONE: ReadonlyMap<Cell, unknown> = new Map();
-
-/** What an action makes of states, of the stores that had joined, but of those within a state from elsewhere. */
-const computedOn = (
-  kernel: Extensible,
-  action: AnyAction,
-  states: ReadonlyMap<Cell, unknown>,
-  within: ReadonlySet<Cell> | undefined,
-): ReadonlyMap<Cell, unknown> =>
-  computed(
-    kernel,
-    action,
-    (cell) => states.get(cell),
-    (cell) => !states.has(cell) || within?.has(cell) === true,
-  );
+/** Stands for the state of a store that had not joined. */
+const ABSENT = {};

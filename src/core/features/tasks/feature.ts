@@ -139,8 +139,10 @@ export class Tasks implements Hooks, RunHost {
     return kernel.isClosed || run.reason !== undefined ? fn() : kernel.views.atLive(() => kernel.atomic(fn));
   }
 
-  settle(entry: PendingAction, how: SettleHow, by: Cause, replacement?: AnyAction, failed?: () => void): void {
-    this.kernel.use(rebasing).settle(entry, how, by, { replacement, failed });
+  settleAll(entries: readonly PendingAction[], how: SettleHow, by: Cause): void {
+    const { kernel } = this;
+    if (how === 'reverted') kernel.use(rebasing).revert(entries, by);
+    else for (const entry of entries) kernel.use(rebasing).confirm(entry, by);
   }
 
   optimisticBy(run: TaskRun, action: AnyAction): Optimistic {
@@ -149,10 +151,11 @@ export class Tasks implements Hooks, RunHost {
     const cause: Cause = { by: 'task', run: run.id };
     const settleNow = (one: PendingAction, { how, action: replacement }: NonNullable<typeof settled>): void => {
       run.open?.delete(one);
-      this.settle(one, how, cause, replacement, () => {
+      if (!replacement) return this.settleAll([one], how, cause);
+      this.kernel.use(rebasing).confirm(one, cause, replacement, () => {
         // What was to take its place throws, maybe only when the transaction is over: it is open again.
         settled = undefined;
-        if (run.ended) this.settle(one, 'reverted', cause);
+        if (run.ended) this.settleAll([one], 'reverted', cause);
         else (run.open ??= new Set()).add(one);
       });
     };

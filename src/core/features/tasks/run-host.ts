@@ -2,7 +2,7 @@
 import type { AnyAction } from '../../model/action.js';
 import type { PendingAction } from '../rebasing/pending.js';
 import type { DispatchResult } from '../../model/action.js';
-import type { Extensible } from '../../kernel/feature.js';
+import type { Extensible, SettleHow } from '../../kernel/feature.js';
 import type { Cause, FactName, RunNote, Transition } from '../../kernel/transition.js';
 import type { TaskDefinition } from './definition.js';
 import type { Need } from './need.js';
@@ -18,7 +18,8 @@ export interface RunHost {
   dispatchBy(run: TaskRun, action: AnyAction): DispatchResult;
   atomicBy<T>(run: TaskRun, fn: () => T): T;
   optimisticBy(run: TaskRun, action: AnyAction): Optimistic;
-  settle(entry: PendingAction, how: 'confirmed' | 'reverted', by: Cause): void;
+  /** Confirms or reverts what a run leaves. */
+  settleAll(entries: readonly PendingAction[], how: SettleHow, by: Cause): void;
   dependencyOf(need: Need<unknown>, task: string): unknown;
   /** Notes a step of a run, and changes the status of its task. */
   noteRun(

@@ -360,7 +360,7 @@ export class Runs {
 
   private settleOpen(run: TaskRun, how: 'confirmed' | 'reverted'): void {
     if (!run.open) return;
-    for (const entry of [...run.open]) this.host.settle(entry, how, { by: 'task', run: run.id });
+    this.host.settleAll([...run.open], how, { by: 'task', run: run.id });
     run.open = undefined;
   }
 
