@@ -1,6 +1,6 @@
 // `floe compare A B`: where two recordings part.
 import colours from 'picocolors';
-import { encodePatch } from '../trace/file.js';
+import { encodePatch } from '../trace/internal.js';
 import { causeOf, compareTraces, type Step } from '../trace/index.js';
 import { readTraceFile } from './input.js';
 import { inShort, jsonOf, shown, type Output } from './output.js';

@@ -1,8 +1,7 @@
 // The line of history that a command looks at, read in two passes so that no step need be kept.
 import type { FloeError } from '../core/internal.js';
-import { noSuchStep } from '../trace/errors.js';
+import { noSuchStep, patched } from '../trace/internal.js';
 import type { States, Step } from '../trace/index.js';
-import { patched } from '../trace/timeline.js';
 import { readSteps, type Source } from './input.js';
 import type { Output } from './output.js';
 

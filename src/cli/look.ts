@@ -2,9 +2,7 @@
 import colours from 'picocolors';
 import { differenceOfStates, encode, lookUp, parsePointer } from '../core/internal.js';
 import { causeOf, type Step } from '../trace/index.js';
-import { encodePatch } from '../trace/file.js';
-import { changesOf, type ValueChange } from '../trace/history.js';
-import { patched } from '../trace/timeline.js';
+import { changesOf, encodePatch, patched, type ValueChange } from '../trace/internal.js';
 import { noValue } from './errors.js';
 import { sourceOf } from './input.js';
 import { lineTo, statesAt } from './line.js';

@@ -1,10 +1,8 @@
 // `floe step TRACE N`: one step whole.
 import colours from 'picocolors';
 import { encode, lookUp, parsePointer } from '../core/internal.js';
-import { noSuchStep } from '../trace/errors.js';
-import { stepLine } from '../trace/file.js';
+import { noSuchStep, patched, stepLine } from '../trace/internal.js';
 import { causeOf, titleOf, type Step } from '../trace/index.js';
-import { patched } from '../trace/timeline.js';
 import { sourceOf } from './input.js';
 import { lineTo } from './line.js';
 import { numberOf } from './options.js';

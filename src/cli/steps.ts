@@ -4,7 +4,7 @@ import { StringDecoder } from 'node:string_decoder';
 import colours from 'picocolors';
 import { encode } from '../core/internal.js';
 import { causeOf, titleOf, TraceReader, type Step } from '../trace/index.js';
-import { phaseIn } from '../trace/step.js';
+import { phaseIn } from '../trace/internal.js';
 import { badOption } from './errors.js';
 import { readSteps, sourceOf } from './input.js';
 import { Columns, counted, jsonOf, shown, type Output } from './output.js';

@@ -7,14 +7,21 @@ import '../entities/index.js';
 import { definitionOf, encode, messageOf, type StoreDefinition } from '../core/internal.js';
 import type { AnyStore } from '../core/index.js';
 import { memoryArea, type StoredItem } from '../persist/index.js';
-import { Kept } from '../persist/kept.js';
-import { firstLine, lineageOf, readLog, type Log } from '../persist/log.js';
-import { fileArea, PRIVATE } from '../persist/node/file.js';
-import { FolderLock } from '../persist/node/lock.js';
-import { listed } from '../persist/listed.js';
-import { headOf, StoredTexts } from '../persist/stored-texts.js';
-import { upgraded, versionOf } from '../persist/upgrade.js';
-import { perform, type Work } from '../persist/work.js';
+import {
+  firstLine,
+  headOf,
+  Kept,
+  lineageOf,
+  listed,
+  type Log,
+  perform,
+  readLog,
+  StoredTexts,
+  upgraded,
+  versionOf,
+  type Work,
+} from '../persist/internal.js';
+import { fileArea, FolderLock, PRIVATE } from '../persist/node/internal.js';
 import { badOption, fileUnreadable, notStored } from './errors.js';
 import { storesIn } from './model.js';
 import { Columns, jsonOf, shown, type Output } from './output.js';

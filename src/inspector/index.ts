@@ -1,5 +1,5 @@
 // floe/inspector: looks into a running application, beside its page.
-import { knowTables } from '../entities/table.js';
+import { knowTables } from '../entities/internal.js';
 import { channelPair, linkRuntime, type Channel, type Inspectable } from '../link/index.js';
 import { noteInteractions } from '../link/page/interactions.js';
 import { checkOptions } from '../core/internal.js';

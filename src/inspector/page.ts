@@ -1,5 +1,5 @@
 // The page that `floe inspect` serves: one session, as the command opened it. Its address holds the token.
-import { knowTables } from '../entities/table.js';
+import { knowTables } from '../entities/internal.js';
 import { httpChannel } from '../link/page/http-channel.js';
 import { defineInspector } from './inspector.js';
 import { Session } from './session.js';

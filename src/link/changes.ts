@@ -15,8 +15,7 @@ import {
 } from '../core/internal.js';
 import { applyPatch } from '../core/index.js';
 import type { Step } from '../trace/index.js';
-import type { TraceSource } from '../trace/source.js';
-import { patched, type States } from '../trace/timeline.js';
+import { patched, type States, type TraceSource } from '../trace/internal.js';
 import type { ChangeShown, ValueShown } from './protocol.js';
 import { valueShown } from './values.js';
 import { placeLabel } from './words.js';

@@ -1,7 +1,7 @@
 // Finding steps: by any text or value, store, outcome or cause. It looks at a step at a time, from the newest back.
 import { encode } from '../core/internal.js';
 import type { Step } from '../trace/index.js';
-import type { TraceSource } from '../trace/source.js';
+import type { TraceSource } from '../trace/internal.js';
 import type { FindQuery } from './protocol.js';
 import { isProblem } from './step-index.js';
 import { causeSentence, labelOf, nameOf } from './words.js';

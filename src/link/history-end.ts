@@ -1,14 +1,17 @@
 // The end of a link that shows a history: it responds to whatever can be read from recorded steps. A running application
 // and a file have it in common.
 import { encode, isKeyed, lookUp, parsePointer } from '../core/internal.js';
-import { noSuchStep } from '../trace/errors.js';
-import { ValueTrail } from '../trace/history.js';
-import { encodePatch, traceLines } from '../trace/file.js';
-import { literal } from '../trace/literal.js';
+import {
+  encodePatch,
+  literal,
+  noSuchStep,
+  patched,
+  traceLines,
+  type TraceSource,
+  ValueTrail,
+  withTitles,
+} from '../trace/internal.js';
 import { writeTest, type Step } from '../trace/index.js';
-import type { TraceSource } from '../trace/source.js';
-import { patched } from '../trace/timeline.js';
-import { withTitles } from '../trace/titles.js';
 import { changesBetween, changesOfSteps, pointersOf } from './changes.js';
 import { asks, finder } from './finding.js';
 import { momentShown, type ObservedOf } from './moments.js';

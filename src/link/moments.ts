@@ -1,6 +1,6 @@
 // A moment as the interface shows it: its sentence, what it changed, and the tree of its causes.
 import type { Step } from '../trace/index.js';
-import type { TraceSource } from '../trace/source.js';
+import type { TraceSource } from '../trace/internal.js';
 import { changesOfSteps } from './changes.js';
 import type { CauseShown, ChangeShown, Moment, Observed } from './protocol.js';
 import { Mark, type MomentNote, type RunSpan, type StepIndex } from './step-index.js';

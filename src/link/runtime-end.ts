@@ -1,8 +1,6 @@
 // The inspected end in a running application: its history, its derived values, and the commands of a developer.
 import { decode, type Extensible, hostOf, lookUp, messageOf, readerName, storesOf } from '../core/internal.js';
-import { sourceOf, type TraceSource } from '../trace/source.js';
-import type { States } from '../trace/timeline.js';
-import type { Trace } from '../trace/trace.js';
+import { sourceOf, type States, type Trace, type TraceSource } from '../trace/internal.js';
 import { changesBetween } from './changes.js';
 import { Derived } from './derived.js';
 import { badPayload, noTrace, NO_PAGE, NOT_OBSERVED } from './errors.js';

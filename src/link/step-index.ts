@@ -2,8 +2,7 @@
 // moment it belongs to. A moment is what one interaction led to, or one step without a recorded cause. The index follows the
 // history step by step, and takes a few numbers a step.
 import type { Interaction, Step } from '../trace/index.js';
-import { settledBy } from '../trace/step.js';
-import type { TraceSource } from '../trace/source.js';
+import { settledBy, type TraceSource } from '../trace/internal.js';
 
 /** What a step is, as bits. */
 export const Mark = {

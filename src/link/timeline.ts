@@ -1,6 +1,6 @@
 // Steps along time, as the interface draws them: a window of pixels in, marks and bars in pixels out. It costs what is in the
 // window, and what comes out is bounded by the pixels.
-import type { TraceSource } from '../trace/source.js';
+import type { TraceSource } from '../trace/internal.js';
 import type {
   BarShown,
   BranchRow,

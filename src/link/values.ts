@@ -14,7 +14,7 @@ import {
   pointerTo,
   sameData,
 } from '../core/internal.js';
-import { REDACTED } from '../trace/redaction.js';
+import { REDACTED } from '../trace/internal.js';
 import type { PartShown, ValueShown } from './protocol.js';
 
 /** A text that shows a value has at most so many characters. */

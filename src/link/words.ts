@@ -1,7 +1,7 @@
 // Steps and moments in words: labels, and the one sentence that says what an interaction led to.
 import { escapeKey, isKeyed, lookUp, parsePointer } from '../core/internal.js';
 import type { Interaction, Step } from '../trace/index.js';
-import type { TraceSource } from '../trace/source.js';
+import type { TraceSource } from '../trace/internal.js';
 import type { RunSpan } from './step-index.js';
 
 /** What happened in a step, in a few words: its title, or its names. */

@@ -2,7 +2,7 @@
 export { handClock } from './clock.js';
 export { explore } from './explore.js';
 export { sameAt, testRuntime, valueAt } from './test-runtime.js';
-export { changedPlaces } from '../trace/places.js';
+export { changedPlaces } from '../trace/internal.js';
 
 export type { HandClock } from './clock.js';
 export type { Example, Exploration, ExploreOptions, Finding, Tried } from './explore.js';

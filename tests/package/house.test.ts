@@ -98,12 +98,22 @@ describe('inside the core', () => {
   });
 });
 
-test('other parts import the core by its two entries', () => {
+/** Parts that others import by two entries only: the public one, and `internal.ts`. */
+const DOORS = ['core', 'entities', 'trace', 'persist', 'persist/node'];
+
+test('other parts import a part by its two entries', () => {
   const inner = walk(src)
-    .filter((file) => /\.tsx?$/.test(file) && !file.startsWith(join(src, 'core')))
-    .flatMap((file) => importsOf(file).map((path) => [relative(src, file), path]))
-    .filter(([, path]) => /\/core\//.test(path) && !/\/core\/(?:index|internal)\.js$/.test(path));
-  expect(inner).toEqual([]);
+    .filter((file) => /\.tsx?$/.test(file))
+    .flatMap((file) =>
+      importsOf(file)
+        .filter((path) => path.startsWith('.'))
+        .map((path) => [file, normalize(join(dirname(file), path))]),
+    )
+    .filter(([file, target]) => {
+      const part = partOf(target);
+      return DOORS.includes(part) && partOf(file) !== part && !/[/\\](?:index|internal)\.js$/.test(target);
+    });
+  expect(inner.map((files) => files.map((file) => relative(src, file)))).toEqual([]);
 });
 
 /** Files that need each other's types stand in one folder, or have one subject: docs/architecture.md says why. */

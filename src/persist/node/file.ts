@@ -17,9 +17,7 @@ import {
 } from 'node:fs';
 import { join } from 'node:path';
 import type { Attachment } from '../../core/index.js';
-import type { StorageArea } from '../area.js';
-import type { Persistence } from '../persistence.js';
-import { makeStorage, type StorageOptions } from '../storage.js';
+import { makeStorage, type Persistence, type StorageArea, type StorageOptions } from '../internal.js';
 import { whenProcessEnds } from './endings.js';
 import { folderMode, FolderLock } from './lock.js';
 

@@ -1,0 +1,3 @@
+// What the other parts of Floe use of this one besides its public entry. Nothing else of it is imported from outside.
+export { PRIVATE, fileArea } from './file.js';
+export { FolderLock } from './lock.js';
