@@ -1,5 +1,6 @@
 // What a reader of the public interface finds beside each name: what it is for, its defaults, its errors, an example.
 import { expect, test } from '@jest/globals';
+import { spawnSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import ts from 'typescript';
@@ -49,6 +50,11 @@ const wholeOf = (symbol: ts.Symbol): string =>
     .join('\n');
 const isFunction = ({ symbol }: Export): boolean =>
   (symbol.flags & ts.SymbolFlags.Value) !== 0 && checker.getTypeOfSymbol(symbol).getCallSignatures().length > 0;
+
+test('the public interface is what docs/reference/api says: npm run api writes it', () => {
+  const { status, stdout, stderr } = spawnSync(process.execPath, ['scripts/api.mjs', '--check'], { encoding: 'utf8' });
+  expect([stdout, stderr, status]).toEqual(['', '', 0]);
+});
 
 test('every entry exports something', () => {
   expect(entries.length).toBeGreaterThan(9);
