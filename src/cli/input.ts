@@ -4,7 +4,8 @@ import { StringDecoder } from 'node:string_decoder';
 // A trace may hold tables.
 import '../entities/index.js';
 import { FloeError } from '../core/internal.js';
-import { TraceReader, type Step, type TraceFile } from '../trace/index.js';
+import type { Step, TraceFile } from '../trace/index.js';
+import { TraceReader } from '../trace/internal.js';
 import { fileUnreadable, lineTooLong } from './errors.js';
 import { progressOf, type Output } from './output.js';
 

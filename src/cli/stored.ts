@@ -117,11 +117,10 @@ function folderAt(path: string): Place {
     keep(stores) {
       const copies = join(path, `mended-${stamp()}`);
       mkdirSync(copies);
-      for (const store of stores)
-        for (const ending of ['.jsonl', '.json']) {
-          const name = encodeURIComponent(store) + ending;
-          if (existsSync(join(path, name))) copyFileSync(join(path, name), join(copies, name));
-        }
+      for (const store of stores) {
+        const name = `${encodeURIComponent(store)}.jsonl`;
+        if (existsSync(join(path, name))) copyFileSync(join(path, name), join(copies, name));
+      }
       return copies;
     },
     save: () => undefined,

@@ -183,7 +183,7 @@ export interface EntityInner {
 // ---- types of flat rows ----
 
 /** The row that holds a link: keys in the place of records. */
-export type FlatRow<T, L extends Links> = T extends object
+type FlatRow<T, L extends Links> = T extends object
   ? { [K in keyof T]: K extends keyof L ? FlatLink<L[K], T[K]> : T[K] }
   : T;
 
@@ -258,7 +258,7 @@ export function entity(
 type MustParse<T, R, F, G> = [R] extends [T] ? unknown : { readonly incoming: (row: G) => F };
 
 /** With a validator, the record as it is nested is only known to have the row's fields, and anything at its links. */
-export type NestedAny<F, L extends Links> = { [K in keyof F]: K extends keyof L ? unknown : F[K] };
+type NestedAny<F, L extends Links> = { [K in keyof F]: K extends keyof L ? unknown : F[K] };
 
 export const isKey = (value: unknown): value is string | number =>
   typeof value === 'string' ||

@@ -89,8 +89,7 @@ export class Plans {
   }
 }
 
-export const targetsOf = ({ target, kinds }: SinglePlan): readonly TypePlan[] =>
-  target ? [target] : [...kinds.values()];
+const targetsOf = ({ target, kinds }: SinglePlan): readonly TypePlan[] => (target ? [target] : [...kinds.values()]);
 
 function reaches(is: (to: TypePlan) => boolean, from: TypePlan, seen: Set<TypePlan>): boolean {
   for (const { single } of from.links) {

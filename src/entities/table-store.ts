@@ -19,7 +19,7 @@ import { type GroupedView, type ViewOptions } from './view.js';
 export type RowKey = string | number;
 
 /** What `missing` leaves in the place of a row that is not there. */
-export type Gone<M> = M extends 'error' ? never : null;
+type Gone<M> = M extends 'error' ? never : null;
 
 /** A store of tables, with the actions and sources that all tables have. */
 export interface TableStore<N extends string, Types extends readonly AnyEntity[]> extends Store<
@@ -81,7 +81,7 @@ export interface TableStore<N extends string, Types extends readonly AnyEntity[]
   readonly [COPIED]?: TablesCopied<Types>;
 }
 
-export interface TablesCopied<Types extends readonly AnyEntity[]> extends Copied {
+interface TablesCopied<Types extends readonly AnyEntity[]> extends Copied {
   readonly copy: TableStore<this['label'], Types>;
 }
 

@@ -48,7 +48,7 @@ const stateOf = (draft: object): Tables => nodeOf(draft)!.base as unknown as Tab
 const functionKeys = new WeakMap<object, string>();
 let functions = 0;
 
-export class TablesDefinition extends StoreDefinition {
+class TablesDefinition extends StoreDefinition {
   private readonly plans: Plans;
   private readonly creators: Readonly<Record<ReadyMade, ActionCreator>>;
   private readonly flat = new Map<TypePlan, (key: string) => Source<unknown>>();

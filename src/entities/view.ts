@@ -55,7 +55,7 @@ interface Spec {
 }
 
 /** Orders two values of a field: numbers, texts, dates, booleans; then `undefined`, `null`, NaN, and dates that are none. */
-export function compareValues(a: unknown, b: unknown): number {
+function compareValues(a: unknown, b: unknown): number {
   const [left, right] = [isDate(a) ? a.getTime() : a, isDate(b) ? b.getTime() : b];
   const nothing = nothingness(a, left) - nothingness(b, right);
   if (nothing !== 0 || nothingness(a, left) > 0) return nothing;

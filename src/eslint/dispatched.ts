@@ -7,18 +7,18 @@ export interface Node {
   readonly parent?: Node;
   readonly [key: string]: unknown;
 }
-export interface Variable {
+interface Variable {
   readonly defs: readonly { readonly type: string; readonly node: Node }[];
 }
-export interface Scope {
+interface Scope {
   readonly set: ReadonlyMap<string, Variable>;
   readonly upper: Scope | null;
 }
 /** A type, as the compiler behind the parser gives it. */
-export interface Type {
+interface Type {
   getProperty(name: string): object | undefined;
 }
-export interface Services {
+interface Services {
   readonly program?: object | null;
   getTypeAtLocation?(node: Node): Type;
 }

@@ -35,7 +35,7 @@ const emptyNode = (pointer: string): Node => ({
 });
 
 /** A tree of a state, or of any value that the other end can show. */
-export class Tree extends ScrollingPart {
+class Tree extends ScrollingPart {
   static override properties = {
     ...Part.properties,
     of: { attribute: false },

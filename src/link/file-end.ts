@@ -1,7 +1,7 @@
 // The inspected end of a recording: a trace file that is read in slices, or lines that an application goes on sending.
 import { FloeError, messageOf } from '../core/internal.js';
-import { TraceReader, type Step } from '../trace/index.js';
-import { type Known, sourceFor, type States, Timeline, type TraceSource } from '../trace/internal.js';
+import type { Step } from '../trace/index.js';
+import { type Known, sourceFor, type States, Timeline, TraceReader, type TraceSource } from '../trace/internal.js';
 import { NO_PAGE, NOT_OBSERVED } from './errors.js';
 import { HistoryEnd } from './history-end.js';
 import { LINK_VERSION, type Ability, type Channel, type ProblemShown } from './protocol.js';

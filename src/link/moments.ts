@@ -290,7 +290,7 @@ class Tree {
 }
 
 /** The first place of a stack that is not in a package: `office.ts:41`. */
-export function placeInStack(stack: string): string {
+function placeInStack(stack: string): string {
   for (const line of stack.split('\n')) {
     const found = /([^/\\(@\s]+\.[cm]?[jt]sx?)(?:\?[^:]*)?:(\d+)/.exec(line);
     if (found && !line.includes('node_modules')) return `${found[1]}:${found[2]}`;

@@ -14,7 +14,7 @@ import type { Observed } from './protocol.js';
 import { valueShown } from './values.js';
 
 /** Details of so many steps are kept. */
-export const MOST_OBSERVED = 2000;
+const MOST_OBSERVED = 2000;
 /** Of one step, so many computations are kept; all are counted. */
 const MOST_COMPUTED = 500;
 

@@ -344,7 +344,7 @@ export class StepIndex {
 }
 
 /** The index of the first item from which on a condition holds. */
-export function firstIndex<T>(items: readonly T[], holds: (item: T) => boolean): number {
+function firstIndex<T>(items: readonly T[], holds: (item: T) => boolean): number {
   let low = 0;
   let high = items.length;
   while (low < high) {

@@ -165,9 +165,6 @@ export function valueAt(value: unknown, pointer: string): { readonly value: unkn
   return at;
 }
 
-/** Whether a value has parts that can be opened. */
-export const isOpenable = (value: unknown): boolean => sizeOf(value) > 0;
-
 /** Which parts are asked for: `count` of them after the first `from`; those with the keys `first` come before the others. */
 export interface Window {
   readonly from: number;

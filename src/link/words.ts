@@ -53,14 +53,14 @@ export function labelOf(step: Step, source: TraceSource): string {
 export const nameOf = ({ action, run, fact }: Step): string => run?.task ?? action?.type ?? fact ?? '';
 
 const MOST_NAMES = 3;
-export function namesOf(names: readonly string[]): string {
+function namesOf(names: readonly string[]): string {
   if (names.length === 0) return 'nothing';
   if (names.length <= MOST_NAMES) return listed(names);
   return `${names.slice(0, MOST_NAMES - 1).join(', ')} and ${names.length - MOST_NAMES + 1} more`;
 }
 
 /** One, two and three. */
-export function listed(parts: readonly string[]): string {
+function listed(parts: readonly string[]): string {
   return parts.length < 2 ? (parts[0] ?? '') : `${parts.slice(0, -1).join(', ')} and ${parts[parts.length - 1]}`;
 }
 

@@ -5,7 +5,6 @@ export { httpStorage, httpArea } from './http.js';
 export { memoryStorage } from './memory.js';
 export { storageIn } from './own-storage.js';
 export { sharedTabs } from './tabs/shared-tabs.js';
-export { STORED_VERSION } from './log.js';
 export { memoryArea, StorageConflict } from './area.js';
 
 export type { Persistence, StoredItem } from './persistence.js';

@@ -8,7 +8,7 @@ import { hex, seal, unseal, type Sealed } from './sealed.js';
  * The version of the stored format.
  * Raise it when an older floe would misread what a newer one stores; then teach `readLog` to open the older one too.
  */
-export const STORED_VERSION = 2;
+const STORED_VERSION = 2;
 
 /** The first line, without its checksum. */
 interface FirstLine {
@@ -139,7 +139,6 @@ const BY = /(?:^\{"sum":"[0-9a-f]{8}"|[0-9\]"]),"by":\["([0-9a-z]+)",([0-9]+)\],
 export function readLog(store: string, text: string, firstSum?: number): Log | NewerLog {
   const lineEnd = text.indexOf('\n');
   const first = lineEnd < 0 ? text : text.slice(0, lineEnd);
-  if (first.startsWith('{"floe":')) return readVersion1(first);
   const { value, sum } = unseal(first, 0, firstSum);
   const { floe, format, version, store: name, plain, state } = value as Partial<FirstLine>;
   if (floe !== 'stored' || typeof format !== 'number' || typeof version !== 'number')
@@ -203,12 +202,4 @@ function applyOneByOne(begun: unknown, patches: readonly Patch[]): Omit<Log, 've
     }
   }
   return { state, end: undefined, changes: patches.length };
-}
-
-/** Format 1: one JSON text without a checksum. */
-function readVersion1(text: string): Log | NewerLog {
-  const { floe, version, state } = JSON.parse(text) as { floe?: unknown; version?: unknown; state?: unknown };
-  if (floe !== 'stored' || typeof version !== 'number') throw new Error('it was not written by floe');
-  if (version > 1) return { newer: `format ${version}` };
-  return { version: 1, state: decode(state), end: undefined, changes: 0 };
 }

@@ -4,7 +4,7 @@ import { isThenable } from '../core/internal.js';
 import type { MaybeAsync, StorageArea } from './area.js';
 
 /** Milliseconds of the runtime's clock after which a storage counts as hanging. */
-export const TIME_LIMIT = 10_000;
+const TIME_LIMIT = 10_000;
 
 export class Watchdog {
   /** How many calls have not been answered in time. */

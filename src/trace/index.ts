@@ -1,11 +1,11 @@
 // floe/trace: the recorded history of a runtime.
 export { recording } from './recording.js';
-export { readTrace, TraceReader } from './file.js';
+export { readTrace } from './file.js';
 export { compareTraces } from './compare.js';
 export { replayTrace } from './replay.js';
 export { givenText, writeTest } from './write-test.js';
 export { undoStack } from './undo-stack.js';
-export { TRACE_VERSION, causeOf, titleOf } from './step.js';
+export { causeOf, titleOf } from './step.js';
 
 export type { Trace, RecordingOptions } from './trace.js';
 export type { NotedInteraction } from './interactions.js';

@@ -3,7 +3,7 @@
 import { otherCopy, type FloeError } from './errors.js';
 
 /** The version of the package; a test compares it with package.json. */
-export const VERSION = '0.1.0';
+const VERSION = '0.1.0';
 
 /** On a source: what it is read by. */
 export const SOURCE: unique symbol = Symbol(`floe.source ${VERSION}`);

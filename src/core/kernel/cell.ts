@@ -1,5 +1,4 @@
 // One store in one runtime.
-import type { AnyAction } from '../model/action.js';
 import { Editing } from '../draft/draft.js';
 import type { StoreDefinition } from '../model/store.js';
 import type { StoreChange } from './transition.js';
@@ -25,10 +24,3 @@ export const makeCell = (index: number, store: StoreDefinition, begun: unknown):
 export interface CellChange extends StoreChange {
   readonly cell: Cell;
 }
-
-/** What an action makes of the states of cells, but of those left out. @throws what the handlers throw */
-export type Compute = (
-  action: AnyAction,
-  stateOf: (cell: Cell) => unknown,
-  leftOut?: ReadonlySet<Cell>,
-) => ReadonlyMap<Cell, unknown>;

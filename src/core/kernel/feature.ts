@@ -38,7 +38,7 @@ export interface Running {
 }
 
 /** An optimistic action that was applied. */
-export interface PendingEntry {
+interface PendingEntry {
   /** Neither confirmed nor reverted. */
   readonly open: boolean;
 }

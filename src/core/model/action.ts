@@ -75,7 +75,7 @@ export interface ActionMaker<A extends readonly unknown[]> {
 export type AnyCreator = ActionCreator<string, any>;
 
 /** The creator that made an action. Stands on the action's prototype, so the action itself stays plain. */
-export const MAKER: unique symbol = Symbol('floe.maker');
+const MAKER: unique symbol = Symbol('floe.maker');
 
 /** The creator that made an action; none when the action was written by hand or came out of a file. */
 export const makerOf = (action: object): AnyCreator | undefined => (action as { [MAKER]?: AnyCreator })[MAKER];

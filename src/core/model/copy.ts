@@ -17,7 +17,7 @@ import {
 } from './store.js';
 
 /** The type of an action, declared by one store, in another. */
-export type TypeIn<N extends string, T extends string> = T extends `${string}.${infer K}` ? `${N}.${K}` : never;
+type TypeIn<N extends string, T extends string> = T extends `${string}.${infer K}` ? `${N}.${K}` : never;
 
 /** What a copy has besides what every store has. */
 export interface Its<N extends string> {

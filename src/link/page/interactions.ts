@@ -134,7 +134,7 @@ const MOST_NAME = 60;
  * The accessible name of a control, in the order of the ARIA rules, but without what fields contain: those rules take the
  * value of a field inside of a label into the name.
  */
-export function nameOf(control: Element): string {
+function nameOf(control: Element): string {
   const labelled = (control.getAttribute('aria-labelledby') ?? '')
     .split(/\s+/)
     .filter(Boolean)

@@ -4,7 +4,6 @@ import {
   closeSync,
   constants,
   copyFileSync,
-  existsSync,
   fstatSync,
   fsyncSync,
   mkdirSync,
@@ -33,8 +32,6 @@ export interface FileStorageOptions extends StorageOptions {
 }
 
 const ENDING = '.jsonl';
-/** What format 1 was kept in. */
-const FIRST_ENDING = '.json';
 /** A file that is no text, as it was. */
 const BYTES_ENDING = '.bytes';
 
@@ -92,7 +89,7 @@ export function fileArea(folder: string, mode = PRIVATE) {
   const sizes = new Map<string, number>();
   return {
     read(key: string): string | undefined {
-      const bytes = readIfThere(pathOf(key)) ?? readIfThere(pathOf(key, FIRST_ENDING));
+      const bytes = readIfThere(pathOf(key));
       sizes.set(key, bytes?.length ?? 0);
       return bytes?.toString('utf8');
     },
@@ -103,7 +100,6 @@ export function fileArea(folder: string, mode = PRIVATE) {
       renameSync(`${path}.new`, path);
       sizes.set(key, size);
       syncFolder(folder);
-      rmSync(pathOf(key, FIRST_ENDING), { force: true });
     },
     append(key: string, text: string): void {
       const size = sizes.get(key);
@@ -115,18 +111,16 @@ export function fileArea(folder: string, mode = PRIVATE) {
     },
     remove(key: string): void {
       sizes.delete(key);
-      for (const ending of [ENDING, FIRST_ENDING, BYTES_ENDING]) rmSync(pathOf(key, ending), { force: true });
+      for (const ending of [ENDING, BYTES_ENDING]) rmSync(pathOf(key, ending), { force: true });
     },
     keepBytes(key: string, aside: string): void {
-      const path = existsSync(pathOf(key)) ? pathOf(key) : pathOf(key, FIRST_ENDING);
-      copyFileSync(path, pathOf(aside, BYTES_ENDING));
+      copyFileSync(pathOf(key), pathOf(aside, BYTES_ENDING));
       chmodSync(pathOf(aside, BYTES_ENDING), mode);
     },
     keys(): readonly string[] {
       const names = new Set<string>();
       for (const name of filesIn(folder)) {
-        const ending = [ENDING, FIRST_ENDING].find((one) => name.endsWith(one));
-        const key = ending === undefined ? undefined : keyIn(name.slice(0, -ending.length));
+        const key = name.endsWith(ENDING) ? keyIn(name.slice(0, -ENDING.length)) : undefined;
         if (key !== undefined) names.add(key);
       }
       return [...names];

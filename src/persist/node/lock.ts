@@ -23,8 +23,8 @@ interface Owner {
   readonly process: number;
   readonly host: string;
   readonly since: string;
-  /** Which thread of the process. Older versions did not say. */
-  readonly thread?: number;
+  /** Which thread of the process. */
+  readonly thread: number;
   /** When the process began, by the system: another process may have got its number since. Absent where the system does not say. */
   readonly started?: string;
   /** Tells runtimes of one process apart. */
@@ -180,7 +180,7 @@ function isAlive(folder: string, { number, owner }: Lock): boolean {
   const { host, process: id, thread, token, started } = owner!;
   if (host !== hostname()) return true;
   if (id === process.pid)
-    return thread === undefined || thread === threadId ? held.has(token) : isOpen(pathOf(folder, number));
+    return thread === threadId ? held.has(token) : isOpen(pathOf(folder, number));
   // The number of a process that was killed is given to another one, in a container at once.
   if (started !== undefined) return startOf(id) === started;
   try {
