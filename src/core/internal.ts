@@ -12,6 +12,8 @@ export { checkPlain, guardData } from './data/guard.js';
 export { KEYED, isKeyed, keyedMaker } from './data/keyed.js';
 export type { DRAFTED, Keyed, KeyedDifference, KeyedKind } from './data/keyed.js';
 export type { ListMoves } from './data/list-moves.js';
+export { Merge } from './data/merge.js';
+export type { Contested, MergeRules } from './data/merge.js';
 export {
   MOST_NESTED,
   NODE,

@@ -1,14 +1,15 @@
-// A three-way merge: reverts or repeats one change on top of later changes. It matches items of lists by identity, not by
+// Reverts or repeats one change on top of later changes: a three-way merge that matches items of lists by identity, not by
 // index.
 import {
-  escapeKey,
+  type Contested,
   hasOwn,
   isContainer,
   type Keyed,
   KEYED,
   kindOf,
   KnownTouches,
-  put,
+  Merge,
+  type MergeRules,
   same,
   sameData,
 } from '../core/internal.js';
@@ -22,9 +23,10 @@ export class MergeConflict {
 type Parts = Readonly<Record<string, unknown>>;
 type List = readonly unknown[];
 
-export class Merging {
+export class Merging implements MergeRules {
   /** Which objects of the result are other versions of which objects of the state now. */
   readonly touches = new KnownTouches();
+  private readonly merge = new Merge(this);
 
   constructor(
     private readonly identities: Identities,
@@ -35,110 +37,48 @@ export class Merging {
   }
 
   /**
-   * What the state now becomes when the way from one state to another is gone on top of it.
+   * Applies the change from `from` to `to` onto `now`.
    * @param path JSON Pointer to it
    * @throws MergeConflict
    */
-  merge(now: unknown, from: unknown, to: unknown, path: string): unknown {
-    if (same(from, to)) return now;
-    if (now === from || sameData(now, from)) {
-      this.succeed(now, from, to);
-      return to;
-    }
-    const kind = kindOf(now);
-    if (kind > 0 && kind === kindOf(from) && kind === kindOf(to)) {
-      const merged =
-        kind === 1
-          ? this.objects(now as Parts, from as Parts, to as Parts, path)
-          : kind === 2
-            ? this.lists(now as List, from as List, to as List, path)
-            : this.tables(now as Keyed, from as Keyed, to as Keyed, path);
-      this.note(merged, now);
-      return merged;
-    }
-    return this.conflict(path, to);
+  apply(now: unknown, from: unknown, to: unknown, path: string): unknown {
+    return this.merge.values(from, to, now, path);
   }
 
-  private conflict<T>(path: string, forced: T): T {
+  decide({ path, own }: Contested): unknown {
+    this.lost(path);
+    return own;
+  }
+
+  lost(path: string): void {
     if (!this.anyway) throw new MergeConflict(path);
-    return forced;
   }
 
-  private note(after: unknown, before: unknown): void {
+  became(before: unknown, after: unknown): void {
     if (after === before || !isContainer(after) || !isContainer(before)) return;
     this.touches.set(after, { base: before, keys: undefined, moved: true });
   }
 
   /** What stands there now is as it was left: everything in it becomes what it is the other version of. */
-  private succeed(now: unknown, from: unknown, to: unknown): void {
+  taken(now: unknown, from: unknown, to: unknown): void {
     const kind = kindOf(to);
     if (now === to || kind === 0 || kind !== kindOf(now) || kind !== kindOf(from)) return;
-    this.note(to, now);
+    this.became(now, to);
     if (kind === 3) {
       const [old, next] = [from as Keyed, to as Keyed];
       for (const key of old[KEYED].difference(old, next).changed)
-        this.succeed((now as Keyed).get(key), old.get(key), next.get(key));
+        this.taken((now as Keyed).get(key), old.get(key), next.get(key));
     } else if (kind === 1) {
       for (const key of Object.keys(to as Parts))
-        if (hasOwn(from as object, key)) this.succeed((now as Parts)[key], (from as Parts)[key], (to as Parts)[key]);
+        if (hasOwn(from as object, key)) this.taken((now as Parts)[key], (from as Parts)[key], (to as Parts)[key]);
     } else {
       const places = new Map(this.named(from as List).map((name, i) => [name, i]));
       for (const [j, name] of this.named(to as List).entries()) {
         const i = places.get(name);
-        if (i !== undefined) this.succeed((now as List)[i], (from as List)[i], (to as List)[j]);
+        if (i !== undefined) this.taken((now as List)[i], (from as List)[i], (to as List)[j]);
       }
     }
   }
-
-  private objects(now: Parts, from: Parts, to: Parts, path: string): Parts {
-    let next = now;
-    const edit = (): Record<string, unknown> => (next === now ? (next = { ...now }) : next);
-    for (const key of new Set([...Object.keys(from), ...Object.keys(to)])) {
-      const at = `${path}/${escapeKey(key)}`;
-      const [is, was, is_] = [hasOwn(now, key), hasOwn(from, key), hasOwn(to, key)];
-      if (was && is_) {
-        if (same(from[key], to[key])) continue;
-        const part = is ? this.merge(now[key], from[key], to[key], at) : this.conflict(at, to[key]);
-        if (!is || !Object.is(part, now[key])) put(edit(), key, part);
-      } else if (was) {
-        if (!is) continue;
-        if (!sameData(now[key], from[key])) this.conflict(at, undefined);
-        Reflect.deleteProperty(edit(), key);
-      } else if (!is || !sameData(now[key], to[key])) {
-        put(edit(), key, is ? this.conflict(at, to[key]) : to[key]);
-      }
-    }
-    return next;
-  }
-
-  private tables(now: Keyed, from: Keyed, to: Keyed, path: string): Keyed {
-    const kind = now[KEYED];
-    const { changed, removed, added } = kind.difference(from, to);
-    let next = now;
-    const at = (key: string): string => `${path}/${escapeKey(key)}`;
-    for (const key of removed) {
-      if (!next.has(key)) continue;
-      if (!sameData(next.get(key), from.get(key))) this.conflict(at(key), undefined);
-      next = kind.without(next, key);
-    }
-    for (const key of changed)
-      next = kind.with(
-        next,
-        key,
-        next.has(key)
-          ? this.merge(next.get(key), from.get(key), to.get(key), at(key))
-          : this.conflict(at(key), to.get(key)),
-      );
-    // From the last to the first, so that the row after it is there.
-    for (const key of [...added].reverse()) {
-      if (next.has(key) && sameData(next.get(key), to.get(key))) continue;
-      const row = next.has(key) ? this.conflict(at(key), to.get(key)) : to.get(key);
-      next = kind.with(next, key, row, kind.keyAfter(to, key));
-    }
-    return next;
-  }
-
-  // ---- lists ----
 
   /** A name for each item: who it is, and, where the same stands there more than once, which of them. */
   private named(list: List): unknown[] {
@@ -158,7 +98,7 @@ export class Merging {
     return (names[count] ??= {});
   }
 
-  private lists(now: List, from: List, to: List, path: string): List {
+  lists(from: List, to: List, now: List, path: string): List {
     const [namesNow, namesFrom, namesTo] = [this.named(now), this.named(from), this.named(to)];
     const [inNow, inFrom, inTo] = [placesOf(namesNow), placesOf(namesFrom), placesOf(namesTo)];
     const items = new Map<unknown, unknown>();
@@ -170,10 +110,10 @@ export class Merging {
       const at = `${path}/${place ?? i}`;
       if (j !== undefined) {
         if (same(from[i], to[j])) continue;
-        if (place === undefined) this.conflict(path, undefined);
-        else items.set(name, this.merge(now[place], from[i], to[j], at));
+        if (place === undefined) this.lost(path);
+        else items.set(name, this.merge.values(from[i], to[j], now[place], at));
       } else if (place !== undefined) {
-        if (!sameData(now[place], from[i])) this.conflict(at, undefined);
+        if (!sameData(now[place], from[i])) this.lost(at);
         gone.add(name);
       }
     }
@@ -208,7 +148,7 @@ export class Merging {
           to,
           (name) => moved.has(name),
         );
-      this.conflict(path, undefined);
+      this.lost(path);
       movedSince.clear();
     }
     const free = new Set(now.filter((name) => !movedSince.has(name)));

@@ -317,7 +317,7 @@ class Stack implements UndoStack, Listener {
     // An undo and a redo take each other back, whatever the first of them came to.
     if (move) {
       for (const { store, before: to, after: from } of move.changed)
-        next[store.name] = merging.merge(next[store.name], from, to, `/${escapeKey(store.name)}`);
+        next[store.name] = merging.apply(next[store.name], from, to, `/${escapeKey(store.name)}`);
       return next;
     }
     const { deeds } = entry;
@@ -326,7 +326,7 @@ class Stack implements UndoStack, Listener {
       for (const { store, before, after } of changed) {
         const { name } = store;
         const [from, to] = isUndo ? [after, before] : [before, after];
-        next[name] = merging.merge(next[name], from, to, `/${escapeKey(name)}`);
+        next[name] = merging.apply(next[name], from, to, `/${escapeKey(name)}`);
       }
     return next;
   }

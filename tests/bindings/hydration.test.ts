@@ -8,11 +8,12 @@ import { memoryStorage, storageIn } from 'floe/persist';
 import { boardSetup, newRuntime } from './board.js';
 import { frameworks, reactBoard, SVELTE_TEXT, vueApp } from './kit.js';
 import { eventually } from '../support/eventually.js';
+import { storedText } from '../support/stored-text.js';
 
 // What the renderers of servers use, and a simulated page has not.
 Object.assign(globalThis, { TextDecoder, TextEncoder });
 
-const STORED = '{"floe":"stored","version":1,"state":{"names":["Auk"],"note":""}}';
+const STORED = storedText('visits', { names: ['Auk'], note: '' });
 const storages = {
   'a storage that responds at once': () => memoryStorage(new Map([['visits', STORED]])),
   'a storage that responds later': () =>

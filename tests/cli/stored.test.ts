@@ -8,6 +8,7 @@ import { fileStorage } from 'floe/persist/node';
 import { log, visits } from '../../examples/harbour/src/model/index.js';
 import { seal } from '../../src/persist/sealed.js';
 import { floe } from '../support/command.js';
+import { storedText } from '../support/stored-text.js';
 
 const folder = mkdtempSync(join(tmpdir(), 'floe-stored-'));
 afterAll(() => rmSync(folder, { recursive: true }));
@@ -106,7 +107,7 @@ describe('damage', () => {
     const texts = {
       'other:x': 'not of floe',
       'harbour:log': readFileSync(join(fixtures, 'version-2/log.jsonl'), 'utf8'),
-      'harbour:visits': `${seal({ floe: 'stored', format: 2, store: 'visits', version: 1, state: [1, 2] }).line}\n`,
+      'harbour:visits': storedText('visits', [1, 2]),
     };
     writeFileSync(file, JSON.stringify(texts));
     const plain = await floe(['stored', file, '--prefix', 'harbour:']);

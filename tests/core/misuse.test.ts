@@ -18,6 +18,7 @@ import { fileStorage } from 'floe/persist/node';
 import { testRuntime } from 'floe/testing';
 import { recording, replayTrace, undoStack, writeTest, type Trace } from 'floe/trace';
 import { codeOf, failure } from '../support/failures.js';
+import { storedText } from '../support/stored-text.js';
 
 const declare = () => {
   const counter = store('counter', { n: 0, list: [] as { id: string; tags?: string[] }[], any: {} as never });
@@ -632,7 +633,7 @@ describe('what is hardly meant is said once, with what to write instead', () => 
   const plain = store('plain', { open: false });
   const counted = log.action('counted', anyway((state: { count: number }) => state.count + 1) as never);
   const seen = log.action('seen', anyway((state: { seen: string[] }) => state.seen) as never);
-  const stored = (text: string) => memoryStorage(new Map([['log', `{"floe":"stored","version":1,"state":${text}}`]]));
+  const stored = (text: string) => memoryStorage(new Map([['log', storedText('log', JSON.parse(text))]]));
   test.each<[string, RuntimeOptions, (runtime: ReturnType<typeof createRuntime>) => unknown, string, string]>([
     [
       'a storage that keeps nothing',

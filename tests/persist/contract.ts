@@ -4,7 +4,7 @@ import { createRuntime, store, type PersistOptions, type Problem } from 'floe';
 import { entity, rowOf, tables } from 'floe/entities';
 import { storageIn, type StorageArea, type StoredItem } from 'floe/persist';
 import { recording, undoStack } from 'floe/trace';
-import { seal } from '../../src/persist/sealed.js';
+import { storedText } from '../support/stored-text.js';
 
 interface Log {
   note: string;
@@ -19,10 +19,6 @@ const declare = (options: PersistOptions<Log> = { only: ['note', 'at'] }) => {
   });
   return { log, written };
 };
-
-/** A text of the store 'log'. */
-const stored = (more: object): string =>
-  `${seal({ floe: 'stored', format: 2, store: 'log', version: 1, state: {}, ...more }).line}\n`;
 
 /** Closed after the tests: what waits to be stored again keeps a process from ending. */
 const sessions: { close(): Promise<void> }[] = [];
@@ -210,8 +206,8 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
       ['text that is not JSON', '{"floe":'],
       ['text of another program', '{"note":"x"}'],
       ['a text that is nothing', ''],
-      ['another shape', stored({ state: [1] })],
-      ['an unknown kind of value', stored({ state: { note: { 'floe:type': 'comet' } } })],
+      ['another shape', storedText('log', [1])],
+      ['an unknown kind of value', storedText('log', { note: { 'floe:type': 'comet' } })],
       ['a wrong checksum', '{"sum":"00000000","floe":"stored","format":2,"store":"log","version":1,"state":{}}\n'],
     ])('sets aside %s with the reason, reports it, and goes on', async (_what, text) => {
       const area = await open();
@@ -323,7 +319,7 @@ export function storageContract(name: string, open: () => Promise<() => StorageA
 
     test('the storage leaves a text of a newer format untouched', async () => {
       const area = await open();
-      const newer = stored({ format: 99 });
+      const newer = storedText('log', {}, { format: 99 });
       await area().write('log', newer);
       const own = declare();
       const { runtime, persistence, codes } = await begin(area(), [own.log]);

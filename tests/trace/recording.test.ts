@@ -2,6 +2,7 @@ import { describe, expect, test } from '@jest/globals';
 import { at, createRuntime, store, task } from 'floe';
 import { memoryStorage } from 'floe/persist';
 import { readTrace, recording } from 'floe/trace';
+import { storedText } from '../support/stored-text.js';
 
 const counter = store('counter', { n: 0, at: new Date(0) });
 const added = counter.action('added', (draft, by: number) => {
@@ -90,7 +91,7 @@ describe('what went wrong', () => {
 describe('travel', () => {
   test('a store that is first read in the past is there in the present too', () => {
     const late = store('late', { m: 1 }).persisted();
-    const kept = new Map([['late', '{"floe":"stored","version":1,"state":{"m":2}}']]);
+    const kept = new Map([['late', storedText('late', { m: 2 })]]);
     const runtime = createRuntime({ stores: [counter], trace: recording(), storage: memoryStorage(kept) });
     runtime.dispatch(added(1));
     runtime.trace.back();
