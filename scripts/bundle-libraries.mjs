@@ -84,8 +84,8 @@ const HTML = `<!doctype html>
 
 const parts = {
   async libraries() {
-    put(out, 'The file libraries.js, and the page, hold these packages.', {
-      'libraries.js': await bundled(join(root, 'src/inspector/libraries.ts'), true),
+    put(join(out, 'interface'), 'The file libraries.js, and the page, hold these packages.', {
+      'libraries.js': await bundled(join(root, 'src/inspector/interface/libraries.ts'), true),
     });
     const cli = (name) => bundledForNode(join(root, 'src/cli', name));
     put(join(root, 'dist', 'cli'), 'The files server-libraries.js and text-width.js hold these packages.', {

@@ -3,7 +3,7 @@ import { basename } from 'node:path';
 import colours from 'picocolors';
 import { messageOf, SOURCE, STILL } from '../core/internal.js';
 import { createRuntime, type Runtime, type Source as Derivable } from '../core/index.js';
-import { linkRecording, linkRuntime, RecordedHistory, channelPair, type Channel } from '../link/index.js';
+import { linkRecording, linkRuntime, RecordedHistory, channelPair, type Channel } from '../inspector/ends/index.js';
 import { recording } from '../trace/index.js';
 import { badOption } from './errors.js';
 import { readTraceFile, sourceOf, type Source } from './input.js';

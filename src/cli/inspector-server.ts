@@ -4,7 +4,7 @@ import { randomBytes, timingSafeEqual } from 'node:crypto';
 import { existsSync } from 'node:fs';
 import type { AddressInfo } from 'node:net';
 import { fileURLToPath } from 'node:url';
-import type { Channel, LinkMessage, LinkResponse } from '../link/index.js';
+import type { Channel, LinkMessage, LinkResponse } from '../inspector/ends/index.js';
 import { inspectorMissing, portTaken } from './errors.js';
 import { bodyLimit, Hono, serve, serveStatic, stream, type MiddlewareHandler } from './server-libraries.js';
 

@@ -162,9 +162,9 @@ export function createRuntime<const O extends RuntimeOptions = object>(
     snapshot(how?: { readonly only?: readonly AnyStore[] }) {
       checkOptions('snapshot', how, ['only']);
       if (!how?.only) return shownStates(kernel);
-      return Object.fromEntries(
-        how.only.map((store) => [definitionOf(store).name, kernel.stateOf(kernel.cell(definitionOf(store)))]),
-      );
+      const cells = how.only.map((store) => kernel.cell(definitionOf(store)));
+      kernel.catchUp();
+      return Object.fromEntries(cells.map((cell) => [cell.store.name, kernel.stateOf(cell)]));
     },
     get ready() {
       return kernel.whenRead?.() ?? Promise.resolve();

@@ -1,12 +1,12 @@
 // floe/inspector: looks into a running application, beside its page.
 import { knowTables } from '../entities/internal.js';
-import { channelPair, linkRuntime, type Channel, type Inspectable } from '../link/index.js';
-import { noteInteractions } from '../link/page/interactions.js';
+import { channelPair, linkRuntime, type Channel, type Inspectable } from './ends/index.js';
+import { noteInteractions } from './in-page/interactions.js';
 import { checkOptions } from '../core/internal.js';
-import { defineInspector, type Dock, type InspectorElement } from './inspector.js';
-import { Session } from './session.js';
+import { defineInspector, type Dock, type InspectorElement } from './interface/inspector.js';
+import { Session } from './interface/session.js';
 
-export type { Channel, LinkMessage } from '../link/index.js';
+export type { Channel, LinkMessage } from './ends/index.js';
 
 /** How an inspector is shown. */
 export interface InspectorOptions {

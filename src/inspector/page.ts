@@ -1,8 +1,8 @@
 // The page that `floe inspect` serves: one session, as the command opened it. Its address holds the token.
 import { knowTables } from '../entities/internal.js';
-import { httpChannel } from '../link/page/http-channel.js';
-import { defineInspector } from './inspector.js';
-import { Session } from './session.js';
+import { httpChannel } from './in-page/http-channel.js';
+import { defineInspector } from './interface/inspector.js';
+import { Session } from './interface/session.js';
 
 const given = new URLSearchParams(location.hash.slice(1));
 defineInspector();

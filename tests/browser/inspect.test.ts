@@ -4,7 +4,7 @@ import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'nod
 import { join } from 'node:path';
 import type { Browser, Locator, Page } from 'playwright-core';
 import { action } from 'floe';
-import { openPort } from '../link/port.js';
+import { openPort } from '../inspector/port.js';
 import { demo } from '../support/command.js';
 import { inspecting, type Served } from '../support/inspect.js';
 import { bundledPage, contextWith, launch } from '../support/page.js';

@@ -4,10 +4,10 @@ import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { request } from 'node:http';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import type { LinkResponse } from '../../src/link/index.js';
+import type { LinkResponse } from '../../src/inspector/ends/index.js';
 import { floe } from '../support/command.js';
 import { inspecting, type Served } from '../support/inspect.js';
-import { openPort, settle } from '../link/port.js';
+import { openPort, settle } from '../inspector/port.js';
 
 let folder: string;
 let file: string;

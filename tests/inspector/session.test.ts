@@ -1,8 +1,8 @@
 // The asking end: what it shows while much happens, and what the user chose meanwhile.
 import { expect, test } from '@jest/globals';
-import { Session } from '../../src/inspector/session.js';
-import { channelPair, linkRuntime, type LinkMessage } from '../../src/link/index.js';
-import { openPort } from '../link/port.js';
+import { Session } from '../../src/inspector/interface/session.js';
+import { channelPair, linkRuntime, type LinkMessage } from '../../src/inspector/ends/index.js';
+import { openPort } from './port.js';
 import { until } from '../support/eventually.js';
 
 const wait = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));

@@ -19,11 +19,13 @@ const arrows: Record<string, { parts: string[]; packages: string[] }> = {
   trace: { parts: ['core'], packages: [] },
   location: { parts: ['core'], packages: [] },
   telemetry: { parts: ['core', 'trace'], packages: ['@opentelemetry/api'] },
-  link: { parts: ['core', 'trace'], packages: [] },
-  'link/page': { parts: ['link', 'trace'], packages: [] },
-  // The interface never touches a runtime but through the link.
+  'inspector/protocol': { parts: ['core'], packages: [] },
+  'inspector/history': { parts: ['core', 'trace', 'inspector/protocol'], packages: [] },
+  'inspector/ends': { parts: ['core', 'trace', 'inspector/protocol', 'inspector/history'], packages: [] },
+  'inspector/in-page': { parts: ['trace', 'inspector/protocol', 'inspector/ends'], packages: [] },
+  // The interface never touches a runtime but through the protocol.
   inspector: {
-    parts: ['core', 'entities', 'link', 'link/page'],
+    parts: ['core', 'entities', 'inspector/protocol', 'inspector/history', 'inspector/ends', 'inspector/in-page'],
     packages: ['lit', '@tanstack/lit-virtual', 'd3-time'],
   },
   testing: { parts: ['core', 'trace'], packages: [] },
@@ -35,7 +37,7 @@ const arrows: Record<string, { parts: string[]; packages: string[] }> = {
   'bindings/svelte': { parts: ['core'], packages: ['svelte'] },
   'bindings/angular': { parts: ['core'], packages: ['@angular/core'] },
   cli: {
-    parts: ['core', 'entities', 'trace', 'persist', 'persist/node', 'link', 'testing'],
+    parts: ['core', 'entities', 'trace', 'persist', 'persist/node', 'inspector/protocol', 'inspector/ends', 'testing'],
     packages: ['node:', 'commander', 'picocolors', 'jiti', 'string-width', 'hono', '@hono/node-server'],
   },
 };

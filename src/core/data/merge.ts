@@ -85,16 +85,18 @@ export class Merge {
         continue;
       }
       if (!isThere && was) rules.lost(at);
-      const part = isThere ? this.part(base[key], own[key], other[key], at, was) : own[key];
+      const part = isThere ? this.part({ path: at, base: base[key], own: own[key], other: other[key] }, was) : own[key];
       if (!isThere || !Object.is(part, other[key])) put(edited(), key, part);
     }
     return result ?? other;
   }
 
   /** @param was whether both sides began with it */
-  private part(base: unknown, own: unknown, other: unknown, path: string, was: boolean): unknown {
-    if (was || this.rules.arePeers) return this.values(was ? base : undefined, own, other, path);
-    return sameData(own, other) ? other : this.rules.decide({ path, base: undefined, own, other });
+  private part(place: Contested, was: boolean): unknown {
+    const { path, own, other } = place;
+    const base = was ? place.base : undefined;
+    if (was || this.rules.arePeers) return this.values(base, own, other, path);
+    return sameData(own, other) ? other : this.rules.decide({ path, base, own, other });
   }
 
   private rows(base: Keyed, own: Keyed, other: Keyed, path: string): Keyed {
@@ -120,7 +122,9 @@ export class Merge {
       const is = own.get(key);
       if (result.has(key) && sameData(result.get(key), is)) continue;
       const isMerged = result.has(key) || (rules.arePeers && other.has(key));
-      const row = isMerged ? this.part(base.get(key), is, other.get(key), at(key), base.has(key)) : is;
+      const row = isMerged
+        ? this.part({ path: at(key), base: base.get(key), own: is, other: other.get(key) }, base.has(key))
+        : is;
       result = kind.with(result, key, row, kind.keyAfter(own, key));
     }
     return result;

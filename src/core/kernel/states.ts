@@ -6,11 +6,14 @@ import type { Cell } from './cell.js';
 import { firstAnswer, type Extensible } from './feature.js';
 
 /** The state of every store, as it is shown, under its name. */
-export const shownStates = (kernel: Extensible): Record<string, unknown> =>
-  statesBy(kernel, (cell) => kernel.stateOf(cell));
+export function shownStates(kernel: Extensible): Record<string, unknown> {
+  kernel.catchUp();
+  return statesBy(kernel, (cell) => kernel.stateOf(cell));
+}
 
 /** The state of every store at the live end, under its name; without what pending optimistic actions did. */
 export function confirmedStates(kernel: Extensible): Record<string, unknown> {
+  kernel.catchUp();
   const confirmed = firstAnswer(kernel, (hooks) => hooks.confirmed?.());
   const { states } = kernel.views.live;
   return statesBy(kernel, (cell) => (confirmed?.has(cell) ? confirmed.get(cell) : states[cell.index]));

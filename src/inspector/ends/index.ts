@@ -1,0 +1,10 @@
+// What the inspector, the command line and a page need of links.
+export { linkRuntime, type Inspectable, type RuntimeEndOptions } from './runtime-end.js';
+export { linkRecording, RecordedHistory } from './file-end.js';
+export { Asking, channelPair, LinkFailure } from '../protocol/rpc.js';
+export { linkTooNew } from '../protocol/errors.js';
+export { asks } from '../history/finding.js';
+export { pause, Slice } from '../protocol/slices.js';
+export { duration } from '../history/words.js';
+export type * from '../protocol/protocol.js';
+export { LINK_VERSION } from '../protocol/protocol.js';

@@ -1,0 +1,226 @@
+// What follows steps beyond what a trace records: selectors that were computed, watchers that were notified, storages that
+// were written. It is observed while an inspector is attached, and kept for the newest steps, by reference.
+import {
+  type Computation,
+  describeArguments,
+  type Extensible,
+  isWatched,
+  listen,
+  type LiveSource,
+  liveSources,
+  observeIn,
+} from '../../core/internal.js';
+import type { Observed } from '../protocol/protocol.js';
+import { valueShown } from '../history/values.js';
+
+/** Details of so many steps are kept. */
+const MOST_OBSERVED = 2000;
+/** Of one step, so many computations are kept; all are counted. */
+const MOST_COMPUTED = 500;
+
+/** What a runtime has as its persistence, as far as it is observed. */
+export interface Stored {
+  readonly pending: readonly string[];
+  watch(listener: () => void): () => void;
+}
+
+interface Seen {
+  readonly computed: (Computation & { readonly reader: object })[];
+  computedCount: number;
+  forNothing: number;
+  notified: number;
+  readonly stored: { readonly store: string; readonly after: number }[];
+}
+
+/** How often a derived value was computed, and how long. */
+export interface Costs {
+  computed: number;
+  forNothing: number;
+  took: number;
+  lastTook: number;
+  lastSeq: number;
+}
+
+export class Observing {
+  private readonly seen = new Map<number, Seen>();
+  readonly costs = new WeakMap<object, Costs>();
+  private readonly ids = new WeakMap<object, number>();
+  private readonly readers = new Map<number, WeakRef<object>>();
+  private lastId = 0;
+  /** The newest step. */
+  private seq = -1;
+  /** The first step that is observed. */
+  private readonly from: number;
+  private readonly stops: (() => void)[];
+  /** Steps whose changes a storage still has to write, by store. */
+  private unstored: { readonly store: string; readonly seq: number; readonly time: number }[] = [];
+
+  /** @param next the number of the next step */
+  constructor(
+    private readonly host: Extensible,
+    next: number,
+    private readonly stored: Stored | undefined,
+    private readonly changed: () => void,
+    /** Whether what is computed follows from what is observed: not where only a look at another step computes it. */
+    private readonly counts: boolean,
+  ) {
+    this.from = next;
+    this.seq = next - 1;
+    this.stops = [
+      observeIn(host, {
+        computed: (reader, computation) => this.computed(reader, computation),
+        notified: () => this.notified(),
+      }),
+      listen(host, {
+        transition: ({ step, changed, time }) => {
+          if (step === undefined) return;
+          if (step !== this.seq) this.begin(step);
+          if (this.stored) for (const { store } of changed) if (store.kept) this.wait(store.name, step, time);
+        },
+      }),
+      ...(stored ? [stored.watch(() => this.written())] : []),
+    ];
+  }
+
+  end(): void {
+    for (const stop of this.stops) stop();
+  }
+
+  private begin(seq: number): void {
+    this.seq = seq;
+    this.seen.delete(seq - MOST_OBSERVED);
+  }
+
+  private seenAt(seq: number): Seen {
+    let seen = this.seen.get(seq);
+    if (!seen) {
+      seen = { computed: [], computedCount: 0, forNothing: 0, notified: 0, stored: [] };
+      this.seen.set(seq, seen);
+    }
+    return seen;
+  }
+
+  private computed(reader: object, computation: Computation): void {
+    if (!this.counts) return;
+    const seen = this.seenAt(this.seq);
+    seen.computedCount++;
+    const isSame = computation.outcome === 'same';
+    if (isSame) seen.forNothing++;
+    if (seen.computed.length < MOST_COMPUTED) seen.computed.push({ ...computation, reader });
+    let costs = this.costs.get(reader);
+    if (!costs) this.costs.set(reader, (costs = { computed: 0, forNothing: 0, took: 0, lastTook: 0, lastSeq: 0 }));
+    costs.computed++;
+    if (isSame) costs.forNothing++;
+    costs.took += computation.took;
+    costs.lastTook = computation.took;
+    costs.lastSeq = this.seq;
+    this.changed();
+  }
+
+  private notified(): void {
+    this.seenAt(this.seq).notified++;
+  }
+
+  private wait(store: string, seq: number, time: number): void {
+    this.unstored.push({ store, seq, time });
+    if (this.unstored.length > MOST_OBSERVED) this.unstored.shift();
+  }
+
+  /** Something was stored: what no longer waits for it is stored now. */
+  private written(): void {
+    const pending = new Set(this.stored!.pending);
+    const now = this.host.now();
+    this.unstored = this.unstored.filter(({ store, seq, time }) => {
+      if (pending.has(store)) return true;
+      if (this.covers(seq)) {
+        const { stored } = this.seenAt(seq);
+        if (!stored.some((one) => one.store === store)) stored.push({ store, after: now - time });
+      }
+      return false;
+    });
+    this.changed();
+  }
+
+  /** The number by which a derived value is named on the link. */
+  idOf(reader: object): number {
+    let id = this.ids.get(reader);
+    if (id === undefined) {
+      this.ids.set(reader, (id = ++this.lastId));
+      this.readers.set(id, new WeakRef(reader));
+    }
+    return id;
+  }
+  readerOf(id: number): object | undefined {
+    return this.readers.get(id)?.deref();
+  }
+
+  /** The sources that are kept now. */
+  live(): readonly LiveSource[] {
+    return liveSources(this.host);
+  }
+
+  /** Whether a step was observed. */
+  covers(seq: number): boolean {
+    return seq >= this.from && seq > this.seq - MOST_OBSERVED;
+  }
+
+  /** What followed some steps; nothing where none of them was observed. */
+  of(seqs: Iterable<number>, nameOf: (reader: object) => string, most: number): Observed | null {
+    const all: Seen[] = [];
+    let isObserved = false;
+    for (const seq of seqs) {
+      if (!this.covers(seq)) continue;
+      isObserved = true;
+      const seen = this.seen.get(seq);
+      if (seen) all.push(seen);
+    }
+    if (!isObserved) return null;
+    const computed = joined(all.flatMap((seen) => seen.computed));
+    return {
+      computed: computed.slice(0, most).map(({ reader, outcome, before, after, took }) => ({
+        id: this.idOf(reader),
+        name: nameOf(reader) || 'a selection',
+        outcome,
+        before: outcome === 'first' ? null : valueShown(before),
+        after: valueShown(after),
+        took,
+        watched: isWatched(reader),
+      })),
+      computedCount: all.reduce((sum, seen) => sum + seen.computedCount, 0),
+      forNothing: all.reduce((sum, seen) => sum + seen.forNothing, 0),
+      notified: all.reduce((sum, seen) => sum + seen.notified, 0),
+      stored: all.flatMap((seen) => seen.stored),
+    };
+  }
+
+  /** The readers whose value some steps changed. */
+  changedBy(seqs: Iterable<number>): Set<object> {
+    const changed = new Set<object>();
+    for (const seq of seqs)
+      for (const { reader, outcome } of this.seen.get(seq)?.computed ?? [])
+        if (outcome === 'changed') changed.add(reader);
+    return changed;
+  }
+}
+
+/** One computation a reader: the value before the first, and after the last; those that changed come first. */
+function joined(
+  all: readonly (Computation & { readonly reader: object })[],
+): (Computation & { readonly reader: object })[] {
+  const byReader = new Map<object, Computation & { readonly reader: object }>();
+  for (const one of all) {
+    const known = byReader.get(one.reader);
+    if (!known) {
+      byReader.set(one.reader, one);
+      continue;
+    }
+    const outcome = known.outcome === 'first' ? 'first' : one.outcome === 'same' ? known.outcome : one.outcome;
+    byReader.set(one.reader, { ...known, outcome, after: one.after, took: known.took + one.took });
+  }
+  const weight = { failed: 0, changed: 1, first: 2, same: 3 } as const;
+  return [...byReader.values()].sort((a, b) => weight[a.outcome] - weight[b.outcome]);
+}
+
+/** The name of a source with its arguments. */
+export const sourceName = ({ name, args }: Pick<LiveSource, 'name' | 'args'>): string =>
+  (name === '' ? 'a selection' : name) + (args.length > 0 ? `(${describeArguments(args)})` : '');

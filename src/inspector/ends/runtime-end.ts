@@ -1,0 +1,214 @@
+// The inspected end in a running application: its history, its derived values, and the commands of a developer.
+import { decode, type Extensible, hostOf, lookUp, messageOf, readerName, storesOf } from '../../core/internal.js';
+import { sourceOf, type States, type Trace, type TraceSource } from '../../trace/internal.js';
+import { changesBetween } from '../history/changes.js';
+import { Derived } from './derived.js';
+import { badPayload, noTrace, NO_PAGE, NOT_OBSERVED } from '../protocol/errors.js';
+import { HistoryEnd } from './history-end.js';
+import { Observing, type Stored } from './observing.js';
+import {
+  LINK_VERSION,
+  type Ability,
+  type Channel,
+  type Methods,
+  type Status,
+  type StepShown,
+  type WhatIf,
+} from '../protocol/protocol.js';
+import type { Links } from '../history/rows.js';
+import { answer, type Handlers } from '../protocol/rpc.js';
+import { onceAFrame } from '../protocol/slices.js';
+import { Mark } from '../history/step-index.js';
+
+/** A runtime, as far as a link knows it. */
+export interface Inspectable {
+  readonly trace?: Trace;
+  readonly persistence?: unknown;
+}
+
+export interface RuntimeEndOptions {
+  /** What the inspector calls the application. */
+  readonly name: string;
+  /** Default: `live`. A recording that a model was given for is a `file`: its runtime serves what-if only. */
+  readonly kind?: 'live' | 'file';
+}
+
+/** So many steps that came to something else are listed. */
+const MOST_OTHERS = 50;
+
+/** Lets an inspector at the other end of a channel look into a runtime. Returns a function that ends it. */
+export function linkRuntime(runtime: Inspectable, channel: Channel, options: RuntimeEndOptions): () => void {
+  const host = hostOf(runtime);
+  const { trace } = runtime;
+  if (!trace) return linkWithoutTrace(channel, options);
+  const source = sourceOf(trace);
+  const isLive = options.kind !== 'file';
+  const changed = onceAFrame(() => link.notify('changed', history.status()));
+  const newest = source.at(source.end - 1)?.seq ?? -1;
+  const observing = new Observing(host, newest + 1, storedOf(runtime), () => history.touch(), isLive);
+  const derived = new Derived(observing);
+  const history = new HistoryEnd(
+    source,
+    {
+      shown: () => ({ cursor: trace.cursor, isLive: !isLive || trace.isLive, isPaused: trace.isPaused }),
+      isLive,
+      observedOf: (seqs, most) => (isLive ? observing.of(seqs, readerName, most) : null),
+      derivedValue: (id) => derived.value(id),
+      links: linksOf(host),
+    },
+    changed.call,
+  );
+  // A recording has no page: looking at a step moves the runtime there, and derived values are those of that step.
+  const at = (seq: number | undefined): void => {
+    if (!isLive && seq !== undefined && source.positionOf(seq) >= 0) trace.seek(seq);
+  };
+  const changedBy = (since: number | undefined, to: number | undefined): ReadonlySet<object> => {
+    if (since === undefined || to === undefined) return new Set();
+    const seqs: number[] = [];
+    const last = source.positionOf(to);
+    for (let at = source.positionOf(since); at >= 0 && at <= last && seqs.length < 5000; at++)
+      seqs.push(source.at(at)!.seq);
+    return observing.changedBy(seqs);
+  };
+  const handlers: Handlers = {
+    ...history.handlers(),
+    hello: () => ({ version: LINK_VERSION, ...helloOf(trace, source, options) }),
+    derived: ({ sort, since, to }) => {
+      at(to);
+      return derived.groups(sort, changedBy(since, to));
+    },
+    derivedOf: ({ name, from, count, since, to }) => {
+      at(to);
+      return derived.ofName(name, from, count, changedBy(since, to));
+    },
+    derivedOne: ({ id }) => derived.one(id),
+    show: ({ seq }) => {
+      trace.seek(seq);
+      return {};
+    },
+    live: () => {
+      trace.live();
+      return {};
+    },
+    exclude: (params) => whatIf(history, source, params, () => trace.exclude(params.seq, how(params))),
+    include: (params) => whatIf(history, source, params, () => trace.include(params.seq, how(params))),
+    send: ({ type, payload }) => send(trace, source, type, payload),
+    note: ({ seq, text }) => {
+      trace.mark(text, seq);
+      return {};
+    },
+    switchTo: ({ branch }) => {
+      trace.switchTo(branch);
+      return {};
+    },
+    nameBranch: ({ branch, name }) => {
+      trace.nameBranch(branch, name);
+      return {};
+    },
+    replace: ({ text }) => ({ steps: trace.import(text).steps }),
+  };
+  const link = answer(channel, handlers, source.conceal);
+  return () => {
+    link.end();
+    changed.end();
+    history.end();
+    observing.end();
+  };
+}
+
+const how = ({ withCaused }: { readonly withCaused?: boolean }): { readonly withCaused?: boolean } =>
+  withCaused === undefined ? {} : { withCaused };
+
+function helloOf(trace: Trace, source: TraceSource, { name, kind = 'live' }: RuntimeEndOptions) {
+  const can: Ability[] = ['exclude', 'send', 'derived', 'branches', 'note', 'replace'];
+  if (kind === 'live') can.push('observe', 'travel');
+  return {
+    name,
+    kind,
+    can,
+    missing: kind === 'live' ? {} : { travel: NO_PAGE, observe: NOT_OBSERVED },
+    redacted: source.redacted,
+    actions: trace.actions,
+  };
+}
+
+/** A runtime that records nothing says so, and how to change that. */
+function linkWithoutTrace(channel: Channel, { name }: RuntimeEndOptions): () => void {
+  const { code, message } = noTrace();
+  const status: Status = {
+    ...{ revision: 0, steps: 0, firstSeq: null, lastSeq: null, from: null, to: null, moments: 0, problems: 0 },
+    ...{ cursor: null, isLive: true, isPaused: false, branch: 0, branches: [], folded: null },
+    ...{ reading: null, problem: { code, message }, muted: [], interactions: 0 },
+  };
+  const { end } = answer(channel, {
+    hello: () => ({ version: LINK_VERSION, name, kind: 'live', can: [], missing: {}, redacted: [], actions: [] }),
+    status: () => status,
+    moment: () => null,
+  });
+  return end;
+}
+
+function storedOf({ persistence }: Inspectable): Stored | undefined {
+  const given = persistence as Partial<Stored> | undefined;
+  return typeof given?.watch === 'function' && Array.isArray(given.pending) ? (given as Stored) : undefined;
+}
+
+const linksOf = (host: Extensible): Links => {
+  const storeNamed = (name: string) => storesOf(host).find((store) => store.name === name);
+  const stateOf = (states: unknown, store: string): unknown => lookUp(states, [store])?.value;
+  return {
+    from: (states, store, type, key) => storeNamed(store)?.linksFrom?.(stateOf(states, store), type, key) ?? [],
+    to: (states, store, type, key) => storeNamed(store)?.linksTo?.(stateOf(states, store), type, key) ?? [],
+  };
+};
+
+/** Dispatches an action that a developer wrote. */
+function send(trace: Trace, source: TraceSource, type: string, text: string | undefined): Methods['send']['result'] {
+  const payload = text === undefined || text.trim() === '' ? undefined : parsed(text);
+  const before = source.at(source.end - 1)?.seq ?? -1;
+  const outcome = trace.send(payload === undefined ? { type } : { type, payload });
+  for (let at = source.end - 1; at >= source.first; at--) {
+    const step = source.at(at)!;
+    if (step.seq <= before) break;
+    if (step.cause.by === 'inspector') return { outcome, seq: step.seq };
+  }
+  return { outcome, seq: null };
+}
+
+function parsed(text: string): unknown {
+  try {
+    return decode(JSON.parse(text));
+  } catch (cause) {
+    throw badPayload(messageOf(cause));
+  }
+}
+
+/** Leaves a step out, or takes it in again, and says what is different then. */
+async function whatIf(
+  history: HistoryEnd,
+  source: TraceSource,
+  { seq }: { readonly seq: number },
+  change: () => void,
+): Promise<WhatIf> {
+  await history.ready();
+  const { index } = history;
+  const start = source.positionOf(seq);
+  const before: string[] = [];
+  for (let at = start + 1; start >= 0 && at < source.end; at++) before.push(outcomeAt(history, at));
+  const states: States = source.statesAt(source.end - 1);
+  change();
+  await history.ready();
+  const others: StepShown[] = [];
+  let otherCount = 0;
+  for (let at = start + 1; at < Math.min(source.end, index.end) && at - start <= before.length; at++) {
+    if (outcomeAt(history, at) === before[at - start - 1]) continue;
+    otherCount++;
+    if (others.length < MOST_OTHERS) others.push(history.stepShown(source.at(at)!));
+  }
+  const { changes, count } = changesBetween(states, source.statesAt(source.end - 1), seq, MOST_OTHERS);
+  const excluded = source.step(seq)?.excluded ?? false;
+  return { seq, excluded, others, otherCount, changes, changeCount: count };
+}
+
+const outcomeAt = ({ index }: HistoryEnd, position: number): string =>
+  `${index.outcome(position)} ${index.marksAt(position) & Mark.excluded}`;

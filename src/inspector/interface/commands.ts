@@ -1,0 +1,396 @@
+// What a developer does with a step: leave it out, send it again, take a test from it, note something, move the page there.
+import { createRef, html, nothing, ref, type Ref, type TemplateResult } from './libraries.js';
+import type { StepDetail } from '../ends/index.js';
+import { copy, define, Part, run, saveFile } from './part.js';
+
+type Form = 'send' | 'test' | 'note' | undefined;
+
+/** The buttons beside the sentence, and the forms that they open. */
+class Commands extends Part {
+  static override properties = {
+    ...Part.properties,
+    menu: { state: true },
+    form: { state: true },
+    code: { state: true },
+    writtenTest: { state: true },
+  };
+  declare menu: boolean | undefined;
+  declare form: Form;
+  declare code: { readonly type: string; readonly payload: string } | undefined;
+  declare writtenTest: string | undefined;
+  private readonly firstField: Ref<HTMLElement> = createRef();
+
+  /** The step that commands are about: the chosen one, or the first action of the moment. */
+  private get seq(): number | undefined {
+    const { chosenSeq, moment } = this.session;
+    return chosenSeq ?? moment?.action ?? undefined;
+  }
+  private get detail(): StepDetail | undefined {
+    const { seq } = this;
+    return seq === undefined ? undefined : this.session.opened.get(seq);
+  }
+  private get isExcluded(): boolean {
+    const { seq, session } = this;
+    if (session.whatIf && session.whatIf.seq === seq) return session.whatIf.excluded;
+    return (
+      this.detail?.excluded ??
+      session.moment?.causes.some((cause) => cause.seq === seq && cause.excluded === true) ??
+      false
+    );
+  }
+
+  override render(): TemplateResult {
+    const { session, seq, isExcluded } = this;
+    const { status, isFollowing, moment } = session;
+    const cannotExclude = session.can('exclude')
+      ? seq === undefined
+        ? 'No action belongs to this moment.'
+        : undefined
+      : session.missing('exclude');
+    const cannotSend = session.can('send') ? undefined : session.missing('send');
+    return html`
+      <div
+        class="commands"
+        role="toolbar"
+        aria-label="Commands"
+        @keydown=${(event: KeyboardEvent) => this.escape(event)}
+      >
+        <button
+          aria-label="Back: the moment before"
+          title="The moment before (Shift+←)"
+          ?disabled=${!moment || moment.number === 0}
+          @click=${() => run(session.go(-1))}
+        >
+          ←
+        </button>
+        <button
+          aria-label="Forward: the moment after"
+          title="The moment after (Shift+→)"
+          ?disabled=${!moment || !status || moment.number >= status.moments - 1}
+          @click=${() => run(session.go(1))}
+        >
+          →
+        </button>
+        <button
+          class="live ${isFollowing && status?.isLive !== false ? 'on' : ''}"
+          aria-pressed=${isFollowing}
+          title=${isFollowing ? 'The newest moment is shown' : 'Go to the newest moment'}
+          @click=${() => run(session.follow())}
+        >
+          ${session.hello?.kind === 'file' ? 'Newest' : 'Live'}
+        </button>
+        ${this.button(isExcluded ? 'Take in' : 'Leave out', cannotExclude, isExcluded ? 'Compute what follows with this step again' : 'Compute what follows without this step', () => run(session.exclude(seq!, !isExcluded, true)))}
+        ${this.button('Send again…', cannotSend, 'Dispatch an action like this one, which you can edit', () => run(this.openSend()))}
+        <span class="menu-holder">
+          <button
+            aria-label="More"
+            aria-haspopup="menu"
+            aria-expanded=${this.menu}
+            title="More"
+            @click=${() => this.toggleMenu()}
+          >
+            ⋯
+          </button>
+          ${this.menu ? this.menuView(seq) : nothing}
+        </span>
+      </div>
+      ${this.form === 'send' ? this.sendForm() : this.form === 'test' ? this.testForm() : this.form === 'note' ? this.noteForm(seq) : nothing}
+    `;
+  }
+
+  private button(label: string, cannot: string | undefined, title: string, act: () => void): TemplateResult {
+    const { session } = this;
+    // One that cannot be used says why, also to a keyboard: it stays in the tab order.
+    return html`<button
+      class=${cannot === undefined ? '' : 'cannot'}
+      aria-disabled=${cannot === undefined ? nothing : 'true'}
+      title=${cannot ?? title}
+      @click=${() => (cannot === undefined ? act() : session.say({ kind: 'problem', text: cannot }))}
+    >
+      ${label}
+    </button>`;
+  }
+
+  // ---- the menu ----
+
+  private toggleMenu(): void {
+    this.menu = !this.menu;
+    if (!this.menu) return;
+    run(this.updateComplete.then(() => this.querySelector<HTMLElement>('[role=menuitem]')?.focus()));
+  }
+
+  private menuView(seq: number | undefined): TemplateResult {
+    const { session } = this;
+    const { status } = session;
+    const target = seq ?? session.seq;
+    const name = session.opened.get(seq ?? -1)?.name;
+    const isMuted = name !== undefined && (status?.muted.includes(name) ?? false);
+    const items: (readonly [string, (() => void) | undefined, string?])[] = [
+      ['Copy as code', target === undefined ? undefined : () => run(this.copyStep(target, 'code'))],
+      ['Copy as JSON', target === undefined ? undefined : () => run(this.copyStep(target, 'json'))],
+      ['Write a test…', target === undefined ? undefined : () => this.openForm('test')],
+      [
+        'Add a note…',
+        !session.can('note') ? undefined : () => this.openForm('note'),
+        session.can('note') ? undefined : session.missing('note'),
+      ],
+      [
+        'Show the page here',
+        target === undefined || !session.can('travel') ? undefined : () => run(this.showHere(target)),
+        session.can('travel') ? undefined : session.missing('travel'),
+      ],
+      ...(session.can('exclude') && seq !== undefined
+        ? [['Leave out this step alone', () => run(session.exclude(seq, true, false))] as const]
+        : []),
+      [
+        isMuted ? 'Show this kind again' : 'Mute this kind',
+        seq === undefined ? undefined : () => run(this.mute(seq, !isMuted)),
+      ],
+      ...(status?.muted ?? [])
+        .filter((one) => one !== name)
+        .map((one) => [`Show ${one} again`, () => run(session.try('mute', { name: one, muted: false }))] as const),
+    ];
+    return html`<div
+      class="popover menu"
+      role="menu"
+      aria-label="More commands"
+      @keydown=${(event: KeyboardEvent) => this.menuKey(event)}
+    >
+      ${items.map(
+        ([label, act, why]) =>
+          html`<button
+            role="menuitem"
+            tabindex="-1"
+            aria-disabled=${act ? nothing : 'true'}
+            title=${why ?? nothing}
+            class=${act ? '' : 'cannot'}
+            @click=${() => {
+              this.menu = false;
+              if (act) act();
+              else session.say({ kind: 'problem', text: why ?? 'Choose a step first.' });
+            }}
+          >
+            ${label}
+          </button>`,
+      )}
+    </div>`;
+  }
+
+  private menuKey(event: KeyboardEvent): void {
+    const items = [...this.querySelectorAll<HTMLElement>('[role=menuitem]')];
+    const root = this.getRootNode() as ShadowRoot;
+    const at = items.indexOf(root.activeElement as HTMLElement);
+    const to =
+      event.key === 'ArrowDown'
+        ? at + 1
+        : event.key === 'ArrowUp'
+          ? at - 1
+          : event.key === 'Home'
+            ? 0
+            : event.key === 'End'
+              ? items.length - 1
+              : undefined;
+    if (to === undefined) return;
+    event.preventDefault();
+    items[(to + items.length) % items.length]?.focus();
+  }
+
+  private escape(event: KeyboardEvent): void {
+    if (event.key !== 'Escape' || !this.menu) return;
+    event.stopPropagation();
+    this.menu = false;
+    this.querySelector<HTMLElement>('[aria-haspopup=menu]')?.focus();
+  }
+
+  private async copyStep(seq: number, as: 'code' | 'json'): Promise<void> {
+    const result = await this.session.try('code', { seq, as });
+    if (result) await copy(result.text, this.session, as === 'code' ? 'The code was' : 'The action was');
+  }
+
+  private async showHere(seq: number): Promise<void> {
+    const done = await this.session.try('show', { seq });
+    if (done)
+      this.session.say({
+        kind: 'done',
+        text: `The page shows the state after step ${seq}. Acting in the page now begins a branch there; Live brings it back.`,
+      });
+  }
+
+  private async mute(seq: number, muted: boolean): Promise<void> {
+    const detail = this.session.opened.get(seq) ?? (await this.session.try('step', { seq }));
+    if (!detail) return;
+    await this.session.try(
+      'mute',
+      { name: detail.name, muted },
+      muted ? `${detail.name} is muted: its steps are grey, and begin no moment.` : `${detail.name} is shown again.`,
+    );
+  }
+
+  // ---- forms ----
+
+  private openForm(form: Form): void {
+    this.form = form;
+    this.writtenTest = undefined;
+    run(this.updateComplete.then(() => this.firstField.value?.focus()));
+  }
+
+  private closeForm(): void {
+    this.form = undefined;
+    this.querySelector<HTMLElement>('button:not([disabled])')?.focus();
+  }
+
+  private async openSend(): Promise<void> {
+    const { seq, session } = this;
+    let code = { type: session.hello?.actions[0] ?? '', payload: '' };
+    if (seq !== undefined) {
+      const result = await session.try('code', { seq, as: 'json' });
+      const action = result && (JSON.parse(result.text) as { type?: string; payload?: unknown });
+      if (action?.type !== undefined)
+        code = { type: action.type, payload: 'payload' in action ? JSON.stringify(action.payload, undefined, 2) : '' };
+    }
+    this.code = code;
+    this.openForm('send');
+  }
+
+  private sendForm(): TemplateResult {
+    const { code, session } = this;
+    const submit = async (event: Event): Promise<void> => {
+      event.preventDefault();
+      const form = event.target as HTMLFormElement;
+      const data = new FormData(form);
+      const [type, payload] = [data.get('type') as string, data.get('payload') as string];
+      if (await session.send(type, payload.trim() === '' ? undefined : payload)) this.closeForm();
+    };
+    return this.formView(
+      'Send an action',
+      submit,
+      html`
+        <label
+          >Type <input name="type" list="floe-action-types" required autocomplete="off" .value=${code?.type ?? ''}
+        /></label>
+        <datalist id="floe-action-types">
+          ${session.hello?.actions.map((type) => html`<option value=${type}></option>`)}
+        </datalist>
+        <label
+          >Payload, as JSON
+          <textarea
+            name="payload"
+            rows="5"
+            spellcheck="false"
+            ${ref(this.firstField)}
+            .value=${code?.payload ?? ''}
+          ></textarea>
+        </label>
+      `,
+      'Send',
+    );
+  }
+
+  private testForm(): TemplateResult {
+    const { session } = this;
+    const { moment, status } = session;
+    const last = session.seq ?? status?.lastSeq ?? 0;
+    const submit = async (event: Event): Promise<void> => {
+      event.preventDefault();
+      const data = new FormData(event.target as HTMLFormElement);
+      const result = await session.try('writeTest', {
+        from: Number(data.get('from')),
+        to: Number(data.get('to')),
+        model: data.get('model') as string,
+      });
+      this.writtenTest = result?.text;
+    };
+    if (this.writtenTest !== undefined)
+      return this.formView(
+        'A test',
+        (event) => {
+          event.preventDefault();
+          run(copy(this.writtenTest!, session, 'The test was'));
+          return Promise.resolve();
+        },
+        html`<pre class="code" tabindex="0">${this.writtenTest}</pre>
+          <button type="button" @click=${() => saveFile('recorded.test.ts', this.writtenTest!)}>
+            Save as a file
+          </button>`,
+        'Copy',
+      );
+    return this.formView(
+      'Write a test',
+      submit,
+      html`
+        <label
+          >From step
+          <input
+            name="from"
+            type="number"
+            min=${status?.firstSeq ?? 0}
+            max=${status?.lastSeq ?? 0}
+            ${ref(this.firstField)}
+            .value=${String(moment?.first ?? Math.max(0, last - 4))}
+        /></label>
+        <label
+          >to step
+          <input
+            name="to"
+            type="number"
+            min=${status?.firstSeq ?? 0}
+            max=${status?.lastSeq ?? 0}
+            .value=${String(moment?.last ?? last)}
+        /></label>
+        <label>It imports <code>stores</code> from <input name="model" .value=${'./model/index.js'} /></label>
+      `,
+      'Write',
+    );
+  }
+
+  private noteForm(seq: number | undefined): TemplateResult {
+    const { session } = this;
+    const target = seq ?? session.seq ?? 0;
+    const submit = async (event: Event): Promise<void> => {
+      event.preventDefault();
+      const text = new FormData(event.target as HTMLFormElement).get('text') as string;
+      if (
+        await session.try(
+          'note',
+          { seq: target, text },
+          text === '' ? 'The note is gone.' : `Step ${target} has a note; it is saved with the session.`,
+        )
+      )
+        this.closeForm();
+    };
+    return this.formView(
+      `A note at step ${target}`,
+      submit,
+      html`<label
+        >Note <input name="text" ${ref(this.firstField)} .value=${session.opened.get(target)?.note ?? ''}
+      /></label>`,
+      'Save',
+    );
+  }
+
+  private formView(
+    title: string,
+    submit: (event: Event) => Promise<void>,
+    content: TemplateResult,
+    does: string,
+  ): TemplateResult {
+    return html`<form
+      class="popover form"
+      aria-label=${title}
+      @submit=${(event: Event) => run(submit(event))}
+      @keydown=${(event: KeyboardEvent) => {
+        if (event.key !== 'Escape') return;
+        event.stopPropagation();
+        this.closeForm();
+      }}
+    >
+      <h2>${title}</h2>
+      ${content}
+      <div class="form-ends">
+        <button class="on">${does}</button><button type="button" @click=${() => this.closeForm()}>Close</button>
+      </div>
+    </form>`;
+  }
+}
+
+export const defineCommands = (): void => define('floe-commands', Commands);

@@ -1,0 +1,475 @@
+// The inspector as a whole: docked in a page, or a page of its own. It holds one session, and those of opened files beside it.
+import { html, LitElement, nothing, type TemplateResult } from './libraries.js';
+import { channelPair, linkRecording, RecordedHistory } from '../ends/index.js';
+import { clock, define, plural, run } from './part.js';
+import { styleOf } from './style-of.js';
+import { Session, type Panel } from './session.js';
+import { styles } from './styles.js';
+import { summaryOf } from './time-line.js';
+import { defineCommands } from './commands.js';
+import { defineDerived } from './derived.js';
+import { defineFiles } from './files.js';
+import { defineFind } from './find.js';
+import { defineMoment } from './moment.js';
+import { defineState } from './state.js';
+import { defineTimeLine } from './time-line.js';
+import { defineTable } from './table.js';
+import { defineTree } from './tree.js';
+import { defineWhatIf } from './what-if.js';
+
+export type Dock = 'bottom' | 'left' | 'right' | 'page';
+
+/** Pixels: a dock at the bottom is no higher at first, one at a side no wider. */
+const SIZE = { bottom: 320, left: 460, right: 460 } as const;
+const LEAST = 120;
+
+declare global {
+  interface HTMLElementTagNameMap {
+    'floe-inspector': InspectorElement;
+  }
+}
+
+export class InspectorElement extends LitElement {
+  static override styles = styles;
+  static override properties = {
+    sessions: { attribute: false },
+    at: { state: true },
+    dock: { attribute: false },
+    folded: { attribute: false },
+    size: { state: true },
+    dropping: { state: true },
+  };
+  declare sessions: readonly Session[];
+  /** Which of the sessions is shown. */
+  declare at: number;
+  declare dock: Dock;
+  declare folded: boolean;
+  declare size: number | undefined;
+  declare dropping: boolean;
+  /** Where the size is told, so that the page can make room. */
+  onSize: ((pixels: number) => void) | undefined;
+  private readonly redraw = (): void => this.requestUpdate();
+  private watched: Session | undefined;
+
+  constructor() {
+    super();
+    this.sessions = [];
+    this.at = 0;
+    this.dock = 'bottom';
+    this.folded = false;
+    this.size = undefined;
+    this.dropping = false;
+  }
+
+  get session(): Session | undefined {
+    return this.sessions[this.at];
+  }
+
+  protected override willUpdate(): void {
+    const { session } = this;
+    if (this.watched !== session) {
+      this.watched?.removeEventListener('change', this.redraw);
+      this.watched = session;
+      session?.addEventListener('change', this.redraw);
+    }
+  }
+
+  protected override updated(): void {
+    this.setAttribute('data-dock', this.dock);
+    this.toggleAttribute('data-folded', this.folded);
+    this.onSize?.(this.folded ? FOLDED : this.pixels);
+  }
+
+  private get pixels(): number {
+    return this.dock === 'page' ? 0 : (this.size ?? SIZE[this.dock]);
+  }
+
+  override disconnectedCallback(): void {
+    super.disconnectedCallback();
+    this.watched?.removeEventListener('change', this.redraw);
+    this.watched = undefined;
+  }
+
+  override render(): TemplateResult | typeof nothing {
+    const { session, dock } = this;
+    if (!session) return nothing;
+    const drops = {
+      dragover: (event: DragEvent) => {
+        if (!event.dataTransfer?.types.includes('Files')) return;
+        event.preventDefault();
+        this.dropping = true;
+      },
+      leave: () => (this.dropping = false),
+      drop: (event: DragEvent) => {
+        event.preventDefault();
+        this.dropping = false;
+        for (const file of event.dataTransfer?.files ?? []) run(this.openFile(file));
+      },
+    };
+    return html`<section
+      class="whole ${dock} ${this.folded && dock !== 'page' ? 'folded' : ''}"
+      role=${dock === 'page' ? 'main' : 'region'}
+      aria-label="Inspector"
+      ${styleOf(dock === 'page' || this.folded ? {} : { [dock === 'bottom' ? 'height' : 'width']: `${this.pixels}px` })}
+      @dragover=${drops.dragover}
+      @dragleave=${drops.leave}
+      @drop=${drops.drop}
+      @open-file=${(event: CustomEvent<File>) => run(this.openFile(event.detail))}
+    >
+      ${dock === 'page' ? this.page(session) : this.folded ? this.line(session) : this.docked(session)}
+      ${this.dropping ? html`<div class="drop">Drop a session to open it beside this one</div>` : nothing}
+      ${
+        session.notice
+          ? html`<div
+              class="notice ${session.notice.kind}"
+              role=${session.notice.kind === 'problem' ? 'alert' : 'status'}
+            >
+              <span>${session.notice.text}</span
+              ><button aria-label="Close the message" @click=${() => session.say(undefined)}>✕</button>
+            </div>`
+          : nothing
+      }
+    </section>`;
+  }
+
+  // ---- docked ----
+
+  /** Folded: one line. */
+  private line(session: Session): TemplateResult {
+    const { moment, status } = session;
+    return html`<button class="unfold" aria-expanded="false" @click=${() => (this.folded = false)}>
+      <span class="who ${moment?.by ?? ''}" aria-hidden="true"></span>
+      <span class="sentence">${this.sentence(session)}</span>
+      ${status && status.problems > 0 ? html`<span class="bad">✕ ${plural(status.problems, 'problem')}</span>` : html`<span class="quiet">no problems</span>`}
+      <span class="quiet" aria-hidden="true">▴</span><span class="for-readers">Unfold the inspector</span>
+    </button>`;
+  }
+
+  private sentence(session: Session): string {
+    const { moment, status, ended } = session;
+    if (ended !== undefined) return ended;
+    if (moment) return moment.sentence;
+    if (status?.problem && status.steps === 0) return status.problem.message;
+    return status ? 'No steps are recorded yet' : 'Waiting for the other end of the link …';
+  }
+
+  private docked(session: Session): TemplateResult {
+    const { moment, panel } = session;
+    return html`
+      ${this.grip()}
+      <header class="say">
+        <span class="who ${moment?.by ?? ''}" aria-hidden="true"></span>
+        <p class="sentence" role="status">${this.sentence(session)}</p>
+        ${this.problems(session)}
+        ${moment ? html`<time datetime=${new Date(moment.time).toISOString()}>${clock(moment.time)}</time>` : nothing}
+        <floe-commands .session=${session}></floe-commands>
+      </header>
+      <div class="body ${panel ? 'with-panel' : ''}">
+        <div class="column">
+          ${this.states(session)}<floe-what-if .session=${session}></floe-what-if
+          >${panel ? html`<floe-causes .session=${session}></floe-causes>` : nothing}<floe-changes
+            .session=${session}
+          ></floe-changes>
+        </div>
+        <div
+          class="column ${panel ? `panel ${panel}` : ''}"
+          role=${panel ? 'tabpanel' : nothing}
+          aria-label=${panel ? PANELS[panel] : nothing}
+        >
+          ${panel ? this.panelView(session, panel) : html`<floe-causes .session=${session}></floe-causes>`}
+        </div>
+      </div>
+      <floe-time class="strip" .session=${session} .isStrip=${true}></floe-time>
+      ${this.side(session)}
+    `;
+  }
+
+  private grip(): TemplateResult {
+    const isBottom = this.dock === 'bottom';
+    return html`<div
+      class="grip"
+      role="separator"
+      tabindex="0"
+      aria-label="Size of the inspector"
+      aria-orientation=${isBottom ? 'horizontal' : 'vertical'}
+      aria-valuenow=${Math.round(this.pixels)}
+      aria-valuemin=${LEAST}
+      aria-valuemax=${this.most}
+      @pointerdown=${(event: PointerEvent) => this.resize(event)}
+      @keydown=${(event: KeyboardEvent) => {
+        const by = {
+          ArrowUp: 20,
+          ArrowLeft: this.dock === 'left' ? -20 : 20,
+          ArrowDown: -20,
+          ArrowRight: this.dock === 'left' ? 20 : -20,
+        }[event.key];
+        if (by === undefined) return;
+        event.preventDefault();
+        this.setSize(this.pixels + by);
+      }}
+    ></div>`;
+  }
+
+  private get most(): number {
+    return Math.round((this.dock === 'bottom' ? window.innerHeight : window.innerWidth) * 0.8);
+  }
+
+  private setSize(pixels: number): void {
+    this.size = Math.min(Math.max(LEAST, pixels), this.most);
+  }
+
+  private resize(event: PointerEvent): void {
+    const grip = event.currentTarget as HTMLElement;
+    grip.setPointerCapture(event.pointerId);
+    const move = (moved: PointerEvent): void => {
+      const pixels =
+        this.dock === 'bottom'
+          ? window.innerHeight - moved.clientY
+          : this.dock === 'right'
+            ? window.innerWidth - moved.clientX
+            : moved.clientX;
+      this.setSize(pixels);
+    };
+    const end = (): void => {
+      grip.removeEventListener('pointermove', move);
+      grip.removeEventListener('pointerup', end);
+    };
+    grip.addEventListener('pointermove', move);
+    grip.addEventListener('pointerup', end);
+  }
+
+  private side(session: Session): TemplateResult {
+    const tabs: readonly Panel[] = ['state', 'derived', 'find', 'session'];
+    return html`<nav class="side" aria-label="Parts of the inspector">
+      ${tabs.map((panel) => {
+        const isOpen =
+          session.panel === panel ||
+          (panel === 'state' && session.panel === 'history') ||
+          (panel === 'session' && session.panel === 'branches');
+        return html`<button
+          aria-expanded=${isOpen}
+          class=${isOpen ? 'on' : ''}
+          @click=${() => session.show(session.panel === panel ? undefined : panel)}
+        >
+          ${PANELS[panel]}
+        </button>`;
+      })}
+      <span class="side-ends">
+        ${
+          this.dock === 'bottom'
+            ? html`<button
+                aria-label="Dock to the right"
+                title="Dock to the right"
+                @click=${() => this.moveTo('right')}
+              >
+                ◨
+              </button>`
+            : html`<button
+                aria-label="Dock to the bottom"
+                title="Dock to the bottom"
+                @click=${() => this.moveTo('bottom')}
+              >
+                ⬓
+              </button>`
+        }
+        <button aria-label="Fold the inspector" title="Fold" @click=${() => (this.folded = true)}>▾</button>
+      </span>
+    </nav>`;
+  }
+
+  private moveTo(dock: Dock): void {
+    this.dock = dock;
+    this.size = undefined;
+  }
+
+  // ---- a page ----
+
+  private page(session: Session): TemplateResult {
+    const { moment, status } = session;
+    const panel = session.panel ?? 'state';
+    const tabs: readonly Panel[] = ['state', 'derived', 'history', 'branches'];
+    return html`
+      <header class="head">
+        ${this.sessions.length > 1 ? this.sessionTabs() : html`<b>${session.title}</b>`}
+        <span class="quiet">${status ? summaryOf(status.steps, status.from, status.to, 0) : 'opening …'}</span>
+        ${this.problems(session)}
+        <input
+          type="search"
+          aria-label="Find a step, a value, a store, a cause"
+          placeholder="Find a step, a value, a store, a cause …"
+          .value=${session.find.text ?? ''}
+          @focus=${() => session.show('find')}
+          @input=${(event: Event) => {
+            session.find = { ...session.find, text: (event.target as HTMLInputElement).value };
+            session.show('find');
+            run(session.loadTimeline().then(() => session.changed()));
+          }}
+        />
+        <label class="file button"
+          >Open…<input
+            type="file"
+            accept=".jsonl,.json,.txt"
+            @change=${(event: Event) => {
+              const [file] = (event.target as HTMLInputElement).files ?? [];
+              if (file) run(this.openFile(file));
+            }}
+        /></label>
+        <button
+          @click=${() => session.show(session.panel === 'session' ? 'state' : 'session')}
+          aria-expanded=${session.panel === 'session'}
+        >
+          Session
+        </button>
+      </header>
+      <floe-time class="line" .session=${session} .isStrip=${false}></floe-time>
+      <div class="halves">
+        <div class="moment">
+          ${this.states(session)}
+          ${
+            moment
+              ? html`<h1><span class="who ${moment.by}" aria-hidden="true"></span>${moment.sentence}</h1>
+                  <p class="meta">
+                    <time datetime=${new Date(moment.time).toISOString()}>${clock(moment.time)}</time
+                    >${stepsText(moment.first, moment.last)}${moment.outcome === 'applied' || moment.outcome === 'unchanged' || moment.outcome === 'nothing' ? nothing : html` · <b class="bad">${moment.outcome}${moment.reason ? `: “${moment.reason}”` : ''}</b>`}
+                  </p>`
+              : nothing
+          }
+          <floe-commands .session=${session}></floe-commands>
+          <floe-what-if .session=${session}></floe-what-if>
+          <floe-changes .session=${session}></floe-changes>
+          <floe-causes .session=${session}></floe-causes>
+        </div>
+        <div class="panel ${panel}">
+          <nav class="tabs" aria-label="Parts of the inspector">
+            ${tabs.map((one) => html`<button aria-current=${one === panel ? 'true' : nothing} class=${one === panel ? 'on' : ''} @click=${() => session.show(one)}>${PANELS[one]}</button>`)}
+          </nav>
+          <div class="panel-body">${this.panelView(session, panel)}</div>
+        </div>
+      </div>
+    `;
+  }
+
+  private sessionTabs(): TemplateResult {
+    return html`<span class="sessions" role="group" aria-label="Sessions">
+      ${this.sessions.map(
+        (one, i) =>
+          html`<button aria-pressed=${i === this.at} class=${i === this.at ? 'on' : ''} @click=${() => (this.at = i)}>
+            ${one.title}
+          </button>`,
+      )}
+    </span>`;
+  }
+
+  private problems({ status, find }: Session): TemplateResult | typeof nothing {
+    if (!status || status.problems === 0) return nothing;
+    const { session } = this;
+    return html`<button
+      class="bad problems"
+      @click=${() => {
+        session!.find = { ...find, text: '', outcome: 'problem' };
+        session!.show('find');
+        run(session!.loadTimeline().then(() => session!.changed()));
+      }}
+    >
+      ✕ ${plural(status.problems, 'problem')}
+    </button>`;
+  }
+
+  /** What is unusual about the session, in words. */
+  private states(session: Session): TemplateResult | typeof nothing {
+    const { status, hello, ended } = session;
+    if (ended !== undefined) return html`<p class="state-of bad">${ended}</p>`;
+    if (!status || !hello) return html`<p class="state-of">Waiting for the other end of the link …</p>`;
+    const parts: TemplateResult[] = [];
+    if (this.sessions.length > 1 && this.dock !== 'page') parts.push(this.sessionTabs());
+    if (status.reading !== null)
+      parts.push(html`<span role="status">Reading, ${Math.round(status.reading * 100)} % …</span>`);
+    if (status.problem)
+      parts.push(
+        html`<span class="bad" role="alert"><code>${status.problem.code}</code> ${status.problem.message}</span>`,
+      );
+    if (status.steps === 0 && !status.problem && status.reading === null)
+      parts.push(
+        html`<span
+          >No step is recorded yet. Click in the page, or open a session: what you do is shown here as it happens.</span
+        >`,
+      );
+    if (!status.isLive)
+      parts.push(
+        html`<span class="past"
+          >The page shows step ${status.cursor}, an earlier one. Acting in the page begins a branch there.</span
+        >`,
+      );
+    else if (!session.isFollowing && hello.kind === 'live')
+      parts.push(html`<span class="past">Following stopped: new moments are not shown until you press Live.</span>`);
+    return parts.length === 0
+      ? nothing
+      : html`<div class="state-of">${parts.map((part) => html`<div>${part}</div>`)}</div>`;
+  }
+
+  private panelView(session: Session, panel: Panel): TemplateResult {
+    switch (panel) {
+      case 'state':
+        return html`<floe-state .session=${session}></floe-state>`;
+      case 'derived':
+        return html`<floe-derived .session=${session}></floe-derived>`;
+      case 'find':
+        return html`<floe-find .session=${session}></floe-find>`;
+      case 'history':
+        return html`<floe-history .session=${session}></floe-history>`;
+      case 'branches':
+        return html`<floe-branches .session=${session}></floe-branches>`;
+      case 'session':
+        return html`<floe-files .session=${session}></floe-files>`;
+    }
+  }
+
+  // ---- sessions ----
+
+  /** Opens a recording beside the others. */
+  async openFile(file: Pick<File, 'name' | 'text'>): Promise<void> {
+    const recorded = new RecordedHistory();
+    const [ours, theirs] = channelPair();
+    linkRecording(recorded, theirs, { name: file.name });
+    const session = new Session(ours, file.name);
+    this.sessions = [...this.sessions, session];
+    this.at = this.sessions.length - 1;
+    this.folded = false;
+    try {
+      await recorded.read(await file.text());
+    } catch (error) {
+      session.fail(error);
+    }
+  }
+}
+
+/** Pixels of the folded inspector. */
+const FOLDED = 34;
+
+const PANELS: Readonly<Record<Panel, string>> = {
+  state: 'State',
+  derived: 'Derived',
+  find: 'Find',
+  session: 'Session',
+  history: 'History',
+  branches: 'Branches',
+};
+
+function stepsText(first: number | null, last: number | null): string {
+  if (first === null) return ' · no step';
+  return first === last ? ` · step ${first}` : ` · steps ${first} to ${last}`;
+}
+
+export function defineInspector(): void {
+  defineTree();
+  defineTable();
+  defineState();
+  defineDerived();
+  defineFind();
+  defineCommands();
+  defineWhatIf();
+  defineFiles();
+  defineMoment();
+  defineTimeLine();
+  define('floe-inspector', InspectorElement);
+}

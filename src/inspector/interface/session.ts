@@ -1,0 +1,395 @@
+// One history that the interface shows: what the other end of its link said last, and what is chosen in it.
+import {
+  asks,
+  Asking,
+  channelPair,
+  linkRecording,
+  linkTooNew,
+  LINK_VERSION,
+  RecordedHistory,
+  type Ability,
+  type Channel,
+  type FindQuery,
+  type Hello,
+  type Method,
+  type Methods,
+  type Moment,
+  type Notifications,
+  type Status,
+  type StepDetail,
+  type TimelineShown,
+  type WhatIf,
+} from '../ends/index.js';
+
+/** What a part of the interface shows below the sentence. */
+export type Panel = 'state' | 'derived' | 'find' | 'session' | 'history' | 'branches';
+
+/** A message for the user: something that could not be done, or that was done. */
+export interface Notice {
+  readonly kind: 'done' | 'problem';
+  readonly text: string;
+}
+
+export class Session extends EventTarget {
+  hello: Hello | undefined;
+  status: Status | undefined;
+  moment: Moment | undefined;
+  /** The steps of the moment that are opened, by number. */
+  readonly opened = new Map<number, StepDetail>();
+  timeline: TimelineShown | undefined;
+  /** Shows the newest moment, and each that comes. */
+  isFollowing = true;
+  /** The step whose state is looked at; absent: the last one of the moment. */
+  chosenSeq: number | undefined;
+  panel: Panel | undefined;
+  /** The place whose history is shown. */
+  place: string | undefined;
+  whatIf: WhatIf | undefined;
+  find: FindQuery = {};
+  notice: Notice | undefined;
+  /** The window of time; absent: the whole, or what surrounds the moment. */
+  window: { readonly from: number; readonly to: number } | undefined;
+  /** Stores that are shown, where the user chose some. */
+  stores: readonly string[] | undefined;
+  /** Opened places of the state. */
+  readonly openPlaces = new Set<string>();
+  /** The link is over. */
+  ended: string | undefined;
+  private readonly asking: Asking;
+  /** Of an end that only sends lines: the recording that they make, read here. */
+  private reader: { readonly history: RecordedHistory; readonly asking: Asking } | undefined;
+  private timelinesAsked = 0;
+  /** Goes up with each wish of the user: what was asked for before it counts no more. */
+  private wishes = 0;
+  private width = 800;
+  private around = false;
+  private refreshing = false;
+  private refreshed = -Infinity;
+  /** How many steps there were when the picture was loaded. */
+  private loadedSteps = 0;
+  private stale = false;
+
+  constructor(
+    channel: Channel,
+    readonly title: string,
+  ) {
+    super();
+    this.asking = new Asking(channel, (method, params) => {
+      if (method === 'changed') this.heard(params as Status);
+      else void this.reader?.history.lines((params as Notifications['lines']).lines);
+    });
+    void this.begin();
+  }
+
+  private async begin(): Promise<void> {
+    try {
+      this.hello = await this.asking.ask('hello', { version: LINK_VERSION });
+      if (this.hello.version > LINK_VERSION) throw linkTooNew(this.hello.version, LINK_VERSION);
+      if (this.hello.can.includes('lines')) this.readLines(this.hello);
+      this.heard(await this.ask('status', {}));
+    } catch (error) {
+      this.fail(error);
+    }
+  }
+
+  /** The other end sends lines of a trace file, and responds to commands at most. */
+  private readLines({ name, can }: Hello): void {
+    const history = new RecordedHistory();
+    const [ours, theirs] = channelPair();
+    linkRecording(history, theirs, { name, kind: 'live', can });
+    const asking = new Asking(ours, (method, params) => {
+      if (method === 'changed') this.heard(params as Status);
+    });
+    this.reader = { history, asking };
+    void this.asking.ask('lines', {}).catch((error: unknown) => this.fail(error));
+  }
+
+  ask<M extends Method>(method: M, params: Methods[M]['params']): Promise<Methods[M]['result']> {
+    const end = this.reader && !COMMANDS.has(method) ? this.reader.asking : this.asking;
+    return end.ask(method, params);
+  }
+
+  /** Asks for something that the user wants done, and says so if it cannot be done. */
+  async try<M extends Method>(
+    method: M,
+    params: Methods[M]['params'],
+    done?: string,
+  ): Promise<Methods[M]['result'] | undefined> {
+    try {
+      const result = await this.ask(method, params);
+      if (done !== undefined) this.say({ kind: 'done', text: done });
+      return result;
+    } catch (error) {
+      this.fail(error);
+      return undefined;
+    }
+  }
+
+  fail(error: unknown): void {
+    this.say({ kind: 'problem', text: error instanceof Error ? error.message : String(error) });
+  }
+  say(notice: Notice | undefined): void {
+    this.notice = notice;
+    this.changed();
+  }
+
+  changed(): void {
+    this.dispatchEvent(new Event('change'));
+  }
+
+  end(why: string): void {
+    clearTimeout(this.later);
+    this.ended = why;
+    this.asking.end(why);
+    this.changed();
+  }
+
+  can(ability: Ability): boolean {
+    return this.hello?.can.includes(ability) ?? false;
+  }
+  /** Why something cannot be done. */
+  missing(ability: Ability): string {
+    return this.hello?.missing[ability] ?? 'The other end of the link cannot do this.';
+  }
+
+  /** The step whose state is looked at. */
+  get seq(): number | undefined {
+    const { moment, status } = this;
+    return this.chosenSeq ?? moment?.last ?? status?.lastSeq ?? undefined;
+  }
+  /** The step before which the state counts as "before". */
+  get since(): number | undefined {
+    const { moment, chosenSeq } = this;
+    return chosenSeq ?? moment?.first ?? undefined;
+  }
+
+  private heard(status: Status): void {
+    const isFirst = this.status === undefined;
+    this.status = status;
+    if (isFirst) this.changed();
+    // While a file is read, or much happens at once, the picture is drawn now and then: the page has the rest of the time.
+    const isReading = status.reading !== null && this.loadedSteps > A_PICTURE;
+    const wait = this.refreshed + (isReading ? WHILE_READING : LIVE) - performance.now();
+    if (wait <= 0) this.refresh();
+    else this.later ??= setTimeout(() => this.refresh(), wait);
+  }
+  private later: ReturnType<typeof setTimeout> | undefined;
+
+  /** Asks again for what is shown; while one answer is awaited, once more after it. */
+  refresh(): void {
+    clearTimeout(this.later);
+    this.later = undefined;
+    if (this.refreshing) {
+      this.stale = true;
+      return;
+    }
+    this.refreshing = true;
+    this.refreshed = performance.now();
+    void this.load()
+      .catch((error: unknown) => this.fail(error))
+      .finally(() => {
+        this.refreshing = false;
+        if (!this.stale) return;
+        this.stale = false;
+        this.refresh();
+      });
+  }
+
+  private async load(): Promise<void> {
+    const { moment: known, isFollowing, wishes } = this;
+    const { steps = 0 } = this.status ?? {};
+    // Numbers of moments change when a kind is muted, or steps become others; the number of a step stays.
+    const same = known && (known.first === null ? { number: known.number } : { seq: known.first });
+    const moment = await this.ask('moment', isFollowing || !same ? { newest: true } : same);
+    if (wishes !== this.wishes) return;
+    // The user has chosen another one, which came first.
+    if (this.moment !== known) {
+      this.stale = true;
+      return;
+    }
+    if (moment && known && moment.number !== known.number && isFollowing) this.forgetChoice();
+    this.moment = moment ?? undefined;
+    await this.loadTimeline();
+    this.loadedSteps = steps;
+    for (const seq of this.opened.keys()) {
+      const detail = await this.ask('step', { seq }).catch(() => undefined);
+      if (detail && this.opened.has(seq)) this.opened.set(seq, detail);
+    }
+    this.changed();
+  }
+
+  private stopFollowing(): void {
+    this.isFollowing = false;
+    this.wishes++;
+  }
+
+  private forgetChoice(): void {
+    this.chosenSeq = undefined;
+    this.opened.clear();
+    this.whatIf = undefined;
+  }
+
+  // ---- the line of time ----
+
+  /** Says how wide the line of time is, and whether it shows the surroundings of the moment. */
+  setWidth(width: number, around: boolean): void {
+    if (Math.abs(width - this.width) < 2 && around === this.around) return;
+    this.width = width;
+    this.around = around;
+    if (this.status) void this.loadTimeline().then(() => this.changed());
+  }
+
+  async loadTimeline(): Promise<void> {
+    const asked = ++this.timelinesAsked;
+    const { window, moment, seq, stores, find } = this;
+    const around = this.around && !window && moment ? { around: moment.number } : {};
+    const timeline = await this.ask('timeline', {
+      width: this.width,
+      ...(window ?? around),
+      ...(moment && { moment: moment.number }),
+      ...(seq !== undefined && { seq }),
+      ...(stores && { stores }),
+      ...(asks(find) && { find }),
+      lanes: this.around ? 3 : 6,
+    });
+    if (asked === this.timelinesAsked) this.timeline = timeline;
+  }
+
+  // ---- choosing ----
+
+  /** Looks at a moment. Following stops. Of many wishes that come while one is fulfilled, only the last one counts. */
+  async lookAt(params: Methods['moment']['params'], seq?: number): Promise<void> {
+    this.wanted = { params, seq };
+    this.stopFollowing();
+    this.looking ??= this.look().finally(() => {
+      this.looking = undefined;
+    });
+    return this.looking;
+  }
+  private wanted: { readonly params: Methods['moment']['params']; readonly seq: number | undefined } | undefined;
+  private looking: Promise<void> | undefined;
+
+  private async look(): Promise<void> {
+    while (this.wanted) {
+      const { params, seq } = this.wanted;
+      this.wanted = undefined;
+      const moment = await this.try('moment', params);
+      // A later wish, as to follow what happens, counts.
+      if (this.isFollowing || !moment) continue;
+      if (moment.number !== this.moment?.number) this.forgetChoice();
+      this.chosenSeq = seq;
+      this.moment = moment;
+      await this.loadTimeline();
+      this.changed();
+    }
+  }
+
+  /** Looks at a step: its moment, and the state after it. */
+  async lookAtStep(seq: number): Promise<void> {
+    await this.lookAt({ seq }, seq);
+  }
+
+  /** The moment before, or after. */
+  async go(by: number): Promise<void> {
+    const { moment, status } = this;
+    if (!moment || !status) return;
+    const number = moment.number + by;
+    if (number < 0 || number >= status.moments) return;
+    await this.lookAt({ number });
+  }
+
+  async follow(): Promise<void> {
+    this.isFollowing = true;
+    this.wishes++;
+    this.forgetChoice();
+    this.window = undefined;
+    // What the end said last may be of before: it knows whether there is anything to do.
+    if (this.can('travel')) await this.try('live', {});
+    this.refresh();
+    this.changed();
+  }
+
+  /** Opens a step of the tree, or closes it. */
+  async open(seq: number): Promise<void> {
+    if (this.opened.has(seq)) {
+      this.opened.delete(seq);
+      if (this.chosenSeq === seq) this.chosenSeq = undefined;
+      this.changed();
+      return;
+    }
+    const detail = await this.try('step', { seq });
+    if (!detail) return;
+    this.opened.set(seq, detail);
+    this.chosenSeq = seq;
+    this.stopFollowing();
+    this.changed();
+    await this.loadTimeline();
+    this.changed();
+  }
+
+  show(panel: Panel | undefined): void {
+    this.panel = panel;
+    this.changed();
+  }
+
+  showHistory(pointer: string): void {
+    this.place = pointer;
+    this.show('history');
+  }
+
+  // ---- doing ----
+
+  /** Leaves the first action of the moment, or the chosen step, out; or takes it in again. */
+  async exclude(seq: number, excluded: boolean, withCaused: boolean): Promise<void> {
+    const result = await this.try(excluded ? 'exclude' : 'include', { seq, withCaused });
+    if (!result) return;
+    this.whatIf = result;
+    this.stopFollowing();
+    this.changed();
+  }
+
+  async send(type: string, payload: string | undefined): Promise<boolean> {
+    const result = await this.try('send', payload === undefined ? { type } : { type, payload });
+    if (!result) return false;
+    this.isFollowing = true;
+    this.forgetChoice();
+    this.say({
+      kind: 'done',
+      text: `Sent ${type}: ${result.outcome}${result.seq === null ? '' : `, step ${result.seq}`}.`,
+    });
+    this.refresh();
+    return true;
+  }
+
+  /** The whole history as the text of a trace file. */
+  async exported(progress: (characters: number) => void): Promise<string> {
+    const parts: string[] = [];
+    let length = 0;
+    for (let from: number | null = 0; from !== null;) {
+      const part: Methods['export']['result'] = await this.ask('export', { from });
+      parts.push(part.text);
+      progress((length += part.text.length));
+      from = part.next;
+    }
+    return parts.join('');
+  }
+}
+
+/** Milliseconds between two looks at what happens. */
+const LIVE = 80;
+/** Milliseconds between two looks at a file that is still read. */
+const WHILE_READING = 400;
+/** So many steps of it make a first picture. */
+const A_PICTURE = 200;
+
+/** What is asked of the application itself, though its history is read here. */
+const COMMANDS: ReadonlySet<Method> = new Set([
+  'send',
+  'show',
+  'live',
+  'exclude',
+  'include',
+  'note',
+  'switchTo',
+  'nameBranch',
+]);

@@ -1,0 +1,230 @@
+// The state at the cursor, with what the chosen step changed; and the history of a value.
+import { html, nothing, type TemplateResult } from './libraries.js';
+import type { HistoryEntry, Methods } from '../ends/index.js';
+import { clock, define, Part, plural, run, valueView } from './part.js';
+
+class State extends Part {
+  static override properties = {
+    ...Part.properties,
+    places: { state: true },
+    links: { state: true },
+    choosing: { state: true },
+    root: { state: true },
+    isTable: { state: true },
+  };
+  declare places: readonly string[] | undefined;
+  declare links: (Methods['linkedBy']['result'] & { readonly of: string }) | undefined;
+  declare choosing: boolean | undefined;
+  /** The place that is shown instead of all stores. */
+  declare root: string | undefined;
+  /** The place that is shown is a table. */
+  declare isTable: boolean | undefined;
+  private names: readonly string[] = [];
+  private only: readonly string[] | undefined;
+  private key = '';
+  /** What `places` were asked for. */
+  private placesKey = '';
+
+  override willUpdate(): void {
+    super.willUpdate();
+    const { seq, since } = this.session;
+    const key = `${seq} ${since} ${this.root} ${this.session.status?.revision}`;
+    if (key === this.key || seq === undefined) return;
+    this.key = key;
+    run(this.load(seq, since ?? seq, key));
+  }
+
+  private async load(seq: number, since: number, key: string): Promise<void> {
+    const { pointers } = await this.session.ask('changed', { seq, since });
+    const { parts } = await this.session.ask('parts', { of: { in: 'state', seq, pointer: '' }, from: 0, count: 200 });
+    const { root = '' } = this;
+    const shown =
+      root === ''
+        ? undefined
+        : await this.session.ask('parts', { of: { in: 'state', seq, pointer: root }, from: 0, count: 0 });
+    if (key !== this.key) return;
+    this.isTable = shown?.value?.kind === 'table';
+    this.names = parts.map((part) => part.key);
+    this.places = pointers;
+    this.placesKey = key;
+  }
+
+  override render(): TemplateResult {
+    const { session } = this;
+    const { seq, since, status } = session;
+    if (seq === undefined) return html`<p class="quiet">There is no step yet, so there is no state to show.</p>`;
+    const root = this.root ?? '';
+    return html`
+      <div class="panel-bar">
+        <span class="quiet"
+          >after step
+          ${seq}${since !== undefined && since !== seq ? html`; marked: since step ${since}` : nothing}${status?.cursor !== null && status?.isLive === false ? html`; the page shows step ${status.cursor}` : nothing}</span
+        >
+        ${root === '' ? nothing : html`<button @click=${() => (this.root = '')}>All stores</button> <code>${root}</code>`}
+        ${
+          root === '' && this.names.length > 1
+            ? html`<button aria-expanded=${this.choosing} @click=${() => (this.choosing = !this.choosing)}>
+                Stores
+              </button>`
+            : nothing
+        }
+      </div>
+      ${
+        this.choosing
+          ? html`<div class="chooser" role="group" aria-label="Stores to show">
+              ${this.names.map(
+                (name) =>
+                  html`<label
+                    ><input
+                      type="checkbox"
+                      .checked=${this.only?.includes(name) ?? true}
+                      @change=${(event: Event) => this.choose(name, (event.target as HTMLInputElement).checked)}
+                    />${name}</label
+                  >`,
+              )}
+            </div>`
+          : nothing
+      }
+      ${
+        this.links
+          ? html`<div class="links" role="group" aria-label="Rows that link here">
+              <b>${this.links.of}</b> is linked by ${plural(this.links.total, 'row')}:
+              ${this.links.rows.slice(0, 40).map(({ label, pointer }) => html`<button class="link" @click=${() => this.goTo(pointer)}>${label}</button> `)}
+              <button @click=${() => (this.links = undefined)}>Close</button>
+            </div>`
+          : nothing
+      }
+      <div
+        class="state-of-stores"
+        @go-to=${(event: CustomEvent<string>) => this.goTo(event.detail)}
+        @show-links=${(event: CustomEvent<string>) => run(this.showLinks(event.detail, seq))}
+      >
+        ${
+          this.isTable
+            ? html`<floe-table
+                .session=${session}
+                .pointer=${root}
+                .seq=${seq}
+                .since=${since}
+                .first=${this.firstRows(root)}
+              ></floe-table>`
+            : html`<floe-tree
+                .session=${session}
+                .of=${{ in: 'state', seq, pointer: root }}
+                .since=${since}
+                .places=${this.places ?? []}
+                .only=${this.only}
+                .isWaiting=${this.placesKey !== this.key}
+                .label=${`State after step ${seq}`}
+              ></floe-tree>`
+        }
+      </div>
+    `;
+  }
+
+  private goTo(pointer: string): void {
+    this.links = undefined;
+    this.isTable = false;
+    this.root = pointer;
+  }
+
+  /** The keys of the rows that changed. */
+  private firstRows(table: string): readonly string[] {
+    const inside = (this.places ?? []).filter((place) => place.startsWith(`${table}/`));
+    return [...new Set(inside.map((place) => place.slice(table.length + 1).split('/')[0]))].map((key) =>
+      key.replaceAll('~1', '/').replaceAll('~0', '~'),
+    );
+  }
+
+  private async showLinks(pointer: string, seq: number): Promise<void> {
+    const result = await this.session.try('linkedBy', { seq, pointer });
+    if (result) this.links = { ...result, of: pointer.split('/').slice(-2).join(' ') };
+  }
+
+  private choose(name: string, on: boolean): void {
+    const shown = this.only ?? this.names;
+    const next = on ? [...shown, name] : shown.filter((one) => one !== name);
+    this.only = next.length === this.names.length ? undefined : next;
+    this.requestUpdate();
+  }
+}
+
+/** The steps that changed a value, the newest first. */
+class ValueHistory extends Part {
+  static override properties = { ...Part.properties, result: { state: true }, count: { state: true } };
+  declare result: Methods['history']['result'] | undefined;
+  declare count: number;
+  private key = '';
+
+  override willUpdate(): void {
+    super.willUpdate();
+    const { place, status, chosenSeq } = this.session;
+    const seq = chosenSeq ?? status?.lastSeq ?? undefined;
+    const key = `${place} ${seq} ${this.count} ${status?.revision}`;
+    if (key === this.key || place === undefined || seq === undefined) return;
+    this.key = key;
+    run(
+      this.session.ask('history', { pointer: place, seq, count: this.count ?? 20 }).then(
+        (result) => {
+          if (key === this.key) this.result = result;
+        },
+        (error: unknown) => this.session.fail(error),
+      ),
+    );
+  }
+
+  override render(): TemplateResult {
+    const { place } = this.session;
+    if (place === undefined)
+      return html`<p class="quiet">Choose a value in the state, or a changed place, to see who set it.</p>`;
+    const { result } = this;
+    return html`
+      <div class="panel-bar">
+        <code>${place}</code>
+        <span class="quiet"
+          >${result ? (result.more ? `the newest ${result.entries.length} changes` : plural(result.entries.length, 'change')) : 'reading …'}</span
+        >
+        <button @click=${() => this.session.show('state')}>Back to the state</button>
+      </div>
+      ${result && result.entries.length === 0 ? html`<p class="quiet">No step that is kept changed it.</p>` : nothing}
+      <ol class="history">
+        ${result?.entries.map((entry) => this.entry(entry))}
+      </ol>
+      ${result?.more ? html`<button @click=${() => (this.count = (this.count ?? 20) * 4)}>More</button>` : nothing}
+    `;
+  }
+
+  private entry({
+    seq,
+    time,
+    before,
+    after,
+    because,
+    label,
+    pointer,
+    outcome,
+    excluded,
+  }: HistoryEntry): TemplateResult {
+    const { session } = this;
+    return html`<li class="${outcome} ${excluded ? 'excluded' : ''}">
+      <button
+        class="entry"
+        aria-current=${session.chosenSeq === seq ? 'step' : nothing}
+        @click=${() => run(session.lookAtStep(seq))}
+      >
+        <span class="values"
+          >${valueView(before, 'before')} <span class="arrow">→</span> ${valueView(after, 'after')}</span
+        >
+        <small>step ${seq} · ${clock(time)}</small>
+        <span class="label">${label}</span>
+        <span class="because">${because}</span>
+        ${pointer === session.place ? nothing : html`<small>there at <code>${pointer}</code></small>`}
+      </button>
+    </li>`;
+  }
+}
+
+export function defineState(): void {
+  define('floe-state', State);
+  define('floe-history', ValueHistory);
+}

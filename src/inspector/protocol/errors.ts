@@ -1,0 +1,24 @@
+// The errors of links.
+import { FloeError } from '../../core/internal.js';
+
+/** Why a recording cannot be moved in a page, and why nothing is known of what followed its steps. */
+export const NO_PAGE = 'A recording has no page that could be moved.';
+export const NOT_OBSERVED = 'What followed these steps was not observed: that happens while an inspector is attached.';
+
+export const noTrace = (): FloeError =>
+  new FloeError(
+    'FLOE_NO_TRACE',
+    'This runtime records no trace, so there is no history to show: give it one with createRuntime({ trace: recording() }).',
+  );
+
+export const badPayload = (why: string): FloeError =>
+  new FloeError(
+    'FLOE_BAD_PAYLOAD',
+    `The payload is not JSON: ${why}. Write a JSON value; a text stands in quotes. Without a payload, leave the field empty.`,
+  );
+
+export const linkTooNew = (found: number, known: number): FloeError =>
+  new FloeError(
+    'FLOE_LINK_TOO_NEW',
+    `The application speaks version ${found} of the link protocol; this inspector knows versions up to ${known}. Use the inspector of the same release as the application.`,
+  );

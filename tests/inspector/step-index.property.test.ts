@@ -1,0 +1,135 @@
+// Whatever happens to a history, the index that followed it says the same as one that reads it from the beginning.
+import { expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { sourceOf } from '../../src/trace/source.js';
+import { StepIndex } from '../../src/inspector/history/step-index.js';
+import { runs } from '../support/runs.js';
+import { openPort } from './port.js';
+
+type Move =
+  | { do: 'note' | 'shut' | 'tick' | 'click' | 'idleClick' | 'scan' | 'live' | 'run' | 'settle' | 'group' | 'import' }
+  | { do: 'back' | 'exclude' | 'include' | 'switch'; at: number };
+
+const move: fc.Arbitrary<Move> = fc.oneof(
+  ...(['note', 'shut', 'tick', 'click', 'idleClick', 'scan', 'live', 'run', 'settle', 'group', 'import'] as const).map(
+    (one) => fc.constant({ do: one }),
+  ),
+  ...(['back', 'exclude', 'include', 'switch'] as const).map((one) =>
+    fc.record({ do: fc.constant(one), at: fc.nat({ max: 40 }) }),
+  ),
+);
+
+/** Everything that an index says. */
+function said(index: StepIndex) {
+  const steps = [];
+  for (let position = index.first; position < index.end; position++)
+    steps.push([
+      position,
+      index.time(position),
+      index.marksAt(position),
+      index.outcome(position),
+      [...index.storesAt(position)],
+      index.moment(position),
+    ]);
+  return {
+    steps,
+    moments: index.moments.map(({ first, last, steps: count, by, interaction }, i) => ({
+      ...{ first, last, count, by, did: interaction?.id },
+      positions: [...index.stepsOf(i)],
+    })),
+    runs: [...index.runs.values()].map(({ start, end, phase, retries, moment }) => [
+      start,
+      end,
+      phase,
+      [...retries],
+      moment,
+    ]),
+    settled: [...index.settled],
+    problems: index.problems,
+    newest: index.newest,
+  };
+}
+
+test('an index that followed equals one that reads from the beginning', async () => {
+  await fc.assert(
+    fc.asyncProperty(fc.array(move, { minLength: 1, maxLength: 40 }), async (moves) => {
+      const { runtime, click, noted, shut, ticked, assignBerth, answers } = openPort();
+      const { trace } = runtime;
+      const source = sourceOf(trace);
+      const followed = new StepIndex(source);
+      source.watch((from) => {
+        if (from !== undefined && from < followed.end) followed.cut(from);
+      });
+      for (const one of moves) {
+        try {
+          await make(one);
+        } catch {
+          // Not possible here: a fact is not excluded, a closed branch is not switched to.
+        }
+      }
+      followed.scan();
+      const fresh = new StepIndex(source);
+      fresh.scan();
+      expect(said(followed)).toEqual(said(fresh));
+      await runtime.close();
+
+      async function make(one: Move): Promise<void> {
+        switch (one.do) {
+          case 'note':
+            runtime.dispatch(noted('a note'));
+            return;
+          case 'shut':
+            runtime.dispatch(shut());
+            return;
+          case 'tick':
+            runtime.dispatch(ticked());
+            return;
+          case 'click':
+            click('Note', () => {
+              runtime.dispatch(noted('by a click'));
+              runtime.dispatch(ticked());
+            });
+            return;
+          case 'idleClick':
+            click('Nothing');
+            return;
+          case 'scan':
+            followed.scan();
+            return;
+          case 'live':
+            trace.live();
+            return;
+          case 'run':
+            click('Assign', () => void runtime.run(assignBerth('v1', 'N2')).catch(() => undefined));
+            return;
+          case 'settle':
+            if (answers.length % 2 === 0) answers.pop()?.confirm();
+            else answers.pop()?.refuse('no');
+            for (let i = 0; i < 8; i++) await Promise.resolve();
+            return;
+          case 'group':
+            runtime.atomic(() => {
+              runtime.dispatch(noted('x'));
+              runtime.dispatch(shut());
+            });
+            return;
+          case 'import':
+            trace.import(trace.export());
+            return;
+          case 'back':
+            trace.seek(trace.steps[one.at % trace.steps.length].seq);
+            return;
+          case 'exclude':
+            trace.exclude(trace.steps[one.at % trace.steps.length].seq, { withCaused: true });
+            return;
+          case 'include':
+            trace.include(trace.steps[one.at % trace.steps.length].seq, { withCaused: true });
+            return;
+          case 'switch':
+            trace.switchTo(trace.branches[one.at % trace.branches.length].id);
+        }
+      }
+    }),
+    { numRuns: runs(150) },
+  );
+}, 60_000);
