@@ -4,7 +4,12 @@ import { channelPair, linkRecording, RecordedHistory } from '../ends/index.js';
 import { clock, define, plural, run } from './part.js';
 import { styleOf } from './style-of.js';
 import { Session, type Panel } from './session.js';
-import { styles } from './styles.js';
+import { inspectorStyles } from './inspector.styles.js';
+import { momentStyles } from './moment.styles.js';
+import { partStyles } from './part.styles.js';
+import { stateStyles } from './state.styles.js';
+import { timeLineStyles } from './time-line.styles.js';
+import { tokens } from './tokens.styles.js';
 import { summaryOf } from './time-line.js';
 import { defineCommands } from './commands.js';
 import { defineDerived } from './derived.js';
@@ -30,7 +35,7 @@ declare global {
 }
 
 export class InspectorElement extends LitElement {
-  static override styles = styles;
+  static override styles = [tokens, partStyles, inspectorStyles, momentStyles, timeLineStyles, stateStyles];
   static override properties = {
     sessions: { attribute: false },
     at: { state: true },

@@ -179,8 +179,7 @@ function locksIn(folder: string): Lock[] {
 function isAlive(folder: string, { number, owner }: Lock): boolean {
   const { host, process: id, thread, token, started } = owner!;
   if (host !== hostname()) return true;
-  if (id === process.pid)
-    return thread === threadId ? held.has(token) : isOpen(pathOf(folder, number));
+  if (id === process.pid) return thread === threadId ? held.has(token) : isOpen(pathOf(folder, number));
   // The number of a process that was killed is given to another one, in a container at once.
   if (started !== undefined) return startOf(id) === started;
   try {

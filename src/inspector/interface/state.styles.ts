@@ -1,0 +1,306 @@
+// The look of state, derived values and lists.
+import { css } from './libraries.js';
+
+export const stateStyles = css`
+  .panel-bar {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px 10px;
+    align-items: center;
+    margin-bottom: 6px;
+  }
+  .panel-bar input[type='search'] {
+    flex: 1 1 160px;
+  }
+  .column.panel {
+    display: flex;
+    flex-direction: column;
+  }
+  .column.panel.state,
+  .panel.state > .panel-body {
+    overflow: hidden;
+  }
+  floe-state {
+    display: flex;
+    flex-direction: column;
+    flex: 1;
+    min-height: 0;
+  }
+  .state-of-stores {
+    display: flex;
+    flex: 1;
+    min-height: 80px;
+  }
+  floe-table {
+    display: flex;
+    flex: 1;
+    min-width: 0;
+  }
+  .table-scroll {
+    flex: 1;
+    overflow: auto;
+    position: relative;
+    font:
+      12px/24px 'DejaVu Sans Mono',
+      ui-monospace,
+      monospace;
+  }
+  .table-rows {
+    position: relative;
+    width: max-content;
+    min-width: 100%;
+  }
+  .table-row {
+    display: grid;
+    grid-auto-flow: column;
+    grid-auto-columns: 168px;
+    width: max-content;
+    min-width: 100%;
+    height: 24px;
+  }
+  .table-row.table-head {
+    position: sticky;
+    top: 0;
+    z-index: 1;
+    background: var(--paper);
+    border-bottom: 1px solid var(--line);
+    color: var(--soft);
+  }
+  .table-rows > .table-row {
+    position: absolute;
+    inset: 0 auto auto 0;
+  }
+  .table-rows > .table-row:hover {
+    background: var(--ground);
+  }
+  .table-row.inside > :first-child,
+  .table-row.added > :first-child {
+    box-shadow: inset 3px 0 var(--ink);
+  }
+  .table-row > * {
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+    padding: 0 6px;
+  }
+  .table-row button.place {
+    color: inherit;
+    white-space: nowrap;
+  }
+  .state-of-stores > floe-tree {
+    flex: 1;
+    min-width: 0;
+    display: flex;
+  }
+  .tree-scroll {
+    flex: 1;
+    overflow: auto;
+    min-height: 0;
+    position: relative;
+  }
+  .tree-holder .tree-scroll {
+    max-height: 220px;
+  }
+  .tree {
+    position: relative;
+    font:
+      12px/22px 'DejaVu Sans Mono',
+      ui-monospace,
+      monospace;
+  }
+  .row {
+    position: absolute;
+    inset: 0 0 auto 0;
+    height: 22px;
+    padding-left: calc(var(--depth, 0) * 16px);
+    display: flex;
+    align-items: center;
+    gap: 6px;
+    white-space: nowrap;
+    overflow: hidden;
+    border-radius: 3px;
+  }
+  .row[aria-expanded] {
+    cursor: pointer;
+  }
+  .row:hover {
+    background: var(--ground);
+  }
+  .row .twisty {
+    width: 12px;
+    flex: none;
+    color: var(--soft);
+  }
+  .row .key {
+    flex: none;
+    color: var(--soft);
+    min-width: 96px;
+  }
+  .row.added .key,
+  .row.replaced .key,
+  .row.removed .key,
+  .row.inside .key {
+    color: var(--ink);
+    font-weight: 700;
+  }
+  .row.inside .key::after,
+  .row.replaced .key::after,
+  .row.added .key::after {
+    content: ' •';
+  }
+  .row .value {
+    overflow: hidden;
+    text-overflow: ellipsis;
+    flex: 0 1 auto;
+    min-width: 0;
+    line-height: 18px;
+  }
+  .row .value.before {
+    flex-shrink: 0;
+    max-width: 40%;
+  }
+  .row .value.text:not(.before, .after)::before,
+  .row .value.text:not(.before, .after)::after {
+    content: '"';
+    color: var(--soft);
+  }
+  .row-tools {
+    margin-left: auto;
+    display: inline-flex;
+    gap: 8px;
+    flex: none;
+    font-family: system-ui, 'DejaVu Sans', sans-serif;
+    padding-right: 4px;
+  }
+  .row .on-hover {
+    opacity: 0;
+  }
+  .row:hover .on-hover,
+  .row:focus-within .on-hover {
+    opacity: 1;
+  }
+  .links {
+    padding: 4px 0 8px;
+  }
+  button.entry {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 2px 10px;
+    align-items: baseline;
+    width: 100%;
+    padding: 4px 6px;
+    white-space: normal;
+  }
+  button.entry:hover {
+    background: var(--ground);
+  }
+  button.entry[aria-current='step'] {
+    background: var(--picked);
+  }
+  .history .label,
+  .history .because,
+  .derived .costs {
+    color: var(--soft);
+  }
+  .history .values {
+    flex: 1 1 100%;
+  }
+  .history .because {
+    flex: 1 1 100%;
+  }
+  .found .seq {
+    min-width: 44px;
+    text-align: right;
+    color: var(--soft);
+    font-variant-numeric: tabular-nums;
+  }
+  .found .when {
+    color: var(--soft);
+    font-variant-numeric: tabular-nums;
+  }
+  .derived .name {
+    font-weight: 600;
+  }
+  .derived .preview {
+    flex: 1 1 100%;
+    color: var(--soft);
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+    font:
+      12px 'DejaVu Sans Mono',
+      ui-monospace,
+      monospace;
+  }
+  .derived li.changed > .entry {
+    box-shadow: inset 3px 0 var(--ink);
+  }
+  .derived .inner {
+    padding-left: 16px;
+  }
+  .badge {
+    font-size: 11px;
+    border: 1px solid var(--line);
+    border-radius: 9px;
+    padding: 0 7px;
+  }
+  .branches li {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px;
+    align-items: center;
+    padding: 3px 0;
+  }
+  .time-empty {
+    padding: 8px 0;
+  }
+
+  @media (max-width: 720px) {
+    .halves {
+      grid-template: auto minmax(240px, 1fr) / minmax(0, 1fr);
+      overflow: auto;
+    }
+    .halves > .panel {
+      border-left: 0;
+      border-top: 1px solid var(--line);
+    }
+    .whole.page {
+      height: auto;
+      min-height: 100%;
+    }
+    .body,
+    .body.with-panel {
+      grid-template: auto auto / minmax(0, 1fr);
+      overflow: auto;
+    }
+    .column {
+      overflow: visible;
+    }
+    .column.panel.state {
+      height: 260px;
+    }
+    .column + .column {
+      border-left: 0;
+      border-top: 1px solid var(--line);
+    }
+    .say {
+      flex-wrap: wrap;
+      gap: 6px 10px;
+      padding: 5px 10px;
+    }
+    .say .sentence {
+      flex: 1 1 70%;
+    }
+    .time-row {
+      grid-template-columns: 70px minmax(0, 1fr) 20px;
+    }
+    table.changes th {
+      max-width: 130px;
+    }
+  }
+  @media (prefers-reduced-motion: no-preference) {
+    .unfold {
+      transition: background 0.15s;
+    }
+  }
+`;
