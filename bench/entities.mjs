@@ -72,9 +72,9 @@ function setting() {
 }
 
 /** A runtime in which so many of 10,000 rows are watched; the change is of one that is. */
-function watchedRows(count, heard) {
+function watchedRows(count, notified) {
   const { store, runtime, visit } = port(10_000);
-  for (let i = 0; i < count; i++) runtime.watch(store.one(visit, `v${i}`), heard);
+  for (let i = 0; i < count; i++) runtime.watch(store.one(visit, `v${i}`), notified);
   const bumped = store.action('watched', (draft, key) => {
     draft.visit.get(key).priority += 1;
   });
@@ -85,30 +85,30 @@ const bumpRow = (state, i) => {
   rows[i] = { ...rows[i], priority: rows[i].priority + 1 };
   return { rows };
 };
-const watchedBy = (watchPart, heard) => {
-  for (let i = 0; i < 10_000; i++) watchPart((state) => state.rows[i], heard);
+const watchedBy = (watchPart, notified) => {
+  for (let i = 0; i < 10_000; i++) watchPart((state) => state.rows[i], notified);
 };
 
 function manyRowsAgainstFew() {
-  let heard = 0;
-  const hear = () => heard++;
-  const took = measure({ floe: watchedRows(10_000, hear), peer: watchedRows(10, hear) }, { calls: 500 });
-  if (heard === 0) throw new Error('no watcher was notified');
+  let notified = 0;
+  const notify = () => notified++;
+  const took = measure({ floe: watchedRows(10_000, notify), peer: watchedRows(10, notify) }, { calls: 500 });
+  if (notified === 0) throw new Error('no watcher was notified');
   return took;
 }
 function againstLoop() {
-  let heard = 0;
-  const hear = () => heard++;
+  let notified = 0;
+  const notify = () => notified++;
   const hand = handStore({ rows: flatVisits(10_000) }, bumpRow);
-  watchedBy(hand.watchPart, hear);
-  return measure({ floe: watchedRows(10_000, hear), peer: (i) => hand.send(i % 10) }, { calls: 100, rounds: 21 });
+  watchedBy(hand.watchPart, notify);
+  return measure({ floe: watchedRows(10_000, notify), peer: (i) => hand.send(i % 10) }, { calls: 100, rounds: 21 });
 }
 function againstStreams() {
-  let heard = 0;
-  const hear = () => heard++;
+  let notified = 0;
+  const notify = () => notified++;
   const streams = streamStore({ rows: flatVisits(10_000) }, bumpRow);
-  watchedBy(streams.watchPart, hear);
-  return measure({ floe: watchedRows(10_000, hear), peer: (i) => streams.send(i % 10) }, { calls: 40, rounds: 11 });
+  watchedBy(streams.watchPart, notify);
+  return measure({ floe: watchedRows(10_000, notify), peer: (i) => streams.send(i % 10) }, { calls: 40, rounds: 11 });
 }
 
 function iterating() {
@@ -185,9 +185,9 @@ function ingestingAgain() {
   const { store, visit } = office();
   const full = createRuntime({ stores: [store] });
   full.dispatch(store.ingest(visit, response));
-  let told = 0;
-  full.watch(store, () => told++);
-  full.watch(store.all(visit), () => told++);
+  let notified = 0;
+  full.watch(store, () => notified++);
+  full.watch(store.all(visit), () => notified++);
   const took = measure(
     {
       floe: () => full.dispatch(store.ingest(visit, response)),
@@ -195,7 +195,7 @@ function ingestingAgain() {
     },
     { calls: 1, rounds: 15 },
   );
-  if (told > 0) throw new Error('a watcher was notified of nothing new');
+  if (notified > 0) throw new Error('a watcher was notified of nothing new');
   return took;
 }
 

@@ -50,7 +50,7 @@ const bumpCell = (state, { box, row }) => {
 };
 
 /** A runtime that watches as many of the 10,000 cells, spread over all boxes. */
-function cells(watched, heard) {
+function cells(watched, notified) {
   const grid = store('grid', { boxes: boxes() });
   const bumped = grid.action('bumped', (draft, { box, row }) => {
     draft.boxes[box][row].n += 1;
@@ -59,45 +59,45 @@ function cells(watched, heard) {
   const runtime = createRuntime({ stores: [grid] });
   for (let i = 0; i < watched; i++) {
     const box = i % 100;
-    runtime.watch(cell(box, Math.floor(i / 100)), heard);
+    runtime.watch(cell(box, Math.floor(i / 100)), notified);
   }
   return (i) => runtime.dispatch(bumped({ box: i % 10, row: 0 }));
 }
 
 function manyAgainstFew() {
-  let heard = 0;
-  const hear = () => heard++;
-  const took = measure({ floe: cells(10_000, hear), peer: cells(10, hear) }, { calls: 200 });
-  if (heard === 0) throw new Error('no watcher was notified');
+  let notified = 0;
+  const notify = () => notified++;
+  const took = measure({ floe: cells(10_000, notify), peer: cells(10, notify) }, { calls: 200 });
+  if (notified === 0) throw new Error('no watcher was notified');
   return took;
 }
 
-const parts = (watchPart, heard) => {
+const parts = (watchPart, notified) => {
   for (let i = 0; i < 10_000; i++) {
     const box = i % 100;
     const row = Math.floor(i / 100);
-    watchPart((state) => state.boxes[box][row].n, heard);
+    watchPart((state) => state.boxes[box][row].n, notified);
   }
 };
 
 function manyAgainstLoop() {
-  let heard = 0;
-  const hear = () => heard++;
+  let notified = 0;
+  const notify = () => notified++;
   const hand = handStore({ boxes: boxes() }, bumpCell);
-  parts(hand.watchPart, hear);
+  parts(hand.watchPart, notify);
   return measure(
-    { floe: cells(10_000, hear), peer: (i) => hand.send({ box: i % 10, row: 0 }) },
+    { floe: cells(10_000, notify), peer: (i) => hand.send({ box: i % 10, row: 0 }) },
     { calls: 100, rounds: 21 },
   );
 }
 
 function manyAgainstStreams() {
-  let heard = 0;
-  const hear = () => heard++;
+  let notified = 0;
+  const notify = () => notified++;
   const streams = streamStore({ boxes: boxes() }, bumpCell);
-  parts((pick, listener) => streams.watchPart(pick, listener), hear);
+  parts((pick, listener) => streams.watchPart(pick, listener), notify);
   return measure(
-    { floe: cells(10_000, hear), peer: (i) => streams.send({ box: i % 10, row: 0 }) },
+    { floe: cells(10_000, notify), peer: (i) => streams.send({ box: i % 10, row: 0 }) },
     { calls: 40, rounds: 11 },
   );
 }
@@ -143,9 +143,9 @@ function editAll(n) {
   });
   const done = list.selector('done', (state, index) => state.rows[index].done);
   const runtime = createRuntime({ stores: [list] });
-  let heard = 0;
-  for (let i = 0; i < n; i++) runtime.watch(done(i), () => heard++);
-  return { n, work: () => runtime.dispatch(turned()), done: () => heard > 0 };
+  let notified = 0;
+  for (let i = 0; i < n; i++) runtime.watch(done(i), () => notified++);
+  return { n, work: () => runtime.dispatch(turned()), done: () => notified > 0 };
 }
 
 /** Nanoseconds to begin and to stop watching, where so many watch one selector. */

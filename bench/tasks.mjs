@@ -8,18 +8,18 @@ async function oneRun() {
   const visits = store('visits', { count: 0 });
   const load = task(visits, 'load', async ({ signal }, n) => (signal.aborted ? 0 : n + 1), { overlap: 'replace' });
   const runtime = createRuntime({ stores: [visits] });
-  const heard = { floe: 0, peer: 0 };
-  runtime.watch(load.status, () => heard.floe++);
+  const notified = { floe: 0, peer: 0 };
+  runtime.watch(load.status, () => notified.floe++);
   const hand = handTask(
     async (signal, n) => (signal.aborted ? 0 : n + 1),
-    () => heard.peer++,
+    () => notified.peer++,
   );
   let calls = 0;
   const took = await measureAsync({
     floe: () => runtime.run(load(1)),
     peer: () => (calls++, hand(1)),
   });
-  if (heard.peer !== heard.floe || runtime.read(load.status).runs !== calls)
+  if (notified.peer !== notified.floe || runtime.read(load.status).runs !== calls)
     throw new Error('the two did not do the same work');
   return took;
 }

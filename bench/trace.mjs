@@ -55,10 +55,10 @@ function recorded(steps) {
   const runtime = createRuntime({ stores: [port], trace: recording({ limit: 200_000 }) });
   const rows = Array.from({ length: 10_000 }, (_, i) => ({ id: `b${i}`, quay: 'North', depth: 7.5, n: 0 }));
   runtime.dispatch(port.put(berth, rows));
-  let told = 0;
-  for (let i = 0; i < 1000; i++) runtime.watch(port.one(berth, `b${i * 10}`), () => told++);
+  let notified = 0;
+  for (let i = 0; i < 1000; i++) runtime.watch(port.one(berth, `b${i * 10}`), () => notified++);
   for (let i = 2; i < steps; i++) runtime.dispatch(moved({ id: `b${(i * 7919) % 10_000}`, n: i }));
-  return { runtime, port, told: () => told };
+  return { runtime, port, notified: () => notified };
 }
 
 /** Times, in nanoseconds, of jumps to steps all over a trace. */

@@ -20,15 +20,15 @@ function killed() {
     const child = spawn(process.execPath, ['--import', beside('slow-disk.mjs'), beside('crash-writer.mjs'), folder], {
       stdio: ['ignore', 'pipe', 'inherit'],
     });
-    let told = '';
+    let reported = '';
     child.stdout.on('data', (text) => {
-      if (told === '') setTimeout(() => child.kill('SIGKILL'), 5 + Math.random() * 250);
-      told += text;
+      if (reported === '') setTimeout(() => child.kill('SIGKILL'), 5 + Math.random() * 250);
+      reported += text;
     });
     child.on('error', reject);
     child.on('exit', (code) => {
-      if (code !== null) return reject(new Error(`the writer ended by itself (${code}): ${told}`));
-      const numbers = [...told.matchAll(/^(?:begun|stored) (\d+)\n/gm)].map(([, n]) => Number(n));
+      if (code !== null) return reject(new Error(`the writer ended by itself (${code}): ${reported}`));
+      const numbers = [...reported.matchAll(/^(?:begun|stored) (\d+)\n/gm)].map(([, n]) => Number(n));
       resolve(Math.max(0, ...numbers));
     });
   });

@@ -153,11 +153,11 @@ export class Player {
     let result: string | Promise<string>;
     if (session.id === 0) this.options.before?.(session);
     const { transcript } = this.options;
-    const told = transcript?.lines.length;
+    const reported = transcript?.lines.length;
     if (transcript) transcript.isOn = true;
     try {
       result = act.perform(this, session, operation);
-      if (transcript?.lines.length === told)
+      if (transcript?.lines.length === reported)
         transcript?.say(`// ${operation.do}${typeof result === 'string' ? `: ${result}` : ''}`);
     } catch (error) {
       result = this.judged(error, operation);

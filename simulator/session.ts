@@ -228,9 +228,9 @@ export class Session {
   tell(transcript: Transcript): void {
     const suffix = this.id === 0 ? '' : String(this.id + 1);
     transcript.stores(this.app.stores);
-    this.runtime = transcript.told(this.runtime, `runtime${suffix}`);
-    if (this.undo) this.undo = transcript.told(this.undo, `undo${suffix}`);
-    if (this.context) this.context = transcript.told(this.context, `context${suffix}`);
+    this.runtime = transcript.reported(this.runtime, `runtime${suffix}`);
+    if (this.undo) this.undo = transcript.reported(this.undo, `undo${suffix}`);
+    if (this.context) this.context = transcript.reported(this.context, `context${suffix}`);
   }
 
   /** How it is, for a reader. */

@@ -25,19 +25,19 @@ export class Transcript {
   }
 
   /** The same object, whose calls are noted. */
-  told<T extends object>(target: T, name: string): T {
-    const told = new Proxy(target, {
+  reported<T extends object>(target: T, name: string): T {
+    const reported = new Proxy(target, {
       get: (_, key) => {
         const value: unknown = Reflect.get(target, key);
         if (typeof key !== 'string' || UNTOLD.includes(key)) return value;
         if (typeof value === 'object' && value !== null && (key === 'trace' || key === 'persistence'))
-          return this.told(value, `${name}.${key}`);
+          return this.reported(value, `${name}.${key}`);
         if (typeof value !== 'function') return value;
         return (...args: unknown[]): unknown => this.call(value.bind(target), `${name}.${key}`, args);
       },
     });
     this.names.set(target, name);
-    return told;
+    return reported;
   }
 
   private call(method: (...args: unknown[]) => unknown, name: string, args: readonly unknown[]): unknown {
@@ -86,7 +86,7 @@ export class Transcript {
     const number = (this.counts.get(what) ?? 0) + 1;
     this.counts.set(what, number);
     this.lines[at] = `${this.indent}const ${what}${number} = ${line}`;
-    return this.told(result, `${what}${number}`);
+    return this.reported(result, `${what}${number}`);
   }
 
   private textOf(value: unknown): string {

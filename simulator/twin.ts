@@ -94,13 +94,13 @@ const bare = (session: Session, kind: TwinName): string[] =>
             : change;
         });
       // What is computed again from a pending action on may be told by other operations, which lead to the same.
-      const told = (kind === 'pending' && fact === 'reverted') || (kind === 'row' && fact) ? '' : own;
+      const reported = (kind === 'pending' && fact === 'reverted') || (kind === 'row' && fact) ? '' : own;
       if (kind === 'row' && fact === 'initial') return fact;
       return text([
         action?.type ?? fact,
         action?.payload,
         outcome,
-        kind === 'row' ? [...new Set(told)] : told,
+        kind === 'row' ? [...new Set(reported)] : reported,
         kind === 'production' ? '' : reason,
       ]);
     });

@@ -90,13 +90,13 @@ async function playHeadless({ save, seed, delay, fail }: Options): Promise<numbe
       trace: recording(),
     });
     const { trace } = runtime;
-    let told = 0;
+    let reported = 0;
     out(colours.bold('Skerrow Harbour: one shift, played without a page'));
     out(colours.dim('\nsteps   what happened'));
     const tell = (line: string): void => {
       const last = trace.steps.length - 1;
-      const steps = last < told ? '' : last === told ? String(last) : `${told}–${last}`;
-      told = last + 1;
+      const steps = last < reported ? '' : last === reported ? String(last) : `${reported}–${last}`;
+      reported = last + 1;
       out(`${colours.cyan(steps.padEnd(6))}  ${line}`);
     };
     let failed = false;

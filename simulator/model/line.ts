@@ -136,18 +136,18 @@ export class Line {
     const { cursor } = this.trace;
     const states = this.states.get(cursor);
     if (!states) return;
-    const told: States = this.trace.stateAt(cursor);
-    const names = Object.keys(told);
+    const reported: States = this.trace.stateAt(cursor);
+    const names = Object.keys(reported);
     const isSame =
-      names.length === Object.keys(states).length && names.every((name) => this.isShown(told[name], states[name]));
-    if (!isSame) throw new Fault('stateAt', `step ${cursor}: ${difference(plain(told), states)}`);
+      names.length === Object.keys(states).length && names.every((name) => this.isShown(reported[name], states[name]));
+    if (!isSame) throw new Fault('stateAt', `step ${cursor}: ${difference(plain(reported), states)}`);
   }
 
   /** States never change: what was found to be the same once is so again. */
-  private isShown(told: Plain, expected: Plain): boolean {
-    if (typeof told === 'object' && told !== null && this.found.get(told) === expected) return true;
-    if (!same(told, expected)) return false;
-    if (typeof told === 'object' && told !== null) this.found.set(told, expected);
+  private isShown(reported: Plain, expected: Plain): boolean {
+    if (typeof reported === 'object' && reported !== null && this.found.get(reported) === expected) return true;
+    if (!same(reported, expected)) return false;
+    if (typeof reported === 'object' && reported !== null) this.found.set(reported, expected);
     return true;
   }
 

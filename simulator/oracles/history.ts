@@ -45,18 +45,18 @@ export function checkHistory(session: Session, which: number): string {
   if (session.blueprint.limit < 10_000) return NOTHING;
   // A sum does not say which items it moved.
   if (pointer.includes('/list/') && !line!.isWhole) return NOTHING;
-  const told = trace!
+  const reported = trace!
     .history(pointer)
     .map(({ step, before, after }): Change => ({ seq: step.seq, before, after }))
     // Nothing there, and undefined there, are one to the model.
     .filter(({ before, after }) => before !== undefined || after !== undefined);
   if (!pointer.includes('/list/')) {
     const expected = changesOf(steps, (seq) => valueAt(line!.states.get(seq), pointer));
-    if (say(told) !== say(expected))
-      throw new Fault('history', `${pointer} is told as ${say(told)} instead of ${say(expected)}`);
+    if (say(reported) !== say(expected))
+      throw new Fault('history', `${pointer} is told as ${say(reported)} instead of ${say(expected)}`);
     return pointer;
   }
-  return checkItem(session, pointer, steps, told);
+  return checkItem(session, pointer, steps, reported);
 }
 
 function changesOf(steps: readonly Step[], valueAfter: (seq: number) => Plain): Change[] {
@@ -71,7 +71,7 @@ function changesOf(steps: readonly Step[], valueAfter: (seq: number) => Plain): 
 }
 
 /** An item is followed by its id, as far back as it was there without a break. */
-function checkItem(session: Session, pointer: string, steps: readonly Step[], told: readonly Change[]): string {
+function checkItem(session: Session, pointer: string, steps: readonly Step[], reported: readonly Change[]): string {
   const [, name, , index] = pointer.split('/');
   const { line } = session;
   const listAfter = (seq: number): Plain[] => line!.states.get(seq)?.[name]?.list ?? [];
@@ -89,7 +89,7 @@ function checkItem(session: Session, pointer: string, steps: readonly Step[], to
     if (listAfter(seq).filter(({ id }: Plain) => id === item.id).length > 1) return NOTHING;
   // Where it was put in again by an undo or another statement, nothing says either.
   const expected = changesOf(steps.slice(first), found);
-  const own = told.filter(({ seq }) => seq >= steps[first].seq);
+  const own = reported.filter(({ seq }) => seq >= steps[first].seq);
   if (say(own) !== say(expected))
     throw new Fault('history', `${pointer} is told as ${say(own)} instead of ${say(expected)}`);
   return pointer;

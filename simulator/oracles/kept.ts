@@ -166,7 +166,7 @@ export class KeptModel {
   }
 
   /** What the sessions were told of. */
-  private told(): string {
+  private reported(): string {
     const { sessions } = this.player.world;
     return sessions.map(({ id, problems }) => `${id}: ${problems.map(({ code }) => code).join(' ')}`).join('; ');
   }
@@ -207,7 +207,7 @@ export class KeptModel {
           throw new Fault('kept', `the next session begins with ${difference(found[name], shown![name], `/${name}`)}`);
     const all = new Set(notesIn(next));
     for (const note of this.acknowledged)
-      if (!all.has(note)) throw new Fault('kept', `${note} was acknowledged and is lost; ${this.told()}`);
+      if (!all.has(note)) throw new Fault('kept', `${note} was acknowledged and is lost; ${this.reported()}`);
   }
 }
 

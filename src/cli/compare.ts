@@ -4,7 +4,7 @@ import { encodePatch } from '../trace/internal.js';
 import { causeOf, compareTraces, type Step } from '../trace/index.js';
 import { readTraceFile } from './input.js';
 import { inShort, jsonOf, shown, type Output } from './output.js';
-import { toldOf } from './steps.js';
+import { reportsOf } from './steps.js';
 
 const WHY = {
   event: 'something else happens',
@@ -48,7 +48,7 @@ export async function compare(
 
 function* aboutStep(step: Step): Iterable<string> {
   const because = causeOf(step);
-  yield `step ${step.seq}: ${toldOf(step)}${because ? colours.dim(`, because of ${shown(because)}`) : ''}`;
+  yield `step ${step.seq}: ${reportsOf(step)}${because ? colours.dim(`, because of ${shown(because)}`) : ''}`;
   if (step.action && 'payload' in step.action) yield colours.dim(`payload ${inShort(step.action.payload, 90)}`);
   for (const operation of step.changes.slice(0, 5))
     yield `${operation.op} ${shown(operation.path)}${'value' in operation ? ` ${inShort(operation.value)}` : ''}`;

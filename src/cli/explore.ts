@@ -41,8 +41,8 @@ export async function exploreModel(options: ExploreCommandOptions, out: Output):
   const [first] = found.broken as readonly (Finding | undefined)[];
   if (save !== undefined && first) saveTrace(save, model, first.actions);
   if (json) {
-    const told = ({ actions, ...rest }: Finding): object => ({ ...rest, actions: actions.map(encode) });
-    out.result(jsonOf({ ...found, broken: found.broken.map(told), failures: found.failures.map(told) }));
+    const encoded = ({ actions, ...rest }: Finding): object => ({ ...rest, actions: actions.map(encode) });
+    out.result(jsonOf({ ...found, broken: found.broken.map(encoded), failures: found.failures.map(encoded) }));
   } else show(found, hasRules(model), out);
   if (save !== undefined && !json)
     out.talk(first ? colours.dim(`\nfloe inspect ${save} shows that way.`) : colours.dim('\nNothing was saved.'));

@@ -8,7 +8,7 @@ import { sourceOf } from './input.js';
 import { lineTo, statesAt } from './line.js';
 import { numberOf } from './options.js';
 import { Columns, counted, inShort, jsonOf, shown, type Output } from './output.js';
-import { MOST_TITLE, timeOf, toldOf } from './steps.js';
+import { MOST_TITLE, timeOf, reportsOf } from './steps.js';
 
 export interface LookOptions {
   readonly step?: string;
@@ -98,7 +98,7 @@ export async function showHistory(
       found.map((one) => [
         colours.dim(String(one.step.seq).padStart(4)),
         colours.dim(timeOf(one.step)),
-        toldOf(one.step, MOST_TITLE) + (one.pointer === pointer ? '' : colours.dim(` at ${shown(one.pointer)}`)),
+        reportsOf(one.step, MOST_TITLE) + (one.pointer === pointer ? '' : colours.dim(` at ${shown(one.pointer)}`)),
         colours.dim(shown(causeOf(one.step))),
         valueOf(one, 'before'),
         valueOf(one, 'after'),

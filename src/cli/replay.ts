@@ -6,7 +6,7 @@ import { readTraceFile } from './input.js';
 import { storesIn } from './model.js';
 import { numberOf } from './options.js';
 import { inShort, jsonOf, progressOf, shown, type Output } from './output.js';
-import { toldOf } from './steps.js';
+import { reportsOf } from './steps.js';
 
 export interface ReplayCommandOptions {
   /** Default: the project's own. */
@@ -32,7 +32,7 @@ export async function replay(file: string, options: ReplayCommandOptions, out: O
   if (trace.problem) out.talk(colours.yellow(`${trace.problem.code}: ${shown(trace.problem.message)}\n`));
   if (json) {
     const { step, pointer, reason, ...values } = divergence ?? {};
-    const told = divergence && {
+    const encoded = divergence && {
       seq: step!.seq,
       name: step!.action?.type,
       ...(pointer !== undefined && { pointer }),
@@ -40,7 +40,7 @@ export async function replay(file: string, options: ReplayCommandOptions, out: O
       ...('found' in values && { found: encode(values.found) }),
       ...(reason !== undefined && { reason }),
     };
-    out.result(jsonOf({ steps, actions, onTrust, ...(told && { divergence: told }) }));
+    out.result(jsonOf({ steps, actions, onTrust, ...(encoded && { divergence: encoded }) }));
     return divergence ? 1 : 0;
   }
   const trusted =
@@ -51,7 +51,7 @@ export async function replay(file: string, options: ReplayCommandOptions, out: O
   }
   const { step, pointer, reason } = divergence;
   const because = causeOf(step);
-  out.result(`${colours.red('Something else')} at step ${colours.bold(String(step.seq))}: ${toldOf(step)}`);
+  out.result(`${colours.red('Something else')} at step ${colours.bold(String(step.seq))}: ${reportsOf(step)}`);
   if (because) out.result(`  because of  ${shown(because)}`);
   if (step.action && 'payload' in step.action) out.result(`  payload     ${inShort(step.action.payload, 100)}`);
   if (pointer !== undefined) out.result(`  where       ${colours.bold(shown(pointer))}`);

@@ -7,7 +7,7 @@ import { sourceOf } from './input.js';
 import { lineTo } from './line.js';
 import { numberOf } from './options.js';
 import { Columns, counted, inShort, jsonOf, shown, type Output } from './output.js';
-import { timeOf, toldOf } from './steps.js';
+import { timeOf, reportsOf } from './steps.js';
 
 /** So many changes are shown; `--json` has all. */
 const MOST_CHANGES = 40;
@@ -39,7 +39,7 @@ export async function showStep(
     out.result(jsonOf({ ...(JSON.parse(stepLine(step)) as object), causes: chain }));
     return;
   }
-  for (const told of linesOf(step, causes)) out.result(told);
+  for (const text of linesOf(step, causes)) out.result(text);
   tellChanges(step, before, after, out);
   if (line.problem) out.talk(colours.yellow(`\n${line.problem.code}: ${shown(line.problem.message)}`));
 }
@@ -59,12 +59,15 @@ function chainOf(step: Step, known: ReadonlyMap<number, Step>, started: Readonly
 
 function* linesOf(step: Step, causes: readonly Step[]): Iterable<string> {
   const row = (name: string, text: string): string => `${colours.dim(name.padEnd(11))} ${text}`;
-  yield `${colours.bold(`Step ${step.seq}`)}  ${toldOf(step)}`;
+  yield `${colours.bold(`Step ${step.seq}`)}  ${reportsOf(step)}`;
   if (step.title !== undefined && step.action) yield row('type', shown(step.action.type));
   yield row('time (UTC)', `${new Date(step.time).toISOString().slice(0, 10)} ${timeOf(step)}`);
   yield row('because of', shown(causeOf(step)) || 'the application');
   for (const cause of causes)
-    yield row('', `${colours.dim('after')} step ${cause.seq}, ${toldOf(cause)} ${colours.dim(shown(causeOf(cause)))}`);
+    yield row(
+      '',
+      `${colours.dim('after')} step ${cause.seq}, ${reportsOf(cause)} ${colours.dim(shown(causeOf(cause)))}`,
+    );
   if (step.action && 'payload' in step.action) {
     const lines = jsonOf(encode(step.action.payload), 2).split('\n');
     const kept = lines.length > MOST_LINES ? lines.slice(0, MOST_LINES - 1) : lines;

@@ -163,7 +163,7 @@ function titled(step: Step): readonly [title: string, rest: string] {
 }
 
 /** What happened in a step, in its colour. @param most so many characters, with the outcome */
-export function toldOf(step: Step, most = Infinity): string {
+export function reportsOf(step: Step, most = Infinity): string {
   const isFact = step.kind === 'fact';
   const tone: Tone =
     step.run?.phase === 'failed' ? colours.red : isFact ? colours.cyan : (tones[step.outcome] ?? ((text) => text));
@@ -197,7 +197,7 @@ const storesOf = ({ stores }: Step): string =>
 const rowOf = (step: Step): readonly string[] => [
   colours.dim(String(step.seq)),
   colours.dim(timeOf(step)),
-  toldOf(step, MOST_TITLE) + reasonOf(step),
+  reportsOf(step, MOST_TITLE) + reasonOf(step),
   colours.dim(shown(causeOf(step))),
   shown(storesOf(step)) || colours.dim('none'),
   String(step.changes.length),

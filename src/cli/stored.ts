@@ -10,9 +10,9 @@ import { memoryArea, type StoredItem } from '../persist/index.js';
 import {
   firstLine,
   headOf,
-  Kept,
+  KeptPart,
   lineageOf,
-  listed,
+  storedItems,
   type Log,
   perform,
   readLog,
@@ -64,7 +64,7 @@ export async function showStored(path: string, options: StoredOptions, out: Outp
   const place = openPlace(path, options, out);
   const { storedTexts } = place;
   const look = (): Finding[] =>
-    now(listed(storedTexts))
+    now(storedItems(storedTexts))
       .filter(({ store }) => only === undefined || store === only)
       .map((item) => judge(item, stores, storedTexts));
   let findings = look();
@@ -233,7 +233,7 @@ function judge(item: StoredItem, stores: readonly AnyStore[] | undefined, stored
 }
 
 function completed(store: StoreDefinition, part: unknown): unknown {
-  const kept = new Kept(store);
+  const kept = new KeptPart(store);
   return kept.of(kept.complete(store.begin(), part));
 }
 

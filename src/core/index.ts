@@ -50,7 +50,7 @@ export type {
   Work,
 } from './features/tasks/types.js';
 export type { Need, Given } from './features/tasks/need.js';
-export type { Handled, PayloadOf } from './model/handled.js';
+export type { Handled, PayloadOf } from './model/triggers.js';
 export type { Watching } from './reactive/watcher.js';
 export type { Selection, Observer } from './reading/selection.js';
 export type { ActionLogOptions } from './features/interceptors.js';

@@ -26,5 +26,5 @@ export type { ExpandOptions } from './expand.js';
 export type { Incoming, Expanded, StateOfTables } from './types.js';
 export type { ViewOptions, GroupedView, Conditions, SortBy } from './view.js';
 export type { Rows, Group } from './rows.js';
-export type { Linked } from './linked.js';
+export type { Linked } from './link-rules.js';
 export type { Table, TableDraft } from './table-types.js';

@@ -280,8 +280,8 @@ class Ingesting {
       if (result instanceof Promise) throw asyncCheck(plan.name);
       const { issues } = result;
       if (issues) {
-        const told = issues.map(({ message, path = [] }) => [...path.map(tokenOf), message].join(': ')).join('; ');
-        return this.refuse(badRow(plan.name, this.path(around, field, item), told));
+        const problems = issues.map(({ message, path = [] }) => [...path.map(tokenOf), message].join(': ')).join('; ');
+        return this.refuse(badRow(plan.name, this.path(around, field, item), problems));
       }
       checked = (result as { readonly value: unknown }).value;
     }

@@ -1,7 +1,7 @@
 // What the core asks of tables, answered.
 import type { DraftNode, Editing, Keyed, KeyedDifference, KeyedKind, Place, Touches } from '../core/internal.js';
 import { TableNode } from './table-draft.js';
-import { tableStandIn } from './table-stand-in.js';
+import { tableProxy } from './table-proxy.js';
 import { RowTable } from './table.js';
 
 const table = (keyed: Keyed): RowTable => keyed as unknown as RowTable;
@@ -9,7 +9,7 @@ const table = (keyed: Keyed): RowTable => keyed as unknown as RowTable;
 export const tableKind: KeyedKind = {
   node: (base, parent, editing, fresh) =>
     new TableNode(base, parent as DraftNode | undefined, editing as Editing, fresh),
-  standIn: tableStandIn,
+  trackedProxy: tableProxy,
   difference: (before: Keyed, after: Keyed, most?: number) =>
     RowTable.difference(table(before), table(after), most) as KeyedDifference,
   changed: (place, before, after, touches) => changed(place as Place, before, after, touches as Touches | undefined),

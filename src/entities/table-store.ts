@@ -10,7 +10,7 @@ import {
 } from '../core/internal.js';
 import { type AnyEntity, type RowIn } from './entity.js';
 import { type Ingested, type IngestOptions } from './ingest.js';
-import { type Linked } from './linked.js';
+import { type Linked } from './link-rules.js';
 import type { Group, Rows } from './rows.js';
 import type { Expanded, Incoming, PathsOf, StateOfTables } from './types.js';
 import { type GroupedView, type ViewOptions } from './view.js';

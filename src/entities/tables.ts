@@ -30,7 +30,7 @@ import { isKey, type AnyEntity } from './entity.js';
 import { noKey, noSuchRow } from './errors.js';
 import { checkWay, expansion, wayOf, type Access, type ExpandOptions, type Way } from './expand.js';
 import { ingested, joined, type Ingested, type IngestOptions } from './ingest.js';
-import { checkKey, completed, linkedTo, linksOf, reached, withTables, type Tables } from './linked.js';
+import { checkKey, completed, linkedTo, linksOf, reached, withTables, type Tables } from './link-rules.js';
 import { Plans, type TypePlan } from './plan.js';
 import { keyText, RowTable, tableOf } from './table.js';
 import { View } from './view.js';

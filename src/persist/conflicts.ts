@@ -2,7 +2,7 @@
 // and in memory.
 import { sameData } from '../core/internal.js';
 import { storedElsewhere } from './errors.js';
-import { joined } from './joined.js';
+import { mergeSessions } from './session-merge.js';
 import { lineageOf, readLog, writerOf, type Lineage } from './log.js';
 import { unchanged, type Opened, type Opening } from './opening.js';
 import type { StoredTexts } from './stored-texts.js';
@@ -57,8 +57,8 @@ export class Conflicts {
     const other = record.kept.of(onto(part));
     const onConflict = store.kept?.onConflict;
     // Memory does not have what an unheard write had joined: what it changed since goes on top of that.
-    const own = common && 'own' in common ? joined(common.own, part, common.part, onConflict).result : part;
-    const { result, lost } = joined(before === NOTHING ? record.began : before, own, other, onConflict);
+    const own = common && 'own' in common ? mergeSessions(common.own, part, common.part, onConflict).result : part;
+    const { result, lost } = mergeSessions(before === NOTHING ? record.began : before, own, other, onConflict);
     let aside: string | undefined;
     record.unsaved = false;
     try {
@@ -125,7 +125,7 @@ export class Conflicts {
     record.joining = record.over = undefined;
     if (this.host.status === 'closed') return;
     const now = this.host.stateOf(record);
-    const latest = joined(part, kept.of(now), result, store.kept?.onConflict).result;
+    const latest = mergeSessions(part, kept.of(now), result, store.kept?.onConflict).result;
     this.host.takeIn([[record, kept.exactly(now, latest)]]);
     if (!sameData(latest, result)) {
       record.unsaved = true;

@@ -1,7 +1,7 @@
 // What the other parts of Floe use of this one besides its public entry. Nothing else of it is imported from outside.
 export type { StorageArea } from './area.js';
-export { Kept } from './kept.js';
-export { listed } from './listed.js';
+export { KeptPart } from './kept-part.js';
+export { storedItems } from './stored-items.js';
 export { firstLine, lineageOf, readLog } from './log.js';
 export type { Log } from './log.js';
 export type { Persistence } from './persistence.js';

@@ -2,7 +2,7 @@
 // each line sealed (`sealed.ts`); the changes are JSON Patch documents (RFC 6902).
 import { decode, encode, messageOf } from '../core/internal.js';
 import { applyPatch, type Patch } from '../core/index.js';
-import { hex, seal, unseal, type Sealed } from './sealed.js';
+import { hex, seal, unseal, type ChecksummedLine } from './checksums.js';
 
 /**
  * The version of the stored format.
@@ -78,7 +78,7 @@ export function firstLine(
   before: readonly string[],
   state: unknown,
   by: Writer,
-): Sealed {
+): ChecksummedLine {
   const encoded = encode(state);
   const [after, ...past] = before.slice(-LINEAGE).reverse();
   const line: FirstLine = {
@@ -119,7 +119,7 @@ const BEFORE =
   /^\{"sum":"[0-9a-f]{8}","floe":"stored","format":[0-9]+,"store":"(?:[^"\\]|\\.)*","version":[^,]+(?:,"after":"([0-9a-f]{8})")?(?:,"past":\[([^\]]*)\])?/;
 
 /** @param by the session, and its number for the text */
-export const changeLine = (changes: Patch, before: number, by: Writer): Sealed =>
+export const changeLine = (changes: Patch, before: number, by: Writer): ChecksummedLine =>
   seal({ by, changes: encode(changes) }, before);
 
 /** Who wrote the last line of a text, as the text says it: nothing is checked. */
@@ -171,9 +171,9 @@ function readChanges(
     const line = end < 0 ? text.slice(at) : text.slice(at, end);
     try {
       if (end < 0) throw new Error('its end is missing');
-      const sealed = unseal(line, sum);
-      patches.push(decodeIn(line, sealed.value.changes) as Patch);
-      sum = sealed.sum;
+      const unsealed = unseal(line, sum);
+      patches.push(decodeIn(line, unsealed.value.changes) as Patch);
+      sum = unsealed.sum;
     } catch (cause) {
       damage = { why: `change ${patches.length + 1} cannot be used: ${messageOf(cause)}`, cut: end < 0 };
       break;

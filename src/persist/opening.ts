@@ -2,7 +2,7 @@
 import { DEV, guardData, messageOf, sameData, storedDiffers, type StoreDefinition } from '../core/internal.js';
 import { notSetAside, storageUnreadable, storedCutShort, storedDamaged, storedTooNew } from './errors.js';
 import { LINEAGE, lineageOf, readLog, type Log } from './log.js';
-import { LineSum } from './sealed.js';
+import { LineSum } from './checksums.js';
 import { headOf, type StoredTexts } from './stored-texts.js';
 import { NOTHING, type RecordHost, type StoreRecord } from './store-record.js';
 import { upgraded, versionOf } from './upgrade.js';

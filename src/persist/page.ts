@@ -32,9 +32,9 @@ export function whenStored(
   stored: (area: object | null | undefined, key: string | null | undefined) => void,
 ): () => void {
   const page = globalThis as Page;
-  const heard = ({ storageArea, key }: StorageEvent): void => stored(storageArea, key);
-  page.addEventListener?.('storage', heard);
-  return () => page.removeEventListener?.('storage', heard);
+  const notified = ({ storageArea, key }: StorageEvent): void => stored(storageArea, key);
+  page.addEventListener?.('storage', notified);
+  return () => page.removeEventListener?.('storage', notified);
 }
 
 /** Calls `retry` whenever the host says that the network is back. Where no host says so it never does. */

@@ -10,49 +10,49 @@ import {
   type Transition,
 } from '../core/internal.js';
 import type { AnyStore } from '../core/index.js';
-import type { Keeper } from './keeper.js';
+import type { PersistenceEngine } from './engine.js';
 import type { Persistence, StoredItem } from './persistence.js';
 import type { TabRole } from './tabs/tab.js';
 
 export class Places implements Persistence, Listener {
-  private readonly keepers: readonly Keeper[];
+  private readonly keepers: readonly PersistenceEngine[];
 
   /**
    * @param usual keeps every store that `byStore` does not name
    * @param problems where all keepers list their problems
    */
   constructor(
-    private readonly usual: Keeper,
-    private readonly byStore: ReadonlyMap<string, Keeper>,
+    private readonly usual: PersistenceEngine,
+    private readonly byStore: ReadonlyMap<string, PersistenceEngine>,
     readonly problems: FloeError[],
   ) {
     this.keepers = [...new Set([usual, ...byStore.values()])];
   }
 
-  private keeperOf(store: string): Keeper {
+  private engineOf(store: string): PersistenceEngine {
     return this.byStore.get(store) ?? this.usual;
   }
 
   // ---- for the runtime ----
 
   begin(store: StoreDefinition, state: unknown): unknown {
-    return this.keeperOf(store.name).begin(store, state);
+    return this.engineOf(store.name).begin(store, state);
   }
 
   fill(cell: Cell, stored: PromiseLike<unknown>): void {
-    this.keeperOf(cell.store.name).fill(cell, stored);
+    this.engineOf(cell.store.name).fill(cell, stored);
   }
 
   transition(transition: Transition): void {
-    for (const keeper of this.keepers) keeper.transition(transition);
+    for (const engine of this.keepers) engine.transition(transition);
   }
 
   travelled(live: boolean): void {
-    for (const keeper of this.keepers) keeper.travelled(live);
+    for (const engine of this.keepers) engine.travelled(live);
   }
 
   close(): void | PromiseLike<void> {
-    const closing = this.keepers.map((keeper) => keeper.close()).filter(isThenable);
+    const closing = this.keepers.map((engine) => engine.close()).filter(isThenable);
     return closing.length > 0
       ? Promise.all(closing.map((done) => Promise.resolve(done))).then(() => undefined)
       : undefined;
@@ -71,53 +71,53 @@ export class Places implements Persistence, Listener {
   }
 
   get ready(): Promise<void> {
-    return Promise.all(this.keepers.map((keeper) => keeper.ready)).then(() => undefined);
+    return Promise.all(this.keepers.map((engine) => engine.ready)).then(() => undefined);
   }
 
   get pending(): readonly string[] {
-    return this.keepers.flatMap((keeper) => keeper.pending);
+    return this.keepers.flatMap((engine) => engine.pending);
   }
 
   async flush(): Promise<boolean> {
-    const all = await Promise.all(this.keepers.map((keeper) => keeper.flush()));
+    const all = await Promise.all(this.keepers.map((engine) => engine.flush()));
     return all.every(Boolean);
   }
 
   rehydrate(...stores: AnyStore[]): Promise<boolean> {
-    return this.eachOf(stores, (keeper, own) => keeper.rehydrate(...own));
+    return this.eachOf(stores, (engine, own) => engine.rehydrate(...own));
   }
 
   forget(...stores: AnyStore[]): Promise<boolean> {
-    return this.eachOf(stores, (keeper, own) => keeper.forget(...own));
+    return this.eachOf(stores, (engine, own) => engine.forget(...own));
   }
 
   /** Asks each keeper for its own stores; without stores all keepers for all. */
   private async eachOf(
     stores: readonly AnyStore[],
-    ask: (keeper: Keeper, own: readonly AnyStore[]) => Promise<boolean>,
+    ask: (engine: PersistenceEngine, own: readonly AnyStore[]) => Promise<boolean>,
   ): Promise<boolean> {
     const all = await Promise.all(
-      this.keepers.map((keeper) => {
-        const own = stores.filter((store) => this.keeperOf(definitionOf(store).name) === keeper);
-        return stores.length > 0 && own.length === 0 ? Promise.resolve(true) : ask(keeper, own);
+      this.keepers.map((engine) => {
+        const own = stores.filter((store) => this.engineOf(definitionOf(store).name) === engine);
+        return stores.length > 0 && own.length === 0 ? Promise.resolve(true) : ask(engine, own);
       }),
     );
     return all.every(Boolean);
   }
 
   async list(): Promise<readonly StoredItem[]> {
-    return (await Promise.all(this.keepers.map((keeper) => keeper.list()))).flat();
+    return (await Promise.all(this.keepers.map((engine) => engine.list()))).flat();
   }
 
   async texts(): Promise<Readonly<Record<string, string>>> {
-    const all = await Promise.all(this.keepers.map((keeper) => keeper.texts()));
+    const all = await Promise.all(this.keepers.map((engine) => engine.texts()));
     const texts: Record<string, string> = {};
     for (const some of all) for (const key of Object.keys(some)) put(texts, key, some[key]);
     return texts;
   }
 
   watch(listener: () => void): () => void {
-    const stops = this.keepers.map((keeper) => keeper.watch(listener));
+    const stops = this.keepers.map((engine) => engine.watch(listener));
     return () => {
       for (const stop of stops) stop();
     };

@@ -1,7 +1,7 @@
 // What a storage needs of the sharing between tabs, which an application brings with `sharedTabs()`.
 import type { Cell, Extensible, Feature, FloeError, Hooks } from '../core/internal.js';
 import type { Opening } from './opening.js';
-import type { Hosted, HostedHost } from './tabs/hosted.js';
+import type { ForeignStores, ForeignStoresHost } from './tabs/foreign-stores.js';
 import type { TabsHost } from './tabs/tab.js';
 import type { Tabs } from './tabs/tabs.js';
 
@@ -11,8 +11,8 @@ export type LateStates = Feature<Hooks & { fill(cell: Cell, stored: PromiseLike<
 /** The machinery of one runtime. */
 export interface Sharing {
   readonly late: LateStates;
-  hosted(keeper: HostedHost, opening: Opening): Hosted;
-  tabs(kernel: Extensible, keeper: TabsHost): Tabs;
+  hosted(engine: ForeignStoresHost, opening: Opening): ForeignStores;
+  tabs(kernel: Extensible, engine: TabsHost): Tabs;
 }
 
 export const SHARES: unique symbol = Symbol('floe.shares');

@@ -14,7 +14,7 @@ import {
   DEV,
 } from '../core/internal.js';
 import type { StorageArea } from './area.js';
-import { Keeper, type KeeperOptions } from './keeper.js';
+import { PersistenceEngine, type EngineOptions } from './engine.js';
 import type { Persistence } from './persistence.js';
 import { Places } from './places.js';
 import type { StoredTexts } from './stored-texts.js';
@@ -53,67 +53,67 @@ export function makeStorage(
   if (DEV && tabs !== undefined && typeof (tabs as Partial<TabSharing> | null)?.[SHARES] !== 'function')
     throw badOption('A storage', 'tabs', 'takes sharedTabs() from floe/persist');
   const storage: Storage = {
-    [ATTACH]: (host) => faced(host, storage[KEEPER](host)),
+    [ATTACH]: (host) => faced(host, storage[ENGINE](host)),
     [PLACES]: placesOf,
-    [KEEPER]: (host, more) => keeperIn(host, open, options, { late: kind.late, ...more }, kind.place),
+    [ENGINE]: (host, more) => engineIn(host, open, options, { late: kind.late, ...more }, kind.place),
   };
   return storage;
 }
 
 /** Makes the keeper of a storage. */
-const KEEPER: unique symbol = Symbol('floe.keeper');
+const ENGINE: unique symbol = Symbol('floe.keeper');
 
 interface Storage extends Attachment<Persistence> {
-  readonly [KEEPER]: (host: Extensible, more?: Partial<KeeperOptions>) => Keeper;
+  readonly [ENGINE]: (host: Extensible, more?: Partial<EngineOptions>) => PersistenceEngine;
 }
 
 const MEMBERS: readonly (keyof Persistence)[] = [
   ...(['status', 'tab', 'pending', 'problems', 'flush', 'rehydrate', 'forget', 'list', 'texts', 'watch'] as const),
 ];
 
-function faced(kernel: Extensible, keeper: Persistence & Listener & { readonly ready: Promise<void> }): Persistence {
-  listen(kernel, keeper);
-  kernel.whenRead = () => keeper.ready;
-  return faceOf<Persistence, keyof Persistence>(keeper, MEMBERS);
+function faced(kernel: Extensible, engine: Persistence & Listener & { readonly ready: Promise<void> }): Persistence {
+  listen(kernel, engine);
+  kernel.whenRead = () => engine.ready;
+  return faceOf<Persistence, keyof Persistence>(engine, MEMBERS);
 }
 
-function keeperIn(
+function engineIn(
   host: Extensible,
   open: (report: (problem: FloeError) => void) => StorageArea,
   { writeAfter = 100, tabs }: StorageOptions & TabOptions,
-  more: Partial<KeeperOptions>,
+  more: Partial<EngineOptions>,
   place = '',
-): Keeper {
+): PersistenceEngine {
   const early: FloeError[] = [];
   let report = (problem: FloeError): void => void early.push(problem);
-  const keeper = new Keeper(
+  const engine = new PersistenceEngine(
     host,
     open((problem) => report(problem)),
     { writeAfter, sharing: tabs?.[SHARES](place, (problem) => report(problem)), ...more },
   );
-  report = (problem) => keeper.report(problem);
+  report = (problem) => engine.report(problem);
   early.forEach(report);
-  return keeper;
+  return engine;
 }
 
 /** One attachment of several storages: each store is kept in one of them. */
 const placesOf = ({ default: usual, stores }: StoragePlaces<Persistence>): Attachment<Persistence> => ({
   [ATTACH]: (host) => {
     const problems: FloeError[] = [];
-    const keepers = new Map<unknown, { readonly keeper: Keeper; readonly others: StoredTexts[] }>();
-    const keeperOf = (storage: Attachment<unknown>): Keeper => {
+    const keepers = new Map<unknown, { readonly engine: PersistenceEngine; readonly others: StoredTexts[] }>();
+    const engineOf = (storage: Attachment<unknown>): PersistenceEngine => {
       const known = keepers.get(storage);
-      if (known) return known.keeper;
+      if (known) return known.engine;
       const others: StoredTexts[] = [];
-      const keeper = (storage as Storage)[KEEPER](host, { others, problems });
-      keepers.set(storage, { keeper, others });
-      return keeper;
+      const engine = (storage as Storage)[ENGINE](host, { others, problems });
+      keepers.set(storage, { engine, others });
+      return engine;
     };
-    const first = keeperOf(usual);
-    const byStore = new Map(stores.map(([store, storage]) => [definitionOf(store).name, keeperOf(storage)]));
+    const first = engineOf(usual);
+    const byStore = new Map(stores.map(([store, storage]) => [definitionOf(store).name, engineOf(storage)]));
     const all = [...keepers.values()];
-    for (const { keeper, others } of all)
-      others.push(...all.filter((other) => other.keeper !== keeper).map((other) => other.keeper.storedTexts));
+    for (const { engine, others } of all)
+      others.push(...all.filter((other) => other.engine !== engine).map((other) => other.engine.storedTexts));
     return faced(host, new Places(first, byStore, problems));
   },
 });

@@ -1,6 +1,6 @@
 // What is known of the stored text of one store: a baseline and a journal of changes.
 import type { FloeError, StoreDefinition } from '../core/internal.js';
-import type { Kept } from './kept.js';
+import type { KeptPart } from './kept-part.js';
 import type { LogEnd } from './log.js';
 import { Turns } from './turns.js';
 
@@ -19,7 +19,7 @@ export interface Attempt {
 export interface StoreRecord {
   /** As it is declared now: a reloaded module may declare it once more. */
   store: StoreDefinition;
-  kept: Kept;
+  kept: KeptPart;
   readonly turns: Turns;
   /** `untouchable`: what is stored must not be overwritten. `unread`: it could not be read yet, which is tried again. */
   phase: 'reading' | 'ready' | 'untouchable' | 'unread';
@@ -68,7 +68,7 @@ export interface StoreRecord {
   hosted: boolean;
 }
 
-export const newRecord = (store: StoreDefinition, kept: Kept, initial: unknown): StoreRecord => ({
+export const newRecord = (store: StoreDefinition, kept: KeptPart, initial: unknown): StoreRecord => ({
   store,
   kept,
   turns: new Turns(),

@@ -3,7 +3,7 @@
 // (`NAME.aside.TIME`). Names of stores hold no dots.
 import { isThenable } from '../core/internal.js';
 import { beginsWith, StorageConflict, type Beginning, type MaybeAsync, type StorageArea } from './area.js';
-import { hex, seal, unseal, type LineSum } from './sealed.js';
+import { hex, seal, unseal, type LineSum } from './checksums.js';
 import type { StoreRecord } from './store-record.js';
 import { wait, waitAll, type Work } from './work.js';
 

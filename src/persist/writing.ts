@@ -3,10 +3,10 @@ import { difference } from '../core/internal.js';
 import type { Patch } from '../core/index.js';
 import { StorageConflict } from './area.js';
 import type { Conflicts } from './conflicts.js';
-import { joined } from './joined.js';
-import { sameParts } from './kept.js';
+import { mergeSessions } from './session-merge.js';
+import { sameParts } from './kept-part.js';
 import { changeLine, firstLine, LINEAGE } from './log.js';
-import { hex } from './sealed.js';
+import { hex } from './checksums.js';
 import type { StoredTexts } from './stored-texts.js';
 import { NOTHING, type Attempt, type RecordHost, type StoreRecord } from './store-record.js';
 import { versionOf } from './upgrade.js';
@@ -30,7 +30,7 @@ export class Writing {
   /** The kept part that a store should have in the storage: the live state, wherever the cursor is. */
   partOf({ store, kept, over }: StoreRecord, state: unknown): unknown {
     const own = kept.of(state);
-    return over ? joined(over.part, own, over.result, store.kept?.onConflict).result : own;
+    return over ? mergeSessions(over.part, own, over.result, store.kept?.onConflict).result : own;
   }
 
   /**

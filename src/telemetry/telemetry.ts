@@ -71,7 +71,7 @@ class Spans {
   /** Of runs that are over. */
   private readonly over = new Map<number, Span>();
   /** The step of the last sum. */
-  private summed: number | undefined;
+  private lastSum: number | undefined;
 
   constructor(
     private readonly tracer: Tracer,
@@ -99,8 +99,8 @@ class Spans {
   add(step: Step, transition: Transition): void {
     const { seq, fact, time, took, reason } = step;
     // A sum grows; it is sent as it begins.
-    if (fact === 'summed' && this.summed === seq) return;
-    this.summed = fact === 'summed' ? seq : undefined;
+    if (fact === 'summed' && this.lastSum === seq) return;
+    this.lastSum = fact === 'summed' ? seq : undefined;
     // Of the run itself: a trace that was imported gives those that come after it other numbers.
     const { run } = transition;
     if (run && fact === 'runStarted') {

@@ -274,7 +274,7 @@ function appliedInPart({ alsoAbout }: Step, given: Patch, states: States): State
     const joins = given.filter(({ op, path }) => op === 'add' && parsePointer(path).length === 1);
     return joins.length > 0 ? applyPatch(states, joins) : states;
   }
-  // What one of the reverted actions did is not there to be taken back, but what the others did is.
+  // What one of the reverted actions did is not there to be reverted; what the others did is.
   return given.reduce((now, operation) => {
     try {
       return applyPatch(now, [operation]);

@@ -8,7 +8,7 @@ import {
   type Difference,
   differenceOfStates,
   type Extensible,
-  firstAnswer,
+  firstResult,
   type FloeError,
   guardData,
   leaveLine,
@@ -261,7 +261,7 @@ export class Recorder implements Trace, Listener {
     if (sum === undefined) {
       const { timeline } = this;
       const { line, nextSeq, folded, branch } = timeline;
-      this.sum = sum = new GrowingSum(nextSeq, line.lastSeq ?? folded, branch, this.summed);
+      this.sum = sum = new GrowingSum(nextSeq, line.lastSeq ?? folded, branch, this.sumOf);
       timeline.append(sum);
     }
     sum.add(transition);
@@ -271,7 +271,7 @@ export class Recorder implements Trace, Listener {
     return begins;
   }
 
-  private readonly summed = (changed: readonly StoreChange[]): Difference =>
+  private readonly sumOf = (changed: readonly StoreChange[]): Difference =>
     this.making.concealedPatches({ changed, touches: undefined });
 
   /** The sum is over: something else follows it, or its line is left. It becomes a step like any other, and is written. */
@@ -297,7 +297,7 @@ export class Recorder implements Trace, Listener {
     if (timeline.size <= limit + Math.min(limit >> 4, 255)) return;
     for (const seq of timeline.dropBranches(limit)) this.excluded.delete(seq);
     const { line } = timeline;
-    const open = firstAnswer(this.host, (hooks) => hooks.pinned?.())?.step ?? Infinity;
+    const open = firstResult(this.host, (hooks) => hooks.pinned?.())?.step ?? Infinity;
     let count = 0;
     // Steps that commit or roll back together are folded together.
     while (
@@ -579,7 +579,7 @@ export class Recorder implements Trace, Listener {
     // So long a group that not all of it is kept.
     if (step.group !== undefined && step.group === this.foldedGroup) throw stepFolded(timeline.folded!, seq);
     // Taking it back later could not be computed any more.
-    const open = firstAnswer(this.host, (hooks) => hooks.pinned?.())?.step;
+    const open = firstResult(this.host, (hooks) => hooks.pinned?.())?.step;
     if (open !== undefined) throw stillOpen(seq, open);
     const all = timeline.all();
     const chosen = new Set([seq]);

@@ -85,7 +85,7 @@ export function replayTrace(file: GivenTrace, options: ReplayOptions): Replay {
       if (step.onTrust) onTrust.push(step.seq);
       else if (step.kind === 'action') {
         actions++;
-        const divergence = replaying.isTakenBack(line, i, recorded)
+        const divergence = replaying.isRolledBack(line, i, recorded)
           ? undefined
           : (replaying.divergenceAt(step, recorded, expected, endOf(line, i)) ?? replaying.newAnswer(step, since));
         if (divergence === 'on trust') onTrust.push(step.seq);
@@ -130,7 +130,7 @@ class Replaying {
    * Whether a step is part of a transaction that failed as a whole, as it did when it was recorded: each of its actions is
    * noted as failed, though only one of them was at fault.
    */
-  isTakenBack(line: readonly Step[], index: number, before: States): boolean {
+  isRolledBack(line: readonly Step[], index: number, before: States): boolean {
     const { group } = line[index];
     if (group === undefined) return false;
     if (this.together?.group !== group) {
@@ -140,11 +140,11 @@ class Replaying {
       const failed = (step: Step): boolean => step.kind === 'action' && step.outcome === 'failed' && !step.caught;
       const found: Step[] = [];
       if (steps.some(failed)) recompute(steps, before, this.how, (step) => found.push(step as Step));
-      this.together = { group, isTakenBack: found.some(failed) };
+      this.together = { group, isRolledBack: found.some(failed) };
     }
-    return this.together.isTakenBack;
+    return this.together.isRolledBack;
   }
-  private together: { readonly group: number; readonly isTakenBack: boolean } | undefined;
+  private together: { readonly group: number; readonly isRolledBack: boolean } | undefined;
 
   /** The stores that were nowhere when it was recorded. */
   storesSince(start: States, line: readonly Step[]): readonly StoreDefinition[] {

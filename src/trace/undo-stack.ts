@@ -144,7 +144,7 @@ class Stack implements UndoStack, Listener {
   private readonly watchers = new Set<() => void>();
   private readonly stop: () => void;
   /** The transitions of undos and redos that were told, by what these knew. */
-  private readonly told = new WeakMap<Touches, Transition>();
+  private readonly recordedMoves = new WeakMap<Touches, Transition>();
 
   constructor(
     private readonly host: Extensible,
@@ -159,7 +159,7 @@ class Stack implements UndoStack, Listener {
   transition(transition: Transition): void {
     const { action, cause, fact, kind, touches } = transition;
     const isMove = fact === 'undone' || fact === 'redone';
-    if (touches && isMove) this.told.set(touches, transition);
+    if (touches && isMove) this.recordedMoves.set(touches, transition);
     const changed = transition.changed.filter(({ store, joined }) => this.stores.has(store.name) && !joined);
     if (changed.length === 0) return;
     for (const { before, after } of changed) this.identities.follow(before, after, touches);
@@ -172,7 +172,7 @@ class Stack implements UndoStack, Listener {
 
   recomputed(step: number, changed: readonly StoreChange[]): void {
     for (const { deeds, moves } of this.entries) {
-      for (const move of moves) if (this.told.get(move.touches)?.step === step) move.changed = changed;
+      for (const move of moves) if (this.recordedMoves.get(move.touches)?.step === step) move.changed = changed;
       for (const deed of deeds) {
         if (deed.transition.step !== step) continue;
         const known = new Map(deed.recorded.map((one) => [one.store.name, one]));
@@ -222,9 +222,9 @@ class Stack implements UndoStack, Listener {
 
   /** Forgets undos and redos that were rolled back: those that are neither told yet nor about to be. */
   private keepMoves(coming: readonly Transition[]): void {
-    const { told } = this;
+    const { recordedMoves } = this;
     const isComing = ({ touches }: Move): boolean => coming.some((transition) => transition.touches === touches);
-    const stays = (move: Move): boolean => told.has(move.touches) || isComing(move);
+    const stays = (move: Move): boolean => recordedMoves.has(move.touches) || isComing(move);
     if (this.entries.every(({ moves }) => moves.every(stays))) return;
     for (const entry of this.entries) entry.moves = entry.moves.filter(stays);
     this.tell();
@@ -296,7 +296,7 @@ class Stack implements UndoStack, Listener {
       .map((store) => ({ store, before: from[store.name], after: to[store.name] }));
     if (!state(this.host, changed, fact, { cause: { by: 'code' }, touches })) return { became: 'nothing' };
     // Part of a transaction: should that fail, or the one inside of it that it stands in, nothing was undone.
-    if (!this.told.has(touches)) this.host.later(() => this.keepMoves([]));
+    if (!this.recordedMoves.has(touches)) this.host.later(() => this.keepMoves([]));
     entry.moves = [...entry.moves, { fact, touches, changed }];
     // What is done next is an entry of its own.
     for (const one of this.entries) one.time = -Infinity;
@@ -334,7 +334,7 @@ class Stack implements UndoStack, Listener {
   /** The last undo or redo of an entry, as far as the cursor shows it. */
   private lastMove({ moves }: Entry): Move | undefined {
     for (let i = moves.length - 1; i >= 0; i--) {
-      const transition = this.told.get(moves[i].touches);
+      const transition = this.recordedMoves.get(moves[i].touches);
       // One that is not told is part of the transaction that is under way.
       if (transition === undefined || isShown(this.host, transition)) return moves[i];
     }

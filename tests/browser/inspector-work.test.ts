@@ -96,14 +96,14 @@ describe('what a developer does', () => {
 describe('the dock', () => {
   test('is resized, moved to a side, and folds into one line that says the last step and the problems', async () => {
     const page = await open();
-    const grip = page.getByRole('separator', { name: 'Size of the inspector' });
+    const resizer = page.getByRole('separator', { name: 'Size of the inspector' });
     const height = async (): Promise<number> => (await page.locator('floe-inspector .whole').boundingBox())!.height;
     expect(await height()).toBe(320);
-    await grip.focus();
+    await resizer.focus();
     await page.keyboard.press('ArrowUp');
     await page.keyboard.press('ArrowUp');
     expect(await height()).toBe(360);
-    const box = (await grip.boundingBox())!;
+    const box = (await resizer.boundingBox())!;
     await page.mouse.move(640, box.y + 4);
     await page.mouse.down();
     await page.mouse.move(640, 600, { steps: 4 });

@@ -67,12 +67,12 @@ export async function shift(): Promise<string> {
   const runtime = createRuntime({ stores: [port, log], trace: recording(), storage: memoryStorage() });
   runtime.dispatch(port.ingest(vessel, [{ hull: 'SK-114', name: 'Corran Bell' }]));
   await runtime.run(note());
-  const told = [runtime.read(port.one(vessel, 'SK-114'))?.name, runtime.read(log).notes[0], runtime.trace.steps.length];
+  const reported = [runtime.read(port.one(vessel, 'SK-114'))?.name, runtime.read(log).notes[0], runtime.trace.steps.length];
   runtime.trace.back();
   runtime.trace.back();
-  told.push(runtime.read(log).notes.length);
+  reported.push(runtime.read(log).notes.length);
   await runtime.close();
-  return told.join(' | ');
+  return reported.join(' | ');
 }
 `;
 const script = program.replace(/interface .*\n/, '').replace(/ as string\[\]|: string|<Vessel>|: Promise<string>/g, '');

@@ -6,7 +6,7 @@ import { join } from 'node:path';
 import { createRuntime } from 'floe';
 import { fileStorage } from 'floe/persist/node';
 import { log, visits } from '../../examples/harbour/src/model/index.js';
-import { seal } from '../../src/persist/sealed.js';
+import { seal } from '../../src/persist/checksums.js';
 import { floe } from '../support/command.js';
 import { storedText } from '../support/stored-text.js';
 
@@ -20,7 +20,7 @@ const copyOf = (version: number): string => {
   cpSync(join(fixtures, `version-${version}`), copy, { recursive: true });
   return copy;
 };
-interface Told {
+interface Report {
   store: string;
   fit: boolean;
   verdict: string;
@@ -29,11 +29,11 @@ interface Told {
   becomes?: unknown;
   text?: string;
 }
-const toldOf = (out: string): Told[] =>
+const reportsOf = (out: string): Report[] =>
   out
     .trim()
     .split('\n')
-    .map((line) => JSON.parse(line) as Told);
+    .map((line) => JSON.parse(line) as Report);
 
 const expected = [
   [1, { day: '2031-03-04', filter: 'alongside' }, 'Shore power on N2 is out until 14:00'],
@@ -60,7 +60,7 @@ describe.each(expected)('what version %i of the harbour stored', (version, kept,
     const copy = copyOf(version);
     const before = readdirSync(copy).map((name) => readFileSync(join(copy, name), 'utf8'));
     const { code, out } = await floe(['stored', copy, '--model', model, '--json']);
-    expect([code, toldOf(out)]).toMatchObject([
+    expect([code, reportsOf(out)]).toMatchObject([
       0,
       [
         { store: 'log', verdict: 'fits', state: { note } },
@@ -87,7 +87,7 @@ describe('damage', () => {
       0,
       expect.stringContaining("visits: what was there is set aside as 'visits.aside."),
     ]);
-    expect(toldOf(mended.out)).toMatchObject([
+    expect(reportsOf(mended.out)).toMatchObject([
       { store: 'log', fit: true },
       { store: 'visits', fit: true, becomes: { day: '2031-03-06', filter: 'expected' } },
       {
@@ -184,7 +184,7 @@ describe('what is not Floe’s', () => {
     for (const more of [[], ['--mend'], ['--mend', '--dry-run']]) {
       const { code, out, err } = await floe(['stored', place, ...more, '--json']);
       expect([code, err.includes('mended')]).toEqual([0, false]);
-      const foreign = toldOf(out).filter(({ verdict }) => verdict.startsWith('not of Floe'));
+      const foreign = reportsOf(out).filter(({ verdict }) => verdict.startsWith('not of Floe'));
       expect(foreign.map(({ store }) => store).sort()).toEqual(['lines', 'sums']);
       expect(bytesIn(place)).toEqual(before);
     }

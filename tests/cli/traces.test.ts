@@ -98,9 +98,9 @@ describe('floe step', () => {
     expect(listed.payload).toBe(note.action!.payload);
     expect((await floe(['step', file, '999'])).err).toContain('FLOE_NO_SUCH_STEP');
     const first = steps.find(({ action }) => action?.type === 'port.ingest')!;
-    const told = (await floe(['step', file, String(first.seq)])).out;
-    expect(told).toMatch(/and \d+ more lines; --json has all/);
-    expect(told.split('\n').length).toBeLessThan(60);
+    const reported = (await floe(['step', file, String(first.seq)])).out;
+    expect(reported).toMatch(/and \d+ more lines; --json has all/);
+    expect(reported.split('\n').length).toBeLessThan(60);
   });
 
   test('floe steps says why a step failed, and floe step where', async () => {

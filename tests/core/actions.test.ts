@@ -77,7 +77,7 @@ test('a creator drops what its change does not declare, and keeps what has a def
 });
 
 test('two creators of one type each have their own about', () => {
-  const heard: unknown[] = [];
+  const notified: unknown[] = [];
   const [one, two] = [1, 2].map((n) => action('noticed', { about: { n } }));
   const ran = jest.fn();
   task('ran', () => ran(), { when: action('by text') });
@@ -86,13 +86,13 @@ test('two creators of one type each have their own about', () => {
     onProblem,
     interceptors: [
       (_action, { about, proceed }) => {
-        heard.push(about);
+        notified.push(about);
         proceed();
       },
     ],
   });
   for (const creator of [one, two, one]) runtime.dispatch(creator());
-  expect(heard).toEqual([{ n: 1 }, { n: 2 }, { n: 1 }]);
+  expect(notified).toEqual([{ n: 1 }, { n: 2 }, { n: 1 }]);
   // Nothing handles it, which is said once.
   expect(onProblem.mock.calls).toMatchObject([[{ error: { code: 'FLOE_NOT_HANDLED' } }]]);
   runtime.dispatch({ type: 'by text' });

@@ -23,7 +23,12 @@ function done(change: Change, payload?: unknown) {
   const before = runtime.read(thing);
   const outcome = runtime.dispatch(act(payload));
   const { changes } = runtime.trace.steps.at(-1)!;
-  return { before, after: runtime.read(thing), outcome, told: changes.map(({ op, path }) => `${op} ${path.slice(6)}`) };
+  return {
+    before,
+    after: runtime.read(thing),
+    outcome,
+    reported: changes.map(({ op, path }) => `${op} ${path.slice(6)}`),
+  };
 }
 const refused = (change: Change) => failure(() => done(change));
 
@@ -95,13 +100,13 @@ describe('no change', () => {
     },
   };
   test.each(Object.entries(changes))('%s', (_name, change) => {
-    const { before, after, outcome, told } = done(change);
-    expect([outcome, told]).toEqual(['unchanged', []]);
+    const { before, after, outcome, reported } = done(change);
+    expect([outcome, reported]).toEqual(['unchanged', []]);
     expect(after).toBe(before);
   });
 
   test('a key with the value undefined is a change', () => {
-    expect(done((draft) => void (draft.other = undefined)).told).toEqual(['add /other']);
+    expect(done((draft) => void (draft.other = undefined)).reported).toEqual(['add /other']);
   });
 
   test('an edit that changes nothing allows another state to be returned', () => {

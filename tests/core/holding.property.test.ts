@@ -39,7 +39,7 @@ test('holds against what they select, recomputed from the state', async () => {
       const holds: Hold<number[]>[] = [];
       const hold = (n: number) => (holds[n] ??= holdOf(runtime, recipeOf(n)));
       for (let n = 0; n < COUNT; n++) hold(n);
-      const told = Array<number>(COUNT).fill(0);
+      const reported = Array<number>(COUNT).fill(0);
       const stops: ((() => void) | undefined)[] = [];
       const known: (number[] | string | undefined)[] = [];
       const look = (n: number): number[] | string => {
@@ -56,11 +56,11 @@ test('holds against what they select, recomputed from the state', async () => {
       for (let n = 0; n < COUNT; n++) known[n] = look(n);
       let serial = 100;
       const change = (m: number, work: () => void, isNews: boolean): void => {
-        const before = [...told];
+        const before = [...reported];
         work();
         for (let n = 0; n < COUNT; n++) {
           const isMine = isNews && n % ROWS === m;
-          expect(told[n] - before[n]).toBe(isMine && stops[n] ? 1 : 0);
+          expect(reported[n] - before[n]).toBe(isMine && stops[n] ? 1 : 0);
           const now = look(n);
           if (!isMine) expect(now).toBe(known[n]);
           known[n] = now;
@@ -69,11 +69,11 @@ test('holds against what they select, recomputed from the state', async () => {
       for (const { kind, n, m } of program) {
         const row = state()[m];
         if (kind === 'get') expect(look(n)).toBe(known[n]);
-        else if (kind === 'subscribe') stops[n] ??= hold(n).subscribe(() => told[n]++);
+        else if (kind === 'subscribe') stops[n] ??= hold(n).subscribe(() => reported[n]++);
         else if (kind === 'stop' || kind === 'again') {
           const stopped = stops[n];
           stopped?.();
-          stops[n] = kind === 'again' && stopped ? hold(n).subscribe(() => told[n]++) : undefined;
+          stops[n] = kind === 'again' && stopped ? hold(n).subscribe(() => reported[n]++) : undefined;
           // Subscribed again at once, or asked before the turn is over, it is the same value.
           expect(look(n)).toBe(known[n]);
         } else if (kind === 'turn') {

@@ -70,8 +70,8 @@ test('a log tells what became of an action; one that failed fails nevertheless',
   expect(codeOf(() => runtime.dispatch(failing()))).toBe('FLOE_CHANGE_FAILED');
   expect(lines).toEqual(['counter.added applied 1', expect.stringMatching(/^counter\.failing failed: .*on purpose/)]);
   const console_ = jest.spyOn(console, 'log').mockImplementation(() => undefined);
-  const told = recorded({ interceptors: [actionLog()] });
-  told.runtime.dispatch(told.added(1));
+  const reported = recorded({ interceptors: [actionLog()] });
+  reported.runtime.dispatch(reported.added(1));
   expect(console_).toHaveBeenCalledWith('counter.added applied 1');
   console_.mockRestore();
 });

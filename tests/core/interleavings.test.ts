@@ -20,20 +20,20 @@ const written = log.action('written', (draft, line: string) => {
   draft.lines.push(line);
 });
 
-const asking = (overlap: Overlap, lanes: number): Task<[visit: number], number> =>
+const asking = (overlap: Overlap, groups: number): Task<[visit: number], number> =>
   task(
     log,
-    `ask-${overlap}-${lanes}`,
+    `ask-${overlap}-${groups}`,
     async ({ dispatch, use }, visit) => {
       dispatch(written(`asked ${visit}`));
       await use(desk).ask(visit);
       dispatch(written(`answered ${visit}`));
       return visit;
     },
-    { overlap, overlapBy: (visit) => visit % lanes },
+    { overlap, overlapBy: (visit) => visit % groups },
   );
 const tasks = new Map(
-  overlaps.flatMap((overlap) => [1, 2].map((lanes) => [`${overlap} ${lanes}`, asking(overlap, lanes)])),
+  overlaps.flatMap((overlap) => [1, 2].map((groups) => [`${overlap} ${groups}`, asking(overlap, groups)])),
 );
 
 // ---- the model ----
@@ -59,16 +59,16 @@ class Model {
 
   constructor(
     private readonly overlap: Overlap,
-    private readonly lanes: number,
+    private readonly groups: number,
   ) {}
 
-  private inLane(visit: number, phase: ModelRun['phase']) {
-    return this.all.filter((one) => one.visit % this.lanes === visit % this.lanes && one.run.phase === phase);
+  private inGroup(visit: number, phase: ModelRun['phase']) {
+    return this.all.filter((one) => one.visit % this.groups === visit % this.groups && one.run.phase === phase);
   }
 
   start(visit: number): void {
     if (this.closed) return;
-    const [other] = this.inLane(visit, 'running');
+    const [other] = this.inGroup(visit, 'running');
     if (other && this.overlap === 'share') {
       this.sharing.get(other.run)!.add(visit);
       return void (this.runs[visit] = other.run);
@@ -106,8 +106,8 @@ class Model {
     Object.assign(run, { phase, reason });
     this.ended++;
     if (!this.all.some((one) => one.run.phase === 'running')) this.phase = phase;
-    const [next] = this.inLane(visit, 'waiting');
-    if (next && this.inLane(visit, 'running').length === 0 && reason !== 'closed') this.begin(next.visit, next.run);
+    const [next] = this.inGroup(visit, 'waiting');
+    if (next && this.inGroup(visit, 'running').length === 0 && reason !== 'closed') this.begin(next.visit, next.run);
   }
 
   private cancel(run: ModelRun, reason: string): void {
@@ -155,9 +155,9 @@ const settle = async (): Promise<void> => {
   for (let i = 0; i < 12; i++) await Promise.resolve();
 };
 
-async function play(events: readonly Event[], overlap: Overlap, lanes: number): Promise<void> {
-  const model = new Model(overlap, lanes);
-  const ask = tasks.get(`${overlap} ${lanes}`)!;
+async function play(events: readonly Event[], overlap: Overlap, groups: number): Promise<void> {
+  const model = new Model(overlap, groups);
+  const ask = tasks.get(`${overlap} ${groups}`)!;
   const answers: { resolve(): void; reject(error: Error): void; promise: Promise<void> }[] = [];
   const dependencyOf = (visit: number) => {
     if (!answers[visit]) {
@@ -215,14 +215,14 @@ async function play(events: readonly Event[], overlap: Overlap, lanes: number): 
     written.filter((step) => step.outcome === outcome).map((step) => step.action!.payload);
   same(lines('applied').join(), model.lines.join());
   same(lines('stopped').sort().join(), model.stopped.sort().join());
-  const told = (fact: string) => runtime.trace.steps.filter((step) => step.fact === fact).length;
-  same([told('runStarted'), told('runEnded')].join(), [model.begun, model.ended].join());
+  const reported = (fact: string) => runtime.trace.steps.filter((step) => step.fact === fact).length;
+  same([reported('runStarted'), reported('runEnded')].join(), [model.begun, model.ended].join());
   model.runs.forEach((run, visit) => {
     if (run?.phase === 'failed') same(ends[visit], 'refused');
     else if (run?.phase === 'cancelled') same(ends[visit], run.reason);
     else same(typeof ends[visit], run?.phase === 'done' ? 'number' : 'undefined');
   });
-  const last = runtime.trace.stateAt(runtime.trace.steps.at(-1)!.seq)[`log.ask-${overlap}-${lanes}.status`] as
+  const last = runtime.trace.stateAt(runtime.trace.steps.at(-1)!.seq)[`log.ask-${overlap}-${groups}.status`] as
     { all: { phase: string; runs: number } } | undefined;
   same([last?.all.phase ?? 'idle', last?.all.runs ?? 0].join(), [model.phase, model.begun].join());
   same(problems.length, 0);
@@ -259,7 +259,7 @@ describe.each(overlaps)('overlap: %s', (overlap) => {
     [2, 2, endings, 288],
     [3, 1, endings, 7680],
     [3, 2, endings.slice(0, 3), 3240],
-  ] as const)('%i runs in %i lanes, %j', async (count, lanes, kinds, expected) => {
+  ] as const)('%i runs in %i lanes, %j', async (count, groups, kinds, expected) => {
     const all = [...scenarios(count, kinds)];
     expect(all).toHaveLength(expected);
     // Of three runs a small share goes a long way; the long mode plays all.
@@ -267,7 +267,7 @@ describe.each(overlaps)('overlap: %s', (overlap) => {
     for (const [i, events] of all.entries()) {
       if (i % every > 0) continue;
       try {
-        await play(events, overlap, lanes);
+        await play(events, overlap, groups);
       } catch (error) {
         throw new Error(`${JSON.stringify(events)}: ${(error as Error).message}`, { cause: error });
       }

@@ -13,13 +13,13 @@ const declare = () => {
   const noted = watch.action('noted', (draft, text: string) => {
     draft.notes.push(text);
   });
-  const heard: string[] = [];
+  const notified: string[] = [];
   const poll = task(
     watch,
     'poll',
     async ({ sleep, dispatch, each }) => {
       void (async () => {
-        for await (const { payload } of each(noted)) heard.push(payload);
+        for await (const { payload } of each(noted)) notified.push(payload);
       })();
       for (;;) {
         try {
@@ -50,7 +50,7 @@ const declare = () => {
     },
     { overlap: 'replace', overlapBy: (day) => day },
   );
-  return { watch, ticked, noted, heard, poll, part, load };
+  return { watch, ticked, noted, notified, poll, part, load };
 };
 
 type Setting = ReturnType<typeof declare> & {
@@ -118,7 +118,7 @@ async function play(file: string, plan: readonly { readonly at: number; readonly
       }
     await runtime.clock.advance(STEP);
   }
-  const { watch, poll, part, load, heard, noted, runs } = setting;
+  const { watch, poll, part, load, notified, noted, runs } = setting;
   if (closed) {
     expect(runs.every(({ phase }) => phase !== 'running')).toBe(true);
     expect(runtime.clock.waiting).toBe(0);
@@ -130,11 +130,11 @@ async function play(file: string, plan: readonly { readonly at: number; readonly
   runtime.trace.live();
   // The task that lives as long as the runtime is alive, once.
   const { ticks } = runtime.read(watch);
-  heard.length = 0;
+  notified.length = 0;
   await runtime.clock.advance(30);
   runtime.dispatch(noted('here'));
   await runtime.clock.advance();
-  expect([runtime.read(watch).ticks - ticks, heard]).toEqual([3, ['here']]);
+  expect([runtime.read(watch).ticks - ticks, notified]).toEqual([3, ['here']]);
   // All others are over: so say their statuses, on each branch, and so they say in a file.
   expect(runs.filter(({ phase }) => phase === 'running')).toEqual([]);
   const phases = (of = runtime) =>

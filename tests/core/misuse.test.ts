@@ -321,11 +321,11 @@ describe('Maps and Sets', () => {
     }));
     const own = list.selector('own', ({ index }) => index);
     const runtime = createRuntime({ stores: [list] });
-    const heard: unknown[] = [];
-    runtime.watch(byId, (now) => heard.push(now.get('a')?.n));
+    const notified: unknown[] = [];
+    runtime.watch(byId, (now) => notified.push(now.get('a')?.n));
     runtime.dispatch(set(2));
     const [item] = runtime.read(list).all;
-    expect([heard, runtime.read(byId).get('a') === item, runtime.read(own) === runtime.read(list).index]).toEqual([
+    expect([notified, runtime.read(byId).get('a') === item, runtime.read(own) === runtime.read(list).index]).toEqual([
       [2],
       true,
       true,
@@ -457,10 +457,10 @@ describe('messages that describe arguments', () => {
 test('an action that nothing handles is said once for each type, unless a run waits for it', async () => {
   const problems: Problem[] = [];
   const runtime = createRuntime({ onProblem: (problem) => problems.push(problem) });
-  const [rung, heard] = [action('rung'), action('heard')];
+  const [rung, notified] = [action('rung'), action('heard')];
   for (let i = 0; i < 3; i++) expect(runtime.dispatch(rung())).toBe('unchanged');
-  const run = runtime.run(task('hear', ({ next }) => next(heard))());
-  runtime.dispatch(heard());
+  const run = runtime.run(task('hear', ({ next }) => next(notified))());
+  runtime.dispatch(notified());
   await run;
   expect(problems.map(({ error }) => (error as FloeError).code)).toEqual(['FLOE_NOT_HANDLED']);
 });
@@ -512,11 +512,11 @@ describe('methods that are taken off their object', () => {
     const { watch, back, live, export: exported, stateAt } = runtime.trace;
     const { undo, redo, watch: watchUndo } = undoStack(runtime, { stores: [counter] });
     const { flush, watch: watchStored, list } = runtime.persistence;
-    const heard = jest.fn();
-    for (const one of [watch, watchUndo, watchStored]) one(heard);
+    const notified = jest.fn();
+    for (const one of [watch, watchUndo, watchStored]) one(notified);
     runtime.dispatch(added(2));
     expect(await flush()).toBe(true);
-    expect(heard.mock.calls.length).toBeGreaterThan(2);
+    expect(notified.mock.calls.length).toBeGreaterThan(2);
     expect([undo().became, runtime.read(counter).n, redo().became]).toEqual(['done', 0, 'done']);
     back();
     live();

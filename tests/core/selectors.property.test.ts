@@ -293,21 +293,21 @@ test('selectors and watchers against values computed again: right, in step, run 
             );
         };
 
-        const watched = new Map<number, { stop: () => void; heard: [unknown, unknown][]; last: unknown }>();
+        const watched = new Map<number, { stop: () => void; notified: [unknown, unknown][]; last: unknown }>();
         const watch = (i: number): void => {
           if (watched.has(i)) return;
-          const heard: [unknown, unknown][] = [];
+          const notified: [unknown, unknown][] = [];
           const stop = runtime.watch(
             sources[i],
             (value, before) => {
-              heard.push([before, value]);
+              notified.push([before, value]);
               // Whoever is told sees all other values in step.
               check();
             },
-            { onError: () => heard.push([NOTHING, NOTHING]) },
+            { onError: () => notified.push([NOTHING, NOTHING]) },
           );
           const last = valueOf(i);
-          watched.set(i, { stop, heard, last: last === NOTHING ? undefined : last });
+          watched.set(i, { stop, notified, last: last === NOTHING ? undefined : last });
         };
         watch(0);
         check();
@@ -328,7 +328,7 @@ test('selectors and watchers against values computed again: right, in step, run 
           const ranBefore = [...ran];
           const runsBefore = [...runsOf];
           const stateBefore = now();
-          for (const { heard } of watched.values()) heard.length = 0;
+          for (const { notified } of watched.values()) notified.length = 0;
           if (kind === 'replace') runtime.dispatch(replaced(operation));
           else if (kind === 'reset') runtime.reset();
           else if (kind === 'batch') {
@@ -365,14 +365,14 @@ test('selectors and watchers against values computed again: right, in step, run 
           }
           for (const [i, one] of watched) {
             const is = valueOf(i);
-            const errors = one.heard.filter(([value]) => value === NOTHING).length;
+            const errors = one.notified.filter(([value]) => value === NOTHING).length;
             if (is === NOTHING) {
               // An error that follows an error is told where it is another one.
-              expect(one.heard).toHaveLength(errors);
+              expect(one.notified).toHaveLength(errors);
               if (before[i] !== NOTHING) expect(errors).toBe(1);
             } else {
               const isNews = before[i] === NOTHING || !Object.is(before[i], is);
-              agree(one.heard, isNews ? [[one.last, is]] : []);
+              agree(one.notified, isNews ? [[one.last, is]] : []);
               one.last = is;
             }
           }
@@ -393,8 +393,8 @@ test('who only looked whether something is an object hears when it is one no mor
   });
   const is = thing.selector('is', ({ box }) => (box === null ? 'nothing' : Array.isArray(box) ? 'list' : 'object'));
   const runtime = createRuntime({ stores: [thing] });
-  const heard: string[] = [];
-  runtime.watch(is, (now) => heard.push(now));
+  const notified: string[] = [];
+  runtime.watch(is, (now) => notified.push(now));
   for (const next of [{ n: 2 }, null, { n: 3 }, [1], [2], { n: 4 }]) runtime.dispatch(put(next));
-  expect(heard).toEqual(['nothing', 'object', 'list', 'object']);
+  expect(notified).toEqual(['nothing', 'object', 'list', 'object']);
 });

@@ -27,12 +27,12 @@ describe('selectors in their corners', () => {
   test('equal: deep keeps the value, and the watchers hear nothing', () => {
     const { counter, added, runtime } = recorded();
     const parity = counter.selector('parity', (state) => ({ even: state.n % 2 === 0 }), { equal: 'deep' });
-    const heard = jest.fn();
-    runtime.watch(parity, heard);
+    const notified = jest.fn();
+    runtime.watch(parity, notified);
     const before = runtime.read(parity);
     runtime.dispatch(added(2));
     expect(runtime.read(parity)).toBe(before);
-    expect(heard).not.toHaveBeenCalled();
+    expect(notified).not.toHaveBeenCalled();
   });
 
   test('at gives the fallback where nothing is, and follows when something comes', () => {
@@ -42,13 +42,13 @@ describe('selectors in their corners', () => {
     });
     const runtime = createRuntime({ stores: [map] });
     const deep = at(map, '/of/a~1b/n', 0);
-    const heard: unknown[] = [];
-    runtime.watch(deep, (now, before) => heard.push([before, now]));
+    const notified: unknown[] = [];
+    runtime.watch(deep, (now, before) => notified.push([before, now]));
     runtime.dispatch(put('x'));
     runtime.dispatch(put('a/b'));
     expect([
       runtime.read(deep),
-      heard,
+      notified,
       runtime.read(at(map, '')),
       runtime.read(at(map, '/of/x/n/deeper', 'none')),
     ]).toEqual([1, [[0, 1]], runtime.read(map), 'none']);
@@ -115,12 +115,12 @@ describe('values for different arguments', () => {
     // The earliest of a process stay.
     for (let i = 0; i < 2000; i++) make(i);
     const watched = make(-1);
-    const heard: number[] = [];
+    const notified: number[] = [];
     const shown = selector('shown', (read) => read(watched) + read(counter).n);
-    runtime.watch(shown, (now) => heard.push(now));
+    runtime.watch(shown, (now) => notified.push(now));
     for (let i = 0; i < 10_000; i++) expect(runtime.read(make(i))).toBe(i);
     expect(liveSources(hostOf(runtime)).length).toBeLessThan(2500);
     runtime.dispatch(counter.edits().merge({ n: 5 }));
-    expect(heard).toEqual([4]);
+    expect(notified).toEqual([4]);
   });
 });

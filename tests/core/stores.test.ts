@@ -110,8 +110,8 @@ describe('rule 5: stores that come and go', () => {
     const isOpen = before.selector('isOpen', (state) => state.open);
     const problems: Problem[] = [];
     const runtime = createRuntime({ stores: [before], onProblem: (problem) => problems.push(problem) });
-    const heard: boolean[] = [];
-    runtime.watch(isOpen, (now) => heard.push(now));
+    const notified: boolean[] = [];
+    runtime.watch(isOpen, (now) => notified.push(now));
     runtime.dispatch(opened());
     const after = store('panel', { open: false, fresh: 2 });
     const closed = after.action('closed', (draft) => {
@@ -122,7 +122,7 @@ describe('rule 5: stores that come and go', () => {
     expect(runtime.read(after)).toEqual({ open: true, old: 1, fresh: 2 });
     expect(problems).toMatchObject([{ error: { code: 'FLOE_FIELDS_LOST' } }]);
     runtime.dispatch(closed());
-    expect([heard, runtime.read(isOpen), runtime.read(before)]).toEqual([[true, false], false, runtime.read(after)]);
+    expect([notified, runtime.read(isOpen), runtime.read(before)]).toEqual([[true, false], false, runtime.read(after)]);
   });
 
   test('rule 5: what tasks of the old module did stays their status', async () => {
@@ -223,14 +223,14 @@ describe('stores', () => {
     const [old, next, last] = [1, 10, 100].map(declare);
     const problems: Problem[] = [];
     const runtime = createRuntime({ stores: [old.panel], onProblem: (problem) => problems.push(problem) });
-    const heard: number[] = [];
-    runtime.watch(old.shown, (now) => heard.push(now));
+    const notified: number[] = [];
+    runtime.watch(old.shown, (now) => notified.push(now));
     runtime.dispatch(old.counted());
     expect(runtime.read(next.shown)).toBe(10);
     // It may have been read in a rendering, so watchers are notified later.
-    expect(heard).toEqual([1]);
+    expect(notified).toEqual([1]);
     await Promise.resolve();
-    expect([heard, runtime.read(old.shown), runtime.read(old.panel)]).toEqual([[1, 10], 10, { n: 1 }]);
+    expect([notified, runtime.read(old.shown), runtime.read(old.panel)]).toEqual([[1, 10], 10, { n: 1 }]);
     runtime.dispatch(old.counted());
     expect([runtime.read(next.panel).n, await runtime.run(old.count())]).toEqual([11, 10]);
     runtime.add(last.panel);

@@ -93,11 +93,11 @@ test('every option says what it does, and its default where it may be left out',
 
 test('every error that a doc comment names has a code, and the reference explains it', () => {
   const reference = readFileSync(join(root, 'docs/reference/errors.md'), 'utf8');
-  const told = all.flatMap(({ name, symbol }) =>
+  const reported = all.flatMap(({ name, symbol }) =>
     Array.from(wholeOf(symbol).matchAll(/@throws (.+)/g), ([, text]) => ({ name, text })),
   );
-  expect(told.length).toBeGreaterThan(10);
-  expect(told.filter(({ text }) => !/FLOE_[A-Z_]+/.test(text))).toEqual([]);
-  const codes = told.flatMap(({ text }) => text.match(/FLOE_[A-Z_]+/g) ?? []);
+  expect(reported.length).toBeGreaterThan(10);
+  expect(reported.filter(({ text }) => !/FLOE_[A-Z_]+/.test(text))).toEqual([]);
+  const codes = reported.flatMap(({ text }) => text.match(/FLOE_[A-Z_]+/g) ?? []);
   expect(codes.filter((code) => !reference.includes(`## ${code}\n`))).toEqual([]);
 });

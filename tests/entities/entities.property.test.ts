@@ -225,15 +225,16 @@ test('a maintained view equals one that is filtered, sorted and grouped again', 
           : (value as Rows<Flat | Group<Flat>>).map((one) =>
               'rows' in one ? { key: one.key, rows: one.rows.toArray() } : one,
             );
-      const heard = new Map<string, number>();
-      for (const { name, source } of views) runtime.watch(source, () => heard.set(name, (heard.get(name) ?? 0) + 1));
+      const notified = new Map<string, number>();
+      for (const { name, source } of views)
+        runtime.watch(source, () => notified.set(name, (notified.get(name) ?? 0) + 1));
       for (const { kind, key, phase, arrives, priority } of program) {
         tally[kind] = (tally[kind] ?? 0) + 1;
         const id = `v${key}`;
         const row = { id, phase, arrives, ...(priority !== undefined && { priority }), vessel: 'h1', services: [] };
         const before = views.map(({ source }) => runtime.read(source));
         const was = before.map(plain);
-        heard.clear();
+        notified.clear();
         if (kind === 'put') runtime.dispatch(port.put(visit, row));
         else if (kind === 'many')
           runtime.dispatch(
@@ -266,8 +267,8 @@ test('a maintained view equals one that is filtered, sorted and grouped again', 
           const same = JSON.stringify(is) === JSON.stringify(was[i]);
           const untouched = same && kind !== 'put' && kind !== 'many' && kind !== 'readd';
           if (untouched && value !== before[i]) expect(`${name} made again`).toBe('the same');
-          if (value === before[i] && heard.has(name)) expect(`${name} told`).toBe('not told');
-          if (value !== before[i] && !heard.has(name)) expect(`${name} not told`).toBe('told');
+          if (value === before[i] && notified.has(name)) expect(`${name} notified`).toBe('not notified');
+          if (value !== before[i] && !notified.has(name)) expect(`${name} not notified`).toBe('notified');
         }
       }
     }),

@@ -11,12 +11,12 @@ describe('ingest', () => {
   test('a row in which nothing differs keeps its identity, and no watcher is notified', () => {
     const { port, runtime } = started();
     const before = runtime.read(port);
-    const told: unknown[] = [];
-    runtime.watch(port, () => told.push('port'));
+    const reported: unknown[] = [];
+    runtime.watch(port, () => reported.push('port'));
     expect(runtime.dispatch(port.ingest(visit, structuredClone(day)))).toBe('unchanged');
     expect(runtime.read(port)).toBe(before);
     runtime.dispatch(port.ingest(vessel, { hull: 'h1', name: 'Ern II' }));
-    expect(told).toEqual(['port']);
+    expect(reported).toEqual(['port']);
     expect(runtime.read(port).visit).toBe(before.visit);
     expect(runtime.trace.steps.at(-1)!.changes).toEqual([
       { op: 'replace', path: '/port/vessel/h1/name', value: 'Ern II' },
@@ -263,10 +263,10 @@ describe('expand', () => {
     const full = (id: string) => port.expand(visit, id, { depth: 3, missing: 'error' });
     const [v1, v2] = [runtime.read(full('v1'))!, runtime.read(full('v2'))!];
     expect(v1.vessel).toBe(v2.vessel);
-    const told: string[] = [];
-    for (const id of ['v1', 'v2']) runtime.watch(full(id), (now) => told.push(`${id} ${now!.vessel.name}`));
+    const reported: string[] = [];
+    for (const id of ['v1', 'v2']) runtime.watch(full(id), (now) => reported.push(`${id} ${now!.vessel.name}`));
     runtime.dispatch(port.merge(vessel, 'h1', { name: 'Ern II' }));
-    expect(told.sort()).toEqual(['v1 Ern II', 'v2 Ern II']);
+    expect(reported.sort()).toEqual(['v1 Ern II', 'v2 Ern II']);
     const after = runtime.read(full('v1'))!;
     expect(after.services).toEqual(v1.services);
     expect(after.services[0]).toBe(v1.services[0]);

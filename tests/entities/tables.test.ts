@@ -204,7 +204,7 @@ describe('the rules at the links', () => {
     const kept = tables('kept', [operator], { about });
     const runtime = createRuntime({
       stores: [kept],
-      interceptors: [(_action, { about: told, proceed }) => (asked.push(told), proceed())],
+      interceptors: [(_action, { about: reported, proceed }) => (asked.push(reported), proceed())],
     });
     runtime.dispatch(kept.ingest(operator, { id: 'o1', name: 'Tern Line' }));
     runtime.dispatch(kept.remove(operator, 'o1'));

@@ -109,12 +109,12 @@ describe('the key of a row', () => {
 
   test('has() says whether a row is there', () => {
     const runtime = createRuntime({ stores: [port] });
-    const heard: boolean[] = [];
-    runtime.watch(port.has(berth, 'N1'), (now) => heard.push(now), { now: true });
+    const notified: boolean[] = [];
+    runtime.watch(port.has(berth, 'N1'), (now) => notified.push(now), { now: true });
     runtime.dispatch(port.put(berth, { id: 'N1', depth: 7 }));
     runtime.dispatch(port.merge(berth, 'N1', { depth: 8 }));
     runtime.dispatch(port.remove(berth, 'N1'));
-    expect(heard).toEqual([false, true, false]);
+    expect(notified).toEqual([false, true, false]);
     expect(failure(() => runtime.dispatch(port.merge(berth, 'N1', { depth: 9 }))).message).toContain(
       "has(berth, 'N1')",
     );

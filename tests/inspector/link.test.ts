@@ -222,15 +222,15 @@ test('the schema names every method of the protocol', () => {
 describe('a running application', () => {
   test('notifies of changes, of many at once', async () => {
     const { runtime, noted } = openPort();
-    const { ask, heard, end } = toRuntime(runtime);
+    const { ask, notified, end } = toRuntime(runtime);
     await ask('hello', { version: 1 });
     for (let i = 0; i < 500; i++) runtime.dispatch(noted(`note ${i}`));
-    await until(() => heard.at(-1)?.steps === runtime.trace.steps.length);
-    expect(heard.length).toBeLessThan(10);
+    await until(() => notified.at(-1)?.steps === runtime.trace.steps.length);
+    expect(notified.length).toBeLessThan(10);
     end();
     runtime.dispatch(noted('unheard'));
     await new Promise((resolve) => setTimeout(resolve, 60));
-    expect(heard.at(-1)?.steps).toBe(runtime.trace.steps.length - 1);
+    expect(notified.at(-1)?.steps).toBe(runtime.trace.steps.length - 1);
   });
 
   test('observes what followed a step: what was computed and for what, who was notified, what was stored', async () => {

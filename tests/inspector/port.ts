@@ -142,13 +142,13 @@ export function openPort(trace: RecordingOptions = {}, more: Partial<RuntimeOpti
 export function linked(attach: (channel: ReturnType<typeof channelPair>[0]) => () => void) {
   const [ours, theirs] = channelPair();
   const messages: LinkMessage[] = [];
-  const heard: Status[] = [];
+  const notified: Status[] = [];
   theirs.listen((message) => messages.push(message));
   ours.listen((message) => messages.push(message));
   const end = attach(theirs);
-  const asking = new Asking(ours, (_method, params) => heard.push(params as Status));
+  const asking = new Asking(ours, (_method, params) => notified.push(params as Status));
   const ask = asking.ask.bind(asking);
-  return { ask, messages, heard, end };
+  return { ask, messages, notified, end };
 }
 
 export const toRuntime = (runtime: Parameters<typeof linkRuntime>[0]) =>

@@ -27,13 +27,13 @@ test('the persistence stores a failed write again by itself, and at once when th
   const clock = handClock();
   const storage = storageIn(() => ({ ...area, write, backAgain }));
   const runtime = createRuntime({ stores: [log], clock, storage, onProblem: () => undefined });
-  for (const isTold of [false, true]) {
+  for (const isRecorded of [false, true]) {
     isDown = true;
     runtime.dispatch(set(['a', runtime.read(log).a + 1]));
     expect([await runtime.persistence.flush(), runtime.persistence.pending]).toEqual([false, ['log']]);
     isDown = false;
-    if (isTold) reachable();
-    await clock.advance(isTold ? 0 : 4000);
+    if (isRecorded) reachable();
+    await clock.advance(isRecorded ? 0 : 4000);
     expect([runtime.persistence.pending, texts.get('log')?.includes(`"a":${runtime.read(log).a}`)]).toEqual([[], true]);
   }
 });
@@ -59,18 +59,18 @@ describe('a storage that hangs, or is full for one store', () => {
       storage: storageIn(() => ({ ...area, [what]: hold(area[what] as (...args: never[]) => unknown) })),
       onProblem: ({ error }) => codes.push((error as { code?: string }).code),
     });
-    const goOn = async (): Promise<void> => {
+    const resume = async (): Promise<void> => {
       hangs = false;
       for (const go of held.splice(0)) go();
       for (let i = 0; i < 20; i++) await new Promise(setImmediate);
     };
-    return { ...own, runtime, persistence: runtime.persistence, clock, codes, texts, goOn };
+    return { ...own, runtime, persistence: runtime.persistence, clock, codes, texts, resume };
   };
 
   test.each(['read', 'write'] as const)(
     'a %s without an answer is a problem after ten seconds, and nothing is lost',
     async (what) => {
-      const { runtime, persistence, set, clock, codes, goOn, log } = hanging(what);
+      const { runtime, persistence, set, clock, codes, resume, log } = hanging(what);
       await new Promise(setImmediate);
       runtime.dispatch(set(['a', 1]));
       const asked = [persistence.flush(), persistence.forget(), persistence.rehydrate()];
@@ -82,7 +82,7 @@ describe('a storage that hangs, or is full for one store', () => {
       const again = persistence.flush();
       await clock.advance(10_000);
       expect([await again, codes.length]).toEqual([false, 1]);
-      await goOn();
+      await resume();
       runtime.dispatch(set(['b', 2]));
       expect([await persistence.flush(), runtime.read(log)]).toMatchObject([true, { b: 2 }]);
     },
@@ -223,10 +223,10 @@ describe('pages that see a place a moment later', () => {
           await settle();
           const { log } = pages[0];
           const last = createRuntime({ stores: [log], storage: storageIn(() => memory(base)) }).read(log);
-          const isTold = pages.some(({ codes }) => codes.includes('FLOE_STORED_ELSEWHERE'));
+          const isRecorded = pages.some(({ codes }) => codes.includes('FLOE_STORED_ELSEWHERE'));
           for (const [field, by] of wrote) {
             expect([...by.values()]).toContain(last[field as 'a']);
-            if (by.size > 1) expect(isTold || Math.max(...by.values()) === last[field as 'a']).toBe(true);
+            if (by.size > 1) expect(isRecorded || Math.max(...by.values()) === last[field as 'a']).toBe(true);
           }
           for (const { codes } of pages) expect(codes.filter((code) => code !== 'FLOE_STORED_ELSEWHERE')).toEqual([]);
         },

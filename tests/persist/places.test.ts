@@ -54,11 +54,11 @@ describe.each([
   test('each store is kept where it belongs; one persistence answers for all', async () => {
     const [first, second] = [new Map<string, string>(), new Map<string, string>()];
     const one = await open(first, second, 'second');
-    let told = 0;
-    one.persistence.watch(() => told++);
+    let reported = 0;
+    one.persistence.watch(() => reported++);
     one.runtime.dispatch(one.written('shore power is out'));
     one.runtime.dispatch(one.counted());
-    expect([await one.persistence.flush(), one.persistence.pending, told > 0]).toEqual([true, [], true]);
+    expect([await one.persistence.flush(), one.persistence.pending, reported > 0]).toEqual([true, [], true]);
     expect([[...first.keys()], [...second.keys()]]).toEqual([['notes'], ['visits']]);
     expect((await one.persistence.list()).map(({ store: name }) => name)).toEqual(['notes', 'visits']);
     expect(Object.keys(await one.persistence.texts())).toEqual(['notes', 'visits']);

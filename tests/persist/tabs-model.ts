@@ -33,7 +33,7 @@ interface Tab {
   readonly pending: readonly string[];
   readonly inbox: readonly Message[];
   /** While it takes the lead: who has said what it knows. */
-  readonly heard: readonly number[];
+  readonly notified: readonly number[];
 }
 
 export interface World {
@@ -59,7 +59,7 @@ export interface Rules {
 /** Three tabs: the first leads, the third follows, and the second still reads the storage; it is the next to lead. */
 export function threeTabs(): World {
   const order: Order = { line: 1, notes: [] };
-  const all = { leader: undefined, order, pending: [], inbox: [], heard: [], isReading: false };
+  const all = { leader: undefined, order, pending: [], inbox: [], notified: [], isReading: false };
   return {
     tabs: [
       { ...all, role: 'leading' },
@@ -138,14 +138,14 @@ function grant(world: World, rules: Rules): World {
   const [holder, ...queue] = world.queue;
   let now: World = { ...world, queue, holder };
   while (now.tabs[holder]!.inbox.length > 0) now = deliver(now, holder, rules);
-  now = change(now, holder, { role: 'taking', heard: [] });
+  now = change(now, holder, { role: 'taking', notified: [] });
   return taken(rules.asksOthers ? send(now, { says: 'takes', from: holder }) : now, holder, rules);
 }
 
 /** A tab that has the lock leads as soon as it knows what is stored, and what the others know. */
 function taken(world: World, which: number, { asksOthers }: Rules): World {
-  const { role, heard, isReading } = world.tabs[which]!;
-  const knows = !asksOthers || world.queue.every((other) => heard.includes(other));
+  const { role, notified, isReading } = world.tabs[which]!;
+  const knows = !asksOthers || world.queue.every((other) => notified.includes(other));
   return role === 'taking' && knows && !isReading ? lead(world, which) : world;
 }
 
@@ -172,7 +172,7 @@ function lead(world: World, which: number): World {
 function deliver(world: World, which: number, rules: Rules): World {
   const [message, ...inbox] = world.tabs[which]!.inbox;
   const now = change(world, which, { inbox });
-  const { role, order, pending, heard, leader, isReading } = now.tabs[which]!;
+  const { role, order, pending, notified, leader, isReading } = now.tabs[which]!;
   const { from } = message;
   if (message.says === 'takes') return send(now, { says: 'knows', from: which, to: from, order });
   if (message.says === 'knows') {
@@ -180,7 +180,7 @@ function deliver(world: World, which: number, rules: Rules): World {
     const { line, notes } = message.order;
     const isBetter = line > order.line || (line === order.line && notes.length > order.notes.length);
     const best = isBetter ? message.order : order;
-    return taken(change(now, which, { heard: [...heard, from], order: best }), which, rules);
+    return taken(change(now, which, { notified: [...notified, from], order: best }), which, rules);
   }
   if (message.says === 'hello') return role === 'leading' ? send(now, { says: 'leads', from: which, order }) : now;
   if (isReading) return now;

@@ -110,15 +110,15 @@ describe('a tab beside others', () => {
     other.runtime.dispatch(other.noted('pending'));
     await quiet();
     const [log, berths] = [other.runtime.read(other.watch).log, other.runtime.read(other.watch).berths];
-    const heard: unknown[] = [];
+    const notified: unknown[] = [];
     other.runtime.watch(
       other.watch.selector('shownLog', (state) => state.log),
-      (now) => heard.push(now),
+      (now) => notified.push(now),
     );
     for (let i = 0; i < 1000; i++) leader.runtime.dispatch(leader.counted());
     // The leader does not hear the proposal yet.
     for (let i = 0; i < 1000; i++) net.deliver(other.id, 0);
-    expect([other.runtime.read(other.watch).count, heard.length]).toEqual([1000, 0]);
+    expect([other.runtime.read(other.watch).count, notified.length]).toEqual([1000, 0]);
     expect(other.runtime.read(other.watch).log).toBe(log);
     expect(other.runtime.read(other.watch).berths).toBe(berths);
     await settle();

@@ -200,13 +200,13 @@ describe('undo and redo', () => {
 
   test('an undo stack notifies its watchers, and is empty once it is closed', () => {
     const { runtime, edits } = begin();
-    let told = 0;
-    const stop = edits.watch(() => told++);
+    let reported = 0;
+    const stop = edits.watch(() => reported++);
     runtime.dispatch(noted('Fog'));
     stop();
     runtime.dispatch(reversed());
     edits.close();
     runtime.dispatch(noted('Clear'));
-    expect([told, edits.undos, edits.undo()]).toEqual([1, 0, { became: 'nothing' }]);
+    expect([reported, edits.undos, edits.undo()]).toEqual([1, 0, { became: 'nothing' }]);
   });
 });

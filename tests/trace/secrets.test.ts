@@ -173,12 +173,12 @@ describe('rule 18: redacted', () => {
       const load = task('load', (_context, of: string) => {
         throw new Error(of);
       });
-      for (const told of [
+      for (const reported of [
         JSON.stringify({ token }),
         `/office?${new URLSearchParams({ token }).toString()}`,
         encodeURI(token),
       ])
-        runtime.run(load(told)).catch(() => undefined);
+        runtime.run(load(reported)).catch(() => undefined);
       expect(everywhere(runtime.trace.export())).toEqual([]);
       expect(runtime.trace.export()).not.toContain('7f3a%22');
     });

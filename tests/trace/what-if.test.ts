@@ -29,7 +29,7 @@ const declare = () => {
   });
   return { visits, planned, removed, counted };
 };
-const told = (steps: readonly Step[]): string[] =>
+const reported = (steps: readonly Step[]): string[] =>
   steps.map(({ seq, action: sent, fact, run, outcome, excluded, orphan }) =>
     [String(seq), sent?.type ?? fact, run?.phase, outcome, excluded && 'excluded', orphan && 'orphan']
       .filter(Boolean)
@@ -82,7 +82,7 @@ describe('exclude and include', () => {
     runtime.dispatch(planned('v1'));
     runtime.dispatch(asked());
     await runtime.clock.advance(10);
-    expect(told(runtime.trace.steps)).toEqual([
+    expect(reported(runtime.trace.steps)).toEqual([
       '0 initial applied',
       '1 visits.planned applied',
       '2 visits.counted applied',
@@ -93,7 +93,7 @@ describe('exclude and include', () => {
       '7 runEnded done applied',
     ]);
     runtime.trace.exclude(3);
-    expect(told(runtime.trace.steps).slice(3)).toEqual([
+    expect(reported(runtime.trace.steps).slice(3)).toEqual([
       '3 asked unchanged excluded',
       '4 runStarted running applied orphan',
       '5 visits.planned applied orphan',

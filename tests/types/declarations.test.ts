@@ -66,8 +66,8 @@ test.each(cases)('the %s TypeScript emits declarations (%s, %s)', (age, module, 
     ...more,
   });
   const found = [...program.getGlobalDiagnostics(), ...program.getDeclarationDiagnostics()];
-  const told = found.map(
+  const reported = found.map(
     ({ file, messageText }) => `${file?.fileName ?? ''}: ${ts.flattenDiagnosticMessageText(messageText, ' ')}`,
   );
-  expect(told).toEqual([]);
+  expect(reported).toEqual([]);
 });

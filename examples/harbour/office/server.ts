@@ -7,7 +7,7 @@ import type { AddressInfo } from 'node:net';
 import type { Plan, Vessel, Visit } from '../src/model/types.js';
 import { anchorages, berths, NOW, randomFrom, vessels, visitsOf } from './data.js';
 import { atMost, bodyOf, jsonOnly, nameSchema, ownPagesOnly, placeSchema, planSchema } from './door.js';
-import { keptApp } from './kept.js';
+import { keptApp } from './records.js';
 
 /** Bytes of a body: of a request, and of a text that is kept. */
 const MOST_SENT = 10_000;
@@ -50,7 +50,7 @@ export function officeApp({
   };
   const names = new Map<string, string>();
   const named = (vessel: Vessel): Vessel => ({ ...vessel, name: names.get(vessel.hull) ?? vessel.name });
-  const told = (visit: Visit): Visit => ({ ...visit, vessel: named(visit.vessel) });
+  const reported = (visit: Visit): Visit => ({ ...visit, vessel: named(visit.vessel) });
   const app = new Hono();
   app.onError((_error, c) => c.json({ problem: 'Something went wrong at the office.' }, 500));
   app.use('/office/*', ownPagesOnly);
@@ -72,7 +72,7 @@ export function officeApp({
     const day = c.req.param('day');
     if (!/^\d{4}-\d{2}-\d{2}$/.test(day) || Number.isNaN(Date.parse(day)))
       return c.json({ problem: `'${day}' is not a day.` }, 400);
-    return c.json(visitsOn(day).map(told));
+    return c.json(visitsOn(day).map(reported));
   });
   app.post('/office/visits', async (c) => {
     const sent = await bodyOf(c, planSchema);
@@ -97,7 +97,7 @@ export function officeApp({
       services: [],
     };
     there.push(visit);
-    return c.json(told(visit), 201);
+    return c.json(reported(visit), 201);
   });
   app.post('/office/visits/:id/move-on', (c) => {
     const id = c.req.param('id');
@@ -117,7 +117,7 @@ export function officeApp({
           ? { ...visit, phase: 'alongside', arrives: NOW }
           : { ...visit, phase: 'departed', departs: NOW };
       list[index] = moved;
-      return c.json(told(moved));
+      return c.json(reported(moved));
     }
     return c.json({ problem: `There is no visit '${id}'.` }, 404);
   });
@@ -154,14 +154,14 @@ export function officeApp({
         (other.departs ?? '9') > visit.arrives,
     );
     if (clash) return c.json({ problem: `${named(clash.vessel).name} lies there at that time.` }, 409);
-    return c.json(told(replace({ ...visit, place: berth })));
+    return c.json(reported(replace({ ...visit, place: berth })));
   });
   app.post('/office/visits/:id/cancel', (c) => {
     const found = find(c.req.param('id'));
     if (!found) return c.json({ problem: `There is no visit '${c.req.param('id')}'.` }, 404);
     const { visit, replace } = found;
     if (visit.phase !== 'expected') return c.json({ problem: `The visit is ${visit.phase}.` }, 409);
-    return c.json(told(replace({ ...visit, phase: 'cancelled' })));
+    return c.json(reported(replace({ ...visit, phase: 'cancelled' })));
   });
   /** Each vessel goes round its own way: a little further with every question. */
   let turn = 0;

@@ -190,7 +190,7 @@ class Differ implements Difference {
       if (keys.reduce((count, key) => count + (Number(key) < shorter ? 1 : 0), 0) < shorter) this.common++;
       return this.touchedItems(before, after, keys, path);
     }
-    const told = this.told;
+    const reported = this.reported;
     this.onlyEqual = false;
     let start = 0;
     const shorter = Math.min(before.length, after.length);
@@ -209,7 +209,7 @@ class Differ implements Difference {
     });
     if (script === undefined) {
       this.replace(before, after, path);
-      if (follows) this.follow({ ...places(0, before.length, after.length), implied: () => -1 }, path, told);
+      if (follows) this.follow({ ...places(0, before.length, after.length), implied: () => -1 }, path, reported);
       return;
     }
     for (let i = 0; i < start; i++) this.keep(before, after, i, i, path);
@@ -219,13 +219,13 @@ class Differ implements Difference {
     if (!pairs) return;
     const implied = (i: number): number => (i < start ? i : i < oldEnd ? pairs[i - start] : i - oldEnd + newEnd);
     const part = onlyEqual ? places(0, before.length, after.length) : places(start, oldEnd, newEnd);
-    this.follow({ ...part, implied }, path, told);
+    this.follow({ ...part, implied }, path, reported);
   }
 
   /** Items were paired that are equal, but not known to be the same. */
   private onlyEqual = false;
 
-  private get told(): number {
+  private get reported(): number {
     return this.moves?.length ?? 0;
   }
 
@@ -233,14 +233,14 @@ class Differ implements Difference {
    * Tells where items went, where the patch says something else.
    * @param told how many lists had been told of before this one: what was told of lists inside it follows the patch
    */
-  private follow(places: Places, path: string, told: number): void {
+  private follow(places: Places, path: string, reported: number): void {
     const items = movesIn(places, this.touches);
     if (items.length === 0) return;
     const { before, after, implied } = places;
     const at = (index: number): string => `${path}/${index}`;
     const wrong = items.map(([i]) => at(implied(i)));
     const inside = (this.moves ?? [])
-      .splice(told)
+      .splice(reported)
       .filter(({ list }) => !wrong.some((item) => list === item || list.startsWith(`${item}/`)));
     (this.moves ??= []).push({ list: path, items }, ...inside);
     // The patch says nothing true of what is in them.
@@ -277,7 +277,7 @@ class Differ implements Difference {
 
   /** Assigned, appended and cut-off items of an array in which nothing moved. */
   private touchedItems(before: unknown[], after: unknown[], keys: readonly string[], path: string): void {
-    const told = this.told;
+    const reported = this.reported;
     // An array has no holes: what was appended was touched in its order.
     for (const key of keys) {
       const index = Number(key);
@@ -290,7 +290,7 @@ class Differ implements Difference {
     const touched = keys.map(Number);
     const olds = touched.filter((index) => index < before.length);
     const news = touched.filter((index) => index < after.length);
-    this.follow({ before, after, olds, news, implied: (i) => (i < after.length ? i : -1) }, path, told);
+    this.follow({ before, after, olds, news, implied: (i) => (i < after.length ? i : -1) }, path, reported);
   }
 
   /** Whether what was assigned is an item that stood elsewhere in the list, or a new one in the place of another. */

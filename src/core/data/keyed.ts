@@ -26,7 +26,7 @@ export interface KeyedKind {
   /** The node of a draft of it (a `DraftNode`), below a node, in an `Editing`. */
   node(base: Keyed, parent: object | undefined, editing: object, fresh: boolean): object;
   /** What a selector sees of it, at a `Place`. */
-  standIn(raw: Keyed, place: object): object;
+  trackedProxy(raw: Keyed, place: object): object;
   /** Costs what differs, not what both hold. With `most`, nothing where more rows than that differ. */
   difference(before: Keyed, after: Keyed): KeyedDifference;
   difference(before: Keyed, after: Keyed, most: number): KeyedDifference | undefined;

@@ -1,6 +1,6 @@
 // What was declared about an action or a task, found by its name: for tools, which hold recorded steps and no creators.
 import type { About } from '../model/action.js';
-import { freeTasks } from '../model/handled.js';
+import { freeTasks } from '../model/triggers.js';
 import { storesOf, type Extensible } from './feature.js';
 
 /** By the store that declared it, or else by the creator that a store handles; a task also where it has run. */

@@ -1,7 +1,7 @@
 // The last stage of an action: features look at what happened, and may begin something.
 import { endlessLoop } from '../base/errors.js';
 import type { AnyAction } from '../model/action.js';
-import type { DeclaredTask } from '../model/handled.js';
+import type { DeclaredTask } from '../model/triggers.js';
 import type { Feature, Hooks } from './feature.js';
 import type { Transition } from './transition.js';
 

@@ -4,7 +4,7 @@ import type { FloeError } from '../base/errors.js';
 import type { FEATURE } from '../base/protocol.js';
 import type { Touches } from '../data/touches.js';
 import type { AnyAction, DispatchResult } from '../model/action.js';
-import type { DeclaredTask } from '../model/handled.js';
+import type { DeclaredTask } from '../model/triggers.js';
 import type { Read } from '../model/source.js';
 import type { StoreDefinition } from '../model/store.js';
 import type { Reading } from '../reading/reading.js';
@@ -231,7 +231,7 @@ export interface Extensible extends Recorded {
   transactions: number;
   /** Calls `fn` now, or after the outermost transaction, however it ends. */
   later(fn: () => void): void;
-  /** The same, but in a batch put off until it ends, or until somebody reads, dispatches or the like. */
+  /** The same, but in a batch put off until it ends, or until code reads, dispatches or the like. */
   afterBatch(fn: () => void): void;
   /** Does now what was put off in a batch. */
   catchUp(): void;
@@ -273,7 +273,7 @@ export function eachFeature(kernel: Pick<Extensible, 'features' | 'problem'>, te
 }
 
 /** The first result that a feature gives. */
-export function firstAnswer<T>({ features }: Extensible, ask: (hooks: Hooks) => T | undefined): T | undefined {
+export function firstResult<T>({ features }: Extensible, ask: (hooks: Hooks) => T | undefined): T | undefined {
   for (const hooks of features) {
     const result = ask(hooks);
     if (result !== undefined) return result;

@@ -2,7 +2,7 @@
 import { makerOf, type AnyAction, type AnyCreator } from '../model/action.js';
 import { unknownAction } from '../base/errors.js';
 import type { Cell } from './cell.js';
-import { freeTasks, freeVersion, startsWith, type DeclaredTask } from '../model/handled.js';
+import { freeTasks, freeVersion, startsWith, type DeclaredTask } from '../model/triggers.js';
 import { declared, type Change, type StoreDefinition } from '../model/store.js';
 
 /** What handles actions of one type. */

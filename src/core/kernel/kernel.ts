@@ -13,7 +13,7 @@ import {
   wrongPlace,
 } from '../base/errors.js';
 import { currentReader, unnoted } from '../reactive/graph.js';
-import type { DeclaredTask } from '../model/handled.js';
+import type { DeclaredTask } from '../model/triggers.js';
 import { complain, timer } from '../base/host.js';
 import type { Interceptor } from './interceptor.js';
 import { DEV } from '../base/mode.js';

@@ -3,7 +3,7 @@ import { put } from '../data/plain.js';
 import type { AnyAction } from '../model/action.js';
 import type { Read, Source } from '../model/source.js';
 import type { Cell } from './cell.js';
-import { firstAnswer, type Extensible } from './feature.js';
+import { firstResult, type Extensible } from './feature.js';
 
 /** The state of every store, as it is shown, under its name. */
 export function shownStates(kernel: Extensible): Record<string, unknown> {
@@ -14,7 +14,7 @@ export function shownStates(kernel: Extensible): Record<string, unknown> {
 /** The state of every store at the live end, under its name; without what pending optimistic actions did. */
 export function confirmedStates(kernel: Extensible): Record<string, unknown> {
   kernel.catchUp();
-  const confirmed = firstAnswer(kernel, (hooks) => hooks.confirmed?.());
+  const confirmed = firstResult(kernel, (hooks) => hooks.confirmed?.());
   const { states } = kernel.views.live;
   return statesBy(kernel, (cell) => (confirmed?.has(cell) ? confirmed.get(cell) : states[cell.index]));
 }

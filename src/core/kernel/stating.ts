@@ -4,7 +4,7 @@ import { keeping } from '../data/plain.js';
 import { guardData } from '../data/guard.js';
 import type { CellChange } from './cell.js';
 import { brokenBy, RULE } from './compute.js';
-import { firstAnswer, type Extensible, type Rebased } from './feature.js';
+import { firstResult, type Extensible, type Rebased } from './feature.js';
 import type { Cause, FactName, StoreChange, Transition } from './transition.js';
 
 /** States that are so from now on, as one fact; `false` where that is left out, since the cursor moves. */
@@ -33,7 +33,7 @@ export function takeIn(kernel: Extensible, changes: readonly StoreChange[], fact
   kernel.later(() =>
     kernel.views.atLive(() => {
       const states = new Map(changes.map(({ store, after }) => [kernel.cells.get(store.name)!, after]));
-      show(kernel, firstAnswer(kernel, (hooks) => hooks.rebase?.(states)) ?? { states }, fact, cause);
+      show(kernel, firstResult(kernel, (hooks) => hooks.rebase?.(states)) ?? { states }, fact, cause);
       kernel.notify();
     }),
   );

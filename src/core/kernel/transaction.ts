@@ -1,6 +1,6 @@
 // A transaction that is under way: what it needs to commit or to roll back.
 import type { AnyAction } from '../model/action.js';
-import type { DeclaredTask } from '../model/handled.js';
+import type { DeclaredTask } from '../model/triggers.js';
 import type { Cell, CellChange } from './cell.js';
 import type { Transition } from './transition.js';
 

@@ -25,7 +25,7 @@ import {
   type SelectorOptions,
   type Source,
 } from './source.js';
-import { creatorsOf, handlesType, typesOf, type DeclaredTask, type Handled, type PayloadOf } from './handled.js';
+import { creatorsOf, handlesType, typesOf, type DeclaredTask, type Handled, type PayloadOf } from './triggers.js';
 import type { Touches } from '../data/touches.js';
 
 /** How a store handles an action: edits its draft, or returns the next state. Never both, never later. */

@@ -153,7 +153,7 @@ export abstract class Reader extends Port {
     const at = this.at++;
     if (at === 0) {
       if (this.first !== port) {
-        if (this.first !== undefined) this.letGo(0);
+        if (this.first !== undefined) this.unsubscribeFrom(0);
         this.first = port;
         port.attach(this);
       }
@@ -163,7 +163,7 @@ export abstract class Reader extends Port {
     const rest = this.others();
     if (rest.ports[at - 1] !== port) {
       // The run took another way than the last one: drop the rest of that way.
-      if (at <= rest.ports.length) this.letGo(at);
+      if (at <= rest.ports.length) this.unsubscribeFrom(at);
       rest.ports.push(port);
       port.attach(this);
     }
@@ -176,7 +176,7 @@ export abstract class Reader extends Port {
   }
 
   /** Drops the sources from the one with this number on. */
-  private letGo(from: number): void {
+  private unsubscribeFrom(from: number): void {
     const rest = this.others();
     const dropped = (rest.dropped ??= new Set());
     if (from === 0 && this.first) {
@@ -267,7 +267,7 @@ export abstract class Reader extends Port {
     this.below = undefined;
     this.run = 0;
     if (this.at === 0 ? this.first !== undefined : this.rest !== undefined && this.at <= this.rest.ports.length)
-      this.letGo(this.at);
+      this.unsubscribeFrom(this.at);
     if (this.rest?.dropped) this.detachDropped(this.rest, run);
     // How deep a chain goes depends on who asks: asked from nearer, it may well have a value.
     this.state = problem !== undefined && isChainTooDeep(problem.error) ? DIRTY : CLEAN;
@@ -295,7 +295,7 @@ export abstract class Reader extends Port {
   end(): void {
     this.ended = true;
     this.state = DIRTY;
-    this.letGo(0);
+    this.unsubscribeFrom(0);
     this.detachDropped(this.others(), 0);
   }
 

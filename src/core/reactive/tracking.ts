@@ -59,15 +59,15 @@ export class Place extends Port {
   }
 
   /** The stand-in for the container that is here now. */
-  standIn(raw: Branch): object {
-    return this.standInOf(raw) ?? (this.view = { raw, proxy: this.made(raw) }).proxy;
+  trackedProxy(raw: Branch): object {
+    return this.trackedProxyOf(raw) ?? (this.view = { raw, proxy: this.made(raw) }).proxy;
   }
   /** The same, where it was made before. */
-  standInOf(value: unknown): object | undefined {
+  trackedProxyOf(value: unknown): object | undefined {
     return this.view !== undefined && this.view.raw === value ? this.view.proxy : undefined;
   }
   private made(raw: Branch): object {
-    if (isKeyed(raw)) return raw[KEYED].standIn(raw, this);
+    if (isKeyed(raw)) return raw[KEYED].trackedProxy(raw, this);
     const view = new View(raw, this);
     return Array.isArray(raw) ? new Proxy([view], arrayView) : new Proxy(view, objectView);
   }
@@ -210,10 +210,10 @@ function noted({ raw, place }: View, key: string, value: unknown): unknown {
   const part = reader && place.partFor(key, reader.run);
   if (!part) return value;
   if (typeof value === 'object' && value !== null) {
-    const known = part.standInOf(value);
+    const known = part.trackedProxyOf(value);
     if (known !== undefined || (hasPart(raw, key) && isBranch(value))) {
       part.noteKind();
-      return known ?? part.standIn(value as Branch);
+      return known ?? part.trackedProxy(value as Branch);
     }
   }
   note(part);

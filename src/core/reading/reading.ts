@@ -130,9 +130,9 @@ export class Entry extends Reader implements Informed, Invalidated {
   private look(): unknown {
     const { of } = this;
     const { args } = this.recipe;
-    const { standIn, readTracked } = this.reading;
+    const { trackedProxy, readTracked } = this.reading;
     if (of instanceof StoreDefinition) return undefined;
-    const from = (of.store ? standIn(of.store) : readTracked) as never;
+    const from = (of.store ? trackedProxy(of.store) : readTracked) as never;
     return args.length === 0 ? of.derive(from) : of.derive(from, ...(args as never[]));
   }
   protected override equal(before: unknown, after: unknown): boolean {
@@ -317,7 +317,7 @@ export class Reading {
     const recipe = source[SOURCE] ?? recipeOf(source);
     const bare = this.bares[recipe.bare];
     if (bare !== undefined) return bare.get();
-    return recipe.of instanceof StoreDefinition ? this.standIn(recipe.of) : this.entry(recipe).get();
+    return recipe.of instanceof StoreDefinition ? this.trackedProxy(recipe.of) : this.entry(recipe).get();
   }) as Read);
 
   readonly readPart: ReadPart = (store, way, fallback) => {
@@ -337,13 +337,13 @@ export class Reading {
   /** What is followed gets the state's own objects: reading a store means the whole of it. */
   readonly readWhole = ((source: Source<unknown>) => this.entry(recipeOf(source)).get()) as Read;
 
-  readonly standIn = (store: StoreDefinition): unknown => {
+  readonly trackedProxy = (store: StoreDefinition): unknown => {
     const { index } = this.ground.cell(store);
     const state = this.viewed.states[index];
     const place = this.viewed.places[index];
     if (isBranch(state)) {
       place.noteKind();
-      return place.standIn(state);
+      return place.trackedProxy(state);
     }
     note(place);
     return state;

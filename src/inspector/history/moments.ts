@@ -51,7 +51,7 @@ export function momentShown(
     number,
     by: note.by,
     time: note.time,
-    sentence: sentenceOf({ ...tree.told, interaction: note.interaction, isLive, root: steps[0] }, source),
+    sentence: sentenceOf({ ...tree.sentenceParts, interaction: note.interaction, isLive, root: steps[0] }, source),
     first: steps[0]?.seq ?? null,
     last: steps.at(-1)?.seq ?? null,
     steps: note.steps,
@@ -256,7 +256,7 @@ class Tree {
   }
 
   /** What the sentence is made from: the steps of the first level, and of the runs on it. */
-  get told(): {
+  get sentenceParts(): {
     readonly steps: readonly Step[];
     readonly runs: readonly RunSpan[];
     readonly settled: Tree['settled'];

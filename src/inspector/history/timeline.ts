@@ -334,12 +334,12 @@ class Drawing {
   /** With one moment chosen: its steps stand out, and threads lead to them. */
   with(moment: number | undefined): Pick<TimelineShown, 'marks' | 'bars' | 'spans' | 'threads' | 'branches'> {
     const { marks, bars, spans, branches } = this;
-    const told = <T extends object>({ moment: of, ...rest }: Of<T>): T =>
+    const highlighted = <T extends object>({ moment: of, ...rest }: Of<T>): T =>
       (of === moment ? { ...rest, chosen: true } : rest) as unknown as T;
     return {
       marks: moment === undefined ? marks : [...marks, ...this.chosenMarks(moment)],
-      bars: bars.map(told),
-      spans: spans.map(told),
+      bars: bars.map(highlighted),
+      spans: spans.map(highlighted),
       threads: moment === undefined ? [] : this.threads(moment),
       branches,
     };
@@ -484,9 +484,9 @@ class Drawing {
     for (const position of index.stepsOf(moment)) {
       if (threads.length >= MOST_THREADS) break;
       const step = source.at(position)!;
-      const { cause, fact, run: told } = step;
+      const { cause, fact, run: ownRun } = step;
       // What a run says of itself stands in its bar.
-      if (told?.id === cause.run && told !== undefined) continue;
+      if (ownRun?.id === cause.run && ownRun !== undefined) continue;
       if (fact === 'runEnded' || fact === 'confirmed' || fact === 'reverted') continue;
       const run = cause.run === undefined ? undefined : index.runs.get(cause.run);
       const from = run?.start ?? (cause.step === undefined ? undefined : source.positionOf(cause.step));

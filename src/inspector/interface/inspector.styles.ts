@@ -54,22 +54,22 @@ export const inspectorStyles = css`
     border: 0;
     border-top: 2px solid var(--ink);
   }
-  .grip {
+  .resizer {
     position: absolute;
     z-index: 10;
     touch-action: none;
   }
-  .bottom > .grip {
+  .bottom > .resizer {
     inset: -5px 0 auto 0;
     height: 8px;
     cursor: ns-resize;
   }
-  .right > .grip {
+  .right > .resizer {
     inset: 0 auto 0 -5px;
     width: 8px;
     cursor: ew-resize;
   }
-  .left > .grip {
+  .left > .resizer {
     inset: 0 -5px 0 auto;
     width: 8px;
     cursor: ew-resize;

@@ -161,7 +161,7 @@ export class InspectorElement extends LitElement {
   private docked(session: Session): TemplateResult {
     const { moment, panel } = session;
     return html`
-      ${this.grip()}
+      ${this.resizer()}
       <header class="say">
         <span class="who ${moment?.by ?? ''}" aria-hidden="true"></span>
         <p class="sentence" role="status">${this.sentence(session)}</p>
@@ -189,10 +189,10 @@ export class InspectorElement extends LitElement {
     `;
   }
 
-  private grip(): TemplateResult {
+  private resizer(): TemplateResult {
     const isBottom = this.dock === 'bottom';
     return html`<div
-      class="grip"
+      class="resizer"
       role="separator"
       tabindex="0"
       aria-label="Size of the inspector"
@@ -224,8 +224,8 @@ export class InspectorElement extends LitElement {
   }
 
   private resize(event: PointerEvent): void {
-    const grip = event.currentTarget as HTMLElement;
-    grip.setPointerCapture(event.pointerId);
+    const resizer = event.currentTarget as HTMLElement;
+    resizer.setPointerCapture(event.pointerId);
     const move = (moved: PointerEvent): void => {
       const pixels =
         this.dock === 'bottom'
@@ -236,11 +236,11 @@ export class InspectorElement extends LitElement {
       this.setSize(pixels);
     };
     const end = (): void => {
-      grip.removeEventListener('pointermove', move);
-      grip.removeEventListener('pointerup', end);
+      resizer.removeEventListener('pointermove', move);
+      resizer.removeEventListener('pointerup', end);
     };
-    grip.addEventListener('pointermove', move);
-    grip.addEventListener('pointerup', end);
+    resizer.addEventListener('pointermove', move);
+    resizer.addEventListener('pointerup', end);
   }
 
   private side(session: Session): TemplateResult {

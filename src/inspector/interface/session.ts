@@ -60,7 +60,7 @@ export class Session extends EventTarget {
   private reader: { readonly history: RecordedHistory; readonly asking: Asking } | undefined;
   private timelinesAsked = 0;
   /** Goes up with each wish of the user: what was asked for before it counts no more. */
-  private wishes = 0;
+  private requestNumber = 0;
   private width = 800;
   private around = false;
   private refreshing = false;
@@ -75,7 +75,7 @@ export class Session extends EventTarget {
   ) {
     super();
     this.asking = new Asking(channel, (method, params) => {
-      if (method === 'changed') this.heard(params as Status);
+      if (method === 'changed') this.notified(params as Status);
       else void this.reader?.history.lines((params as Notifications['lines']).lines);
     });
     void this.begin();
@@ -86,7 +86,7 @@ export class Session extends EventTarget {
       this.hello = await this.asking.ask('hello', { version: LINK_VERSION });
       if (this.hello.version > LINK_VERSION) throw linkTooNew(this.hello.version, LINK_VERSION);
       if (this.hello.can.includes('lines')) this.readLines(this.hello);
-      this.heard(await this.ask('status', {}));
+      this.notified(await this.ask('status', {}));
     } catch (error) {
       this.fail(error);
     }
@@ -98,7 +98,7 @@ export class Session extends EventTarget {
     const [ours, theirs] = channelPair();
     linkRecording(history, theirs, { name, kind: 'live', can });
     const asking = new Asking(ours, (method, params) => {
-      if (method === 'changed') this.heard(params as Status);
+      if (method === 'changed') this.notified(params as Status);
     });
     this.reader = { history, asking };
     void this.asking.ask('lines', {}).catch((error: unknown) => this.fail(error));
@@ -163,7 +163,7 @@ export class Session extends EventTarget {
     return chosenSeq ?? moment?.first ?? undefined;
   }
 
-  private heard(status: Status): void {
+  private notified(status: Status): void {
     const isFirst = this.status === undefined;
     this.status = status;
     if (isFirst) this.changed();
@@ -196,12 +196,12 @@ export class Session extends EventTarget {
   }
 
   private async load(): Promise<void> {
-    const { moment: known, isFollowing, wishes } = this;
+    const { moment: known, isFollowing, requestNumber } = this;
     const { steps = 0 } = this.status ?? {};
     // Numbers of moments change when a kind is muted, or steps become others; the number of a step stays.
     const same = known && (known.first === null ? { number: known.number } : { seq: known.first });
     const moment = await this.ask('moment', isFollowing || !same ? { newest: true } : same);
-    if (wishes !== this.wishes) return;
+    if (requestNumber !== this.requestNumber) return;
     // The user has chosen another one, which came first.
     if (this.moment !== known) {
       this.stale = true;
@@ -220,7 +220,7 @@ export class Session extends EventTarget {
 
   private stopFollowing(): void {
     this.isFollowing = false;
-    this.wishes++;
+    this.requestNumber++;
   }
 
   private forgetChoice(): void {
@@ -300,7 +300,7 @@ export class Session extends EventTarget {
 
   async follow(): Promise<void> {
     this.isFollowing = true;
-    this.wishes++;
+    this.requestNumber++;
     this.forgetChoice();
     this.window = undefined;
     // What the end said last may be of before: it knows whether there is anything to do.

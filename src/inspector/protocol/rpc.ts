@@ -100,14 +100,14 @@ export class Asking {
 
   constructor(
     private readonly channel: Channel,
-    private readonly heard: <N extends keyof Notifications>(method: N, params: Notifications[N]) => void,
+    private readonly notified: <N extends keyof Notifications>(method: N, params: Notifications[N]) => void,
   ) {
     this.stop = channel.listen((message) => this.message(message));
   }
 
   private message(message: LinkMessage): void {
     if ('method' in message) {
-      if (!('id' in message)) this.heard(message.method as keyof Notifications, message.params as never);
+      if (!('id' in message)) this.notified(message.method as keyof Notifications, message.params as never);
       return;
     }
     const waiting = message.id === null ? undefined : this.waiting.get(message.id);

@@ -2,7 +2,7 @@
 // any interleaving ends in one state.
 import { decode, difference, encode, sameData } from '../../core/internal.js';
 import { overtaken, tabsDiffer, twoOrders } from '../errors.js';
-import { joined } from '../joined.js';
+import { mergeSessions } from '../session-merge.js';
 import { versionOf } from '../upgrade.js';
 import type { Message, Proposal } from './messages.js';
 import type { Parts, Pending } from './pending.js';
@@ -49,7 +49,7 @@ export class Follower {
         known.before.set(name, one.kept.exactly(one.seen, was));
         known.after.set(name, one.kept.exactly(one.seen, is));
       }
-      Object.assign(one, { firstTerm, revision, ordered: part, alone: undefined, heard: true });
+      Object.assign(one, { firstTerm, revision, ordered: part, alone: undefined, isOrderKnown: true });
     }
     // A new leader says what it has, or answers what it was asked for: it is asked for the others.
     if (isNew)
@@ -62,7 +62,7 @@ export class Follower {
     if (tab.unheard.size > 0) this.ask();
     if (known.after.size > 0) pendings.putFirst('earlier', known);
     if (isNew) for (const pending of pendings.list) pending.sent = false;
-    if (before !== 'following') tab.keeper.becomes('following');
+    if (before !== 'following') tab.engine.becomes('following');
     this.catchUp('earlier');
     return isNew;
   }
@@ -87,14 +87,14 @@ export class Follower {
     if (one.revision === undefined) {
       // No leader ordered this store, and this tab went its own way.
       if (role !== 'following') return [part, part];
-      return one.heard ? [alone!.since, one.kept.of(one.seen)] : [part, part];
+      return one.isOrderKnown ? [alone!.since, one.kept.of(one.seen)] : [part, part];
     }
     // It led until it heard of another leader.
     if (alone) return [alone.since, ordered];
     // It heard more of the leader before; or the new leader never heard that one, and knows at most what was stored.
     if (firstTerm === one.firstTerm) return one.revision > revision ? [part, ordered] : [part, part];
-    const { result, lost } = joined(began, part, ordered);
-    if (lost.length > 0) this.tab.keeper.report(twoOrders(one.store.name, lost));
+    const { result, lost } = mergeSessions(began, part, ordered);
+    if (lost.length > 0) this.tab.engine.report(twoOrders(one.store.name, lost));
     return [part, result];
   }
 
@@ -106,7 +106,7 @@ export class Follower {
     const one = this.tab.shared.get(name);
     if (!one || one.reading) return false;
     // It went its own way, because of another version, and has something to say of that.
-    if (one.revision !== undefined || !one.heard) one.heard = false;
+    if (one.revision !== undefined || !one.isOrderKnown) one.isOrderKnown = false;
     return true;
   }
 
@@ -120,13 +120,13 @@ export class Follower {
   private separate(name: string, one: SharedStore, version: number): void {
     // What was in order is stored by the leader; unless this tab led until now.
     if (one.revision !== undefined && !one.alone && sameData(one.kept.of(one.seen), one.ordered))
-      this.tab.keeper.leaveToOther(name);
+      this.tab.engine.leaveToOther(name);
     one.revision = undefined;
-    one.heard = true;
+    one.isOrderKnown = true;
     one.alone ??= { since: one.ordered };
     if (one.reported) return;
     one.reported = true;
-    this.tab.keeper.report(tabsDiffer(name, versionOf(one.store), version));
+    this.tab.engine.report(tabsDiffer(name, versionOf(one.store), version));
   }
 
   hearOrdered({ of, type, changes }: Message & { kind: 'ordered' }): void {
@@ -146,13 +146,13 @@ export class Follower {
   }
 
   hearRefused({ id, attempt, why }: Message & { kind: 'refused' }): void {
-    const { pendings, keeper } = this.tab;
+    const { pendings, engine } = this.tab;
     const at = pendings.list.findIndex((one) => one.id === id && one.attempt === attempt);
     if (at < 0) return;
     for (const pending of pendings.list.slice(at)) pending.sent = false;
     if (why === undefined) return this.propose();
     const [{ type }] = pendings.list.splice(at, 1);
-    keeper.report(overtaken(type, why));
+    engine.report(overtaken(type, why));
     this.catchUp(type);
   }
 
@@ -171,7 +171,7 @@ export class Follower {
 
   /** It builds on a store of which the leader did not say yet where it stands. */
   private waits({ result }: Pending): boolean {
-    return Array.from(result.keys()).some((name) => !this.tab.shared.get(name)!.heard);
+    return Array.from(result.keys()).some((name) => !this.tab.shared.get(name)!.isOrderKnown);
   }
 
   /** Sends what this tab did not propose yet. */

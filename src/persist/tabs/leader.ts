@@ -1,7 +1,7 @@
 // The leader orders what all tabs do, and writes. It runs no other tab's code: proposals are patches of the kept parts,
 // each with the revision on which it was computed, and the leader accepts only those that are computed on the last one.
 import { confirmedStates, decode, difference, encode, isThenable, messageOf } from '../../core/internal.js';
-import { joined } from '../joined.js';
+import { mergeSessions } from '../session-merge.js';
 import { versionOf } from '../upgrade.js';
 import type { Message, Proposal, Standing } from './messages.js';
 import type { Parts } from './pending.js';
@@ -42,10 +42,10 @@ export class Leader {
       for (const one of later) one.reading = true;
       this.begin(since);
       for (const one of later) this.readAgain(one);
-      for (const [name, standing] of known) if (!tab.shared.has(name)) tab.keeper.hosted?.keep(standing);
+      for (const [name, standing] of known) if (!tab.shared.has(name)) tab.engine.hosted?.keep(standing);
       began();
     };
-    const since = tab.keeper.storedSince(alone.map(({ store }) => store.name));
+    const since = tab.engine.storedSince(alone.map(({ store }) => store.name));
     if (isThenable(since)) void since.then(begin);
     else begin(since);
   }
@@ -77,11 +77,11 @@ export class Leader {
         Object.assign(one, known);
         this.takeIn([name], since);
         this.announce([name]);
-        tab.keeper.adopt([name]);
+        tab.engine.adopt([name]);
       } else this.enter([name], since);
       this.ask();
     };
-    const since = tab.keeper.storedSince([name]);
+    const since = tab.engine.storedSince([name]);
     if (isThenable(since)) void since.then(take);
     else take(since);
   }
@@ -106,18 +106,18 @@ export class Leader {
       parts.set(name, one.ordered);
     }
     tab.rebase(parts, 'earlier');
-    for (const name of names) tab.shared.get(name)!.heard = true;
+    for (const name of names) tab.shared.get(name)!.isOrderKnown = true;
     const isReading = (name: string): boolean => tab.shared.get(name)?.reading === true;
     tab.pendings.list = tab.pendings.list.filter(({ result }) => Array.from(result.keys()).some(isReading));
   }
 
   /** What an order begins with: what is stored, and what this tab did while it went its own way, beside another version. */
   private beginningOf(one: SharedStore, since: Parts): unknown {
-    const { store, kept, heard, seen, alone, ordered, hosted } = one;
+    const { store, kept, isOrderKnown, seen, alone, ordered, hosted } = one;
     const { name } = store;
-    if (!heard || hosted || !alone) return since.has(name) ? since.get(name) : ordered;
+    if (!isOrderKnown || hosted || !alone) return since.has(name) ? since.get(name) : ordered;
     const own = kept.of(seen);
-    return since.has(name) ? joined(alone.since, own, since.get(name), store.kept?.onConflict).result : own;
+    return since.has(name) ? mergeSessions(alone.since, own, since.get(name), store.kept?.onConflict).result : own;
   }
 
   /** Another tab leads, and did so before this one. */
@@ -128,9 +128,9 @@ export class Leader {
     tab.term = 0;
     this.taking = false;
     this.succession.giveUp();
-    tab.keeper.hosted?.drop();
+    tab.engine.hosted?.drop();
     for (const [name, { reading }] of tab.shared) if (!reading) tab.unheard.add(name);
-    tab.keeper.becomes('asking');
+    tab.engine.becomes('asking');
   }
 
   /** Another tab led beside this one, and gave way: who followed it follows this one from now on. */
@@ -157,8 +157,8 @@ export class Leader {
     tab.role = 'leading';
     tab.unheard.clear();
     this.announce([...tab.shared.keys()]);
-    tab.keeper.adopt(inStep.map(([name]) => name));
-    tab.keeper.becomes('leading');
+    tab.engine.adopt(inStep.map(([name]) => name));
+    tab.engine.becomes('leading');
   }
 
   /** Says where stores stand, from which the followers go on. */
@@ -214,7 +214,7 @@ export class Leader {
   hear(from: string, standing: Standing): void {
     const [name] = standing;
     if (this.tab.shared.has(name)) this.announce([name], from);
-    else this.tab.keeper.hosted?.keep(standing);
+    else this.tab.engine.hosted?.keep(standing);
   }
 
   judge(from: string, proposal: Proposal): void {

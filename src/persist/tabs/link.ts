@@ -67,7 +67,7 @@ function lockedLink(name: string, channel: Channel, locks: Locks): TabLink {
     },
     lead: (leads, lost) => {
       const held = async (): Promise<void> => {
-        await heard(name, channel);
+        await earlierMessages(name, channel);
         if (waiting.signal.aborted) return;
         leads();
         await new Promise<void>((resolve) => (release = resolve));
@@ -89,17 +89,17 @@ function lockedLink(name: string, channel: Channel, locks: Locks): TabLink {
   };
 }
 
-/** Fulfilled when everything was heard that others sent before: a message to oneself comes after it. */
-async function heard(name: string, channel: Channel): Promise<void> {
-  const ear = new browser.BroadcastChannel!(name);
+/** Fulfilled when all earlier messages of other tabs have arrived: a message to oneself comes after them. */
+async function earlierMessages(name: string, channel: Channel): Promise<void> {
+  const listening = new browser.BroadcastChannel!(name);
   const echo = Math.random();
   await new Promise<void>((resolve) => {
-    ear.onmessage = ({ data }) => {
+    listening.onmessage = ({ data }) => {
       if ((data as { echo?: unknown } | null)?.echo === echo) resolve();
     };
     channel.postMessage({ echo });
   });
-  ear.close();
+  listening.close();
 }
 
 const electionChannel = (channel: Channel) => ({

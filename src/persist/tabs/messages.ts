@@ -85,7 +85,7 @@ export type Message =
       readonly kind: 'asked';
       readonly from: string;
       readonly id: number;
-      readonly what: Errand;
+      readonly what: StorageRequest;
       readonly stores: readonly string[];
     }
   | { readonly kind: 'answered'; readonly from: string; readonly to: string; readonly id: number; readonly ok: boolean }
@@ -94,4 +94,4 @@ export type Message =
   | { readonly kind: 'problem'; readonly from: string; readonly code: string; readonly message: string };
 
 /** What only the one that writes can do. */
-export type Errand = 'flush' | 'forget' | 'rehydrate';
+export type StorageRequest = 'flush' | 'forget' | 'rehydrate';

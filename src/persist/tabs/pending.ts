@@ -8,8 +8,8 @@ import {
   type Extensible,
   sameData,
 } from '../../core/internal.js';
-import { joined } from '../joined.js';
-import type { Kept } from '../kept.js';
+import { mergeSessions } from '../session-merge.js';
+import type { KeptPart } from '../kept-part.js';
 
 /** The kept part of some stores, by name. */
 export type Parts = Map<string, unknown>;
@@ -45,7 +45,7 @@ export class Pendings {
 
   constructor(
     private readonly host: Extensible,
-    private readonly keptOf: (store: string) => Kept | undefined,
+    private readonly keptOf: (store: string) => KeptPart | undefined,
   ) {}
 
   /**
@@ -54,8 +54,8 @@ export class Pendings {
    */
   add(type: string, group: number | undefined, deed: Omit<Deed, 'stores'>, surely = true): void {
     const last = this.list.at(-1);
-    const goesOn = group !== undefined && last?.group === group && !last.sent;
-    const one: Pending = goesOn
+    const continues = group !== undefined && last?.group === group && !last.sent;
+    const one: Pending = continues
       ? last
       : { id: ++this.lastId, type, group, deeds: [], result: new Map(), surely: true, sent: false, attempt: 0 };
     one.deeds.push({ ...deed, stores: this.host.cells.size });
@@ -67,7 +67,7 @@ export class Pendings {
       result.set(name, { before, after: kept.of(state) });
     }
     one.result = result;
-    if (!goesOn) this.list.push(one);
+    if (!continues) this.list.push(one);
   }
 
   /**
@@ -151,7 +151,7 @@ export class Pendings {
         for (const [name, state] of after) {
           if (!parts.has(name)) continue;
           const kept = this.keptOf(name)!;
-          const part = joined(kept.of(before.get(name)), kept.of(state), parts.get(name)).result;
+          const part = mergeSessions(kept.of(before.get(name)), kept.of(state), parts.get(name)).result;
           parts.set(name, part);
           left.set(name, kept.exactly(state, part));
         }

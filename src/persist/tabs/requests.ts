@@ -1,6 +1,6 @@
 // What only the leader can do: a follower asks it to flush, to forget, to read the storage again.
 import { noAnswer } from '../errors.js';
-import type { Errand, Message } from './messages.js';
+import type { StorageRequest, Message } from './messages.js';
 import type { Tab } from './tab.js';
 
 /** Milliseconds for which a follower waits for the leader. */
@@ -9,7 +9,7 @@ const TIME_LIMIT = 10_000;
 export class Requests {
   private readonly asked = new Map<
     number,
-    { readonly what: Errand; readonly stores: readonly string[]; readonly answer: (ok: boolean) => void }
+    { readonly what: StorageRequest; readonly stores: readonly string[]; readonly answer: (ok: boolean) => void }
   >();
   private last = 0;
   private waiting: (() => void)[] = [];
@@ -33,7 +33,7 @@ export class Requests {
   }
 
   /** Asks the leader; the next one, where it leaves before it answers. It waits for a leader that hangs no longer than TIME_LIMIT. */
-  async ask(what: Errand, stores: readonly string[]): Promise<boolean> {
+  async ask(what: StorageRequest, stores: readonly string[]): Promise<boolean> {
     const { tab } = this;
     const id = ++this.last;
     const done = this.askWith(id, what, stores);
@@ -41,7 +41,7 @@ export class Requests {
       const stop = tab.host.after(TIME_LIMIT, () => {
         this.asked.delete(id);
         resolve(false);
-        if (!tab.closed) tab.keeper.report(noAnswer(what));
+        if (!tab.closed) tab.engine.report(noAnswer(what));
       });
       void done.then((ok) => {
         stop();
@@ -50,11 +50,11 @@ export class Requests {
     });
   }
 
-  private async askWith(id: number, what: Errand, stores: readonly string[]): Promise<boolean> {
+  private async askWith(id: number, what: StorageRequest, stores: readonly string[]): Promise<boolean> {
     const { tab } = this;
     await this.settled();
     if (tab.closed) return false;
-    if (tab.role === 'leading') return tab.keeper.errand(what, stores);
+    if (tab.role === 'leading') return tab.engine.request(what, stores);
     return new Promise<boolean>((answer) => {
       this.asked.set(id, { what, stores, answer });
       tab.send({ kind: 'asked', from: tab.id, id, what, stores });
@@ -70,12 +70,12 @@ export class Requests {
   /** This tab leads now: it answers itself. */
   takeOver(): void {
     for (const [id, { what, stores }] of this.asked)
-      void this.tab.keeper.errand(what, stores).then((ok) => this.answered(id, ok));
+      void this.tab.engine.request(what, stores).then((ok) => this.answered(id, ok));
   }
 
   async serve({ from, id, what, stores }: Message & { kind: 'asked' }): Promise<void> {
     const { tab } = this;
-    const ok = await tab.keeper.errand(what, stores);
+    const ok = await tab.engine.request(what, stores);
     if (!tab.closed) tab.send({ kind: 'answered', from: tab.id, to: from, id, ok });
   }
 

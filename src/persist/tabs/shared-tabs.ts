@@ -1,7 +1,7 @@
 // Sharing of state between the tabs of one browser, as an application asks for it.
 import { badOption, type FloeError, rebasing } from '../../core/internal.js';
 import { SHARES, type TabSharing } from '../sharing.js';
-import { Hosted } from './hosted.js';
+import { ForeignStores } from './foreign-stores.js';
 import { browserLink } from './link.js';
 import type { TabLink } from './tab-link.js';
 import { Tabs } from './tabs.js';
@@ -26,8 +26,8 @@ export const sharedTabs = (link?: (report: (problem: FloeError) => void) => TabL
     return (
       found && {
         late: rebasing,
-        hosted: (keeper, opening) => new Hosted(keeper, opening),
-        tabs: (kernel, keeper) => new Tabs(kernel, found, keeper),
+        hosted: (engine, opening) => new ForeignStores(engine, opening),
+        tabs: (kernel, engine) => new Tabs(kernel, found, engine),
       }
     );
   },

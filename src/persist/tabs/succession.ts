@@ -16,7 +16,7 @@ export class Succession {
   private then: ((known: Known) => void) | undefined;
   private round = 0;
   /** Who has answered in this round, and how many are to. */
-  private readonly heard = new Set<string>();
+  private readonly responded = new Set<string>();
   private others = 0;
   private stop = (): void => undefined;
 
@@ -49,7 +49,7 @@ export class Succession {
     const { tab } = this;
     if (tab.closed || !this.then) return;
     this.others = others;
-    this.heard.clear();
+    this.responded.clear();
     if (others === 0 || ++this.round > MOST_ROUNDS) return this.end();
     this.stop = tab.host.after(PAUSE, () => this.count());
     const stores = Array.from(tab.shared, ([name, { firstTerm, revision }]) =>
@@ -86,7 +86,7 @@ export class Succession {
       const best = this.known.get(name);
       if (!best || line > best[2] || (line === best[2] && number > best[3])) this.known.set(name, standing);
     }
-    if (round === this.round) this.heard.add(from);
-    if (this.heard.size >= this.others) this.end();
+    if (round === this.round) this.responded.add(from);
+    if (this.responded.size >= this.others) this.end();
   }
 }

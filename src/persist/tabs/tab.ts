@@ -17,10 +17,10 @@ import {
 import { applyPatch, type Patch } from '../../core/index.js';
 import type { MaybeAsync } from '../area.js';
 import { overtaken } from '../errors.js';
-import type { Kept } from '../kept.js';
+import type { KeptPart } from '../kept-part.js';
 import { versionOf } from '../upgrade.js';
 import type { TabLink } from './tab-link.js';
-import type { Errand, Message, Proposal, Standing } from './messages.js';
+import type { StorageRequest, Message, Proposal, Standing } from './messages.js';
 import { Pendings, type Parts } from './pending.js';
 
 /**
@@ -49,7 +49,7 @@ export interface TabsHost {
       }
     | undefined;
   /** Does what another tab asks the leader for. */
-  errand(what: Errand, stores: readonly string[]): Promise<boolean>;
+  request(what: StorageRequest, stores: readonly string[]): Promise<boolean>;
   /** Another tab has stored something. */
   stored(): void;
   /** A problem here, or in the leader. */
@@ -59,7 +59,7 @@ export interface TabsHost {
 /** What is known of a store that may be shared. */
 export interface SharedStore {
   store: StoreDefinition;
-  kept: Kept;
+  kept: KeptPart;
   /** Only other tabs have it; this one leads, and keeps it for them. */
   hosted: boolean;
   /** The kept part as the storage had it. */
@@ -79,7 +79,7 @@ export interface SharedStore {
   /** This tab led when it began to read the storage: no other tab stores anything meanwhile. */
   askedLeading: boolean;
   /** Whether the leader said where this store stands. */
-  heard: boolean;
+  isOrderKnown: boolean;
   /** The leader that has answered this tab since it read the store. */
   answeredBy: string | undefined;
   /** What another tab knows of its order, while this one still reads it. */
@@ -109,7 +109,7 @@ export class Tab {
   constructor(
     readonly host: Extensible,
     readonly link: TabLink,
-    readonly keeper: TabsHost,
+    readonly engine: TabsHost,
   ) {
     this.pendings = new Pendings(host, (name) => this.shared.get(name)?.kept);
   }
@@ -145,7 +145,7 @@ export class Tab {
   /** Rebases what is pending onto these parts, and shows the result. */
   rebase(parts: Parts, type: string): void {
     const dropped = this.pendings.redo(parts);
-    for (const { pending, error } of dropped) this.keeper.report(overtaken(pending.type, messageOf(error)));
+    for (const { pending, error } of dropped) this.engine.report(overtaken(pending.type, messageOf(error)));
     this.show(parts, type);
   }
 
@@ -157,7 +157,7 @@ export class Tab {
       const one = this.shared.get(name)!;
       if (one.hosted) {
         one.ordered = part;
-        this.keeper.changed(name);
+        this.engine.changed(name);
         continue;
       }
       const before = states[name];
@@ -170,6 +170,6 @@ export class Tab {
     }
     if (changes.length === 0) return;
     takeIn(this.host, changes, 'fromTab', { by: 'tab', action: type });
-    for (const { store } of changes) this.keeper.changed(store.name);
+    for (const { store } of changes) this.engine.changed(store.name);
   }
 }

@@ -9,12 +9,12 @@ import {
   type Transition,
 } from '../../core/internal.js';
 import type { AnyAction } from '../../core/index.js';
-import type { Kept } from '../kept.js';
+import type { KeptPart } from '../kept-part.js';
 import { versionOf } from '../upgrade.js';
 import { Follower } from './follower.js';
 import { Leader } from './leader.js';
 import type { TabLink } from './tab-link.js';
-import type { Errand, Message, Standing } from './messages.js';
+import type { StorageRequest, Message, Standing } from './messages.js';
 import { Requests } from './requests.js';
 import { Tab, type TabRole, type TabsHost } from './tab.js';
 
@@ -27,8 +27,8 @@ export class Tabs {
   /** The others were asked which tab leads. */
   private asked = false;
 
-  constructor(host: Extensible, link: TabLink, keeper: TabsHost) {
-    this.tab = new Tab(host, link, keeper);
+  constructor(host: Extensible, link: TabLink, engine: TabsHost) {
+    this.tab = new Tab(host, link, engine);
     this.leader = new Leader(this.tab, () => this.plan());
     this.follower = new Follower(this.tab, () => this.plan());
     this.requests = new Requests(this.tab);
@@ -56,7 +56,7 @@ export class Tabs {
   }
 
   /** A store has joined, here or only in other tabs; the storage is still to be read. */
-  add(store: StoreDefinition, kept: Kept, state: unknown, hosted = false): void {
+  add(store: StoreDefinition, kept: KeptPart, state: unknown, hosted = false): void {
     this.tab.shared.set(store.name, {
       ...{ store, kept, hosted },
       began: undefined,
@@ -67,7 +67,7 @@ export class Tabs {
       alone: undefined,
       reading: true,
       askedLeading: this.role === 'leading',
-      heard: false,
+      isOrderKnown: false,
       answeredBy: undefined,
       known: undefined,
       reported: false,
@@ -88,7 +88,7 @@ export class Tabs {
   /** The storage was read for a store that only other tabs have. */
   hosted(name: string, part: unknown, [, , line, number]: Standing): void {
     const one = this.tab.shared.get(name)!;
-    Object.assign(one, { began: part, ordered: part, alone: { since: part }, reading: false, heard: true });
+    Object.assign(one, { began: part, ordered: part, alone: { since: part }, reading: false, isOrderKnown: true });
     // It goes on in the order that another leader began.
     if (line > 0) Object.assign(one, { firstTerm: line, revision: number });
     this.leader.announce([name]);
@@ -105,13 +105,13 @@ export class Tabs {
   }
 
   /** Now this tab has the store too. */
-  adoptHosted(store: StoreDefinition, kept: Kept, state: unknown): void {
+  adoptHosted(store: StoreDefinition, kept: KeptPart, state: unknown): void {
     const one = this.tab.shared.get(store.name)!;
     const isSame = versionOf(one.store) === versionOf(store);
     Object.assign(one, { store, kept, seen: state, hosted: false });
     if (isSame) return this.leader.order('joined', new Map([[store.name, state]]));
     // The order of an older version ends; what is done before the next one begins is pending.
-    Object.assign(one, { revision: undefined, ordered: kept.of(state), alone: undefined, heard: false });
+    Object.assign(one, { revision: undefined, ordered: kept.of(state), alone: undefined, isOrderKnown: false });
     this.tab.unheard.add(store.name);
     this.plan();
   }
@@ -124,7 +124,7 @@ export class Tabs {
   mayWrite(store: string): boolean {
     const one = this.tab.shared.get(store);
     if (this.role === 'leading') return one?.reading !== true;
-    return this.role !== 'asking' && (!one || (one.revision === undefined && one.heard));
+    return this.role !== 'asking' && (!one || (one.revision === undefined && one.isOrderKnown));
   }
 
   /** Whether another tab writes a store, and has ordered everything that this one did to it. */
@@ -172,9 +172,9 @@ export class Tabs {
     const isLeading = tab.role === 'leading';
     if (isLeading) this.leader.order(type, after);
     for (const name of after.keys()) {
-      const { revision, heard } = tab.shared.get(name)!;
+      const { revision, isOrderKnown } = tab.shared.get(name)!;
       // In order already, or out of every order; what comes before the order begins is pending.
-      if (isLeading ? revision === undefined : revision !== undefined || !heard) continue;
+      if (isLeading ? revision === undefined : revision !== undefined || !isOrderKnown) continue;
       before.delete(name);
       after.delete(name);
     }
@@ -223,7 +223,7 @@ export class Tabs {
     } else if (tab.role === 'leading') this.hearLeading(message);
     else this.hearFollowing(message);
     if (message.kind === 'answered' && message.to === tab.id) this.requests.answered(message.id, message.ok);
-    if (message.kind === 'stored') tab.keeper.stored();
+    if (message.kind === 'stored') tab.engine.stored();
     this.requests.settle();
   }
 
@@ -233,7 +233,7 @@ export class Tabs {
       if (message.to === this.tab.id) this.leader.hear(message.from, message.store);
     } else if (message.kind === 'ordered') this.leader.hearOrdered(message);
     // It led beside this one, and may be gone.
-    else if (message.kind === 'stored') void this.tab.keeper.errand('rehydrate', [...this.tab.shared.keys()]);
+    else if (message.kind === 'stored') void this.tab.engine.request('rehydrate', [...this.tab.shared.keys()]);
     else if (message.kind === 'asked') void this.requests.serve(message);
     else if (message.kind === 'proposed' && message.term === this.tab.term)
       for (const proposal of message.proposals) this.leader.judge(message.from, proposal);
@@ -247,13 +247,13 @@ export class Tabs {
     else if (message.kind === 'refused' && message.to === tab.id && message.from === tab.leader)
       this.follower.hearRefused(message);
     // Two tabs that lead for a moment would report the same problem to each other for ever: a leader hears none.
-    else if (message.kind === 'problem') tab.keeper.report(new FloeError(message.code, message.message));
+    else if (message.kind === 'problem') tab.engine.report(new FloeError(message.code, message.message));
   }
 
   // ---- the leader ----
 
   /** Has the leader do something. */
-  errand(what: Errand, stores: readonly string[]): Promise<boolean> {
+  request(what: StorageRequest, stores: readonly string[]): Promise<boolean> {
     return this.requests.ask(what, stores);
   }
 

@@ -55,14 +55,14 @@ runtime.run(load);
 // @ts-expect-error the status goes by the task's own arguments
 save.statusOf(7);
 // @ts-expect-error the result of a run that may not be needed may be missing
-const certain: Promise<number> = runtime.run(once('v7'));
+const result: Promise<number> = runtime.run(once('v7'));
 // @ts-expect-error the payload is a text, and the task wants a number
 task('wrongPayload', (_context, id: number) => id, { when: picked });
 // @ts-expect-error it is one of five ways
 task('wrongOverlap', () => 1, { overlap: 'sometimes' });
 // @ts-expect-error an office answers with a list of texts
 office.by({ visits: () => Promise.resolve([7]) });
-void certain;
+void result;
 
 task('context', async ({ next, each, optimistic, dispatch, signal, read }) => {
   const { payload } = await next(picked);

@@ -62,7 +62,7 @@ export class Rebasing implements Hooks {
   }
 
   confirmed(): ReadonlyMap<Cell, unknown> | undefined {
-    return this.log?.certain();
+    return this.log?.confirmedStates();
   }
 
   private open(): PendingLog {

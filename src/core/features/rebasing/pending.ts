@@ -3,7 +3,7 @@
 import type { AnyAction } from '../../model/action.js';
 import { sameData } from '../../data/plain.js';
 import type { Cell } from '../../kernel/cell.js';
-import { firstAnswer, type Extensible } from '../../kernel/feature.js';
+import { firstResult, type Extensible } from '../../kernel/feature.js';
 import { eachGroup, startOfGroup } from '../../kernel/groups.js';
 import { computed } from '../../kernel/states.js';
 import type { Transition } from '../../kernel/transition.js';
@@ -84,7 +84,7 @@ export class PendingLog {
   }
 
   /** The states as they are without what is open. */
-  certain(): ReadonlyMap<Cell, unknown> {
+  confirmedStates(): ReadonlyMap<Cell, unknown> {
     return this.run((entry) => !entry.open).states;
   }
 
@@ -178,7 +178,7 @@ export class PendingLog {
 
   /** A state that was read, with what the shown line did meanwhile to the state before it. */
   private onTopOf(read: unknown, before: unknown, after: unknown): unknown {
-    return firstAnswer(this.kernel, (hooks) => hooks.onTopOf?.(read, before, after)) ?? read;
+    return firstResult(this.kernel, (hooks) => hooks.onTopOf?.(read, before, after)) ?? read;
   }
 
   private close(entry: PendingAction): void {

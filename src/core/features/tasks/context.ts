@@ -3,7 +3,7 @@ import { readLive } from '../../kernel/states.js';
 import type { AnyAction, AnyCreator } from '../../model/action.js';
 import { milliseconds, type CancelSignal } from '../../base/host.js';
 import type { DispatchResult } from '../../model/action.js';
-import { typesOf } from '../../model/handled.js';
+import { typesOf } from '../../model/triggers.js';
 import type { TaskRun } from './run.js';
 import type { Cause, Transition } from '../../kernel/transition.js';
 import type { Read } from '../../model/source.js';

@@ -1,7 +1,7 @@
 // The inside of a task. It holds no state; `runs.ts` brings it to life in a runtime.
 import { notATaskCall } from '../../base/errors.js';
 import type { Feature } from '../../kernel/feature.js';
-import type { DeclaredTask } from '../../model/handled.js';
+import type { DeclaredTask } from '../../model/triggers.js';
 import { argumentKey, makeSelector, type Selector, type Source } from '../../model/source.js';
 import type { StoreDefinition } from '../../model/store.js';
 import { IDLE, SUFFIX, statusesNamed, statusIn, type Statuses } from './statuses.js';

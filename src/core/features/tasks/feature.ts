@@ -3,7 +3,7 @@ import { checkAction, type AnyAction } from '../../model/action.js';
 import { asyncInAtomic, needMissing } from '../../base/errors.js';
 import { FEATURE } from '../../base/protocol.js';
 import type { Applying, Feature, Hooks, Extensible, Running, SettleHow } from '../../kernel/feature.js';
-import type { DeclaredTask } from '../../model/handled.js';
+import type { DeclaredTask } from '../../model/triggers.js';
 import { DEV } from '../../base/mode.js';
 import { guardData } from '../../data/guard.js';
 import { successorOf } from '../../kernel/reload.js';

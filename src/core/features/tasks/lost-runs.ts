@@ -1,5 +1,5 @@
 // Ends, in the statuses of a line of transitions, the runs that the line claims and that are not under way.
-import { firstAnswer, type Extensible } from '../../kernel/feature.js';
+import { firstResult, type Extensible } from '../../kernel/feature.js';
 import { noteFact } from '../../kernel/stating.js';
 import type { RunNote } from '../../kernel/transition.js';
 import { isStatuses, statusEntries, taskOfStatuses, withStatus } from './statuses.js';
@@ -14,7 +14,7 @@ export function endLostRuns(kernel: Extensible, reason: 'branch' | 'import', cla
     const state = kernel.stateOf(cell);
     if (!store.internal || !isStatuses(store.name, state)) continue;
     const { all } = state;
-    const under = firstAnswer(kernel, (hooks) => hooks.running?.(store.name));
+    const under = firstResult(kernel, (hooks) => hooks.running?.(store.name));
     const endedAt = kernel.now();
     const over = (status: TaskStatus): TaskStatus => ({ ...status, phase: 'cancelled', endedAt });
     const lost = [...statusEntries(state)].filter(([key, { phase }]) => phase === 'running' && !under?.keys.has(key));

@@ -1,5 +1,5 @@
 // Declares tasks: work over time.
-import { addFreeTask, type Handled } from '../../model/handled.js';
+import { addFreeTask, type Handled } from '../../model/triggers.js';
 import { badName, badOption } from '../../base/errors.js';
 import { DEV } from '../../base/mode.js';
 import { checkChoice, checkOptions } from '../../base/options.js';

@@ -1,6 +1,6 @@
 // What tasks, their runs and their statuses are for those who declare and run them.
 import type { AnyCreator } from '../../model/action.js';
-import type { DeclaredTask, Handled, PayloadOf } from '../../model/handled.js';
+import type { DeclaredTask, Handled, PayloadOf } from '../../model/triggers.js';
 import type { CancelSignal } from '../../base/host.js';
 import type { Dispatchable, DispatchResult } from '../../model/action.js';
 import type { Read, Source } from '../../model/source.js';

@@ -51,7 +51,7 @@ export class Waits {
   private hasOthers = false;
   private readonly stops = new Set<() => void>();
   /** The run was cancelled, and a wait learned of it. */
-  private told = false;
+  private isCancelKnown = false;
   private ended = false;
   /** The work has ended since, or waits again: it knows. */
   private workKnows = false;
@@ -119,7 +119,7 @@ export class Waits {
   /** The action because of which the run does what it does now, where that is known. */
   get cause(): Transition | undefined {
     if (this.chain) return this.chain.of;
-    // After a promise from elsewhere: the work's, where nothing else can be it.
+    // After a promise from elsewhere: that of the work, where no other wait of this run can have led here.
     for (const wait of this.pending) if (wait.chain === this.main) return undefined;
     return this.hasOthers ? undefined : this.main.of;
   }
@@ -129,8 +129,8 @@ export class Waits {
    * loop that catches everything would spin.
    */
   tellsOnce(): boolean {
-    const tells = !this.told;
-    this.told = this.workKnows = true;
+    const tells = !this.isCancelKnown;
+    this.isCancelKnown = this.workKnows = true;
     return tells;
   }
 
@@ -139,7 +139,7 @@ export class Waits {
    * @param error what they reject with; without one they never settle
    * @param isTold something else that the work waits for rejects already
    */
-  end(error: unknown, isTold = false): void {
+  end(error: unknown, isRecorded = false): void {
     this.ended = true;
     const all = [...this.pending];
     this.pending.clear();
@@ -147,11 +147,11 @@ export class Waits {
     for (const stop of this.stops) stop();
     this.stops.clear();
     if (error === undefined) return;
-    if (isTold || all.length > 0) this.told = true;
+    if (isRecorded || all.length > 0) this.isCancelKnown = true;
     const isWorks = ({ chain }: Wait): boolean => chain === this.main || chain === UNKNOWN;
     const [works, others] = [all.filter(isWorks), all.filter((wait) => !isWorks(wait)).reverse()];
     for (const { reject } of works) reject(error);
-    this.rejectInTurn(works.length > 0 || isTold ? [{ reject: ignore }, ...others] : others, error);
+    this.rejectInTurn(works.length > 0 || isRecorded ? [{ reject: ignore }, ...others] : others, error);
   }
 
   /** Rejects one wait after the other, until the work has ended or waits again. */

@@ -3,7 +3,7 @@
 import { crc32 } from './crc32.js';
 
 /** A line, and the checksum that the next line continues. */
-export interface Sealed {
+export interface ChecksummedLine {
   /** One line of JSON, without its end. */
   readonly line: string;
   readonly sum: number;
@@ -71,7 +71,7 @@ export class LineSum {
 }
 
 /** @param before the checksum of the line before; of a first line none */
-export function seal(members: object, before = 0): Sealed {
+export function seal(members: object, before = 0): ChecksummedLine {
   const rest = JSON.stringify(members).slice(1);
   const sum = checksum(rest, before);
   return { line: `{"sum":"${hex(sum)}",${rest}`, sum };

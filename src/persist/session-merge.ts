@@ -2,7 +2,7 @@
 import { type Conflict, Merge, parsePointer } from '../core/internal.js';
 
 /** The state that two sessions lead to. */
-interface Joined {
+interface MergedSessions {
   readonly result: unknown;
   /** The places that both sessions changed, to different values: the result has the value of the own session. */
   readonly lost: readonly string[];
@@ -14,12 +14,12 @@ interface Joined {
  * @param other the state that another session stored meanwhile
  * @param decide gives the value of a place that both changed. Default: the own value, and the place counts as lost
  */
-export function joined(
+export function mergeSessions(
   before: unknown,
   own: unknown,
   other: unknown,
   decide?: (conflict: Conflict) => unknown,
-): Joined {
+): MergedSessions {
   const places: string[] = [];
   const lost = (path: string): void => void places.push(path === '' ? 'the whole' : parsePointer(path).join('/'));
   const merge = new Merge({

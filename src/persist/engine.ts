@@ -19,17 +19,17 @@ import type { AnyStore } from '../core/index.js';
 import type { MaybeAsync, StorageArea } from './area.js';
 import { Conflicts, historyIn, type ConflictHost } from './conflicts.js';
 import { storageFailed, storageHangs } from './errors.js';
-import { joined } from './joined.js';
-import { Kept, sameParts } from './kept.js';
-import { allTexts, forget, listed } from './listed.js';
+import { mergeSessions } from './session-merge.js';
+import { KeptPart, sameParts } from './kept-part.js';
+import { allTexts, forget, storedItems } from './stored-items.js';
 import { Opening, unchanged, type Opened } from './opening.js';
 import { Watchdog } from './watchdog.js';
 import type { Persistence, StoredItem } from './persistence.js';
 import { StoredTexts } from './stored-texts.js';
 import { newRecord, NOTHING, type StoreRecord } from './store-record.js';
 import type { LateStates, Sharing } from './sharing.js';
-import type { Hosted, HostedHost } from './tabs/hosted.js';
-import type { Errand } from './tabs/messages.js';
+import type { ForeignStores, ForeignStoresHost } from './tabs/foreign-stores.js';
+import type { StorageRequest } from './tabs/messages.js';
 import type { Parts } from './tabs/pending.js';
 import type { TabRole, TabsHost } from './tabs/tab.js';
 import type { Tabs } from './tabs/tabs.js';
@@ -46,7 +46,7 @@ const TURNS = 4;
 /** How often one flush stores again what it had to join with what other sessions stored meanwhile. */
 const MOST_ROUNDS = 20;
 
-export interface KeeperOptions {
+export interface EngineOptions {
   /** Milliseconds in which changes are gathered. */
   readonly writeAfter: number;
   /** Brings in what it takes time to read. Default: the place answers at once. */
@@ -61,7 +61,7 @@ export interface KeeperOptions {
 /** Whether something of it is not stored yet. */
 const isOpen = ({ unsaved, writing, rereading }: StoreRecord): boolean => unsaved || writing || rereading;
 
-export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, HostedHost {
+export class PersistenceEngine implements Persistence, Listener, TabsHost, ConflictHost, ForeignStoresHost {
   readonly problems: FloeError[];
   readonly storedTexts: StoredTexts;
   readonly records = new Map<string, StoreRecord>();
@@ -71,7 +71,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   private readonly writing: Writing;
   private readonly watchdog: Watchdog;
   readonly tabs: Tabs | undefined;
-  readonly hosted: Hosted | undefined;
+  readonly hosted: ForeignStores | undefined;
   private readonly late: LateStates | undefined;
   private readonly writeAfter: number;
   private readonly others: readonly StoredTexts[];
@@ -90,7 +90,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   constructor(
     private readonly host: Extensible,
     private readonly area: StorageArea,
-    { writeAfter, late, sharing, others = [], problems = [] }: KeeperOptions,
+    { writeAfter, late, sharing, others = [], problems = [] }: EngineOptions,
   ) {
     this.problems = problems;
     this.writeAfter = writeAfter;
@@ -168,7 +168,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
         void this.whileReading(hosted.state, () => this.tabs?.look({ fact: 'rehydrated' }, true));
       return hosted.state;
     }
-    const kept = new Kept(store);
+    const kept = new KeptPart(store);
     const record = newRecord(store, kept, kept.of(state));
     this.records.set(store.name, record);
     this.tabs?.add(store, kept, state);
@@ -316,7 +316,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     const [own, other] = [kept.of(now), kept.of(onto(now))];
     const common = stored === NOTHING ? began : stored;
     // A reset is no change that is to be stored: what is stored takes its place again.
-    const { result } = unsaved ? joined(common, own, other, store.kept?.onConflict) : { result: other };
+    const { result } = unsaved ? mergeSessions(common, own, other, store.kept?.onConflict) : { result: other };
     this.takeIn([[record, kept.exactly(now, result)]]);
     if (sameParts(result, other)) return;
     record.unsaved = true;
@@ -381,7 +381,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
         continue;
       }
       record.store = store;
-      record.kept = new Kept(store);
+      record.kept = new KeptPart(store);
       record.end = undefined;
       record.unsaved = true;
     }
@@ -518,7 +518,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
     this.stopWaiting();
     const own = this.watchdog.limit(this.flushOwn(), false);
     if (!this.tabs || this.tabs.role === 'leading' || this.closed) return own;
-    const [a, b] = await Promise.all([own, this.tabs.errand('flush', [])]);
+    const [a, b] = await Promise.all([own, this.tabs.request('flush', [])]);
     // This tab may have heard of the leader only now: what is out of every order it stores itself.
     return a && b && this.watchdog.limit(this.flushOwn(), false);
   }
@@ -612,7 +612,7 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   }
 
   async list(): Promise<readonly StoredItem[]> {
-    return perform(listed(this.storedTexts));
+    return perform(storedItems(this.storedTexts));
   }
 
   async texts(): Promise<Readonly<Record<string, string>>> {
@@ -622,15 +622,15 @@ export class Keeper implements Persistence, Listener, TabsHost, ConflictHost, Ho
   // ---- several tabs ----
 
   /** What became of it in the tab that writes; nothing where that is this one. */
-  private async leaveToWriter(what: Errand, records: readonly StoreRecord[]): Promise<boolean | undefined> {
+  private async leaveToWriter(what: StorageRequest, records: readonly StoreRecord[]): Promise<boolean | undefined> {
     if (!this.tabs || this.closed || records.every((record) => this.mayWrite(record))) return undefined;
-    return this.tabs.errand(
+    return this.tabs.request(
       what,
       records.map(({ store }) => store.name),
     );
   }
 
-  async errand(what: Errand, stores: readonly string[]): Promise<boolean> {
+  async request(what: StorageRequest, stores: readonly string[]): Promise<boolean> {
     const records = [...this.records.values()].filter(({ store }) => stores.includes(store.name));
     const done =
       what === 'flush' ? this.flushOwn() : what === 'forget' ? this.forgetHere(records) : this.rehydrateHere(records);

@@ -10,7 +10,7 @@ export const isFields = (value: unknown): value is Fields => kindOf(value) === 1
 /** The keys of the way to a part: `'/view/day'` is a JSON Pointer (RFC 6901), `'day'` a field. */
 const wayTo = (place: string): readonly string[] => (place.startsWith('/') ? parsePointer(place) : [place]);
 
-export class Kept {
+export class KeptPart {
   private readonly only: readonly (readonly string[])[] | undefined;
   private readonly except: readonly (readonly string[])[];
 

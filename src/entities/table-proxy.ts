@@ -11,9 +11,9 @@ import {
 } from '../core/internal.js';
 import { keyText } from './table.js';
 
-export const tableStandIn = (raw: Keyed, place: Place): object => new TableStandIn(new View(raw, place), raw);
+export const tableProxy = (raw: Keyed, place: Place): object => new TableProxy(new View(raw, place), raw);
 
-class TableStandIn implements ReadonlyMap<string, unknown> {
+class TableProxy implements ReadonlyMap<string, unknown> {
   readonly #view: View;
   readonly #raw: Keyed;
   constructor(view: View, raw: Keyed) {

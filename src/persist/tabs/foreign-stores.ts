@@ -11,7 +11,7 @@ import {
 } from '../../core/internal.js';
 import type { MaybeAsync } from '../area.js';
 import { tabsDiffer, tabsUnfit } from '../errors.js';
-import { Kept } from '../kept.js';
+import { KeptPart } from '../kept-part.js';
 import type { Opened, Opening } from '../opening.js';
 import { newRecord, type StoreRecord } from '../store-record.js';
 import { upgraded, versionOf } from '../upgrade.js';
@@ -19,7 +19,7 @@ import type { Standing } from './messages.js';
 import type { Tabs } from './tabs.js';
 
 /** What hosting needs of the keeper. */
-export interface HostedHost {
+export interface ForeignStoresHost {
   readonly records: Map<string, StoreRecord>;
   readonly tabs: Tabs | undefined;
   readonly status: 'reading' | 'ready' | 'closed';
@@ -27,12 +27,12 @@ export interface HostedHost {
   report(problem: FloeError): void;
 }
 
-export class Hosted {
+export class ForeignStores {
   /** What is still being read. */
   private readonly openings = new Map<string, PromiseLike<unknown>>();
 
   constructor(
-    private readonly host: HostedHost,
+    private readonly host: ForeignStoresHost,
     private readonly opening: Opening,
   ) {}
 
@@ -41,7 +41,7 @@ export class Hosted {
     const [name, version, line, , encoded] = standing;
     const part = decode(encoded);
     const store = declared(name, version, part);
-    const kept = new Kept(store);
+    const kept = new KeptPart(store);
     // What the tabs share is stored, also where that is how the store began.
     const isOrdered = line > 0;
     const record: StoreRecord = { ...newRecord(store, kept, isOrdered ? undefined : part), hosted: true };
@@ -92,7 +92,7 @@ export class Hosted {
       this.host.report(tabsDiffer(name, own, theirs));
       return state;
     }
-    const kept = new Kept(store);
+    const kept = new KeptPart(store);
     let next: unknown;
     try {
       next = kept.complete(state, upgraded(store, theirs, tabs!.hostedPart(name)));

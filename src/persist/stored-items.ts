@@ -10,7 +10,7 @@ import { wait, type Work } from './work.js';
 const MOST_ROUNDS = 20;
 
 /** Everything that is stored, by store. */
-export function* listed(storedTexts: StoredTexts): Work<readonly StoredItem[]> {
+export function* storedItems(storedTexts: StoredTexts): Work<readonly StoredItem[]> {
   const items: StoredItem[] = [];
   for (const store of yield* storedTexts.stores()) {
     const text = yield* storedTexts.read(store);

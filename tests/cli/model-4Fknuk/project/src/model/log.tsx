@@ -1,0 +1,3 @@
+import { store } from 'floe';
+export const log = store('log', { note: '' });
+export const Log = () => <p />;

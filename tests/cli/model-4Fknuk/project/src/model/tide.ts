@@ -1,0 +1,2 @@
+import { store } from 'floe';
+export const tide = store('tide', { level: 0 as number });
