@@ -3,22 +3,15 @@
 import { sameData } from '../core/internal.js';
 import { storedElsewhere } from './errors.js';
 import { mergeSessions } from './session-merge.js';
+import type { StorageSession } from './session.js';
 import { lineageOf, readLog, writerOf, type Lineage } from './log.js';
 import { unchanged, type Opened, type Opening } from './opening.js';
 import type { StoredTexts } from './stored-texts.js';
-import { NOTHING, type Attempt, type RecordHost, type StoreRecord } from './store-record.js';
+import { NOTHING, type Attempt, type StoreRecord } from './store-record.js';
 import type { Work } from './work.js';
 
-/** What conflicts need of the keeper. */
-export interface ConflictHost extends RecordHost {
-  /** Stores a part that was computed from what is stored. */
-  put(record: StoreRecord, part: unknown, joining?: { readonly own: unknown }): Work<void>;
-  /** A store has changes that are not stored. */
-  plan(): void;
-  /** Makes these the live states: they came from the storage. */
-  takeIn(entries: readonly (readonly [record: StoreRecord, state: unknown])[]): void;
-  readonly status: 'reading' | 'ready' | 'closed';
-}
+/** Stores a part that was computed from what is stored. */
+type Put = (record: StoreRecord, part: unknown, joining?: { readonly own: unknown }) => Work<void>;
 
 /** What this session and another one stored, joined. */
 interface Join {
@@ -32,9 +25,10 @@ interface Join {
 
 export class Conflicts {
   constructor(
-    private readonly host: ConflictHost,
+    private readonly session: StorageSession,
     private readonly storedTexts: StoredTexts,
     private readonly opening: Opening,
+    private readonly put: Put,
   ) {}
 
   *meet(record: StoreRecord, part: unknown): Work<void> {
@@ -68,10 +62,10 @@ export class Conflicts {
           lost.length > 0
             ? `another session stored it meanwhile, and both changed ${lost.join(', ')}`
             : 'two sessions added to it at the same moment, and the changes of one do not follow on the other';
-        aside = yield* this.storedTexts.setAside(store.name, text, why, this.host.now());
+        aside = yield* this.storedTexts.setAside(store.name, text, why, this.session.now());
       }
       // Stored at once: the session may end before memory has it.
-      yield* this.host.put(record, result, { own: part });
+      yield* this.put(record, result, { own: part });
     } catch (cause) {
       // Memory does not have what the other session stored: the next attempt meets it again.
       Object.assign(record, { stored, head, end, lineage, history });
@@ -106,7 +100,7 @@ export class Conflicts {
   private *isOwn(record: StoreRecord, part: unknown, text: string | undefined): Work<boolean> {
     if (text === undefined || record.attempts.length === 0) return false;
     const [session, number] = writerOf(text) ?? [];
-    const own = session === this.host.session && record.attempts.find((attempt) => attempt.number === number);
+    const own = session === this.session.id && record.attempts.find((attempt) => attempt.number === number);
     if (!own) return false;
     const { phase } = yield* this.whole(record, part, text);
     record.phase = phase;
@@ -123,15 +117,15 @@ export class Conflicts {
     const { store, kept } = record;
     record.phase = 'ready';
     record.joining = record.over = undefined;
-    if (this.host.status === 'closed') return;
-    const now = this.host.stateOf(record);
+    if (this.session.status === 'closed') return;
+    const now = this.session.stateOf(record);
     const latest = mergeSessions(part, kept.of(now), result, store.kept?.onConflict).result;
-    this.host.takeIn([[record, kept.exactly(now, latest)]]);
+    this.session.takeIn([[record, kept.exactly(now, latest)]]);
     if (!sameData(latest, result)) {
       record.unsaved = true;
-      this.host.plan();
+      this.session.plan();
     }
-    this.host.report(storedElsewhere(store.name, lost, aside));
+    this.session.report(storedElsewhere(store.name, lost, aside));
   }
 }
 

@@ -3,8 +3,9 @@ import { DEV, guardData, messageOf, sameData, storedDiffers, type StoreDefinitio
 import { notSetAside, storageUnreadable, storedCutShort, storedDamaged, storedTooNew } from './errors.js';
 import { LINEAGE, lineageOf, readLog, type Log } from './log.js';
 import { LineSum } from './checksums.js';
+import type { StorageSession } from './session.js';
 import { headOf, type StoredTexts } from './stored-texts.js';
-import { NOTHING, type RecordHost, type StoreRecord } from './store-record.js';
+import { NOTHING, type StoreRecord } from './store-record.js';
 import { upgraded, versionOf } from './upgrade.js';
 import type { Work } from './work.js';
 
@@ -27,7 +28,7 @@ const hinted = new WeakSet<StoreRecord>();
 export class Opening {
   /** @param others the places from which a store may have moved here */
   constructor(
-    private readonly host: RecordHost,
+    private readonly session: StorageSession,
     private readonly storedTexts: StoredTexts,
     private readonly others: readonly StoredTexts[],
   ) {}
@@ -63,7 +64,7 @@ export class Opening {
 
   /** It is read again later: until then nothing is written there. It is reported once. */
   private unread(record: StoreRecord, cause: unknown): Opened {
-    if (record.phase !== 'unread') this.host.report(storageUnreadable(record.store.name, cause));
+    if (record.phase !== 'unread') this.session.report(storageUnreadable(record.store.name, cause));
     return { onto: unchanged, phase: 'unread' };
   }
 
@@ -89,7 +90,7 @@ export class Opening {
       const log = readLog(store.name, text, sum);
       const newer = 'newer' in log ? log.newer : log.version > versionOf(store) ? `version ${log.version}` : undefined;
       if (newer !== undefined) {
-        this.host.report(storedTooNew(store.name, newer));
+        this.session.report(storedTooNew(store.name, newer));
         return { onto: unchanged, phase: 'untouchable' };
       }
       const part = this.partIn(record, state, log as Log);
@@ -118,7 +119,7 @@ export class Opening {
     if (DEV && log.version === versionOf(store) && !hinted.has(record)) {
       hinted.add(record);
       const found = storedDiffers(store.name, record.initial, part);
-      if (found) this.host.report(found);
+      if (found) this.session.report(found);
     }
     // A check may give an equal part that is another object: nothing has to be written for that.
     if (isPresent && sameData(part, log.state)) {
@@ -130,13 +131,13 @@ export class Opening {
 
   /** What comes after the damage is set aside before it is overwritten. */
   private *noteDamage({ name }: StoreDefinition, { damage }: Log, text: string): Work<StoreRecord['phase']> {
-    if (damage?.cut) this.host.report(storedCutShort(name, damage.why));
+    if (damage?.cut) this.session.report(storedCutShort(name, damage.why));
     else if (damage) {
       try {
-        const aside = yield* this.storedTexts.setAside(name, text, damage.why, this.host.now());
-        this.host.report(storedDamaged(name, aside, damage.why, 'the changes before'));
+        const aside = yield* this.storedTexts.setAside(name, text, damage.why, this.session.now());
+        this.session.report(storedDamaged(name, aside, damage.why, 'the changes before'));
       } catch (cause) {
-        this.host.report(notSetAside(name, damage.why, cause));
+        this.session.report(notSetAside(name, damage.why, cause));
         return 'untouchable';
       }
     }
@@ -152,16 +153,16 @@ export class Opening {
   ): Work<StoreRecord['phase']> {
     const { name } = record.store;
     try {
-      const aside = yield* this.storedTexts.setAside(name, text, why, this.host.now());
+      const aside = yield* this.storedTexts.setAside(name, text, why, this.session.now());
       // On a server it stays until something takes its place.
       if (!storedTexts.area.isShared) {
         yield* storedTexts.remove(name);
         record.head = undefined;
       }
-      this.host.report(storedDamaged(name, aside, why, 'nothing'));
+      this.session.report(storedDamaged(name, aside, why, 'nothing'));
       return 'ready';
     } catch (cause) {
-      this.host.report(notSetAside(name, why, cause));
+      this.session.report(notSetAside(name, why, cause));
       return 'untouchable';
     }
   }

@@ -1,7 +1,8 @@
 // What a storage needs of the sharing between tabs, which an application brings with `sharedTabs()`.
 import type { Cell, Extensible, Feature, FloeError, Hooks } from '../core/internal.js';
 import type { Opening } from './opening.js';
-import type { ForeignStores, ForeignStoresHost } from './tabs/foreign-stores.js';
+import type { StorageSession } from './session.js';
+import type { ForeignStores } from './tabs/foreign-stores.js';
 import type { TabsHost } from './tabs/tab.js';
 import type { Tabs } from './tabs/tabs.js';
 
@@ -11,7 +12,7 @@ export type LateStates = Feature<Hooks & { fill(cell: Cell, stored: PromiseLike<
 /** The machinery of one runtime. */
 export interface Sharing {
   readonly late: LateStates;
-  hosted(engine: ForeignStoresHost, opening: Opening): ForeignStores;
+  hosted(session: StorageSession, opening: Opening): ForeignStores;
   tabs(kernel: Extensible, engine: TabsHost): Tabs;
 }
 

@@ -1,5 +1,5 @@
 // What is known of the stored text of one store: a baseline and a journal of changes.
-import type { FloeError, StoreDefinition } from '../core/internal.js';
+import type { StoreDefinition } from '../core/internal.js';
 import type { KeptPart } from './kept-part.js';
 import type { LogEnd } from './log.js';
 import { Turns } from './turns.js';
@@ -93,15 +93,3 @@ export const newRecord = (store: StoreDefinition, kept: KeptPart, initial: unkno
   moved: false,
   hosted: false,
 });
-
-/** What opening, writing and joining need of the keeper. */
-export interface RecordHost {
-  /** Names this session in what it writes. */
-  readonly session: string;
-  /** The number of the next write. */
-  nextWrite(): number;
-  now(): number;
-  /** The live state of a store. */
-  stateOf(record: StoreRecord): unknown;
-  report(problem: FloeError): void;
-}

@@ -7,8 +7,9 @@ import { mergeSessions } from './session-merge.js';
 import { sameParts } from './kept-part.js';
 import { changeLine, firstLine, LINEAGE } from './log.js';
 import { hex } from './checksums.js';
+import type { StorageSession } from './session.js';
 import type { StoredTexts } from './stored-texts.js';
-import { NOTHING, type Attempt, type RecordHost, type StoreRecord } from './store-record.js';
+import { NOTHING, type Attempt, type StoreRecord } from './store-record.js';
 import { versionOf } from './upgrade.js';
 import type { Work } from './work.js';
 
@@ -22,7 +23,7 @@ type Given = Pick<Attempt, 'part' | 'own'>;
 
 export class Writing {
   constructor(
-    private readonly host: RecordHost,
+    private readonly session: StorageSession,
     private readonly storedTexts: StoredTexts,
     private readonly conflicts: Conflicts,
   ) {}
@@ -47,7 +48,7 @@ export class Writing {
       for (let round = 0; record.unsaved && record.phase === 'ready' && mayWrite(); round++) {
         record.unsaved = false;
         try {
-          const part = this.partOf(record, this.host.stateOf(record));
+          const part = this.partOf(record, this.session.stateOf(record));
           if (this.isStored(record, part)) continue;
           // A place that checks by itself is looked at only after it found another writer's text.
           const isAsLeft = (storedTexts.area.writeIf && round === 0) || (yield* storedTexts.isAsLeft(record));
@@ -86,7 +87,7 @@ export class Writing {
 
   /** Another writer has overwritten the last write of this session: the two are joined. */
   *meet(record: StoreRecord): Work<void> {
-    yield* this.conflicts.meet(record, this.partOf(record, this.host.stateOf(record)));
+    yield* this.conflicts.meet(record, this.partOf(record, this.session.stateOf(record)));
   }
 
   /**
@@ -119,8 +120,8 @@ export class Writing {
     const { end } = record;
     const { area } = this.storedTexts;
     if (!changes || !end || end.whole <= SMALL || area.isShared) return false;
-    const number = this.host.nextWrite();
-    const { line, sum } = changeLine(changes, end.sum, [this.host.session, number]);
+    const number = this.session.nextWrite();
+    const { line, sum } = changeLine(changes, end.sum, [this.session.id, number]);
     // Once the changes are as long as the whole, the whole is written again.
     if (end.added + line.length >= end.whole) return false;
     this.attempt(record, { number, sum: hex(sum), ...given });
@@ -139,9 +140,9 @@ export class Writing {
 
   private *replace(record: StoreRecord, given: Given): Work<void> {
     const { store } = record;
-    const number = this.host.nextWrite();
+    const number = this.session.nextWrite();
     const { line, sum } = firstLine(store.name, versionOf(store), record.lineage, given.part, [
-      this.host.session,
+      this.session.id,
       number,
     ]);
     this.attempt(record, { number, sum: hex(sum), ...given });

@@ -119,3 +119,8 @@ export const patchesOf = (found: Replaced | Difference): Difference =>
         undo: [{ op: 'replace', path: found.path, value: found.was }],
       }
     : found;
+
+/** One after the other: those that are kept small stay so. */
+export function* wholeSteps(steps: readonly (Step | PackedStep)[]): Iterable<Step> {
+  for (const step of steps) yield whole(step);
+}

@@ -8,16 +8,21 @@ import {
   listen,
   timeTravel,
 } from '../core/internal.js';
-import { Recorder } from './recorder.js';
+import { Cursor } from './cursor.js';
+import { Notes } from './notes.js';
+import { sourceIn, TraceReads } from './reads.js';
 import { SOURCE_OF } from './source.js';
+import { TraceState } from './state.js';
+import { StepRecorder } from './step-recorder.js';
 import type { RecordingOptions, Trace } from './trace.js';
+import { Transfer } from './transfer.js';
+import { WhatIf } from './what-if.js';
 
-const MEMBERS: readonly (keyof Trace)[] = [
+const READ_MEMBERS = [
   ...(['steps', 'step', 'cursor', 'isLive', 'isPaused', 'branches', 'branch', 'actions', 'interactions'] as const),
-  ...(['seek', 'back', 'forward', 'live', 'exclude', 'include', 'switchTo', 'import'] as const),
-  ...(['nameBranch', 'mark', 'noteInteraction', 'pause', 'resume', 'send'] as const),
-  ...(['compareBranches', 'stateAt', 'changes', 'history', 'export', 'lines', 'watch'] as const),
+  ...(['compareBranches', 'stateAt', 'changes', 'history', 'watch'] as const),
 ];
+
 /** What only reads works on a closed runtime too. */
 const READS: ReadonlySet<string> = new Set<keyof Trace>([
   ...(['step', 'compareBranches', 'stateAt', 'changes', 'history', 'export', 'lines', 'watch'] as const),
@@ -40,14 +45,33 @@ export const recording = (options: RecordingOptions = {}): Attachment<Trace> => 
 };
 
 function attached(host: Extensible, options: RecordingOptions): Trace {
-  const recorder = new Recorder(host, options);
+  const state = new TraceState(host, options);
+  const recorder = new StepRecorder(state, options);
+  const cursor = new Cursor(state, () => recorder.foldOld());
+  const whatIf = new WhatIf(state, cursor);
+  const source = sourceIn(state);
   listen(host, recorder);
-  const face = faceOf<Trace, keyof Trace>(recorder, MEMBERS, (name, method) => {
+  const around = <T>(name: string, method: () => T): T => {
     if (READS.has(name)) return method();
     if (!STAYS.has(name)) host.use(timeTravel).mayMove();
     host.open(`trace.${name}`);
     return host.call(method);
-  });
-  Object.defineProperty(face, SOURCE_OF, { value: recorder.source });
-  return face;
+  };
+  const reads = faceOf(new TraceReads(state), READ_MEMBERS, around);
+  const moves = faceOf(cursor, ['seek', 'back', 'forward', 'live', 'switchTo'], around);
+  const choices = faceOf(whatIf, ['exclude', 'include'], around);
+  const notes = faceOf(new Notes(state), ['nameBranch', 'mark', 'noteInteraction', 'pause', 'resume', 'send'], around);
+  const files = faceOf(new Transfer(state, { cursor, whatIf, source }), ['import', 'export', 'lines'], around);
+  const face = Object.defineProperties(
+    {},
+    {
+      ...Object.getOwnPropertyDescriptors(reads),
+      ...Object.getOwnPropertyDescriptors(moves),
+      ...Object.getOwnPropertyDescriptors(choices),
+      ...Object.getOwnPropertyDescriptors(notes),
+      ...Object.getOwnPropertyDescriptors(files),
+      [SOURCE_OF]: { value: source },
+    },
+  );
+  return face as Trace;
 }

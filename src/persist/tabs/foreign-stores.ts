@@ -3,7 +3,6 @@
 import {
   decode,
   definitionOf,
-  type FloeError,
   isThenable,
   messageOf,
   store as declareStore,
@@ -13,26 +12,17 @@ import type { MaybeAsync } from '../area.js';
 import { tabsDiffer, tabsUnfit } from '../errors.js';
 import { KeptPart } from '../kept-part.js';
 import type { Opened, Opening } from '../opening.js';
+import type { StorageSession } from '../session.js';
 import { newRecord, type StoreRecord } from '../store-record.js';
 import { upgraded, versionOf } from '../upgrade.js';
 import type { Standing } from './messages.js';
-import type { Tabs } from './tabs.js';
-
-/** What hosting needs of the keeper. */
-export interface ForeignStoresHost {
-  readonly records: Map<string, StoreRecord>;
-  readonly tabs: Tabs | undefined;
-  readonly status: 'reading' | 'ready' | 'closed';
-  plan(): void;
-  report(problem: FloeError): void;
-}
 
 export class ForeignStores {
   /** What is still being read. */
   private readonly openings = new Map<string, PromiseLike<unknown>>();
 
   constructor(
-    private readonly host: ForeignStoresHost,
+    private readonly session: StorageSession,
     private readonly opening: Opening,
   ) {}
 
@@ -45,15 +35,15 @@ export class ForeignStores {
     // What the tabs share is stored, also where that is how the store began.
     const isOrdered = line > 0;
     const record: StoreRecord = { ...newRecord(store, kept, isOrdered ? undefined : part), hosted: true };
-    const { records, tabs } = this.host;
+    const { records, tabs } = this.session;
     records.set(name, record);
     tabs!.add(store, kept, part, true);
     const opened = ({ onto, phase }: Opened): void => {
-      if (this.host.status === 'closed' || records.get(name) !== record) return;
+      if (this.session.status === 'closed' || records.get(name) !== record) return;
       record.phase = phase;
       if (isOrdered) record.unsaved = true;
       tabs!.hosted(name, isOrdered ? part : onto(part), standing);
-      this.host.plan();
+      this.session.plan();
     };
     const opening = record.turns.take(() => this.opening.open(record, part));
     if (!isThenable(opening)) return opened(opening);
@@ -63,7 +53,7 @@ export class ForeignStores {
   }
 
   drop(): void {
-    const { records, tabs } = this.host;
+    const { records, tabs } = this.session;
     for (const [name, { hosted }] of records) {
       if (!hosted) continue;
       records.delete(name);
@@ -76,7 +66,7 @@ export class ForeignStores {
    * @returns the state with which it begins; nothing where the store was not hosted
    */
   begin(store: StoreDefinition, state: unknown): { readonly state: MaybeAsync<unknown> } | undefined {
-    const record = this.host.records.get(store.name);
+    const record = this.session.records.get(store.name);
     if (!record?.hosted) return undefined;
     const adopt = (): unknown => this.adopt(record, store, state);
     const opening = this.openings.get(store.name);
@@ -85,11 +75,11 @@ export class ForeignStores {
 
   private adopt(record: StoreRecord, store: StoreDefinition, state: unknown): unknown {
     const { name } = store;
-    const { tabs } = this.host;
+    const { tabs } = this.session;
     const [theirs, own] = [versionOf(record.store), versionOf(store)];
     // The store of this tab is not shared, and the storage has the newer one.
     if (theirs > own) {
-      this.host.report(tabsDiffer(name, own, theirs));
+      this.session.report(tabsDiffer(name, own, theirs));
       return state;
     }
     const kept = new KeptPart(store);
@@ -97,13 +87,13 @@ export class ForeignStores {
     try {
       next = kept.complete(state, upgraded(store, theirs, tabs!.hostedPart(name)));
     } catch (cause) {
-      this.host.report(tabsUnfit(name, messageOf(cause)));
+      this.session.report(tabsUnfit(name, messageOf(cause)));
       return state;
     }
     Object.assign(record, { store, kept, hosted: false });
     if (theirs !== own) Object.assign(record, { end: undefined, unsaved: true });
     tabs!.adoptHosted(store, kept, next);
-    this.host.plan();
+    this.session.plan();
     return next;
   }
 }

@@ -1,0 +1,90 @@
+// What is read of a trace, wherever its cursor is.
+import { aboutOf, differenceOfStates, guardData, storesOf } from '../core/internal.js';
+import type { AnyStore, Patch } from '../core/index.js';
+import { compareLines, type Comparison } from './compare.js';
+import { changesOf, type ValueChange } from './history.js';
+import { sourceFor, type TraceSource } from './source.js';
+import type { TraceState } from './state.js';
+import type { Branch, Interaction, Step } from './step.js';
+import type { States } from './timeline.js';
+
+export class TraceReads {
+  constructor(private readonly state: TraceState) {}
+
+  get steps(): readonly Step[] {
+    return this.state.steps;
+  }
+  get cursor(): number {
+    return this.state.cursor;
+  }
+  get interactions(): readonly Interaction[] {
+    return this.state.interactions;
+  }
+  get isPaused(): boolean {
+    return this.state.isPaused;
+  }
+  step(seq: number): Step | undefined {
+    return this.state.timeline.step(seq);
+  }
+
+  get isLive(): boolean {
+    return this.state.past === undefined;
+  }
+  get branches(): readonly Branch[] {
+    const { redaction, timeline } = this.state;
+    if (redaction.none) return timeline.branches;
+    return timeline.branches.map((branch) => ({ ...branch, name: redaction.message(branch.name) }));
+  }
+  get branch(): number {
+    return this.state.timeline.branch;
+  }
+
+  stateAt(seq: number): States {
+    const states = { ...this.state.statesAt(this.state.timeline.indexOf(seq)) };
+    guardData(states, { at: '', what: 'The recorded state' });
+    return states;
+  }
+
+  changes(from: number, to: number): Patch {
+    return differenceOfStates(this.stateAt(from), this.stateAt(to)).changes;
+  }
+
+  history(pointer: string): readonly ValueChange[] {
+    const steps = this.state.timeline.line.slice(0, this.state.at + 1).reverse();
+    return [...changesOf(pointer, steps, this.state.statesAt(this.state.at))].reverse();
+  }
+
+  compareBranches(a: number, b: number): Comparison {
+    return compareLines(this.contentsOf(a), this.contentsOf(b));
+  }
+
+  private contentsOf(branch: number): { steps: readonly Step[]; states: States } {
+    const { common, steps } = this.state.timeline.lineOf(branch);
+    const before = this.state.statesAt(-1);
+    return { steps: [...this.state.timeline.line.slice(0, common + 1), ...steps], states: before };
+  }
+
+  get actions(): readonly string[] {
+    return [...new Set(storesOf(this.state.host).flatMap((store) => [...store.types()]))].sort();
+  }
+
+  watch(listener: (from?: number) => void): () => void {
+    return this.state.watch(listener);
+  }
+}
+
+/** The history as tools read it. */
+export const sourceIn = (state: TraceState): TraceSource =>
+  sourceFor({
+    timeline: () => state.timeline,
+    folds: () => state.folds,
+    interactions: () => state.interactions,
+    redacted: () => state.redaction.places,
+    stores: () => storesOf(state.host) as readonly unknown[] as readonly AnyStore[],
+    statesAt: (index, beside) => state.timeline.statesAt(index, [...state.known, ...beside]),
+    revision: () => state.revisions,
+    about: (kind, name) => aboutOf(state.host, kind, name),
+    watch: (listener) => state.watch(listener),
+    conceal: (data) => state.redaction.freed(data),
+    report: (error) => state.host.problem(error),
+  });

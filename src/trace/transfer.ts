@@ -1,0 +1,95 @@
+// A trace as a file, and a file as the trace of a runtime.
+import { type FloeError, guardData, leaveLine } from '../core/internal.js';
+import type { Cursor } from './cursor.js';
+import { writtenElsewhere } from './errors.js';
+import { traceLines, traceOf, type GivenTrace, type TraceContents, type TraceFile } from './file.js';
+import type { Redaction } from './redaction.js';
+import type { TraceSource } from './source.js';
+import type { TraceState } from './state.js';
+import { Timeline } from './timeline.js';
+import { withTitles } from './titles.js';
+import type { WhatIf } from './what-if.js';
+
+interface TransferParts {
+  readonly cursor: Cursor;
+  readonly whatIf: WhatIf;
+  readonly source: TraceSource;
+}
+
+export class Transfer {
+  private readonly cursor: Cursor;
+  private readonly whatIf: WhatIf;
+  private readonly source: TraceSource;
+
+  constructor(
+    private readonly state: TraceState,
+    { cursor, whatIf, source }: TransferParts,
+  ) {
+    this.cursor = cursor;
+    this.whatIf = whatIf;
+    this.source = source;
+  }
+
+  lines(): Iterable<string> {
+    const { timeline } = this.state;
+    const contents: TraceContents = {
+      steps: withTitles(this.state.freed(timeline.all()), this.source),
+      interactions: this.state.interactions,
+      folded: timeline.folded,
+      states: timeline.folded === null ? undefined : this.state.redaction.freedStates(this.state.statesAt(-1)),
+      names: timeline.named.map((one) => ({ ...one, name: this.state.redaction.message(one.name) })),
+      present: timeline.present,
+      redacted: this.state.redaction.places,
+    };
+    return traceLines(contents, new Date(this.state.host.now()));
+  }
+
+  export(): string {
+    return Array.from(this.lines(), (line) => line + '\n').join('');
+  }
+
+  import(file: GivenTrace): { readonly steps: number; readonly problem?: FloeError } {
+    if (this.state.write) throw writtenElsewhere();
+    const { redaction } = this.state;
+    const read = redaction.none ? traceOf(file) : concealedTrace(traceOf(file), redaction);
+    const { steps, problem, states, names, interactions } = read;
+    const timeline = new Timeline();
+    timeline.load(read);
+    for (const { id, name } of names) timeline.rename(id, name);
+    for (const { action } of steps) guardData(action?.payload, { at: '', what: 'A payload in the trace file' });
+    const last = timeline.line.length - 1;
+    const live = timeline.replayed(states);
+    guardData(live, { at: '', what: 'The state in the trace file' });
+    // Nothing was touched so far: a file that cannot be replayed throws above.
+    leaveLine(this.state.host, () => false, 'import');
+    this.state.endSum();
+    this.state.timeline = timeline;
+    this.state.folds = 0;
+    this.state.noteRevised(0);
+    this.state.did.load(interactions);
+    this.state.sum = this.state.foldedGroup = undefined;
+    this.state.making.groupShift = steps.reduce(
+      (most, { group = 0 }) => Math.max(most, group),
+      this.state.making.groupShift,
+    );
+    const runShift = steps.reduce((most, { run }) => Math.max(most, run?.id ?? 0), this.state.making.runShift);
+    this.whatIf.begin(steps);
+    this.state.tip = { ...live };
+    this.state.host.recorder?.each((listener) => listener.replaced?.());
+    this.cursor.show(last);
+    // The ends of its runs have the numbers that the file gives them.
+    this.state.making.runShift = 0;
+    this.state.travel.arrived('import', this.cursor.claimedRuns());
+    this.state.making.runShift = runShift;
+    return { steps: steps.length, ...(problem && { problem }) };
+  }
+}
+
+/** A file as it would have been recorded here: what it holds at redacted places came from elsewhere. */
+const concealedTrace = (read: TraceFile, redaction: Redaction): TraceFile => ({
+  ...read,
+  states: Object.fromEntries(
+    Object.entries(read.states).map(([name, state]) => [name, redaction.conceal(name, state)]),
+  ),
+  steps: read.steps.map((step) => redaction.stepOfFile(step)),
+});

@@ -1,2 +1,0 @@
-import { store } from 'floe';
-export const tide = store('tide', { level: 0 as number });
