@@ -164,8 +164,12 @@ export class PersistenceEngine implements Persistence, Listener {
     if (this.session.host.transaction) await new Promise<void>((resolve) => this.session.host.later(resolve));
     this.saving.stopWaiting();
     const own = this.watchdog.limit(this.flushOwn(), false);
-    if (!this.session.tabs || this.session.tabs.role === 'leading' || this.session.isClosed) return own;
-    const [a, b] = await Promise.all([own, this.session.tabs.request('flush', [])]);
+    const { session } = this;
+    const { tabs } = session;
+    if (!tabs || session.isClosed) return own;
+    // A leader may give way to another one meanwhile: then that one is asked.
+    if (tabs.role === 'leading' && (!(await own) || tabs.role === 'leading')) return own;
+    const [a, b] = await Promise.all([own, tabs.request('flush', [])]);
     // This tab may have heard of the leader only now: what is out of every order it stores itself.
     return a && b && this.watchdog.limit(this.flushOwn(), false);
   }

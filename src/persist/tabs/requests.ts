@@ -52,9 +52,14 @@ export class Requests {
 
   private async askWith(id: number, what: StorageRequest, stores: readonly string[]): Promise<boolean> {
     const { tab } = this;
-    await this.settled();
-    if (tab.closed) return false;
-    if (tab.role === 'leading') return tab.engine.request(what, stores);
+    for (;;) {
+      await this.settled();
+      if (tab.closed) return false;
+      if (tab.role !== 'leading') break;
+      const ok = await tab.engine.request(what, stores);
+      // It may have given way meanwhile.
+      if (tab.role === 'leading' || tab.closed) return ok;
+    }
     return new Promise<boolean>((answer) => {
       this.asked.set(id, { what, stores, answer });
       tab.send({ kind: 'asked', from: tab.id, id, what, stores });
@@ -70,13 +75,16 @@ export class Requests {
   /** This tab leads now: it answers itself. */
   takeOver(): void {
     for (const [id, { what, stores }] of this.asked)
-      void this.tab.engine.request(what, stores).then((ok) => this.answered(id, ok));
+      void this.tab.engine.request(what, stores).then((ok) => {
+        if (this.tab.role === 'leading') this.answered(id, ok);
+      });
   }
 
   async serve({ from, id, what, stores }: Message & { kind: 'asked' }): Promise<void> {
     const { tab } = this;
     const ok = await tab.engine.request(what, stores);
-    if (!tab.closed) tab.send({ kind: 'answered', from: tab.id, to: from, id, ok });
+    // One that has given way meanwhile leaves the answer to the leader that is asked next.
+    if (!tab.closed && tab.role === 'leading') tab.send({ kind: 'answered', from: tab.id, to: from, id, ok });
   }
 
   answered(id: number, ok: boolean): void {
