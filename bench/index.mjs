@@ -109,7 +109,7 @@ if (!only || only === 'sizes')
     const largest = Math.max(...bundlerNames.map((bundler) => sizes[bundler]));
     say(
       `${what}, minified and gzipped by the bundler that makes most of it`,
-      'a budget',
+      'what it was before',
       `${(largest / 1000).toFixed(1)} kB`,
       `at most ${most} kB`,
       largest <= most * 1000,

@@ -20,14 +20,13 @@ import { Opening } from './opening.js';
 import type { Persistence, StoredItem } from './persistence.js';
 import { Saving } from './saving.js';
 import { StorageSession } from './session.js';
-import type { LateStates, Sharing } from './sharing.js';
-import { StoredStates } from './stored-states.js';
+import type { Sharing } from './sharing.js';
+import { StoredStates, type LateStates } from './stored-states.js';
 import { allTexts, storedItems } from './stored-items.js';
 import { StoredTexts } from './stored-texts.js';
 import type { StoreRecord } from './store-record.js';
 import type { ForeignStores } from './tabs/foreign-stores.js';
 import type { StorageRequest } from './tabs/messages.js';
-import { StorageSide } from './tabs/storage-side.js';
 import type { TabRole } from './tabs/tab.js';
 import { Watchdog } from './watchdog.js';
 import { perform } from './work.js';
@@ -85,10 +84,8 @@ export class PersistenceEngine implements Persistence, Listener {
     this.hosted = sharing?.hosted(session, opening);
     const { states, saving, forgetting, watchdog } = this;
     const flush = (): Promise<boolean> => this.flushOwn();
-    session.tabs = sharing?.tabs(
-      host,
-      new StorageSide(session, this.hosted, { states, saving, forgetting, opening, watchdog, flush }),
-    );
+    const { hosted } = this;
+    session.tabs = sharing?.tabs(session, { hosted, states, saving, forgetting, opening, watchdog, flush });
     const stops = [
       area.beforeEnd?.(() => void this.flush()),
       area.backAgain?.(() => {

@@ -18,7 +18,8 @@ import { PersistenceEngine, type EngineOptions } from './engine.js';
 import type { Persistence } from './persistence.js';
 import { Places } from './places.js';
 import type { StoredTexts } from './stored-texts.js';
-import { SHARES, type LateStates, type TabSharing } from './sharing.js';
+import { SHARES, type TabSharing } from './sharing.js';
+import type { LateStates } from './stored-states.js';
 
 /** How a storage is written to. */
 export interface StorageOptions {

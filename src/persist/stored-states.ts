@@ -1,12 +1,18 @@
 // Reads what is stored: when a store joins, later where it could not be read, and again on top of what is there.
-import { confirmedStates, isThenable, type StoreDefinition } from '../core/internal.js';
+import {
+  type Cell,
+  confirmedStates,
+  type Feature,
+  type Hooks,
+  isThenable,
+  type StoreDefinition,
+} from '../core/internal.js';
 import type { MaybeAsync } from './area.js';
 import { KeptPart, sameParts } from './kept-part.js';
 import { unchanged, type Opened, type Opening } from './opening.js';
 import { FIRST_PAUSE, LONGEST_PAUSE, type Saving } from './saving.js';
 import { mergeSessions } from './session-merge.js';
 import type { StorageSession } from './session.js';
-import type { LateStates } from './sharing.js';
 import { newRecord, NOTHING, type StoreRecord } from './store-record.js';
 import type { StoredTexts } from './stored-texts.js';
 import type { Parts } from './tabs/pending.js';
@@ -14,6 +20,9 @@ import { perform, wait, type Work } from './work.js';
 
 /** As many turns of the queue of promises after a state was read, the runtime has made it the live one. */
 const TURNS = 4;
+
+/** Brings in the states of stores that are still being read. */
+export type LateStates = Feature<Hooks & { fill(cell: Cell, stored: PromiseLike<unknown>): void }>;
 
 interface ReadingParts {
   readonly opening: Opening;

@@ -4,6 +4,7 @@ import { SHARES, type TabSharing } from '../sharing.js';
 import { ForeignStores } from './foreign-stores.js';
 import { browserLink } from './link.js';
 import type { TabLink } from './tab-link.js';
+import { StorageSide } from './storage-side.js';
 import { Tabs } from './tabs.js';
 
 /**
@@ -27,7 +28,7 @@ export const sharedTabs = (link?: (report: (problem: FloeError) => void) => TabL
       found && {
         late: rebasing,
         hosted: (engine, opening) => new ForeignStores(engine, opening),
-        tabs: (kernel, engine) => new Tabs(kernel, found, engine),
+        tabs: (session, parts) => new Tabs(session.host, found, new StorageSide(session, parts)),
       }
     );
   },

@@ -14,7 +14,8 @@ import type { StorageRequest } from './messages.js';
 import type { Parts } from './pending.js';
 import type { TabsHost } from './tab.js';
 
-interface StorageParts {
+export interface StorageParts {
+  readonly hosted: ForeignStores | undefined;
   readonly states: StoredStates;
   readonly saving: Saving;
   readonly forgetting: Forgetting;
@@ -25,11 +26,14 @@ interface StorageParts {
 }
 
 export class StorageSide implements TabsHost {
+  readonly hosted: ForeignStores | undefined;
+
   constructor(
     private readonly session: StorageSession,
-    readonly hosted: ForeignStores | undefined,
     private readonly parts: StorageParts,
-  ) {}
+  ) {
+    this.hosted = parts.hosted;
+  }
 
   report(problem: FloeError): void {
     this.session.report(problem);
