@@ -56,7 +56,13 @@ for (const page of pages) {
   writeFileSync(join(to, page), withoutPictures(readFileSync(join(root, page), 'utf8')));
 }
 const lost = pages.flatMap((page) =>
-  Array.from(readFileSync(join(to, page), 'utf8').matchAll(/\]\((?!https?:|#)([^)#\s]+)/g), ([, path]) => path)
+  // What stands in a block of code is no link.
+  Array.from(
+    readFileSync(join(to, page), 'utf8')
+      .replace(/^```[^]*?^```$/gm, '')
+      .matchAll(/\]\((?!https?:|#)([^)#\s]+)/g),
+    ([, path]) => path,
+  )
     .filter((path) => !existsSync(join(to, dirname(page), path)))
     .map((path) => `${page}: '${path}' is not in the package.`),
 );
