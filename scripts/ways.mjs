@@ -14,7 +14,7 @@ const session = new Session();
 session.connect();
 await session.post('Profiler.enable');
 
-/** The functions that `work` calls, by file, in the order of the files' first lines. */
+/** How many functions `work` calls, by file. */
 async function passed(work) {
   await session.post('Profiler.startPreciseCoverage', { callCount: true, detailed: false });
   await session.post('Profiler.takePreciseCoverage');

@@ -23,6 +23,7 @@ export {
   isBranch,
   isContainer,
   isDate,
+  isFields,
   isMap,
   isSet,
   keeping,
@@ -35,7 +36,7 @@ export {
   sameData,
   shallowCopy,
 } from './data/plain.js';
-export type { Branch, Container, Found } from './data/plain.js';
+export type { Branch, Container, Fields, Found } from './data/plain.js';
 export { parsePointer } from './data/pointer.js';
 export { KnownTouches, originOf } from './data/touches.js';
 export type { Touches } from './data/touches.js';

@@ -1,11 +1,15 @@
 // Which part of a state is kept between sessions, and how a stored part completes a state.
-import { hasOwn, kindOf, lookUp, parsePointer, pointerTo, put, type StoreDefinition } from '../core/internal.js';
+import {
+  type Fields,
+  hasOwn,
+  isFields,
+  lookUp,
+  parsePointer,
+  pointerTo,
+  put,
+  type StoreDefinition,
+} from '../core/internal.js';
 import { badKept } from './errors.js';
-
-type Fields = Record<string, unknown>;
-
-/** Whether a state has fields: lists, tables and leaf values have none. */
-export const isFields = (value: unknown): value is Fields => kindOf(value) === 1;
 
 /** The keys of the way to a part: `'/view/day'` is a JSON Pointer (RFC 6901), `'day'` a field. */
 const wayTo = (place: string): readonly string[] => (place.startsWith('/') ? parsePointer(place) : [place]);

@@ -5,24 +5,12 @@ import { compareLines, type Comparison } from './compare.js';
 import { changesOf, type ValueChange } from './history.js';
 import { sourceFor, type TraceSource } from './source.js';
 import type { TraceState } from './state.js';
-import type { Branch, Interaction, Step } from './step.js';
+import type { Branch, Step } from './step.js';
 import type { States } from './timeline.js';
 
 export class TraceReads {
   constructor(private readonly state: TraceState) {}
 
-  get steps(): readonly Step[] {
-    return this.state.steps;
-  }
-  get cursor(): number {
-    return this.state.cursor;
-  }
-  get interactions(): readonly Interaction[] {
-    return this.state.interactions;
-  }
-  get isPaused(): boolean {
-    return this.state.isPaused;
-  }
   step(seq: number): Step | undefined {
     return this.state.timeline.step(seq);
   }
@@ -66,10 +54,6 @@ export class TraceReads {
 
   get actions(): readonly string[] {
     return [...new Set(storesOf(this.state.host).flatMap((store) => [...store.types()]))].sort();
-  }
-
-  watch(listener: (from?: number) => void): () => void {
-    return this.state.watch(listener);
   }
 }
 

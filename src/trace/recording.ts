@@ -18,11 +18,6 @@ import type { RecordingOptions, Trace } from './trace.js';
 import { Transfer } from './transfer.js';
 import { WhatIf } from './what-if.js';
 
-const READ_MEMBERS = [
-  ...(['steps', 'step', 'cursor', 'isLive', 'isPaused', 'branches', 'branch', 'actions', 'interactions'] as const),
-  ...(['compareBranches', 'stateAt', 'changes', 'history', 'watch'] as const),
-];
-
 /** What only reads works on a closed runtime too. */
 const READS: ReadonlySet<string> = new Set<keyof Trace>([
   ...(['step', 'compareBranches', 'stateAt', 'changes', 'history', 'export', 'lines', 'watch'] as const),
@@ -57,21 +52,26 @@ function attached(host: Extensible, options: RecordingOptions): Trace {
     host.open(`trace.${name}`);
     return host.call(method);
   };
-  const reads = faceOf(new TraceReads(state), READ_MEMBERS, around);
-  const moves = faceOf(cursor, ['seek', 'back', 'forward', 'live', 'switchTo'], around);
-  const choices = faceOf(whatIf, ['exclude', 'include'], around);
-  const notes = faceOf(new Notes(state), ['nameBranch', 'mark', 'noteInteraction', 'pause', 'resume', 'send'], around);
-  const files = faceOf(new Transfer(state, { cursor, whatIf, source }), ['import', 'export', 'lines'], around);
-  const face = Object.defineProperties(
-    {},
-    {
-      ...Object.getOwnPropertyDescriptors(reads),
-      ...Object.getOwnPropertyDescriptors(moves),
-      ...Object.getOwnPropertyDescriptors(choices),
-      ...Object.getOwnPropertyDescriptors(notes),
-      ...Object.getOwnPropertyDescriptors(files),
-      [SOURCE_OF]: { value: source },
-    },
-  );
-  return face as Trace;
+  const reads = [
+    'step',
+    'isLive',
+    'branches',
+    'branch',
+    'actions',
+    'compareBranches',
+    'stateAt',
+    'changes',
+    'history',
+  ] as const;
+  const faces = [
+    faceOf(state, ['steps', 'cursor', 'isPaused', 'interactions', 'watch'], around),
+    faceOf(new TraceReads(state), reads, around),
+    faceOf(cursor, ['seek', 'back', 'forward', 'live', 'switchTo'], around),
+    faceOf(whatIf, ['exclude', 'include'], around),
+    faceOf(new Notes(state), ['nameBranch', 'mark', 'noteInteraction', 'pause', 'resume', 'send'], around),
+    faceOf(new Transfer(state, { cursor, whatIf, source }), ['import', 'export', 'lines'], around),
+  ];
+  const trace = Object.defineProperty({}, SOURCE_OF, { value: source });
+  for (const face of faces) Object.defineProperties(trace, Object.getOwnPropertyDescriptors(face));
+  return trace as Trace;
 }

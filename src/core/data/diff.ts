@@ -190,7 +190,7 @@ class Differ implements Difference {
       if (keys.reduce((count, key) => count + (Number(key) < shorter ? 1 : 0), 0) < shorter) this.common++;
       return this.touchedItems(before, after, keys, path);
     }
-    const reported = this.reported;
+    const listsBefore = this.listsWithMoves;
     this.onlyEqual = false;
     let start = 0;
     const shorter = Math.min(before.length, after.length);
@@ -209,7 +209,7 @@ class Differ implements Difference {
     });
     if (script === undefined) {
       this.replace(before, after, path);
-      if (follows) this.follow({ ...places(0, before.length, after.length), implied: () => -1 }, path, reported);
+      if (follows) this.follow({ ...places(0, before.length, after.length), implied: () => -1 }, path, listsBefore);
       return;
     }
     for (let i = 0; i < start; i++) this.keep(before, after, i, i, path);
@@ -219,28 +219,28 @@ class Differ implements Difference {
     if (!pairs) return;
     const implied = (i: number): number => (i < start ? i : i < oldEnd ? pairs[i - start] : i - oldEnd + newEnd);
     const part = onlyEqual ? places(0, before.length, after.length) : places(start, oldEnd, newEnd);
-    this.follow({ ...part, implied }, path, reported);
+    this.follow({ ...part, implied }, path, listsBefore);
   }
 
   /** Items were paired that are equal, but not known to be the same. */
   private onlyEqual = false;
 
-  private get reported(): number {
+  private get listsWithMoves(): number {
     return this.moves?.length ?? 0;
   }
 
   /**
    * Tells where items went, where the patch says something else.
-   * @param told how many lists had been told of before this one: what was told of lists inside it follows the patch
+   * @param listsBefore how many lists had moves noted before this one: what was noted of lists inside it follows the patch
    */
-  private follow(places: Places, path: string, reported: number): void {
+  private follow(places: Places, path: string, listsBefore: number): void {
     const items = movesIn(places, this.touches);
     if (items.length === 0) return;
     const { before, after, implied } = places;
     const at = (index: number): string => `${path}/${index}`;
     const wrong = items.map(([i]) => at(implied(i)));
     const inside = (this.moves ?? [])
-      .splice(reported)
+      .splice(listsBefore)
       .filter(({ list }) => !wrong.some((item) => list === item || list.startsWith(`${item}/`)));
     (this.moves ??= []).push({ list: path, items }, ...inside);
     // The patch says nothing true of what is in them.
@@ -277,7 +277,7 @@ class Differ implements Difference {
 
   /** Assigned, appended and cut-off items of an array in which nothing moved. */
   private touchedItems(before: unknown[], after: unknown[], keys: readonly string[], path: string): void {
-    const reported = this.reported;
+    const listsBefore = this.listsWithMoves;
     // An array has no holes: what was appended was touched in its order.
     for (const key of keys) {
       const index = Number(key);
@@ -290,7 +290,7 @@ class Differ implements Difference {
     const touched = keys.map(Number);
     const olds = touched.filter((index) => index < before.length);
     const news = touched.filter((index) => index < after.length);
-    this.follow({ before, after, olds, news, implied: (i) => (i < after.length ? i : -1) }, path, reported);
+    this.follow({ before, after, olds, news, implied: (i) => (i < after.length ? i : -1) }, path, listsBefore);
   }
 
   /** Whether what was assigned is an item that stood elsewhere in the list, or a new one in the place of another. */

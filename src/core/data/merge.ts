@@ -1,7 +1,7 @@
 // A three-way merge of plain data: what one side changed since a common state, on top of what the other side has now. Fields
 // and rows of tables are merged by themselves.
-import { isKeyed, KEYED, type Keyed } from './keyed.js';
-import { escapeKey, hasOwn, isContainer, put, same, sameData } from './plain.js';
+import { isKeyed, KEYED, type Keyed, keyedMaker } from './keyed.js';
+import { escapeKey, type Fields, hasOwn, isFields, put, sameData } from './plain.js';
 
 /** A place that both sides changed. Where a side has none, its value is `undefined`. */
 export interface Contested {
@@ -31,9 +31,6 @@ export interface MergeRules {
   taken?(other: unknown, base: unknown, own: unknown): void;
 }
 
-type Fields = Readonly<Record<string, unknown>>;
-
-const isFields = (value: unknown): value is Fields => isContainer(value) && !Array.isArray(value);
 const isList = (value: unknown): value is readonly unknown[] => Array.isArray(value);
 
 export class Merge {
@@ -42,7 +39,7 @@ export class Merge {
   /** @param path JSON Pointer to the values */
   values(base: unknown, own: unknown, other: unknown, path: string): unknown {
     const { rules } = this;
-    if (same(base, own) || sameData(base, own)) return other;
+    if (sameData(base, own)) return other;
     if (other === base || sameData(other, base)) {
       rules.taken?.(other, base, own);
       return own;
@@ -64,7 +61,7 @@ export class Merge {
     if (isFields(own) && isFields(other) && (arePeers || isFields(base)))
       return { value: this.fields(isFields(base) ? base : {}, own, other, path) };
     if (isKeyed(own) && isKeyed(other) && (arePeers || isKeyed(base)))
-      return { value: this.rows(isKeyed(base) ? base : emptied(own), own, other, path) };
+      return { value: this.rows(isKeyed(base) ? base : keyedMaker.make!([]), own, other, path) };
     if (lists && isList(own) && isList(other) && isList(base))
       return { value: lists.call(this.rules, base, own, other, path) };
     return undefined;
@@ -129,11 +126,4 @@ export class Merge {
     }
     return result;
   }
-}
-
-/** A table of the same kind without rows. */
-function emptied(table: Keyed): Keyed {
-  let result = table;
-  for (const key of [...table.keys()]) result = table[KEYED].without(result, key);
-  return result;
 }

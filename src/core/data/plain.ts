@@ -31,6 +31,12 @@ export const isBranch = (value: unknown): value is Branch => isContainer(value) 
 export const kindOf = (value: unknown): 0 | 1 | 2 | 3 =>
   Array.isArray(value) ? 2 : isContainer(value) ? 1 : isKeyed(value) ? 3 : 0;
 
+/** A plain object. */
+export type Fields = Readonly<Record<string, unknown>>;
+
+/** Whether a value has fields: lists, tables and leaf values have none. */
+export const isFields = (value: unknown): value is Fields => kindOf(value) === 1;
+
 export const classOf = (value: unknown): string => Object.prototype.toString.call(value).slice(8, -1);
 export const isDate = (value: unknown): value is Date => value instanceof Date || classOf(value) === 'Date';
 export const isMap = (value: unknown): value is Map<unknown, unknown> =>

@@ -94,7 +94,8 @@ export class PendingLog {
       entry.gone = true;
       entry.open = false;
     }
-    const first = reverted.reduce((least, entry) => Math.min(least, this.entries.indexOf(entry)), Infinity);
+    const all = new Set(reverted);
+    const first = this.entries.findIndex((entry) => all.has(entry));
     return this.accept(this.run(() => true, first));
   }
 
