@@ -3,6 +3,7 @@ import {
   type Fields,
   hasOwn,
   isFields,
+  kindOf,
   lookUp,
   parsePointer,
   pointerTo,
