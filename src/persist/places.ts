@@ -1,4 +1,4 @@
-// Different stores in different places: one `persistence` over several keepers, each of which keeps its own stores.
+// Different stores in different places: one `persistence` over several engines, each of which keeps its own stores.
 import {
   type Cell,
   definitionOf,
@@ -15,18 +15,18 @@ import type { Persistence, StoredItem } from './persistence.js';
 import type { TabRole } from './tabs/tab.js';
 
 export class Places implements Persistence, Listener {
-  private readonly keepers: readonly PersistenceEngine[];
+  private readonly engines: readonly PersistenceEngine[];
 
   /**
    * @param usual keeps every store that `byStore` does not name
-   * @param problems where all keepers list their problems
+   * @param problems where all engines list their problems
    */
   constructor(
     private readonly usual: PersistenceEngine,
     private readonly byStore: ReadonlyMap<string, PersistenceEngine>,
     readonly problems: FloeError[],
   ) {
-    this.keepers = [...new Set([usual, ...byStore.values()])];
+    this.engines = [...new Set([usual, ...byStore.values()])];
   }
 
   private engineOf(store: string): PersistenceEngine {
@@ -44,15 +44,15 @@ export class Places implements Persistence, Listener {
   }
 
   transition(transition: Transition): void {
-    for (const engine of this.keepers) engine.transition(transition);
+    for (const engine of this.engines) engine.transition(transition);
   }
 
   travelled(live: boolean): void {
-    for (const engine of this.keepers) engine.travelled(live);
+    for (const engine of this.engines) engine.travelled(live);
   }
 
   close(): void | PromiseLike<void> {
-    const closing = this.keepers.map((engine) => engine.close()).filter(isThenable);
+    const closing = this.engines.map((engine) => engine.close()).filter(isThenable);
     return closing.length > 0
       ? Promise.all(closing.map((done) => Promise.resolve(done))).then(() => undefined)
       : undefined;
@@ -61,25 +61,25 @@ export class Places implements Persistence, Listener {
   // ---- for the application ----
 
   get status(): Persistence['status'] {
-    const all = this.keepers.map(({ status }) => status);
+    const all = this.engines.map(({ status }) => status);
     return all.find((status) => status !== 'ready') ?? 'ready';
   }
 
   /** The role in the first place that tabs share: one tab leads there. */
   get tab(): TabRole {
-    return this.keepers.map(({ tab }) => tab).find((role) => role !== 'alone') ?? 'alone';
+    return this.engines.map(({ tab }) => tab).find((role) => role !== 'alone') ?? 'alone';
   }
 
   get ready(): Promise<void> {
-    return Promise.all(this.keepers.map((engine) => engine.ready)).then(() => undefined);
+    return Promise.all(this.engines.map((engine) => engine.ready)).then(() => undefined);
   }
 
   get pending(): readonly string[] {
-    return this.keepers.flatMap((engine) => engine.pending);
+    return this.engines.flatMap((engine) => engine.pending);
   }
 
   async flush(): Promise<boolean> {
-    const all = await Promise.all(this.keepers.map((engine) => engine.flush()));
+    const all = await Promise.all(this.engines.map((engine) => engine.flush()));
     return all.every(Boolean);
   }
 
@@ -91,13 +91,13 @@ export class Places implements Persistence, Listener {
     return this.eachOf(stores, (engine, own) => engine.forget(...own));
   }
 
-  /** Asks each keeper for its own stores; without stores all keepers for all. */
+  /** Asks each engine for its own stores; without stores all engines for all. */
   private async eachOf(
     stores: readonly AnyStore[],
     ask: (engine: PersistenceEngine, own: readonly AnyStore[]) => Promise<boolean>,
   ): Promise<boolean> {
     const all = await Promise.all(
-      this.keepers.map((engine) => {
+      this.engines.map((engine) => {
         const own = stores.filter((store) => this.engineOf(definitionOf(store).name) === engine);
         return stores.length > 0 && own.length === 0 ? Promise.resolve(true) : ask(engine, own);
       }),
@@ -106,18 +106,18 @@ export class Places implements Persistence, Listener {
   }
 
   async list(): Promise<readonly StoredItem[]> {
-    return (await Promise.all(this.keepers.map((engine) => engine.list()))).flat();
+    return (await Promise.all(this.engines.map((engine) => engine.list()))).flat();
   }
 
   async texts(): Promise<Readonly<Record<string, string>>> {
-    const all = await Promise.all(this.keepers.map((engine) => engine.texts()));
+    const all = await Promise.all(this.engines.map((engine) => engine.texts()));
     const texts: Record<string, string> = {};
     for (const some of all) for (const key of Object.keys(some)) put(texts, key, some[key]);
     return texts;
   }
 
   watch(listener: () => void): () => void {
-    const stops = this.keepers.map((engine) => engine.watch(listener));
+    const stops = this.engines.map((engine) => engine.watch(listener));
     return () => {
       for (const stop of stops) stop();
     };

@@ -61,8 +61,8 @@ export function makeStorage(
   return storage;
 }
 
-/** Makes the keeper of a storage. */
-const ENGINE: unique symbol = Symbol('floe.keeper');
+/** Makes the engine of a storage. */
+const ENGINE: unique symbol = Symbol('floe.engine');
 
 interface Storage extends Attachment<Persistence> {
   readonly [ENGINE]: (host: Extensible, more?: Partial<EngineOptions>) => PersistenceEngine;
@@ -101,18 +101,18 @@ function engineIn(
 const placesOf = ({ default: usual, stores }: StoragePlaces<Persistence>): Attachment<Persistence> => ({
   [ATTACH]: (host) => {
     const problems: FloeError[] = [];
-    const keepers = new Map<unknown, { readonly engine: PersistenceEngine; readonly others: StoredTexts[] }>();
+    const engines = new Map<unknown, { readonly engine: PersistenceEngine; readonly others: StoredTexts[] }>();
     const engineOf = (storage: Attachment<unknown>): PersistenceEngine => {
-      const known = keepers.get(storage);
+      const known = engines.get(storage);
       if (known) return known.engine;
       const others: StoredTexts[] = [];
       const engine = (storage as Storage)[ENGINE](host, { others, problems });
-      keepers.set(storage, { engine, others });
+      engines.set(storage, { engine, others });
       return engine;
     };
     const first = engineOf(usual);
     const byStore = new Map(stores.map(([store, storage]) => [definitionOf(store).name, engineOf(storage)]));
-    const all = [...keepers.values()];
+    const all = [...engines.values()];
     for (const { engine, others } of all)
       others.push(...all.filter((other) => other.engine !== engine).map((other) => other.engine.storedTexts));
     return faced(host, new Places(first, byStore, problems));

@@ -28,13 +28,13 @@ import { Pendings, type Parts } from './pending.js';
  */
 export type TabRole = 'alone' | 'asking' | 'leading' | 'following';
 
-/** What the tabs need of the keeper. */
+/** What the tabs need of the persistence engine. */
 export interface TabsHost {
   /** This tab has another role now. */
   becomes(role: TabRole): void;
   /** What another tab stored of these stores since this one read them. */
   storedSince(stores: readonly string[]): MaybeAsync<Parts>;
-  /** What is stored of these is older than what the tabs share: the keeper writes over it. */
+  /** What is stored of these is older than what the tabs share: the engine writes over it. */
   adopt(stores: readonly string[]): void;
   /** A store has another state than is stored. */
   changed(store: string): void;
