@@ -3,11 +3,13 @@
 // has the table. Checks of development are left out, as in production.
 import { Session } from 'node:inspector/promises';
 import { fileURLToPath } from 'node:url';
-import { createRuntime, store, task } from '../dist/core/index.js';
-import { holdOf, SOURCE } from '../dist/core/internal.js';
-import { Asking, channelPair, linkRuntime } from '../dist/inspector/ends/index.js';
-import { memoryStorage } from '../dist/persist/index.js';
-import { recording } from '../dist/trace/index.js';
+
+process.env.NODE_ENV = 'production';
+const { createRuntime, store, task } = await import('../dist/core/index.js');
+const { holdOf, SOURCE } = await import('../dist/core/internal.js');
+const { Asking, channelPair, linkRuntime } = await import('../dist/inspector/ends/index.js');
+const { memoryStorage } = await import('../dist/persist/index.js');
+const { recording } = await import('../dist/trace/index.js');
 
 const dist = new URL('../dist/', import.meta.url).href;
 const session = new Session();

@@ -197,7 +197,9 @@ export class StepRecorder implements Listener {
     if (step === undefined) return false;
     if (this.state.timeline.folded !== null && step <= this.state.timeline.folded) return true;
     const index = this.state.timeline.line.indexOf(step);
-    return index >= 0 && index <= this.state.at && !this.state.excluded.has(step);
+    // What is worked on may be the live end, while the screen shows the past.
+    const isReached = index <= this.state.at || this.state.host.views.isUnseen;
+    return index >= 0 && isReached && !this.state.excluded.has(step);
   }
 
   foldOld(): void {
