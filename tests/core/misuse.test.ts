@@ -644,7 +644,7 @@ describe('what is hardly meant is said once, with what to write instead', () => 
     ],
     [
       'a misspelt store',
-      { stores: [plain], initial: { plane: {} } },
+      { stores: [plain], initial: { plian: {} } },
       () => 0,
       'FLOE_INITIAL_DIFFERS',
       "Did you mean 'plain'",
