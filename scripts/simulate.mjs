@@ -88,6 +88,7 @@ const spans = new SpanTable();
 const began = performance.now();
 const took = () => (performance.now() - began) / 1000;
 const sums = { programs: 0, operations: 0, failed: 0 };
+const failing = [];
 const known = new Set();
 let seed = Number(values.seed);
 
@@ -102,6 +103,7 @@ function note({ programs, operations, found, counts }) {
   if (known.has(kind)) return values.all;
   known.add(kind);
   sums.failed++;
+  failing.push(found.seed);
   writeFileSync(last, JSON.stringify(found.given));
   writeFileSync(join(out, `found-${found.seed}.json`), JSON.stringify(found.given));
   const where = `after ${found.after} programs, seed ${found.seed}`;
@@ -136,4 +138,6 @@ if (values.table || seconds >= 300) process.stdout.write(`${lines.join('\n')}\n`
 if (zeros.length > 0 && sums.failed === 0) tell(`Never tried: ${zeros.join(', ')}`);
 const speed = (sums.programs / took()).toFixed(1);
 process.stdout.write(`${sums.programs} programs, ${sums.operations} operations, ${speed} programs a second\n`);
+// A find stands far up by now.
+if (sums.failed > 0) process.stdout.write(`${sums.failed} FOUND, by the seeds ${failing.join(', ')}\n`);
 process.exit(sums.failed > 0 ? 1 : 0);

@@ -3,17 +3,18 @@
 import { existsSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { build } from './build.mjs';
-import { needChromium } from './chromium.mjs';
+import { launchOptions, needChromium } from './chromium.mjs';
 import { root, startTool, tell } from './run.mjs';
 import { setUp } from './setup.mjs';
 
 setUp();
 const browser = needChromium(tell);
-if (!browser) {
+if (browser) process.env.FLOE_CHROMIUM = browser;
+else {
   tell('Chromium or Chrome is needed for the browser tests: install it, or set FLOE_CHROMIUM to its path.');
-  process.exit(2);
+  // A run without these tests is no passed one where a machine reads only the exit code.
+  if (process.env.CI) process.exit(2);
 }
-process.env.FLOE_CHROMIUM = browser;
 
 let passed = 0;
 let failed = 0;
@@ -23,6 +24,11 @@ function report(name, began, fine) {
   tell(`${fine ? 'passed' : 'FAILED'}  ${name} (${((performance.now() - began) / 1000).toFixed(1)} s)`);
 }
 
+// What needs no build has the second core meanwhile.
+const early = Promise.all([
+  check('Lint', 'eslint/bin/eslint.js', ['--max-warnings', '0', '.']),
+  check('Formatting', 'prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '.']),
+]);
 const start = performance.now();
 report('Building', start, build());
 
@@ -30,7 +36,7 @@ let tests = 0;
 let runs = 0;
 
 /** Runs the tests of some of Jest's projects, and counts them. */
-async function test(projects, options) {
+async function test(projects, options, more = {}) {
   const counts = join(root, 'reports', `counts-${++runs}.json`);
   rmSync(counts, { force: true });
   tell(`Running the tests in ${projects[0] === 'browser' ? 'a browser' : 'Node.js'} ...`);
@@ -38,6 +44,7 @@ async function test(projects, options) {
   const { status } = await startTool('jest/bin/jest.js', args, {
     shows: true,
     env: {
+      ...more,
       FLOE_COUNTS: counts,
       NODE_OPTIONS: `${process.env.NODE_OPTIONS ?? ''} --experimental-vm-modules --no-warnings`.trim(),
     },
@@ -57,15 +64,9 @@ async function check(name, tool, args) {
 }
 
 async function checks() {
-  await check('Lint', 'eslint/bin/eslint.js', ['--max-warnings', '0', '.']);
-  await check('Formatting', 'prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '.']);
-  for (const [what, folder] of [
-    ['tests', 'tests'],
-    ['simulator', 'simulator'],
-    ['benchmarks', 'bench'],
-    ['harbour example', join('examples', 'harbour')],
-  ])
-    await check(`Types of the ${what}`, 'typescript/bin/tsc', ['-p', folder]);
+  await early;
+  await check('Types of tests, simulator and benchmarks', 'typescript/bin/tsc', ['-p', 'tsconfig.tests.json']);
+  await check('Types of the harbour example', 'typescript/bin/tsc', ['-p', join('examples', 'harbour')]);
 }
 
 // For two cores: the browser tests run one after the other, and wait much; the checks and then some of the other tests
@@ -82,11 +83,17 @@ async function besideBrowser() {
   while (part < PARTS && !hasBothCores) await inNode();
 }
 async function inBrowser() {
-  await test(['browser'], ['--runInBand']);
+  if (browser) {
+    const { chromium } = await import('playwright-core');
+    const shared = await chromium.launchServer(launchOptions(browser));
+    await test(['browser'], ['--runInBand'], { FLOE_BROWSER: shared.wsEndpoint() });
+    await shared.close();
+  }
   hasBothCores = true;
 }
 await Promise.all([besideBrowser(), inBrowser()]);
 while (part < PARTS) await inNode();
 if (tests === 0) failed++;
-process.stdout.write(`${passed} passed, ${failed} failed\n`);
+const skipped = browser ? '' : '; the browser tests did not run, since there is no Chromium';
+process.stdout.write(`${passed} passed, ${failed} failed${skipped}\n`);
 process.exitCode = failed > 0 ? 1 : 0;

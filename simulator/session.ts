@@ -184,7 +184,7 @@ export class Session {
   renew(): void {
     const next = declare(this.floe, this.blueprint, this.options.version, this.hooks);
     const known = this.state();
-    for (const { name, store } of next.stores) if (Object.hasOwn(known, name)) this.runtime.add(store, { renew: true });
+    for (const { name, store } of next.stores) if (Object.hasOwn(known, name)) this.runtime.renew(store);
     this.app = next;
   }
 

@@ -27,7 +27,7 @@ export async function inspect(file: string | undefined, options: InspectOptions,
   const name = file === undefined ? 'No session yet' : file === '-' ? 'standard input' : basename(file);
   const end =
     options.model !== undefined && file !== undefined
-      ? await withModel(file, options.model, name, theirs, out)
+      ? await withModel({ file, model: options.model, name }, theirs, out)
       : recorded(file, name, theirs, out);
   const server = await serveInspector(ours, { port, page: new URL('../inspector/page/', import.meta.url), name });
   out.talk(
@@ -78,9 +78,7 @@ async function read(history: RecordedHistory, source: Source, out: Output): Prom
 
 /** A recording in a runtime of its model: steps can be left out, actions sent, and selectors are derived. Nothing starts by itself. */
 async function withModel(
-  file: string,
-  model: string,
-  name: string,
+  { file, model, name }: { readonly file: string; readonly model: string; readonly name: string },
   channel: Channel,
   out: Output,
 ): Promise<() => void> {

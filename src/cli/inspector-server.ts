@@ -21,27 +21,8 @@ export interface ServedInspector {
   close(): Promise<void>;
 }
 
-export async function serveInspector(
-  channel: Channel,
-  { port, page, name }: { readonly port: number; readonly page: URL; readonly name: string },
-): Promise<ServedInspector> {
-  const folder = fileURLToPath(page);
-  if (!existsSync(folder)) throw inspectorMissing();
-  const token = randomBytes(24).toString('base64url');
-  const link = new HttpLink(channel);
-  const app = new Hono();
-  app.use('*', async (c, next) => {
-    await next();
-    c.header('Content-Security-Policy', POLICY);
-    c.header('X-Content-Type-Options', 'nosniff');
-    c.header('Referrer-Policy', 'no-referrer');
-    c.header('Cache-Control', 'no-store');
-  });
-  app.use(
-    '*',
-    ownPageOnly(() => listening.port),
-  );
-  app.use('/messages', tokenOnly(token), bodyLimit({ maxSize: MOST_SENT }));
+/** The two halves of the link: requests are posted, and what the runtime says by itself is a stream of lines. */
+function messagesOn(app: Hono, link: HttpLink): void {
   app.post('/messages', async (c) => {
     let message: LinkMessage;
     try {
@@ -65,14 +46,42 @@ export async function serveInspector(
       });
     });
   });
-  app.use('*', serveStatic({ root: folder }));
-  const listening = { port };
-  const server = await new Promise<ReturnType<typeof serve>>((resolve, reject) => {
+}
+
+/** @throws FLOE_PORT_TAKEN */
+const started = (app: Hono, port: number): Promise<ReturnType<typeof serve>> =>
+  new Promise<ReturnType<typeof serve>>((resolve, reject) => {
     const started = serve({ fetch: app.fetch, port, hostname: '127.0.0.1' }, () => resolve(started));
     started.once('error', (cause: NodeJS.ErrnoException) =>
       reject(cause.code === 'EADDRINUSE' ? portTaken(port) : cause),
     );
   });
+
+export async function serveInspector(
+  channel: Channel,
+  { port, page, name }: { readonly port: number; readonly page: URL; readonly name: string },
+): Promise<ServedInspector> {
+  const folder = fileURLToPath(page);
+  if (!existsSync(folder)) throw inspectorMissing();
+  const token = randomBytes(24).toString('base64url');
+  const link = new HttpLink(channel);
+  const app = new Hono();
+  app.use('*', async (c, next) => {
+    await next();
+    c.header('Content-Security-Policy', POLICY);
+    c.header('X-Content-Type-Options', 'nosniff');
+    c.header('Referrer-Policy', 'no-referrer');
+    c.header('Cache-Control', 'no-store');
+  });
+  app.use(
+    '*',
+    ownPageOnly(() => listening.port),
+  );
+  app.use('/messages', tokenOnly(token), bodyLimit({ maxSize: MOST_SENT }));
+  messagesOn(app, link);
+  app.use('*', serveStatic({ root: folder }));
+  const listening = { port };
+  const server = await started(app, port);
   listening.port = (server.address() as AddressInfo).port;
   const key = new URLSearchParams({ token, name }).toString();
   return {

@@ -20,6 +20,7 @@ import type { WriteTestCommandOptions } from './write-test.js';
 /** What `--model` takes. */
 const MODEL = "a module with the application's stores, in JavaScript or TypeScript; the project's own without it";
 
+/** Longer than others: one command after another, each as its help says it. */
 function declare(out: Output, exit: { code: 0 | 1 }): Command {
   const program = new Command('floe')
     .description('Begins an application that uses Floe, and looks into its model, its traces and what it keeps.')

@@ -19,7 +19,7 @@ import {
   StoredTexts,
   upgraded,
   versionOf,
-  type Work,
+  type AreaWork,
 } from '../persist/internal.js';
 import { fileArea, FolderLock, PRIVATE } from '../persist/node/internal.js';
 import { badOption, fileUnreadable, notStored } from './errors.js';
@@ -35,7 +35,7 @@ export interface StoredOptions {
   readonly json?: boolean;
 }
 
-interface Place {
+interface StoredPlace {
   readonly storedTexts: StoredTexts;
   /** Makes sure that no other process writes there meanwhile. Returns a function that ends that. */
   lock(): () => void;
@@ -95,9 +95,9 @@ export async function showStored(path: string, options: StoredOptions, out: Outp
 }
 
 /** All that is done here is done on places that answer at once. */
-const now = <T>(work: Work<T>): T => perform(work) as T;
+const now = <T>(work: AreaWork<T>): T => perform(work) as T;
 
-function openPlace(path: string, options: StoredOptions, out: Output): Place {
+function openPlace(path: string, options: StoredOptions, out: Output): StoredPlace {
   if (!existsSync(path))
     throw fileUnreadable(path, Object.assign(new Error('there is no such file or folder'), { code: 'ENOENT' }));
   return statSync(path).isDirectory() ? folderAt(path) : exportAt(path, options, out);
@@ -106,7 +106,7 @@ function openPlace(path: string, options: StoredOptions, out: Output): Place {
 const stamp = (): string => new Date().toISOString().replaceAll(':', '-');
 
 /** A folder of `fileStorage`. */
-function folderAt(path: string): Place {
+function folderAt(path: string): StoredPlace {
   return {
     storedTexts: new StoredTexts(fileArea(path)),
     lock() {
@@ -128,7 +128,7 @@ function folderAt(path: string): Place {
 }
 
 /** A file of keys and texts, as `persistence.texts()` gives them, or a whole storage of a browser. */
-function exportAt(path: string, options: StoredOptions, out: Output): Place {
+function exportAt(path: string, options: StoredOptions, out: Output): StoredPlace {
   let value: unknown;
   try {
     value = JSON.parse(readFileSync(path, 'utf8'));
@@ -238,12 +238,12 @@ function completed(store: StoreDefinition, part: unknown): unknown {
 }
 
 /** Sets the text aside, and keeps what can be used of it. Gives the key under which it is now. */
-function* mend(storedTexts: StoredTexts, { store, why = 'it cannot be read', verdict }: Finding): Work<string> {
+function* mend(storedTexts: StoredTexts, { store, why = 'it cannot be read', verdict }: Finding): AreaWork<string> {
   const text = (yield* storedTexts.read(store))!;
   const aside = yield* storedTexts.setAside(store, text, why, Date.now());
   const log = verdict === 'damaged in part' ? readLog(store, text) : undefined;
   if (log && 'state' in log) {
-    const { line } = firstLine(store, log.version, lineageOf(text).sums, log.state, ['command', 1]);
+    const { line } = firstLine({ store, version: log.version, by: ['command', 1] }, lineageOf(text).sums, log.state);
     yield* storedTexts.replace({ store: { name: store }, head: headOf(text), end: undefined }, line);
   } else yield* storedTexts.remove(store);
   return aside;

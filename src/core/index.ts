@@ -12,7 +12,8 @@ export { snapshotText, parseSnapshot } from './features/snapshot-text.js';
 export { applyPatch } from './data/patch.js';
 export { FloeError } from './base/errors.js';
 
-export type { Store, StateOf, Change, PersistOptions, Conflict, Edits } from './model/store.js';
+export type { Change } from './model/store.js';
+export type { Store, StateOf, PersistOptions, Conflict, Edits } from './model/store-types.js';
 export type {
   AnyAction,
   ActionAbout,
@@ -28,9 +29,11 @@ export type {
 export type { PartAt } from './model/part.js';
 export type { CopyOf, Its } from './model/copy.js';
 export type { Source, Selector, SelectorOptions, Equality, Read, Recipe } from './model/source.js';
-export type { Runtime, RuntimeOptions, Attached } from './runtime.js';
-export type { AnyStore } from './model/store.js';
-export type { Feature, Hooks, Extensible } from './kernel/feature.js';
+export type { Runtime, Attached } from './runtime.js';
+export type { RuntimeOptions } from './runtime-options.js';
+export type { AnyStore } from './model/store-types.js';
+export type { Feature, Extensible } from './kernel/feature.js';
+export type { Hooks } from './kernel/hooks.js';
 export type { CellChange } from './kernel/cell.js';
 export type { Transition, Cause, StoreChange } from './kernel/transition.js';
 export type { Clock, Problem } from './kernel/options.js';

@@ -8,7 +8,7 @@ import { defaultRuntime, openRuntimes, type Runtime } from './runtime.js';
 
 /** FrameworkAdapter a runtime what a framework does for it, once. */
 export function withAdapter(runtime: Runtime, adapters: FrameworkAdapter): Runtime {
-  const known = hostOf(runtime).adapters;
+  const known = hostOf(runtime).notifications.adapters;
   if (!known.includes(adapters)) known.push(adapters);
   return runtime;
 }

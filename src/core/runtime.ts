@@ -2,46 +2,28 @@
 import { ATTACH, foreign, HOST } from './base/protocol.js';
 import type { AnyAction, Dispatchable, DispatchResult } from './model/action.js';
 import { Kernel } from './kernel/kernel.js';
-import { badOption, noRuntimeOnServer } from './base/errors.js';
+import { badOption, noRuntimeOnServer, notATaskCall } from './base/errors.js';
 import { inBrowser, publish } from './base/host.js';
-import type { Feature, Hooks } from './kernel/feature.js';
+import type { Feature } from './kernel/feature.js';
+import type { Hooks } from './kernel/hooks.js';
 import type { Interceptor } from './kernel/interceptor.js';
 import { DEV } from './base/mode.js';
-import { checkChoice, checkOptions } from './base/options.js';
-import { LiveSelection, type Selection } from './reading/selection.js';
+import { checkOptions } from './base/options.js';
+import { LiveSelection, type Selection, type SelectionHost } from './reading/selection.js';
 import type { Read, Source } from './model/source.js';
-import { definitionOf, StoreDefinition, type AnyStore } from './model/store.js';
-import type { Given } from './features/tasks/need.js';
+import { definitionOf } from './model/store.js';
+import type { AnyStore } from './model/store-types.js';
 import type { AnyTask, Run, TaskCall } from './features/tasks/types.js';
+import { checkRuntimeOptions, inOnePlace, type RuntimeOptions } from './runtime-options.js';
 import { hintInitial, hintStorage } from './kernel/hints.js';
-import { STILL, type KernelOptions } from './kernel/options.js';
-import { hostOf, PLACES, type Attachment, type StoragePlaces } from './kernel/attachment.js';
+import { STILL } from './kernel/options.js';
+import { hostOf, type Attachment, type StoragePlaces } from './kernel/attachment.js';
 import { renew } from './kernel/reload.js';
 import { shownStates } from './kernel/states.js';
+import { reset } from './kernel/stating.js';
+import { unproxied, untracked } from './kernel/adapter.js';
+import type { DeclaredTask } from './model/triggers.js';
 import { WATCH_OPTIONS, type Watching } from './reactive/watcher.js';
-
-/** What a runtime is made of. Every member may be left out. */
-export interface RuntimeOptions extends KernelOptions {
-  /** The stores that the runtime begins with. Others join when they are first read or one of their actions comes. Default: none. */
-  readonly stores?: readonly AnyStore[];
-  /** `recording()` from `floe/trace`. Default: no trace. */
-  readonly trace?: Attachment<unknown>;
-  /**
-   * A storage from `floe/persist`; or several, each store in one of them. Where a store moves to another one, its state is
-   * read from the place where it was kept before. Default: nothing is kept.
-   * @example
-   * storage: { default: webStorage('local', { prefix: 'harbour' }), stores: [[visits, indexedDbStorage({ name: 'harbour' })]] }
-   */
-  readonly storage?: Attachment<unknown> | StoragePlaces;
-  /** Tasks without a store that begin with the runtime. Others need not be listed. Default: none. */
-  readonly tasks?: readonly AnyTask[];
-  /** What tasks need from outside: `needs: [office.by(httpOffice)]`. Default: none; a task that lacks one fails by name. */
-  readonly needs?: readonly Given[];
-  /** Features of your own; see the guide "Extending Floe". Default: none. */
-  readonly features?: readonly Feature[];
-  /** The runtime under this name on the global object, to play with on the console. Default: none. */
-  readonly expose?: string;
-}
 
 /** Members of `O` that `Known` has not: none may be given. */
 export type Unknown<O, Known> = { readonly [K in Exclude<keyof O, keyof Known>]: never };
@@ -91,12 +73,15 @@ export interface Runtime {
   addInterceptor(name: string, fn: Interceptor): () => void;
   /** Back to the declared state, in memory. Without stores: all. What is stored stays. */
   reset(...stores: AnyStore[]): void;
-  /**
-   * Adds the stores of a part that was loaded later, and its tasks that begin at once. In development `renew` has the
-   * definition of a reloaded module take the place of the one before; in production no module is reloaded.
-   */
+  /** Adds the stores of a part that was loaded later, and its tasks that begin at once. */
   add(...storesAndTasks: (AnyStore | AnyTask)[]): void;
-  add(store: AnyStore, options: { readonly renew: true }): void;
+  /**
+   * Has the definitions of a reloaded module take the place of those before, in development; the states stay. In production no
+   * module is reloaded, and it is `add`.
+   * @example
+   * import.meta.hot?.accept((next) => next && runtime.renew(next.visits));
+   */
+  renew(...stores: AnyStore[]): void;
   /** The states of all stores, or of some, by name. */
   snapshot(options?: { readonly only?: readonly AnyStore[] }): Record<string, unknown>;
   /**
@@ -128,43 +113,79 @@ export function createRuntime<const O extends RuntimeOptions = object>(
   checkRuntimeOptions(given);
   const stores = (given.stores ?? []).map(definitionOf);
   const kernel = new Kernel(given);
+  const runtime = faceOf(kernel);
+  Object.defineProperty(runtime, HOST, { value: kernel });
+  for (const feature of given.features ?? []) kernel.features.use(feature);
+  // The places of what is attached are fixed: the trace hears first, then the storage.
+  if (given.trace) runtime.trace = attach(kernel, given.trace);
+  if (given.storage) runtime.persistence = attach(kernel, inOnePlace(given.storage));
+  kernel.joining.join(stores, 'initial');
+  if (DEV && !given[STILL]) {
+    hintStorage(kernel, stores, given.storage !== undefined);
+    hintInitial(kernel, given.initial ?? {}, stores);
+  }
+  if (given.tasks) kernel.features.startTasks(given.tasks.map((one) => one.definition));
+  if (given.expose) publish(given.expose, runtime);
+  open++;
+  return runtime as Runtime & Attached<O>;
+}
+
+/** What an application has of a kernel. Longer than others: one member after another. */
+function faceOf(kernel: Kernel): Runtime & { trace?: unknown; persistence?: unknown } {
   let isOpen = true;
-  const runtime = {
+  const watch: SelectionHost['watch'] = (source, listener, how) => {
+    kernel.open('watch');
+    return kernel.views.current.reading.watch(source, listener, how);
+  };
+  return {
     dispatch: (action: AnyAction) => kernel.dispatch(action),
     read: kernel.read,
     watch(source: Source<unknown>, listener: (now: never, before: never) => void, how?: Watching) {
       if (DEV) checkOptions('watch', how, WATCH_OPTIONS);
-      return kernel.watch(source, listener, how);
+      return watch(source, listener, how);
     },
-    follow: (fn: (read: Read) => void) => kernel.follow(fn),
-    select: (source: Source<unknown>) => new LiveSelection(kernel, source),
-    run: (call: TaskCall<unknown>) => kernel.run(call),
-    batch: <T>(fn: () => T) => kernel.batch(fn),
-    atomic: <T>(fn: () => T) => kernel.atomic(fn),
-    addInterceptor: (name: string, fn: Interceptor) => kernel.addInterceptor(name, fn),
-    reset: (...stores: AnyStore[]) => kernel.reset(stores.map(definitionOf)),
-    add(...given: (AnyStore | AnyTask | { readonly renew?: boolean })[]) {
+    follow(fn: (read: Read) => void) {
+      kernel.open('follow');
+      const stop = kernel.views.current.reading.follow(fn);
+      kernel.notifications.notify();
+      return stop;
+    },
+    select: (source: Source<unknown>) => new LiveSelection({ read: kernel.read, watch }, source),
+    run: (call: TaskCall<unknown>) => runOf(kernel, call),
+    batch<T>(fn: () => T) {
+      kernel.open('batch');
+      kernel.forbidInside('batch');
+      return kernel.transactions.batch(fn);
+    },
+    atomic<T>(fn: () => T) {
+      kernel.open('atomic');
+      kernel.forbidInside('atomic');
+      return kernel.transactions.atomic(fn);
+    },
+    addInterceptor(name: string, fn: Interceptor) {
+      kernel.open('addInterceptor');
+      return kernel.interceptors.add(name, fn);
+    },
+    reset: (...stores: AnyStore[]) => reset(kernel, stores.map(definitionOf)),
+    add(...given: (AnyStore | AnyTask)[]) {
       kernel.open('add');
-      const last = given.at(-1);
       const tasks = given.filter((one) => typeof one === 'function');
-      const options =
-        typeof last === 'object' && !(last instanceof StoreDefinition) && !foreign(last)
-          ? (last as { readonly renew?: boolean })
-          : undefined;
-      checkOptions('add', options, ['renew']);
-      const named = given
-        .filter((one) => one !== options && typeof one !== 'function')
-        .map((one) => definitionOf(one as AnyStore));
-      if (DEV && options?.renew) for (const one of named) renew(kernel, one, true);
-      else kernel.joining.join(named, 'joined');
-      if (tasks.length > 0) kernel.startTasks(tasks.map((one) => one.definition));
+      const stores = given.filter((one) => typeof one !== 'function');
+      kernel.joining.join(stores.map(definitionOf), 'joined');
+      kernel.features.startTasks(tasks.map((one) => one.definition));
+    },
+    renew(...stores: AnyStore[]) {
+      kernel.open('renew');
+      const definitions = stores.map(definitionOf);
+      if (DEV) for (const one of definitions) renew(kernel, one, true);
+      else kernel.joining.join(definitions, 'joined');
     },
     snapshot(how?: { readonly only?: readonly AnyStore[] }) {
       checkOptions('snapshot', how, ['only']);
       if (!how?.only) return shownStates(kernel);
-      const cells = how.only.map((store) => kernel.cell(definitionOf(store)));
-      kernel.catchUp();
-      return Object.fromEntries(cells.map((cell) => [cell.store.name, kernel.stateOf(cell)]));
+      const cells = how.only.map((store) => kernel.joining.cell(definitionOf(store)));
+      kernel.transactions.catchUp();
+      return Object.fromEntries(cells.map((cell) => [cell.store.name, kernel.views.stateOf(cell)]));
     },
     get ready() {
       return kernel.whenRead?.() ?? Promise.resolve();
@@ -174,21 +195,26 @@ export function createRuntime<const O extends RuntimeOptions = object>(
       isOpen = false;
       return kernel.close();
     },
-  } as unknown as Runtime & { trace?: unknown; persistence?: unknown };
-  Object.defineProperty(runtime, HOST, { value: kernel });
-  for (const feature of given.features ?? []) kernel.use(feature);
-  // The places of what is attached are fixed: the trace hears first, then the storage.
-  if (given.trace) runtime.trace = kernel.attach(given.trace);
-  if (given.storage) runtime.persistence = kernel.attach(inOnePlace(given.storage));
-  kernel.joining.join(stores, 'initial');
-  if (DEV && !given[STILL]) {
-    hintStorage(kernel, stores, given.storage !== undefined);
-    hintInitial(kernel, given.initial ?? {}, stores);
-  }
-  if (given.tasks) kernel.startTasks(given.tasks.map((one) => one.definition));
-  if (given.expose) publish(given.expose, runtime);
-  open++;
-  return runtime as Runtime & Attached<O>;
+  } as unknown as Runtime;
+}
+
+/** Runs what a call says, by the feature that the call names. */
+function runOf(kernel: Kernel, call: TaskCall<unknown>): unknown {
+  const feature = (call as { readonly task?: DeclaredTask } | null | undefined)?.task?.feature as Feature | undefined;
+  if (!feature?.install) throw notATaskCall(call);
+  const { adapters } = kernel.notifications;
+  if (adapters.length === 0) return kernel.features.use(feature).run!(call);
+  const plain = {
+    ...(call as object),
+    args: unproxied(adapters, (call as unknown as { readonly args: unknown }).args),
+  };
+  return untracked(adapters, () => kernel.features.use(feature).run!(plain));
+}
+
+function attach<Face>(kernel: Kernel, attachment: Attachment<Face>): Face {
+  // In development the options were checked before, with words.
+  if (!attachment[ATTACH]) throw foreign(attachment) ?? badOption('createRuntime', 'trace, storage', '');
+  return attachment[ATTACH](kernel);
 }
 
 /**
@@ -196,92 +222,8 @@ export function createRuntime<const O extends RuntimeOptions = object>(
  * @example
  * featureIn(runtime, budget).perSecond
  */
-export const featureIn = <H extends Hooks>(runtime: Runtime, feature: Feature<H>): H => hostOf(runtime).use(feature);
-
-const RUNTIME_OPTIONS = [
-  'stores',
-  'initial',
-  'trace',
-  'storage',
-  'interceptors',
-  'invariants',
-  'checkPurity',
-  'tasks',
-  'needs',
-  'features',
-  'clock',
-  'random',
-  'expose',
-  'onProblem',
-];
-
-const isStorage = (value: unknown): value is Attachment<unknown> =>
-  typeof (value as Partial<Attachment<unknown>> | undefined)?.[ATTACH] === 'function';
-
-/** Several places are one attachment, which the storages themselves can make. */
-const inOnePlace = (storage: Attachment<unknown> | StoragePlaces): Attachment<unknown> =>
-  isOne(storage) ? storage : (storage.default[PLACES]?.(storage as StoragePlaces<never>) ?? storage.default);
-
-const isOne = (storage: Attachment<unknown> | StoragePlaces): storage is Attachment<unknown> => !('default' in storage);
-
-function checkPlaces(given: StoragePlaces): void {
-  const what = 'createRuntime: storage';
-  checkOptions(what, given, ['default', 'stores']);
-  const isPlace = (value: unknown): boolean => isStorage(value) && typeof value[PLACES] === 'function';
-  if (!isPlace(given.default))
-    throw (
-      foreign(given.default) ??
-      badOption(
-        what,
-        'default',
-        'takes a storage, such as webStorage(...) from floe/persist; it keeps the stores that no pair names',
-      )
-    );
-  if (!Array.isArray(given.stores)) throw badOption(what, 'stores', 'takes pairs: [[visits, indexedDbStorage(...)]]');
-  const names = new Set<string>();
-  for (const [store, storage] of given.stores as StoragePlaces['stores']) {
-    const definition = definitionOf(store);
-    const { name } = definition;
-    if (!isPlace(storage))
-      throw foreign(storage) ?? badOption(what, 'stores', `takes pairs of a store and a storage; '${name}' has none`);
-    if (!definition.kept)
-      throw badOption(what, 'stores', `names '${name}', of which nothing is kept; call ${name}.persisted() first`);
-    if (names.size === names.add(name).size)
-      throw badOption(what, 'stores', `names '${name}' twice; a store is kept in one place`);
-  }
-}
-
-/** Development only: what is misspelt, and what is of another kind than an option takes. */
-function checkRuntimeOptions(given: RuntimeOptions): void {
-  if (!DEV) return;
-  const what = 'createRuntime';
-  checkOptions(what, given, RUNTIME_OPTIONS);
-  for (const option of ['stores', 'interceptors', 'tasks', 'needs', 'features'] as const)
-    if (given[option] !== undefined && !Array.isArray(given[option]))
-      throw badOption(what, option, `takes a list: ${option}: [...]`);
-  for (const feature of given.features ?? [])
-    if (typeof (feature as Partial<Feature> | null)?.install !== 'function')
-      throw badOption(what, 'features', 'takes features, each with a name and a function install(kernel)');
-  for (const option of ['trace', 'storage'] as const) {
-    const value = given[option];
-    if (option === 'storage' && typeof value === 'object' && ('default' in value || 'stores' in value))
-      checkPlaces(value as StoragePlaces);
-    else if (value !== undefined && !isStorage(value))
-      throw (
-        foreign(value) ??
-        badOption(
-          what,
-          option,
-          typeof value === 'function'
-            ? `was given a function; call it: ${option}: ${(value as { name: string }).name || option}(...)`
-            : option === 'trace'
-              ? 'takes recording() from floe/trace'
-              : 'takes a storage, such as webStorage(...) from floe/persist',
-        )
-      );
-  }
-  checkChoice(what, 'invariants', given.invariants, ['report', 'refuse']);
-}
+export const featureIn = <H extends Hooks>(runtime: Runtime, feature: Feature<H>): H =>
+  hostOf(runtime).features.use(feature);
 
 let open = 0;
 /** How many runtimes were made and are not closed. */

@@ -74,7 +74,8 @@ export interface Access {
 
 /** What gives the nested view of one row, again and again; `undefined` when there is none. */
 export function expansion(access: Access, plan: TypePlan, key: string, way: Way): (read: Read) => unknown {
-  if (way.depth !== Infinity || !plan.endless) return (read) => expandRow(read, access, plan, key, way);
+  const row: Expanded = { plan, key, way };
+  if (way.depth !== Infinity || !plan.endless) return (read) => expandRow({ read, access }, row);
   // Here no row has a source of its own, since what becomes of it depends on what it is in.
   let last: unknown;
   return (read) => {
@@ -88,7 +89,7 @@ export function expansion(access: Access, plan: TypePlan, key: string, way: Way)
       },
     };
     checkSize(once, read, plan, key);
-    return (last = reused(last, expandAll(read, once, plan, key, way, new Set())));
+    return (last = reused(last, expandAll({ read, access: once }, row, new Set())));
   };
 }
 
@@ -118,25 +119,34 @@ function checkSize(access: Access, read: Read, plan: TypePlan, key: string): voi
   visit(plan, key);
 }
 
-function expandRow(read: Read, access: Access, plan: TypePlan, key: string, way: Way): unknown {
-  return nested(read, access, plan, key, way, (target, targetKey, on) =>
-    on.depth > 0 && target.links.length > 0
-      ? read(access.expanded(target, targetKey, on))
-      : access.row(read, target, targetKey),
+/** A row, and how it is expanded. */
+interface Expanded {
+  readonly plan: TypePlan;
+  readonly key: string;
+  readonly way: Way;
+}
+
+/** Where rows are read. */
+interface RowReads {
+  readonly read: Read;
+  readonly access: Access;
+}
+
+function expandRow({ read, access }: RowReads, row: Expanded): unknown {
+  return nested({ read, access }, row, ({ plan, key, way }) =>
+    way.depth > 0 && plan.links.length > 0 ? read(access.expanded(plan, key, way)) : access.row(read, plan, key),
   );
 }
 
 /** All the way down where types lead back to themselves: a row that is inside itself stays a key. */
-function expandAll(read: Read, access: Access, plan: TypePlan, key: string, way: Way, above: Set<string>): unknown {
-  const own = `${plan.name}/${key}`;
+function expandAll(rows: RowReads, row: Expanded, above: Set<string>): unknown {
+  const own = `${row.plan.name}/${row.key}`;
   above.add(own);
-  const view = nested(read, access, plan, key, way, (target, targetKey, on) =>
-    above.has(`${target.name}/${targetKey}`)
-      ? STAYS
-      : target.endless
-        ? expandAll(read, access, target, targetKey, on, above)
-        : read(access.expanded(target, targetKey, on)),
-  );
+  const view = nested(rows, row, (target) => {
+    const { plan, key, way } = target;
+    if (above.has(`${plan.name}/${key}`)) return STAYS;
+    return plan.endless ? expandAll(rows, target, above) : rows.read(rows.access.expanded(plan, key, way));
+  });
   above.delete(own);
   return view;
 }
@@ -156,12 +166,9 @@ function reused(last: unknown, now: unknown): unknown {
 const STAYS = Symbol('stays');
 
 function nested(
-  read: Read,
-  access: Access,
-  plan: TypePlan,
-  key: string,
-  way: Way,
-  expand: (plan: TypePlan, key: string, way: Way) => unknown,
+  { read, access }: RowReads,
+  { plan, key, way }: Expanded,
+  expand: (target: Expanded) => unknown,
 ): unknown {
   const row = access.row(read, plan, key) as Readonly<Record<string, unknown>> | undefined;
   if (row === undefined) return undefined;
@@ -173,7 +180,7 @@ function nested(
     const one = (reference: unknown): unknown => {
       const target = referenced(link.single, reference);
       if (!target) return reference;
-      const found = expand(...target, on);
+      const found = expand({ plan: target[0], key: target[1], way: on });
       if (found === STAYS) return reference;
       if (found === undefined && way.missing === 'error')
         throw missingTarget(target[0].name, target[1], `'${link.name}' of the ${plan.name} '${key}'`);

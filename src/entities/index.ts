@@ -21,10 +21,10 @@ export type {
   Removed,
 } from './entity.js';
 export type { TableStore, RowKey, Ingest, RowsAction } from './table-store.js';
-export type { Ingested, IngestOptions, Skipped } from './ingest.js';
+export type { Ingested, IngestOptions, Skipped } from './ingested.js';
 export type { ExpandOptions } from './expand.js';
 export type { Incoming, Expanded, StateOfTables } from './types.js';
 export type { ViewOptions, GroupedView, Conditions, SortBy } from './view.js';
 export type { Rows, Group } from './rows.js';
-export type { Linked } from './link-rules.js';
+export type { LinkedRow } from './link-rules.js';
 export type { Table, TableDraft } from './table-types.js';

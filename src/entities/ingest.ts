@@ -12,7 +12,6 @@ import {
   parsePointer,
   partOf,
   put,
-  sameData,
 } from '../core/internal.js';
 import { isKey } from './entity.js';
 import {
@@ -26,35 +25,8 @@ import {
   tooDeep,
   unknownKind,
 } from './errors.js';
+import { joined, type Ingested, type IngestOptions, type Row, type Skipped } from './ingested.js';
 import type { LinkPlan, Reference, SinglePlan, TypePlan } from './plan.js';
-
-/** Options of `ingest`. */
-export interface IngestOptions {
-  /** Where in the response the records stand, as a JSON Pointer. Default: the response itself is a record or a list of them. */
-  readonly at?: string;
-  /** Takes what is good and lists in the payload what was left out, instead of refusing it all. Default: false. */
-  readonly skip?: boolean;
-}
-
-/** Something that was left out of a response. */
-export interface Skipped {
-  /** Where in the response, as a JSON Pointer. */
-  readonly path: string;
-  readonly code: string;
-  readonly problem: string;
-}
-
-/** The payload of `ingest`: by type, the keys that came, in document order, and the row of each. */
-export interface Ingested {
-  readonly keys: Readonly<Record<string, readonly string[]>>;
-  readonly rows: Readonly<Record<string, readonly unknown[]>>;
-  /** What was left out, with `{ skip: true }`. */
-  readonly skipped?: readonly Skipped[];
-  /** By type and key, the links among it: a row that is there keeps its own, a new one gets null. */
-  readonly withoutLinks?: Readonly<Record<string, Readonly<Record<string, readonly string[]>>>>;
-}
-
-type Row = Record<string, unknown>;
 
 /** A record on the way through a response. */
 interface Visit {
@@ -65,24 +37,6 @@ interface Visit {
   readonly around: Visit | undefined;
   readonly field: string;
   readonly item: string | number | undefined;
-}
-
-/** A newer row on top of an older one: what it says wins, what it does not say stays. The older one if nothing differs. */
-export function joined(join: TypePlan['join'], older: Row, newer: Row): Row {
-  if (join) {
-    const made = join(older as never, newer as never) as Row;
-    return sameData(older, made) ? older : made;
-  }
-  let result = older;
-  // Plain data: there is nothing enumerable to inherit, and this way no list of keys is made.
-  for (const key in newer) {
-    const value = newer[key];
-    const known = older[key];
-    if (Object.is(known, value) ? value !== undefined || hasOwn(older, key) : sameData(known, value)) continue;
-    if (result === older) result = { ...older };
-    put(result, key, value);
-  }
-  return result;
 }
 
 class Ingesting {
@@ -151,7 +105,10 @@ class Ingesting {
     }
   }
 
-  /** The key of a record, which is looked at later; or of a reference by key alone. */
+  /**
+   * The key of a record, which is looked at later; or of a reference by key alone. Five parameters: an object would be made for
+   * every reference of a response.
+   */
   private refer(
     plan: TypePlan,
     value: unknown,
@@ -310,6 +267,7 @@ class Ingesting {
     return keys;
   }
 
+  /** The key of what a link holds. Five parameters, as above. */
   private single(
     single: SinglePlan,
     value: unknown,

@@ -9,7 +9,7 @@ import { RowTable } from './table.js';
 export type Tables = Readonly<Record<string, RowTable>>;
 
 /** A row that links to another. */
-export interface Linked {
+export interface LinkedRow {
   readonly type: string;
   readonly key: string;
   /** The field that holds the link. */
@@ -67,11 +67,11 @@ function sourcesOf(state: Tables, link: LinkPlan, type: string, key: string): re
 }
 
 /** The rows that a row links to, and where in the row each link stands. */
-export function linksOf(row: unknown, plan: TypePlan): Linked[] {
+export function linksOf(row: unknown, plan: TypePlan): LinkedRow[] {
   return plan.links.flatMap((link) => {
     const value = (row as Record<string, unknown> | undefined)?.[link.name];
     const all = link.many === 'one' ? [['', value]] : Object.entries(value ?? {});
-    return all.flatMap(([at, one]): Linked[] => {
+    return all.flatMap(([at, one]): LinkedRow[] => {
       const found = referenced(link.single, one);
       const place = at === '' ? link.name : `${link.name}/${at as string}`;
       return found ? [{ type: found[0].name, key: found[1], link: place }] : [];
@@ -80,7 +80,7 @@ export function linksOf(row: unknown, plan: TypePlan): Linked[] {
 }
 
 /** All rows that link to a row. */
-export function linkedTo(state: Tables, plan: TypePlan, key: string): Linked[] {
+export function linkedTo(state: Tables, plan: TypePlan, key: string): LinkedRow[] {
   return plan.linkedBy.flatMap((link) =>
     sourcesOf(state, link, plan.name, key).map((source) => ({ type: link.from.name, key: source, link: link.name })),
   );
@@ -96,77 +96,103 @@ export function completed<S extends Tables>(
   plans: Iterable<TypePlan>,
   touches: Touches | undefined,
 ): S {
-  const going = new Map<TypePlan, Set<string>>();
-  const goes = (type: TypePlan, key: string): boolean => going.get(type)?.has(key) ?? false;
-  const work: (readonly [TypePlan, string])[] = [];
-  const go = (type: TypePlan, key: string): void => {
-    let set = going.get(type);
-    if (!set) going.set(type, (set = new Set()));
-    if (set.size !== set.add(key).size) work.push([type, key]);
-  };
-  for (const plan of plans) {
-    const [old, now] = [before[plan.name], after[plan.name]];
-    if (old === now) continue;
+  const removal = new Removal(after);
+  for (const plan of plans) removal.look(plan, before[plan.name], touches);
+  return removal.result();
+}
+
+/** What follows from the rows that a change removed. */
+class Removal<S extends Tables> {
+  private readonly going = new Map<TypePlan, Set<string>>();
+  /** Rows that go, and whose links were not looked at. */
+  private readonly work: (readonly [TypePlan, string])[] = [];
+  private readonly edits = new Map<string, RowTable>();
+
+  constructor(private readonly after: S) {}
+
+  /** Finds the rows of a table that go, and checks the keys of those that came or changed. */
+  look(plan: TypePlan, old: RowTable, touches: Touches | undefined): void {
+    const now = this.after[plan.name];
+    if (old === now) return;
     const touch = touches?.get(now);
     if (touch && !touch.moved && (touch.base as unknown) === old) {
       // Only rows were edited, in their places: the drafts know which.
       if (plan.hasKey)
         for (const key of touch.keys ?? [])
           if (touchesKey(plan, now.get(key), touches)) checkKey(plan, key, now.get(key));
-      continue;
+      return;
     }
     const { removed, changed, added } = RowTable.difference(old, now);
-    if (plan.linkedBy.length > 0) for (const key of removed) if (!now.has(key)) go(plan, key);
-    if (!plan.hasKey) continue;
+    if (plan.linkedBy.length > 0) for (const key of removed) if (!now.has(key)) this.go(plan, key);
+    if (!plan.hasKey) return;
     for (const key of changed) checkKey(plan, key, now.get(key));
     for (const key of added) checkKey(plan, key, now.get(key));
   }
-  if (work.length === 0) return after;
-  const removed = new Map(Array.from(going, ([type, keys]) => [type, new Set(keys)]));
-  const unlinking: { readonly link: LinkPlan; readonly source: string }[] = [];
-  const refusing: {
-    readonly target: string;
-    readonly linked: Linked;
-    readonly from: TypePlan;
-    readonly to: TypePlan;
-  }[] = [];
-  for (let next = work.pop(); next; next = work.pop()) {
-    const [type, key] = next;
-    for (const link of type.linkedBy) {
-      for (const source of sourcesOf(after, link, type.name, key)) {
-        if (link.removed === 'cascade') go(link.from, source);
-        else if (link.removed === 'unlink') unlinking.push({ link, source });
-        else {
-          const linked = { type: link.from.name, key: source, link: link.name };
-          refusing.push({ target: key, linked, from: link.from, to: type });
-        }
-      }
+
+  private go(type: TypePlan, key: string): void {
+    let set = this.going.get(type);
+    if (!set) this.going.set(type, (set = new Set()));
+    if (set.size !== set.add(key).size) this.work.push([type, key]);
+  }
+
+  private readonly goes = (type: TypePlan, key: string): boolean => this.going.get(type)?.has(key) ?? false;
+
+  /** The tables without what goes, and without links to it. */
+  result(): S {
+    const { after, going, work, goes } = this;
+    if (work.length === 0) return after;
+    const removed = new Map(Array.from(going, ([type, keys]) => [type, new Set(keys)]));
+    for (const { link, source } of this.follow()) {
+      if (goes(link.from, source)) continue;
+      const table = this.edited(link.from.name);
+      RowTable.set(table, source, unlinked(table.get(source) as Row, link, goes));
     }
+    for (const [type, keys] of going)
+      for (const key of keys) if (!removed.get(type)?.has(key)) RowTable.delete(this.edited(type.name), key);
+    return withTables(after, this.edits);
   }
-  const staying = refusing.filter(({ from, linked }) => !goes(from, linked.key));
-  if (staying.length > 0) {
-    const [first] = staying;
-    const all = staying.filter(({ target, to }) => target === first.target && to === first.to);
-    throw stillLinked(
-      first.to.name,
-      first.target,
-      all.map(({ linked }) => `${linked.type} '${linked.key}' (${linked.link})`),
-    );
+
+  /**
+   * Follows the links to what goes: more rows go with it.
+   * @returns the links that go, from rows that may stay
+   */
+  private follow(): { readonly link: LinkPlan; readonly source: string }[] {
+    const unlinking: { readonly link: LinkPlan; readonly source: string }[] = [];
+    const refusing: Refusing[] = [];
+    for (let next = this.work.pop(); next; next = this.work.pop()) {
+      const [to, key] = next;
+      for (const link of to.linkedBy)
+        for (const source of sourcesOf(this.after, link, to.name, key)) {
+          if (link.removed === 'cascade') this.go(link.from, source);
+          else if (link.removed === 'unlink') unlinking.push({ link, source });
+          else refusing.push({ target: key, linked: { type: link.from.name, key: source, link: link.name }, link, to });
+        }
+    }
+    const staying = refusing.filter(({ link, linked }) => !this.goes(link.from, linked.key));
+    if (staying.length > 0) refuse(staying);
+    return unlinking;
   }
-  const edits = new Map<string, RowTable>();
-  const edited = (name: string): RowTable => {
-    let table = edits.get(name);
-    if (!table) edits.set(name, (table = RowTable.edit(after[name])));
+
+  private edited(name: string): RowTable {
+    let table = this.edits.get(name);
+    if (!table) this.edits.set(name, (table = RowTable.edit(this.after[name])));
     return table;
-  };
-  for (const { link, source } of unlinking) {
-    if (goes(link.from, source)) continue;
-    const table = edited(link.from.name);
-    RowTable.set(table, source, unlinked(table.get(source) as Row, link, goes));
   }
-  for (const [type, keys] of going)
-    for (const key of keys) if (!removed.get(type)?.has(key)) RowTable.delete(edited(type.name), key);
-  return withTables(after, edits);
+}
+
+/** A row that links to one that goes, by a link that refuses. */
+interface Refusing {
+  readonly target: string;
+  readonly linked: LinkedRow;
+  readonly link: LinkPlan;
+  readonly to: TypePlan;
+}
+
+function refuse(staying: readonly Refusing[]): never {
+  const [first] = staying;
+  const all = staying.filter(({ target, to }) => target === first.target && to === first.to);
+  const links = all.map(({ linked }) => `${linked.type} '${linked.key}' (${linked.link})`);
+  throw stillLinked(first.to.name, first.target, links);
 }
 
 type Row = Readonly<Record<string, unknown>>;

@@ -3,7 +3,7 @@ import { INSPECT, SHOWN } from './console.js';
 import { eachItem, itemAt, lengthOf, type Sequence } from './sequence.js';
 
 /** A row in a view, and where it stands in its table. */
-export interface Entry<Row> {
+export interface RowEntry<Row> {
   readonly key: string;
   readonly row: Row;
   readonly slot: number;
@@ -16,11 +16,11 @@ export interface Entry<Row> {
 export class Rows<Row> implements Iterable<Row> {
   /** Development only: what the console of a browser shows, which lists private fields too. */
   readonly #rows: readonly Row[] | undefined;
-  readonly #entries: Sequence<Entry<Row>>;
+  readonly #entries: Sequence<RowEntry<Row>>;
   readonly #limit: number;
 
   /** @internal */
-  constructor(entries: Sequence<Entry<Row>>, limit = Infinity) {
+  constructor(entries: Sequence<RowEntry<Row>>, limit = Infinity) {
     this.#entries = entries;
     this.#limit = limit;
     this.#rows = DEV ? this.slice(0, SHOWN) : undefined;

@@ -3,19 +3,19 @@
 
 const WIDTH = 32;
 
-type Node<T> = Leaf<T> | Inner<T>;
-interface Leaf<T> {
+type SequenceNode<T> = SequenceLeaf<T> | SequenceInner<T>;
+interface SequenceLeaf<T> {
   readonly items: readonly T[];
   readonly count: number;
 }
-interface Inner<T> {
-  readonly kids: readonly Node<T>[];
+interface SequenceInner<T> {
+  readonly kids: readonly SequenceNode<T>[];
   readonly count: number;
 }
 
-const isLeaf = <T>(node: Node<T>): node is Leaf<T> => 'items' in node;
-const leaf = <T>(items: readonly T[]): Leaf<T> => ({ items, count: items.length });
-const inner = <T>(kids: readonly Node<T>[]): Inner<T> => ({
+const isLeaf = <T>(node: SequenceNode<T>): node is SequenceLeaf<T> => 'items' in node;
+const leaf = <T>(items: readonly T[]): SequenceLeaf<T> => ({ items, count: items.length });
+const inner = <T>(kids: readonly SequenceNode<T>[]): SequenceInner<T> => ({
   kids,
   count: kids.reduce((sum, kid) => sum + kid.count, 0),
 });
@@ -27,7 +27,7 @@ function spliced<P>(parts: readonly P[], index: number, count: number, ...more: 
 }
 
 /** The root of a sequence; `undefined` is the empty one. */
-export type Sequence<T> = Node<T> | undefined;
+export type Sequence<T> = SequenceNode<T> | undefined;
 
 export const lengthOf = (sequence: Sequence<unknown>): number => sequence?.count ?? 0;
 
@@ -36,7 +36,7 @@ export function sequenceOf<T>(items: readonly T[]): Sequence<T> {
   if (items.length === 0) return undefined;
   // Leaves are left some room.
   const fill = WIDTH - WIDTH / 4;
-  let level: Node<T>[] = pieces(items, fill).map(leaf);
+  let level: SequenceNode<T>[] = pieces(items, fill).map(leaf);
   while (level.length > 1) level = pieces(level, fill).map(inner);
   return level[0];
 }
@@ -80,14 +80,14 @@ export function inserted<T>(sequence: Sequence<T>, index: number, item: T): Sequ
   return made.length === 1 ? made[0] : inner(made);
 }
 
-function insert<T>(node: Node<T>, index: number, item: T): Node<T>[] {
+function insert<T>(node: SequenceNode<T>, index: number, item: T): SequenceNode<T>[] {
   if (isLeaf(node)) return split(spliced(node.items, index, 0, item), leaf);
   let i = 0;
   while (i < node.kids.length - 1 && index > node.kids[i].count) index -= node.kids[i++].count;
   return split(spliced(node.kids, i, 1, ...insert(node.kids[i], index, item)), inner);
 }
 
-function split<P, T>(parts: readonly P[], make: (parts: readonly P[]) => Node<T>): Node<T>[] {
+function split<P, T>(parts: readonly P[], make: (parts: readonly P[]) => SequenceNode<T>): SequenceNode<T>[] {
   if (parts.length <= WIDTH) return [make(parts)];
   const half = parts.length >>> 1;
   return [make(parts.slice(0, half)), make(parts.slice(half))];
@@ -99,21 +99,21 @@ export function removedAt<T>(sequence: Sequence<T>, index: number): Sequence<T> 
   return node;
 }
 
-function remove<T>(node: Node<T>, index: number): Node<T> | undefined {
+function remove<T>(node: SequenceNode<T>, index: number): SequenceNode<T> | undefined {
   if (isLeaf(node)) return node.count === 1 ? undefined : leaf(spliced(node.items, index, 1));
   let i = 0;
   while (index >= node.kids[i].count) index -= node.kids[i++].count;
   const kid = remove(node.kids[i], index);
   if (!kid) return node.kids.length === 1 ? undefined : inner(spliced(node.kids, i, 1));
   // A thin part joins the one beside it.
-  const beside = node.kids[i + 1] as Node<T> | undefined;
+  const beside = node.kids[i + 1] as SequenceNode<T> | undefined;
   const joined = beside && partsOf(kid) < WIDTH / 4 ? join(kid, beside) : undefined;
   return inner(joined ? spliced(node.kids, i, 2, joined) : spliced(node.kids, i, 1, kid));
 }
 
-const partsOf = (node: Node<unknown>): number => (isLeaf(node) ? node.items.length : node.kids.length);
+const partsOf = (node: SequenceNode<unknown>): number => (isLeaf(node) ? node.items.length : node.kids.length);
 
-function join<T>(a: Node<T>, b: Node<T>): Node<T> | undefined {
+function join<T>(a: SequenceNode<T>, b: SequenceNode<T>): SequenceNode<T> | undefined {
   if (partsOf(a) + partsOf(b) > WIDTH) return undefined;
   if (isLeaf(a) && isLeaf(b)) return leaf([...a.items, ...b.items]);
   if (!isLeaf(a) && !isLeaf(b)) return inner([...a.kids, ...b.kids]);
@@ -124,7 +124,7 @@ export function replacedAt<T>(sequence: Sequence<T>, index: number, item: T): Se
   return sequence && replace(sequence, index, item);
 }
 
-function replace<T>(node: Node<T>, index: number, item: T): Node<T> {
+function replace<T>(node: SequenceNode<T>, index: number, item: T): SequenceNode<T> {
   if (isLeaf(node)) return leaf(spliced(node.items, index, 1, item));
   let i = 0;
   while (index >= node.kids[i].count) index -= node.kids[i++].count;

@@ -1,5 +1,5 @@
 // What the core asks of tables, answered.
-import type { DraftNode, Editing, Keyed, KeyedDifference, KeyedKind, Place, Touches } from '../core/internal.js';
+import type { DraftNode, Editing, Keyed, KeyedDifference, KeyedKind, TrackedPlace, Touches } from '../core/internal.js';
 import { TableNode } from './table-draft.js';
 import { tableProxy } from './table-proxy.js';
 import { RowTable } from './table.js';
@@ -12,7 +12,8 @@ export const tableKind: KeyedKind = {
   trackedProxy: tableProxy,
   difference: (before: Keyed, after: Keyed, most?: number) =>
     RowTable.difference(table(before), table(after), most) as KeyedDifference,
-  changed: (place, before, after, touches) => changed(place as Place, before, after, touches as Touches | undefined),
+  changed: (place, before, after, touches) =>
+    changed(place as TrackedPlace, before, after, touches as Touches | undefined),
   same: (a, b) => RowTable.same(table(a), table(b)),
   resolved: (keyed, replace) => RowTable.resolved(table(keyed), replace),
   keyAfter: (keyed, key) => RowTable.keyAfter(table(keyed), key),
@@ -32,7 +33,7 @@ export const tableKind: KeyedKind = {
 };
 
 /** Marks the readers of what is now different in a table. */
-function changed(place: Place, before: Keyed, after: Keyed, touches: Touches | undefined): void {
+function changed(place: TrackedPlace, before: Keyed, after: Keyed, touches: Touches | undefined): void {
   const { keys, parts, size } = place;
   if (size && before.size !== after.size) size.mark();
   if (!keys && !parts) return;

@@ -5,23 +5,23 @@ import {
   KEYED,
   type KeyedKind,
   NODE,
-  type Place,
-  readOfView,
-  View,
+  type TrackedPlace,
+  trackedPart,
+  Tracked,
 } from '../core/internal.js';
 import { keyText } from './table.js';
 
-export const tableProxy = (raw: Keyed, place: Place): object => new TableProxy(new View(raw, place), raw);
+export const tableProxy = (raw: Keyed, place: TrackedPlace): object => new TableProxy(new Tracked(raw, place), raw);
 
 class TableProxy implements ReadonlyMap<string, unknown> {
-  readonly #view: View;
+  readonly #tracked: Tracked;
   readonly #raw: Keyed;
-  constructor(view: View, raw: Keyed) {
-    this.#view = view;
+  constructor(tracked: Tracked, raw: Keyed) {
+    this.#tracked = tracked;
     this.#raw = raw;
   }
-  get [NODE](): View {
-    return this.#view;
+  get [NODE](): Tracked {
+    return this.#tracked;
   }
   get [KEYED](): KeyedKind {
     return this.#raw[KEYED];
@@ -31,28 +31,28 @@ class TableProxy implements ReadonlyMap<string, unknown> {
   }
 
   get size(): number {
-    if (currentReader()) this.#view.place.noteSize();
+    if (currentReader()) this.#tracked.place.noteSize();
     return this.#raw.size;
   }
   get(key: string | number): unknown {
-    return readOfView(this.#view, keyText(key));
+    return trackedPart(this.#tracked, keyText(key));
   }
   has(key: string | number): boolean {
     const text = keyText(key);
-    this.#view.place.notePresenceOf(text);
+    this.#tracked.place.notePresenceOf(text);
     return this.#raw.has(text);
   }
   keys(): MapIterator<string> {
-    this.#view.place.noteKeys();
+    this.#tracked.place.noteKeys();
     return this.#raw.keys();
   }
   entries(): MapIterator<[string, unknown]> {
     const reader = currentReader();
     // A long table gone through is read as a whole.
-    if (!reader || this.#view.place.collapsed(reader.run, this.#raw.size)) return this.#raw.entries();
-    return this.#tracked(this.keys());
+    if (!reader || this.#tracked.place.collapsed(reader.run, this.#raw.size)) return this.#raw.entries();
+    return this.#entriesOf(this.keys());
   }
-  *#tracked(keys: Iterable<string>): MapIterator<[string, unknown]> {
+  *#entriesOf(keys: Iterable<string>): MapIterator<[string, unknown]> {
     for (const key of keys) yield [key, this.get(key)];
   }
   *values(): MapIterator<unknown> {

@@ -1,19 +1,11 @@
 // What an application sees of a store of tables.
-import {
-  type ActionCreator,
-  type ActionOf,
-  type ActionOptions,
-  type COPIED,
-  type Copied,
-  type Source,
-  type Store,
-} from '../core/internal.js';
-import { type AnyEntity, type RowIn } from './entity.js';
-import { type Ingested, type IngestOptions } from './ingest.js';
-import { type Linked } from './link-rules.js';
+import type { ActionCreator, ActionOf, ActionOptions, COPIED, Copied, Source, Store } from '../core/internal.js';
+import type { AnyEntity, RowIn } from './entity.js';
+import type { Ingested, IngestOptions } from './ingested.js';
+import type { LinkedRow } from './link-rules.js';
 import type { Group, Rows } from './rows.js';
 import type { Expanded, Incoming, PathsOf, StateOfTables } from './types.js';
-import { type GroupedView, type ViewOptions } from './view.js';
+import type { GroupedView, ViewOptions } from './view.js';
 
 /** The key of a row; a number means its decimal text. */
 export type RowKey = string | number;
@@ -76,7 +68,7 @@ export interface TableStore<N extends string, Types extends readonly AnyEntity[]
     options?: { readonly depth?: D; readonly missing?: M },
   ): Source<Expanded<E, D, Gone<M>> | undefined>;
   /** The rows that link to a row. */
-  linkedFrom(type: Types[number], key: RowKey): Source<readonly Linked[]>;
+  linkedFrom(type: Types[number], key: RowKey): Source<readonly LinkedRow[]>;
 
   readonly [COPIED]?: TablesCopied<Types>;
 }

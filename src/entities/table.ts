@@ -33,8 +33,8 @@ import {
   raised,
   unsettledLeaves,
   settleNode,
-  Walk,
-  type Owner,
+  TrieWalk,
+  type EditOwner,
   type TrieNode,
 } from './trie.js';
 
@@ -47,7 +47,10 @@ type Index = Map<string, number | number[]>;
 /** A text key, as it stands in a table: a number becomes its decimal text. */
 export const keyText = (key: string | number): string => (typeof key === 'string' ? key : String(key));
 
-/** A `Table`, and what the rest of this folder does with it. */
+/**
+ * A `Table`, and what the rest of this folder does with it. Larger than other classes, and its file than other files: its parts are
+ * private, so that no other code reaches the trie.
+ */
 export class RowTable<Row = unknown> implements Keyed, Table<Row> {
   /** Development only: what the console of a browser shows, which lists private fields too. */
   #rows: ReadonlyMap<string, Row> | undefined;
@@ -58,12 +61,12 @@ export class RowTable<Row = unknown> implements Keyed, Table<Row> {
   /** Slots given out; the rows are fewer where some were removed. */
   #length = 0;
   #size = 0;
-  #owner: Owner;
-  /** Made of any rows, by any code: drafts or stand-ins may be among them. */
+  #owner: EditOwner;
+  /** Made of any rows, by any code: drafts or tracking proxies may be among them. */
   #raw = false;
 
   /** @internal */
-  constructor(index: Index, root: TrieNode, owner: Owner) {
+  constructor(index: Index, root: TrieNode, owner: EditOwner) {
     this.#index = index;
     this.#root = root;
     this.#owner = owner;
@@ -127,7 +130,7 @@ export class RowTable<Row = unknown> implements Keyed, Table<Row> {
   }
 
   #walk<T>(pick: (key: string, row: unknown) => T): MapIterator<T> {
-    return new Walk((slot) => this.#leaf(slot), this.#length, pick);
+    return new TrieWalk((slot) => this.#leaf(slot), this.#length, pick);
   }
 
   #each(fn: (key: string, row: unknown) => void): void {

@@ -6,13 +6,13 @@ export const MASK = WIDTH - 1;
 /** What stands in the slot of a removed row. */
 export const GONE: unique symbol = Symbol('gone');
 /** Who may edit a node in place: one edit of one table. */
-export type Owner = object | undefined;
+export type EditOwner = object | undefined;
 
 export class Leaf {
   constructor(
     public keys: string[],
     public rows: unknown[],
-    public owner: Owner,
+    public owner: EditOwner,
     /** Whether the owner may also edit the keys: a changed row shares them with the version before. */
     public ownsKeys: boolean,
   ) {}
@@ -21,13 +21,13 @@ export class Leaf {
 export class Inner {
   constructor(
     public kids: TrieNode[],
-    public owner: Owner,
+    public owner: EditOwner,
   ) {}
 }
 
 export type TrieNode = Leaf | Inner;
 
-export function own(node: TrieNode | undefined, owner: Owner, level: number): TrieNode {
+export function own(node: TrieNode | undefined, owner: EditOwner, level: number): TrieNode {
   if (node === undefined) return level > 0 ? new Inner([], owner) : new Leaf([], [], owner, true);
   if (node.owner === owner && owner !== undefined) return node;
   return node instanceof Leaf
@@ -72,7 +72,7 @@ export function settleNode(node: TrieNode, settled: WeakSet<object>): void {
 }
 
 /** Goes through the rows of one version. By hand, since a generator takes several times as long. */
-export class Walk<T> {
+export class TrieWalk<T> {
   private slot = -WIDTH;
   private i = 0;
   private keys: string[] = [];

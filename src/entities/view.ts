@@ -2,7 +2,7 @@
 // table instead of being computed again.
 import { argumentKey, isContainer, isDate, partOf, same } from '../core/internal.js';
 import { badView } from './errors.js';
-import { Rows, type Entry, type Group } from './rows.js';
+import { Rows, type RowEntry, type Group } from './rows.js';
 import {
   countWhile,
   inserted,
@@ -134,33 +134,33 @@ function grouping(group: unknown, given: readonly unknown[]): Spec['group'] {
 
 /** Keeps one list of entries in order. */
 class Ordered {
-  entries: Sequence<Entry<AnyRow>>;
+  entries: Sequence<RowEntry<AnyRow>>;
   private result: Rows<AnyRow> | undefined;
   constructor(private readonly spec: Spec) {}
 
-  private readonly compare = (a: Entry<AnyRow>, b: Entry<AnyRow>): number =>
+  private readonly compare = (a: RowEntry<AnyRow>, b: RowEntry<AnyRow>): number =>
     this.spec.order?.(a.row, b.row) || a.slot - b.slot;
 
-  fill(entries: Entry<AnyRow>[]): void {
+  fill(entries: RowEntry<AnyRow>[]): void {
     // The order of the table is that of the slots already.
     if (this.spec.order) entries.sort(this.compare);
     this.entries = sequenceOf(entries);
   }
-  private indexOf(entry: Entry<AnyRow>): number {
+  private indexOf(entry: RowEntry<AnyRow>): number {
     return countWhile(this.entries, (other) => this.compare(other, entry) < 0);
   }
-  add(entry: Entry<AnyRow>): void {
+  add(entry: RowEntry<AnyRow>): void {
     this.entries = inserted(this.entries, this.indexOf(entry), entry);
   }
   /** False when it is not where it should be: a function was not the same as before. */
-  take(entry: Entry<AnyRow>): boolean {
+  take(entry: RowEntry<AnyRow>): boolean {
     const index = this.indexOf(entry);
     if (itemAt(this.entries, index)?.key !== entry.key) return false;
     this.entries = removedAt(this.entries, index);
     return true;
   }
   /** A row whose order did not change. */
-  replace(old: Entry<AnyRow>, entry: Entry<AnyRow>): boolean {
+  replace(old: RowEntry<AnyRow>, entry: RowEntry<AnyRow>): boolean {
     if (this.compare(old, entry) !== 0) return this.take(old) && (this.add(entry), true);
     const index = this.indexOf(old);
     if (itemAt(this.entries, index)?.key !== entry.key) return false;
@@ -178,7 +178,7 @@ class Ordered {
     this.rebuilt = false;
     return this.result;
   }
-  private shown: Sequence<Entry<AnyRow>>;
+  private shown: Sequence<RowEntry<AnyRow>>;
   /** The list was rebuilt, perhaps with the same rows. */
   rebuilt = false;
 }
@@ -201,7 +201,7 @@ const identityOf = (key: unknown): string =>
   typeof key === 'symbol' || typeof key === 'function' ? String(key) : argumentKey('group', [key]);
 
 /** One view: told the table's next version, it gives the next result. */
-export class View {
+export class RowView {
   private readonly spec: Spec;
   private table: RowTable | undefined;
   /** The keys of groups that are objects, by their identity. */
@@ -276,7 +276,7 @@ export class View {
   }
 
   private build(table: RowTable): void {
-    const lists = new Map<Ordered, Entry<AnyRow>[]>();
+    const lists = new Map<Ordered, RowEntry<AnyRow>[]>();
     for (const [key, row] of table as RowTable<AnyRow>) {
       if (!this.spec.where(row)) continue;
       const list = this.listFor(row);
@@ -295,7 +295,7 @@ export class View {
   private follow(before: RowTable, after: RowTable): boolean {
     const { changed, removed, added } = RowTable.difference(before, after);
     if (4 * (changed.length + removed.length + added.length) > after.size) return false;
-    const at = (table: RowTable, key: string): Entry<AnyRow> => ({
+    const at = (table: RowTable, key: string): RowEntry<AnyRow> => ({
       key,
       row: table.get(key) as AnyRow,
       slot: RowTable.slot(table, key),

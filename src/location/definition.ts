@@ -13,19 +13,21 @@ export interface Spelling {
 export class LocationDefinition extends StoreDefinition {
   private readonly handled: { readonly actions: Handled; readonly replace: boolean }[] = [];
 
-  /** @param copied the address that it is a copy of */
+  /** @param copy the address that it is a copy of */
   constructor(
     name: string,
     start: unknown,
     readonly spelling: Spelling,
-    original?: ConstructorParameters<typeof StoreDefinition>[2],
-    private readonly copied?: LocationDefinition,
+    private readonly copy?: {
+      readonly of: LocationDefinition;
+      readonly original: Parameters<StoreDefinition['again']>[1];
+    },
   ) {
-    super(name, start, original);
+    super(name, start, copy?.original);
   }
 
   override again(name: string, original: Parameters<StoreDefinition['again']>[1]): LocationDefinition {
-    return new LocationDefinition(name, this.begin(), this.spelling, original, this);
+    return new LocationDefinition(name, this.begin(), this.spelling, { of: this, original });
   }
 
   /** Whatever a change does: what is in the state is what its address says. */
@@ -48,7 +50,7 @@ export class LocationDefinition extends StoreDefinition {
 
   private handlersOf(type: string): readonly { readonly replace: boolean }[] {
     return [
-      ...(this.copied?.handlersOf(type) ?? []),
+      ...(this.copy?.of?.handlersOf(type) ?? []),
       ...this.handled.filter(({ actions }) => handlesType(actions, type)),
     ];
   }

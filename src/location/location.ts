@@ -1,10 +1,8 @@
 import type { ActionCreator, Draft, Handled, PayloadOf, Store } from '../core/index.js';
-import { checkOptions, hasOwn, put, sameData, storeName } from '../core/internal.js';
+import { checkOptions, put, storeName } from '../core/internal.js';
 import type { Codec } from './codec.js';
-import { text } from './codec.js';
 import { LocationDefinition } from './definition.js';
-import { badBase, badValue, noSuchPlace } from './errors.js';
-import { PathPattern } from './pattern.js';
+import { PlaceSpelling, type AnyPlace } from './spelling.js';
 
 type Codecs = Readonly<Record<string, Codec<never> | Codec<string> | Codec<number> | Codec<boolean>>>;
 type ValueOf<C> = C extends Codec<infer T> ? T : never;
@@ -119,14 +117,6 @@ interface QueryChange extends EntryOptions {
   readonly without?: readonly string[];
 }
 
-interface AnyPlace {
-  readonly at: string | null;
-  readonly params: Readonly<Record<string, unknown>>;
-  readonly query: Readonly<Record<string, unknown>>;
-  readonly fragment: string;
-  readonly others: string;
-}
-
 /**
  * Declares the address as a store: where one is, with typed parameters and query. `linkAddress` ties it to a browser.
  * @param name of the store
@@ -148,81 +138,14 @@ export function location<
   C extends Codecs = Record<never, never>,
 >(name: N, options: LocationOptions<P, Q, C>): AddressStore<N, P, Q, C> {
   checkOptions(`location '${name}'`, options, ['paths', 'query', 'params', 'base']);
-  const { paths } = options;
-  const base = baseOf(options.base ?? '');
-  const query = (options.query ?? {}) as unknown as Record<string, Codec<unknown>>;
-  const codecs = (options.params ?? {}) as unknown as Record<string, Codec<unknown>>;
-  const patterns = new Map(Object.entries(paths).map(([key, path]) => [key, new PathPattern(path)]));
-  const codecOf = (param: string): Codec<unknown> => (hasOwn(codecs, param) ? codecs[param] : text);
-
-  const parse = (url: string): AnyPlace => {
-    const [, path, search, fragment] = /^([^?#]*)(?:\?([^#]*))?(?:#(.*))?$/s.exec(url) as unknown as string[];
-    const found: Record<string, unknown> = {};
-    const others = new URLSearchParams();
-    for (const [key, value] of new URLSearchParams(search ?? '')) {
-      const read = hasOwn(query, key) ? query[key].read(value) : undefined;
-      if (read !== undefined) put(found, key, read);
-      else if (!hasOwn(query, key)) others.append(key, value);
-    }
-    const rest = { query: found, fragment: decodeFragment(fragment ?? ''), others: others.toString() };
-    const own = pathOf(path);
-    const inside = own === base || own.startsWith(`${base}/`) ? own.slice(base.length) : undefined;
-    if (inside !== undefined) {
-      for (const [at, pattern] of patterns) {
-        const params = pattern.match(inside);
-        if (!params) continue;
-        const read = Object.entries(params).map(([key, value]) => [key, codecOf(key).read(value)] as const);
-        if (read.every(([, value]) => value !== undefined)) return { at, params: Object.fromEntries(read), ...rest };
-      }
-    }
-    return { at: null, params: { url: own }, ...rest };
-  };
-
-  /** A value as text that can be read again. */
-  const written = (codec: Codec<unknown>, value: unknown, what: string): string => {
-    const found = value === undefined ? undefined : wellFormed(codec.write(value));
-    if (found === undefined || codec.read(found) === undefined) throw badValue(name, what, value);
-    return found;
-  };
-
-  const hrefOf = ({ at, params, query: found, fragment, others }: AnyPlace): string => {
-    const search = new URLSearchParams();
-    for (const key of Object.keys(query))
-      if (found[key] !== undefined) search.set(key, written(query[key], found[key], `query '${key}'`));
-    for (const [key, value] of new URLSearchParams(others)) if (!hasOwn(query, key)) search.append(key, value);
-    const asked = search.toString();
-    const after = `${asked && `?${asked}`}${encodeFragment(fragment)}`;
-    const pattern = at === null ? undefined : patterns.get(at);
-    if (!pattern) {
-      if (at !== null) throw noSuchPlace(name, at, [...patterns.keys()]);
-      const path = pathOf(typeof params.url === 'string' ? params.url : '');
-      // An address that begins with two slashes leads to another host.
-      return `${path.startsWith('//') ? '/.' : ''}${path}${after}`;
-    }
-    const texts = Object.fromEntries(
-      pattern.names.map((key) => [key, written(codecOf(key), params[key], `parameter '${key}' of '${String(at)}'`)]),
-    );
-    const href = base + pattern.path(texts);
-    // Another path has this parameter as a part of its own: here it is marked as a parameter.
-    return (parse(href).at === at ? href : base + pattern.path(texts, true)) + after;
-  };
-
+  const query = (options.query ?? {}) as Record<string, unknown>;
+  const spelling = new PlaceSpelling(name, options);
   const placeOf = (
     { at, params = {}, query: found = {}, fragment = '' }: Partial<AnyPlace>,
     others: string,
   ): AnyPlace => ({ at: at ?? null, params, query: found, fragment, others });
 
-  /** What its address says: equal places are equal data, whatever they were made of. */
-  const settled = (place: AnyPlace): AnyPlace => {
-    const found = parse(hrefOf(place));
-    return sameData(found, place) ? place : found;
-  };
-
-  const definition = new LocationDefinition(storeName('A store', name), parse(base === '' ? '/' : base), {
-    parse,
-    hrefOf,
-    settled: settled,
-  });
+  const definition = new LocationDefinition(storeName('A store', name), spelling.begin, spelling);
   const address = definition as unknown as Store<N, AnyPlace>;
   const went = address.action('went', (draft, to: Partial<AnyPlace>) => placeOf(to, to.others ?? draft.others));
   const changed = address.action('queryChanged', (draft, { query: values, without = [] }: QueryChange) => {
@@ -243,37 +166,8 @@ export function location<
   return Object.assign(address, {
     went,
     queryChanged: Object.assign(queryChanged, { type: changed.type, made: changed.made, store: changed.store }),
-    parse,
-    hrefOf,
-    href: (to: Partial<AnyPlace>) => hrefOf(placeOf(to, '')),
+    parse: spelling.parse,
+    hrefOf: spelling.hrefOf,
+    href: (to: Partial<AnyPlace>) => spelling.hrefOf(placeOf(to, '')),
   }) as unknown as AddressStore<N, P, Q, C>;
 }
-
-/** @throws FLOE_BAD_PATH */
-function baseOf(base: string): string {
-  if (base === '' || base === '/') return '';
-  const found = base.endsWith('/') ? base.slice(0, -1) : base;
-  if (!found.startsWith('/') || found.startsWith('//') || pathOf(found) !== found) throw badBase(base);
-  return found;
-}
-
-/** A path as a browser has it: without dots, backslashes and what else would be read as another one. */
-const pathOf = (path: string): string =>
-  new URL(`http://here/.${path.startsWith('/') ? '' : '/'}${wellFormed(path)}`).pathname;
-
-/** Texts without lone surrogates, which UTF-8 cannot carry (WHATWG Infra, scalar value strings). */
-const wellFormed = (found: string): string =>
-  found.replace(/[\uD800-\uDBFF](?![\uDC00-\uDFFF])|(?<![\uD800-\uDBFF])[\uDC00-\uDFFF]/g, '\uFFFD');
-
-function decodeFragment(fragment: string): string {
-  try {
-    return decodeURIComponent(fragment);
-  } catch {
-    return wellFormed(fragment);
-  }
-}
-
-/** As little encoded as a fragment can be (RFC 3986, 3.5). */
-const encodeFragment = (fragment: string): string =>
-  fragment &&
-  `#${encodeURIComponent(wellFormed(fragment)).replace(/%(?:2F|3F|3A|40|24|26|2B|2C|3B|3D)/g, decodeURIComponent)}`;

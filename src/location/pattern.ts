@@ -1,7 +1,7 @@
 // Paths with names in them, such as `/visits/:id`: the simplest part of what the URL Pattern standard describes.
 import { badPattern } from './errors.js';
 
-type Part = { readonly fixed: string } | { readonly name: string };
+type PathPart = { readonly fixed: string } | { readonly name: string };
 
 /**
  * Before a parameter, it says that what follows is meant as it stands: also where it is empty, '.' or '..', which browsers
@@ -11,7 +11,7 @@ const QUOTE = '~';
 
 /** A path of which some segments are parameters. */
 export class PathPattern {
-  private readonly parts: readonly Part[];
+  private readonly parts: readonly PathPart[];
   readonly names: readonly string[];
 
   constructor(readonly pattern: string) {

@@ -8,10 +8,10 @@ import { lineageOf, readLog, writerOf, type Lineage } from './log.js';
 import { unchanged, type Opened, type Opening } from './opening.js';
 import type { StoredTexts } from './stored-texts.js';
 import { NOTHING, type Attempt, type StoreRecord } from './store-record.js';
-import type { Work } from './work.js';
+import type { AreaWork } from './work.js';
 
 /** Stores a part that was computed from what is stored. */
-type Put = (record: StoreRecord, part: unknown, joining?: { readonly own: unknown }) => Work<void>;
+type Put = (record: StoreRecord, part: unknown, joining?: { readonly own: unknown }) => AreaWork<void>;
 
 /** What this session and another one stored, joined. */
 interface Join {
@@ -31,7 +31,7 @@ export class Conflicts {
     private readonly put: Put,
   ) {}
 
-  *meet(record: StoreRecord, part: unknown): Work<void> {
+  *meet(record: StoreRecord, part: unknown): AreaWork<void> {
     const { store, stored, head, end, lineage, history } = record;
     const text = yield* this.storedTexts.read(store.name);
     if (yield* this.isOwn(record, part, text)) return;
@@ -78,7 +78,7 @@ export class Conflicts {
    * Takes over what a text says.
    * @throws where the text was cut short on its way: everything is as it was, and the next attempt to write reads it again
    */
-  private *whole(record: StoreRecord, part: unknown, text: string | undefined): Work<Opened> {
+  private *whole(record: StoreRecord, part: unknown, text: string | undefined): AreaWork<Opened> {
     const { stored, head, end, lineage, history } = record;
     const opened = yield* this.opening.use(record, part, text);
     if (opened.phase !== 'unread') return opened;
@@ -97,7 +97,7 @@ export class Conflicts {
   }
 
   /** A write of this session was done, though it was never heard of: it is what this session stored last. */
-  private *isOwn(record: StoreRecord, part: unknown, text: string | undefined): Work<boolean> {
+  private *isOwn(record: StoreRecord, part: unknown, text: string | undefined): AreaWork<boolean> {
     if (text === undefined || record.attempts.length === 0) return false;
     const [session, number] = writerOf(text) ?? [];
     const own = session === this.session.id && record.attempts.find((attempt) => attempt.number === number);

@@ -1,19 +1,20 @@
 // Keeps the stores of a runtime in one place. It is what the application and the runtime see of that; the parts do the work:
-// `stored-states.ts` reads, `saving.ts` writes, `forgetting.ts` forgets, `following.ts` hears what changed, and `opening.ts`,
+// `storage-work.ts` does what it is asked for, `stored-states.ts` reads, `saving.ts` writes, `forgetting.ts` forgets, `following.ts`
+// hears what changed, and `opening.ts`,
 // `writing.ts` and `conflicts.ts` work on one record.
 import {
   type Cell,
   type Extensible,
   type FloeError,
   isThenable,
+  listen,
   type Listener,
   type StoreDefinition,
-  type Transition,
 } from '../core/internal.js';
 import type { AnyStore } from '../core/index.js';
 import type { StorageArea } from './area.js';
 import { Conflicts } from './conflicts.js';
-import { storageFailed, storageHangs } from './errors.js';
+import { storageHangs } from './errors.js';
 import { Following } from './following.js';
 import { Forgetting } from './forgetting.js';
 import { Opening } from './opening.js';
@@ -24,16 +25,12 @@ import type { Sharing } from './sharing.js';
 import { StoredStates, type LateStates } from './stored-states.js';
 import { allTexts, storedItems } from './stored-items.js';
 import { StoredTexts } from './stored-texts.js';
-import type { StoreRecord } from './store-record.js';
 import type { ForeignStores } from './tabs/foreign-stores.js';
-import type { StorageRequest } from './tabs/messages.js';
 import type { TabRole } from './tabs/tab.js';
 import { Watchdog } from './watchdog.js';
 import { perform } from './work.js';
+import { StorageWork } from './storage-work.js';
 import { Writing } from './writing.js';
-
-/** How often one flush stores again what it had to join with what other sessions stored meanwhile. */
-const MOST_ROUNDS = 20;
 
 export interface EngineOptions {
   /** Milliseconds in which changes are gathered. */
@@ -47,16 +44,12 @@ export interface EngineOptions {
   readonly problems?: FloeError[];
 }
 
-/** Whether something of it is not stored yet. */
-const isOpen = ({ unsaved, writing, rereading }: StoreRecord): boolean => unsaved || writing || rereading;
-
 export class PersistenceEngine implements Persistence, Listener {
   readonly storedTexts: StoredTexts;
-  private readonly session: StorageSession;
+  readonly session: StorageSession;
   private readonly states: StoredStates;
   private readonly saving: Saving;
-  private readonly forgetting: Forgetting;
-  private readonly following: Following;
+  private readonly work: StorageWork;
   private readonly watchdog: Watchdog;
   private readonly hosted: ForeignStores | undefined;
   private readonly late: LateStates | undefined;
@@ -79,12 +72,12 @@ export class PersistenceEngine implements Persistence, Listener {
     this.late = sharing?.late ?? late;
     this.saving = new Saving(session, writing, storedTexts, { writeAfter, others });
     this.states = new StoredStates(session, { opening, saving: this.saving, storedTexts, late: this.late });
-    this.forgetting = new Forgetting(session, storedTexts, others);
-    this.following = new Following(session);
+    const forgetting = new Forgetting(session, storedTexts, others);
     this.hosted = sharing?.hosted(session, opening);
-    const { states, saving, forgetting, watchdog } = this;
-    const flush = (): Promise<boolean> => this.flushOwn();
-    const { hosted } = this;
+    const { states, saving, watchdog, hosted } = this;
+    this.work = new StorageWork(session, { states, saving, forgetting, watchdog });
+    const flush = (): Promise<boolean> => this.work.flushOwn();
+    listen(host, new Following(session));
     session.tabs = sharing?.tabs(session, { hosted, states, saving, forgetting, opening, watchdog, flush });
     const stops = [
       area.beforeEnd?.(() => void this.flush()),
@@ -114,16 +107,6 @@ export class PersistenceEngine implements Persistence, Listener {
 
   // ---- what the runtime says ----
 
-  transition(transition: Transition): void {
-    this.following.transition(transition);
-  }
-  travelled(live: boolean): void {
-    this.following.travelled(live);
-  }
-  branched(): void {
-    this.following.branched();
-  }
-
   begin(store: StoreDefinition, state: unknown): unknown {
     if (!store.kept) return state;
     const hosted = this.hosted?.begin(store, state);
@@ -137,63 +120,24 @@ export class PersistenceEngine implements Persistence, Listener {
   }
 
   fill(cell: Cell, stored: PromiseLike<unknown>): void {
-    this.session.host.use(this.late!).fill(cell, stored);
+    this.session.host.features.use(this.late!).fill(cell, stored);
   }
 
   /** @returns whether everything could be read */
   async rehydrate(...stores: AnyStore[]): Promise<boolean> {
-    return this.watchdog.limit(this.rehydrateAll(this.session.recordsOf(stores)), false);
-  }
-
-  private async rehydrateAll(records: readonly StoreRecord[]): Promise<boolean> {
-    await this.ready;
-    return (await this.leaveToWriter('rehydrate', records)) ?? this.states.rehydrate(records);
+    return this.work.rehydrate(this.session.recordsOf(stores));
   }
 
   get pending(): readonly string[] {
-    const isElsewhere = ({ store }: StoreRecord): boolean => this.session.tabs?.isElsewhere(store.name) === true;
-    const open = this.session.all.filter((record) => isOpen(record) && !isElsewhere(record));
-    return open.map(({ store }) => store.name);
+    return this.work.pending;
   }
 
   async flush(): Promise<boolean> {
-    // What a transaction has done so far may be rolled back.
-    if (this.session.host.transaction) await new Promise<void>((resolve) => this.session.host.later(resolve));
-    this.saving.stopWaiting();
-    const own = this.watchdog.limit(this.flushOwn(), false);
-    const { session } = this;
-    const { tabs } = session;
-    if (!tabs || session.isClosed) return own;
-    // A leader may give way to another one meanwhile: then that one is asked.
-    if (tabs.role === 'leading' && (!(await own) || tabs.role === 'leading')) return own;
-    const [a, b] = await Promise.all([own, tabs.request('flush', [])]);
-    // This tab may have heard of the leader only now: what is out of every order it stores itself.
-    return a && b && this.watchdog.limit(this.flushOwn(), false);
-  }
-
-  private async flushOwn(): Promise<boolean> {
-    if (this.session.reading > 0) await this.ready;
-    // Without a wait where none is needed: the session may be about to end.
-    if (this.session.isUnread && !(await this.states.readUnread())) return false;
-    for (let round = 0; ; round++) {
-      await this.saving.saveEverything();
-      for (const { joining } of this.session.records.values()) await joining;
-      const open = this.session.all.filter((record) => isOpen(record) && this.session.mayWrite(record));
-      if (open.length === 0) return true;
-      // What was joined with another session's state is stored in the next round; another one may store meanwhile. A write
-      // that began since, for a later change, has taken over what this one could not store.
-      const isLost = ({ writing, phase, failure }: StoreRecord): boolean =>
-        !writing && (phase !== 'ready' || failure !== undefined);
-      if (round >= MOST_ROUNDS || open.some(isLost)) return false;
-    }
+    return this.work.flush();
   }
 
   async forget(...stores: AnyStore[]): Promise<boolean> {
-    const records = this.session.recordsOf(stores);
-    const began = this.forgetting.beginAgain(records);
-    const forgotten = async (): Promise<boolean> =>
-      (await this.leaveToWriter('forget', records)) ?? this.forgetting.forget(records, began);
-    return this.watchdog.limit(forgotten(), false);
+    return this.work.forget(this.session.recordsOf(stores));
   }
 
   async list(): Promise<readonly StoredItem[]> {
@@ -204,22 +148,8 @@ export class PersistenceEngine implements Persistence, Listener {
     return perform(allTexts(this.storedTexts));
   }
 
-  /** What became of it in the tab that writes; nothing where that is this one. */
-  private async leaveToWriter(what: StorageRequest, records: readonly StoreRecord[]): Promise<boolean | undefined> {
-    if (!this.session.tabs || this.session.isClosed || records.every((record) => this.session.mayWrite(record)))
-      return undefined;
-    return this.session.tabs.request(
-      what,
-      records.map(({ store }) => store.name),
-    );
-  }
-
-  report(problem: FloeError): void {
-    this.session.report(problem);
-  }
-
   watch(listener: () => void): () => void {
-    return this.session.watch(listener);
+    return this.session.watchers.add(listener);
   }
 
   close(): void | PromiseLike<void> {
@@ -236,27 +166,12 @@ export class PersistenceEngine implements Persistence, Listener {
       tabs?.close();
     };
     const isOpen = this.session.reading > 0 || tabs?.isOpen === true || this.session.isUnread;
-    const saving = isOpen ? this.saveLast() : this.saving.saveEverything();
+    const saving = isOpen ? this.work.saveLast() : this.saving.saveEverything();
     if (isThenable(saving)) {
       if (!isOpen) tabs?.leave();
       return this.watchdog.limit(saving, undefined).then(close);
     }
     close();
     return undefined;
-  }
-
-  /** What was done on top of a state that is still being read, or before the leader was known, is stored as soon as it can be. */
-  private async saveLast(): Promise<void> {
-    await this.ready;
-    const isRead = await this.states.readUnread();
-    // In order is only what was read.
-    if (isRead) await this.session.tabs?.settled();
-    await this.saving.saveEverything();
-    if (isRead) return;
-    const unread = this.session.all.filter(({ phase, unsaved }) => phase === 'unread' && unsaved);
-    for (const { store } of unread)
-      this.session.report(
-        storageFailed(`'${store.name}' could not be stored`, new Error('what is stored could not be read')),
-      );
   }
 }

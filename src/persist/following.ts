@@ -1,9 +1,9 @@
 // Which stores may have changed: follows the transitions of the runtime, and where the cursor goes.
-import { storesOf, type Transition } from '../core/internal.js';
+import { type Listener, storesOf, type Transition } from '../core/internal.js';
 import { KeptPart } from './kept-part.js';
 import type { StorageSession } from './session.js';
 
-export class Following {
+export class Following implements Listener {
   /** The cursor is in the past. */
   private past = false;
 
@@ -20,7 +20,7 @@ export class Following {
     // What was left out while it was open may count from now on; and what changed nothing may change the confirmed state.
     // An action that was rolled back did neither; what the transaction did besides comes with its other actions.
     const counts = fact !== undefined || action === undefined || outcome !== 'reverted';
-    const mayDiffer = this.session.host.attending !== undefined || fact === 'confirmed' || fact === 'reverted';
+    const mayDiffer = this.session.host.features.attending !== undefined || fact === 'confirmed' || fact === 'reverted';
     const all = isBranch || (counts && mayDiffer);
     if (all) this.doubtAll();
     if (fact !== 'rehydrated' && fact !== 'reset')

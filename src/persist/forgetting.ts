@@ -5,7 +5,7 @@ import type { StorageSession } from './session.js';
 import { NOTHING, type StoreRecord } from './store-record.js';
 import { forget } from './stored-items.js';
 import type { StoredTexts } from './stored-texts.js';
-import { perform, waitAll, type Work } from './work.js';
+import { perform, waitAll, type AreaWork } from './work.js';
 
 export class Forgetting {
   /** @param others where the stores may have been kept before they moved here */
@@ -28,7 +28,7 @@ export class Forgetting {
     return all.every(Boolean);
   }
 
-  private *remove(record: StoreRecord, began: unknown): Work<boolean> {
+  private *remove(record: StoreRecord, began: unknown): AreaWork<boolean> {
     const { name } = record.store;
     try {
       yield* forget(this.storedTexts, name);

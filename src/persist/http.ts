@@ -44,22 +44,23 @@ function signalAfter(ms: number): AbortSignal {
   return controller.signal;
 }
 
-/**
- * An area on a server. It remembers the entity tag of each text that it saw, and writes only over that one.
- * @example
- * const area = httpArea({ url: 'https://office.example/kept' });
- */
-export function httpArea({ url, headers = {}, fetch = globalThis.fetch, timeout = 10_000 }: HttpStorageOptions) {
-  const tags = new Map<string, string>();
-  const base = url.replace(/\/$/, '');
-  /** Bytes of bodies that outlive the page. */
-  let onTheirWay = 0;
-  const ask = async (
+/** Asks the server, and remembers the entity tag of each text that it saw. */
+class TaggedTexts {
+  private readonly tags = new Map<string, string>();
+  readonly base: string;
+
+  constructor(private readonly options: HttpStorageOptions) {
+    this.base = options.url.replace(/\/$/, '');
+  }
+
+  /** @throws where the server responds with neither success nor 404 nor 412 */
+  async ask(
     method: string,
     key: string,
     more: { readonly body?: string; readonly headers?: Record<string, string>; readonly keepalive?: boolean } = {},
-  ): Promise<Response> => {
-    const response = await fetch(`${base}/${encodeURIComponent(key)}`, {
+  ): Promise<Response> {
+    const { headers = {}, fetch = globalThis.fetch, timeout = 10_000 } = this.options;
+    const response = await fetch(`${this.base}/${encodeURIComponent(key)}`, {
       ...more,
       method,
       headers: { ...headers, ...more.headers },
@@ -67,23 +68,45 @@ export function httpArea({ url, headers = {}, fetch = globalThis.fetch, timeout 
     });
     if (response.ok || response.status === 404 || response.status === 412) return response;
     throw new Error(`the server responded with ${response.status} ${response.statusText} to ${method} ${response.url}`);
-  };
-  const conditionOf = (key: string): Record<string, string> => {
-    const tag = tags.get(key);
-    return tag === undefined ? { 'If-None-Match': '*' } : { 'If-Match': tag };
-  };
-  const noteTag = (key: string, response: Response): void => {
+  }
+
+  /** Only the text that was seen is written over: none, where none was. */
+  conditionOf(key: string): Record<string, string> {
+    return this.ifSeen(key) ?? { 'If-None-Match': '*' };
+  }
+
+  ifSeen(key: string): Record<string, string> | undefined {
+    const tag = this.tags.get(key);
+    return tag === undefined ? undefined : { 'If-Match': tag };
+  }
+
+  forget(key: string): void {
+    this.tags.delete(key);
+  }
+
+  note(key: string, response: Response): void {
     const tag = response.headers.get('ETag');
-    if (response.ok && tag !== null) tags.set(key, tag);
-    else tags.delete(key);
-  };
+    if (response.ok && tag !== null) this.tags.set(key, tag);
+    else this.tags.delete(key);
+  }
+}
+
+/**
+ * An area on a server. It remembers the entity tag of each text that it saw, and writes only over that one.
+ * @example
+ * const area = httpArea({ url: 'https://office.example/kept' });
+ */
+export function httpArea(options: HttpStorageOptions) {
+  const texts = new TaggedTexts(options);
+  /** Bytes of bodies that outlive the page. */
+  let onTheirWay = 0;
   return {
     async read(key: string): Promise<string | undefined> {
-      const response = await ask('GET', key);
+      const response = await texts.ask('GET', key);
       // A proxy or a sign-in page responds with something, too: only a text with a tag is one that was stored.
       if (response.ok && response.headers.get('ETag') === null)
         throw new Error(`the response to GET ${response.url} has no ETag, so it is not what is stored there`);
-      noteTag(key, response);
+      texts.note(key, response);
       return response.ok ? response.text() : undefined;
     },
     async write(key: string, text: string): Promise<void> {
@@ -91,26 +114,27 @@ export function httpArea({ url, headers = {}, fetch = globalThis.fetch, timeout 
       // The page may be gone before the response: browsers take bodies along, up to 64 KiB on their way at once (Fetch, 4.6).
       const keepalive = onTheirWay + size <= MOST_KEPT_ALIVE;
       if (keepalive) onTheirWay += size;
-      const response = await ask('PUT', key, {
-        body: text,
-        headers: { 'Content-Type': 'text/plain; charset=utf-8', ...conditionOf(key) },
-        keepalive,
-      }).finally(() => {
-        if (keepalive) onTheirWay -= size;
-      });
+      const response = await texts
+        .ask('PUT', key, {
+          body: text,
+          headers: { 'Content-Type': 'text/plain; charset=utf-8', ...texts.conditionOf(key) },
+          keepalive,
+        })
+        .finally(() => {
+          if (keepalive) onTheirWay -= size;
+        });
       if (!response.ok) throw new StorageConflict(`another client has written '${key}' meanwhile (${response.status})`);
-      noteTag(key, response);
+      texts.note(key, response);
     },
     async remove(key: string): Promise<void> {
-      const tag = tags.get(key);
-      const response = await ask('DELETE', key, tag === undefined ? {} : { headers: { 'If-Match': tag } });
+      const response = await texts.ask('DELETE', key, { headers: texts.ifSeen(key) ?? {} });
       if (response.status === 412) throw new StorageConflict(`another client has written '${key}' meanwhile (412)`);
-      tags.delete(key);
+      texts.forget(key);
     },
     async keys(): Promise<readonly string[]> {
-      const response = await ask('GET', '');
+      const response = await texts.ask('GET', '');
       const keys = response.ok ? ((await response.json()) as unknown) : [];
-      if (!Array.isArray(keys)) throw new Error(`${base}/ does not respond with a list of keys`);
+      if (!Array.isArray(keys)) throw new Error(`${texts.base}/ does not respond with a list of keys`);
       return keys.map(String);
     },
     isShared: true,

@@ -91,36 +91,42 @@ export const indexedDbStorage = (options: IndexedDbStorageOptions): Attachment<P
   );
 };
 
-/**
- * An area in an IndexedDB database.
- * @example
- * const area = indexedDbArea('harbour');
- */
-export function indexedDbArea(name: string) {
-  let database: Promise<IDBPDatabase> | undefined;
-  const open = (): Promise<IDBPDatabase> =>
-    (database ??= openDB(name, 1, {
+class Database {
+  private opened: Promise<IDBPDatabase> | undefined;
+
+  constructor(private readonly name: string) {}
+
+  open(): Promise<IDBPDatabase> {
+    return (this.opened ??= openDB(this.name, 1, {
       upgrade: (fresh) => void fresh.createObjectStore(TEXTS),
       // Another page deletes the database, or another version of Floe needs it: it is opened again at the next need.
-      blocking: () => close(),
+      blocking: () => this.close(),
       terminated: () => {
-        database = undefined;
+        this.opened = undefined;
       },
     }).catch((cause: unknown) => {
-      database = undefined;
+      this.opened = undefined;
       throw cause;
     }));
-  const close = (): void => {
-    void database?.then((opened) => opened.close());
-    database = undefined;
-  };
-  const put = async (
+  }
+
+  close(): void {
+    void this.opened?.then((opened) => opened.close());
+    this.opened = undefined;
+  }
+
+  /**
+   * @param beginnings what other texts have to begin with, or nothing is written
+   * @param remove keys of texts that go in the same transaction
+   * @throws StorageConflict
+   */
+  async put(
     key: string,
     value: string | Blob,
     beginnings: readonly Beginning[],
     remove: readonly string[],
-  ): Promise<void> => {
-    const transaction = (await open()).transaction(TEXTS, 'readwrite', ON_DISK);
+  ): Promise<void> {
+    const transaction = (await this.open()).transaction(TEXTS, 'readwrite', ON_DISK);
     const { store } = transaction;
     for (const { key: other, begins } of beginnings) {
       const found = (await store.get(other)) as string | Blob | undefined;
@@ -129,37 +135,46 @@ export function indexedDbArea(name: string) {
       throw new StorageConflict(`another session has written '${other}' meanwhile`);
     }
     await Promise.all([store.put(value, key), ...remove.map((other) => store.delete(other)), transaction.done]);
-  };
+  }
+}
+
+/**
+ * An area in an IndexedDB database.
+ * @example
+ * const area = indexedDbArea('harbour');
+ */
+export function indexedDbArea(name: string) {
+  const database = new Database(name);
   const write = async (
     key: string,
     text: string,
     beginnings: readonly Beginning[] = [],
     remove: readonly string[] = [],
   ): Promise<void> => {
-    if (text.length < LONG || isHidden()) return put(key, text, beginnings, remove);
+    if (text.length < LONG || isHidden()) return database.put(key, text, beginnings, remove);
     // Some browsers keep none in private windows.
     const blob = new Blob([text], { type: TYPE + text.slice(0, HEAD_LENGTH) });
-    return put(key, blob, beginnings, remove).catch((cause: unknown) => {
+    return database.put(key, blob, beginnings, remove).catch((cause: unknown) => {
       if (cause instanceof StorageConflict) throw cause;
-      return put(key, text, beginnings, remove);
+      return database.put(key, text, beginnings, remove);
     });
   };
   return {
     /** Whether it can be used at all shows here. */
     open: async (): Promise<void> => {
-      await open();
+      await database.open();
     },
     read: async (key: string, onBytes?: (bytes: Uint8Array) => void) => {
-      const found = (await (await open()).get(TEXTS, key)) as string | Blob | undefined;
+      const found = (await (await database.open()).get(TEXTS, key)) as string | Blob | undefined;
       return typeof found === 'object' ? textOf(found, onBytes) : found;
     },
     write: async (key: string, text: string) => write(key, text),
     writeIf: write,
     remove: async (key: string) => {
-      const transaction = (await open()).transaction(TEXTS, 'readwrite', ON_DISK);
+      const transaction = (await database.open()).transaction(TEXTS, 'readwrite', ON_DISK);
       await Promise.all([transaction.store.delete(key), transaction.done]);
     },
-    keys: async () => (await (await open()).getAllKeys(TEXTS)) as string[],
-    close,
+    keys: async () => (await (await database.open()).getAllKeys(TEXTS)) as string[],
+    close: () => database.close(),
   } satisfies StorageArea & { open(): Promise<void> };
 }

@@ -10,4 +10,4 @@ export type { StorageOptions } from './storage.js';
 export { StoredTexts, headOf } from './stored-texts.js';
 export { upgraded, versionOf } from './upgrade.js';
 export { perform } from './work.js';
-export type { Work } from './work.js';
+export type { AreaWork } from './work.js';

@@ -73,11 +73,9 @@ export interface NewerLog {
  * @param by the session, and its number for the text
  */
 export function firstLine(
-  store: string,
-  version: number,
+  { store, version, by }: Pick<FirstLine, 'store' | 'version' | 'by'>,
   before: readonly string[],
   state: unknown,
-  by: Writer,
 ): ChecksummedLine {
   const encoded = encode(state);
   const [after, ...past] = before.slice(-LINEAGE).reverse();

@@ -7,7 +7,7 @@ import type { StorageSession } from './session.js';
 import { headOf, type StoredTexts } from './stored-texts.js';
 import { NOTHING, type StoreRecord } from './store-record.js';
 import { upgraded, versionOf } from './upgrade.js';
-import type { Work } from './work.js';
+import type { AreaWork } from './work.js';
 
 /** What was read: puts the stored part into a state. */
 export interface Opened {
@@ -34,7 +34,7 @@ export class Opening {
   ) {}
 
   /** The stored part, for a state like this one: from this place, else from where the store was kept before. */
-  *first(record: StoreRecord, state: unknown): Work<Opened> {
+  *first(record: StoreRecord, state: unknown): AreaWork<Opened> {
     record.moved = this.others.length > 0;
     const opened = yield* this.open(record, state);
     if (opened.phase !== 'ready' || record.head !== undefined) return opened;
@@ -49,7 +49,7 @@ export class Opening {
     return opened;
   }
 
-  *open(record: StoreRecord, state: unknown, storedTexts = this.storedTexts): Work<Opened> {
+  *open(record: StoreRecord, state: unknown, storedTexts = this.storedTexts): AreaWork<Opened> {
     const { store } = record;
     record.unsaved = false;
     let text: string | undefined;
@@ -59,7 +59,7 @@ export class Opening {
     } catch (cause) {
       return this.unread(record, cause);
     }
-    return yield* this.use(record, state, text, storedTexts, sum.value);
+    return yield* this.use(record, state, text, { storedTexts, sum: sum.value });
   }
 
   /** It is read again later: until then nothing is written there. It is reported once. */
@@ -73,9 +73,8 @@ export class Opening {
     record: StoreRecord,
     state: unknown,
     text: string | undefined,
-    storedTexts = this.storedTexts,
-    sum?: number,
-  ): Work<Opened> {
+    { storedTexts = this.storedTexts, sum }: { readonly storedTexts?: StoredTexts; readonly sum?: number } = {},
+  ): AreaWork<Opened> {
     const { store } = record;
     record.head = text === undefined ? undefined : headOf(text);
     record.stored = NOTHING;
@@ -130,7 +129,7 @@ export class Opening {
   }
 
   /** What comes after the damage is set aside before it is overwritten. */
-  private *noteDamage({ name }: StoreDefinition, { damage }: Log, text: string): Work<StoreRecord['phase']> {
+  private *noteDamage({ name }: StoreDefinition, { damage }: Log, text: string): AreaWork<StoreRecord['phase']> {
     if (damage?.cut) this.session.report(storedCutShort(name, damage.why));
     else if (damage) {
       try {
@@ -150,7 +149,7 @@ export class Opening {
     text: string,
     why: string,
     storedTexts: StoredTexts,
-  ): Work<StoreRecord['phase']> {
+  ): AreaWork<StoreRecord['phase']> {
     const { name } = record.store;
     try {
       const aside = yield* this.storedTexts.setAside(name, text, why, this.session.now());

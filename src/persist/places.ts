@@ -7,7 +7,6 @@ import {
   type Listener,
   put,
   type StoreDefinition,
-  type Transition,
 } from '../core/internal.js';
 import type { AnyStore } from '../core/index.js';
 import type { PersistenceEngine } from './engine.js';
@@ -41,14 +40,6 @@ export class Places implements Persistence, Listener {
 
   fill(cell: Cell, stored: PromiseLike<unknown>): void {
     this.engineOf(cell.store.name).fill(cell, stored);
-  }
-
-  transition(transition: Transition): void {
-    for (const engine of this.engines) engine.transition(transition);
-  }
-
-  travelled(live: boolean): void {
-    for (const engine of this.engines) engine.travelled(live);
   }
 
   close(): void | PromiseLike<void> {

@@ -6,7 +6,7 @@ import { storageFailed } from './errors.js';
 import type { StorageSession } from './session.js';
 import type { StoredTexts } from './stored-texts.js';
 import type { StoreRecord } from './store-record.js';
-import { perform, wait, waitAll, type Work } from './work.js';
+import { perform, wait, waitAll, type AreaWork } from './work.js';
 import type { Writing } from './writing.js';
 
 /** Milliseconds after which a failed write is tried again; twice as many each time. */
@@ -75,7 +75,7 @@ export class Saving {
     });
   }
 
-  private *write(record: StoreRecord): Work<void> {
+  private *write(record: StoreRecord): AreaWork<void> {
     try {
       const wrote = yield* this.writing.write(record, () => this.session.mayWrite(record));
       if (!wrote && record.unsaved) return;
@@ -130,7 +130,7 @@ export class Saving {
     else if (record.phase === 'ready') void record.turns.take(() => this.lookAfter(record));
   }
 
-  private *lookAfter(record: StoreRecord): Work<void> {
+  private *lookAfter(record: StoreRecord): AreaWork<void> {
     const { store, history } = record;
     if (history.length === 0) return;
     try {
@@ -151,7 +151,7 @@ export class Saving {
         void record.turns.take(() => this.removeCopies(record));
   }
 
-  private *removeCopies(record: StoreRecord): Work<void> {
+  private *removeCopies(record: StoreRecord): AreaWork<void> {
     const { name } = record.store;
     try {
       for (const other of this.others) {

@@ -6,6 +6,7 @@ import {
   type FloeError,
   type StoreChange,
   takeIn,
+  Watchers,
 } from '../core/internal.js';
 import type { AnyStore } from '../core/index.js';
 import type { StoreRecord } from './store-record.js';
@@ -23,7 +24,7 @@ export class StorageSession {
   /** A store has changes that are not stored. */
   plan: () => void = () => undefined;
   private writes = 0;
-  private readonly watchers = new Set<() => void>();
+  readonly watchers = new Watchers((error) => this.host.problem(error));
 
   constructor(
     readonly host: Extensible,
@@ -73,7 +74,7 @@ export class StorageSession {
 
   /** The live state of a store. */
   stateOf({ store, hosted }: StoreRecord): unknown {
-    return hosted ? this.tabs!.hostedPart(store.name) : confirmedStates(this.host)[store.name];
+    return hosted ? this.tabs!.hosted.part(store.name) : confirmedStates(this.host)[store.name];
   }
 
   /** Makes these the live states: they came from the storage. */
@@ -81,7 +82,7 @@ export class StorageSession {
     const states = confirmedStates(this.host);
     const changes: StoreChange[] = [];
     for (const [{ store, hosted }, after] of entries)
-      if (hosted) this.tabs!.changeHosted(store.name, after);
+      if (hosted) this.tabs!.hosted.change(store.name, after);
       else changes.push({ store, before: states[store.name], after });
     if (changes.length > 0) takeIn(this.host, changes, 'rehydrated', { by: 'storage' });
   }
@@ -92,27 +93,12 @@ export class StorageSession {
     this.problems.push(problem);
     this.host.problem(problem);
     this.tabs?.tell(problem);
-    this.tellWatchers();
+    this.watchers.tell();
   }
 
   /** Something was stored, or read. */
   tell(): void {
     this.tabs?.tell();
-    this.tellWatchers();
-  }
-
-  tellWatchers(): void {
-    for (const watcher of [...this.watchers]) {
-      try {
-        watcher();
-      } catch (error) {
-        this.host.problem(error);
-      }
-    }
-  }
-
-  watch(listener: () => void): () => void {
-    this.watchers.add(listener);
-    return () => this.watchers.delete(listener);
+    this.watchers.tell();
   }
 }

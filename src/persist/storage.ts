@@ -56,7 +56,7 @@ export function makeStorage(
   const storage: Storage = {
     [ATTACH]: (host) => faced(host, storage[ENGINE](host)),
     [PLACES]: placesOf,
-    [ENGINE]: (host, more) => engineIn(host, open, options, { late: kind.late, ...more }, kind.place),
+    [ENGINE]: (host, more) => engineIn(host, open, { ...options, place: kind.place }, { late: kind.late, ...more }),
   };
   return storage;
 }
@@ -81,9 +81,8 @@ function faced(kernel: Extensible, engine: Persistence & Listener & { readonly r
 function engineIn(
   host: Extensible,
   open: (report: (problem: FloeError) => void) => StorageArea,
-  { writeAfter = 100, tabs }: StorageOptions & TabOptions,
+  { writeAfter = 100, tabs, place = '' }: StorageOptions & TabOptions & { readonly place?: string | undefined },
   more: Partial<EngineOptions>,
-  place = '',
 ): PersistenceEngine {
   const early: FloeError[] = [];
   let report = (problem: FloeError): void => void early.push(problem);
@@ -92,7 +91,7 @@ function engineIn(
     open((problem) => report(problem)),
     { writeAfter, sharing: tabs?.[SHARES](place, (problem) => report(problem)), ...more },
   );
-  report = (problem) => engine.report(problem);
+  report = (problem) => engine.session.report(problem);
   early.forEach(report);
   return engine;
 }

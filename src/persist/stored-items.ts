@@ -4,13 +4,13 @@ import { StorageConflict } from './area.js';
 import { readLog } from './log.js';
 import type { StoredItem } from './persistence.js';
 import type { StoredTexts } from './stored-texts.js';
-import { wait, type Work } from './work.js';
+import { wait, type AreaWork } from './work.js';
 
 /** How often it looks again at what other writers stored meanwhile. */
 const MOST_ROUNDS = 20;
 
 /** Everything that is stored, by store. */
-export function* storedItems(storedTexts: StoredTexts): Work<readonly StoredItem[]> {
+export function* storedItems(storedTexts: StoredTexts): AreaWork<readonly StoredItem[]> {
   const items: StoredItem[] = [];
   for (const store of yield* storedTexts.stores()) {
     const text = yield* storedTexts.read(store);
@@ -21,7 +21,7 @@ export function* storedItems(storedTexts: StoredTexts): Work<readonly StoredItem
 }
 
 /** All keys and texts, as they are stored. */
-export function* allTexts(storedTexts: StoredTexts): Work<Record<string, string>> {
+export function* allTexts(storedTexts: StoredTexts): AreaWork<Record<string, string>> {
   const all: Record<string, string> = {};
   for (const key of yield* wait(storedTexts.area.keys())) {
     const text = yield* wait(storedTexts.text(key));
@@ -31,7 +31,7 @@ export function* allTexts(storedTexts: StoredTexts): Work<Record<string, string>
 }
 
 /** Removes everything that is stored of a store, what was set aside too. */
-export function* forget(storedTexts: StoredTexts, name: string): Work<void> {
+export function* forget(storedTexts: StoredTexts, name: string): AreaWork<void> {
   for (let round = 0; ; round++) {
     try {
       yield* storedTexts.remove(name);

@@ -15,8 +15,8 @@ import { mergeSessions } from './session-merge.js';
 import type { StorageSession } from './session.js';
 import { newRecord, NOTHING, type StoreRecord } from './store-record.js';
 import type { StoredTexts } from './stored-texts.js';
-import type { Parts } from './tabs/pending.js';
-import { perform, wait, type Work } from './work.js';
+import type { DeedParts } from './tabs/pending.js';
+import { perform, wait, type AreaWork } from './work.js';
 
 /** As many turns of the queue of promises after a state was read, the runtime has made it the live one. */
 const TURNS = 4;
@@ -163,7 +163,7 @@ export class StoredStates {
   }
 
   /** Reads what is stored. Until then it is not known whether what was unsaved is stored, and a flush waits. */
-  private *openAgain(record: StoreRecord, state: unknown): Work<Opened> {
+  private *openAgain(record: StoreRecord, state: unknown): AreaWork<Opened> {
     record.isTouched = false;
     record.rereading = record.unsaved;
     try {
@@ -174,7 +174,7 @@ export class StoredStates {
   }
 
   /** Reads what is stored. What this session changed since it read or wrote last goes on top of it. */
-  private *readOnTop(record: StoreRecord): Work<void> {
+  private *readOnTop(record: StoreRecord): AreaWork<void> {
     const { store, kept, phase: before, began, stored, unsaved: wasUnsaved, head, end, lineage, history } = record;
     const { onto, phase } = yield* this.openAgain(record, this.session.stateOf(record));
     const unsaved = wasUnsaved || record.isTouched;
@@ -199,20 +199,20 @@ export class StoredStates {
     this.session.plan();
   }
 
-  storedSince(stores: readonly string[]): MaybeAsync<Parts> {
+  storedSince(stores: readonly string[]): MaybeAsync<DeedParts> {
     const since = perform(this.readAnew(stores));
     if (isThenable(since)) void this.whileReading(since, () => this.session.plan());
     return since;
   }
 
-  private *readAnew(stores: readonly string[]): Work<Parts> {
-    const parts: Parts = new Map();
+  private *readAnew(stores: readonly string[]): AreaWork<DeedParts> {
+    const parts: DeedParts = new Map();
     for (const record of this.session.readyOf(stores))
       yield* wait(record.turns.take(() => this.readNewer(record, parts)));
     return parts;
   }
 
-  private *readNewer(record: StoreRecord, parts: Parts): Work<void> {
+  private *readNewer(record: StoreRecord, parts: DeedParts): AreaWork<void> {
     try {
       if (yield* this.storedTexts.isAsLeft(record)) return;
     } catch {

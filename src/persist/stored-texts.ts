@@ -5,7 +5,7 @@ import { isThenable } from '../core/internal.js';
 import { beginsWith, StorageConflict, type Beginning, type MaybeAsync, type StorageArea } from './area.js';
 import { hex, seal, unseal, type LineSum } from './checksums.js';
 import type { StoreRecord } from './store-record.js';
-import { wait, waitAll, type Work } from './work.js';
+import { wait, waitAll, type AreaWork } from './work.js';
 
 /** So much of a text tells it from every other: the checksum of its first line. */
 const HEAD = 64;
@@ -24,7 +24,7 @@ export interface SetAside {
 }
 
 /** What a session knows of a stored text. */
-type Known = Pick<StoreRecord, 'head' | 'end'> & { readonly store: { readonly name: string } };
+type KnownText = Pick<StoreRecord, 'head' | 'end'> & { readonly store: { readonly name: string } };
 
 export class StoredTexts {
   constructor(readonly area: StorageArea) {}
@@ -36,7 +36,7 @@ export class StoredTexts {
   }
 
   /** The stores that something is kept of. */
-  *stores(): Work<readonly string[]> {
+  *stores(): AreaWork<readonly string[]> {
     const keys = yield* wait(this.area.keys());
     return keys.filter((key) => !key.includes('.')).sort();
   }
@@ -45,7 +45,7 @@ export class StoredTexts {
    * The log of a store, as one text.
    * @param sum takes the checksum of the first line, where the area hands out bytes
    */
-  *read(store: string, sum?: LineSum): Work<string | undefined> {
+  *read(store: string, sum?: LineSum): AreaWork<string | undefined> {
     const { area } = this;
     if (area.append) return yield* wait(this.text(store));
     // Both are on their way at the same time, and where both fail it is one failure.
@@ -62,7 +62,7 @@ export class StoredTexts {
   }
 
   /** How the texts of a store begin as long as no other writer has stored it. */
-  private beginnings({ store: { name }, head, end }: Known): readonly Beginning[] {
+  private beginnings({ store: { name }, head, end }: KnownText): readonly Beginning[] {
     const whole = { key: name, begins: head };
     if (!end) return [whole];
     const next = { key: pageKey(name, end.id, end.additions + 1), begins: undefined };
@@ -71,7 +71,7 @@ export class StoredTexts {
   }
 
   /** Whether what is stored still is what this session left there, or found. */
-  *isAsLeft(known: Known): Work<boolean> {
+  *isAsLeft(known: KnownText): AreaWork<boolean> {
     if (this.area.append) return true;
     const beginnings = this.beginnings(known);
     const texts = yield* waitAll(beginnings.map(({ key }) => this.text(key)));
@@ -79,7 +79,7 @@ export class StoredTexts {
   }
 
   /** Writes a text, if no other writer has stored the store meanwhile. @throws StorageConflict where the place can tell */
-  private *write(known: Known, key: string, text: string, pages: readonly Page[] = []): Work<void> {
+  private *write(known: KnownText, key: string, text: string, pages: readonly Page[] = []): AreaWork<void> {
     const { area } = this;
     if (area.writeIf) {
       const keys = pages.map((page) => page.key);
@@ -90,14 +90,14 @@ export class StoredTexts {
   }
 
   /** Puts a new log in the place of the old one; it stands there whole, or the old one does. */
-  *replace(known: Known, line: string): Work<string> {
+  *replace(known: KnownText, line: string): AreaWork<string> {
     const { name } = known.store;
     yield* this.write(known, name, line + '\n', yield* this.pagesBefore(known));
     return headOf(line + '\n');
   }
 
   /** The pages that a new log makes useless. Where no log stands they go first, so that none of them can belong to it. */
-  private *pagesBefore({ store: { name }, head }: Known): Work<readonly Page[]> {
+  private *pagesBefore({ store: { name }, head }: KnownText): AreaWork<readonly Page[]> {
     if (this.area.append) return [];
     let keys: readonly string[];
     try {
@@ -115,7 +115,7 @@ export class StoredTexts {
   }
 
   /** Where that fails nothing is lost. */
-  private *removePages(pages: readonly Page[]): Work<void> {
+  private *removePages(pages: readonly Page[]): AreaWork<void> {
     try {
       for (const { key } of pages) yield* wait(this.area.remove(key));
     } catch {
@@ -124,7 +124,7 @@ export class StoredTexts {
   }
 
   /** Adds a line to a log. */
-  *add(known: Known, line: string): Work<void> {
+  *add(known: KnownText, line: string): AreaWork<void> {
     const { store, end } = known;
     const text = line + '\n';
     if (this.area.append) yield* wait(this.area.append(store.name, text));
@@ -132,12 +132,12 @@ export class StoredTexts {
   }
 
   /** Whether anything is stored of a store. */
-  *has(store: string): Work<boolean> {
+  *has(store: string): AreaWork<boolean> {
     return (yield* wait(this.area.keys())).includes(store);
   }
 
   /** Removes the log of a store. */
-  *remove(store: string): Work<void> {
+  *remove(store: string): AreaWork<void> {
     const pages = this.area.append ? [] : pagesIn(yield* wait(this.area.keys()), store);
     yield* wait(this.area.remove(store));
     yield* this.removePages(pages);
@@ -146,7 +146,7 @@ export class StoredTexts {
   // ---- what was set aside ----
 
   /** Keeps a text under a key of its own, with the reason. Gives the key. */
-  *setAside(store: string, text: string, why: string, time: number): Work<string> {
+  *setAside(store: string, text: string, why: string, time: number): AreaWork<string> {
     const keys = new Set(yield* wait(this.area.keys()));
     let number = time;
     while (keys.has(`${store}.aside.${number}`)) number++;
@@ -157,7 +157,7 @@ export class StoredTexts {
     return key;
   }
 
-  *asides(): Work<readonly SetAside[]> {
+  *asides(): AreaWork<readonly SetAside[]> {
     const keys = (yield* wait(this.area.keys())).filter((key) => ASIDE.test(key)).sort();
     const texts = yield* waitAll(keys.map((key) => this.text(key)));
     return keys.flatMap((key, i) => {
@@ -166,7 +166,7 @@ export class StoredTexts {
     });
   }
 
-  *removeAside(key: string): Work<void> {
+  *removeAside(key: string): AreaWork<void> {
     yield* wait(this.area.remove(key));
   }
 }

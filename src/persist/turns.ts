@@ -1,13 +1,13 @@
 // Pieces of work that must not overlap, one after the other; at once where none has to wait.
 import { isThenable } from '../core/internal.js';
 import type { MaybeAsync } from './area.js';
-import { perform, type Work } from './work.js';
+import { perform, type AreaWork } from './work.js';
 
 export class Turns {
   /** The last piece of work, while it is not over. */
   last: PromiseLike<unknown> | undefined;
 
-  take<T>(work: () => Work<T>): MaybeAsync<T> {
+  take<T>(work: () => AreaWork<T>): MaybeAsync<T> {
     const result: MaybeAsync<T> = this.last ? this.last.then(() => perform(work())) : perform(work());
     if (isThenable(result)) this.follow(result);
     return result;

@@ -4,20 +4,20 @@ import { isThenable } from '../core/internal.js';
 import type { MaybeAsync } from './area.js';
 
 /** Work that may have to wait. */
-export type Work<T> = Generator<MaybeAsync<unknown>, T, unknown>;
+export type AreaWork<T> = Generator<MaybeAsync<unknown>, T, unknown>;
 
 /** Waits inside work: `const text = yield* wait(area.read(key))`. */
-export function* wait<T>(value: MaybeAsync<T>): Work<T> {
+export function* wait<T>(value: MaybeAsync<T>): AreaWork<T> {
   return (yield value) as T;
 }
 
 /** Waits for several at the same time. */
-export function* waitAll<T>(values: readonly MaybeAsync<T>[]): Work<readonly T[]> {
+export function* waitAll<T>(values: readonly MaybeAsync<T>[]): AreaWork<readonly T[]> {
   return values.some(isThenable) ? yield* wait(Promise.all(values)) : (values as readonly T[]);
 }
 
 /** Does the work. The result is there at once unless something had to be waited for. */
-export function perform<T>(work: Work<T>): MaybeAsync<T> {
+export function perform<T>(work: AreaWork<T>): MaybeAsync<T> {
   const go = (how: 'next' | 'throw', value: unknown): MaybeAsync<T> => {
     for (;;) {
       const step = work[how](value);

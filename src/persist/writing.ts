@@ -11,7 +11,7 @@ import type { StorageSession } from './session.js';
 import type { StoredTexts } from './stored-texts.js';
 import { NOTHING, type Attempt, type StoreRecord } from './store-record.js';
 import { versionOf } from './upgrade.js';
-import type { Work } from './work.js';
+import type { AreaWork } from './work.js';
 
 /** A state of less than so many characters is written whole with each change. */
 const SMALL = 1000;
@@ -19,7 +19,7 @@ const SMALL = 1000;
 /** How often one write looks again at what other writers stored meanwhile. */
 const MOST_ROUNDS = 20;
 
-type Given = Pick<Attempt, 'part' | 'own'>;
+type GivenPart = Pick<Attempt, 'part' | 'own'>;
 
 export class Writing {
   constructor(
@@ -40,7 +40,7 @@ export class Writing {
    * @returns whether anything was written
    * @throws what the storage throws; then the record is unsaved, and what was stored before still stands
    */
-  *write(record: StoreRecord, mayWrite: () => boolean): Work<boolean> {
+  *write(record: StoreRecord, mayWrite: () => boolean): AreaWork<boolean> {
     const { storedTexts } = this;
     let wrote = false;
     record.writing = true;
@@ -86,7 +86,7 @@ export class Writing {
   }
 
   /** Another writer has overwritten the last write of this session: the two are joined. */
-  *meet(record: StoreRecord): Work<void> {
+  *meet(record: StoreRecord): AreaWork<void> {
     yield* this.conflicts.meet(record, this.partOf(record, this.session.stateOf(record)));
   }
 
@@ -94,7 +94,7 @@ export class Writing {
    * Stores a part that was computed from what is stored.
    * @param joining where it is joined from the part of this session and another session's
    */
-  *put(record: StoreRecord, part: unknown, joining?: { readonly own: unknown }): Work<void> {
+  *put(record: StoreRecord, part: unknown, joining?: { readonly own: unknown }): AreaWork<void> {
     const { stored, end, lineage, history } = record;
     const changes = stored === NOTHING ? undefined : difference(stored, part).changes;
     if (!changes || changes.length > 0 || !end) {
@@ -116,7 +116,7 @@ export class Writing {
   }
 
   /** Adds a change to the journal; `false` where the whole has to be written. */
-  private *add(record: StoreRecord, changes: Patch | undefined, given: Given): Work<boolean> {
+  private *add(record: StoreRecord, changes: Patch | undefined, given: GivenPart): AreaWork<boolean> {
     const { end } = record;
     const { area } = this.storedTexts;
     if (!changes || !end || end.whole <= SMALL || area.isShared) return false;
@@ -138,13 +138,14 @@ export class Writing {
     return true;
   }
 
-  private *replace(record: StoreRecord, given: Given): Work<void> {
+  private *replace(record: StoreRecord, given: GivenPart): AreaWork<void> {
     const { store } = record;
     const number = this.session.nextWrite();
-    const { line, sum } = firstLine(store.name, versionOf(store), record.lineage, given.part, [
-      this.session.id,
-      number,
-    ]);
+    const { line, sum } = firstLine(
+      { store: store.name, version: versionOf(store), by: [this.session.id, number] },
+      record.lineage,
+      given.part,
+    );
     this.attempt(record, { number, sum: hex(sum), ...given });
     record.head = yield* this.storedTexts.replace(record, line);
     record.lineage = [...record.lineage, hex(sum)].slice(-LINEAGE);

@@ -35,7 +35,7 @@ export function telemetry(runtime: Runtime & { readonly trace: Trace }, options:
   const spans = new Spans(tracer, payloads);
   const host = hostOf(runtime);
   spans.begin(runtime.trace.steps);
-  const { sinks } = host.use(contexts);
+  const { sinks } = host.features.use(contexts);
   if (activeRuns) sinks.add(spans);
   const stop = listen(host, {
     transition(transition: Transition) {

@@ -14,7 +14,7 @@ export interface HandClock extends Clock {
   advance(ms?: number): Promise<void>;
 }
 
-interface Wait {
+interface ClockWait {
   readonly at: number;
   readonly fn: () => void;
   stopped: boolean;
@@ -55,7 +55,7 @@ export function handClock(start = Date.UTC(2031, 2, 2, 6)): HandClock {
   let time = start;
   let waiting = 0;
   /** By the time at which they are due, and then in the order in which they came; those that were stopped among them. */
-  const waits: Wait[] = [];
+  const waits: ClockWait[] = [];
   /** The last one that was asked for: they move the time one after the other. */
   let advancing: Promise<void> = Promise.resolve();
   const move = async (ms: number): Promise<void> => {
@@ -75,7 +75,7 @@ export function handClock(start = Date.UTC(2031, 2, 2, 6)): HandClock {
   return {
     now: () => time,
     after(ms, fn) {
-      const wait: Wait = { at: time + Math.max(0, milliseconds('after', ms)), fn, stopped: false };
+      const wait: ClockWait = { at: time + Math.max(0, milliseconds('after', ms)), fn, stopped: false };
       // Most come last.
       let place = waits.length;
       if (place > 0 && waits[place - 1].at > wait.at) place = firstAfter(waits, wait.at);
@@ -101,7 +101,7 @@ export function handClock(start = Date.UTC(2031, 2, 2, 6)): HandClock {
 }
 
 /** Where the first wait stands that is due later. */
-function firstAfter(waits: readonly Wait[], at: number): number {
+function firstAfter(waits: readonly ClockWait[], at: number): number {
   let [low, high] = [0, waits.length];
   while (low < high) {
     const middle = (low + high) >> 1;

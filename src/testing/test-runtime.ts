@@ -14,7 +14,7 @@ export interface TestRuntime extends Runtime {
 /** As those of `createRuntime`; the clock, chance, the trace and the report of problems are there already. */
 export type TestRuntimeOptions = Omit<RuntimeOptions, 'clock' | 'trace' | 'onProblem'> & {
   /**
-   * A clock made before the runtime, for stand-ins that wait by it from the start: tasks that begin with their stores run
+   * A clock made before the runtime, for tracking proxies that wait by it from the start: tasks that begin with their stores run
    * before `testRuntime` returns. Default: a new one.
    */
   readonly clock?: HandClock;

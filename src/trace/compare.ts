@@ -1,9 +1,9 @@
 // Where two recordings, or two branches of one, part.
 import { differenceOfStates, sameData } from '../core/internal.js';
 import type { Patch } from '../core/index.js';
-import { lineOf, traceOf, type GivenTrace } from './file.js';
+import { lineOf, traceOf, type GivenTrace } from './file-reading.js';
 import type { Step } from './step.js';
-import { patched, type States } from './timeline.js';
+import { patched, type States } from './kept-states.js';
 
 /** How two lines of history compare. */
 export interface Comparison {

@@ -3,7 +3,7 @@ import { leaveLine } from '../core/internal.js';
 import type { RunNote } from '../core/index.js';
 import { presentLine } from './file.js';
 import { wholeSteps } from './packing.js';
-import type { TraceState } from './state.js';
+import { statesAt, type TraceState } from './state.js';
 
 export class Cursor {
   /** @param fold folds the oldest steps, where there are more than the limit */
@@ -22,12 +22,12 @@ export class Cursor {
     const index = line.endOfGroup(wanted);
     if (index === this.state.at) return;
     const isLive = index === line.length - 1;
-    const states = isLive ? this.state.tip : this.state.statesAt(index);
+    const states = isLive ? this.state.tip : statesAt(this.state, index);
     const before = this.state.at;
     // What is open is asked for while the states are put in place: it is on the line up to here.
     this.state.at = index;
     try {
-      this.state.travel.restore(this.state.redaction.reveal(states), isLive);
+      this.state.travel.restore(this.state.redaction.states.reveal(states), isLive);
     } catch (error) {
       this.state.at = before;
       throw error;
@@ -78,11 +78,11 @@ export class Cursor {
     );
     // What ended with the line is a part of that line.
     this.state.endSum();
-    const from = this.state.statesAt(common);
+    const from = statesAt(this.state, common);
     this.state.noteRevised(common + 1);
     timeline.goTo(branch);
-    this.state.write?.(presentLine(timeline.present!));
-    this.state.tip = { ...timeline.statesAt(timeline.line.length - 1, [{ index: common, states: from }]) };
+    this.state.written.write?.(presentLine(timeline.branches.of(branch)));
+    this.state.tip = { ...timeline.states.at(timeline.line.length - 1, [{ index: common, states: from }]) };
     this.show(timeline.line.length - 1);
     this.state.travel.arrived('branch', this.claimedRuns());
   }
@@ -102,12 +102,12 @@ export class Cursor {
     const isLive = index === this.state.timeline.line.length - 1;
     const known = [{ index: this.state.timeline.line.length - 1, states: this.state.tip }];
     // A copy: where nothing lies between, these are the live states themselves, which go on.
-    this.state.past = isLive ? undefined : { ...this.state.timeline.statesAt(index, known) };
+    this.state.past = isLive ? undefined : { ...this.state.timeline.states.at(index, known) };
     this.state.at = index;
     this.state.early.clear();
-    const live = this.state.redaction.reveal(this.state.tip);
-    for (const name of Object.keys(live)) this.state.redaction.noteLive(name, live[name]);
-    this.state.travel.restore(isLive ? live : this.state.redaction.reveal(this.state.past!), isLive, live);
+    const live = this.state.redaction.states.reveal(this.state.tip);
+    for (const name of Object.keys(live)) this.state.redaction.states.noteLive(name, live[name]);
+    this.state.travel.restore(isLive ? live : this.state.redaction.states.reveal(this.state.past!), isLive, live);
     this.state.changed();
   }
 }

@@ -11,7 +11,7 @@ import {
 } from '../core/internal.js';
 import { looksAlike } from './alike.js';
 import type { Step } from './step.js';
-import { patched, type States } from './timeline.js';
+import { patched, type States } from './kept-states.js';
 
 /** A step that changed a value. */
 export interface ValueChange {
@@ -78,7 +78,7 @@ function placeBefore(
 ): readonly string[] | undefined {
   const back = [...changes].reverse();
   const byPatch = (upTo: number): readonly string[] | undefined =>
-    carried(keys.slice(0, upTo), back, 'add', after, before);
+    carried(keys.slice(0, upTo), back, 'add', { from: after, to: before });
   if (!moves) return byPatch(keys.length);
   const lists = new Map(moves.map(({ list, items }) => [list, items]));
   for (let depth = 0; depth < keys.length; depth++) {
@@ -88,7 +88,7 @@ function placeBefore(
     const moved = items.find(([, to]) => to === index);
     if (moved) {
       const list = byPatch(depth);
-      return list && besideThePatch([...list, String(moved[0])], keys, depth + 1, lists, before);
+      return list && besideThePatch([...list, String(moved[0])], { keys, from: depth + 1 }, lists, before);
     }
     // A patch that replaces the list tells nothing of the others: they are new.
     const list = pointerTo(keys.slice(0, depth));
@@ -103,8 +103,7 @@ function placeBefore(
 /** The way on, below an item that moved: there only moves tell. */
 function besideThePatch(
   start: readonly string[],
-  keys: readonly string[],
-  from: number,
+  { keys, from }: { readonly keys: readonly string[]; readonly from: number },
   lists: ReadonlyMap<string, ListMoves['items']>,
   before: unknown,
 ): readonly string[] | undefined {
@@ -127,8 +126,7 @@ function carried(
   keys: readonly string[],
   operations: Patch,
   removing: 'add' | 'remove',
-  from: unknown,
-  to: unknown,
+  { from, to }: { readonly from: unknown; readonly to: unknown },
 ): readonly string[] | undefined {
   let place = keys;
   for (const operation of operations) {

@@ -1,15 +1,17 @@
 // What the other parts of Floe use of this one besides its public entry. Nothing else of it is imported from outside.
 export { noSuchStep } from './errors.js';
-export { TraceReader, encodePatch, stepLine, traceLines } from './file.js';
+export { encodePatch, stepLine, traceLines } from './file.js';
+export { TraceReader } from './file-reading.js';
 export { ValueTrail, changesOf } from './history.js';
 export type { ValueChange } from './history.js';
 export { changedPlaces } from './places.js';
 export { literal } from './literal.js';
-export { REDACTED } from './redaction.js';
+export { REDACTED } from './redaction/secrets.js';
 export { sourceFor, sourceOf } from './source.js';
 export type { TraceSource } from './source.js';
 export { phaseIn, settledBy } from './step.js';
-export { Timeline, patched } from './timeline.js';
-export type { Known, States } from './timeline.js';
+export { patched } from './kept-states.js';
+export { Timeline } from './timeline.js';
+export type { Known, States } from './kept-states.js';
 export { withTitles } from './titles.js';
 export type { Trace } from './trace.js';

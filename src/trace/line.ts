@@ -6,6 +6,10 @@ import { GrowingSum } from './summing.js';
 export class Line {
   private items: (Step | PackedStep | GrowingSum)[] = [];
   private head = 0;
+  /** How many steps were taken away at its front: a position counts them, an index does not. */
+  folds = 0;
+  /** The group of the last one that was taken away. */
+  foldedGroup: number | undefined;
 
   get length(): number {
     return this.items.length - this.head;
@@ -76,7 +80,9 @@ export class Line {
 
   /** Takes the oldest step away, and gives its number. Its place is given back only now and then: that costs as much as what is left. */
   shift(): number {
+    this.foldedGroup = this.groupAt(0);
     const { seq } = this.items[this.head++];
+    this.folds++;
     if (this.head > 1000 && this.head > this.length) {
       this.items = this.items.slice(this.head);
       this.head = 0;

@@ -120,7 +120,7 @@ export class Merging implements MergeRules {
     const shared = (names: readonly unknown[]): unknown[] =>
       names.filter((name) => inNow.has(name) && inFrom.has(name) && inTo.has(name));
     const kept = namesNow.filter((name) => !gone.has(name));
-    const order = this.inOrder(kept, shared(namesNow), shared(namesFrom), shared(namesTo), path);
+    const order = this.inOrder(kept, { now: shared(namesNow), from: shared(namesFrom), to: shared(namesTo) }, path);
     for (const [name, j] of inTo) if (!inFrom.has(name) && !inNow.has(name)) items.set(name, to[j]);
     const names = withInserted(order, namesTo, (name) => !inFrom.has(name) && !inNow.has(name));
     const result = names.map((name) => items.get(name));
@@ -131,9 +131,7 @@ export class Merging implements MergeRules {
   /** The items that stay, in their order: that of `to`, but for what others moved since. */
   private inOrder(
     kept: readonly unknown[],
-    now: readonly unknown[],
-    from: readonly unknown[],
-    to: readonly unknown[],
+    { now, from, to }: Readonly<Record<'now' | 'from' | 'to', readonly unknown[]>>,
     path: string,
   ): readonly unknown[] {
     if (isSameOrder(from, to)) return kept;

@@ -22,9 +22,9 @@ export class Notes {
     this.state.endSum();
     const step = this.state.timeline.line.at(this.state.timeline.indexOf(seq))!;
     const { note: _before, ...rest } = step;
-    const marked: Step = note === '' ? rest : { ...rest, note: this.state.redaction.message(note) };
+    const marked: Step = note === '' ? rest : { ...rest, note: this.state.redaction.secrets.message(note) };
     this.state.timeline.replace(marked);
-    this.state.writeSteps([marked], true);
+    this.state.written.again([marked]);
     this.state.noteRevised(this.state.timeline.line.indexOf(seq));
     this.state.changed();
   }
@@ -45,9 +45,9 @@ export class Notes {
 
   nameBranch(branch: number, name: string): void {
     this.state.endSum();
-    const shown = this.state.redaction.message(name);
-    this.state.timeline.rename(branch, shown);
-    this.state.write?.(branchLine(branch, shown));
+    const shown = this.state.redaction.secrets.message(name);
+    this.state.timeline.branches.rename(branch, shown);
+    this.state.written.write?.(branchLine(branch, shown));
     this.state.changed();
   }
 

@@ -11,7 +11,7 @@ import {
 import { CODE, type Step } from './step.js';
 import { GrowingSum } from './summing.js';
 
-/** Times are whole numbers here, which the engine keeps in place. */
+/** Times are whole numbers here, which the engine keeps in place. Ten parameters: an object beside it is what it spares. */
 export class PackedStep {
   constructor(
     readonly seq: number,

@@ -17,9 +17,9 @@ import {
 import { applyPatch, type Outcome, type Patch } from '../core/index.js';
 import { stackOf } from './stack.js';
 import { Differences, PackedStep, whole } from './packing.js';
-import type { Redaction } from './redaction.js';
+import type { Redaction } from './redaction/redaction.js';
 import { settledBy, type Step, type StepInMaking } from './step.js';
-import type { States } from './timeline.js';
+import type { States } from './kept-states.js';
 
 /** What recomputing needs to know. */
 export interface Recomputing {
@@ -112,7 +112,7 @@ function together(steps: readonly Step[], from: States, how: Recomputing): Resul
     states = result.after;
   }
   const names = new Set(results.flatMap(({ step }) => step.stores));
-  const broken = how.refuses ? how.model.broken(names, how.redaction.reveal(states), 'atomic') : [];
+  const broken = how.refuses ? how.model.broken(names, how.redaction.states.reveal(states), 'atomic') : [];
   const failed = results.find(({ step }) => step.outcome === 'failed' && step.kind === 'action' && !step.caught);
   const reason = failed?.step.reason ?? (broken.length > 0 ? messageOf(broken[0]) : undefined);
   if (reason === undefined) {
@@ -138,8 +138,8 @@ function together(steps: readonly Step[], from: States, how: Recomputing): Resul
 function noteRules(results: Result[], names: Iterable<string>, states: States, how: Recomputing): void {
   const last = results[results.length - 1];
   const { redaction, model } = how;
-  const broken = model.broken(names, redaction.reveal(states), 'atomic');
-  const problems = [...notedIn(last.step, how), ...broken.map((error) => redaction.message(messageOf(error)))];
+  const broken = model.broken(names, redaction.states.reveal(states), 'atomic');
+  const problems = [...notedIn(last.step, how), ...broken.map((error) => redaction.secrets.message(messageOf(error)))];
   const { problems: before = [], ...step } = last.step;
   if (before.length === 0 && problems.length === 0) return;
   results[results.length - 1] = { ...last, step: { ...step, ...(problems.length > 0 && { problems }) } };
@@ -194,7 +194,7 @@ const isGiven = (step: Step): boolean => step.kind === 'fact' || step.onTrust ==
 function action(step: Step, states: States, how: Recomputing, inGroup: boolean): Result {
   const { model, redaction, refuses } = how;
   try {
-    const seen = redaction.reveal(states);
+    const seen = redaction.states.reveal(states);
     const { changed, touches } = model.apply(step.action!, seen);
     let problems = notedIn(step, how);
     const names = changed.map(({ store }) => store.name);
@@ -202,10 +202,10 @@ function action(step: Step, states: States, how: Recomputing, inGroup: boolean):
       const broken = model.broken(names, withChanges(seen, changed), step.action!.type);
       if (refuses && broken.length > 0)
         return {
-          step: became(step, how, { outcome: 'refused', reason: redaction.message(messageOf(broken[0])) }),
+          step: became(step, how, { outcome: 'refused', reason: redaction.secrets.message(messageOf(broken[0])) }),
           after: states,
         };
-      problems = [...broken.map((error) => redaction.message(messageOf(error))), ...problems];
+      problems = [...broken.map((error) => redaction.secrets.message(messageOf(error))), ...problems];
     }
     const after: Record<string, unknown> = { ...states };
     const changes = [];
@@ -213,7 +213,7 @@ function action(step: Step, states: States, how: Recomputing, inGroup: boolean):
     const moves: ListMoves[] = [];
     for (const change of changed) {
       const { name } = change.store;
-      const next = redaction.conceal(name, change.after);
+      const next = redaction.states.conceal(name, change.after);
       const found = difference(states[name], next, `/${escapeKey(name)}`, touches);
       changes.push(...found.changes);
       undo.unshift(...found.undo);
@@ -223,13 +223,13 @@ function action(step: Step, states: States, how: Recomputing, inGroup: boolean):
     const outcome = changed.length > 0 ? 'applied' : 'unchanged';
     return { step: became(step, how, { outcome, stores: names, changes, undo, moves, problems }), after };
   } catch (error) {
-    const reason = redaction.message(messageOf(error));
+    const reason = redaction.secrets.message(messageOf(error));
     const stack = how.stackOf?.(step.seq, reason) ?? (DEV ? stackOf(error) : undefined);
     return {
       step: became(step, how, {
         outcome: 'failed',
         reason,
-        stack: stack && redaction.message(stack),
+        stack: stack && redaction.secrets.message(stack),
         problems: notedIn(step, how),
       }),
       after: states,

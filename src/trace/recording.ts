@@ -16,7 +16,7 @@ import { TraceState } from './state.js';
 import { StepRecorder } from './step-recorder.js';
 import type { RecordingOptions, Trace } from './trace.js';
 import { Transfer } from './transfer.js';
-import { WhatIf } from './what-if.js';
+import { Exclusions } from './what-if.js';
 
 /** What only reads works on a closed runtime too. */
 const READS: ReadonlySet<string> = new Set<keyof Trace>([
@@ -43,14 +43,14 @@ function attached(host: Extensible, options: RecordingOptions): Trace {
   const state = new TraceState(host, options);
   const recorder = new StepRecorder(state, options);
   const cursor = new Cursor(state, () => recorder.foldOld());
-  const whatIf = new WhatIf(state, cursor);
+  const whatIf = new Exclusions(state, cursor);
   const source = sourceIn(state);
   listen(host, recorder);
   const around = <T>(name: string, method: () => T): T => {
     if (READS.has(name)) return method();
-    if (!STAYS.has(name)) host.use(timeTravel).mayMove();
+    if (!STAYS.has(name)) host.features.use(timeTravel).mayMove();
     host.open(`trace.${name}`);
-    return host.call(method);
+    return host.notifications.call(method);
   };
   const reads = [
     'step',
@@ -62,9 +62,11 @@ function attached(host: Extensible, options: RecordingOptions): Trace {
     'stateAt',
     'changes',
     'history',
+    'interactions',
+    'watch',
   ] as const;
   const faces = [
-    faceOf(state, ['steps', 'cursor', 'isPaused', 'interactions', 'watch'], around),
+    faceOf(state, ['steps', 'cursor', 'isPaused'], around),
     faceOf(new TraceReads(state), reads, around),
     faceOf(cursor, ['seek', 'back', 'forward', 'live', 'switchTo'], around),
     faceOf(whatIf, ['exclude', 'include'], around),

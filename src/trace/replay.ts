@@ -13,11 +13,12 @@ import {
   type StoreDefinition,
 } from '../core/internal.js';
 import type { AnyStore, Outcome } from '../core/index.js';
-import { lineOf, traceOf, type GivenTrace } from './file.js';
-import { holdsRedacted, Redaction } from './redaction.js';
+import { lineOf, traceOf, type GivenTrace } from './file-reading.js';
+import { Redaction } from './redaction/redaction.js';
+import { holdsRedacted } from './redaction/secrets.js';
 import { recompute, recomputed, type Recomputing } from './recompute.js';
 import type { Step } from './step.js';
-import { patched, type States } from './timeline.js';
+import { patched, type States } from './kept-states.js';
 
 /** The first step at which today's code does something else than was recorded. */
 export interface Divergence {
@@ -183,7 +184,7 @@ class Replaying {
     const { changes } = differenceOfStates(expected, after);
     const first = changes.find(({ path }) => {
       const [store] = parsePointer(path);
-      return !this.redaction.covers(store) && !holdsRedacted(expected[store]);
+      return !this.redaction.rules.covers(store) && !holdsRedacted(expected[store]);
     });
     const trusted = this.isOnTrust(recorded, found, before);
     if (!first) {
@@ -218,7 +219,7 @@ class Replaying {
   private isOnTrust(recorded: Step, found: Step, before: States): boolean {
     const names = [...recorded.stores, ...found.stores, ...this.model.handlingStores(recorded.action!)];
     return names.some(
-      (name) => this.redaction.covers(name) || holdsRedacted(before[name]) || holdsRedacted(recorded.changes),
+      (name) => this.redaction.rules.covers(name) || holdsRedacted(before[name]) || holdsRedacted(recorded.changes),
     );
   }
 }

@@ -3,7 +3,8 @@ import type { About, AnyStore } from '../core/index.js';
 import { DEV } from '../core/internal.js';
 import { titleThrew } from './errors.js';
 import type { Branch, Interaction, Step } from './step.js';
-import type { Known, States, Timeline } from './timeline.js';
+import type { Timeline } from './timeline.js';
+import type { Known, States } from './kept-states.js';
 import { declaredTitle, titler, type Titled } from './titles.js';
 import type { Trace } from './trace.js';
 
@@ -54,7 +55,6 @@ const MOST_RECENT = 6;
 /** What a `TraceSource` is made of. Indices count from the first step that is kept. */
 export interface SourceParts {
   timeline(): Timeline;
-  folds(): number;
   interactions(): readonly Interaction[];
   redacted(): readonly string[];
   stores(): readonly AnyStore[];
@@ -68,36 +68,43 @@ export interface SourceParts {
   report(error: unknown): void;
 }
 
-export function sourceFor(parts: SourceParts): TraceSource {
-  const { timeline, folds } = parts;
-  const positionOf = (seq: number): number => {
-    const index = timeline().line.indexOf(seq);
-    return index < 0 ? -1 : index + folds();
-  };
-  /** States that were worked out last: the next ones that are asked for are often beside them. */
-  let recent: { readonly position: number; readonly states: States }[] = [];
-  let revision = -1;
-  const statesAt = (position: number): States => {
-    if (parts.revision() !== revision) {
-      revision = parts.revision();
-      recent = [];
+/** States that were worked out last: the next ones that are asked for are often beside them. */
+class RecentStates {
+  private recent: { readonly position: number; readonly states: States }[] = [];
+  private revision = -1;
+
+  constructor(private readonly parts: SourceParts) {}
+
+  at(position: number): States {
+    const { parts } = this;
+    const { folds } = parts.timeline().line;
+    if (parts.revision() !== this.revision) {
+      this.revision = parts.revision();
+      this.recent = [];
     }
     // Of what was folded meanwhile, only the states before the first step are still a place to begin.
-    const beside = recent
-      .map((one) => ({ index: one.position - folds(), states: one.states }))
+    const beside = this.recent
+      .map((one) => ({ index: one.position - folds, states: one.states }))
       .filter(({ index }) => index >= -1);
-    const states = parts.statesAt(position - folds(), beside);
+    const states = parts.statesAt(position - folds, beside);
     // The last step may still grow. The states at the live end are edited in place: a copy is kept.
-    if (position < folds() + timeline().line.length - 1 && !recent.some((one) => one.position === position)) {
-      recent.push({ position, states: { ...states } });
-      if (recent.length > MOST_RECENT) recent.shift();
+    if (position < folds + parts.timeline().line.length - 1 && !this.recent.some((one) => one.position === position)) {
+      this.recent.push({ position, states: { ...states } });
+      if (this.recent.length > MOST_RECENT) this.recent.shift();
     }
     return states;
-  };
+  }
+}
+
+function titledBy(
+  parts: SourceParts,
+  positionOf: TraceSource['positionOf'],
+  statesAt: TraceSource['statesAt'],
+): Titled {
   const threw = new Set<string>();
-  const titled: Titled = {
+  return {
     about: parts.about,
-    step: (seq) => timeline().peek(seq),
+    step: (seq) => parts.timeline().peek(seq),
     before: ({ seq }) => {
       const position = positionOf(seq);
       return position < 0 ? undefined : statesAt(position - 1);
@@ -108,7 +115,19 @@ export function sourceFor(parts: SourceParts): TraceSource {
       parts.report(titleThrew(name, error));
     },
   };
-  const source: TraceSource = {
+}
+
+export function sourceFor(parts: SourceParts): TraceSource {
+  const { timeline } = parts;
+  const folds = (): number => timeline().line.folds;
+  const positionOf = (seq: number): number => {
+    const index = timeline().line.indexOf(seq);
+    return index < 0 ? -1 : index + folds();
+  };
+  const recent = new RecentStates(parts);
+  const statesAt = (position: number): States => recent.at(position);
+  const titled = titledBy(parts, positionOf, statesAt);
+  return {
     get first() {
       return folds();
     },
@@ -122,7 +141,7 @@ export function sourceFor(parts: SourceParts): TraceSource {
       return timeline().branch;
     },
     get branches() {
-      return timeline().branches.map((branch) => ({ ...branch, name: parts.conceal(branch.name) }));
+      return timeline().branches.list.map((branch) => ({ ...branch, name: parts.conceal(branch.name) }));
     },
     get interactions() {
       return parts.interactions();
@@ -149,7 +168,6 @@ export function sourceFor(parts: SourceParts): TraceSource {
     watch: parts.watch,
     conceal: parts.conceal,
   };
-  return source;
 }
 
 /** On a trace: itself, as tools read it. */

@@ -1,13 +1,22 @@
 // What is recorded of one runtime, and where its cursor is: the parts of a trace share it.
-import { countOption, DEV, type Extensible, type StoreChange, timeTravel, type TimeTravel } from '../core/internal.js';
-import { checkpointLine, interactionLine, stepLine, traceLines } from './file.js';
+import {
+  countOption,
+  DEV,
+  type Extensible,
+  type StoreChange,
+  timeTravel,
+  type TimeTravel,
+  Watchers,
+} from '../core/internal.js';
+import { traceLines, interactionLine } from './file.js';
 import { Interactions } from './interactions.js';
-import { PackedStep, wholeSteps } from './packing.js';
-import { Redaction } from './redaction.js';
+import { Redaction } from './redaction/redaction.js';
 import { StepMaking } from './step-making.js';
-import type { Interaction, Step } from './step.js';
+import type { Step } from './step.js';
 import type { GrowingSum } from './summing.js';
-import { EVERY, Timeline, type Known, type States } from './timeline.js';
+import { WrittenLines } from './written-lines.js';
+import { Timeline } from './timeline.js';
+import type { Known, States } from './kept-states.js';
 import type { RecordingOptions } from './trace.js';
 
 const DEFAULT_LIMIT = 10_000;
@@ -26,19 +35,15 @@ export class TraceState {
   /** Stores that joined during the look at the past, as they began. */
   readonly early = new Map<string, StoreChange>();
   isPaused = false;
-  /** How many steps of the line were folded since it began. */
-  folds = 0;
-  /** The group of the last step that was folded. */
-  foldedGroup: number | undefined;
   revisions = 0;
   /** The position from which on steps are others than when the watchers were notified last. */
   private revised: number | undefined;
   private shownSteps: readonly Step[] | undefined;
-  private readonly watchers = new Set<(from?: number) => void>();
+  readonly watchers: Watchers<[from?: number]>;
   /** What the user did. */
   readonly did: Interactions;
   readonly limit: number;
-  readonly write: ((line: string) => void) | undefined;
+  readonly written: WrittenLines;
   readonly redaction: Redaction;
   readonly making: StepMaking;
   readonly travel: TimeTravel;
@@ -47,14 +52,16 @@ export class TraceState {
     readonly host: Extensible,
     { redact, limit, lines }: RecordingOptions,
   ) {
-    this.travel = host.use(timeTravel);
+    this.travel = host.features.use(timeTravel);
     this.redaction = new Redaction(redact);
     this.making = new StepMaking(this.redaction);
     this.limit = Math.max(1, countOption('recording', 'limit', limit, DEFAULT_LIMIT));
-    this.write = lines;
+    this.written = new WrittenLines(this, lines);
+    this.watchers = new Watchers((error) => host.problem(error));
     this.did = new Interactions(this.limit, (done) => lines?.(interactionLine(done)));
     if (lines)
-      for (const line of traceLines({ steps: [], redacted: this.redaction.places }, new Date(host.now()))) lines(line);
+      for (const line of traceLines({ steps: [], redacted: this.redaction.rules.places }, new Date(host.now())))
+        lines(line);
   }
 
   get steps(): readonly Step[] {
@@ -66,12 +73,6 @@ export class TraceState {
     return this.timeline.line.seqAt(this.at) ?? -1;
   }
 
-  get interactions(): readonly Interaction[] {
-    const { redaction } = this;
-    const all = this.did.list(this.timeline.nextSeq);
-    return redaction.none ? all : all.map((one) => redaction.interaction(one));
-  }
-
   /** The states at the cursor and at the live end, from which others are worked out. */
   get known(): Known[] {
     const known: Known[] = [{ index: this.timeline.line.length - 1, states: this.tip }];
@@ -80,29 +81,18 @@ export class TraceState {
     return known;
   }
 
-  statesAt(index: number): States {
-    return this.timeline.statesAt(index, this.known);
-  }
-
   /** Notes that the steps from an index on are others now; a step that is not on the line is none of them. */
   noteRevised(index: number): void {
     if (index < 0) return;
     this.revisions++;
-    this.revised = Math.min(this.revised ?? Infinity, this.folds + index);
+    this.revised = Math.min(this.revised ?? Infinity, this.timeline.line.folds + index);
   }
 
   changed(): void {
     this.shownSteps = undefined;
     const from = this.revised;
     this.revised = undefined;
-    if (this.watchers.size === 0) return;
-    for (const watcher of [...this.watchers]) {
-      try {
-        watcher(from);
-      } catch (error) {
-        this.host.problem(error);
-      }
-    }
+    this.watchers.tell(from);
   }
 
   /** The sum is over: something else follows it, or its line is left. It becomes a step like any other, and is written. */
@@ -111,30 +101,10 @@ export class TraceState {
     if (!sum) return;
     this.sum = undefined;
     this.timeline.replace(sum.now);
-    this.timeline.keep(this.tip, sum.seq);
-    if (this.write) this.writeStep(sum.now, false);
-  }
-
-  writeSteps(steps: readonly (Step | PackedStep)[], again = false): void {
-    if (this.write) for (const step of steps) this.writeStep(step, again);
-  }
-
-  /** The steps as they may leave the process. */
-  *freed(steps: readonly (Step | PackedStep)[]): Iterable<Step> {
-    const { redaction } = this;
-    for (const step of wholeSteps(steps)) yield redaction.none ? step : redaction.freedStep(step);
-  }
-
-  private writeStep(step: Step | PackedStep, again: boolean): void {
-    const [written] = this.freed([step]);
-    this.write!(stepLine(written, again));
-    const isLast = !again && step.seq === this.timeline.line.lastSeq;
-    if (isLast && step.seq > 0 && step.seq % EVERY === 0)
-      this.write!(checkpointLine(step.seq, this.redaction.freedStates(this.tip)));
-  }
-
-  watch(listener: (from?: number) => void): () => void {
-    this.watchers.add(listener);
-    return () => this.watchers.delete(listener);
+    this.timeline.states.keep(this.tip, sum.seq);
+    this.written.step(sum.now);
   }
 }
+
+/** The states after the step at an index of the line; before the first one, the index is -1. */
+export const statesAt = ({ timeline, known }: TraceState, index: number): States => timeline.states.at(index, known);

@@ -9,7 +9,7 @@ import {
 } from '../core/internal.js';
 import type { RunNote } from '../core/index.js';
 import { Differences, PACKED_FROM, PackedStep, patchesOf } from './packing.js';
-import type { Redaction } from './redaction.js';
+import type { Redaction } from './redaction/redaction.js';
 import { stackOf } from './stack.js';
 import { CODE, type Step, type StepCause, type StepInMaking } from './step.js';
 import type { Timeline } from './timeline.js';
@@ -77,11 +77,12 @@ export class StepMaking {
     if (group !== undefined) step.group = group + this.groupShift;
     if (caught) step.caught = true;
     if (run) step.run = this.numbered(redaction.none ? run : redaction.run(run));
-    const text = (error: unknown): string => (redaction.none ? messageOf(error) : redaction.message(messageOf(error)));
+    const text = (error: unknown): string =>
+      redaction.none ? messageOf(error) : redaction.secrets.message(messageOf(error));
     if (reason !== undefined) step.reason = text(reason);
     if (DEV && (outcome === 'failed' || run?.phase === 'failed')) {
       const stack = stackOf(reason);
-      if (stack !== undefined) step.stack = redaction.none ? stack : redaction.message(stack);
+      if (stack !== undefined) step.stack = redaction.none ? stack : redaction.secrets.message(stack);
     }
     if (problems) step.problems = problems.map(text);
     if (about?.step !== undefined) step.about = about.step;
@@ -94,22 +95,22 @@ export class StepMaking {
     // What is a secret in one store may stand in another one that changed with it, and in the payload.
     for (const { store, before, after } of changed) {
       this.redaction.arrive(store.name, before, after);
-      this.redaction.learnFrom(store.name, before);
-      this.redaction.learnFrom(store.name, after);
+      this.redaction.states.learnFrom(store.name, before);
+      this.redaction.states.learnFrom(store.name, after);
     }
     const concealed = changed.map((change) => ({
       ...change,
       before: this.concealed(change.store, change.before),
       after: this.concealed(change.store, change.after),
     }));
-    return differenceOf({ changed: concealed, touches: touches && this.redaction.touches(touches) });
+    return differenceOf({ changed: concealed, touches: touches && this.redaction.states.touches(touches) });
   }
 
   /** The state of a store as it may be recorded. */
   concealed({ name, internal }: StoreDefinition, state: unknown): unknown {
     const { redaction } = this;
     if (redaction.none) return state;
-    const result = redaction.conceal(name, state);
+    const result = redaction.states.conceal(name, state);
     return internal ? redaction.status(result) : result;
   }
 

@@ -1,7 +1,6 @@
 // Listens to a runtime, and makes the steps of its trace.
 import {
   type Difference,
-  firstResult,
   type Listener,
   messageOf,
   type StoreChange,
@@ -43,9 +42,9 @@ export class StepRecorder implements Listener {
     if (!step || step.fact === 'summed') return;
     this.state.noteRevised(this.state.timeline.line.indexOf(step.seq));
     const { redaction } = this.state;
-    const noted = { ...step, problems: problems.map((error) => redaction.message(messageOf(error))) };
+    const noted = { ...step, problems: problems.map((error) => redaction.secrets.message(messageOf(error))) };
     this.state.timeline.replace(noted);
-    this.state.writeSteps([noted], true);
+    this.state.written.again([noted]);
     this.state.changed();
   }
 
@@ -65,7 +64,7 @@ export class StepRecorder implements Listener {
     if (redaction.none) return;
     for (const { action, changed } of transitions) {
       if (action) redaction.action(action);
-      for (const { store, after } of changed) redaction.learnFrom(store.name, after);
+      for (const { store, after } of changed) redaction.states.learnFrom(store.name, after);
     }
   }
 
@@ -74,7 +73,7 @@ export class StepRecorder implements Listener {
     const stores = storesOf(this.state.host);
     // What is said of a store is said of its copies.
     const names = stores.flatMap(({ name, copiedFrom }) => [name, ...copiedFrom]);
-    for (const problem of this.state.redaction.checkNames(
+    for (const problem of this.state.redaction.rules.checkNames(
       names,
       stores.flatMap((store) => [
         ...store.types(),
@@ -85,8 +84,8 @@ export class StepRecorder implements Listener {
   }
 
   begin({ name, copiedFrom }: StoreDefinition, state: unknown): unknown {
-    if (copiedFrom.length > 0) this.state.redaction.copied(name, copiedFrom);
-    for (const problem of this.state.redaction.check(name, state)) this.state.host.problem(problem);
+    if (copiedFrom.length > 0) this.state.redaction.rules.copied(name, copiedFrom);
+    for (const problem of this.state.redaction.rules.check(name, state)) this.state.host.problem(problem);
     return state;
   }
 
@@ -109,7 +108,7 @@ export class StepRecorder implements Listener {
     transition.step = step.seq;
     timeline.append(step);
     this.moveOn(transition, unseen);
-    this.state.writeSteps([step]);
+    this.state.written.step(step);
   }
 
   /** To where the transition happens; whether that is the live end during a look at the past. */
@@ -136,7 +135,7 @@ export class StepRecorder implements Listener {
     // What else happened to them happened on the line that is left.
     const changed = Array.from(this.state.early.values(), (change) => ({
       ...change,
-      after: this.state.host.stateOf(this.state.host.cells.get(change.store.name)!),
+      after: this.state.host.views.stateOf(this.state.host.cells.get(change.store.name)!),
     }));
     this.state.early.clear();
     if (changed.length === 0) return;
@@ -157,10 +156,10 @@ export class StepRecorder implements Listener {
     for (const { store, after } of changed) {
       // The stores' own objects, not copies made by a patch: a return to them notifies no watcher.
       tip[store.name] = this.state.making.concealed(store, after);
-      if (!redaction.none) redaction.noteLive(store.name, after);
+      if (!redaction.none) redaction.states.noteLive(store.name, after);
     }
     // What a sum comes to is only certain when it is over.
-    if (!this.state.sum) this.state.timeline.keep(tip);
+    if (!this.state.sum) this.state.timeline.states.keep(tip);
     if (!unseen) this.state.at = this.state.timeline.line.length - 1;
     // A store that joins during a look at the past is seen in the past as it begins.
     else if (fact === 'joined')
@@ -208,22 +207,21 @@ export class StepRecorder implements Listener {
     if (timeline.size <= limit + Math.min(limit >> 4, 255)) return;
     for (const seq of timeline.dropBranches(limit)) this.state.excluded.delete(seq);
     const { line } = timeline;
-    const open = firstResult(this.state.host, (hooks) => hooks.pinned?.())?.step ?? Infinity;
+    const open = this.state.host.features.first((hooks) => hooks.pinned?.())?.step ?? Infinity;
     let count = 0;
+    let group = line.foldedGroup;
     // Steps that commit or roll back together are folded together.
     while (
       count < this.state.at &&
       line.seqAt(count)! < open &&
-      (timeline.size - count > limit ||
-        (this.state.foldedGroup !== undefined && line.groupAt(count) === this.state.foldedGroup))
+      (timeline.size - count > limit || (group !== undefined && line.groupAt(count) === group))
     ) {
       this.state.excluded.delete(line.seqAt(count)!);
-      this.state.foldedGroup = line.groupAt(count);
+      group = line.groupAt(count);
       count++;
     }
     timeline.fold(count);
     this.state.at -= count;
-    this.state.folds += count;
     if (count > 0) this.state.did.forget(timeline.folded!);
   }
 

@@ -3,7 +3,7 @@
 import type { About, AnyStore } from '../core/index.js';
 import { definitionOf } from '../core/internal.js';
 import { settledBy, type Step } from './step.js';
-import type { States } from './timeline.js';
+import type { States } from './kept-states.js';
 
 /** What titles are made from. */
 export interface Titled {

@@ -2,12 +2,12 @@
 import type { FloeError } from '../core/internal.js';
 import type { AnyAction, AnyCreator, AnyTask, DispatchResult, Patch } from '../core/index.js';
 import type { Comparison } from './compare.js';
-import type { GivenTrace } from './file.js';
+import type { GivenTrace } from './file-reading.js';
 import type { ValueChange } from './history.js';
 import type { NotedInteraction } from './interactions.js';
-import type { RedactOptions } from './redaction.js';
+import type { RedactOptions } from './redaction/rules.js';
 import type { Branch, Interaction, Step } from './step.js';
-import type { States } from './timeline.js';
+import type { States } from './kept-states.js';
 
 /** The recorded history of a runtime, and the way through it. */
 export interface Trace {

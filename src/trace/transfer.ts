@@ -1,24 +1,26 @@
 // A trace as a file, and a file as the trace of a runtime.
 import { type FloeError, guardData, leaveLine } from '../core/internal.js';
 import type { Cursor } from './cursor.js';
+import { interactionsOf } from './reads.js';
 import { writtenElsewhere } from './errors.js';
-import { traceLines, traceOf, type GivenTrace, type TraceContents, type TraceFile } from './file.js';
-import type { Redaction } from './redaction.js';
+import { traceLines, type TraceContents } from './file.js';
+import { traceOf, type GivenTrace, type TraceFile } from './file-reading.js';
+import type { Redaction } from './redaction/redaction.js';
 import type { TraceSource } from './source.js';
-import type { TraceState } from './state.js';
+import { statesAt, type TraceState } from './state.js';
 import { Timeline } from './timeline.js';
 import { withTitles } from './titles.js';
-import type { WhatIf } from './what-if.js';
+import type { Exclusions } from './what-if.js';
 
 interface TransferParts {
   readonly cursor: Cursor;
-  readonly whatIf: WhatIf;
+  readonly whatIf: Exclusions;
   readonly source: TraceSource;
 }
 
 export class Transfer {
   private readonly cursor: Cursor;
-  private readonly whatIf: WhatIf;
+  private readonly whatIf: Exclusions;
   private readonly source: TraceSource;
 
   constructor(
@@ -33,13 +35,13 @@ export class Transfer {
   lines(): Iterable<string> {
     const { timeline } = this.state;
     const contents: TraceContents = {
-      steps: withTitles(this.state.freed(timeline.all()), this.source),
-      interactions: this.state.interactions,
+      steps: withTitles(this.state.written.freed(timeline.all()), this.source),
+      interactions: interactionsOf(this.state),
       folded: timeline.folded,
-      states: timeline.folded === null ? undefined : this.state.redaction.freedStates(this.state.statesAt(-1)),
-      names: timeline.named.map((one) => ({ ...one, name: this.state.redaction.message(one.name) })),
-      present: timeline.present,
-      redacted: this.state.redaction.places,
+      states: timeline.folded === null ? undefined : this.state.redaction.freedStates(statesAt(this.state, -1)),
+      names: timeline.branches.named.map((one) => ({ ...one, name: this.state.redaction.secrets.message(one.name) })),
+      present: timeline.branches.find(timeline.branch),
+      redacted: this.state.redaction.rules.places,
     };
     return traceLines(contents, new Date(this.state.host.now()));
   }
@@ -49,25 +51,24 @@ export class Transfer {
   }
 
   import(file: GivenTrace): { readonly steps: number; readonly problem?: FloeError } {
-    if (this.state.write) throw writtenElsewhere();
+    if (this.state.written.write) throw writtenElsewhere();
     const { redaction } = this.state;
     const read = redaction.none ? traceOf(file) : concealedTrace(traceOf(file), redaction);
     const { steps, problem, states, names, interactions } = read;
     const timeline = new Timeline();
     timeline.load(read);
-    for (const { id, name } of names) timeline.rename(id, name);
+    for (const { id, name } of names) timeline.branches.rename(id, name);
     for (const { action } of steps) guardData(action?.payload, { at: '', what: 'A payload in the trace file' });
     const last = timeline.line.length - 1;
-    const live = timeline.replayed(states);
+    const live = timeline.states.replayed(states);
     guardData(live, { at: '', what: 'The state in the trace file' });
     // Nothing was touched so far: a file that cannot be replayed throws above.
     leaveLine(this.state.host, () => false, 'import');
     this.state.endSum();
     this.state.timeline = timeline;
-    this.state.folds = 0;
     this.state.noteRevised(0);
     this.state.did.load(interactions);
-    this.state.sum = this.state.foldedGroup = undefined;
+    this.state.sum = undefined;
     this.state.making.groupShift = steps.reduce(
       (most, { group = 0 }) => Math.max(most, group),
       this.state.making.groupShift,
@@ -89,7 +90,7 @@ export class Transfer {
 const concealedTrace = (read: TraceFile, redaction: Redaction): TraceFile => ({
   ...read,
   states: Object.fromEntries(
-    Object.entries(read.states).map(([name, state]) => [name, redaction.conceal(name, state)]),
+    Object.entries(read.states).map(([name, state]) => [name, redaction.states.conceal(name, state)]),
   ),
   steps: read.steps.map((step) => redaction.stepOfFile(step)),
 });

@@ -5,13 +5,11 @@ import {
   countOption,
   definitionOf,
   DEV,
-  difference,
   escapeKey,
   type Extensible,
   faceOf,
   hostOf,
   isShown,
-  keeping,
   sameData,
   listen,
   type Listener,
@@ -21,11 +19,12 @@ import {
   storesOf,
   type Touches,
   type Transition,
+  Watchers,
 } from '../core/internal.js';
 import type { AnyAction, AnyCreator, AnyStore, Runtime } from '../core/index.js';
-import { Identities } from './identities.js';
 import { MergeConflict, Merging } from './merge.js';
 import { namesOf } from './names.js';
+import { titleOfEntry, UndoEntries, type UndoEntry } from './undo-entries.js';
 
 /** What became of an undo or a redo. */
 export type UndoResult =
@@ -84,34 +83,6 @@ export interface UndoStack {
   close(): void;
 }
 
-/** What one action did to the stores. */
-interface Deed {
-  readonly action: AnyAction;
-  readonly transition: Transition;
-  /** As it was recorded. */
-  readonly recorded: readonly StoreChange[];
-  /** As it is now, where steps before it are left out or taken in again. */
-  changed: readonly StoreChange[];
-}
-
-/** An undo or a redo of an entry, and what it did. */
-interface Move {
-  readonly fact: 'undone' | 'redone';
-  readonly touches: Touches;
-  /** Another one where steps before it are left out or taken in again. */
-  changed: readonly StoreChange[];
-}
-
-interface Entry {
-  readonly deeds: Deed[];
-  time: number;
-  readonly group: number | undefined;
-  /** Its undos and redos, oldest first. The last one that is shown says whether it is undone at the cursor. */
-  moves: readonly Move[];
-}
-
-const TYPING_MS = 1000;
-
 const MEMBERS: readonly (keyof UndoStack)[] = [
   ...(['undos', 'redos', 'nextUndo', 'nextRedo', 'undo', 'redo', 'clear', 'watch', 'close'] as const),
 ];
@@ -130,7 +101,7 @@ export function undoStack(runtime: Runtime, options: UndoStackOptions): UndoStac
   const host = hostOf(runtime);
   return faceOf<UndoStack, keyof UndoStack>(new Stack(host, options), MEMBERS, (name, method) => {
     if (name === 'undo' || name === 'redo') host.open(name);
-    return host.call(method);
+    return host.notifications.call(method);
   });
 }
 
@@ -138,127 +109,51 @@ class Stack implements UndoStack, Listener {
   /** By name: a reloaded module declares its store once more. */
   private readonly stores: ReadonlySet<string>;
   private readonly except: ReadonlySet<string>;
-  private readonly limit: number;
-  private entries: Entry[] = [];
-  private readonly identities = new Identities();
-  private readonly watchers = new Set<() => void>();
+  private readonly entries: UndoEntries;
+  private readonly watchers: Watchers;
   private readonly stop: () => void;
-  /** The transitions of undos and redos that were told, by what these knew. */
-  private readonly recordedMoves = new WeakMap<Touches, Transition>();
 
   constructor(
     private readonly host: Extensible,
-    private readonly options: UndoStackOptions,
+    { stores, except, limit, together }: UndoStackOptions,
   ) {
-    this.stores = new Set(options.stores.map((store) => definitionOf(store).name));
-    this.except = namesOf(options.except ?? []);
-    this.limit = countOption('undoStack', 'limit', options.limit, 100);
+    this.stores = new Set(stores.map((store) => definitionOf(store).name));
+    this.except = namesOf(except ?? []);
+    this.entries = new UndoEntries(host, this.stores, countOption('undoStack', 'limit', limit, 100), together);
+    this.watchers = new Watchers((error) => host.problem(error));
     this.stop = listen(host, this);
   }
 
   transition(transition: Transition): void {
     const { action, cause, fact, kind, touches } = transition;
     const isMove = fact === 'undone' || fact === 'redone';
-    if (touches && isMove) this.recordedMoves.set(touches, transition);
+    if (touches && isMove) this.entries.recordedMoves.set(touches, transition);
     const changed = transition.changed.filter(({ store, joined }) => this.stores.has(store.name) && !joined);
     if (changed.length === 0) return;
-    for (const { before, after } of changed) this.identities.follow(before, after, touches);
+    for (const { before, after } of changed) this.entries.identities.follow(before, after, touches);
     if (isMove) return;
     const isUsers = kind === 'action' && (cause.by === 'code' || cause.by === 'interceptor') && cause.run === undefined;
     if (isUsers && action && !this.except.has(action.type))
-      this.push({ action, transition, changed, recorded: changed });
-    this.tell();
+      this.entries.push({ action, transition, changed, recorded: changed });
+    this.watchers.tell();
   }
 
   recomputed(step: number, changed: readonly StoreChange[]): void {
-    for (const { deeds, moves } of this.entries) {
-      for (const move of moves) if (this.recordedMoves.get(move.touches)?.step === step) move.changed = changed;
-      for (const deed of deeds) {
-        if (deed.transition.step !== step) continue;
-        const known = new Map(deed.recorded.map((one) => [one.store.name, one]));
-        // What is equal keeps its identity, and the next version of an item is that item.
-        deed.changed = changed.flatMap((one): StoreChange[] => {
-          const old = known.get(one.store.name);
-          if (!old && !this.stores.has(one.store.name)) return [];
-          const next = { ...one, before: keeping(old?.before, one.before), after: keeping(old?.after, one.after) };
-          if (old) {
-            this.identities.follow(old.before, next.before, undefined);
-            this.identities.follow(old.after, next.after, undefined);
-          }
-          this.identities.follow(next.before, next.after, undefined);
-          return [next];
-        });
-      }
-    }
+    this.entries.recomputed(step, changed);
   }
 
   travelled(): void {
-    this.recognize();
-    this.tell();
-  }
-
-  /** Learns which items are shown: a past state is made of patches, one without a step is computed; their objects are new. */
-  private recognize(): void {
-    const shown = shownStates(this.host);
-    /** The states that the last deed before the cursor left, and that the first one after it found. */
-    const around = new Map<string, { before?: unknown; after?: unknown }>();
-    for (const { deeds } of this.entries)
-      for (const { transition, changed } of deeds) {
-        const isBefore = isShown(this.host, transition);
-        for (const { store, before, after } of changed) {
-          const known = around.get(store.name) ?? {};
-          around.set(store.name, known);
-          if (isBefore) known.before = after;
-          else known.after ??= before;
-        }
-      }
-    for (const [name, { before, after }] of around)
-      for (const known of [before, after]) if (sameData(known, shown[name])) this.identities.same(known, shown[name]);
+    this.entries.recognize();
+    this.watchers.tell();
   }
 
   committing(transitions: readonly Transition[]): void {
-    this.keepMoves(transitions);
-  }
-
-  /** Forgets undos and redos that were rolled back: those that are neither told yet nor about to be. */
-  private keepMoves(coming: readonly Transition[]): void {
-    const { recordedMoves } = this;
-    const isComing = ({ touches }: Move): boolean => coming.some((transition) => transition.touches === touches);
-    const stays = (move: Move): boolean => recordedMoves.has(move.touches) || isComing(move);
-    if (this.entries.every(({ moves }) => moves.every(stays))) return;
-    for (const entry of this.entries) entry.moves = entry.moves.filter(stays);
-    this.tell();
+    if (this.entries.keepMoves(transitions)) this.watchers.tell();
   }
 
   /** Another history took the place of the one that the entries belong to. */
   replaced(): void {
     this.clear();
-  }
-
-  private push(deed: Deed): void {
-    // What the user does now takes the place of what could be done again, also of what is left out at present.
-    this.entries = this.entries.filter((entry) => !this.isUndone(entry));
-    const { time, group } = deed.transition;
-    const last = this.entries.at(-1);
-    if (last && this.belongs(last, deed)) {
-      last.deeds.push(deed);
-      last.time = time;
-      return;
-    }
-    this.entries.push({ deeds: [deed], time, group, moves: [] });
-    if (this.entries.length > this.limit) this.entries.shift();
-  }
-
-  private belongs({ deeds, time, group }: Entry, deed: Deed): boolean {
-    const { transition, action, changed } = deed;
-    if (transition.group !== undefined && transition.group === group) return true;
-    const last = deeds[deeds.length - 1];
-    if (!isNext(last, deed)) return false;
-    const ms = transition.time - time;
-    if (this.options.together) return this.options.together(action, last.action, ms);
-    if (action.type !== last.action.type || ms > TYPING_MS) return false;
-    const place = textPlace(changed);
-    return place !== undefined && place === textPlace(last.changed);
   }
 
   undo(options: { readonly anyway?: boolean } = {}): UndoResult {
@@ -272,17 +167,17 @@ class Stack implements UndoStack, Listener {
 
   private move(fact: 'undone' | 'redone', anyway: boolean): UndoResult {
     const isUndo = fact === 'undone';
-    const entry = this.next(!isUndo);
+    const entry = this.entries.next(!isUndo);
     if (!entry) return { became: 'nothing' };
     const title = titleOfEntry(entry);
     const { host } = this;
-    let merge: Merge;
+    let merge: UndoMerge;
     try {
       merge = this.mergeNow(entry, isUndo, anyway);
       host.forbidInside(fact);
-      if (host.views.showsPast && !host.isMoving) {
+      if (host.views.showsPast && !host.features.isMoving) {
         // What was read of a storage during the look at the past is there on the branch that begins.
-        host.leavePast();
+        host.features.leavePast();
         merge = this.mergeNow(entry, isUndo, anyway);
       }
     } catch (error) {
@@ -296,24 +191,24 @@ class Stack implements UndoStack, Listener {
       .map((store) => ({ store, before: from[store.name], after: to[store.name] }));
     if (!state(this.host, changed, fact, { cause: { by: 'code' }, touches })) return { became: 'nothing' };
     // Part of a transaction: should that fail, or the one inside of it that it stands in, nothing was undone.
-    if (!this.recordedMoves.has(touches)) this.host.later(() => this.keepMoves([]));
+    if (!this.entries.recordedMoves.has(touches)) this.host.later(() => this.committing([]));
     entry.moves = [...entry.moves, { fact, touches, changed }];
     // What is done next is an entry of its own.
-    for (const one of this.entries) one.time = -Infinity;
-    this.tell();
+    for (const one of this.entries.list) one.time = -Infinity;
+    this.watchers.tell();
     return { became: 'done', title };
   }
 
-  private mergeNow(entry: Entry, isUndo: boolean, anyway: boolean): Merge {
+  private mergeNow(entry: UndoEntry, isUndo: boolean, anyway: boolean): UndoMerge {
     const from = shownStates(this.host);
-    const merging = new Merging(this.identities, anyway);
+    const merging = new Merging(this.entries.identities, anyway);
     return { from, to: this.merged(from, entry, isUndo, merging), touches: merging.touches };
   }
 
   /** The states without an entry, or with it again, and with all later changes. */
-  private merged(states: Tree, entry: Entry, isUndo: boolean, merging: Merging): Tree {
+  private merged(states: StateTree, entry: UndoEntry, isUndo: boolean, merging: Merging): StateTree {
     const next: Record<string, unknown> = { ...states };
-    const move = this.lastMove(entry);
+    const move = this.entries.lastMove(entry);
     // An undo and a redo take each other back, whatever the first of them came to.
     if (move) {
       for (const { store, before: to, after: from } of move.changed)
@@ -331,65 +226,26 @@ class Stack implements UndoStack, Listener {
     return next;
   }
 
-  /** The last undo or redo of an entry, as far as the cursor shows it. */
-  private lastMove({ moves }: Entry): Move | undefined {
-    for (let i = moves.length - 1; i >= 0; i--) {
-      const transition = this.recordedMoves.get(moves[i].touches);
-      // One that is not told is part of the transaction that is under way.
-      if (transition === undefined || isShown(this.host, transition)) return moves[i];
-    }
-    return undefined;
-  }
-
-  private isUndone(entry: Entry): boolean {
-    return this.lastMove(entry)?.fact === 'undone';
-  }
-
-  /** Entries of which something is on the line that is shown: the others wait for theirs. */
-  private counts({ deeds }: Entry): boolean {
-    return deeds.some(({ transition }) => isShown(this.host, transition));
-  }
-
-  private all(areUndone: boolean): readonly Entry[] {
-    return this.entries.filter((entry) => this.counts(entry) && this.isUndone(entry) === areUndone);
-  }
-
-  /** The last one to undo, or the first of those that were undone. */
-  private next(isUndone: boolean): Entry | undefined {
-    return this.all(isUndone).at(isUndone ? 0 : -1);
-  }
-
   get undos(): number {
-    return this.all(false).length;
+    return this.entries.all(false).length;
   }
   get redos(): number {
-    return this.all(true).length;
+    return this.entries.all(true).length;
   }
   get nextUndo(): string | undefined {
-    return titleOfEntry(this.next(false));
+    return titleOfEntry(this.entries.next(false));
   }
   get nextRedo(): string | undefined {
-    return titleOfEntry(this.next(true));
+    return titleOfEntry(this.entries.next(true));
   }
 
   clear(): void {
-    this.entries = [];
-    this.tell();
+    this.entries.list = [];
+    this.watchers.tell();
   }
 
   watch(listener: () => void): () => void {
-    this.watchers.add(listener);
-    return () => this.watchers.delete(listener);
-  }
-
-  private tell(): void {
-    for (const watcher of [...this.watchers]) {
-      try {
-        watcher();
-      } catch (error) {
-        this.host.problem(error);
-      }
-    }
+    return this.watchers.add(listener);
   }
 
   close(): void {
@@ -399,34 +255,11 @@ class Stack implements UndoStack, Listener {
   }
 }
 
-type Tree = Readonly<Record<string, unknown>>;
+type StateTree = Readonly<Record<string, unknown>>;
 
 /** What an undo or a redo makes of the states now. */
-interface Merge {
-  readonly from: Tree;
-  readonly to: Tree;
+interface UndoMerge {
+  readonly from: StateTree;
+  readonly to: StateTree;
   readonly touches: Touches;
-}
-
-function titleOfEntry(entry: Entry): string;
-function titleOfEntry(entry: Entry | undefined): string | undefined;
-function titleOfEntry(entry: Entry | undefined): string | undefined {
-  return entry && [...new Set(entry.deeds.map(({ action }) => action.type))].join(', ');
-}
-
-/** Whether nothing else changed the stores between two deeds. */
-const isNext = (last: Deed, { changed }: Deed): boolean =>
-  changed.length === last.changed.length &&
-  changed.every(
-    ({ store, before }, i) => store.name === last.changed[i].store.name && before === last.changed[i].after,
-  );
-
-/** The one text that a deed changed; nothing where it changed anything else. */
-function textPlace(changed: readonly StoreChange[]): string | undefined {
-  if (changed.length !== 1) return undefined;
-  const [{ store, before, after }] = changed;
-  const { changes, undo } = difference(before, after, `/${escapeKey(store.name)}`);
-  const [there, back] = [changes[0], undo[0]];
-  const isText = changes.length === 1 && there.op === 'replace' && typeof there.value === 'string';
-  return isText && back.op === 'replace' && typeof back.value === 'string' ? there.path : undefined;
 }

@@ -1,15 +1,15 @@
 // What if: the line without some steps, and with them again.
-import { checkOptions, firstResult, leaveLine, Model, STAYING, type StoreChange, storesOf } from '../core/internal.js';
+import { checkOptions, leaveLine, Model, STAYING, type StoreChange, storesOf } from '../core/internal.js';
 import { causedBy } from './causes.js';
 import type { Cursor } from './cursor.js';
 import { isFact, stepFolded, stillOpen } from './errors.js';
 import { PackedStep } from './packing.js';
 import { recompute, type Recomputing } from './recompute.js';
-import type { TraceState } from './state.js';
+import { statesAt, type TraceState } from './state.js';
 import type { Step } from './step.js';
-import type { States } from './timeline.js';
+import type { States } from './kept-states.js';
 
-export class WhatIf {
+export class Exclusions {
   /** What steps threw when they were recorded, and where, as far as any was computed again since. */
   private readonly thrown = new Map<number, { readonly reason: string; readonly stack: string }>();
 
@@ -37,9 +37,9 @@ export class WhatIf {
     const step = timeline.line.at(index)!;
     if (step.kind === 'fact') throw isFact(seq, step.fact);
     // So long a group that not all of it is kept.
-    if (step.group !== undefined && step.group === this.state.foldedGroup) throw stepFolded(timeline.folded!, seq);
+    if (step.group !== undefined && step.group === timeline.line.foldedGroup) throw stepFolded(timeline.folded!, seq);
     // Taking it back later could not be computed any more.
-    const open = firstResult(this.state.host, (hooks) => hooks.pinned?.())?.step;
+    const open = this.state.host.features.first((hooks) => hooks.pinned?.())?.step;
     if (open !== undefined) throw stillOpen(seq, open);
     const all = timeline.all();
     const chosen = new Set([seq]);
@@ -50,30 +50,15 @@ export class WhatIf {
           chosen.add(other.seq);
     if (withCaused) for (const one of causedBy(all, chosen)) chosen.add(one);
     const first = [...chosen].reduce((least, one) => Math.min(least, one));
-    const before = this.state.statesAt(timeline.line.indexOf(first) - 1);
+    const before = statesAt(this.state, timeline.line.indexOf(first) - 1);
     for (const one of chosen) change(one);
     this.revise(first, before, all);
   }
 
   /** Computes the steps from one on again, on all lines. */
   private revise(first: number, before: States, all: readonly (Step | PackedStep)[]): void {
-    const { timeline, redaction, host } = this.state;
-    const orphans = causedBy(all, this.state.excluded);
-    for (const step of all) {
-      const { seq, reason, stack } = step as Partial<Step> & Pick<Step, 'seq'>;
-      if (reason !== undefined && stack !== undefined && !this.thrown.has(seq)) this.thrown.set(seq, { reason, stack });
-    }
-    const how: Recomputing = {
-      model: new Model(storesOf(host)),
-      stackOf: (seq, reason) => {
-        const thrown = this.thrown.get(seq);
-        return thrown?.reason === reason ? thrown.stack : undefined;
-      },
-      redaction,
-      refuses: host.options.invariants === 'refuse',
-      isExcluded: (seq) => this.state.excluded.has(seq),
-      isOrphan: ({ seq }) => orphans.has(seq),
-    };
+    const { timeline, host } = this.state;
+    const how = this.howToRecompute(all);
     const { line } = timeline;
     const start = line.indexOf(first);
     this.state.noteRevised(start);
@@ -81,29 +66,19 @@ export class WhatIf {
     const forks = new Set(chains.slice(1).map((chain) => chain[0].after));
     const statesAfter = new Map<number | null, States>([[line.at(start - 1)?.seq ?? timeline.folded, before]]);
     const revised: (Step | PackedStep)[] = [];
-    const follows = host.recorder?.listeners.some(({ recomputed }) => recomputed) === true && redaction.none;
-    const stores = new Map(storesOf(host).map((store) => [store.name, store]));
+    const tellers = this.listeners();
     let live = before;
-    timeline.forgetFrom(start);
+    timeline.states.forgetFrom(start);
     for (const chain of chains) {
       const from = statesAfter.get(chain[0].after);
       // It left before the first step that is another one now.
       if (!from) continue;
-      let previous: States = { ...from };
+      const tell = tellers?.(from);
       const again = (step: Step | PackedStep, after: States): void => {
         revised.push(step);
-        if (follows) {
-          const changed = [...step.stores].flatMap((name): StoreChange[] => {
-            const store = stores.get(name);
-            return store ? [{ store, before: previous[name], after: after[name] }] : [];
-          });
-          // A sum does not say what each of its actions did.
-          if ((step as Partial<Step>).fact !== 'summed')
-            host.recorder!.each((listener) => listener.recomputed?.(step.seq, changed));
-          previous = { ...after };
-        }
+        tell?.(step, after);
         if (forks.has(step.seq)) statesAfter.set(step.seq, { ...after });
-        if (chain === chains[0]) timeline.keep(after, step.seq);
+        if (chain === chains[0]) timeline.states.keep(after, step.seq);
       };
       const end = host.computing.within('what is computed again', () => recompute(chain, from, how, again));
       if (chain === chains[0]) live = end;
@@ -117,10 +92,48 @@ export class WhatIf {
     // Runs whose beginning no longer counts are over.
     leaveLine(this.state.host, ({ step }) => step === undefined || !this.state.excluded.has(step), 'branch');
     this.state.travel.arrived('branch', []);
-    this.state.writeSteps(
-      revised.sort((a, b) => a.seq - b.seq),
-      true,
-    );
+    this.state.written.again(revised.sort((a, b) => a.seq - b.seq));
+  }
+
+  private howToRecompute(all: readonly (Step | PackedStep)[]): Recomputing {
+    const { redaction, host, excluded } = this.state;
+    const orphans = causedBy(all, excluded);
+    for (const step of all) {
+      const { seq, reason, stack } = step as Partial<Step> & Pick<Step, 'seq'>;
+      if (reason !== undefined && stack !== undefined && !this.thrown.has(seq)) this.thrown.set(seq, { reason, stack });
+    }
+    return {
+      model: new Model(storesOf(host)),
+      stackOf: (seq, reason) => {
+        const thrown = this.thrown.get(seq);
+        return thrown?.reason === reason ? thrown.stack : undefined;
+      },
+      redaction,
+      refuses: host.options.invariants === 'refuse',
+      isExcluded: (seq) => excluded.has(seq),
+      isOrphan: ({ seq }) => orphans.has(seq),
+    };
+  }
+
+  /** Tells listeners what steps change now, where there are some that ask: for each chain, from the states before it on. */
+  private listeners(): ((from: States) => (step: Step | PackedStep, after: States) => void) | undefined {
+    const { redaction, host } = this.state;
+    const { recorder } = host;
+    if (!redaction.none || !recorder?.listeners.some(({ recomputed }) => recomputed)) return undefined;
+    const stores = new Map(storesOf(host).map((store) => [store.name, store]));
+    return (from) => {
+      let previous: States = { ...from };
+      return (step, after) => {
+        const changed = [...step.stores].flatMap((name): StoreChange[] => {
+          const store = stores.get(name);
+          return store ? [{ store, before: previous[name], after: after[name] }] : [];
+        });
+        // A sum does not say what each of its actions did.
+        if ((step as Partial<Step>).fact !== 'summed')
+          recorder.each((listener) => listener.recomputed?.(step.seq, changed));
+        previous = { ...after };
+      };
+    };
   }
 
   /** The line is that of a file now: its steps are left out as the file says. */

@@ -1,28 +1,24 @@
 // A Jest test out of recorded steps: the state before them is given, their actions happen, then the state is so.
 import {
   checkOptions,
-  definitionOf,
   hasOwn,
   isContainer,
   isDate,
   isKeyed,
   lookUp,
-  Model,
   parsePointer,
   pointerTo,
-  sameData,
   STAYING,
   toText,
 } from '../core/internal.js';
 import type { AnyStore, Patch } from '../core/index.js';
-import { noSuchStep, nothingToTest } from './errors.js';
-import { lineOf, traceOf, type GivenTrace } from './file.js';
+import type { GivenTrace } from './file-reading.js';
+import { HAPPENED, isStatus, rangeOf, storeAt, type RangeOptions } from './test-range.js';
 import { literal, quoted } from './literal.js';
 import { changedPlaces } from './places.js';
-import { holdsRedacted, REDACTED, Redaction } from './redaction.js';
-import { recomputed, type Recomputing } from './recompute.js';
+import { REDACTED } from './redaction/secrets.js';
 import { titleOf, type Step } from './step.js';
-import { patched, type States } from './timeline.js';
+import type { States } from './kept-states.js';
 
 /** Options of `writeTest`. */
 export interface WriteTestOptions {
@@ -61,7 +57,7 @@ export interface WriteTestOptions {
  */
 export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
   checkOptions('writeTest', options, ['from', 'to', 'branch', 'model', 'stores', 'title', 'source', 'given']);
-  const { model, given, source } = options;
+  const { given, source } = options;
   const { steps, first, before, after, joining, dispatched } = rangeOf(file, options);
   const last = steps[steps.length - 1];
   const refuses = steps.some(
@@ -78,21 +74,9 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
   }
   const title = options.title ?? titleFrom(dispatched);
   const from = source === undefined ? '' : ` from ${source}`;
-  const fromFloe = [...(when.patches ? ['applyPatch'] : []), ...(given === undefined ? [] : ['parseSnapshot'])];
   const places = changedPlaces(before, after);
   const joined = [...joining].filter((name) => hasOwn(after, name)).map((name) => pointerTo([name]));
   const checks = [...checksOf([...places, ...joined], after)];
-  const uses = ['changedPlaces', 'sameAt', 'testRuntime', 'valueAt'].filter(
-    (name) => !name.endsWith('At') || checks.some((line) => line.includes(`${name}(runtime`)),
-  );
-  const fromTesting = `import { ${uses.join(', ')} } from 'floe/testing';`;
-  const imports = [
-    ...(given === undefined ? [] : [`import { readFileSync } from 'node:fs';`]),
-    `import { expect, test } from '@jest/globals';`,
-    ...(fromFloe.length > 0 ? [`import { ${fromFloe.join(', ')} } from 'floe';`] : []),
-    fromTesting,
-    `import { stores } from ${quoted(model)};`,
-  ];
   const begin =
     given === undefined
       ? literal(before, '  ')
@@ -109,18 +93,34 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
     ...checks,
     `  expect(changedPlaces(given, runtime.snapshot())).toEqual(${literal(places, '  ')});`,
   ];
-  const tables = body.some((line) => line.includes('tableOf(')) ? [`import { tableOf } from 'floe/entities';`] : [];
   return [
     comment(`Written by floe${from}: steps ${first} to ${last.seq}.`),
-    ...imports.slice(0, -2),
-    ...tables,
-    ...imports.slice(-2),
+    ...importsOf(body, options, when.patches),
     '',
     `test(${quoted(title)}, () => {`,
     ...body,
     '});',
     '',
   ].join('\n');
+}
+
+/** The imports of what a test calls. */
+function importsOf(body: readonly string[], { model, given }: WriteTestOptions, patches: boolean): string[] {
+  const calls = (start: string): boolean => body.some((line) => line.includes(start));
+  const from = (names: readonly string[], module: string): string[] =>
+    names.length > 0 ? [`import { ${names.join(', ')} } from '${module}';`] : [];
+  const fromFloe = [...(patches ? ['applyPatch'] : []), ...(given === undefined ? [] : ['parseSnapshot'])];
+  const fromTesting = ['changedPlaces', 'sameAt', 'testRuntime', 'valueAt'].filter(
+    (name) => !name.endsWith('At') || calls(`${name}(runtime`),
+  );
+  return [
+    ...(given === undefined ? [] : [`import { readFileSync } from 'node:fs';`]),
+    `import { expect, test } from '@jest/globals';`,
+    ...from(fromFloe, 'floe'),
+    ...from(calls('tableOf(') ? ['tableOf'] : [], 'floe/entities'),
+    ...from(fromTesting, 'floe/testing'),
+    `import { stores } from ${quoted(model)};`,
+  ];
 }
 
 /**
@@ -131,121 +131,6 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
  */
 export function givenText(file: GivenTrace, options: RangeOptions): string {
   return toText(rangeOf(file, options).before) + '\n';
-}
-
-type RangeOptions = Pick<WriteTestOptions, 'from' | 'to' | 'branch' | 'stores'>;
-
-interface Range {
-  /** From the first action on. */
-  readonly steps: readonly Step[];
-  /** The number of the first step, which may state a fact before the first action. */
-  readonly first: number;
-  /** The states before the first action: of the stores that the steps are about, where the code is there to tell. */
-  readonly before: States;
-  /** The states after the last one, of all stores. */
-  readonly after: States;
-  /** The stores that join on the way; but one whose first state is what an action made of it begins as it is declared. */
-  readonly joining: ReadonlySet<string>;
-  /** The actions that happen in the test. */
-  readonly dispatched: ReadonlySet<Step>;
-}
-
-function rangeOf(given: GivenTrace, { from, to, branch, stores }: RangeOptions): Range {
-  const file = traceOf(given);
-  const line = lineOf(file, branch);
-  const redaction = new Redaction({ state: file.header.redacted ?? [] });
-  const indexOf = (seq: number): number => {
-    const index = line.findIndex((step) => step.seq === seq);
-    if (index < 0) throw noSuchStep(seq, line[0]?.seq ?? 0, line.at(-1)?.seq ?? 0);
-    return index;
-  };
-  const start = from === undefined ? line.findIndex(({ kind }) => kind === 'action') : indexOf(from);
-  const end = to === undefined ? line.length - 1 : indexOf(to);
-  const range = line.slice(Math.max(0, start), end + 1);
-  // What is stated before the first action is how the test begins.
-  const secrets = new Secrets(redaction, stores, line);
-  let states = patched(file.states, line.slice(0, Math.max(0, start)));
-  const happens = new Set<Step>();
-  const known: States[] = [];
-  for (const step of range) {
-    known.push(states);
-    if (canHappen(step) && !secrets.matterTo(step, states)) happens.add(step);
-    states = patched(states, [step]);
-  }
-  const action = range.findIndex((step) => happens.has(step));
-  if (action < 0) throw nothingToTest(from, to);
-  const steps = range.slice(action);
-  const before = known[action];
-  const concerned = concernedBy(steps, happens, stores);
-  const joining = new Set<string>();
-  const changed = new Set<string>();
-  for (const { kind, changes } of steps)
-    for (const name of changes.map(storeAt))
-      if (!hasOwn(before, name) && !isStatus(name) && !joining.has(name))
-        (kind === 'action' || changed.has(name) ? changed : joining).add(name);
-  return {
-    ...{ steps, first: range[0].seq, after: ofStores(states), joining, dispatched: happens },
-    before: Object.fromEntries(Object.entries(ofStores(before)).filter(([name]) => concerned?.has(name) ?? true)),
-  };
-}
-
-const storeAt = ({ path }: Patch[number]): string => parsePointer(path)[0];
-
-/** The stores that steps change, or that handle their actions; nothing where only the code could tell. */
-function concernedBy(
-  steps: readonly Step[],
-  happens: ReadonlySet<Step>,
-  stores: readonly AnyStore[] | undefined,
-): ReadonlySet<string> | undefined {
-  if (!stores) return undefined;
-  const concerned = new Set(steps.flatMap((step) => [...step.stores, ...step.changes.map(storeAt)]));
-  const types = new Set(steps.filter((step) => happens.has(step)).map((step) => step.action!.type));
-  for (const store of stores.map(definitionOf))
-    for (const type of types) if ([...store.changesFor(type)].length > 0) concerned.add(store.name);
-  return concerned;
-}
-
-/** Without the status of tasks, with which no test can begin: the names of stores have no dot. */
-const ofStores = (states: States): States =>
-  Object.fromEntries(Object.entries(states).filter(([name]) => !isStatus(name)));
-
-const isStatus = (name: string): boolean => name.includes('.');
-
-const HAPPENED = new Set(['applied', 'unchanged', 'failed', 'refused']);
-
-const canHappen = ({ kind, outcome, excluded, onTrust }: Step): boolean =>
-  kind === 'action' && !excluded && !onTrust && HAPPENED.has(outcome);
-
-/** What is redacted, and what depends on it. */
-class Secrets {
-  private readonly how: Recomputing | undefined;
-
-  constructor(
-    private readonly redaction: Redaction,
-    stores: readonly AnyStore[] | undefined,
-    line: readonly Step[],
-  ) {
-    this.how = stores && {
-      ...{ model: new Model(stores.map(definitionOf)), redaction },
-      refuses: line.some(({ outcome }) => outcome === 'refused'),
-      ...{ isExcluded: () => false, isOrphan: () => false },
-    };
-  }
-
-  /** Whether an action may have done something else than it does where nothing stands at redacted places. */
-  matterTo(step: Step, before: States): boolean {
-    const { action, stores, outcome } = step;
-    const own = [...stores, action!.type.split('.')[0]];
-    if (!own.some((store) => this.redaction.covers(store))) return false;
-    if (!this.how || holdsRedacted(action!.payload)) return true;
-    const { step: found } = recomputed(step, before, this.how);
-    if (found.outcome !== outcome || found.reason !== step.reason) return true;
-    if (outcome !== 'applied') return false;
-    // What it puts at a redacted place is in no step, and would be in the state of the test.
-    const after = patched(before, [step]);
-    const { changed } = this.how.model.apply(action!, before);
-    return !changed.every((one) => sameData(one.after, after[one.store.name]));
-  }
 }
 
 function titleFrom(dispatched: ReadonlySet<Step>): string {

@@ -5,6 +5,8 @@ import { setFlagsFromString } from 'node:v8';
 import { runInNewContext } from 'node:vm';
 import { defaultRuntime, selector, store, task } from 'floe';
 import { storageIn } from 'floe/persist';
+import { isWatched, liveSources, observeIn, readerName } from '../../src/core/features/live.js';
+import { hostOf } from '../../src/core/kernel/attachment.js';
 import { runs } from '../support/runs.js';
 import {
   boardSetup,
@@ -50,6 +52,29 @@ describe.each(Object.entries({ ...frameworks, ...withoutFramework }))('%s', (fra
     return { runtime, board: Object.assign(board as Board, mounted) };
   };
   const shows = async (setup: Setup, runtime = newRuntime()) => ({ runtime, ...(await mount(runtime, setup)) });
+
+  test('an inspector counts a component as a watcher of what it shows, and sees that it was notified', async () => {
+    const runtime = newRuntime();
+    const host = hostOf(runtime);
+    const { text, unmount } = await shows(({ select }) => {
+      const both = select(twice);
+      return () => String(both());
+    }, runtime);
+    await text();
+    const watchers = () => liveSources(host).map((one) => `${one.name} ${one.watchers} ${isWatched(one.reader)}`);
+    expect(watchers()).toContain('twice 1 true');
+    const notified: string[] = [];
+    const end = observeIn(host, { computed: () => undefined, notified: (reader) => notified.push(readerName(reader)) });
+    runtime.dispatch(planned('Petrel'));
+    await text();
+    expect(notified).toEqual(['twice']);
+    runtime.dispatch(noted('fog'));
+    await text();
+    expect(notified).toEqual(['twice']);
+    end();
+    unmount();
+    expect(watchers().filter((one) => one.endsWith('true'))).toEqual([]);
+  });
 
   test('a component shows the values of its selections, and renders for no others', async () => {
     const someEdit = fc.oneof(

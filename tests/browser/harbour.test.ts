@@ -1,9 +1,9 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
-import { chromium, type Browser, type Page } from 'playwright-core';
+import type { Browser, Page } from 'playwright-core';
 import { spawn, type ChildProcess } from 'node:child_process';
 import { demoProgram } from '../support/command.js';
 import { eventually } from '../support/eventually.js';
-import { findChromium, launchOptions } from '../../scripts/chromium.mjs';
+import { launch } from '../support/page.js';
 
 let demo: ChildProcess;
 let address: string;
@@ -14,7 +14,7 @@ beforeAll(async () => {
   address = await new Promise((resolve) =>
     demo.stdout!.once('data', (data: Buffer) => resolve(data.toString().trim())),
   );
-  browser = await chromium.launch(launchOptions(findChromium()!));
+  browser = await launch();
 });
 afterAll(async () => {
   await browser?.close();

@@ -65,15 +65,15 @@ interface Wiring {
 }
 const wirings: Record<string, Wiring> = {
   'the store accepts itself, and renews with the next module': {
-    store: 'import.meta.hot?.accept((next) => next && runtime.add(next.visits, { renew: true }));',
+    store: 'import.meta.hot?.accept((next) => next && runtime.renew(next.visits));',
     reported: 0,
   },
   'the store accepts itself, and renews whenever it is evaluated': {
-    store: 'if (import.meta.hot) {\n  import.meta.hot.accept();\n  runtime.add(visits, { renew: true });\n}',
+    store: 'if (import.meta.hot) {\n  import.meta.hot.accept();\n  runtime.renew(visits);\n}',
     reported: 0,
   },
   'the first module accepts the store': {
-    main: "import { visits } from './visits';\nvoid visits;\nimport.meta.hot?.accept('./visits', (next) => next && runtime.add(next.visits, { renew: true }));",
+    main: "import { visits } from './visits';\nvoid visits;\nimport.meta.hot?.accept('./visits', (next) => next && runtime.renew(next.visits));",
     reported: 0,
   },
   'nothing is wired': { reported: 1 },
@@ -145,7 +145,7 @@ describe('hot reload', () => {
       expect([errors, loads]).toEqual([[], 1]);
       const problems = await page.evaluate(() => (globalThis as unknown as { problems: string[] }).problems);
       expect(problems).toHaveLength(wiring.reported);
-      for (const problem of problems) expect(problem).toContain('runtime.add(next.visits, { renew: true })');
+      for (const problem of problems) expect(problem).toContain('runtime.renew(next.visits)');
       await page.close();
     },
   );

@@ -3,9 +3,9 @@ import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { spawnSync } from 'node:child_process';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import { chromium, type Browser, type Page } from 'playwright-core';
+import type { Browser, Page } from 'playwright-core';
+import { launch } from '../support/page.js';
 import type { StorageArea } from 'floe/persist';
-import { findChromium, launchOptions } from '../../scripts/chromium.mjs';
 import { storageContract } from '../persist/contract.js';
 
 let browser: Browser;
@@ -27,7 +27,7 @@ beforeAll(async () => {
     response.end(request.url === '/persist.js' ? code : '<!doctype html><title>storage</title>');
   });
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
-  browser = await chromium.launch(launchOptions(findChromium()!));
+  browser = await launch();
   page = await browser.newPage();
   await page.goto(`http://127.0.0.1:${(server.address() as AddressInfo).port}/`);
   await page.addScriptTag({

@@ -122,7 +122,6 @@ describe('an option that is not known', () => {
     ['persisted', () => store(fresh(), { a: 1 }).persisted(anyway({ olny: ['a'] })), "Did you mean 'only'?"],
     ['watch', () => runtime.watch(counter, () => undefined, anyway({ now: true, error: 1 })), 'has no option'],
     ['snapshot', () => runtime.snapshot(anyway({ olny: [] })), "Did you mean 'only'?"],
-    ['add', () => runtime.add(counter, anyway({ renewed: true })), "Did you mean 'renew'?"],
     ['exclude', () => runtime.trace.exclude(0, anyway({ withCause: true })), "Did you mean 'withCaused'?"],
     ['replayTrace', () => replayTrace('', anyway({ store: [] })), "Did you mean 'stores'?"],
     ['writeTest', () => writeTest('', anyway({ models: '' })), "Did you mean 'model'?"],

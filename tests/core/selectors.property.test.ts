@@ -19,7 +19,7 @@ const initial: State = {
   byName: { a: { n: 1 }, b: { n: 2 } },
 };
 
-// What a selector can do with a state. The same functions run on the state itself, on the runtime's stand-ins, and on the
+// What a selector can do with a state. The same functions run on the state itself, on the runtime's tracking proxies, and on the
 // model's own recorder.
 const looks: ((state: State, n: number) => unknown)[] = [
   (state) => state.flag,

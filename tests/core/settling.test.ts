@@ -87,7 +87,7 @@ async function play({ isHeld, isQueued, end, order }: (typeof scenarios)[number]
   const host = hostOf(runtime);
   const scenario = JSON.stringify({ isHeld, isQueued, end, order });
   // Nothing is left pending: what is shown is what storages keep, and it is one of the levels that there can be.
-  expect({ scenario, pending: host.attending !== undefined }).toEqual({ scenario, pending: false });
+  expect({ scenario, pending: host.features.attending !== undefined }).toEqual({ scenario, pending: false });
   expect({ scenario, states: confirmedStates(host) }).toEqual({ scenario, states: shownStates(host) });
   // What takes the place of one that its run has settled is news of its own.
   expect([50, 51, 57, 58]).toContain(runtime.read(tide).level);

@@ -118,7 +118,7 @@ describe('rule 5: stores that come and go', () => {
       draft.open = false;
     });
     expect(codeOf(() => runtime.add(after))).toBe('FLOE_NAME_TAKEN');
-    runtime.add(after, { renew: true });
+    runtime.renew(after);
     expect(runtime.read(after)).toEqual({ open: true, old: 1, fresh: 2 });
     expect(problems).toMatchObject([{ error: { code: 'FLOE_FIELDS_LOST' } }]);
     runtime.dispatch(closed());
@@ -131,7 +131,7 @@ describe('rule 5: stores that come and go', () => {
     const runtime = createRuntime({ stores: [before] });
     await runtime.run(old());
     const load = task(after, 'load', () => Promise.resolve());
-    runtime.add(after, { renew: true });
+    runtime.renew(after);
     expect(runtime.read(load.status)).toMatchObject({ phase: 'done', runs: 1 });
     await runtime.run(load());
     expect([runtime.read(old.status).runs, runtime.read(load.status).runs]).toEqual([2, 2]);
@@ -164,7 +164,7 @@ describe('stores', () => {
     });
     const undo = undoStack(runtime, { stores: [old.notes] });
     runtime.dispatch(old.counted());
-    if (how === 'renewed') runtime.add(next.notes, { renew: true });
+    if (how === 'renewed') runtime.renew(next.notes);
     else runtime.read(next.notes);
     runtime.dispatch(next.counted());
     expect(await runtime.persistence.flush()).toBe(true);
@@ -191,7 +191,7 @@ describe('stores', () => {
     const reload = async (by: number): Promise<void> => {
       const next = declare(by);
       old.push(new WeakRef(next.panel));
-      runtime.add(next.panel, { renew: true });
+      runtime.renew(next.panel);
       // A module that was not reloaded still holds the first one.
       runtime.dispatch(by % 2 === 0 ? first.counted() : next.counted());
       await runtime.run(by % 3 === 0 ? first.count() : next.count());
@@ -236,7 +236,7 @@ describe('stores', () => {
     runtime.add(last.panel);
     expect([runtime.read(old.shown), runtime.read(next.shown)]).toEqual([1100, 1100]);
     expect(problems).toMatchObject([{ error: { code: 'FLOE_NAME_TAKEN' } }]);
-    expect(String(problems[0].error)).toContain('runtime.add(next.panel, { renew: true })');
+    expect(String(problems[0].error)).toContain('runtime.renew(next.panel)');
     // Two of them at once are no reload.
     expect(codeOf(() => createRuntime({ stores: [old.panel, next.panel] }))).toBe('FLOE_NAME_TAKEN');
   });
@@ -253,11 +253,11 @@ describe('stores', () => {
   test('a renewed store keeps the state that fits', () => {
     const { counter, runtime, problems, last } = recorded();
     const before = runtime.read(counter);
-    runtime.add(store('counter', { n: 5, m: 5 }), { renew: true });
+    runtime.renew(store('counter', { n: 5, m: 5 }));
     expect([runtime.read(counter) === before, problems, last().fact]).toEqual([true, [], 'renewed']);
     runtime.add(counter);
     expect(runtime.trace.steps.at(-1)!.fact).toBe('renewed');
-    runtime.add(store('late', { x: 1 }), { renew: true });
+    runtime.renew(store('late', { x: 1 }));
     expect(last()).toMatchObject({ fact: 'joined', changes: [{ path: '/late' }] });
     for (const [name, was, is] of [
       ['list', [1, 2], [3]],
@@ -267,11 +267,11 @@ describe('stores', () => {
       ['filled', { a: 1 }, 5],
     ] as const) {
       runtime.add(store<string, unknown>(name, was));
-      runtime.add(store<string, unknown>(name, is), { renew: true });
+      runtime.renew(store<string, unknown>(name, is));
       expect(runtime.snapshot()[name]).toEqual(was);
     }
     expect(problems).toEqual([]);
-    runtime.add(store('object', { b: 1 }), { renew: true });
+    runtime.renew(store('object', { b: 1 }));
     expect(problems.map(({ error }) => (error as Error).message)).toEqual([expect.stringMatching(/'object'.*a/)]);
   });
 });

@@ -3,7 +3,7 @@ import { describe, expect, test } from '@jest/globals';
 import { createRuntime, selector, store } from 'floe';
 import { entity, rowOf, tableOf, tables } from 'floe/entities';
 import { note, Reader } from '../../src/core/reactive/graph.js';
-import { Place } from '../../src/core/reactive/tracking.js';
+import { noteKind, TrackedPlace } from '../../src/core/reactive/tracking.js';
 import { failure } from '../support/failures.js';
 
 const declare = () => ({
@@ -43,7 +43,7 @@ const edits: Record<string, Edit> = {
   'the fifth of the long': (draft) => (draft.long[5].n = 7),
 };
 
-/** A part of a stand-in is described by how it is read. */
+/** A part of a tracking proxy is described by how it is read. */
 const described = (found: PropertyDescriptor | undefined): unknown =>
   (found?.get ? found.get() : found?.value) as unknown;
 
@@ -322,16 +322,16 @@ test('a key of what is depended on as a whole, asked for', () => {
 
 test('a place that no selector reads any more is forgotten, and so are those above it', () => {
   const state = { a: { b: [1] } };
-  const ways: Record<string, (place: Place) => void> = {
+  const ways: Record<string, (place: TrackedPlace) => void> = {
     'its value': note,
-    'its kind': (place) => place.noteKind(),
+    'its kind': noteKind,
     'its keys': (place) => place.noteKeys(),
     'its size': (place) => place.noteSize(),
     'what is in it': (place) => note(place.place('other')),
     'whether a key is there': (place) => place.notePresenceOf('key'),
   };
   for (const [way, read] of Object.entries(ways)) {
-    const root = new Place(undefined, '');
+    const root = new TrackedPlace(undefined, '');
     let step = 0;
     class Reading extends Reader {
       readonly name = 'reading';

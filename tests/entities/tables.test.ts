@@ -84,7 +84,7 @@ describe('a store of tables is a store', () => {
     expect(runtime.read(names)).toEqual([]);
   });
 
-  test('drafts and stand-ins in a new table become what they stand for', () => {
+  test('drafts and tracking proxies in a new table become what they stand for', () => {
     const thing = store('thing', () => ({ row: { n: 1 }, table: tableOf<{ n: number }>(), more: [{ n: 5 }] }));
     const tabled = thing.action('tabled', (draft) => {
       const inner = tableOf([['inner', draft.more[0]]]);

@@ -438,8 +438,8 @@ test('a state that is asked for as soon as an earlier one was there is found too
   const recorded = new RecordedHistory();
   await recorded.read(runtime.trace.export());
   for (const position of [1000, 2000, 2900]) {
-    await recorded.stateReady(position);
-    expect(recorded.near).toBeGreaterThanOrEqual(position);
+    await recorded.states.ready(position);
+    expect(recorded.states.near).toBeGreaterThanOrEqual(position);
   }
 });
 

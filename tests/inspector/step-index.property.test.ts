@@ -1,6 +1,8 @@
 // Whatever happens to a history, the index that followed it says the same as one that reads it from the beginning.
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
+import { createRuntime, store } from '../../src/core/index.js';
+import { recording } from '../../src/trace/index.js';
 import { sourceOf } from '../../src/trace/source.js';
 import { StepIndex } from '../../src/inspector/history/step-index.js';
 import { runs } from '../support/runs.js';
@@ -25,11 +27,11 @@ function said(index: StepIndex) {
   for (let position = index.first; position < index.end; position++)
     steps.push([
       position,
-      index.time(position),
-      index.marksAt(position),
-      index.outcome(position),
-      [...index.storesAt(position)],
-      index.moment(position),
+      index.steps.time(position),
+      index.steps.marksAt(position),
+      index.steps.outcome(position),
+      [...index.steps.storesAt(position)],
+      index.steps.moment(position),
     ]);
   return {
     steps,
@@ -45,8 +47,8 @@ function said(index: StepIndex) {
       moment,
     ]),
     settled: [...index.settled],
-    problems: index.problems,
-    newest: index.newest,
+    problems: index.steps.problems,
+    newest: index.notes.newest,
   };
 }
 
@@ -133,3 +135,23 @@ test('an index that followed equals one that reads from the beginning', async ()
     { numRuns: runs(150) },
   );
 }, 60_000);
+
+test('an index that comes too late for steps that were folded knows those that are kept', () => {
+  let now = 0;
+  const tide = store('tide', { level: 0 });
+  const rose = tide.action('rose', (draft) => void draft.level++);
+  const runtime = createRuntime({ stores: [tide], trace: recording({ limit: 20 }), clock: () => ++now });
+  const source = sourceOf(runtime.trace);
+  const index = new StepIndex(source);
+  const rise = (times: number): void => {
+    for (let i = 0; i < times; i++) runtime.dispatch(rose());
+    index.scan();
+  };
+  rise(5);
+  rise(200);
+  expect(index.first).toBe(source.first);
+  for (let position = index.first; position < source.end; position++) {
+    expect(index.steps.time(position)).toBe(source.at(position)!.time);
+    expect([...index.stepsOf(index.steps.moment(position))]).toEqual([position]);
+  }
+});

@@ -1,4 +1,4 @@
-// What is large has a reason, and there is never more of it: whoever makes something smaller lowers the number here.
+// What is large says why in a comment, and there is never more of it: whoever makes something smaller lowers the number here.
 import { describe, expect, test } from '@jest/globals';
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -11,10 +11,10 @@ const walk = (folder: string): string[] =>
 
 /** How many there may be of what is larger than the limit. */
 const RATCHETS = {
-  'classes over 25 members': 27,
-  'files over 350 lines': 24,
-  'functions over 60 lines': 16,
-  'parameter lists over 4': 42,
+  'classes over 25 members': 8,
+  'files over 350 lines': 8,
+  'functions over 60 lines': 4,
+  'parameter lists over 4': 5,
 };
 type Kind = keyof typeof RATCHETS;
 
@@ -25,11 +25,22 @@ const found: Record<Kind, string[]> = {
   'parameter lists over 4': [],
 };
 
+/** What a reason begins with. */
+const REASON = /\b(?:larger|longer) than other|\b(?:five|ten) parameters\b/i;
+const REASON_OF_FILE = /\bthan other\s+(?:\*\s+)?files\b/;
+const unexplained: string[] = [];
+
 for (const file of walk('src').filter((name) => /\.tsx?$/.test(name))) {
   const source = ts.createSourceFile(file, readFileSync(file, 'utf8'), ts.ScriptTarget.Latest, true);
   const lineOf = (position: number): number => source.getLineAndCharacterOfPosition(position).line + 1;
-  const note = (kind: Kind, node: ts.Node, size: number): void =>
-    void found[kind].push(`${file}:${lineOf(node.getStart())} (${size})`);
+  const note = (kind: Kind, node: ts.Node, size: number): void => {
+    const what = `${file}:${lineOf(node.getStart())} (${size})`;
+    found[kind].push(what);
+    // Of a file anywhere, of a constructor before its class, of anything else before it.
+    const owner = ts.isConstructorDeclaration(node) ? node.parent : node;
+    const said = ts.isSourceFile(owner) ? owner.text : source.text.slice(owner.getFullStart(), owner.getStart(source));
+    if (!(ts.isSourceFile(owner) ? REASON_OF_FILE : REASON).test(said)) unexplained.push(`${kind}: ${what}`);
+  };
   const lines = lineOf(source.getEnd()) - 1;
   if (lines > 350) note('files over 350 lines', source, lines);
   const visit = (node: ts.Node): void => {
@@ -52,6 +63,10 @@ function membersOf({ members }: ts.ClassLikeDeclaration): number {
 }
 
 describe('what is large', () => {
+  test('says why', () => {
+    expect(unexplained).toEqual([]);
+  });
+
   test.each(Object.keys(RATCHETS) as Kind[])('%s', (kind) => {
     const all = found[kind];
     if (all.length !== RATCHETS[kind])

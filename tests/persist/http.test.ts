@@ -68,6 +68,22 @@ test('a text is written only over the one that was seen', async () => {
   await expect(area().write('log', 'not seen\n')).rejects.toThrow('another client');
 });
 
+test('a text that was removed is written as a new one, whatever the server says of the removal', async () => {
+  const conditions: (string | undefined)[] = [];
+  const area = httpArea({
+    url: 'http://office.localhost/kept',
+    fetch: (_input, { method, headers } = {}) => {
+      const { 'If-Match': match, 'If-None-Match': none } = headers as Record<string, string | undefined>;
+      conditions.push(match ?? none);
+      return Promise.resolve(new Response(null, { status: 200, headers: { ETag: `"${method}"` } }));
+    },
+  });
+  await area.write('log', 'first\n');
+  await area.remove('log');
+  await area.write('log', 'second\n');
+  expect(conditions).toEqual(['*', '"PUT"', '*']);
+});
+
 test('a device forgets also what another one has stored meanwhile', async () => {
   const url = `${office.address}/office/kept/forgotten`;
   const { log, written } = declare();

@@ -2,6 +2,7 @@
 import { describe, expect, test } from '@jest/globals';
 import { createRuntime, store } from 'floe';
 import { memoryStorage, storageIn, type StorageArea } from 'floe/persist';
+import { recording } from 'floe/trace';
 import { memory } from './tabs-browser.js';
 
 const declare = () => {
@@ -127,6 +128,35 @@ describe.each([
     expect(after.codes).toEqual(['FLOE_STORAGE_FAILED']);
     await after.runtime.close();
   });
+});
+
+test('every place stores a branch that begins with a transaction that is rolled back', async () => {
+  const [first, second] = [new Map<string, string>(), new Map<string, string>()];
+  const { notes, written, visits, counted } = declare();
+  const runtime = createRuntime({
+    stores: [notes, visits],
+    trace: recording(),
+    storage: { default: memoryStorage(first), stores: [[visits, memoryStorage(second)]] },
+  });
+  const start = runtime.trace.cursor;
+  runtime.dispatch(written('fog'));
+  runtime.dispatch(counted());
+  await runtime.persistence.flush();
+  runtime.trace.seek(start);
+  expect(() =>
+    runtime.atomic(() => {
+      // A fact that is rolled back is no step: none follows the branch.
+      runtime.reset(visits);
+      throw new Error('no');
+    }),
+  ).toThrow('no');
+  await Promise.resolve();
+  await runtime.persistence.flush();
+  expect((await runtime.persistence.list()).map(({ state }) => state)).toEqual([
+    runtime.read(notes),
+    runtime.read(visits),
+  ]);
+  await runtime.close();
 });
 
 test('two storages of one place keep what is there', async () => {

@@ -1,8 +1,8 @@
 // The built harbour example behind its office, and a Chromium to open it in; for the tests of one file.
 import { afterAll, afterEach, beforeAll, beforeEach } from '@jest/globals';
 import { join } from 'node:path';
-import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
-import { findChromium, launchOptions } from '../../scripts/chromium.mjs';
+import type { Browser, BrowserContext, Page } from 'playwright-core';
+import { launch } from './page.js';
 
 interface Office {
   readonly address: string;
@@ -21,7 +21,7 @@ export function harbourPage({ each = false } = {}) {
     office = await startOffice({ port: 0, page: join(built, 'page'), thinking: 50 });
   };
   beforeAll(async () => {
-    browser = await chromium.launch(launchOptions(findChromium()!));
+    browser = await launch();
     if (!each) await start();
   });
   if (each) {

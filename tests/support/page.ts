@@ -14,7 +14,11 @@ export async function bundledPage(entry: string, mode: 'development' | 'producti
   return stdout;
 }
 
-export const launch = (): Promise<Browser> => chromium.launch(launchOptions(findChromium()!));
+/** A browser of this suite: `npm test` starts one for all, whose contexts end with the suite. */
+export const launch = (): Promise<Browser> => {
+  const { FLOE_BROWSER: shared } = process.env;
+  return shared ? chromium.connect(shared) : chromium.launch(launchOptions(findChromium()!));
+};
 
 /** A browser with an empty page of that script at every address of an origin. */
 export async function contextWith(browser: Browser, origin: string, code: string): Promise<BrowserContext> {

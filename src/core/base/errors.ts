@@ -1,4 +1,4 @@
-// The catalogue of the core's errors. Each is declared once: what failed, why, and what to write instead. The long text
+// The catalogue of the core's errors: longer than other files, since it is a list. Each is declared once: what failed, why, and what to write instead. The long text
 // is for development; a production build keeps the code and the names in it. `docs/reference/errors.md` explains each.
 import { DEV } from './mode.js';
 
@@ -109,9 +109,9 @@ export const nameTaken = (what: string, name: string, renewed = false): FloeErro
     DEV &&
       `${what} '${name}' is declared twice. ${
         renewed
-          ? `Both have the same fields, so the second was taken for a reloaded module, and the state was kept. A production build throws. If this is a reload, add to the module: if (import.meta.hot) import.meta.hot.accept((next) => next && runtime.add(next.${name}, { renew: true })). If these are two stores, give the second its own name.`
+          ? `Both have the same fields, so the second was taken for a reloaded module, and the state was kept. A production build throws. If this is a reload, add to the module: if (import.meta.hot) import.meta.hot.accept((next) => next && runtime.renew(next.${name})). If these are two stores, give the second its own name.`
           : what === 'The store'
-            ? `Give the second its own name; for two copies of one store use copyOf(store, 'otherName'); for a reloaded module use runtime.add(store, { renew: true }).`
+            ? `Give the second its own name; for two copies of one store use copyOf(store, 'otherName'); for a reloaded module use runtime.renew(store).`
             : `Which of the two counts would be chance: give the second its own name.`
       }`,
   );

@@ -2,14 +2,12 @@
 // into, and where a draft knows which keys it touched, only those are.
 import type { PatchOperation } from './patch.js';
 import { KEYED, type Keyed } from './keyed.js';
-import { movesIn, range, type ListMoves, type Places } from './list-moves.js';
-import { escapeKey, hasOwn, kindOf, same, sameData } from './plain.js';
+import { ListAlignment } from './list-alignment.js';
+import { movesIn, range, type ListMoves, type ListPlaces } from './list-moves.js';
+import { escapeKey, hasOwn, kindOf, same } from './plain.js';
 import { originOf, type Touches } from './touches.js';
 
 const noTouches: Touches = { get: () => undefined };
-
-/** More insertions and removals than this in one array, and the array is replaced as a whole. */
-const MOST_ARRAY_EDITS = 128;
 
 /** A patch that leads from one state to the next, and the patch that leads back. */
 export interface Difference {
@@ -62,9 +60,6 @@ export function differenceOf({ changed, touches }: ChangedStates): Difference {
 }
 
 const isObject = (value: unknown): value is object => typeof value === 'object' && value !== null;
-
-/** Whether items both came and went. */
-const isMixed = (script: readonly string[]): boolean => script.includes('-') && script.includes('+');
 
 /** The JSON Patch from one state tree to another, and its inverse: each operation is about one store. */
 export function differenceOfStates(
@@ -191,18 +186,9 @@ class Differ implements Difference {
       return this.touchedItems(before, after, keys, path);
     }
     const listsBefore = this.listsWithMoves;
-    this.onlyEqual = false;
-    let start = 0;
-    const shorter = Math.min(before.length, after.length);
-    while (start < shorter && this.sameItem(before[start], after[start])) start++;
-    let end = 0;
-    while (end < shorter - start && this.sameItem(before[before.length - 1 - end], after[after.length - 1 - end]))
-      end++;
-    const oldEnd = before.length - end;
-    const newEnd = after.length - end;
-    const script = this.align(before, after, start, oldEnd, newEnd);
-    // Items that are only equal may be others: then all have to be looked at.
-    const { follows, onlyEqual } = this;
+    const alignment = new ListAlignment(before, after, this.touches);
+    const { start, oldEnd, newEnd, script, onlyEqual } = alignment;
+    const { follows } = this;
     const places = (from: number, olds: number, news: number) => ({
       ...{ before, after },
       ...{ olds: range(from, olds), news: range(from, news) },
@@ -212,18 +198,18 @@ class Differ implements Difference {
       if (follows) this.follow({ ...places(0, before.length, after.length), implied: () => -1 }, path, listsBefore);
       return;
     }
-    for (let i = 0; i < start; i++) this.keep(before, after, i, i, path);
-    const pairs = follows && (onlyEqual || isMixed(script)) ? new Int32Array(oldEnd - start).fill(-1) : undefined;
-    this.play(script, before, after, start, path, pairs);
-    for (let i = 0; i < end; i++) this.keep(before, after, oldEnd + i, newEnd + i, path);
+    for (let i = 0; i < start; i++) this.keep(alignment, i, i, path);
+    const pairs =
+      follows && (onlyEqual || (script.includes('-') && script.includes('+')))
+        ? new Int32Array(oldEnd - start).fill(-1)
+        : undefined;
+    this.play(alignment, script, path, pairs);
+    for (let i = oldEnd; i < before.length; i++) this.keep(alignment, i, i - oldEnd + newEnd, path);
     if (!pairs) return;
     const implied = (i: number): number => (i < start ? i : i < oldEnd ? pairs[i - start] : i - oldEnd + newEnd);
     const part = onlyEqual ? places(0, before.length, after.length) : places(start, oldEnd, newEnd);
     this.follow({ ...part, implied }, path, listsBefore);
   }
-
-  /** Items were paired that are equal, but not known to be the same. */
-  private onlyEqual = false;
 
   private get listsWithMoves(): number {
     return this.moves?.length ?? 0;
@@ -233,7 +219,7 @@ class Differ implements Difference {
    * Tells where items went, where the patch says something else.
    * @param listsBefore how many lists had moves noted before this one: what was noted of lists inside it follows the patch
    */
-  private follow(places: Places, path: string, listsBefore: number): void {
+  private follow(places: ListPlaces, path: string, listsBefore: number): void {
     const items = movesIn(places, this.touches);
     if (items.length === 0) return;
     const { before, after, implied } = places;
@@ -298,107 +284,20 @@ class Differ implements Difference {
     return isObject(old) && isObject(now) && old !== now && originOf(now, this.touches) !== old;
   }
 
-  private keep(before: unknown[], after: unknown[], from: number, to: number, path: string): void {
+  private keep({ before, after }: Pick<ListPlaces, 'before' | 'after'>, from: number, to: number, path: string): void {
     if (before[from] === after[to]) this.common++;
     else this.compare(before[from], after[to], `${path}/${to}`);
   }
 
-  /** The same item, perhaps edited: a draft remembers what an item was before. */
-  private sameItem(before: unknown, after: unknown): boolean {
-    if (typeof after !== 'object' || typeof before !== 'object') return Object.is(before, after);
-    if (before === after || this.touches.get(after)?.base === before) return true;
-    if (!sameData(before, after)) return false;
-    this.onlyEqual = true;
-    return true;
-  }
-
-  /** Whether two items without a known history look like two versions of one: at least half of their parts agree. */
-  private alike(before: unknown, after: unknown): boolean {
-    if (this.sameItem(before, after)) return true;
-    if (kindOf(before) !== 1 || kindOf(after) !== 1) return false;
-    const [a, b] = [before as Record<string, unknown>, after as Record<string, unknown>];
-    const keys = Object.keys(a);
-    const agreeing = keys.reduce((count, key) => count + (hasOwn(b, key) && same(a[key], b[key]) ? 1 : 0), 0);
-    return agreeing * 2 >= Math.max(keys.length, Object.keys(b).length);
-  }
-
-  /**
-   * How the middle of an array became the other: for each step '=' keep, '-' take out, '+' put in. Greedy shortest
-   * edit script after E. W. Myers, "An O(ND) Difference Algorithm and Its Variations" (Algorithmica, 1986).
-   */
-  private align(
-    before: unknown[],
-    after: unknown[],
-    start: number,
-    oldEnd: number,
-    newEnd: number,
-  ): string[] | undefined {
-    const n = oldEnd - start;
-    const m = newEnd - start;
-    if (n === 0) return Array<string>(m).fill('+');
-    if (m === 0) return Array<string>(n).fill('-');
-    const most = Math.min(n + m, MOST_ARRAY_EDITS);
-    const rows: Int32Array[] = [];
-    const reach = new Int32Array(2 * most + 3);
-    const zero = most + 1;
-    for (let d = 0; d <= most; d++) {
-      rows.push(reach.slice());
-      for (let k = -d; k <= d; k += 2) {
-        const down = k === -d || (k !== d && reach[zero + k - 1] < reach[zero + k + 1]);
-        let x = down ? reach[zero + k + 1] : reach[zero + k - 1] + 1;
-        while (x < n && x - k < m && this.sameItem(before[start + x], after[start + x - k])) x++;
-        reach[zero + k] = x;
-        if (x >= n && x - k >= m) return this.trace(rows, zero, n, m);
-      }
-    }
-    // Too many edits to align. Every item may be a new version of the one in its place; a stretch may be other items
-    // altogether; what remains is a reorder.
-    if (n === m && this.pairwise(before, after, start, n)) return Array<string>(n).fill('=');
-    if (2 * (n + m) <= before.length) return [...Array<string>(n).fill('-'), ...Array<string>(m).fill('+')];
-    return undefined;
-  }
-
-  private pairwise(before: unknown[], after: unknown[], start: number, count: number): boolean {
-    for (let i = start; i < start + count; i++) if (!this.alike(before[i], after[i])) return false;
-    return true;
-  }
-
-  private trace(rows: readonly Int32Array[], zero: number, n: number, m: number): string[] {
-    const script: string[] = [];
-    let [x, y] = [n, m];
-    for (let d = rows.length - 1; d > 0; d--) {
-      const row = rows[d];
-      const k = x - y;
-      const down = k === -d || (k !== d && row[zero + k - 1] < row[zero + k + 1]);
-      const fromK = down ? k + 1 : k - 1;
-      const fromX = row[zero + fromK];
-      const fromY = fromX - fromK;
-      while (x > fromX && y > fromY) {
-        script.push('=');
-        x--;
-        y--;
-      }
-      script.push(down ? '+' : '-');
-      [x, y] = [fromX, fromY];
-    }
-    return script.reverse();
-  }
-
   /** Turns a script into operations; a run of removals beside a run of insertions pairs up versions of one item. */
-  private play(
-    script: readonly string[],
-    before: unknown[],
-    after: unknown[],
-    start: number,
-    path: string,
-    pairs: Int32Array | undefined,
-  ): void {
+  private play(alignment: ListAlignment, script: readonly string[], path: string, pairs: Int32Array | undefined): void {
+    const { before, after, start } = alignment;
     let from = start;
     let to = start;
     for (let i = 0; i < script.length;) {
       if (script[i] === '=') {
         if (pairs) pairs[from - start] = to;
-        this.keep(before, after, from++, to++, path);
+        this.keep(alignment, from++, to++, path);
         i++;
         continue;
       }
@@ -411,7 +310,7 @@ class Differ implements Difference {
       const paired = Math.min(removed, added);
       for (let p = 0; p < paired; p++, from++, to++) {
         if (pairs) pairs[from - start] = to;
-        if (this.alike(before[from], after[to])) this.compare(before[from], after[to], `${path}/${to}`);
+        if (alignment.alike(before[from], after[to])) this.compare(before[from], after[to], `${path}/${to}`);
         else this.replace(before[from], after[to], `${path}/${to}`);
       }
       for (let p = paired; p < removed; p++) this.remove(`${path}/${to}`, before[from++]);

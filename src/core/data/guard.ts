@@ -33,13 +33,13 @@ const heights = new WeakMap<object, number>();
  */
 export function guardData(value: unknown, where: Where, touches?: Touches): void {
   if (!DEV) return;
-  checkData(value, [], new Set(), where, touches);
+  checkData(value, { path: [], above: new Set(), where, touches });
   freeze(value, touches);
 }
 
 /** Development only: refuses what is not plain data, and leaves it as it is. */
 export function checkPlain(value: unknown, where: Where): void {
-  if (DEV) checkData(value, [], new Set(), where);
+  if (DEV) checkData(value, { path: [], above: new Set(), where });
 }
 
 /** Of another version of a container that was checked: which keys differ. Nothing where all have to be looked at. */
@@ -67,14 +67,18 @@ function levelsOf(value: unknown): number {
   return levels;
 }
 
+/** A value that is looked through. */
+interface DataWalk {
+  /** The keys that lead to the part that is looked at, and the containers that hold it. */
+  readonly path: (string | number)[];
+  readonly above: Set<object>;
+  readonly where: Where;
+  readonly touches?: Touches | undefined;
+}
+
 /** @returns how many levels the value has, or at most had */
-function checkData(
-  value: unknown,
-  path: (string | number)[],
-  above: Set<object>,
-  where: Where,
-  touches?: Touches,
-): number {
+function checkData(value: unknown, walk: DataWalk): number {
+  const { path, above, where, touches } = walk;
   const refuse = (problem: DataProblem): never => {
     throw notPlain(where.what, where.at + pointerTo(path), problem, value);
   };
@@ -89,7 +93,7 @@ function checkData(
   let levels = 0;
   const look = (key: string | number, part: unknown): void => {
     path.push(key);
-    const below = checkData(part, path, above, where, touches);
+    const below = checkData(part, walk);
     if (below >= levels) levels = below + 1;
     path.pop();
   };

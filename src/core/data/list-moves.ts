@@ -12,7 +12,7 @@ export interface ListMoves {
 }
 
 /** Some places of a list before and after, and what the patch says became of the items there. */
-export interface Places {
+export interface ListPlaces {
   readonly before: readonly unknown[];
   readonly after: readonly unknown[];
   readonly olds: Iterable<number>;
@@ -25,7 +25,7 @@ export interface Places {
  * Where the items at some places went, as far as it is not what the patch says. Texts and numbers are left to the patch:
  * one is as good as another that is equal.
  */
-export function movesIn({ before, after, olds, news, implied }: Places, touches: Touches): ListMoves['items'] {
+export function movesIn({ before, after, olds, news, implied }: ListPlaces, touches: Touches): ListMoves['items'] {
   const went = new Map<number, number>();
   const taken = new Set<number>();
   const match = (i: number, j: number): void => {

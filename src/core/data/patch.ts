@@ -123,8 +123,7 @@ class Patching {
 
   /** Changes what holds a location; everything above it is copied. The whole document has no holder. */
   private within(
-    path: string,
-    keys: readonly string[],
+    { path, keys }: { readonly path: string; readonly keys: readonly string[] },
     change: (holder: Branch, key: string) => Branch,
     value = this.document,
     depth = 0,
@@ -133,7 +132,7 @@ class Patching {
     const key = keys[depth];
     const holder = isKeyed(value) || this.own.has(value) ? value : this.copied(value);
     if (depth === keys.length - 1) return change(holder, key);
-    const part = this.within(path, keys, change, this.part(path, holder, key), depth + 1);
+    const part = this.within({ path, keys }, change, this.part(path, holder, key), depth + 1);
     if (isKeyed(holder)) return holder[KEYED].with(holder, key, part);
     put(holder, key, part);
     return holder;
@@ -147,7 +146,7 @@ class Patching {
 
   private add(path: string, keys: readonly string[], value: unknown, before?: string): void {
     if (keys.length === 0) return void (this.document = value);
-    this.document = this.within(path, keys, (holder, key) => {
+    this.document = this.within({ path, keys }, (holder, key) => {
       if (isKeyed(holder)) return holder[KEYED].with(holder, key, value, before);
       if (!Array.isArray(holder)) put(holder, key, value);
       else if (key === '-') holder.push(value);
@@ -158,7 +157,7 @@ class Patching {
 
   private set(path: string, keys: readonly string[], value: unknown): void {
     if (keys.length === 0) return void (this.document = value);
-    this.document = this.within(path, keys, (holder, key) => {
+    this.document = this.within({ path, keys }, (holder, key) => {
       if (isKeyed(holder)) return holder[KEYED].with(holder, key, value);
       put(holder, key, value);
       return holder;
@@ -168,7 +167,7 @@ class Patching {
   private remove(path: string, keys: readonly string[]): void {
     this.read(path, keys);
     if (keys.length === 0) return void (this.document = undefined);
-    this.document = this.within(path, keys, (holder, key) => {
+    this.document = this.within({ path, keys }, (holder, key) => {
       if (isKeyed(holder)) return holder[KEYED].without(holder, key);
       if (Array.isArray(holder)) holder.splice(Number(key), 1);
       else delete holder[key];

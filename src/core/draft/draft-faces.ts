@@ -1,5 +1,7 @@
 // What a change sees of a draft: proxies of objects and lists that turn reading and editing into questions to their nodes.
-import type { DraftNode, ListNode } from './draft.js';
+import type { ListNode } from './list-node.js';
+import type { DraftNode } from './node.js';
+import { valueNow } from './settling.js';
 import { draftEnded, draftMisuse, notPlain } from '../base/errors.js';
 import { isDigit, listReads } from '../data/list-reads.js';
 import { DEV } from '../base/mode.js';
@@ -145,13 +147,13 @@ const listMethods: Record<string, (this: unknown[], ...args: never[]) => unknown
   },
   // What was put in is found by the object that it was, and what is there by its draft.
   includes(...args: [unknown, number?]) {
-    return listNode(this).placeOf('includes', args);
+    return placeOf(listNode(this), 'includes', args);
   },
   indexOf(...args: [unknown, number?]) {
-    return listNode(this).placeOf('indexOf', args);
+    return placeOf(listNode(this), 'indexOf', args);
   },
   lastIndexOf(...args: [unknown, number?]) {
-    return listNode(this).placeOf('lastIndexOf', args);
+    return placeOf(listNode(this), 'lastIndexOf', args);
   },
   splice(...args: [number, number, ...unknown[]]) {
     const node = listNode(this);
@@ -176,7 +178,7 @@ const listMethods: Record<string, (this: unknown[], ...args: never[]) => unknown
     return this;
   },
   copyWithin(...args: [number, number, number?]) {
-    listNode(this).copyWithin(args);
+    copyWithin(listNode(this), args);
     return this;
   },
 };
@@ -186,4 +188,33 @@ function listNode(draft: unknown[]): ListNode {
   if (!node) throw new TypeError('An array method of a draft was called on something else.');
   alive(node, 'items');
   return node;
+}
+
+/** Looks for an item, as the method of arrays does: an object or its draft, whichever stands there. */
+function placeOf(
+  list: ListNode,
+  method: 'includes' | 'indexOf' | 'lastIndexOf',
+  [item, ...from]: [unknown, number?],
+): unknown {
+  const node = nodeOf(item);
+  const items = (list.source as unknown[]).map((one, i) => {
+    const inner = nodeOf(one) ?? list.kidOf(i);
+    // A draft and the object that it is a draft of are the same item.
+    if (inner && (inner === node || inner.base === item)) return item;
+    return one;
+  });
+  return (items[method] as (...args: unknown[]) => unknown)(item, ...from);
+}
+
+/** Copies items within a list, as the method of arrays does. */
+function copyWithin(list: ListNode, args: [number, number, number?]): void {
+  const items = list.settle();
+  const before = [...items];
+  items.copyWithin(...args);
+  // An object at two places is two values, also where one of them was handed out.
+  for (const [i, item] of items.entries()) {
+    if (item === before[i] || !nodeOf(item)) continue;
+    items[i] = valueNow(item);
+    list.putIn(items[i]);
+  }
 }

@@ -1,30 +1,23 @@
 // The states that the stores of a runtime began with, before anything stored or dispatched: what a page shows while it
 // hydrates, since that is what the server rendered.
 import { sameData } from '../data/plain.js';
-import { Reading, type Ground } from '../reading/reading.js';
-import type { Cell } from '../kernel/cell.js';
+import type { Ground } from '../reading/entry.js';
+import { Reading } from '../reading/reading.js';
+import type { Extensible } from '../kernel/feature.js';
 import type { Recipe } from '../model/source.js';
-import type { StoreDefinition } from '../model/store.js';
-import { Place } from '../reactive/tracking.js';
+import { TrackedPlace } from '../reactive/tracking.js';
 
-export interface BeginningHost {
-  cell(store: StoreDefinition): Cell;
-  readonly cells: ReadonlyMap<string, Cell>;
-  stateOf(cell: Cell): unknown;
-  problem(error: unknown): void;
-}
-
-class Beginning {
+class InitialReading {
   private readonly reading: Reading;
 
-  constructor(private readonly host: BeginningHost) {
+  constructor(private readonly host: Extensible) {
     const states: unknown[] = [];
-    const places: Place[] = [];
+    const places: TrackedPlace[] = [];
     const ground: Ground = {
       cell: (store) => {
-        const cell = host.cell(store);
+        const cell = host.joining.cell(store);
         states[cell.index] = cell.begun;
-        places[cell.index] ??= new Place(undefined, store.name);
+        places[cell.index] ??= new TrackedPlace(undefined, store.name);
         return cell;
       },
       asWatcher: (fn) => fn(),
@@ -42,7 +35,7 @@ class Beginning {
   /** The value of a source in these states; the present one where it is equal, so that nothing renders twice for it. */
   value(recipe: Recipe<unknown>, present: () => unknown): unknown {
     let isOld = false;
-    for (const cell of this.host.cells.values()) isOld ||= this.host.stateOf(cell) !== cell.begun;
+    for (const cell of this.host.cells.values()) isOld ||= this.host.views.stateOf(cell) !== cell.begun;
     if (!isOld) return present();
     const entry = this.reading.entryFor(recipe);
     const value = entry.get();
@@ -57,11 +50,11 @@ class Beginning {
   }
 }
 
-const beginnings = new WeakMap<BeginningHost, Beginning>();
+const beginnings = new WeakMap<Extensible, InitialReading>();
 
 /** The beginning of a runtime; made when it is first asked for. */
-export function beginningOf(host: BeginningHost): Beginning {
+export function beginningOf(host: Extensible): InitialReading {
   let found = beginnings.get(host);
-  if (!found) beginnings.set(host, (found = new Beginning(host)));
+  if (!found) beginnings.set(host, (found = new InitialReading(host)));
   return found;
 }

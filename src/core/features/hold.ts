@@ -2,19 +2,13 @@
 // selected value, however many components there are. What is held by a rendering that was thrown away is released when the
 // engine collects the hold.
 import { foreign, SELECTOR, SOURCE } from '../base/protocol.js';
-import { beginningOf, type BeginningHost } from './beginning.js';
-import type { Entry, Reading } from '../reading/reading.js';
+import { beginningOf } from './beginning.js';
+import type { Entry } from '../reading/entry.js';
+import type { Reading } from '../reading/reading.js';
 import { notASource } from '../base/errors.js';
 import { INLINE, inlineRecipe, type Read, type Recipe, type Source } from '../model/source.js';
 import { hostOf } from '../kernel/attachment.js';
-
-/** What a hold needs of its runtime. */
-export interface HoldHost extends BeginningHost {
-  /** @throws FLOE_CLOSED after the end */
-  open(what: string): void;
-  /** What the watchers of the application read. */
-  readonly reading: Reading;
-}
+import type { Extensible } from '../kernel/feature.js';
 
 /**
  * A source as a component holds it, from its rendering on. It stands here and not in the runtime, so that an application
@@ -74,10 +68,10 @@ export class Hold<T> {
   private readonly reading: Reading;
 
   constructor(
-    private readonly host: HoldHost,
+    private readonly host: Extensible,
     private readonly recipe: Recipe<T>,
   ) {
-    this.reading = host.reading;
+    this.reading = host.views.screen.reading;
   }
 
   private get entry(): Entry {

@@ -3,9 +3,9 @@
 import { CLEAN, Facet, type Port } from '../reactive/graph.js';
 import { pointerTo } from '../data/plain.js';
 import { observe, type Probe } from '../reactive/probe.js';
-import { Entry } from '../reading/reading.js';
+import { Entry } from '../reading/entry.js';
 import { StoreDefinition } from '../model/store.js';
-import { Place } from '../reactive/tracking.js';
+import { TrackedPlace } from '../reactive/tracking.js';
 import type { Extensible } from '../kernel/feature.js';
 
 /** Something that a derived value depends on. */
@@ -39,8 +39,8 @@ export interface LiveSource {
 }
 
 /** All stores and selectors of which a value is kept, as they are shown. */
-export const liveSources = ({ reading }: Extensible): readonly LiveSource[] =>
-  Array.from(reading.entries(), liveSource);
+export const liveSources = ({ views }: Extensible): readonly LiveSource[] =>
+  Array.from(views.current.reading.entries(), liveSource);
 
 function liveSource(entry: Entry): LiveSource {
   const { of, args } = entry.recipe;
@@ -64,17 +64,21 @@ const dependencies = ({ first, rest }: Entry): readonly Port[] =>
 
 const count = ({ one, more }: Port): number => (one === undefined ? 0 : 1 + (more?.size ?? 0));
 
-function watchersOf({ firstWatcher }: Entry): number {
-  let all = 0;
+/** The components that follow it too: only their way of being notified is another one. */
+function watchersOf({ firstWatcher, followers }: Entry): number {
+  let all = followers?.size ?? 0;
   for (let one = firstWatcher; one; one = one.next) all++;
   return all;
 }
 
 /** Where it stands: the name of the store, and the keys from there. */
-const wayTo = ({ above, key }: Place): readonly string[] => (above ? [...wayTo(above), key] : [key]);
+const wayTo = ({ above, key }: TrackedPlace): readonly string[] => (above ? [...wayTo(above), key] : [key]);
 
 /** What a reader of one of its ports has looked at. */
-function aspectOf({ keys, size, presence, kind }: Place, port: Port): 'value' | 'keys' | 'size' | 'presence' | 'kind' {
+function aspectOf(
+  { keys, size, presence, kind }: TrackedPlace,
+  port: Port,
+): 'value' | 'keys' | 'size' | 'presence' | 'kind' {
   if (port === keys) return 'keys';
   if (port === size) return 'size';
   if (port === presence) return 'presence';
@@ -84,7 +88,7 @@ function aspectOf({ keys, size, presence, kind }: Place, port: Port): 'value' | 
 function dependency(port: Port): Dependency {
   if (port instanceof Entry) return { kind: 'source', source: liveSource(port) };
   const place = port instanceof Facet ? port.of : port;
-  if (!(place instanceof Place)) throw new TypeError('a selector reads sources and places only');
+  if (!(place instanceof TrackedPlace)) throw new TypeError('a selector reads sources and places only');
   const [store, ...keys] = wayTo(place);
   return { kind: 'place', store, pointer: pointerTo(keys), aspect: aspectOf(place, port) };
 }
@@ -97,7 +101,7 @@ export const isWatched = (reader: object): boolean => reader instanceof Entry &&
 
 /** Has a probe told of the derived values and watchers of one runtime. Returns a function that ends it. */
 export function observeIn(host: Extensible, probe: Probe): () => void {
-  const isOwn = (reader: object): boolean => reader instanceof Entry && reader.reading.ground === (host as object);
+  const isOwn = (reader: object): boolean => reader instanceof Entry && reader.reading.ground === host.views.ground;
   return observe({
     computed: (reader, computation) => {
       if (isOwn(reader)) probe.computed(reader, computation);

@@ -1,7 +1,7 @@
 // Whether everything that is stored was read, for bindings. The core knows no storage: it asks what is attached.
 
 /** What `runtime.persistence` offers, as far as bindings need it. */
-interface Persistence {
+interface PersistenceStatus {
   readonly status: string;
   watch(listener: () => void): () => void;
 }
@@ -14,7 +14,7 @@ export interface Readiness {
 
 /** A runtime without a storage is ready. */
 export function readinessOf(runtime: object): Readiness {
-  const { persistence } = runtime as { readonly persistence?: Persistence };
+  const { persistence } = runtime as { readonly persistence?: PersistenceStatus };
   const isReady = (): boolean => persistence?.status !== 'reading';
   const watch = (listener: () => void): (() => void) => {
     if (!persistence) return () => undefined;

@@ -3,9 +3,11 @@ import { sameData } from '../data/plain.js';
 import { hostOf } from '../kernel/attachment.js';
 import { INLINE, type Read, type Recipe, type Source } from '../model/source.js';
 import { CLEAN } from '../reactive/graph.js';
-import type { Entry, Invalidated } from '../reading/reading.js';
+import { probe } from '../reactive/probe.js';
+import type { Entry, Invalidated } from '../reading/entry.js';
 import { beginningOf } from './beginning.js';
-import { selectedRecipe, type HoldHost } from './hold.js';
+import type { Extensible } from '../kernel/feature.js';
+import { selectedRecipe } from './hold.js';
 
 /**
  * A selection whose value a framework computes whenever it is invalid. A function that is written in a component may read the
@@ -15,7 +17,7 @@ export class Selected<T> implements Invalidated {
   /** A function that is written in a component: it runs at each `get`. */
   readonly isInline: boolean;
   private readonly recipe: Recipe<T>;
-  private readonly host: HoldHost;
+  private readonly host: Extensible;
   /** There while it is followed. */
   private entry: Entry | undefined;
   private stop: (() => void) | undefined;
@@ -51,7 +53,7 @@ export class Selected<T> implements Invalidated {
 
   /** Without being followed: nothing is kept for it. The same value as before where it is equal. */
   private once(): T {
-    const entry = this.host.reading.entryFor(this.recipe);
+    const entry = this.host.views.screen.reading.entryFor(this.recipe);
     try {
       const value = entry.get() as T;
       if (!this.isInline) return value;
@@ -79,7 +81,7 @@ export class Selected<T> implements Invalidated {
   follow(): void {
     if (this.stop) return;
     this.version = 0;
-    this.entry = this.host.reading.entryFor(this.recipe);
+    this.entry = this.host.views.screen.reading.entryFor(this.recipe);
     this.stop = this.entry.follow(this);
   }
 
@@ -101,6 +103,7 @@ export class Selected<T> implements Invalidated {
       if (entry.version === this.version) return;
       this.version = entry.version;
     }
+    if (probe !== undefined) probe.notified(entry);
     this.changed();
   }
 }

@@ -2,7 +2,7 @@
 import { fromText, toText } from '../data/encode.js';
 import { badSnapshot } from '../base/errors.js';
 import { isContainer } from '../data/plain.js';
-import type { AnyStore } from '../model/store.js';
+import type { AnyStore } from '../model/store-types.js';
 
 /**
  * The states of the stores of a runtime as JSON text, which is safe inside a `<script>` element of a page. Dates, Maps, Sets,

@@ -5,11 +5,13 @@ import { difference } from '../data/diff.js';
 import { applyPatch } from '../data/patch.js';
 import { hasOwn, keeping } from '../data/plain.js';
 import { guardData } from '../data/guard.js';
-import type { Extensible, Feature, Hooks } from '../kernel/feature.js';
+import type { Extensible, Feature } from '../kernel/feature.js';
+import type { Hooks } from '../kernel/hooks.js';
 import { arriveAt, isShown, leaveLine, lineChanged } from '../kernel/line.js';
 import type { Cell, CellChange } from '../kernel/cell.js';
 import type { RunNote, Transition } from '../kernel/transition.js';
 import { View } from '../kernel/view.js';
+import { stated } from '../kernel/stating.js';
 import { endLostRuns } from './tasks/lost-runs.js';
 import { isStatuses, statusesNamed } from './tasks/statuses.js';
 
@@ -53,7 +55,7 @@ export class TimeTravel implements Hooks {
     this.isMoving = true;
     try {
       recorder?.each((listener) => listener.travelled?.(isLive));
-      kernel.notify();
+      kernel.notifications.notify();
     } finally {
       this.isMoving = false;
     }
@@ -94,13 +96,13 @@ export class TimeTravel implements Hooks {
       if (Object.is(after, view.states[cell.index])) continue;
       // A store that is still to join this line joins it with what was read.
       if (view.known[cell.index]) changes.push(view.change(cell, after));
-      kernel.stated(cell, after, { joins: true });
+      stated(kernel, cell, after, { joins: true });
       view.commit(cell.index, after, undefined);
     }
     read.clear();
     if (changes.length === 0) return;
     kernel.recorder?.fact('rehydrated', changes, { by: 'storage' });
-    kernel.notify();
+    kernel.notifications.notify();
   }
 
   /** Stores that joined on another line are there as well: they join this one as they are. */
@@ -138,10 +140,11 @@ export class TimeTravel implements Hooks {
   /** @throws where the cursor cannot move */
   mayMove(): void {
     const { kernel } = this;
-    const { notifications, transaction } = kernel;
+    const { notifications, transactions } = kernel;
     kernel.open(MOVING);
     kernel.forbidInside(MOVING);
-    if (notifications.isHeld && !notifications.isNotifying) throw wrongPlace(MOVING, transaction ? 'atomic' : 'batch');
+    if (notifications.isHeld && !notifications.isNotifying)
+      throw wrongPlace(MOVING, transactions.current ? 'atomic' : 'batch');
   }
 
   private put(states: States, isLive = false): void {

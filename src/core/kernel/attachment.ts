@@ -1,7 +1,7 @@
 // The contract of what is attached to a runtime by an option (a trace, storages). The kernel knows none.
 import { notARuntime } from '../base/errors.js';
 import { ATTACH, foreign, HOST } from '../base/protocol.js';
-import type { AnyStore } from '../model/store.js';
+import type { AnyStore } from '../model/store-types.js';
 import type { Extensible } from './feature.js';
 
 /**

@@ -1,5 +1,5 @@
 // One store in one runtime.
-import { Editing } from '../draft/draft.js';
+import { Editing } from '../draft/editing.js';
 import type { StoreDefinition } from '../model/store.js';
 import type { StoreChange } from './transition.js';
 

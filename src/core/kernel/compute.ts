@@ -2,7 +2,7 @@
 import type { AnyAction } from '../model/action.js';
 import { difference } from '../data/diff.js';
 import type { KnownTouches } from '../data/touches.js';
-import { Editing } from '../draft/draft.js';
+import { Editing } from '../draft/editing.js';
 import {
   asyncChange,
   changeFailed,
@@ -34,7 +34,7 @@ export class Computing {
     }
   }
 
-  /** The state of one store after all of its changes for an action. */
+  /** The state of one store after all of its changes for an action. Five parameters: an object would be made for every action. */
   all(cell: Cell, changes: readonly Change[], before: unknown, action: AnyAction, touches?: KnownTouches): unknown {
     let after = before;
     for (const change of changes) after = this.one(cell, change, after, action, touches);
@@ -56,7 +56,7 @@ export class Computing {
     return Object.is(after, before) ? before : cell.store.completed(before, after, cell.editing);
   }
 
-  /** The state of one store after one change. */
+  /** The state of one store after one change. Five parameters, as above. */
   private one(cell: Cell, change: Change, before: unknown, action: AnyAction, touches?: KnownTouches): unknown {
     const { type } = action;
     const { name } = cell.store;
@@ -76,7 +76,7 @@ export class Computing {
         throw asyncChange(type, name);
       } else if (editing.edited) throw editedAndReturned(type, name);
       const after = returned === undefined ? next : sameData(before, returned) ? before : returned;
-      if (DEV && this.checksPurity) checkPurity(name, change, before, action, after);
+      if (DEV && this.checksPurity) checkPurity(cell, change, { before, after }, action);
       return after;
     } catch (error) {
       throw error instanceof FloeError ? error : changeFailed(type, name, error);
@@ -87,11 +87,16 @@ export class Computing {
 }
 
 /** Runs a change once more: the same state and payload must give the same result. */
-function checkPurity(store: string, change: Change, before: unknown, action: AnyAction, first: unknown): void {
+function checkPurity(
+  { store: { name } }: Cell,
+  change: Change,
+  { before, after }: { readonly before: unknown; readonly after: unknown },
+  action: AnyAction,
+): void {
   const again = new Editing();
   again.run(before, change, action.payload);
-  const [found] = difference(first, again.returned ?? again.next).changes;
-  if (found) throw impureChange(action.type, store, found.path);
+  const [found] = difference(after, again.returned ?? again.next).changes;
+  if (found) throw impureChange(action.type, name, found.path);
 }
 
 /** What runs while the rules of stores are looked at, in words. */

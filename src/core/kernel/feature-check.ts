@@ -1,6 +1,6 @@
 // Development only: what a feature gives is looked at when it is installed, since a misspelt hook would never be called.
 import { badOption, nearest } from '../base/errors.js';
-import type { Feature, Hooks } from './feature.js';
+import type { Hooks } from './hooks.js';
 
 /** All of them: the compiler misses none. */
 const HOOKS = Object.keys({
@@ -35,7 +35,11 @@ const HOOKS = Object.keys({
  * @param others the features that are installed
  * @throws FLOE_BAD_OPTION
  */
-export function checkFeature({ name }: Feature, hooks: Hooks, others: Iterable<Feature>): void {
+export function checkFeature(
+  { name }: { readonly name: string },
+  hooks: Hooks,
+  others: Iterable<{ readonly name: string }>,
+): void {
   const what = `The feature '${name}'`;
   if (typeof hooks !== 'object' || (hooks as Hooks | null) === null)
     throw badOption(what, 'install', 'returns the hooks of the feature: an object, {} where it has none');

@@ -1,8 +1,9 @@
 // Interceptors decide whether an action goes on: now, later, changed, or not at all.
 import type { About, AnyAction, DispatchResult } from '../model/action.js';
-import { closed, proceededTwice } from '../base/errors.js';
+import { badName, closed, notAnInterceptor, proceededTwice } from '../base/errors.js';
 import type { Read } from '../model/source.js';
 import { isThenable } from './compute.js';
+import type { Transition } from './transition.js';
 
 /** What an interceptor can do. It calls `proceed` or `stop` once, now or later. */
 export interface InterceptorTools {
@@ -27,9 +28,49 @@ export interface InterceptorTools {
  */
 export type Interceptor = (action: AnyAction, tools: InterceptorTools) => unknown;
 
-interface Decision {
+/** An interceptor under its name. */
+interface Named {
+  readonly name: string;
+  readonly fn: Interceptor;
+}
+
+/** The action that an interceptor decides about, and its transition, or else the one that led to it. */
+export interface Deciding {
+  action: AnyAction;
+  of: Transition | undefined;
+}
+
+/** The interceptors of a runtime, and what they are at. */
+export class Interception {
+  readonly list: Named[];
+  /** There while an interceptor runs. */
+  deciding: Deciding | undefined;
+  /** What interceptors hold: functions that end it. */
+  readonly waiting = new Set<() => void>();
+
+  constructor(interceptors: readonly Interceptor[]) {
+    this.list = interceptors.map((fn) => ({ name: fn.name, fn }));
+  }
+
+  /**
+   * @returns a function that removes it
+   * @throws FLOE_BAD_NAME, FLOE_NOT_AN_INTERCEPTOR
+   */
+  add(name: string, fn: Interceptor): () => void {
+    if (typeof name !== 'string' || name === '') throw badName('An interceptor', name);
+    if (typeof fn !== 'function') throw notAnInterceptor(name);
+    const added = { name, fn };
+    this.list.push(added);
+    return () => {
+      const index = this.list.indexOf(added);
+      if (index >= 0) this.list.splice(index, 1);
+    };
+  }
+}
+
+interface DecisionSteps {
   readonly action: AnyAction;
-  readonly interceptors: readonly { readonly name: string; readonly fn: Interceptor }[];
+  readonly interceptors: readonly Named[];
   readonly about: About | undefined;
   readonly read: Read;
   readonly dispatch: (action: AnyAction) => DispatchResult;
@@ -46,11 +87,11 @@ interface Decision {
 }
 
 /** Asks the interceptors in turn. */
-export function decide(decision: Decision): DispatchResult {
+export function decide(decision: DecisionSteps): DispatchResult {
   return ask(decision, decision.action, 0);
 }
 
-function ask(decision: Decision, action: AnyAction, index: number): DispatchResult {
+function ask(decision: DecisionSteps, action: AnyAction, index: number): DispatchResult {
   const next = decision.interceptors[index];
   if (!next) return decision.apply(action);
   let result: DispatchResult | undefined;

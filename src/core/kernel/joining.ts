@@ -4,10 +4,12 @@ import { unnoted } from '../reactive/graph.js';
 import { DEV } from '../base/mode.js';
 import { hasOwn } from '../data/plain.js';
 import { guardData } from '../data/guard.js';
-import { checkKept, checkTables, type StoreDefinition } from '../model/store.js';
+import type { StoreDefinition } from '../model/store.js';
+import { checkKept, checkTables } from '../model/store-checks.js';
 import { makeCell, type Cell } from './cell.js';
 import type { Extensible, Joiner } from './feature.js';
 import { isReload, renew } from './reload.js';
+import { stated } from './stating.js';
 import type { FactName } from './transition.js';
 
 export class Joining implements Joiner {
@@ -41,7 +43,7 @@ export class Joining implements Joiner {
     const cell = makeCell(cells.size, store, begun);
     cells.set(store.name, cell);
     kernel.views.add(cell, state, known);
-    if (!store.internal) kernel.stated(cell, state, { joins: true });
+    if (!store.internal) stated(kernel, cell, state, { joins: true });
     return cell;
   }
 
@@ -51,19 +53,12 @@ export class Joining implements Joiner {
     if (fresh.length === 0) return;
     // All of them join, or none does.
     const begun = fresh.map((store) => ({ store, state: this.initialOf(store) }));
-    if (DEV) for (const { store, state } of begun) this.check(store, state);
+    if (DEV) for (const { store, state } of begun) check(store, state, this.initial);
     const recording = kernel.recorder?.joining();
     for (const { store, state } of begun)
       this.add(store, recording ? recording.begin(store, state) : state, true, state);
     recording?.end(fact);
-    kernel.startTasks(fresh.flatMap((store) => store.tasks.filter(({ options }) => options.atStart)));
-  }
-
-  /** Development only. */
-  private check(store: StoreDefinition, state: unknown): void {
-    if (hasOwn(this.initial, store.name)) checkTables(store, state);
-    guardData(state, { at: '', what: `The initial state of '${store.name}'` });
-    checkKept(store, state);
+    kernel.features.startTasks(fresh.flatMap((store) => store.tasks.filter(({ options }) => options.atStart)));
   }
 
   /**
@@ -84,4 +79,11 @@ export class Joining implements Joiner {
     if (DEV) for (const store of reloaded) renew(this.kernel, store, false);
     return DEV ? fresh.filter((store) => !reloaded.includes(store)) : fresh;
   }
+}
+
+/** Development only. */
+function check(store: StoreDefinition, state: unknown, initial: Readonly<Record<string, unknown>>): void {
+  if (hasOwn(initial, store.name)) checkTables(store, state);
+  guardData(state, { at: '', what: `The initial state of '${store.name}'` });
+  checkKept(store, state);
 }

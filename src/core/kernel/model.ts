@@ -6,6 +6,7 @@ import { KnownTouches, type Touches } from '../data/touches.js';
 import { brokenRule, messageOf, type FloeError } from '../base/errors.js';
 import { hasOwn } from '../data/plain.js';
 import { makeCell, type Cell } from './cell.js';
+import { computed } from './states.js';
 import type { StoreDefinition } from '../model/store.js';
 import type { StoreChange } from './transition.js';
 
@@ -29,8 +30,8 @@ export function withChanges(
 
 export class Model {
   private readonly cells = new Map<string, Cell>();
-  private readonly handlers = new HandlerTable(this.cells, (store) => this.add(store));
-  private readonly changing = new Computing(false);
+  readonly handlers = new HandlerTable(this.cells, (store) => this.add(store));
+  readonly computing = new Computing(false);
 
   constructor(stores: Iterable<StoreDefinition>) {
     for (const store of stores) this.add(store);
@@ -45,25 +46,15 @@ export class Model {
    * @throws what a handler throws, and FLOE_UNKNOWN_ACTION
    */
   apply(action: AnyAction, states: Readonly<Record<string, unknown>>): Computed {
-    const changed: StoreChange[] = [];
-    const { stores, alone } = this.handlers.to(action);
-    if (alone) {
-      const { store, editing } = alone.cell;
-      if (!hasOwn(states, store.name)) return { changed, touches: editing };
-      const before = states[store.name];
-      const after = this.changing.all(alone.cell, [alone.change], before, action);
-      if (!Object.is(after, before)) changed.push({ store, before, after });
-      return { changed, touches: alone.cell.editing };
-    }
-    const touches = new KnownTouches();
-    for (const { cell, changes } of stores) {
-      const { store } = cell;
-      if (!hasOwn(states, store.name)) continue;
-      const before = states[store.name];
-      const after = this.changing.all(cell, changes, before, action, touches);
-      if (!Object.is(after, before)) changed.push({ store, before, after });
-    }
-    return { changed, touches };
+    const { alone } = this.handlers.to(action);
+    const touches = alone ? undefined : new KnownTouches();
+    const after = computed(this, action, {
+      stateOf: ({ store }) => states[store.name],
+      isLeftOut: ({ store }) => !hasOwn(states, store.name),
+      touches,
+    });
+    const changed = Array.from(after, ([{ store }, state]) => ({ store, before: states[store.name], after: state }));
+    return { changed, touches: touches ?? alone!.cell.editing };
   }
 
   /** The stores that handle an action; none for an unknown action. */

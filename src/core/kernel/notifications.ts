@@ -2,20 +2,21 @@
 import type { AnyAction } from '../model/action.js';
 import { endlessLoop } from '../base/errors.js';
 import { untracked, type FrameworkAdapter } from './adapter.js';
+import type { Hooks } from './hooks.js';
 import type { Due } from './view.js';
 import type { Transition } from './transition.js';
 
 /** A dispatch out of a watcher, and the one whose watchers made it. */
-interface Link {
+interface DispatchLink {
   readonly type: string;
-  readonly after: Link | undefined;
+  readonly after: DispatchLink | undefined;
   readonly depth: number;
 }
 
 interface Queued {
   readonly action: AnyAction;
   readonly dispatch: () => void;
-  readonly link: Link;
+  readonly link: DispatchLink;
 }
 
 /** A longer chain, in which each dispatch comes out of a watcher of the one before, is taken for an endless loop. */
@@ -25,17 +26,18 @@ const MOST_LINKS = 100;
 const MOST_QUEUED = 100_000;
 
 /** What notifying needs of the kernel. */
-export interface NotifyingHost {
-  /** What is due on the view that is worked on. */
-  readonly due: Due;
+interface NotifyingHost {
+  readonly views: { readonly current: { readonly due: Due } };
   readonly recorder: { readonly latest: Transition | undefined } | undefined;
-  readonly adapters: readonly FrameworkAdapter[];
+  readonly features: { each(tell: (hooks: Pick<Hooks, 'idle'>) => void): void };
   problem(error: unknown, transition?: Transition, action?: AnyAction): void;
-  /** The outermost call from outside has ended, and nothing is notified. */
-  idle(): void;
 }
 
+const idle = (hooks: Pick<Hooks, 'idle'>): void => hooks.idle?.();
+
 export class Notifications {
+  /** Of the frameworks whose components show values of this runtime. */
+  readonly adapters: FrameworkAdapter[] = [];
   /** Watchers are notified now: what is dispatched is queued. */
   isNotifying = false;
   /** The transition whose watchers are notified: it leads to what they dispatch. */
@@ -44,7 +46,7 @@ export class Notifications {
   private held = 0;
   private readonly queue: Queued[] = [];
   /** The dispatch whose watchers are notified now, when a watcher made it. */
-  private link: Link | undefined;
+  private link: DispatchLink | undefined;
   /** How many have been queued since the outermost notification began. */
   private queued = 0;
   /** Calls from outside that are under way. */
@@ -87,10 +89,10 @@ export class Notifications {
   }
 
   notify(): void {
-    const { host } = this;
-    if (this.isNotifying || this.held > 0 || (host.due.isEmpty && this.queue.length === 0)) return;
-    if (host.adapters.length === 0) this.notifyAll();
-    else untracked(host.adapters, () => this.notifyAll());
+    const { adapters, host } = this;
+    if (this.isNotifying || this.held > 0 || (host.views.current.due.isEmpty && this.queue.length === 0)) return;
+    if (adapters.length === 0) this.notifyAll();
+    else untracked(adapters, () => this.notifyAll());
   }
 
   private notifyAll(): void {
@@ -99,7 +101,7 @@ export class Notifications {
       for (;;) {
         this.isNotifying = true;
         this.of = host.recorder?.latest;
-        host.due.notify();
+        host.views.current.due.notify();
         const next = this.queue.shift();
         if (!next) break;
         this.link = next.link;
@@ -121,7 +123,7 @@ export class Notifications {
       this.queued = 0;
       // Without a caller there is nowhere to throw it.
       if (this.calls === 0 && this.faults.length > 0) for (const error of this.faults.splice(0)) host.problem(error);
-      if (this.calls === 0) host.idle();
+      if (this.calls === 0) host.features.each(idle);
     }
   }
 
@@ -130,7 +132,7 @@ export class Notifications {
     const isTooMany = this.queued > MOST_QUEUED;
     if (link.depth <= MOST_LINKS && !isTooMany) return false;
     const types = new Set<string>();
-    for (let one: Link | undefined = link; one; one = one.after) types.add(one.type);
+    for (let one: DispatchLink | undefined = link; one; one = one.after) types.add(one.type);
     if (isTooMany) {
       for (const { action } of this.queue.splice(0)) types.add(action.type);
       this.queued = 0;
@@ -160,7 +162,7 @@ export class Notifications {
   /** @param failed the call throws an error of its own */
   end(failed: boolean): void {
     if (--this.calls > 0) return;
-    if (!this.isNotifying) this.host.idle();
+    if (!this.isNotifying) this.host.features.each(idle);
     if (this.faults.length > 0) this.raise(failed);
   }
 

@@ -2,40 +2,55 @@
 import { checkAction, makerOf, type AnyAction } from '../model/action.js';
 import { asyncInAtomic, type FloeError } from '../base/errors.js';
 import { stopwatch } from '../base/host.js';
-import { decide } from './interceptor.js';
+import { decide, type Deciding } from './interceptor.js';
 import { DEV } from '../base/mode.js';
 import { guardData } from '../data/guard.js';
 import type { DispatchResult } from '../model/action.js';
 import { KnownTouches } from '../data/touches.js';
 import type { Cell, CellChange } from './cell.js';
 import { brokenBy, RULE } from './compute.js';
-import type { Applying, Deciding, Extensible } from './feature.js';
+import type { Extensible, Feature } from './feature.js';
+import type { Applying } from './hooks.js';
 import { unproxiedAction } from './adapter.js';
 import { hintReturned } from './hints.js';
+import { report } from './problems.js';
 import { reportUnhandled } from './reported.js';
 import { NO_TASKS, type Handlers } from './handlers.js';
-import { NO_CHANGES, type Cause } from './transition.js';
+import { commit } from './stating.js';
+import { NO_CHANGES, type Cause, type Transition } from './transition.js';
 
 /** The cause of what an interceptor does beside the action that it decides about. */
 export const becauseOf = ({ action: { type }, of }: Deciding): Cause =>
   of ? { by: 'interceptor', of, action: type } : { by: 'interceptor', action: type };
 
+const BY_CODE: Cause = { by: 'code' };
+
+const causeOf = (of: Transition | undefined): Cause => (of ? { by: 'code', of } : BY_CODE);
+
+/** The cause of a dispatch now: an interceptor besides the action that it decides about, or the application. */
+export const byDispatcher = ({ interceptors: { deciding }, features }: Extensible): Cause =>
+  deciding ? becauseOf(deciding) : causeOf(features.of);
+
+/** The cause of a dispatch or a run now: the application, perhaps out of a watcher. */
+export const byCode = ({ notifications, features }: Extensible): Cause => causeOf(notifications.of ?? features.of);
+
 export class Pipeline {
   constructor(private readonly kernel: Extensible) {}
 
   /** From the application: validates; where the past is shown, a branch begins there. */
-  dispatch(given: AnyAction, by: Cause | undefined): DispatchResult {
+  readonly dispatch = (given: AnyAction, by?: Cause): DispatchResult => {
     const { kernel } = this;
-    const { notifications, adapters } = kernel;
+    const { notifications, features } = kernel;
+    const { adapters } = notifications;
     kernel.open('dispatch');
     const action = adapters.length === 0 ? given : unproxiedAction(adapters, given);
     checkAction(action);
     kernel.forbidInside('dispatch');
-    if (kernel.isMoving) return 'stopped';
+    if (features.isMoving) return 'stopped';
     if (notifications.isNotifying) {
-      const cause = by ?? kernel.byCode();
+      const cause = by ?? byCode(kernel);
       return notifications.enqueue(action, () => {
-        kernel.leavePast();
+        kernel.features.leavePast();
         this.intercept(action, cause);
       });
     }
@@ -45,32 +60,32 @@ export class Pipeline {
     try {
       // An action without a handler begins no branch.
       if (kernel.views.showsPast && !makerOf(action)) kernel.handlers.to(action);
-      kernel.leavePast();
-      const result = this.intercept(action, by ?? kernel.byDispatcher());
+      kernel.features.leavePast();
+      const result = this.intercept(action, by ?? byDispatcher(kernel));
       failed = false;
       return result;
     } finally {
       notifications.end(failed);
     }
-  }
+  };
 
   /** Each interceptor proceeds or stops, now or later. A late decision enters the pipeline again here. */
-  intercept(action: AnyAction, cause: Cause, by?: Applying): DispatchResult {
+  readonly intercept = (action: AnyAction, cause: Cause, by?: Applying): DispatchResult => {
     const { kernel } = this;
-    if (kernel.interceptors.length === 0) return this.proceed(action, cause, by);
+    if (kernel.interceptors.list.length === 0) return this.proceed(action, cause, by);
     const deciding: Deciding = { action, of: cause.of };
     return decide({
       action,
       around: (interceptor) => {
-        const outer = kernel.deciding;
-        kernel.deciding = deciding;
+        const outer = kernel.interceptors.deciding;
+        kernel.interceptors.deciding = deciding;
         try {
           interceptor();
         } finally {
-          kernel.deciding = outer;
+          kernel.interceptors.deciding = outer;
         }
       },
-      interceptors: kernel.interceptors.slice(),
+      interceptors: kernel.interceptors.list.slice(),
       about: makerOf(action)?.about,
       read: kernel.read,
       dispatch: (other) => this.dispatch(other, becauseOf(deciding)),
@@ -79,44 +94,44 @@ export class Pipeline {
         deciding.action = passed;
         if (passed !== action) checkAction(passed);
         // Inside of a transaction of the application it is part of that, whoever dispatched it.
-        if (kernel.transaction) kernel.leavePast();
+        if (kernel.transactions.current) kernel.features.leavePast();
         // It may have waited: the run that dispatched it may be over, and the cursor elsewhere.
         const why = by?.stopped?.();
         if (why !== undefined) {
-          kernel.recorder?.unchanged(passed, cause, 'stopped', why);
+          kernel.recorder?.unchanged({ action: passed, cause, outcome: 'stopped', reason: why });
           return 'stopped';
         }
         const from: Cause = passed === action ? cause : { ...cause, by: 'interceptor', action: action.type };
-        return kernel.call(() => {
+        return kernel.notifications.call(() => {
           if (cause.run !== undefined) return kernel.views.atLive(() => this.proceed(passed, from, by));
-          kernel.leavePast();
+          kernel.features.leavePast();
           return this.proceed(passed, from, by);
         });
       },
-      stopped: (reason) => kernel.recorder?.unchanged(action, cause, 'stopped', reason),
+      stopped: (reason) => kernel.recorder?.unchanged({ action, cause, outcome: 'stopped', reason }),
       problem: (error) => kernel.problem(error, undefined, action),
       wait: (end) => {
-        if (kernel.transaction) throw asyncInAtomic('an interceptor that decides later');
-        kernel.waiting.add(end);
-        deciding.of = kernel.recorder?.unchanged(action, cause, 'waiting') ?? deciding.of;
-        return () => kernel.waiting.delete(end);
+        if (kernel.transactions.current) throw asyncInAtomic('an interceptor that decides later');
+        kernel.interceptors.waiting.add(end);
+        deciding.of = kernel.recorder?.unchanged({ action, cause, outcome: 'waiting' }) ?? deciding.of;
+        return () => kernel.interceptors.waiting.delete(end);
       },
     });
-  }
+  };
 
   /** From the interceptors on. */
   proceed(action: AnyAction, cause: Cause, by?: Applying): 'applied' | 'unchanged' {
     const { kernel } = this;
-    kernel.catchUp();
+    kernel.transactions.catchUp();
     const handlers = kernel.handlers.to(action);
     const { alone } = handlers;
     if (DEV && handlers.stores.length === 0 && handlers.tasks.length === 0) reportUnhandled(kernel, action.type);
     const isPlain =
       alone !== undefined &&
       by === undefined &&
-      kernel.transaction === undefined &&
-      kernel.attending === undefined &&
-      kernel.checks.length === 0 &&
+      kernel.transactions.current === undefined &&
+      kernel.features.attending === undefined &&
+      kernel.features.checks.length === 0 &&
       alone.cell.store.invariants.length === 0;
     return isPlain ? this.short(alone, action, cause) : this.whole(handlers, action, cause, by);
   }
@@ -138,18 +153,19 @@ export class Pipeline {
         hintReturned(kernel, cell, action.type, before);
       }
     } catch (error) {
-      recorder?.unchanged(action, cause, 'failed', error, started);
+      recorder?.unchanged({ action, cause, outcome: 'failed', reason: error, took: stopwatch() - started });
       throw error;
     }
     const outcome = Object.is(after, before) ? 'unchanged' : 'applied';
     const transition = recorder?.action(
-      action,
-      cause,
-      outcome,
-      stopwatch() - started,
-      Object.is(after, before) ? NO_CHANGES : [view.change(cell, after)],
-      cell.editing,
-      undefined,
+      {
+        action,
+        cause,
+        outcome,
+        changed: Object.is(after, before) ? NO_CHANGES : [view.change(cell, after)],
+        touches: cell.editing,
+        took: stopwatch() - started,
+      },
       started,
     );
     // commit
@@ -159,8 +175,8 @@ export class Pipeline {
     }
     // record, notify, after. What the draft touched is only good until the next change: a recorder looks at once.
     if (transition) recorder!.record(transition);
-    if (transition || !Object.is(after, before)) kernel.notify();
-    kernel.afterwards(action, transition, NO_TASKS);
+    if (transition || !Object.is(after, before)) kernel.notifications.notify();
+    kernel.features.afterwards(action, transition, NO_TASKS);
     return outcome;
   }
 
@@ -172,7 +188,8 @@ export class Pipeline {
   ): 'applied' | 'unchanged' {
     const { kernel } = this;
     const view = kernel.views.current;
-    const { recorder, transaction } = kernel;
+    const { recorder } = kernel;
+    const transaction = kernel.transactions.current;
     const started = recorder ? stopwatch() : 0;
     const changes: CellChange[] = [];
     const touches = recorder ? new KnownTouches() : undefined;
@@ -191,28 +208,36 @@ export class Pipeline {
       if (changes.length > 0 && !transaction)
         broken = kernel.computing.within(RULE, () => brokenBy(changes, action.type));
       if (kernel.options.invariants === 'refuse') refusal = broken[0];
-      for (const hooks of kernel.checks)
+      for (const hooks of kernel.features.checks)
         refusal ??= kernel.computing.within('the check of a feature', () => hooks.check(action, changes));
       if (refusal) throw refusal;
     } catch (error) {
       const outcome = refusal ? 'refused' : 'failed';
-      recorder?.unchanged(action, cause, outcome, error, started);
+      recorder?.unchanged({ action, cause, outcome, reason: error, took: stopwatch() - started });
       throw error;
     }
     // commit
     const outcome = changes.length > 0 ? 'applied' : 'unchanged';
-    const transition = recorder?.action(action, cause, outcome, stopwatch() - started, changes, touches);
-    const attending = by?.optimistic ? kernel.use(by.feature!) : kernel.attending;
-    attending?.committing?.(action, changes, transaction?.number, transition, by);
-    transaction?.applied.push({ action, changes, transition });
-    kernel.commit(changes, touches);
+    const transition = recorder?.action({
+      action,
+      cause,
+      outcome,
+      changed: changes,
+      touches,
+      took: stopwatch() - started,
+    });
+    const attending = by?.optimistic ? kernel.features.use(by.feature as Feature) : kernel.features.attending;
+    const applied = { action, changes, transition };
+    attending?.committing?.(applied, transaction?.number, by);
+    transaction?.applied.push(applied);
+    commit(kernel, changes, touches);
     // record
     if (broken.length > 0 && transition) transition.problems = [...broken];
     if (transition) recorder!.record(transition);
-    for (const error of broken) kernel.report(error, action, transition);
-    kernel.notify();
+    for (const error of broken) report(kernel.options, error, { action, step: transition?.step });
+    kernel.notifications.notify();
     by?.optimistic?.applied();
-    kernel.afterwards(action, transition, handlers.tasks);
+    kernel.features.afterwards(action, transition, handlers.tasks);
     return outcome;
   }
 }

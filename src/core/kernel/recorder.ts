@@ -1,13 +1,14 @@
 // What is recorded of a runtime: transitions are told to the listeners. A runtime has a recorder while it has a listener.
 import type { AnyAction } from '../model/action.js';
 import type { StoreDefinition } from '../model/store.js';
-import { stopwatch } from '../base/host.js';
 import { DEV } from '../base/mode.js';
 import { guardData } from '../data/guard.js';
 import type { Touches } from '../data/touches.js';
 import { isThenable } from './compute.js';
 import type { Listener } from './listener.js';
+import type { Deciding } from './interceptor.js';
 import type { KernelOptions } from './options.js';
+import { report } from './problems.js';
 import type { Cell } from './cell.js';
 import type { Transaction } from './transaction.js';
 import {
@@ -24,27 +25,38 @@ import type { Views } from './view.js';
 export const STAYING: ReadonlySet<FactName> = new Set<FactName>(['initial', 'joined', 'rehydrated', 'renewed']);
 
 /** What a recorder needs of its kernel. */
-export interface Recorded {
+interface RecorderHost {
   recorder: Recorder | undefined;
   readonly options: KernelOptions;
   readonly now: () => number;
   readonly views: Views;
   readonly cells: ReadonlyMap<string, Cell>;
   readonly isClosed: boolean;
-  readonly transaction: Transaction | undefined;
-  /** The action that an interceptor decides about, and its transition. */
-  readonly deciding: { readonly action: AnyAction; of: Transition | undefined } | undefined;
-  report(error: unknown, action: AnyAction | undefined, of?: Pick<Transition, 'step'>): void;
+  readonly transactions: { readonly current: Transaction | undefined };
+  readonly interceptors: { readonly deciding: Deciding | undefined };
 }
 
 /** Adds a listener. Returns a function that stops it. */
-export function listen(kernel: Recorded, listener: Listener): () => void {
+export function listen(kernel: RecorderHost, listener: Listener): () => void {
   const recorder = (kernel.recorder ??= new Recorder(kernel));
   recorder.listeners = [...recorder.listeners, listener];
   return () => {
     recorder.listeners = recorder.listeners.filter((one) => one !== listener);
     if (recorder.listeners.length === 0 && kernel.recorder === recorder) kernel.recorder = undefined;
   };
+}
+
+/** What became of an action. */
+interface Done {
+  readonly action: AnyAction;
+  readonly cause: Cause;
+  readonly outcome: Outcome;
+  /** Default: nothing. */
+  readonly changed?: readonly StoreChange[];
+  readonly touches?: Touches | undefined;
+  /** Milliseconds. Default: none. */
+  readonly took?: number;
+  readonly reason?: unknown;
 }
 
 export class Recorder {
@@ -56,23 +68,30 @@ export class Recorder {
   last: Transition | undefined;
   private timed = { reading: -Infinity, time: 0 };
 
-  constructor(private readonly kernel: Recorded) {}
+  constructor(private readonly kernel: RecorderHost) {}
 
   /** @param started what the stopwatch showed when it began, where that is now or a moment ago */
   action(
-    action: AnyAction,
-    cause: Cause,
-    outcome: Outcome,
-    took: number,
-    changed: readonly StoreChange[] = NO_CHANGES,
-    touches?: Touches,
-    reason?: unknown,
+    { action, cause, outcome, changed = NO_CHANGES, touches, took = 0, reason }: Done,
     started?: number,
   ): Transition {
-    const { options, now, transaction } = this.kernel;
+    const { options, now, transactions, cells } = this.kernel;
     const time = started === undefined || options.clock ? now() : this.timeOf(started);
-    const group = transaction?.number;
-    return { kind: 'action', action, cause, outcome, changed, touches, time, took, reason, group, step: undefined };
+    const group = transactions.current?.number;
+    return {
+      kind: 'action',
+      action,
+      cause,
+      outcome,
+      changed,
+      touches,
+      time,
+      took,
+      reason,
+      group,
+      joinedBefore: cells.size,
+      step: undefined,
+    };
   }
 
   /** The time at a reading of the stopwatch; the host's clock is asked once a millisecond, which is as fine as it goes. */
@@ -84,7 +103,7 @@ export class Recorder {
 
   /** Records a fact. Inside of a transaction it is part of it. */
   fact(fact: FactName, changed: readonly StoreChange[], cause: Cause, more?: Partial<Transition>): Transition {
-    const group = this.kernel.transaction?.number;
+    const group = this.kernel.transactions.current?.number;
     const outcome = changed.length > 0 ? 'applied' : 'unchanged';
     const transition: Transition = {
       kind: 'fact',
@@ -101,10 +120,9 @@ export class Recorder {
     return transition;
   }
 
-  /** Records an action that changed nothing. @param started what the stopwatch showed when its handlers began */
-  unchanged(action: AnyAction, cause: Cause, outcome: Outcome, reason?: unknown, started?: number): Transition {
-    const took = started === undefined ? 0 : stopwatch() - started;
-    const transition = this.action(action, cause, outcome, took, NO_CHANGES, undefined, reason);
+  /** Records an action that changed nothing. */
+  unchanged(done: Done): Transition {
+    const transition = this.action(done);
     this.kernel.views.atLive(() => this.record(transition));
     return transition;
   }
@@ -115,12 +133,13 @@ export class Recorder {
     // What an attachment takes in while it closes is there for what is still to be stored, and no step.
     if (kernel.isClosed && (fact === 'rehydrated' || fact === 'fromTab')) return;
     this.latest = this.last = transition;
-    const { deciding, transaction, views } = kernel;
+    const { interceptors, transactions, views } = kernel;
+    const { deciding } = interceptors;
     if (deciding !== undefined && deciding.action === transition.action) deciding.of = transition;
     // Inside of a transaction it is recorded later: what happened unseen stays so, unless the transaction leaves the past.
     if (views.isUnseen) transition.unseen = true;
     else if (transition.unseen === true && !views.showsPast) transition.unseen = false;
-    if (transaction) return void transaction.transitions.push(transition);
+    if (transactions.current) return void transactions.current.transitions.push(transition);
     // A store that joins during time travel is part of the live state, though it is shown.
     if (views.showsPast && (fact === 'joined' || fact === 'rehydrated')) transition.unseen = true;
     // Written out: a function for each transition costs as much as what a listener does with most of them.
@@ -129,7 +148,7 @@ export class Recorder {
         listener.transition?.(transition);
       } catch (error) {
         (transition.problems ??= []).push(error);
-        kernel.report(error, transition.action);
+        report(kernel.options, error, { action: transition.action });
       }
     }
   }
@@ -140,7 +159,7 @@ export class Recorder {
       try {
         tell(listener);
       } catch (error) {
-        this.kernel.report(error, undefined);
+        report(this.kernel.options, error);
       }
     }
   }

@@ -6,6 +6,7 @@ import { StoreDefinition } from '../model/store.js';
 import type { Reading } from '../reading/reading.js';
 import { unnoted } from '../reactive/graph.js';
 import type { Extensible } from './feature.js';
+import { place } from './stating.js';
 import { reportOnce } from './reported.js';
 
 /**
@@ -17,7 +18,7 @@ export function renew(kernel: Extensible, store: StoreDefinition, isAsked: boole
   const cell = kernel.cells.get(store.name);
   if (!cell) return joining.join([store], 'joined');
   if (cell.store === store) return;
-  if (isAsked) kernel.leavePast();
+  if (isAsked) kernel.features.leavePast();
   else reportOnce(kernel, nameTaken('The store', store.name, true));
   // Modules that were not reloaded still hold the old definition: it goes on standing for the store.
   joining.retired.set(cell.store, store);
@@ -25,14 +26,14 @@ export function renew(kernel: Extensible, store: StoreDefinition, isAsked: boole
   kernel.handlers.clear();
   for (const { reading } of new Set([kernel.views.screen, kernel.views.live])) renewValues(kernel, reading);
   const complete = (): void => {
-    const before = kernel.stateOf(cell);
+    const before = kernel.views.stateOf(cell);
     const after = completed(store, before, (lost) => kernel.problem(fieldsLost(store.name, lost)));
     guardData(after, { at: '', what: `The state of '${store.name}'` });
-    kernel.place([{ store, before, after }], 'renewed', undefined, (state) => completed(store, state));
+    place(kernel, [{ store, before, after }], 'renewed', { redo: (state) => completed(store, state) });
   };
   kernel.notifications.hold(() => (isAsked ? complete() : kernel.views.atLive(complete)));
-  if (isAsked) kernel.notify();
-  else void Promise.resolve().then(() => kernel.notify());
+  if (isAsked) kernel.notifications.notify();
+  else void Promise.resolve().then(() => kernel.notifications.notify());
 }
 
 /** Has the selectors of the reloaded module derive the values of those that it declared before. */

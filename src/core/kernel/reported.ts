@@ -1,10 +1,10 @@
 // Development only: what is reported once a runtime.
 import { notHandled, type FloeError } from '../base/errors.js';
-import { firstResult, type Extensible } from './feature.js';
+import type { Extensible } from './feature.js';
 
 /** Development only: says once a type that an action does nothing. */
 export function reportUnhandled(kernel: Extensible, type: string): void {
-  if (!firstResult(kernel, (hooks) => hooks.awaits?.(type) || undefined)) reportOnce(kernel, notHandled(type));
+  if (!kernel.features.first((hooks) => hooks.awaits?.(type) || undefined)) reportOnce(kernel, notHandled(type));
 }
 
 const reported = new WeakMap<Extensible, Set<string>>();

@@ -21,7 +21,8 @@ export interface Cause {
 }
 
 /** What became of an action. */
-export type Outcome = 'applied' | 'unchanged' | 'waiting' | 'stopped' | 'refused' | 'failed' | 'reverted';
+export type Outcome = (typeof OUTCOMES)[number];
+export const OUTCOMES = ['applied', 'unchanged', 'waiting', 'stopped', 'refused', 'failed', 'reverted'] as const;
 
 /** What a fact step states: nothing computes it, so its patch is taken as given. */
 export type FactName =
@@ -87,6 +88,8 @@ export interface Transition {
   readonly reason?: unknown;
   /** The transitions of one transaction share a number. */
   readonly group?: number | undefined;
+  /** Of an action: how many stores had joined when it was applied. In a transaction others join before it is recorded. */
+  readonly joinedBefore?: number;
   /** The rules that do not hold after it, and what else went wrong. */
   problems?: unknown[];
   /** The run that it tells of. */

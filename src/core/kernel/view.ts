@@ -1,8 +1,9 @@
 // Views: versions of all states, each with everything that belongs to it. The screen and the live line of transitions are one
 // view, until time travel shows a past step on the screen.
 import type { Touches } from '../data/touches.js';
-import { Reading, type Ground, type Informed, type Invalidated } from '../reading/reading.js';
-import { Place } from '../reactive/tracking.js';
+import type { Ground, Informed, Invalidated } from '../reading/entry.js';
+import { Reading } from '../reading/reading.js';
+import { TrackedPlace } from '../reactive/tracking.js';
 import type { Cell, CellChange } from './cell.js';
 
 /** What is notified next, in the order in which it became due. Its list is used again. */
@@ -54,7 +55,7 @@ export class Due {
 export class View {
   /** By the index of a cell. Only `commit` and `add` assign to it. */
   readonly states: unknown[] = [];
-  readonly places: Place[] = [];
+  readonly places: TrackedPlace[] = [];
   /** Whether listeners know the store on the line of this view, by the index of a cell. */
   readonly known: boolean[] = [];
   readonly due = new Due();
@@ -66,7 +67,7 @@ export class View {
 
   add({ index, store }: Cell, state: unknown, known: boolean): void {
     this.states[index] = state;
-    this.places[index] = new Place(undefined, store.name);
+    this.places[index] = new TrackedPlace(undefined, store.name);
     this.known[index] = known;
   }
 
@@ -99,6 +100,10 @@ export class Views {
     this.screen = this.live = this.current = new View(ground);
   }
 
+  /** The state of a store on the view that is worked on. */
+  stateOf({ index }: Cell): unknown {
+    return this.current.states[index];
+  }
   /** Whether what is worked on is a past step that the screen shows. */
   get showsPast(): boolean {
     return this.screen !== this.live && this.current === this.screen;

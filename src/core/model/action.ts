@@ -1,7 +1,8 @@
 import { badName, notAnAction } from '../base/errors.js';
 import { DEV } from '../base/mode.js';
 import { guardData } from '../data/guard.js';
-import type { StoreDefinition, StoreOf } from './store.js';
+import type { StoreDefinition } from './store.js';
+import type { StoreOf } from './store-types.js';
 
 /** Something that happened: a type, and a payload where there is more to say. Plain and serialisable. */
 export interface AnyAction {

@@ -3,18 +3,8 @@ import { DERIVATION } from '../base/protocol.js';
 import { notItsOwn } from '../base/errors.js';
 import { makeCreator, type About, type ActionCreator, type AnyCreator } from './action.js';
 import { nextId, selectorOf, type Derivation, type Source } from './source.js';
-import {
-  definitionOf,
-  storeName,
-  type AnyStore,
-  type Change,
-  type Copied,
-  type COPIED,
-  type Original,
-  type PersistOptions,
-  type Rule,
-  type StoreDefinition,
-} from './store.js';
+import { definitionOf, storeName, type Change, type Original, type Invariant, type StoreDefinition } from './store.js';
+import type { AnyStore, Copied, COPIED, PersistOptions } from './store-types.js';
 
 /** The type of an action, declared by one store, in another. */
 type TypeIn<N extends string, T extends string> = T extends `${string}.${infer K}` ? `${N}.${K}` : never;
@@ -65,7 +55,7 @@ class CopiedFrom implements Original {
   get kept(): PersistOptions<never> | undefined {
     return this.of.kept;
   }
-  get invariants(): readonly Rule[] {
+  get invariants(): readonly Invariant[] {
     return this.of.invariants;
   }
   get version(): number {

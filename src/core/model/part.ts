@@ -2,7 +2,8 @@
 import type { DRAFTED } from '../data/keyed.js';
 import { parsePointer } from '../data/pointer.js';
 import { partSelector, type Source } from './source.js';
-import { definitionOf, type StoreDefinition, type StoreOf } from './store.js';
+import { definitionOf, type StoreDefinition } from './store.js';
+import type { StoreOf } from './store-types.js';
 
 /**
  * The part of a store's state at a JSON Pointer (RFC 6901), as a source of its own.

@@ -93,7 +93,7 @@ export function note(port: Port): void {
 }
 
 /** What a reader read after the first. */
-export interface Rest {
+export interface OtherReads {
   /** In the order in which they were read, and the version of each when it was. */
   readonly ports: Port[];
   readonly versions: number[];
@@ -107,9 +107,9 @@ export abstract class Reader extends Port {
   /** What it read first, and the version of that when it was read; mostly it is all that it reads. */
   first: Port | undefined;
   private firstVersion = 0;
-  rest: Rest | undefined;
+  rest: OtherReads | undefined;
   /** Who asked for it, while it runs: for the message about a circle. */
-  private below: Reader | undefined;
+  below: Reader | undefined;
   private at = 0;
   value: unknown;
   problem: { readonly error: unknown } | undefined;
@@ -170,11 +170,6 @@ export abstract class Reader extends Port {
     rest.versions[at - 1] = port.version;
   }
 
-  /** Whether it reads one that fits. */
-  reads(fits: (port: Port) => boolean): boolean {
-    return (this.first !== undefined && fits(this.first)) || (this.rest?.ports.some(fits) ?? false);
-  }
-
   /** Drops the sources from the one with this number on. */
   private unsubscribeFrom(from: number): void {
     const rest = this.others();
@@ -186,7 +181,7 @@ export abstract class Reader extends Port {
     for (const port of rest.ports.splice(Math.max(0, from - 1))) dropped.add(port);
     rest.versions.length = rest.ports.length;
   }
-  private others(): Rest {
+  private others(): OtherReads {
     return (this.rest ??= { ports: [], versions: [], dropped: undefined });
   }
 
@@ -209,7 +204,7 @@ export abstract class Reader extends Port {
     if (this.state === CLEAN) return;
     if (this.run !== 0) {
       note(this);
-      throw selectorCycle(this.chain());
+      throw selectorCycle(circleOf(this));
     }
     if (depth > MOST_DEEP) throw chainTooDeep(asked?.name ?? this.name, this.name);
     depth++;
@@ -284,7 +279,7 @@ export abstract class Reader extends Port {
   }
 
   /** @param run the run in which they were dropped; 0 where all are */
-  private detachDropped(rest: Rest, run: number): void {
+  private detachDropped(rest: OtherReads, run: number): void {
     // Where no other ran meanwhile, what was read in this run says so itself.
     const kept = run === runs ? undefined : new Set(rest.ports).add(this.first!);
     for (const port of rest.dropped!) if (kept ? !kept.has(port) : port.seen !== run) port.detach(this);
@@ -298,16 +293,20 @@ export abstract class Reader extends Port {
     this.unsubscribeFrom(0);
     this.detachDropped(this.others(), 0);
   }
+}
 
-  /** The names of those that ask each other in a circle. */
-  private chain(): string[] {
-    const names = [this.name];
-    for (let one = running; one; one = one.below) {
-      names.unshift(one.name);
-      if (one === this) break;
-    }
-    return names;
+/** Whether a reader reads a port that fits. */
+export const readsAny = ({ first, rest }: Reader, fits: (port: Port) => boolean): boolean =>
+  (first !== undefined && fits(first)) || (rest?.ports.some(fits) ?? false);
+
+/** The names of those that ask each other in a circle. */
+function circleOf(reader: Reader): string[] {
+  const names = [reader.name];
+  for (let one = running; one; one = one.below) {
+    names.unshift(one.name);
+    if (one === reader) break;
   }
+  return names;
 }
 
 /** What code did to the state that it must not do, in words that say what to do instead. */

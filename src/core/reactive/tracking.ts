@@ -1,9 +1,9 @@
-// What selectors read, to the property. A selector sees stand-ins: read-only views that note each read at a *place* of
+// What selectors read, to the property. A selector sees tracking proxies: read-only views that note each read at a *place* of
 // the state. When a transition replaced parts of the state, only the places under those parts are visited, and only the
 // selectors noted there are told.
 import type { Touches } from '../data/touches.js';
 import { selectorEdits, selectorEnded } from '../base/errors.js';
-import { currentReader, Facet, note, Port } from './graph.js';
+import { currentReader, Facet, note, Port, readsAny } from './graph.js';
 import { isKeyed, KEYED } from '../data/keyed.js';
 import { isDigit, listReads, type Listing } from '../data/list-reads.js';
 import { DEV } from '../base/mode.js';
@@ -27,7 +27,7 @@ import {
 const MOST_PARTS = 128;
 
 /** A place of the state that a reader read. Its own port is for the readers of the value there. */
-export class Place extends Port {
+export class TrackedPlace extends Port {
   /** For those who only saw whether the value is an object, an array or neither. */
   kind: Facet | undefined;
   /** For those who only asked whether the key is there. */
@@ -36,8 +36,8 @@ export class Place extends Port {
   keys: Facet | undefined;
   /** For those who only saw how many rows a table has. */
   size: Facet | undefined;
-  parts: Map<string, Place> | undefined;
-  private view: { readonly raw: Branch; readonly proxy: object } | undefined;
+  parts: Map<string, TrackedPlace> | undefined;
+  private tracked: { readonly raw: Branch; readonly proxy: object } | undefined;
   // How many parts the run that reads now has read here; from a limit on it depends on the whole.
   private run = 0;
   private count = 0;
@@ -46,48 +46,38 @@ export class Place extends Port {
   private keysRun = 0;
 
   constructor(
-    readonly above: Place | undefined,
+    readonly above: TrackedPlace | undefined,
     readonly key: string,
   ) {
     super();
   }
 
-  place(key: string): Place {
+  place(key: string): TrackedPlace {
     let part = this.parts?.get(key);
-    if (!part) (this.parts ??= new Map()).set(key, (part = new Place(this, key)));
+    if (!part) (this.parts ??= new Map()).set(key, (part = new TrackedPlace(this, key)));
     return part;
   }
 
-  /** The stand-in for the container that is here now. */
+  /** The tracking proxy for the container that is here now. */
   trackedProxy(raw: Branch): object {
-    return this.trackedProxyOf(raw) ?? (this.view = { raw, proxy: this.made(raw) }).proxy;
+    return this.trackedProxyOf(raw) ?? (this.tracked = { raw, proxy: proxyOf(raw, this) }).proxy;
   }
   /** The same, where it was made before. */
   trackedProxyOf(value: unknown): object | undefined {
-    return this.view !== undefined && this.view.raw === value ? this.view.proxy : undefined;
-  }
-  private made(raw: Branch): object {
-    if (isKeyed(raw)) return raw[KEYED].trackedProxy(raw, this);
-    const view = new View(raw, this);
-    return Array.isArray(raw) ? new Proxy([view], arrayView) : new Proxy(view, objectView);
+    return this.tracked !== undefined && this.tracked.raw === value ? this.tracked.proxy : undefined;
   }
 
   /** Whether a list stands here that has all items of another one, in their order. */
   hasAllOf(list: readonly unknown[]): boolean {
-    const raw = this.view?.raw;
+    const raw = this.tracked?.raw;
     return Array.isArray(raw) && isPartOf(list, raw);
   }
 
-  noteKind(): void {
-    note((this.kind ??= new Facet(this)));
-  }
   /** Notes whether a part is there; who has listed the keys depends on all of them anyway. */
   notePresenceOf(key: string): void {
     const reader = currentReader();
-    if (reader && this.keysRun !== reader.run) this.partFor(key, reader.run)?.notePresence();
-  }
-  private notePresence(): void {
-    note((this.presence ??= new Facet(this)));
+    const part = reader && this.keysRun !== reader.run ? this.partFor(key, reader.run) : undefined;
+    if (part) note((part.presence ??= new Facet(part)));
   }
   noteKeys(): void {
     const reader = currentReader();
@@ -100,7 +90,7 @@ export class Place extends Port {
   }
 
   /** The part under a key, counted once a run; nothing when the run depends on the whole anyway. */
-  partFor(key: string, run: number): Place | undefined {
+  partFor(key: string, run: number): TrackedPlace | undefined {
     const known = this.parts?.get(key);
     if (known?.lastRun === run) return known;
     if (this.collapsed(run)) return undefined;
@@ -170,6 +160,15 @@ export class Place extends Port {
   }
 }
 
+/** Notes that what stands at a place was only seen to be an object, an array or neither. */
+export const noteKind = (place: TrackedPlace): void => note((place.kind ??= new Facet(place)));
+
+function proxyOf(raw: Branch, place: TrackedPlace): object {
+  if (isKeyed(raw)) return raw[KEYED].trackedProxy(raw, place);
+  const tracked = new Tracked(raw, place);
+  return Array.isArray(raw) ? new Proxy([tracked], listTraps) : new Proxy(tracked, objectTraps);
+}
+
 function sameKeys(before: unknown, after: unknown): boolean {
   if (!isContainer(before) || !isContainer(after)) return false;
   if (Array.isArray(before)) return Array.isArray(after) && before.length === after.length;
@@ -178,16 +177,16 @@ function sameKeys(before: unknown, after: unknown): boolean {
   return keys.length === others.length && keys.every((key, i) => key === others[i]);
 }
 
-/** What a stand-in stands for. */
-export class View implements Listing {
+/** What a tracking proxy stands for. */
+export class Tracked implements Listing {
   constructor(
     readonly raw: Branch,
-    readonly place: Place,
+    readonly place: TrackedPlace,
   ) {}
 
   // Asked of lists only; a list does not change while a selector runs.
   begin(): number {
-    return readOfView(this, 'length') as number;
+    return trackedPart(this, 'length') as number;
   }
   get size(): number {
     return (this.raw as unknown[]).length;
@@ -197,14 +196,14 @@ export class View implements Listing {
   }
 }
 
-/** Reads one part of a stand-in, and notes that it was read. */
-export function readOfView(view: View, key: string): unknown {
-  const { raw } = view;
-  return noted(view, key, isKeyed(raw) ? raw.get(key) : inheritedOrOwn(raw, key));
+/** Reads one part of a tracking proxy, and notes that it was read. */
+export function trackedPart(tracked: Tracked, key: string): unknown {
+  const { raw } = tracked;
+  return noted(tracked, key, isKeyed(raw) ? raw.get(key) : inheritedOrOwn(raw, key));
 }
 
-/** Notes that a part was read. What is looked into further is seen as a stand-in. */
-function noted({ raw, place }: View, key: string, value: unknown): unknown {
+/** Notes that a part was read. What is looked into further is seen as a tracking proxy. */
+function noted({ raw, place }: Tracked, key: string, value: unknown): unknown {
   const reader = currentReader();
   if (DEV && reader === undefined) throw selectorEnded(key);
   const part = reader && place.partFor(key, reader.run);
@@ -212,7 +211,7 @@ function noted({ raw, place }: View, key: string, value: unknown): unknown {
   if (typeof value === 'object' && value !== null) {
     const known = part.trackedProxyOf(value);
     if (known !== undefined || (hasPart(raw, key) && isBranch(value))) {
-      part.noteKind();
+      noteKind(part);
       return known ?? part.trackedProxy(value as Branch);
     }
   }
@@ -235,49 +234,49 @@ const common = {
 /**
  * Listing keys asks for a description of each, and does not read the values: a part is described by how it is read.
  */
-function describeView(view: View, key: PropertyKey): PropertyDescriptor | undefined {
-  const found = Object.getOwnPropertyDescriptor(view.raw, key);
+function describePart(tracked: Tracked, key: PropertyKey): PropertyDescriptor | undefined {
+  const found = Object.getOwnPropertyDescriptor(tracked.raw, key);
   if (typeof key === 'symbol' || (found && !found.enumerable)) {
-    if (key === 'length') readOfView(view, key);
+    if (key === 'length') trackedPart(tracked, key);
     return found && { ...found, writable: true };
   }
   const name = String(key);
-  view.place.notePresenceOf(name);
-  return found && { get: () => readOfView(view, name), enumerable: true, configurable: true };
+  tracked.place.notePresenceOf(name);
+  return found && { get: () => trackedPart(tracked, name), enumerable: true, configurable: true };
 }
 
-function hasInView(view: View, key: PropertyKey): boolean {
+function hasPartIn(tracked: Tracked, key: PropertyKey): boolean {
   if (DEV && currentReader() === undefined) throw selectorEnded(String(key));
-  if (typeof key === 'string' && (hasOwn(view.raw, key) || !(key in view.raw))) view.place.notePresenceOf(key);
-  return key in view.raw;
+  if (typeof key === 'string' && (hasOwn(tracked.raw, key) || !(key in tracked.raw))) tracked.place.notePresenceOf(key);
+  return key in tracked.raw;
 }
 
-function keysOf(view: View): (string | symbol)[] {
+function keysOf(tracked: Tracked): (string | symbol)[] {
   if (DEV && currentReader() === undefined) throw selectorEnded('keys');
-  view.place.noteKeys();
-  return Reflect.ownKeys(view.raw);
+  tracked.place.noteKeys();
+  return Reflect.ownKeys(tracked.raw);
 }
 
-const objectView: ProxyHandler<View> = {
+const objectTraps: ProxyHandler<Tracked> = {
   ...common,
-  get: (view, key) => (typeof key === 'string' ? readOfView(view, key) : key === NODE ? view : undefined),
-  has: hasInView,
+  get: (tracked, key) => (typeof key === 'string' ? trackedPart(tracked, key) : key === NODE ? tracked : undefined),
+  has: hasPartIn,
   ownKeys: keysOf,
-  getOwnPropertyDescriptor: describeView,
+  getOwnPropertyDescriptor: describePart,
   getPrototypeOf: () => Object.prototype,
 };
 
-const arrayView: ProxyHandler<View[]> = {
+const listTraps: ProxyHandler<Tracked[]> = {
   ...common,
   get(target, key) {
-    const view = target[0];
-    if (key === NODE) return view;
-    if (typeof key === 'string' && isDigit(key)) return readOfView(view, key);
-    const raw = view.raw as unknown[];
+    const tracked = target[0];
+    if (key === NODE) return tracked;
+    if (typeof key === 'string' && isDigit(key)) return trackedPart(tracked, key);
+    const raw = tracked.raw as unknown[];
     const inherited = key in Array.prototype && key !== 'length';
-    if (!inherited) return typeof key === 'string' ? readOfView(view, key) : undefined;
+    if (!inherited) return typeof key === 'string' ? trackedPart(tracked, key) : undefined;
     const method = (raw as unknown as Record<PropertyKey, unknown>)[key];
-    if (key === 'includes' || key === 'indexOf' || key === 'lastIndexOf') return lookFor(view, key);
+    if (key === 'includes' || key === 'indexOf' || key === 'lastIndexOf') return lookFor(tracked, key);
     // A method that goes through a long array reads it as a whole, at the speed of the array itself.
     const reader = currentReader();
     if (
@@ -285,24 +284,24 @@ const arrayView: ProxyHandler<View[]> = {
       raw.length > MOST_PARTS &&
       key !== 'at' &&
       reader &&
-      view.place.collapsed(reader.run, raw.length)
+      tracked.place.collapsed(reader.run, raw.length)
     ) {
       return method.bind(raw) as unknown;
     }
     return listReads[key === Symbol.iterator ? 'values' : (key as string)] ?? method;
   },
-  has: (target, key) => hasInView(target[0], key),
+  has: (target, key) => hasPartIn(target[0], key),
   ownKeys: (target) => keysOf(target[0]),
-  getOwnPropertyDescriptor: (target, key) => describeView(target[0], key),
+  getOwnPropertyDescriptor: (target, key) => describePart(target[0], key),
 };
 
-/** Looks for an item by the object that it is, or by its stand-in; depends on the whole list. */
-function lookFor({ raw, place }: View, method: 'includes' | 'indexOf' | 'lastIndexOf') {
+/** Looks for an item by the object that it is, or by its tracking proxy; depends on the whole list. */
+function lookFor({ raw, place }: Tracked, method: 'includes' | 'indexOf' | 'lastIndexOf') {
   return (item: unknown, ...from: number[]): unknown => {
     note(place);
-    const view = typeof item === 'object' && item !== null ? (item as { [NODE]?: unknown })[NODE] : undefined;
+    const tracked = typeof item === 'object' && item !== null ? (item as { [NODE]?: unknown })[NODE] : undefined;
     const look = (raw as unknown[])[method] as (...args: unknown[]) => unknown;
-    return look.call(raw, view instanceof View ? view.raw : item, ...from);
+    return look.call(raw, tracked instanceof Tracked ? tracked.raw : item, ...from);
   };
 }
 
@@ -316,22 +315,28 @@ function isPartOf(list: readonly unknown[], whole: readonly unknown[]): boolean 
 }
 
 /**
- * A derived value as it leaves a selector: every stand-in in it is replaced by the state's own object, and having
+ * A derived value as it leaves a selector: every tracking proxy in it is replaced by the state's own object, and having
  * handed it out counts as having read the whole of it.
  */
-export function withoutStandIns(value: unknown, above?: Set<object>): unknown {
+export function withoutProxies(value: unknown, above?: Set<object>): unknown {
   if (typeof value !== 'object' || value === null) return value;
-  const view = (value as { [NODE]?: unknown })[NODE];
-  if (view instanceof View) {
-    note(view.place);
-    return view.raw;
+  const tracked = (value as { [NODE]?: unknown })[NODE];
+  if (tracked instanceof Tracked) {
+    note(tracked.place);
+    return tracked.raw;
   }
-  // What has only items of a list of the state has no stand-ins in it: a long list is read as it is.
-  if (!above && Array.isArray(value) && currentReader()?.reads((port) => port instanceof Place && port.hasAllOf(value)))
+  // What has only items of a list of the state has no tracking proxies in it: a long list is read as it is.
+  const reader = currentReader();
+  if (
+    !above &&
+    reader &&
+    Array.isArray(value) &&
+    readsAny(reader, (port) => port instanceof TrackedPlace && port.hasAllOf(value))
+  )
     return value;
-  if (isKeyed(value)) return value[KEYED].resolved(value, (row) => withoutStandIns(row, above));
+  if (isKeyed(value)) return value[KEYED].resolved(value, (row) => withoutProxies(row, above));
   const isEntries = isMap(value) || isSet(value);
   if ((!isEntries && !isContainer(value)) || above?.has(value)) return value;
-  const inside = (part: unknown): unknown => withoutStandIns(part, (above ??= new Set()).add(value));
+  const inside = (part: unknown): unknown => withoutProxies(part, (above ??= new Set()).add(value));
   return isEntries ? replaceEntries(value, inside) : replaceParts(value, inside);
 }

@@ -27,7 +27,7 @@ export interface Selection<T> extends AsyncIterable<T> {
 const OBSERVABLE = (Symbol as { readonly observable?: symbol }).observable ?? '@@observable';
 
 /** What a selection needs of its runtime. */
-interface SelectionHost {
+export interface SelectionHost {
   readonly read: Read;
   watch(source: Source<unknown>, listener: (now: never, before: never) => void, how?: InnerWatching): () => void;
 }

@@ -60,9 +60,11 @@ export class Observing {
     private readonly host: Extensible,
     next: number,
     private readonly stored: Stored | undefined,
-    private readonly changed: () => void,
-    /** Whether what is computed follows from what is observed: not where only a look at another step computes it. */
-    private readonly counts: boolean,
+    private readonly how: {
+      readonly changed: () => void;
+      /** Whether what is computed follows from what is observed: not where only a look at another step computes it. */
+      readonly counts: boolean;
+    },
   ) {
     this.from = next;
     this.seq = next - 1;
@@ -101,7 +103,7 @@ export class Observing {
   }
 
   private computed(reader: object, computation: Computation): void {
-    if (!this.counts) return;
+    if (!this.how.counts) return;
     const seen = this.seenAt(this.seq);
     seen.computedCount++;
     const isSame = computation.outcome === 'same';
@@ -114,7 +116,7 @@ export class Observing {
     costs.took += computation.took;
     costs.lastTook = computation.took;
     costs.lastSeq = this.seq;
-    this.changed();
+    this.how.changed();
   }
 
   private notified(): void {
@@ -138,7 +140,7 @@ export class Observing {
       }
       return false;
     });
-    this.changed();
+    this.how.changed();
   }
 
   /** The number by which a derived value is named on the link. */

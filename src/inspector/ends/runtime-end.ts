@@ -15,10 +15,10 @@ import {
   type StepShown,
   type WhatIf,
 } from '../protocol/protocol.js';
-import type { Links } from '../history/rows.js';
-import { answer, type Handlers } from '../protocol/rpc.js';
+import type { RowLinks } from '../history/rows.js';
+import { answer, type RequestHandlers } from '../protocol/rpc.js';
 import { onceAFrame } from '../protocol/slices.js';
-import { Mark } from '../history/step-index.js';
+import { Mark } from '../history/step-columns.js';
 
 /** A runtime, as far as a link knows it. */
 export interface Inspectable {
@@ -45,7 +45,10 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
   const isLive = options.kind !== 'file';
   const changed = onceAFrame(() => link.notify('changed', history.status()));
   const newest = source.at(source.end - 1)?.seq ?? -1;
-  const observing = new Observing(host, newest + 1, storedOf(runtime), () => history.touch(), isLive);
+  const observing = new Observing(host, newest + 1, storedOf(runtime), {
+    changed: () => history.touch(),
+    counts: isLive,
+  });
   const derived = new Derived(observing);
   const history = new HistoryEnd(
     source,
@@ -58,6 +61,39 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
     },
     changed.call,
   );
+  const link = answer(
+    channel,
+    {
+      ...history.handlers(),
+      ...derivedHandlers({ trace, source, observing, derived, isLive }),
+      ...traceHandlers(trace, source, history, options),
+    },
+    source.conceal,
+  );
+  return () => {
+    link.end();
+    changed.end();
+    history.end();
+    observing.end();
+  };
+}
+
+interface Deriving {
+  readonly trace: Trace;
+  readonly source: TraceSource;
+  readonly observing: Observing;
+  readonly derived: Derived;
+  readonly isLive: boolean;
+}
+
+/** What is asked of derived values. */
+function derivedHandlers({
+  trace,
+  source,
+  observing,
+  derived,
+  isLive,
+}: Deriving): Pick<RequestHandlers, 'derived' | 'derivedOf' | 'derivedOne'> {
   // A recording has no page: looking at a step moves the runtime there, and derived values are those of that step.
   const at = (seq: number | undefined): void => {
     if (!isLive && seq !== undefined && source.positionOf(seq) >= 0) trace.seek(seq);
@@ -70,9 +106,7 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
       seqs.push(source.at(at)!.seq);
     return observing.changedBy(seqs);
   };
-  const handlers: Handlers = {
-    ...history.handlers(),
-    hello: () => ({ version: LINK_VERSION, ...helloOf(trace, source, options) }),
+  return {
     derived: ({ sort, since, to }) => {
       at(to);
       return derived.groups(sort, changedBy(since, to));
@@ -82,6 +116,13 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
       return derived.ofName(name, from, count, changedBy(since, to));
     },
     derivedOne: ({ id }) => derived.one(id),
+  };
+}
+
+/** What is asked of the trace itself, or done with it. */
+function traceHandlers(trace: Trace, source: TraceSource, history: HistoryEnd, options: RuntimeEndOptions) {
+  return {
+    hello: () => ({ version: LINK_VERSION, ...helloOf(trace, source, options) }),
     show: ({ seq }) => {
       trace.seek(seq);
       return {};
@@ -106,14 +147,7 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
       return {};
     },
     replace: ({ text }) => ({ steps: trace.import(text).steps }),
-  };
-  const link = answer(channel, handlers, source.conceal);
-  return () => {
-    link.end();
-    changed.end();
-    history.end();
-    observing.end();
-  };
+  } satisfies Partial<RequestHandlers>;
 }
 
 const how = ({ withCaused }: { readonly withCaused?: boolean }): { readonly withCaused?: boolean } =>
@@ -153,7 +187,7 @@ function storedOf({ persistence }: Inspectable): Stored | undefined {
   return typeof given?.watch === 'function' && Array.isArray(given.pending) ? (given as Stored) : undefined;
 }
 
-const linksOf = (host: Extensible): Links => {
+const linksOf = (host: Extensible): RowLinks => {
   const storeNamed = (name: string) => storesOf(host).find((store) => store.name === name);
   const stateOf = (states: unknown, store: string): unknown => lookUp(states, [store])?.value;
   return {
@@ -203,7 +237,7 @@ async function whatIf(
   for (let at = start + 1; at < Math.min(source.end, index.end) && at - start <= before.length; at++) {
     if (outcomeAt(history, at) === before[at - start - 1]) continue;
     otherCount++;
-    if (others.length < MOST_OTHERS) others.push(history.stepShown(source.at(at)!));
+    if (others.length < MOST_OTHERS) others.push(history.steps.shown(source.at(at)!));
   }
   const { changes, count } = changesBetween(states, source.statesAt(source.end - 1), seq, MOST_OTHERS);
   const excluded = source.step(seq)?.excluded ?? false;
@@ -211,4 +245,4 @@ async function whatIf(
 }
 
 const outcomeAt = ({ index }: HistoryEnd, position: number): string =>
-  `${index.outcome(position)} ${index.marksAt(position) & Mark.excluded}`;
+  `${index.steps.outcome(position)} ${index.steps.marksAt(position) & Mark.excluded}`;

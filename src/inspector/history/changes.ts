@@ -25,7 +25,7 @@ const MOST_STEPS = 100;
 /** So many values between the first and the last are shown. */
 const MOST_BETWEEN = 3;
 
-interface Place {
+interface ChangedPlace {
   readonly keys: readonly string[];
   readonly before: Found | undefined;
   after: Found | undefined;
@@ -46,7 +46,7 @@ export interface ChangedPlaces {
  * @param most as many places are given
  */
 export function changesOfSteps(source: TraceSource, positions: readonly number[], most: number): ChangedPlaces {
-  const places = new Map<string, Place>();
+  const places = new Map<string, ChangedPlace>();
   let after: States | undefined;
   let at = -2;
   for (const position of positions.slice(0, MOST_STEPS)) {
@@ -103,14 +103,14 @@ function findDifferent(before: unknown, after: unknown, keys: readonly string[],
 
 /** The places at which two state trees differ. */
 export function changesBetween(before: States, after: States, seq: number, most: number): ChangedPlaces {
-  const places = new Map<string, Place>();
+  const places = new Map<string, ChangedPlace>();
   notePlaces(places, { seq, changes: differenceOfStates(before, after).changes }, before, after);
   const all = [...places.values()];
   return { changes: all.slice(0, most).map((place) => changeShown(place, after)), count: all.length };
 }
 
 function notePlaces(
-  places: Map<string, Place>,
+  places: Map<string, ChangedPlace>,
   { seq, changes }: Pick<Step, 'seq' | 'changes'>,
   before: States,
   after: States,
@@ -146,7 +146,7 @@ function notePlaces(
 }
 
 /** A state tree in which a place has the value that it had before the steps. */
-function withValue(states: States, { keys, before }: Place): States {
+function withValue(states: States, { keys, before }: ChangedPlace): States {
   const path = pointerTo(keys);
   const there = lookUp(states, keys);
   if (!before && !there) return states;
@@ -160,7 +160,7 @@ function withValue(states: States, { keys, before }: Place): States {
   }
 }
 
-function placeAround(places: ReadonlyMap<string, Place>, keys: readonly string[]): Place | undefined {
+function placeAround(places: ReadonlyMap<string, ChangedPlace>, keys: readonly string[]): ChangedPlace | undefined {
   for (let length = keys.length - 1; length > 0; length--) {
     const place = places.get(pointerTo(keys.slice(0, length)));
     if (place) return place;
@@ -176,7 +176,7 @@ function readablePlace(keys: readonly string[], before: States, after: States): 
   return isOfList ? holder : keys;
 }
 
-function changeShown({ keys, before, after, between, seq }: Place, states: States): ChangeShown {
+function changeShown({ keys, before, after, between, seq }: ChangedPlace, states: States): ChangeShown {
   const restored = before !== undefined && after !== undefined && sameData(before.value, after.value);
   const [was, is] = shownPair(before?.value, after?.value);
   return {

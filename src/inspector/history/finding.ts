@@ -3,7 +3,7 @@ import { encode } from '../../core/internal.js';
 import type { Step } from '../../trace/index.js';
 import type { TraceSource } from '../../trace/internal.js';
 import type { FindQuery } from '../protocol/protocol.js';
-import { isProblem } from './step-index.js';
+import { isProblem } from './step-columns.js';
 import { causeSentence, labelOf, nameOf } from './words.js';
 
 /** Whether a query asks for anything. */

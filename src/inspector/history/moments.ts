@@ -3,7 +3,9 @@ import type { Step } from '../../trace/index.js';
 import type { TraceSource } from '../../trace/internal.js';
 import { changesOfSteps } from './changes.js';
 import type { CauseShown, ChangeShown, Moment, Observed } from '../protocol/protocol.js';
-import { Mark, type MomentNote, type RunSpan, type StepIndex } from './step-index.js';
+import type { MomentNote } from './moment-notes.js';
+import { Mark } from './step-columns.js';
+import type { RunSpan, StepIndex } from './step-index.js';
 import { deed, duration, howOf, labelOf, sentenceOf } from './words.js';
 import { valueShown } from './values.js';
 
@@ -23,8 +25,7 @@ export function momentShown(
   number: number,
   source: TraceSource,
   index: StepIndex,
-  isLive: boolean,
-  observedOf: ObservedOf,
+  { isLive, observedOf }: { readonly isLive: boolean; readonly observedOf: ObservedOf },
 ): Moment | null {
   const note = index.moments[number];
   if (!note) return null;
@@ -34,9 +35,9 @@ export function momentShown(
     if (positions.length >= MOST_STEPS) break;
   }
   const steps = positions.map((position) => source.at(position)!);
-  const telling = positions.filter((position) => !index.isQuiet(position));
+  const telling = positions.filter((position) => !index.steps.isQuiet(position));
   const { changes, count } = changesOfSteps(source, telling, MOST_CHANGES);
-  const tree = new Tree(note, steps, positions, source, index);
+  const tree = new CauseTree({ note, steps, positions, source, index });
   const observed = observedOf(
     steps.map(({ seq }) => seq),
     MOST_CAUSES,
@@ -63,7 +64,7 @@ export function momentShown(
     changeCount: count + derived.length,
     causes: tree.lines.slice(0, MOST_CAUSES),
     causeCount: tree.lines.length,
-    statuses: positions.filter((position) => index.marksAt(position) & Mark.status).length,
+    statuses: positions.filter((position) => index.steps.marksAt(position) & Mark.status).length,
     coalesced: steps.reduce((sum, step) => sum + (step.count ?? 0), 0),
     between: betweenOf(note, positions.length, index, source),
     observed,
@@ -84,7 +85,7 @@ function betweenOf(note: MomentNote, own: number, index: StepIndex, source: Trac
   let count = Math.max(0, note.last - note.first + 1 - own);
   if (count === 0 || count > 1000) return count;
   for (let position = note.first; position <= note.last; position++)
-    if (index.has(position) && index.moment(position) < 0) count += (source.at(position)?.count ?? 1) - 1;
+    if (index.has(position) && index.steps.moment(position) < 0) count += (source.at(position)?.count ?? 1) - 1;
   return count;
 }
 
@@ -107,7 +108,7 @@ function derivedChanges(observed: Observed | null, seq: number): ChangeShown[] {
 }
 
 /** The causes of the steps of a moment, as a tree in lines. */
-class Tree {
+class CauseTree {
   readonly lines: CauseShown[] = [];
   /** The runs in it, in the order in which they began. */
   readonly runs: RunSpan[] = [];
@@ -115,14 +116,16 @@ class Tree {
   private readonly children = new Map<number | 'top', number[]>();
 
   constructor(
-    private readonly note: MomentNote,
-    private readonly steps: readonly Step[],
-    private readonly positions: readonly number[],
-    private readonly source: TraceSource,
-    private readonly index: StepIndex,
+    private readonly of: {
+      readonly note: MomentNote;
+      readonly steps: readonly Step[];
+      readonly positions: readonly number[];
+      readonly source: TraceSource;
+      readonly index: StepIndex;
+    },
   ) {
     this.arrange();
-    const { interaction } = note;
+    const { interaction } = of.note;
     if (interaction)
       this.lines.push({
         depth: 0,
@@ -138,9 +141,9 @@ class Tree {
 
   /** Puts each step below what brought it about. */
   private arrange(): void {
-    const known = new Map(this.steps.map((step, i) => [step.seq, i]));
+    const known = new Map(this.of.steps.map((step, i) => [step.seq, i]));
     const runs = new Map<number, number>();
-    for (const [i, step] of this.steps.entries()) {
+    for (const [i, step] of this.of.steps.entries()) {
       const { cause, run, fact, about } = step;
       const own = run && run.id > 0 && fact !== 'runStarted' ? runs.get(run.id) : undefined;
       const byRun = cause.run === undefined ? undefined : runs.get(cause.run);
@@ -151,11 +154,11 @@ class Tree {
       else this.children.set(key, [i]);
       if (fact === 'runStarted' && run) {
         runs.set(run.id, i);
-        const span = this.index.runs.get(run.id);
+        const span = this.of.index.runs.get(run.id);
         if (span) this.runs.push(span);
       }
       if (about !== undefined && (fact === 'confirmed' || fact === 'reverted')) {
-        const of = this.source.step(about);
+        const of = this.of.source.step(about);
         this.settled = { step, after: of ? step.time - of.time : 0 };
       }
     }
@@ -164,7 +167,7 @@ class Tree {
   private write(parent: number | 'top', depth: number): void {
     for (const i of this.children.get(parent) ?? []) {
       if (this.lines.length >= MOST_CAUSES * 2) return;
-      const step = this.steps[i];
+      const step = this.of.steps[i];
       const { run, fact } = step;
       // A run's own ends stand in the line of the run.
       const isRun = fact === 'runStarted' && run !== undefined;
@@ -173,13 +176,18 @@ class Tree {
         !isRun &&
         run.id > 0 &&
         fact !== 'runSkipped' &&
-        this.index.runs.get(run.id)?.moment === this.momentNumber
+        this.of.index.runs.get(run.id)?.moment === this.momentNumber
       ) {
         if (step.run!.phase === 'failed' || step.reason !== undefined) this.lines.push(this.failure(step, depth));
         this.write(i, depth);
         continue;
       }
-      if (this.index.isQuiet(this.positions[i]) && !isRun && step.outcome === 'applied' && !this.children.has(i))
+      if (
+        this.of.index.steps.isQuiet(this.of.positions[i]) &&
+        !isRun &&
+        step.outcome === 'applied' &&
+        !this.children.has(i)
+      )
         continue;
       this.lines.push(isRun ? this.runLine(step, depth) : this.stepLine(step, depth));
       this.write(i, depth + 1);
@@ -187,17 +195,17 @@ class Tree {
   }
 
   private get momentNumber(): number {
-    return this.index.moment(this.positions[0]);
+    return this.of.index.steps.moment(this.of.positions[0]);
   }
 
   private runLine(step: Step, depth: number): CauseShown {
-    const span = this.index.runs.get(step.run!.id);
-    const end = span?.end === undefined ? undefined : this.source.at(span.end);
+    const span = this.of.index.runs.get(step.run!.id);
+    const end = span?.end === undefined ? undefined : this.of.source.at(span.end);
     const retries = span && span.retries.length > 0 ? `, tried ${span.retries.length + 1} times` : '';
     return {
       depth,
       kind: 'run',
-      label: labelOf(step, this.source),
+      label: labelOf(step, this.of.source),
       detail: (end ? duration(end.time - step.time) : 'under way') + retries,
       outcome:
         !span || span.phase === 'running'
@@ -214,7 +222,7 @@ class Tree {
     return {
       depth,
       kind: 'step',
-      label: step.reason ?? labelOf(step, this.source),
+      label: step.reason ?? labelOf(step, this.of.source),
       detail: `step ${step.seq}${at}`,
       outcome: step.run!.phase === 'cancelled' ? 'cancelled' : step.run!.phase === 'failed' ? 'failed' : 'applied',
       seq: step.seq,
@@ -222,9 +230,9 @@ class Tree {
   }
 
   private stepLine(step: Step, depth: number): CauseShown {
-    const position = this.source.positionOf(step.seq);
-    const settled = this.index.settled.get(position);
-    const since = this.note.time === step.time ? '' : `+${duration(step.time - this.note.time)}, `;
+    const position = this.of.source.positionOf(step.seq);
+    const settled = this.of.index.settled.get(position);
+    const since = this.of.note.time === step.time ? '' : `+${duration(step.time - this.of.note.time)}, `;
     const parts = [`${since}step ${step.seq}`];
     if (settled) parts.unshift('shown at once');
     const how = howOf(step)?.replace(/^which /, '');
@@ -233,7 +241,7 @@ class Tree {
     return {
       depth,
       kind: 'step',
-      label: labelOf(step, this.source),
+      label: labelOf(step, this.of.source),
       detail: parts.join(', '),
       outcome: step.fact === 'reverted' ? 'reverted' : step.kind === 'fact' ? 'applied' : step.outcome,
       seq: step.seq,
@@ -243,7 +251,7 @@ class Tree {
 
   /** What came in between, and is no part of it: one grey line. */
   private writeQuiet(depth: number): void {
-    const between = betweenOf(this.note, this.steps.length, this.index, this.source);
+    const between = betweenOf(this.of.note, this.of.steps.length, this.of.index, this.of.source);
     if (between > 0)
       this.lines.push({
         depth,
@@ -259,16 +267,16 @@ class Tree {
   get sentenceParts(): {
     readonly steps: readonly Step[];
     readonly runs: readonly RunSpan[];
-    readonly settled: Tree['settled'];
+    readonly settled: CauseTree['settled'];
     readonly ended: { readonly step: Step; readonly after: number } | undefined;
   } {
     const top = this.children.get('top') ?? [];
     const chosen: Step[] = [];
     const runs: RunSpan[] = [];
     const take = (i: number, level: number): void => {
-      const step = this.steps[i];
+      const step = this.of.steps[i];
       if (step.fact === 'runStarted' && step.run) {
-        const span = this.index.runs.get(step.run.id);
+        const span = this.of.index.runs.get(step.run.id);
         if (level === 0) {
           if (span) runs.push(span);
           for (const child of this.children.get(i) ?? []) take(child, 1);
@@ -279,12 +287,12 @@ class Tree {
       chosen.push(step);
       // Tasks that handle the action belong to what it led to.
       for (const child of this.children.get(i) ?? [])
-        if (level === 0 && this.steps[child].fact === 'runStarted') take(child, 0);
+        if (level === 0 && this.of.steps[child].fact === 'runStarted') take(child, 0);
     };
     for (const i of top) take(i, 0);
     const [first] = runs;
-    const end = first?.end === undefined ? undefined : this.source.at(first.end);
-    const ended = end && { step: end, after: end.time - (this.source.at(first.start)?.time ?? end.time) };
+    const end = first?.end === undefined ? undefined : this.of.source.at(first.end);
+    const ended = end && { step: end, after: end.time - (this.of.source.at(first.start)?.time ?? end.time) };
     return { steps: chosen, runs, settled: this.settled, ended };
   }
 }

@@ -1,7 +1,7 @@
 // The rows of tables as a table shows them, and the links between rows, where the model is known.
 import { type Keyed, pointerTo, type RowLink } from '../../core/internal.js';
 import type { Methods, PartShown, RowShown, RowsShown } from '../protocol/protocol.js';
-import { difference, ordered, partsOf, partUnder, valueShown, type Window } from './values.js';
+import { difference, ordered, partsOf, partUnder, valueShown, type PartsWindow } from './values.js';
 
 /** So many columns of a table are shown. */
 const MOST_COLUMNS = 16;
@@ -9,7 +9,7 @@ const MOST_COLUMNS = 16;
 const MOST_LINKING = 200;
 
 /** What a model knows of the rows of its tables. */
-export interface Links {
+export interface RowLinks {
   /** The rows that a row links to, by the pointer within the row; nothing where the place is no row. */
   from(states: unknown, store: string, type: string, key: string): readonly RowLink[];
   /** The rows that link to a row. */
@@ -26,7 +26,7 @@ function linkAt(links: readonly RowLink[], store: string, field: string): Pick<P
 
 /** How many rows link to one. */
 function linkedBy(
-  links: Links,
+  links: RowLinks,
   states: unknown,
   [store, type]: readonly string[],
   key: string,
@@ -40,7 +40,7 @@ function linkedBy(
  * @param keys where the value stands: the store, the type, the key of a row and fields inside
  */
 export function partsWithLinks(
-  links: Links,
+  links: RowLinks,
   states: unknown,
   keys: readonly string[],
   parts: readonly PartShown[],
@@ -54,7 +54,7 @@ export function partsWithLinks(
 
 /** The rows that link to the row at a place. */
 export function rowsThatLink(
-  links: Links | undefined,
+  links: RowLinks | undefined,
   states: unknown,
   [store, type, key]: readonly string[],
 ): Methods['linkedBy']['result'] {
@@ -77,15 +77,21 @@ function columnsOf(rows: readonly unknown[]): string[] {
 
 /**
  * The rows of a table, field by field.
- * @param before the table as it was; `undefined` where changes are not asked for
+ * @param of `keys`: where the table stands; `before`: as it was, `undefined` where changes are not asked for
  */
 export function rowsShown(
-  table: Keyed,
-  before: { readonly value: unknown } | undefined,
-  keys: readonly string[],
-  window: Window,
+  {
+    table,
+    before,
+    keys,
+  }: {
+    readonly table: Keyed;
+    readonly before: { readonly value: unknown } | undefined;
+    readonly keys: readonly string[];
+  },
+  window: PartsWindow,
   states: unknown,
-  links: Links | undefined,
+  links: RowLinks | undefined,
 ): RowsShown {
   const shown = ordered(table, window);
   const columns = columnsOf(shown.map(([, row]) => row));

@@ -166,7 +166,7 @@ export function valueAt(value: unknown, pointer: string): { readonly value: unkn
 }
 
 /** Which parts are asked for: `count` of them after the first `from`; those with the keys `first` come before the others. */
-export interface Window {
+export interface PartsWindow {
   readonly from: number;
   readonly count: number;
   readonly first?: readonly string[];
@@ -180,7 +180,7 @@ export function partsShown(
   now: unknown,
   before: { readonly value: unknown } | undefined,
   keys: readonly string[],
-  window: Window,
+  window: PartsWindow,
 ): { readonly total: number; readonly parts: PartShown[] } {
   const { from, count } = window;
   const size = sizeOf(now);
@@ -198,7 +198,7 @@ export function partsShown(
 }
 
 /** A window of the parts, in which some come first. */
-export function ordered(value: unknown, { from, count, first = [] }: Window): (readonly [string, unknown])[] {
+export function ordered(value: unknown, { from, count, first = [] }: PartsWindow): (readonly [string, unknown])[] {
   const early = first.flatMap((key) => {
     const found = partUnder(value, key);
     return found ? [[key, found.value] as const] : [];

@@ -5,7 +5,7 @@ import { copy, define, Part, run, saveFile } from './part.js';
 
 type Form = 'send' | 'test' | 'note' | undefined;
 
-/** The buttons beside the sentence, and the forms that they open. */
+/** The buttons beside the sentence, and the forms that they open. Its file is longer than other files: most of it is templates. */
 class Commands extends Part {
   static override properties = {
     ...Part.properties,

@@ -102,7 +102,7 @@ class SessionFiles extends Part {
 }
 
 /** The branches: which there are, and where two of them part. */
-class Branches extends Part {
+class BranchesPanel extends Part {
   static override properties = { ...Part.properties, compared: { state: true } };
   declare compared:
     { readonly id: number; readonly changes: readonly ChangeShown[]; readonly changeCount: number } | undefined;
@@ -171,5 +171,5 @@ class Branches extends Part {
 
 export function defineFiles(): void {
   define('floe-files', SessionFiles);
-  define('floe-branches', Branches);
+  define('floe-branches', BranchesPanel);
 }

@@ -34,6 +34,7 @@ declare global {
   }
 }
 
+/** Larger than other classes, and its file than other files: one element, docked and as a page, with its templates. */
 export class InspectorElement extends LitElement {
   static override styles = [tokens, partStyles, inspectorStyles, momentStyles, timeLineStyles, stateStyles];
   static override properties = {
@@ -289,10 +290,8 @@ export class InspectorElement extends LitElement {
 
   // ---- a page ----
 
-  private page(session: Session): TemplateResult {
-    const { moment, status } = session;
-    const panel = session.panel ?? 'state';
-    const tabs: readonly Panel[] = ['state', 'derived', 'history', 'branches'];
+  private head(session: Session): TemplateResult {
+    const { status } = session;
     return html`
       <header class="head">
         ${this.sessions.length > 1 ? this.sessionTabs() : html`<b>${session.title}</b>`}
@@ -326,6 +325,15 @@ export class InspectorElement extends LitElement {
           Session
         </button>
       </header>
+    `;
+  }
+
+  private page(session: Session): TemplateResult {
+    const { moment } = session;
+    const panel = session.panel ?? 'state';
+    const tabs: readonly Panel[] = ['state', 'derived', 'history', 'branches'];
+    return html`
+      ${this.head(session)}
       <floe-time class="line" .session=${session} .isStrip=${false}></floe-time>
       <div class="halves">
         <div class="moment">

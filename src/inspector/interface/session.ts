@@ -14,7 +14,7 @@ import {
   type Method,
   type Methods,
   type Moment,
-  type Notifications,
+  type LinkNotifications,
   type Status,
   type StepDetail,
   type TimelineShown,
@@ -30,6 +30,10 @@ export interface Notice {
   readonly text: string;
 }
 
+/**
+ * Larger than other classes, and its file than other files: the parts of the interface share what it holds, and each says here what the
+ * user did.
+ */
 export class Session extends EventTarget {
   hello: Hello | undefined;
   status: Status | undefined;
@@ -59,7 +63,7 @@ export class Session extends EventTarget {
   /** Of an end that only sends lines: the recording that they make, read here. */
   private reader: { readonly history: RecordedHistory; readonly asking: Asking } | undefined;
   private timelinesAsked = 0;
-  /** Goes up with each wish of the user: what was asked for before it counts no more. */
+  /** Counts what the user asked for; older responses are ignored. */
   private requestNumber = 0;
   private width = 800;
   private around = false;
@@ -76,7 +80,7 @@ export class Session extends EventTarget {
     super();
     this.asking = new Asking(channel, (method, params) => {
       if (method === 'changed') this.notified(params as Status);
-      else void this.reader?.history.lines((params as Notifications['lines']).lines);
+      else void this.reader?.history.lines((params as LinkNotifications['lines']).lines);
     });
     void this.begin();
   }
@@ -257,7 +261,7 @@ export class Session extends EventTarget {
 
   // ---- choosing ----
 
-  /** Looks at a moment. Following stops. Of many wishes that come while one is fulfilled, only the last one counts. */
+  /** Looks at a moment. Following stops. Of several requests that come while one is under way, only the last one counts. */
   async lookAt(params: Methods['moment']['params'], seq?: number): Promise<void> {
     this.wanted = { params, seq };
     this.stopFollowing();
@@ -274,7 +278,7 @@ export class Session extends EventTarget {
       const { params, seq } = this.wanted;
       this.wanted = undefined;
       const moment = await this.try('moment', params);
-      // A later wish, as to follow what happens, counts.
+      // A later request of the user, as to follow what happens, counts.
       if (this.isFollowing || !moment) continue;
       if (moment.number !== this.moment?.number) this.forgetChoice();
       this.chosenSeq = seq;

@@ -49,6 +49,29 @@ class State extends Part {
     this.placesKey = key;
   }
 
+  private chooser(): TemplateResult {
+    return html`<div class="chooser" role="group" aria-label="Stores to show">
+      ${this.names.map(
+        (name) =>
+          html`<label
+            ><input
+              type="checkbox"
+              .checked=${this.only?.includes(name) ?? true}
+              @change=${(event: Event) => this.choose(name, (event.target as HTMLInputElement).checked)}
+            />${name}</label
+          >`,
+      )}
+    </div>`;
+  }
+
+  private linking({ of, total, rows }: NonNullable<typeof this.links>): TemplateResult {
+    return html`<div class="links" role="group" aria-label="Rows that link here">
+      <b>${of}</b> is linked by ${plural(total, 'row')}:
+      ${rows.slice(0, 40).map(({ label, pointer }) => html`<button class="link" @click=${() => this.goTo(pointer)}>${label}</button> `)}
+      <button @click=${() => (this.links = undefined)}>Close</button>
+    </div>`;
+  }
+
   override render(): TemplateResult {
     const { session } = this;
     const { seq, since, status } = session;
@@ -69,31 +92,7 @@ class State extends Part {
             : nothing
         }
       </div>
-      ${
-        this.choosing
-          ? html`<div class="chooser" role="group" aria-label="Stores to show">
-              ${this.names.map(
-                (name) =>
-                  html`<label
-                    ><input
-                      type="checkbox"
-                      .checked=${this.only?.includes(name) ?? true}
-                      @change=${(event: Event) => this.choose(name, (event.target as HTMLInputElement).checked)}
-                    />${name}</label
-                  >`,
-              )}
-            </div>`
-          : nothing
-      }
-      ${
-        this.links
-          ? html`<div class="links" role="group" aria-label="Rows that link here">
-              <b>${this.links.of}</b> is linked by ${plural(this.links.total, 'row')}:
-              ${this.links.rows.slice(0, 40).map(({ label, pointer }) => html`<button class="link" @click=${() => this.goTo(pointer)}>${label}</button> `)}
-              <button @click=${() => (this.links = undefined)}>Close</button>
-            </div>`
-          : nothing
-      }
+      ${this.choosing ? this.chooser() : nothing} ${this.links ? this.linking(this.links) : nothing}
       <div
         class="state-of-stores"
         @go-to=${(event: CustomEvent<string>) => this.goTo(event.detail)}

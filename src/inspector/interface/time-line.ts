@@ -10,6 +10,7 @@ const LABELS = 112;
 /** Pixels of a row of bars. */
 const BAR = 8;
 
+/** Larger than other classes, and its file than other files: one picture, and how it is used by pointer and keyboard. */
 class TimeLine extends Part {
   private get sizes(): typeof WIDE {
     return this.isStrip ? NARROW : WIDE;
@@ -39,6 +40,7 @@ class TimeLine extends Part {
     this.observer.disconnect();
   }
 
+  /** Longer than others: one picture. */
   override render(): TemplateResult | typeof nothing {
     const { timeline, status, moment } = this.session;
     if (!timeline || !status) return nothing;

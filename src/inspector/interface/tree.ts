@@ -23,7 +23,7 @@ interface Node {
   first: readonly string[];
 }
 
-interface Row {
+interface TreeRow {
   readonly node: Node;
   readonly index: number;
   readonly depth: number;
@@ -34,7 +34,10 @@ const emptyNode = (pointer: string): Node => ({
   ...{ pointer, total: 0, parts: new Map(), asked: new Set(), seen: new Set(), open: new Map(), first: [] },
 });
 
-/** A tree of a state, or of any value that the other end can show. */
+/**
+ * A tree of a state, or of any value that the other end can show. Larger than other classes, and its file than other files: one
+ * element, of which a part is drawn and asked for at a time.
+ */
 class Tree extends ScrollingPart {
   static override properties = {
     ...Part.properties,
@@ -221,7 +224,7 @@ class Tree extends ScrollingPart {
     run(this.load(child, 0, this.key));
   }
 
-  private toggle({ node, part }: Row, open: boolean): void {
+  private toggle({ node, part }: TreeRow, open: boolean): void {
     if (!part || !isOpenable(part)) return;
     if (open && !node.open.has(part.key)) {
       this.session.openPlaces.add(this.nameOf(part.pointer));
@@ -244,7 +247,7 @@ class Tree extends ScrollingPart {
     return size;
   }
 
-  private rowAt(at: number, node: Node = this.root, depth = 0): Row | undefined {
+  private rowAt(at: number, node: Node = this.root, depth = 0): TreeRow | undefined {
     let left = at;
     // Opened parts stand where their key does: in order.
     const open: (readonly [number, Node])[] = [];
@@ -291,6 +294,7 @@ class Tree extends ScrollingPart {
     </div>`;
   }
 
+  /** Longer than others: one row, with all that it may show. */
   private row(at: number, start: number): TemplateResult {
     const row = this.rowAt(at);
     const position = styleOf({ transform: `translateY(${start}px)`, '--depth': String(row?.depth ?? 0) });

@@ -1,6 +1,6 @@
 // The link protocol: what an inspector and the application that it inspects say to each other. JSON-RPC 2.0 messages; each
 // message is plain JSON. `docs/reference/link-protocol.md` explains it and `docs/schemas/link-message.schema.json`
-// describes a message. Its words are the protocol's own: a name that changes inside Floe changes none of them.
+// describes a message. Longer than other files: the protocol is read as a whole. Its words are the protocol's own: a name that changes inside Floe changes none of them.
 
 /** The version of the protocol. Raise it when an inspector of the version before would misread a message. */
 export const LINK_VERSION = 1;
@@ -569,7 +569,7 @@ export interface Methods {
 export type Method = keyof Methods;
 
 /** What the inspected end says without being asked. */
-export interface Notifications {
+export interface LinkNotifications {
   /** Something changed; at most once a frame. */
   changed: Status;
   /** Lines of a trace file, from an end that can only do that. */

@@ -2,7 +2,7 @@
 // ends, which may be later than that of a request that came after.
 import { FloeError, messageOf } from '../../core/internal.js';
 import { Slice } from './slices.js';
-import type { Channel, LinkError, LinkMessage, Method, Methods, Notifications } from './protocol.js';
+import type { Channel, LinkError, LinkMessage, Method, Methods, LinkNotifications } from './protocol.js';
 
 /** Two channels: what one sends, the other one hears, later in the same turn. */
 export function channelPair(): readonly [Channel, Channel] {
@@ -22,7 +22,7 @@ export function channelPair(): readonly [Channel, Channel] {
 }
 
 /** The work of the methods that an end knows. */
-export type Handlers = {
+export type RequestHandlers = {
   readonly [M in Method]?: (params: Methods[M]['params']) => Methods[M]['result'] | Promise<Methods[M]['result']>;
 };
 
@@ -33,10 +33,10 @@ export type Handlers = {
  */
 export function answer(
   channel: Channel,
-  handlers: Handlers,
+  handlers: RequestHandlers,
   conceal: <T>(value: T) => T = (value) => value,
 ): {
-  notify<N extends keyof Notifications>(method: N, params: Notifications[N]): void;
+  notify<N extends keyof LinkNotifications>(method: N, params: LinkNotifications[N]): void;
   end(): void;
 } {
   const respond = (id: number, body: object): void => channel.send(conceal({ jsonrpc: '2.0' as const, id, ...body }));
@@ -100,14 +100,14 @@ export class Asking {
 
   constructor(
     private readonly channel: Channel,
-    private readonly notified: <N extends keyof Notifications>(method: N, params: Notifications[N]) => void,
+    private readonly notified: <N extends keyof LinkNotifications>(method: N, params: LinkNotifications[N]) => void,
   ) {
     this.stop = channel.listen((message) => this.message(message));
   }
 
   private message(message: LinkMessage): void {
     if ('method' in message) {
-      if (!('id' in message)) this.notified(message.method as keyof Notifications, message.params as never);
+      if (!('id' in message)) this.notified(message.method as keyof LinkNotifications, message.params as never);
       return;
     }
     const waiting = message.id === null ? undefined : this.waiting.get(message.id);

@@ -96,7 +96,7 @@ export function fileArea(folder: string, mode = PRIVATE) {
     write(key: string, text: string): void {
       mkdirSync(folder, { recursive: true, mode: folderMode(mode) });
       const path = pathOf(key);
-      const size = writeDown(`${path}.new`, 'w', text, mode);
+      const size = writeDown(`${path}.new`, text, { how: 'w', mode });
       renameSync(`${path}.new`, path);
       sizes.set(key, size);
       syncFolder(folder);
@@ -107,7 +107,7 @@ export function fileArea(folder: string, mode = PRIVATE) {
       const how = size === undefined ? 'a' : constants.O_WRONLY | constants.O_APPEND;
       // Until it is written completely the length of the file is not known.
       sizes.set(key, NaN);
-      sizes.set(key, writeDown(pathOf(key), how, text, mode, size));
+      sizes.set(key, writeDown(pathOf(key), text, { how, mode, expected: size }));
     },
     remove(key: string): void {
       sizes.delete(key);
@@ -138,13 +138,21 @@ function keyIn(name: string): string | undefined {
   }
 }
 
+/** How a text is written. */
+interface FileWriting {
+  /** The flags with which the file is opened. */
+  readonly how: string | number;
+  /** Permission bits of a file that is made. */
+  readonly mode: number;
+  /** How long the file should be before, in bytes. Default: however long it is. */
+  readonly expected?: number | undefined;
+}
+
 /**
  * Writes a text and waits until the disk has it.
- * @param mode permission bits of a file that is made
- * @param expected how long the file should be before
  * @returns how long the file is now, in bytes
  */
-function writeDown(path: string, how: string | number, text: string, mode: number, expected?: number): number {
+function writeDown(path: string, text: string, { how, mode, expected }: FileWriting): number {
   const file = openSync(path, how, mode);
   try {
     const before = how === 'w' ? 0 : fstatSync(file).size;

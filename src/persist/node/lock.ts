@@ -19,7 +19,7 @@ import { threadId } from 'node:worker_threads';
 import { FloeError } from '../../core/internal.js';
 import { storageInUse } from './errors.js';
 
-interface Owner {
+interface LockOwner {
   readonly process: number;
   readonly host: string;
   readonly since: string;
@@ -42,7 +42,7 @@ const OPEN_FILES = '/proc/self/fd';
 
 /** Makes this thread the owner of a folder, as long as it is not released. */
 export class FolderLock {
-  private readonly own: Owner;
+  private readonly own: LockOwner;
   private number: number | undefined;
   /** Shows other threads of the process that this one is still there. */
   private file: OpenFile | undefined;
@@ -135,7 +135,7 @@ interface OpenFile {
 }
 
 /** Makes a file with all that it says at once; nothing where there is one. */
-function make(folder: string, number: number, owner: Owner, mode: number): OpenFile | undefined {
+function make(folder: string, number: number, owner: LockOwner, mode: number): OpenFile | undefined {
   const beside = join(folder, `${owner.token}.new`);
   let file: number | undefined;
   const close = (): void => {
@@ -159,7 +159,7 @@ function make(folder: string, number: number, owner: Owner, mode: number): OpenF
 
 interface Lock {
   readonly number: number;
-  readonly owner: Owner | undefined;
+  readonly owner: LockOwner | undefined;
 }
 
 function locksIn(folder: string): Lock[] {
@@ -167,7 +167,7 @@ function locksIn(folder: string): Lock[] {
     const number = LOCK.exec(name)?.[1];
     if (number === undefined) return [];
     try {
-      return [{ number: Number(number), owner: JSON.parse(readFileSync(join(folder, name), 'utf8')) as Owner }];
+      return [{ number: Number(number), owner: JSON.parse(readFileSync(join(folder, name), 'utf8')) as LockOwner }];
     } catch {
       // Gone meanwhile, or not ours.
       return [{ number: Number(number), owner: undefined }];

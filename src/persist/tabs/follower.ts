@@ -5,7 +5,7 @@ import { overtaken, tabsDiffer, twoOrders } from '../errors.js';
 import { mergeSessions } from '../session-merge.js';
 import { versionOf } from '../upgrade.js';
 import type { Message, Proposal } from './messages.js';
-import type { Parts, Pending } from './pending.js';
+import type { DeedParts, UnorderedDeeds } from './pending.js';
 import type { SharedStore, Tab, TabRole } from './tab.js';
 
 export class Follower {
@@ -44,7 +44,7 @@ export class Follower {
         continue;
       }
       const part = decode(encoded);
-      const [was, is] = this.knownBetter(one, firstTerm, revision, part, before);
+      const [was, is] = this.knownBetter(one, { firstTerm, revision, part }, before);
       if (!sameData(was, is)) {
         known.before.set(name, one.kept.exactly(one.seen, was));
         known.after.set(name, one.kept.exactly(one.seen, is));
@@ -78,9 +78,7 @@ export class Follower {
   /** What this tab knows and the new leader does not: a kept part, and what became of it. */
   private knownBetter(
     one: SharedStore,
-    firstTerm: number,
-    revision: number,
-    part: unknown,
+    { firstTerm, revision, part }: { readonly firstTerm: number; readonly revision: number; readonly part: unknown },
     role: TabRole,
   ): [unknown, unknown] {
     const { began, ordered, alone } = one;
@@ -158,7 +156,7 @@ export class Follower {
 
   /** Rebases what is pending onto what is ordered, and shows the result. */
   private catchUp(type: string): void {
-    const parts: Parts = new Map();
+    const parts: DeedParts = new Map();
     for (const [name, { revision, ordered }] of this.tab.shared) if (revision !== undefined) parts.set(name, ordered);
     this.tab.rebase(parts, type);
     this.propose();
@@ -170,7 +168,7 @@ export class Follower {
   }
 
   /** It builds on a store of which the leader did not say yet where it stands. */
-  private waits({ result }: Pending): boolean {
+  private waits({ result }: UnorderedDeeds): boolean {
     return Array.from(result.keys()).some((name) => !this.tab.shared.get(name)!.isOrderKnown);
   }
 

@@ -42,7 +42,7 @@ export class ForeignStores {
       if (this.session.status === 'closed' || records.get(name) !== record) return;
       record.phase = phase;
       if (isOrdered) record.unsaved = true;
-      tabs!.hosted(name, isOrdered ? part : onto(part), standing);
+      tabs!.hosted.read(name, isOrdered ? part : onto(part), standing);
       this.session.plan();
     };
     const opening = record.turns.take(() => this.opening.open(record, part));
@@ -57,7 +57,7 @@ export class ForeignStores {
     for (const [name, { hosted }] of records) {
       if (!hosted) continue;
       records.delete(name);
-      tabs!.dropHosted(name);
+      tabs!.hosted.drop(name);
     }
   }
 
@@ -85,14 +85,14 @@ export class ForeignStores {
     const kept = new KeptPart(store);
     let next: unknown;
     try {
-      next = kept.complete(state, upgraded(store, theirs, tabs!.hostedPart(name)));
+      next = kept.complete(state, upgraded(store, theirs, tabs!.hosted.part(name)));
     } catch (cause) {
       this.session.report(tabsUnfit(name, messageOf(cause)));
       return state;
     }
     Object.assign(record, { store, kept, hosted: false });
     if (theirs !== own) Object.assign(record, { end: undefined, unsaved: true });
-    tabs!.adoptHosted(store, kept, next);
+    tabs!.hosted.adopt(store, kept, next);
     this.session.plan();
     return next;
   }

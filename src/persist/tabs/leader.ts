@@ -4,8 +4,8 @@ import { confirmedStates, decode, difference, encode, isThenable, messageOf } fr
 import { mergeSessions } from '../session-merge.js';
 import { versionOf } from '../upgrade.js';
 import type { Message, Proposal, Standing } from './messages.js';
-import type { Parts } from './pending.js';
-import { Succession, type Known } from './succession.js';
+import type { DeedParts } from './pending.js';
+import { Succession, type KnownOrder } from './succession.js';
 import type { SharedStore, Tab } from './tab.js';
 
 export class Leader {
@@ -29,13 +29,13 @@ export class Leader {
     this.succession.ask((known) => this.takeOver(known, began));
   }
 
-  private takeOver(known: Known, began: () => void): void {
+  private takeOver(known: KnownOrder, began: () => void): void {
     const { tab } = this;
     if (tab.closed || !this.taking) return;
     this.know(known);
     const isAlone = ({ reading, revision }: SharedStore): boolean => !reading && revision === undefined;
     const alone = Array.from(tab.shared.values()).filter(isAlone);
-    const begin = (since: Parts): void => {
+    const begin = (since: DeedParts): void => {
       if (tab.closed || !this.taking) return;
       this.taking = false;
       const later = Array.from(tab.shared.values()).filter((one) => isAlone(one) && !alone.includes(one));
@@ -51,7 +51,7 @@ export class Leader {
   }
 
   /** Takes over what another tab knows better. */
-  private know(known: Known): void {
+  private know(known: KnownOrder): void {
     const { tab } = this;
     for (const [name, version, firstTerm, revision, part] of known.values()) {
       const one = tab.shared.get(name);
@@ -68,7 +68,7 @@ export class Leader {
   readAgain(one: SharedStore): void {
     const { tab } = this;
     const { name } = one.store;
-    const take = (since: Parts): void => {
+    const take = (since: DeedParts): void => {
       one.reading = false;
       const { known } = one;
       one.known = undefined;
@@ -87,7 +87,7 @@ export class Leader {
   }
 
   /** Stores that this tab has read join the order. */
-  enter(names: readonly string[], since: Parts = new Map()): void {
+  enter(names: readonly string[], since: DeedParts = new Map()): void {
     this.takeIn(
       names.filter((name) => this.tab.shared.get(name)?.revision === undefined),
       since,
@@ -96,9 +96,9 @@ export class Leader {
   }
 
   /** Stores get an order: what is stored, and on top of it what this tab did. */
-  private takeIn(names: readonly string[], since: Parts): void {
+  private takeIn(names: readonly string[], since: DeedParts): void {
     const { tab } = this;
-    const parts: Parts = new Map();
+    const parts: DeedParts = new Map();
     for (const name of names) {
       const one = tab.shared.get(name)!;
       // It may have heard of the leader before just now.
@@ -112,7 +112,7 @@ export class Leader {
   }
 
   /** What an order begins with: what is stored, and what this tab did while it went its own way, beside another version. */
-  private beginningOf(one: SharedStore, since: Parts): unknown {
+  private beginningOf(one: SharedStore, since: DeedParts): unknown {
     const { store, kept, isOrderKnown, seen, alone, ordered, hosted } = one;
     const { name } = store;
     if (!isOrderKnown || hosted || !alone) return since.has(name) ? since.get(name) : ordered;
@@ -140,7 +140,7 @@ export class Leader {
     this.announce([...tab.shared.keys()]);
   }
 
-  private begin(since: Parts): void {
+  private begin(since: DeedParts): void {
     const { tab } = this;
     const inStep = Array.from(tab.shared).filter(([, { revision }]) => revision !== undefined);
     const last = tab.pendings.list.at(-1);
@@ -232,7 +232,7 @@ export class Leader {
     of: { readonly tab: string; readonly id: number } | undefined,
     type: string,
     changes: Proposal['changes'],
-    next: Parts,
+    next: DeedParts,
   ): void {
     const { tab } = this;
     if (of) tab.done.set(of.tab, of.id);

@@ -8,7 +8,7 @@ interface Locks {
   request(name: string, options: object, held: () => Promise<void>): Promise<unknown>;
   query(): Promise<{ readonly pending?: readonly { readonly name?: string }[] }>;
 }
-interface Channel {
+interface TabChannel {
   postMessage(message: unknown): void;
   onmessage: ((event: { readonly data: unknown }) => void) | null;
   close(): void;
@@ -16,7 +16,7 @@ interface Channel {
 const browser = globalThis as {
   readonly document?: object;
   readonly navigator?: { readonly locks?: Locks };
-  readonly BroadcastChannel?: new (name: string) => Channel;
+  readonly BroadcastChannel?: new (name: string) => TabChannel;
 };
 
 /** Raised when older tabs would misread what newer ones send: then they do not hear each other. */
@@ -46,7 +46,7 @@ export function browserLink(name: string, report: (problem: FloeError) => void):
   }
 }
 
-function lockedLink(name: string, channel: Channel, locks: Locks): TabLink {
+function lockedLink(name: string, channel: TabChannel, locks: Locks): TabLink {
   const waiting = new AbortController();
   let release = (): void => undefined;
   let listener: (message: unknown) => void = () => undefined;
@@ -90,7 +90,7 @@ function lockedLink(name: string, channel: Channel, locks: Locks): TabLink {
 }
 
 /** Fulfilled when all earlier messages of other tabs have arrived: a message to oneself comes after them. */
-async function earlierMessages(name: string, channel: Channel): Promise<void> {
+async function earlierMessages(name: string, channel: TabChannel): Promise<void> {
   const listening = new browser.BroadcastChannel!(name);
   const echo = Math.random();
   await new Promise<void>((resolve) => {
@@ -102,7 +102,7 @@ async function earlierMessages(name: string, channel: Channel): Promise<void> {
   listening.close();
 }
 
-const electionChannel = (channel: Channel) => ({
+const electionChannel = (channel: TabChannel) => ({
   send: (message: unknown) => channel.postMessage(message),
   listen: (listener: (message: unknown) => void) => {
     channel.onmessage = ({ data }) => listener(data);

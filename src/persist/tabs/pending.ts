@@ -12,10 +12,10 @@ import { mergeSessions } from '../session-merge.js';
 import type { KeptPart } from '../kept-part.js';
 
 /** The kept part of some stores, by name. */
-export type Parts = Map<string, unknown>;
+export type DeedParts = Map<string, unknown>;
 
 /** One thing that was done. */
-interface Deed {
+interface TabDeed {
   /** It is done once more as this; where it is not there, or was not all, field by field. */
   readonly action: AnyAction | undefined;
   /** The states of the stores before and after it, by name: the parts that are not kept decide as well what it does. */
@@ -26,11 +26,11 @@ interface Deed {
 }
 
 /** What the leader orders or refuses as one. */
-export interface Pending {
+export interface UnorderedDeeds {
   readonly id: number;
   readonly type: string;
   readonly group: number | undefined;
-  deeds: Deed[];
+  deeds: TabDeed[];
   /** What it comes to: the kept parts before and after it, of the stores that it changes. */
   result: ReadonlyMap<string, { readonly before: unknown; readonly after: unknown }>;
   /** Whether its actions are known to be all that it was. */
@@ -40,7 +40,7 @@ export interface Pending {
 }
 
 export class Pendings {
-  list: Pending[] = [];
+  list: UnorderedDeeds[] = [];
   private lastId = 0;
 
   constructor(
@@ -52,13 +52,18 @@ export class Pendings {
    * Notes what was done last.
    * @param surely whether its action is all that it was
    */
-  add(type: string, group: number | undefined, deed: Omit<Deed, 'stores'>, surely = true): void {
+  add(
+    type: string,
+    group: number | undefined,
+    deed: Omit<TabDeed, 'stores'> & Partial<Pick<TabDeed, 'stores'>>,
+    surely = true,
+  ): void {
     const last = this.list.at(-1);
     const continues = group !== undefined && last?.group === group && !last.sent;
-    const one: Pending = continues
+    const one: UnorderedDeeds = continues
       ? last
       : { id: ++this.lastId, type, group, deeds: [], result: new Map(), surely: true, sent: false, attempt: 0 };
-    one.deeds.push({ ...deed, stores: this.host.cells.size });
+    one.deeds.push({ stores: this.host.cells.size, ...deed });
     one.surely &&= surely;
     const result = new Map(one.result);
     for (const [name, state] of deed.after) {
@@ -74,9 +79,9 @@ export class Pendings {
    * Whether the actions of something pending are all that it was, and no more: one of them may be optimistic still.
    * @param others the parts of the stores that it does not change
    */
-  private isExplained({ deeds, result }: Pick<Pending, 'deeds' | 'result'>, others: Parts): boolean {
+  private isExplained({ deeds, result }: Pick<UnorderedDeeds, 'deeds' | 'result'>, others: DeedParts): boolean {
     try {
-      const parts: Parts = new Map(others);
+      const parts: DeedParts = new Map(others);
       for (const [name, { before }] of result) parts.set(name, before);
       this.redoDeeds(deeds, parts);
       const expected = (name: string): unknown => (result.has(name) ? result.get(name)!.after : others.get(name));
@@ -87,7 +92,7 @@ export class Pendings {
   }
 
   /** What came before everything that is pending here is done first; of what this tab knew better it says so. */
-  putFirst(type: string, deed: Omit<Deed, 'action' | 'stores'>): void {
+  putFirst(type: string, deed: Omit<TabDeed, 'action' | 'stores'>): void {
     const { list } = this;
     this.list = [];
     this.add(type, undefined, { action: undefined, ...deed });
@@ -99,10 +104,10 @@ export class Pendings {
    * @param parts what is ordered, by store
    * @returns what could not be done any more, and why
    */
-  redo(parts: Parts): readonly { readonly pending: Pending; readonly error: unknown }[] {
-    const dropped: { readonly pending: Pending; readonly error: unknown }[] = [];
+  redo(parts: DeedParts): readonly { readonly pending: UnorderedDeeds; readonly error: unknown }[] {
+    const dropped: { readonly pending: UnorderedDeeds; readonly error: unknown }[] = [];
     this.list = this.list.filter((pending) => {
-      const trial: Parts = new Map(parts);
+      const trial: DeedParts = new Map(parts);
       try {
         if (!pending.surely) this.makeSure(pending, parts);
         this.redoDeeds(pending.deeds, trial);
@@ -125,13 +130,13 @@ export class Pendings {
   }
 
   /** What its actions do not explain is taken as it was seen. */
-  private makeSure(pending: Pending, parts: Parts): void {
+  private makeSure(pending: UnorderedDeeds, parts: DeedParts): void {
     pending.surely = true;
     if (this.isExplained(pending, parts)) return;
     pending.deeds = [{ ...pending.deeds[0], action: undefined }];
   }
 
-  private redoDeeds(deeds: readonly Deed[], parts: Parts): void {
+  private redoDeeds(deeds: readonly TabDeed[], parts: DeedParts): void {
     /** The states that one leaves to the next: also of what is not kept. */
     const left = new Map<string, unknown>();
     const now = confirmedStates(this.host);
@@ -142,7 +147,7 @@ export class Pendings {
           const around = before.has(name) ? before.get(name) : now[name];
           return parts.has(name) ? this.keptOf(name)!.exactly(around, parts.get(name)) : around;
         };
-        const all = computed(this.host, action, given, ({ index }) => index >= stores);
+        const all = computed(this.host, action, { stateOf: given, isLeftOut: ({ index }) => index >= stores });
         for (const [{ store }, state] of all) {
           left.set(store.name, state);
           if (parts.has(store.name)) parts.set(store.name, this.keptOf(store.name)!.of(state));

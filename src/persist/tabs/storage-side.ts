@@ -8,10 +8,10 @@ import type { StorageSession } from '../session.js';
 import type { StoredStates } from '../stored-states.js';
 import type { StoreRecord } from '../store-record.js';
 import type { Watchdog } from '../watchdog.js';
-import type { Work } from '../work.js';
+import type { AreaWork } from '../work.js';
 import type { ForeignStores } from './foreign-stores.js';
 import type { StorageRequest } from './messages.js';
-import type { Parts } from './pending.js';
+import type { DeedParts } from './pending.js';
 import type { TabsHost } from './tab.js';
 
 export interface StorageParts {
@@ -39,7 +39,7 @@ export class StorageSide implements TabsHost {
     this.session.report(problem);
   }
 
-  storedSince(stores: readonly string[]): MaybeAsync<Parts> {
+  storedSince(stores: readonly string[]): MaybeAsync<DeedParts> {
     return this.parts.states.storedSince(stores);
   }
 
@@ -64,7 +64,7 @@ export class StorageSide implements TabsHost {
     for (const record of this.session.readyOf(stores)) void record.turns.take(() => this.writeOver(record));
   }
 
-  private *writeOver(record: StoreRecord): Work<void> {
+  private *writeOver(record: StoreRecord): AreaWork<void> {
     const { phase } = yield* this.parts.opening.open(record, this.session.stateOf(record));
     record.phase = phase;
     record.unsaved = phase === 'ready';
@@ -84,6 +84,6 @@ export class StorageSide implements TabsHost {
   }
 
   stored(): void {
-    this.session.tellWatchers();
+    this.session.watchers.tell();
   }
 }

@@ -9,11 +9,11 @@ const PAUSE = 300;
 const MOST_ROUNDS = 10;
 
 /** What the others know better, by store. */
-export type Known = Map<string, Standing>;
+export type KnownOrder = Map<string, Standing>;
 
 export class Succession {
-  private known: Known = new Map();
-  private then: ((known: Known) => void) | undefined;
+  private known: KnownOrder = new Map();
+  private then: ((known: KnownOrder) => void) | undefined;
   private round = 0;
   /** Who has answered in this round, and how many are to. */
   private readonly responded = new Set<string>();
@@ -26,7 +26,7 @@ export class Succession {
    * Calls `then` as soon as all other tabs have said what they know. It waits three seconds for a tab that hangs, or that the
    * browser has frozen.
    */
-  ask(then: (known: Known) => void): void {
+  ask(then: (known: KnownOrder) => void): void {
     this.known = new Map();
     this.then = then;
     this.round = 0;

@@ -21,7 +21,7 @@ import type { KeptPart } from '../kept-part.js';
 import { versionOf } from '../upgrade.js';
 import type { TabLink } from './tab-link.js';
 import type { StorageRequest, Message, Proposal, Standing } from './messages.js';
-import { Pendings, type Parts } from './pending.js';
+import { Pendings, type DeedParts } from './pending.js';
 
 /**
  * Of this tab: it knows of no others, it does not know the leader yet, it leads (orders and writes), or it follows.
@@ -33,7 +33,7 @@ export interface TabsHost {
   /** This tab has another role now. */
   becomes(role: TabRole): void;
   /** What another tab stored of these stores since this one read them. */
-  storedSince(stores: readonly string[]): MaybeAsync<Parts>;
+  storedSince(stores: readonly string[]): MaybeAsync<DeedParts>;
   /** What is stored of these is older than what the tabs share: the engine writes over it. */
   adopt(stores: readonly string[]): void;
   /** A store has another state than is stored. */
@@ -126,8 +126,8 @@ export class Tab {
   }
 
   /** The kept parts that a proposal leads to; nothing where it cannot be applied. */
-  applied(changes: Proposal['changes'], why?: (error: unknown) => void): Parts | undefined {
-    const next: Parts = new Map();
+  applied(changes: Proposal['changes'], why?: (error: unknown) => void): DeedParts | undefined {
+    const next: DeedParts = new Map();
     try {
       for (const [name, , patch] of changes) {
         const { ordered } = this.shared.get(name)!;
@@ -143,14 +143,14 @@ export class Tab {
   }
 
   /** Rebases what is pending onto these parts, and shows the result. */
-  rebase(parts: Parts, type: string): void {
+  rebase(parts: DeedParts, type: string): void {
     const dropped = this.pendings.redo(parts);
     for (const { pending, error } of dropped) this.engine.report(overtaken(pending.type, messageOf(error)));
     this.show(parts, type);
   }
 
   /** Makes these parts the live state. */
-  show(parts: Parts, type: string): void {
+  show(parts: DeedParts, type: string): void {
     const states = confirmedStates(this.host);
     const changes: StoreChange[] = [];
     for (const [name, part] of parts) {

@@ -10,11 +10,11 @@ import {
 } from '../../core/internal.js';
 import type { AnyAction } from '../../core/index.js';
 import type { KeptPart } from '../kept-part.js';
-import { versionOf } from '../upgrade.js';
 import { Follower } from './follower.js';
+import { HostedOrder } from './hosted-order.js';
 import { Leader } from './leader.js';
 import type { TabLink } from './tab-link.js';
-import type { StorageRequest, Message, Standing } from './messages.js';
+import type { StorageRequest, Message } from './messages.js';
 import { Requests } from './requests.js';
 import { Tab, type TabRole, type TabsHost } from './tab.js';
 
@@ -23,6 +23,8 @@ export class Tabs {
   private readonly leader: Leader;
   private readonly follower: Follower;
   private readonly requests: Requests;
+  /** Stores that only other tabs have. */
+  readonly hosted: HostedOrder;
   private planned = false;
   /** The others were asked which tab leads. */
   private asked = false;
@@ -32,6 +34,7 @@ export class Tabs {
     this.leader = new Leader(this.tab, () => this.plan());
     this.follower = new Follower(this.tab, () => this.plan());
     this.requests = new Requests(this.tab);
+    this.hosted = new HostedOrder(this.tab, this.leader, () => this.plan());
     link.listen((message) => this.hear(message as Message));
     link.lead(
       () => {
@@ -85,41 +88,6 @@ export class Tabs {
     this.plan();
   }
 
-  /** The storage was read for a store that only other tabs have. */
-  hosted(name: string, part: unknown, [, , line, number]: Standing): void {
-    const one = this.tab.shared.get(name)!;
-    Object.assign(one, { began: part, ordered: part, alone: { since: part }, reading: false, isOrderKnown: true });
-    // It goes on in the order that another leader began.
-    if (line > 0) Object.assign(one, { firstTerm: line, revision: number });
-    this.leader.announce([name]);
-  }
-
-  /** The part of a store that only other tabs have. */
-  hostedPart(name: string): unknown {
-    return this.tab.shared.get(name)!.ordered;
-  }
-
-  /** It became another part here: what is stored was joined with it. */
-  changeHosted(name: string, part: unknown): void {
-    this.leader.order('rehydrated', new Map([[name, part]]));
-  }
-
-  /** Now this tab has the store too. */
-  adoptHosted(store: StoreDefinition, kept: KeptPart, state: unknown): void {
-    const one = this.tab.shared.get(store.name)!;
-    const isSame = versionOf(one.store) === versionOf(store);
-    Object.assign(one, { store, kept, seen: state, hosted: false });
-    if (isSame) return this.leader.order('joined', new Map([[store.name, state]]));
-    // The order of an older version ends; what is done before the next one begins is pending.
-    Object.assign(one, { revision: undefined, ordered: kept.of(state), alone: undefined, isOrderKnown: false });
-    this.tab.unheard.add(store.name);
-    this.plan();
-  }
-
-  dropHosted(name: string): void {
-    this.tab.shared.delete(name);
-  }
-
   /** Whether this tab may write a store: it leads and has its order, or the store is out of every order. */
   mayWrite(store: string): boolean {
     const one = this.tab.shared.get(store);
@@ -141,7 +109,11 @@ export class Tabs {
    * @param all it may have changed any store, not only those that it names
    * @param leap it was done on a past state, not on the live one
    */
-  look({ action, about, fact, group, changed, outcome }: Partial<Transition>, all: boolean, leap = false): void {
+  look(
+    { action, about, fact, group, changed, outcome, joinedBefore }: Partial<Transition>,
+    all: boolean,
+    leap = false,
+  ): void {
     const { tab } = this;
     const states = all ? confirmedStates(tab.host) : undefined;
     const before = new Map<string, unknown>();
@@ -182,7 +154,10 @@ export class Tabs {
     const continues = all && did && group !== undefined && tab.pendings.list.at(-1)?.group === group;
     if (after.size === 0 && !continues) return;
     // Where actions are pending, or confirmed, others may have changed the confirmed states, too.
-    tab.pendings.add(type, group, { action: did, before, after }, !leap && !all);
+    // What is confirmed was applied before.
+    const stores = joinedBefore ?? (action ? undefined : about?.joinedBefore);
+    const deed = { action: did, before, after, ...(stores !== undefined && { stores }) };
+    tab.pendings.add(type, group, deed, !leap && !all);
     this.plan();
   }
 

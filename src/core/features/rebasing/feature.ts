@@ -3,29 +3,22 @@
 import type { AnyAction } from '../../model/action.js';
 import { droppedWithout } from '../../base/errors.js';
 import { DEV } from '../../base/mode.js';
-import {
-  eachFeature,
-  type Applying,
-  type Feature,
-  type Hooks,
-  type Extensible,
-  type Rebased,
-  type Stated,
-} from '../../kernel/feature.js';
+import type { Feature, Extensible } from '../../kernel/feature.js';
+import type { Applying, Hooks, Rebased, Stated } from '../../kernel/hooks.js';
 import { isShown } from '../../kernel/line.js';
 import { show } from '../../kernel/stating.js';
 import { guardData } from '../../data/guard.js';
-import type { Cell, CellChange } from '../../kernel/cell.js';
+import type { Cell } from '../../kernel/cell.js';
 import type { Applied, Transaction } from '../../kernel/transaction.js';
 import type { Cause, FactName, Transition } from '../../kernel/transition.js';
-import { PendingLog, type Computed, type PendingAction } from './pending.js';
+import { PendingLog, type Recomputed, type PendingAction } from './pending.js';
 
 /** What tasks install with their first optimistic action, and storages that take time to read. */
 export const rebasing: Feature<Rebasing> = { name: 'rebasing', install: (kernel) => new Rebasing(kernel) };
 
 const NOTHING: Rebased = { states: new Map() };
 
-const rebased = ({ states, dropped }: Computed): Rebased => ({
+const rebased = ({ states, dropped }: Recomputed): Rebased => ({
   states,
   problems: (type) =>
     dropped.map(({ entry: { action, transition }, error }) => ({
@@ -40,7 +33,7 @@ function* storeCells(kernel: Extensible): Iterable<Cell> {
 }
 
 const shownStates = (kernel: Extensible): ReadonlyMap<Cell, unknown> =>
-  new Map(Array.from(storeCells(kernel), (cell) => [cell, kernel.stateOf(cell)]));
+  new Map(Array.from(storeCells(kernel), (cell) => [cell, kernel.views.stateOf(cell)]));
 
 /** A transaction and those around it, the outermost first. */
 function chainOf(innermost: Transaction | undefined): readonly Transaction[] {
@@ -68,39 +61,31 @@ export class Rebasing implements Hooks {
   private open(): PendingLog {
     if (!this.log) {
       const { kernel } = this;
-      const { transaction } = kernel;
+      const transaction = kernel.transactions.current;
       const base = new Map<Cell, unknown>();
-      for (const cell of storeCells(kernel)) base.set(cell, kernel.stateOf(cell));
+      for (const cell of storeCells(kernel)) base.set(cell, kernel.views.stateOf(cell));
       const outermostFirst = transaction ? chainOf(transaction) : [];
       for (const { before } of [...outermostFirst].reverse())
         for (const [cell, state] of before) if (base.has(cell)) base.set(cell, state);
       this.log = new PendingLog(base, kernel);
-      kernel.attending = this;
+      kernel.features.attending = this;
       // A transaction commits as a whole: what was done in it before is reverted and rebased with the rest.
-      for (const { applied, number } of outermostFirst) for (const one of applied) this.note(one, number);
+      for (const { applied, number } of outermostFirst) for (const one of applied) this.note(one, number, false);
     }
     return this.log;
   }
 
-  /** Keeps what was applied before something was open. */
-  private note({ action, changes, transition }: Applied, group: number): void {
+  private note({ action, changes, transition }: Applied, group: number | undefined, open: boolean): PendingAction {
     const after = new Map(changes.map((one) => [one.cell, one.after]));
-    this.log!.add({ action, after, group, transition, open: false, gone: false });
+    return this.log!.add({ action, after, group, transition, open, gone: false });
   }
 
   /** Keeps an action that is about to be applied, as long as something is open; or opens one. */
-  committing(
-    action: AnyAction,
-    changed: readonly CellChange[],
-    group: number | undefined,
-    transition: Transition | undefined,
-    by: Applying | undefined,
-  ): void {
+  committing(applied: Applied, group: number | undefined, by: Applying | undefined): void {
     const optimistic = by?.optimistic;
     if (optimistic) this.open();
     if (!this.log) return;
-    const after = new Map(changed.map((one) => [one.cell, one.after]));
-    const entry = this.log.add({ action, after, group, transition, open: optimistic !== undefined, gone: false });
+    const entry = this.note(applied, group, optimistic !== undefined);
     optimistic?.became(entry);
   }
 
@@ -116,10 +101,10 @@ export class Rebasing implements Hooks {
    */
   fill(cell: Cell, stored: PromiseLike<unknown>): void {
     const { kernel } = this;
-    const after = new Map([[cell, kernel.stateOf(cell)]]);
+    const after = new Map([[cell, kernel.views.stateOf(cell)]]);
     // Inside of a transaction it parts no action of that from the others, and stays when these are rolled back.
     const held = this.open().add({
-      ...{ action: undefined, after, group: kernel.transaction?.number, transition: undefined },
+      ...{ action: undefined, after, group: kernel.transactions.current?.number, transition: undefined },
       ...{ joins: true, open: true, gone: false },
     });
     // Also after the end: what was done on top of it is stored then.
@@ -129,9 +114,9 @@ export class Rebasing implements Hooks {
         kernel.views.atLive(() => {
           // It is open until now, so that there is something to fill.
           const filled = this.log!.filled(held, new Map([[cell, state]]));
-          const transition = this.show(filled, 'rehydrated', { by: 'storage' });
-          if (kernel.views.isUnseen) eachFeature(kernel, (hooks) => hooks.readUnseen?.(cell, state, transition));
-          kernel.notify();
+          const transition = this.show(filled, 'rehydrated', { cause: { by: 'storage' } });
+          if (kernel.views.isUnseen) kernel.features.each((hooks) => hooks.readUnseen?.(cell, state, transition));
+          kernel.notifications.notify();
         }),
       );
     });
@@ -145,7 +130,7 @@ export class Rebasing implements Hooks {
   savepoint(): number {
     const { log, kernel } = this;
     if (log) return log.count;
-    return chainOf(kernel.transaction).reduce((sum, { applied }) => sum + applied.length, 0);
+    return chainOf(kernel.transactions.current).reduce((sum, { applied }) => sum + applied.length, 0);
   }
 
   /** What is stated outside of transactions stays, states that are still being read; and stores that joined stay. */
@@ -164,14 +149,14 @@ export class Rebasing implements Hooks {
       return onLine;
     }, shownStates(kernel));
     // Something else happened on that line as well: what is open there stays.
-    if (log.trim() && !log.leadsTo((cell) => kernel.stateOf(cell))) log.keep(() => false, shownStates(kernel));
+    if (log.trim() && !log.leadsTo((cell) => kernel.views.stateOf(cell))) log.keep(() => false, shownStates(kernel));
     this.trim();
   }
 
   private trim(): void {
     if (!this.log || this.log.trim()) return;
     this.log = undefined;
-    this.kernel.attending = undefined;
+    this.kernel.features.attending = undefined;
   }
 
   /**
@@ -195,10 +180,10 @@ export class Rebasing implements Hooks {
         failed?.();
         throw error;
       }
-      const transition = this.show(outcome, 'confirmed', cause, more, action!.type);
-      kernel.notify();
-      eachFeature(kernel, (hooks) => hooks.settled?.(action!, 'confirmed'));
-      if (replacement) kernel.afterwards(replacement, transition);
+      const transition = this.show(outcome, 'confirmed', { ...more, cause, type: action!.type });
+      kernel.notifications.notify();
+      kernel.features.each((hooks) => hooks.settled?.(action!, 'confirmed'));
+      if (replacement) kernel.features.afterwards(replacement, transition, kernel.handlers.to(replacement).tasks);
     });
   }
 
@@ -209,33 +194,30 @@ export class Rebasing implements Hooks {
     if (joint && joint.run === cause.run) return void joint.entries.push(...entries);
     const own = { run: cause.run, entries: [...entries] };
     this.joint = own;
-    this.settle(kernel.afterBatch, () => {
+    this.settle(kernel.transactions.afterBatch, () => {
       if (this.joint === own) this.joint = undefined;
       const reverted = own.entries.filter(({ open }) => open);
       if (reverted.length === 0 || !this.log) return;
       const [about, ...alsoAbout] = reverted.flatMap(({ transition }) => transition ?? []);
       const more = { about, ...(alsoAbout.length > 0 && { alsoAbout }) };
       const [first] = reverted;
-      this.show(rebased(this.log.without(reverted)), 'reverted', cause, more, first.action!.type);
-      kernel.notify();
-      for (const { action } of reverted) eachFeature(kernel, (hooks) => hooks.settled?.(action!, 'reverted'));
+      this.show(rebased(this.log.without(reverted)), 'reverted', { ...more, cause, type: first.action!.type });
+      kernel.notifications.notify();
+      for (const { action } of reverted) kernel.features.each((hooks) => hooks.settled?.(action!, 'reverted'));
     });
   }
 
   private settle(when: (fn: () => void) => void, fn: () => void): void {
-    const { kernel } = this;
-    when.call(kernel, () => kernel.views.atLive(fn));
+    when(() => this.kernel.views.atLive(fn));
   }
 
   private show(
-    what: Rebased | Computed,
+    what: Rebased | Recomputed,
     fact: FactName,
-    cause: Cause,
-    more: Partial<Transition> = {},
-    type?: string,
+    more: Partial<Transition> & { readonly cause: Cause; readonly type?: string },
   ): Transition | undefined {
     // Listeners, the storages among them, already find what is pending then.
     this.trim();
-    return show(this.kernel, 'dropped' in what ? rebased(what) : what, fact, cause, more, type);
+    return show(this.kernel, 'dropped' in what ? rebased(what) : what, fact, more);
   }
 }

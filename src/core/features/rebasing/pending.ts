@@ -3,7 +3,7 @@
 import type { AnyAction } from '../../model/action.js';
 import { sameData } from '../../data/plain.js';
 import type { Cell } from '../../kernel/cell.js';
-import { firstResult, type Extensible } from '../../kernel/feature.js';
+import type { Extensible } from '../../kernel/feature.js';
 import { eachGroup, startOfGroup } from '../../kernel/groups.js';
 import { computed } from '../../kernel/states.js';
 import type { Transition } from '../../kernel/transition.js';
@@ -37,7 +37,7 @@ interface Dropped {
 }
 
 /** What everything comes to. Nothing of it is written into the entries before it is accepted. */
-export interface Computed {
+export interface Recomputed {
   readonly states: Map<Cell, unknown>;
   /** The states that entries leave now, of the stores that they change. */
   readonly after: (readonly [PendingAction, ReadonlyMap<Cell, unknown>])[];
@@ -69,7 +69,7 @@ export class PendingLog {
     while (first < entries.length && !entries[first].open) first++;
     first = startOfGroup(entries, first);
     // What is done in a transaction that is under way may be rolled back.
-    const now = this.kernel.transaction?.number;
+    const now = this.kernel.transactions.current?.number;
     const own = now === undefined ? -1 : entries.findIndex((entry) => entry.group === now);
     if (own >= 0 && first < entries.length) first = Math.min(first, own);
     for (const entry of entries.slice(0, first))
@@ -89,7 +89,7 @@ export class PendingLog {
   }
 
   /** Rebases what follows without some entries. What comes before the first of them is not computed again. */
-  without(reverted: readonly PendingAction[]): Computed {
+  without(reverted: readonly PendingAction[]): Recomputed {
     for (const entry of reverted) {
       entry.gone = true;
       entry.open = false;
@@ -103,7 +103,7 @@ export class PendingLog {
    * Rebases what follows onto another action in the place of one.
    * @throws what the other action throws; then nothing changed
    */
-  replaced(entry: PendingAction, replacement: AnyAction): Computed {
+  replaced(entry: PendingAction, replacement: AnyAction): Recomputed {
     const { action } = entry;
     entry.action = replacement;
     const outcome = this.run(() => true, this.entries.indexOf(entry));
@@ -117,7 +117,7 @@ export class PendingLog {
   }
 
   /** Rebases all entries onto the state that a held entry waited for. */
-  filled(entry: PendingAction, after: ReadonlyMap<Cell, unknown>): Computed {
+  filled(entry: PendingAction, after: ReadonlyMap<Cell, unknown>): Recomputed {
     const { began } = entry;
     const line = entry.after;
     entry.after = began
@@ -128,14 +128,14 @@ export class PendingLog {
   }
 
   /** Rebases pending entries onto confirmed states that came from elsewhere; all other entries are part of these. */
-  restated(states: ReadonlyMap<Cell, unknown>): Computed {
+  restated(states: ReadonlyMap<Cell, unknown>): Recomputed {
     for (const [cell, state] of states) this.base.set(cell, state);
     for (const entry of this.entries)
       if (!entry.open) entry.within = new Set([...(entry.within ?? []), ...states.keys()]);
     return this.accept(this.run(() => true));
   }
 
-  private accept(outcome: Computed): Computed {
+  private accept(outcome: Recomputed): Recomputed {
     for (const [entry, states] of outcome.after) entry.after = states;
     for (const one of outcome.dropped) this.close(one.entry);
     return outcome;
@@ -179,7 +179,7 @@ export class PendingLog {
 
   /** A state that was read, with what the shown line did meanwhile to the state before it. */
   private onTopOf(read: unknown, before: unknown, after: unknown): unknown {
-    return firstResult(this.kernel, (hooks) => hooks.onTopOf?.(read, before, after)) ?? read;
+    return this.kernel.features.first((hooks) => hooks.onTopOf?.(read, before, after)) ?? read;
   }
 
   private close(entry: PendingAction): void {
@@ -191,9 +191,9 @@ export class PendingLog {
    * Computes what counts once more.
    * @param from the index of the first entry that may lead to another state than before
    */
-  private run(counts: (entry: PendingAction) => boolean, from = 0): Computed {
+  private run(counts: (entry: PendingAction) => boolean, from = 0): Recomputed {
     const { entries } = this;
-    const outcome: Computed = { states: new Map(this.base), after: [], dropped: [] };
+    const outcome: Recomputed = { states: new Map(this.base), after: [], dropped: [] };
     const first = startOfGroup(entries, Math.min(from, entries.length));
     for (let i = 0; i < first; i++) {
       const { gone, after } = entries[i];
@@ -208,7 +208,7 @@ export class PendingLog {
   }
 
   /** What commits or rolls back together; facts are kept in either case. */
-  private commit(together: readonly PendingAction[], outcome: Computed): void {
+  private commit(together: readonly PendingAction[], outcome: Recomputed): void {
     const { states } = outcome;
     const before = together.length > 1 ? new Map<Cell, unknown>() : undefined;
     try {
@@ -225,7 +225,7 @@ export class PendingLog {
   }
 
   /** @param before gets the states that were there before */
-  private step(entry: PendingAction, { states, after: all }: Computed, before: Map<Cell, unknown> | undefined): void {
+  private step(entry: PendingAction, { states, after: all }: Recomputed, before: Map<Cell, unknown> | undefined): void {
     const after = this.computedAfter(entry, states);
     for (const [cell, state] of after) {
       if (before && !before.has(cell)) before.set(cell, states.has(cell) ? states.get(cell) : ABSENT);
@@ -239,12 +239,10 @@ export class PendingLog {
     const { action, within, redo, after } = entry;
     const isWithin = (cell: Cell): boolean => within?.has(cell) === true;
     if (action)
-      return computed(
-        this.kernel,
-        action,
-        (cell) => states.get(cell),
-        (cell) => !states.has(cell) || isWithin(cell),
-      );
+      return computed(this.kernel, action, {
+        stateOf: (cell) => states.get(cell),
+        isLeftOut: (cell) => !states.has(cell) || isWithin(cell),
+      });
     if (!redo && !within) return after;
     const stated = Array.from(after, ([cell, state]) => [cell, redo ? redo(states.get(cell)) : state] as const);
     return new Map(stated.filter(([cell]) => !isWithin(cell)));

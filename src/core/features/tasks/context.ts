@@ -9,21 +9,18 @@ import type { Cause, Transition } from '../../kernel/transition.js';
 import type { Read } from '../../model/source.js';
 import { callOf, type Call } from './definition.js';
 import type { Need } from './need.js';
+import type { ActionListeners, ActionListener } from './action-listeners.js';
 import type { RunHost } from './run-host.js';
 import type { Optimistic, Run, TaskCall, TaskContext } from './types.js';
 
 /** As many values that a run saw are recorded. */
 const MOST_SEEN = 100;
 
-/** Told of an action that was applied, and of its transition while there is a recorder. */
-export type Listener = (action: AnyAction, transition: Transition | undefined) => void;
-
 /** What a context needs of the runs. */
 export interface ContextHost {
   readonly host: RunHost;
   start(call: Call, cause: Cause, parent: TaskRun): Run<unknown>;
-  /** Calls `listener` with each action of these types. Returns a function that stops it. */
-  listen(types: readonly string[], listener: Listener): () => void;
+  readonly listeners: ActionListeners;
 }
 
 const ignore = (): void => undefined;
@@ -72,7 +69,7 @@ class Context {
     const { runs, run_ } = this;
     return (actions) => {
       const types = typesOf(actions);
-      return awaited(run_, (resolve) => runs.listen(types, resolve)) as Promise<AnyAction>;
+      return awaited(run_, (resolve) => runs.listeners.add(types, resolve)) as Promise<AnyAction>;
     };
   }
   get each(): (actions: AnyCreator | readonly AnyCreator[]) => AsyncIterableIterator<AnyAction> {
@@ -118,11 +115,11 @@ function awaited(
 
 /** All actions of some types from now on, kept until they are asked for. */
 function eachOf(runs: ContextHost, run: TaskRun, types: readonly string[]): AsyncIterableIterator<AnyAction> {
-  const kept: Parameters<Listener>[] = [];
+  const kept: Parameters<ActionListener>[] = [];
   /** Those that asked and wait, in their order. */
   const asking: ((action: AnyAction | undefined, of?: Transition) => void)[] = [];
   let done = false;
-  const stopListening = runs.listen(types, (action, transition) => {
+  const stopListening = runs.listeners.add(types, (action, transition) => {
     const ask = asking.shift();
     if (ask) ask(action, transition);
     else kept.push([action, transition]);

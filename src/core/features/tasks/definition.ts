@@ -14,13 +14,18 @@ export class TaskDefinition implements DeclaredTask {
   readonly status: Source<TaskStatus>;
   readonly statusOf: (...args: unknown[]) => Source<TaskStatus>;
 
+  readonly work: Work<never[], unknown>;
+  readonly store: StoreDefinition | undefined;
+  readonly feature: Feature;
+
   constructor(
     readonly name: string,
-    readonly work: Work<never[], unknown>,
+    { work, store, feature }: Pick<TaskDefinition, 'work' | 'store' | 'feature'>,
     readonly options: TaskOptions<never[]>,
-    readonly store: StoreDefinition | undefined,
-    readonly feature: Feature,
   ) {
+    this.work = work;
+    this.store = store;
+    this.feature = feature;
     this.statuses = statusesNamed(name + SUFFIX);
     this.status = makeSelector(`${name}.status`, this.statuses, (state: Statuses) => state.all) as Source<TaskStatus>;
     const byKey = makeSelector(`${name}.statusOf`, this.statuses, (state: Statuses, key: string) =>

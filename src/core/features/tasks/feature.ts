@@ -2,11 +2,13 @@
 import { checkAction, type AnyAction } from '../../model/action.js';
 import { asyncInAtomic, needMissing } from '../../base/errors.js';
 import { FEATURE } from '../../base/protocol.js';
-import type { Applying, Feature, Hooks, Extensible, Running, SettleHow } from '../../kernel/feature.js';
+import type { Feature, Extensible } from '../../kernel/feature.js';
+import type { Applying, Hooks, Running, SettleHow } from '../../kernel/hooks.js';
 import type { DeclaredTask } from '../../model/triggers.js';
 import { DEV } from '../../base/mode.js';
 import { guardData } from '../../data/guard.js';
 import { successorOf } from '../../kernel/reload.js';
+import { byCode, byDispatcher } from '../../kernel/pipeline.js';
 import { noteFact } from '../../kernel/stating.js';
 import { STILL } from '../../kernel/options.js';
 import type { DispatchResult } from '../../model/action.js';
@@ -45,16 +47,17 @@ export class Tasks implements Hooks, RunHost {
   }
 
   awaits(type: string): boolean {
-    return this.runs.listensTo(type);
+    return this.runs.listeners.has(type);
   }
 
   begin(started: readonly DeclaredTask[]): void {
-    if (!this.still) this.kernel.later(() => this.runs.atStart(definitionsOf(started)));
+    if (!this.still) this.kernel.later(() => this.runs.starts.atStart(definitionsOf(started)));
   }
 
   /** Tasks that live as long as the runtime, and whose runs ended with the line that was left, begin again. */
   idle(): void {
-    if (this.runs.isRestarting && !this.kernel.isClosed) this.kernel.later(() => this.runs.restart());
+    const { starts } = this.runs;
+    if (starts.toRestart.size > 0 && !this.kernel.isClosed) this.kernel.later(() => starts.restart());
   }
 
   leave(stays: (transition: Transition) => boolean, reason: 'branch' | 'import'): void {
@@ -62,11 +65,11 @@ export class Tasks implements Hooks, RunHost {
   }
 
   running(statuses: string): Running | undefined {
-    return this.runs.running(statuses);
+    return this.runs.tasks.running(statuses);
   }
 
   get tasks(): Iterable<DeclaredTask> {
-    return this.runs.definitions;
+    return this.runs.tasks.definitions;
   }
 
   close(): void {
@@ -79,15 +82,15 @@ export class Tasks implements Hooks, RunHost {
     const { kernel } = this;
     const call = this.renewed(callOf(given));
     this.mayRun(call.task.name);
-    if (kernel.isMoving) return this.runs.neverStarted(call, 'travel');
-    return kernel.call(() => this.runs.start(call, this.beginWork()));
+    if (kernel.features.isMoving) return this.runs.neverStarted(call, 'travel');
+    return kernel.notifications.call(() => this.runs.start(call, this.beginWork()));
   }
 
   /** The application begins work: where the past is shown, a branch begins there, unless watchers are notified. */
   private beginWork(): Cause {
     const { kernel } = this;
-    if (!kernel.notifications.isNotifying) kernel.leavePast();
-    return kernel.deciding ? kernel.byDispatcher() : kernel.byCode();
+    if (!kernel.notifications.isNotifying) kernel.features.leavePast();
+    return kernel.interceptors.deciding ? byDispatcher(kernel) : byCode(kernel);
   }
 
   /** The call of the task that a reloaded module declares in the place of an older one. */
@@ -102,7 +105,7 @@ export class Tasks implements Hooks, RunHost {
   mayRun(task: string): void {
     this.kernel.open('run');
     this.kernel.forbidInside(`run of '${task}'`);
-    if (this.kernel.transaction) throw asyncInAtomic(`running '${task}'`);
+    if (this.kernel.transactions.current) throw asyncInAtomic(`running '${task}'`);
   }
 
   dispatchBy(run: TaskRun, action: AnyAction, optimistic?: Applying['optimistic']): DispatchResult {
@@ -123,26 +126,28 @@ export class Tasks implements Hooks, RunHost {
       kernel.views.atLive(() => {
         const why = kernel.isClosed ? 'its run is over: closed' : by.stopped?.();
         if (why === undefined) return kernel.intercept(action, cause, by);
-        kernel.recorder?.unchanged(action, cause, 'stopped', why);
+        kernel.recorder?.unchanged({ action, cause, outcome: 'stopped', reason: why });
         return 'stopped';
       });
     if (kernel.isClosed || by.stopped?.() !== undefined) return go();
     kernel.forbidInside('dispatch');
     // Inside of a transaction of the application it is part of that.
-    if (kernel.transaction) kernel.leavePast();
-    return kernel.notifications.isNotifying ? kernel.notifications.enqueue(action, go) : kernel.call(go);
+    if (kernel.transactions.current) kernel.features.leavePast();
+    return kernel.notifications.isNotifying ? kernel.notifications.enqueue(action, go) : kernel.notifications.call(go);
   }
 
   atomicBy<T>(run: TaskRun, fn: () => T): T {
     const { kernel } = this;
     // What a run does after its end is stopped, action by action.
-    return kernel.isClosed || run.reason !== undefined ? fn() : kernel.views.atLive(() => kernel.atomic(fn));
+    return kernel.isClosed || run.reason !== undefined
+      ? fn()
+      : kernel.views.atLive(() => kernel.transactions.atomic(fn));
   }
 
   settleAll(entries: readonly PendingAction[], how: SettleHow, by: Cause): void {
     const { kernel } = this;
-    if (how === 'reverted') kernel.use(rebasing).revert(entries, by);
-    else for (const entry of entries) kernel.use(rebasing).confirm(entry, by);
+    if (how === 'reverted') kernel.features.use(rebasing).revert(entries, by);
+    else for (const entry of entries) kernel.features.use(rebasing).confirm(entry, by);
   }
 
   optimisticBy(run: TaskRun, action: AnyAction): Optimistic {
@@ -152,7 +157,7 @@ export class Tasks implements Hooks, RunHost {
     const settleNow = (one: PendingAction, { how, action: replacement }: NonNullable<typeof settled>): void => {
       run.open?.delete(one);
       if (!replacement) return this.settleAll([one], how, cause);
-      this.kernel.use(rebasing).confirm(one, cause, replacement, () => {
+      this.kernel.features.use(rebasing).confirm(one, cause, replacement, () => {
         // What was to take its place throws, maybe only when the transaction is over: it is open again.
         settled = undefined;
         if (run.ended) this.settleAll([one], 'reverted', cause);
@@ -202,12 +207,12 @@ export class Tasks implements Hooks, RunHost {
   ): Transition | undefined {
     const { kernel } = this;
     return kernel.views.atLive(() => {
-      const cell = kernel.cell(statuses);
-      const before = kernel.stateOf(cell) as Statuses;
+      const cell = kernel.joining.cell(statuses);
+      const before = kernel.views.stateOf(cell) as Statuses;
       const after = next ? next(before) : before;
       if (DEV && after !== before) guardData(after, { at: '', what: `The status of '${name}'` });
       const changed = after === before ? undefined : kernel.views.current.change(cell, after);
-      return noteFact(kernel, fact, changed, cause, { run, ...(reason !== undefined && { reason }) });
+      return noteFact(kernel, changed, fact, { cause, run, ...(reason !== undefined && { reason }) });
     });
   }
 }

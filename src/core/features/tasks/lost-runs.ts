@@ -1,5 +1,5 @@
 // Ends, in the statuses of a line of transitions, the runs that the line claims and that are not under way.
-import { firstResult, type Extensible } from '../../kernel/feature.js';
+import type { Extensible } from '../../kernel/feature.js';
 import { noteFact } from '../../kernel/stating.js';
 import type { RunNote } from '../../kernel/transition.js';
 import { isStatuses, statusEntries, taskOfStatuses, withStatus } from './statuses.js';
@@ -11,10 +11,10 @@ import type { TaskStatus } from './types.js';
 export function endLostRuns(kernel: Extensible, reason: 'branch' | 'import', claimed: readonly RunNote[]): void {
   for (const cell of [...kernel.cells.values()]) {
     const { store } = cell;
-    const state = kernel.stateOf(cell);
+    const state = kernel.views.stateOf(cell);
     if (!store.internal || !isStatuses(store.name, state)) continue;
     const { all } = state;
-    const under = firstResult(kernel, (hooks) => hooks.running?.(store.name));
+    const under = kernel.features.first((hooks) => hooks.running?.(store.name));
     const endedAt = kernel.now();
     const over = (status: TaskStatus): TaskStatus => ({ ...status, phase: 'cancelled', endedAt });
     const lost = [...statusEntries(state)].filter(([key, { phase }]) => phase === 'running' && !under?.keys.has(key));
@@ -26,15 +26,10 @@ export function endLostRuns(kernel: Extensible, reason: 'branch' | 'import', cla
     let next = allLost ? { ...state, all: over(all) } : state;
     for (const [key, status] of lost) next = withStatus(next, key, over(status));
     for (const [i, note] of notes.entries())
-      noteFact(
-        kernel,
-        'runEnded',
-        i < notes.length - 1 ? undefined : kernel.views.current.change(cell, next),
-        { by: 'runtime' },
-        {
-          run: { ...note, phase: 'cancelled' },
-          reason,
-        },
-      );
+      noteFact(kernel, i < notes.length - 1 ? undefined : kernel.views.current.change(cell, next), 'runEnded', {
+        cause: { by: 'runtime' },
+        run: { ...note, phase: 'cancelled' },
+        reason,
+      });
   }
 }

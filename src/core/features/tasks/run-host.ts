@@ -2,7 +2,8 @@
 import type { AnyAction } from '../../model/action.js';
 import type { PendingAction } from '../rebasing/pending.js';
 import type { DispatchResult } from '../../model/action.js';
-import type { Extensible, SettleHow } from '../../kernel/feature.js';
+import type { Extensible } from '../../kernel/feature.js';
+import type { SettleHow } from '../../kernel/hooks.js';
 import type { Cause, FactName, RunNote, Transition } from '../../kernel/transition.js';
 import type { TaskDefinition } from './definition.js';
 import type { Need } from './need.js';

@@ -6,13 +6,14 @@ import { Promised } from './promised.js';
 import type { Run } from './types.js';
 import type { Cause, RunNote } from '../../kernel/transition.js';
 import type { PendingAction } from '../rebasing/pending.js';
-import { Waits, type Came, type Pending } from './waits.js';
+import { Waits, type Came, type Awaited } from './waits.js';
 
 /** A run that another one called, or its share of one. */
 export interface Called {
   readonly observed: boolean;
 }
 
+/** Larger than other classes: a run is one object, not several, since there may be many thousands. */
 export class TaskRun extends Promised implements Run<unknown> {
   readonly [Symbol.toStringTag] = 'Run';
   id = 0;
@@ -99,6 +100,13 @@ export class TaskRun extends Promised implements Run<unknown> {
     return (this.cancelError ??= runCancelled(this.task.name, this.reason ?? 'cancelled'));
   }
 
+  /** The run that called it does not wait for it any more. */
+  leaveParent(): void {
+    this.parent?.children?.delete(this);
+    this.parent = undefined;
+    for (const call of [...this.calls]) call.leave();
+  }
+
   // ---- waiting ----
 
   get signal(): unknown {
@@ -112,7 +120,7 @@ export class TaskRun extends Promised implements Run<unknown> {
   /**
    * Adds something that the run waits for; it ends with the run. Returns how to note that it came, and to settle it then.
    */
-  await(pending: Pending): Came {
+  await(pending: Awaited): Came {
     if (!this.ended) return this.ensureWaits().add(pending);
     pending.stop();
     if (this.phase === 'cancelled' && this.ensureWaits().tellsOnce()) pending.reject(this.cancellation);

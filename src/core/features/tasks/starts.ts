@@ -11,9 +11,9 @@ const MOST_LINKS = 100;
 const MOST_STARTS = 100_000;
 
 /** A run that an action started, and the one whose action that was. */
-interface Link {
+interface StartLink {
   readonly task: string;
-  readonly after: Link | undefined;
+  readonly after: StartLink | undefined;
   readonly depth: number;
 }
 
@@ -25,10 +25,12 @@ export interface Start {
 }
 
 export class Starts {
-  private readonly waiting: (Start & { readonly link: Link })[] = [];
+  /** Tasks that begin with the runtime, and whose runs ended with a line that was left. */
+  readonly toRestart = new Set<TaskDefinition>();
+  private readonly waiting: (Start & { readonly link: StartLink })[] = [];
   private isStarting = false;
   /** The run that is being started, when an action started it. */
-  private link: Link | undefined;
+  private link: StartLink | undefined;
 
   constructor(
     private readonly start: (start: Start) => void,
@@ -61,19 +63,32 @@ export class Starts {
     }
   }
 
+  /** Starts those that begin with the runtime. */
+  atStart(tasks: Iterable<TaskDefinition>): void {
+    const begin = Array.from(tasks).filter(({ options }) => options.atStart);
+    this.add(begin.map((task) => ({ call: { task, args: [] }, cause: { by: 'runtime' }, isAtStart: true })));
+  }
+
+  restart(): void {
+    const tasks = [...this.toRestart];
+    this.toRestart.clear();
+    this.atStart(tasks);
+  }
+
   clear(): void {
+    this.toRestart.clear();
     this.waiting.length = 0;
   }
 
-  private linkTo({ name }: TaskDefinition): Link {
+  private linkTo({ name }: TaskDefinition): StartLink {
     const { link } = this;
     return { task: name, after: link, depth: (link?.depth ?? 0) + 1 };
   }
 }
 
 /** The tasks of a chain, in the order in which they started each other, none twice. */
-function namesOf(last: Link): readonly string[] {
+function namesOf(last: StartLink): readonly string[] {
   const names = new Set<string>();
-  for (let link: Link | undefined = last; link; link = link.after) names.add(link.task);
+  for (let link: StartLink | undefined = last; link; link = link.after) names.add(link.task);
   return [...names].reverse();
 }

@@ -4,7 +4,8 @@ import { badName, badOption } from '../../base/errors.js';
 import { DEV } from '../../base/mode.js';
 import { checkChoice, checkOptions } from '../../base/options.js';
 import type { Read } from '../../model/source.js';
-import { definitionOf, plainName, type AnyStore } from '../../model/store.js';
+import { definitionOf, plainName } from '../../model/store.js';
+import type { AnyStore } from '../../model/store-types.js';
 import { TaskDefinition } from './definition.js';
 import { tasks } from './feature.js';
 import type { OverlapBy, Task, TaskCall, TaskOptions, WhenOptions, Work } from './types.js';
@@ -76,7 +77,7 @@ export function task(...given: unknown[]): unknown {
   const full = store ? store.nameOf('task', name) : plainName('A task', name);
   if (typeof work !== 'function') throw badName(`The work of the task '${full}'`, work);
   checkTaskOptions(full, options);
-  const definition = new TaskDefinition(full, work, options, store, tasks);
+  const definition = new TaskDefinition(full, { work, store, feature: tasks }, options);
   const call = (...args: unknown[]): TaskCall<unknown> => ({ task: definition, args });
   Object.defineProperty(call, 'name', { value: full });
   if (store) store.addTask(definition);

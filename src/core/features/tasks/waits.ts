@@ -10,7 +10,7 @@
 import type { Transition } from '../../kernel/transition.js';
 
 /** Something that a run waits for. */
-export interface Pending {
+export interface Awaited {
   /** The run has ended: the run no longer waits. */
   readonly stop: () => void;
   /** The run is cancelled: what it waits for will not come. */
@@ -23,7 +23,7 @@ interface Chain {
   of?: Transition;
 }
 
-interface Wait extends Pending {
+interface Wait extends Awaited {
   chain: Chain;
 }
 
@@ -67,7 +67,7 @@ export class Waits {
    * Adds a wait of a run that is under way.
    * @returns how to note that it came: to be called with what then settles its promise, and the action that came, if one did
    */
-  add(pending: Pending): Came {
+  add(pending: Awaited): Came {
     const wait: Wait = { ...pending, chain: this.chainOfNext() };
     this.newest = wait;
     this.pending.add(wait);

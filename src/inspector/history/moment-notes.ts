@@ -1,0 +1,86 @@
+// The moments of a history: what one interaction led to, or one step without a recorded cause.
+import type { Interaction } from '../../trace/index.js';
+import type { TraceSource } from '../../trace/internal.js';
+import { firstIndex } from './step-columns.js';
+
+export interface MomentNote {
+  /** Positions of its first and its last step; of one without steps, the position of the next step, and the one before. */
+  first: number;
+  last: number;
+  steps: number;
+  /** Epoch milliseconds. */
+  readonly time: number;
+  readonly by: 'user' | 'task' | 'code' | 'other';
+  readonly interaction: Interaction | undefined;
+}
+
+export class MomentNotes {
+  readonly list: MomentNote[] = [];
+  private readonly byInteraction = new Map<number, number>();
+  /** The number of the last interaction that was looked at: those without steps become moments too. */
+  private lastInteraction = 0;
+
+  constructor(private readonly source: TraceSource) {}
+
+  /** The moment of an interaction; a new one where it has none. */
+  ofInteraction(interaction: Interaction, position: number): number {
+    const known = this.byInteraction.get(interaction.id);
+    if (known !== undefined) return known;
+    this.byInteraction.set(interaction.id, this.list.length);
+    return this.begin(position, 'user', interaction);
+  }
+
+  /** @param of the interaction, or else when the step was */
+  begin(first: number, by: MomentNote['by'], of: Interaction | number): number {
+    const [time, interaction] = typeof of === 'number' ? [of, undefined] : [of.time, of];
+    return this.list.push({ first, last: first - 1, steps: 0, time, by, interaction }) - 1;
+  }
+
+  /** Forgets the moments that begin at a position or after it. */
+  cut(from: number, shorten: (moment: MomentNote) => void): void {
+    let gone = this.list.length;
+    for (let i = this.list.length - 1; i >= 0; i--) {
+      const moment = this.list[i];
+      if (moment.last < from && moment.first < from) continue;
+      if (moment.first >= from) {
+        if (gone === i + 1) gone = i;
+        continue;
+      }
+      shorten(moment);
+    }
+    for (const { interaction } of this.list.slice(gone)) {
+      if (!interaction) continue;
+      this.byInteraction.delete(interaction.id);
+      this.lastInteraction = Math.min(this.lastInteraction, interaction.id - 1);
+    }
+    this.list.length = gone;
+  }
+
+  /** The interaction during which a step was recorded. */
+  interactionAt(seq: number): Interaction | undefined {
+    const all = this.source.interactions;
+    const low = firstIndex(all, ({ from }) => from > seq);
+    // Some that dispatched nothing may have begun before the same step.
+    for (let i = low - 1; i >= 0 && all[i].from + Math.max(all[i].steps, 1) > seq; i--)
+      if (all[i].steps > 0 && all[i].from + all[i].steps > seq) return all[i];
+    return undefined;
+  }
+
+  /** Interactions that dispatched nothing are moments too. */
+  addEmpty(seq: number, position: number): void {
+    const all = this.source.interactions;
+    if (all.length === 0 || all[all.length - 1].id <= this.lastInteraction) return;
+    const from = firstIndex(all, ({ id }) => id > this.lastInteraction);
+    for (let i = from; i < all.length && all[i].from <= seq; i++) {
+      const interaction = all[i];
+      this.lastInteraction = interaction.id;
+      if (interaction.steps === 0) this.ofInteraction(interaction, position);
+    }
+  }
+
+  /** The newest moment that a person began; where there is none, the newest one. */
+  get newest(): number {
+    for (let i = this.list.length - 1; i >= 0; i--) if (this.list[i].by === 'user') return i;
+    return this.list.length - 1;
+  }
+}
