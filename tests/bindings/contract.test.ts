@@ -58,7 +58,8 @@ describe.each(Object.entries({ ...frameworks, ...withoutFramework }))('%s', (fra
     const host = hostOf(runtime);
     const { text, unmount } = await shows(({ select }) => {
       const both = select(twice);
-      return () => String(both());
+      const inline = select((read) => -read(twice));
+      return () => `${both()} ${inline()}`;
     }, runtime);
     await text();
     const watchers = () => liveSources(host).map((one) => `${one.name} ${one.watchers} ${isWatched(one.reader)}`);
@@ -67,12 +68,14 @@ describe.each(Object.entries({ ...frameworks, ...withoutFramework }))('%s', (fra
     const end = observeIn(host, { computed: () => undefined, notified: (reader) => notified.push(readerName(reader)) });
     runtime.dispatch(planned('Petrel'));
     await text();
-    expect(notified).toEqual(['twice']);
     runtime.dispatch(noted('fog'));
     await text();
-    expect(notified).toEqual(['twice']);
+    // Without a framework the test itself names what it selects.
+    expect(notified.sort()).toEqual([framework === 'No framework' ? 'selection' : '', 'twice']);
     end();
     unmount();
+    // Some frameworks end what follows a few turns later.
+    await new Promise((resolve) => setTimeout(resolve));
     expect(watchers().filter((one) => one.endsWith('true'))).toEqual([]);
   });
 

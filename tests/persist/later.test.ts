@@ -160,6 +160,8 @@ test('a storage that can do nothing at all is one problem a store, and no reject
     await runtime.ready;
     await new Promise((resolve) => setTimeout(resolve, 20));
     expect([codes, uncaught]).toEqual([['FLOE_STORAGE_UNREADABLE'], []]);
+    // Else it tries again for ever, and the process of the tests does not end.
+    await runtime.close();
   } finally {
     process.off('unhandledRejection', note);
   }

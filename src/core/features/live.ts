@@ -4,6 +4,7 @@ import { CLEAN, Facet, type Port } from '../reactive/graph.js';
 import { pointerTo } from '../data/plain.js';
 import { observe, type Probe } from '../reactive/probe.js';
 import { Entry } from '../reading/entry.js';
+import { INLINE } from '../model/source.js';
 import { StoreDefinition } from '../model/store.js';
 import { TrackedPlace } from '../reactive/tracking.js';
 import type { Extensible } from '../kernel/feature.js';
@@ -25,7 +26,7 @@ export interface LiveSource {
   /** The same object as long as it is kept: what a `Probe` gets. */
   readonly reader: object;
   readonly kind: 'store' | 'selector';
-  /** The full name, without arguments; empty for an inline selection. */
+  /** The full name, without arguments. */
   readonly name: string;
   readonly args: readonly unknown[];
   /** `stale`: what it depends on may have changed since; it is computed when it is read. */
@@ -94,7 +95,8 @@ function dependency(port: Port): Dependency {
 }
 
 /** The name of what a probe gets, with its arguments; empty for an inline selection. */
-export const readerName = (reader: object): string => (reader instanceof Entry ? reader.name : '');
+export const readerName = (reader: object): string =>
+  reader instanceof Entry && reader.recipe.of !== INLINE ? reader.name : '';
 
 /** Whether watchers are notified of what a probe gets: it is on the screen, perhaps. */
 export const isWatched = (reader: object): boolean => reader instanceof Entry && watchersOf(reader) > 0;

@@ -225,6 +225,7 @@ export class Pipeline {
       changed: changes,
       touches,
       took: stopwatch() - started,
+      optimistic: by?.optimistic !== undefined,
     });
     const attending = by?.optimistic ? kernel.features.use(by.feature as Feature) : kernel.features.attending;
     const applied = { action, changes, transition };

@@ -57,6 +57,8 @@ interface Done {
   /** Milliseconds. Default: none. */
   readonly took?: number;
   readonly reason?: unknown;
+  /** Default: false. */
+  readonly optimistic?: boolean;
 }
 
 export class Recorder {
@@ -72,7 +74,7 @@ export class Recorder {
 
   /** @param started what the stopwatch showed when it began, where that is now or a moment ago */
   action(
-    { action, cause, outcome, changed = NO_CHANGES, touches, took = 0, reason }: Done,
+    { action, cause, outcome, changed = NO_CHANGES, touches, took = 0, reason, optimistic = false }: Done,
     started?: number,
   ): Transition {
     const { options, now, transactions, cells } = this.kernel;
@@ -90,6 +92,7 @@ export class Recorder {
       reason,
       group,
       joinedBefore: cells.size,
+      optimistic,
       step: undefined,
     };
   }

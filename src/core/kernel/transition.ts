@@ -90,6 +90,8 @@ export interface Transition {
   readonly group?: number | undefined;
   /** Of an action: how many stores had joined when it was applied. In a transaction others join before it is recorded. */
   readonly joinedBefore?: number;
+  /** An optimistic action: the confirmed states do not have it yet, and a fact tells when they do. */
+  readonly optimistic?: boolean;
   /** The rules that do not hold after it, and what else went wrong. */
   problems?: unknown[];
   /** The run that it tells of. */

@@ -45,8 +45,7 @@ export class Derived {
     const only = sources.length === 1 ? this.shown(sources[0], changed) : null;
     const isChanged = sources.some(({ reader }) => changed.has(reader));
     return {
-      name: name === '' ? 'inline selections' : name,
-      ...{ count: sources.length, computed, forNothing, took, lastSeq, watchers, failed, changed: isChanged, only },
+      ...{ name, count: sources.length, computed, forNothing, took, lastSeq, watchers, failed, changed: isChanged, only },
     };
   }
 
@@ -71,8 +70,7 @@ export class Derived {
 
   /** Those of one name, as many as wanted. */
   ofName(name: string, from: number, count: number, changed: ReadonlySet<object>): Methods['derivedOf']['result'] {
-    const wanted = name === 'inline selections' ? '' : name;
-    const all = this.selectors().filter((source) => source.name === wanted);
+    const all = this.selectors().filter((source) => source.name === name);
     const weight = ({ reader }: LiveSource): number =>
       (changed.has(reader) ? 1e9 : 0) + (this.observing.costs.get(reader)?.took ?? 0);
     const sorted = [...all].sort((a, b) => weight(b) - weight(a));

@@ -225,4 +225,4 @@ function joined(
 
 /** The name of a source with its arguments. */
 export const sourceName = ({ name, args }: Pick<LiveSource, 'name' | 'args'>): string =>
-  (name === '' ? 'a selection' : name) + (args.length > 0 ? `(${describeArguments(args)})` : '');
+  name + (args.length > 0 ? `(${describeArguments(args)})` : '');

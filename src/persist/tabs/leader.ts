@@ -102,7 +102,11 @@ export class Leader {
     for (const name of names) {
       const one = tab.shared.get(name)!;
       // It may have heard of the leader before just now.
-      if (one.revision === undefined) one.ordered = this.beginningOf(one, since);
+      if (one.revision === undefined) {
+        one.ordered = this.beginningOf(one, since);
+        // What this tab did alone is what goes beyond it: another leader has read that, too.
+        if (since.has(name)) one.alone = { since: since.get(name) };
+      }
       parts.set(name, one.ordered);
     }
     tab.rebase(parts, 'earlier');

@@ -110,11 +110,13 @@ export class Tabs {
    * @param leap it was done on a past state, not on the live one
    */
   look(
-    { action, about, fact, group, changed, outcome, joinedBefore }: Partial<Transition>,
+    { action, about, fact, group, changed, outcome, joinedBefore, optimistic }: Partial<Transition>,
     all: boolean,
     leap = false,
   ): void {
     const { tab } = this;
+    // It is in no confirmed state yet: what a transaction did besides comes with its other actions.
+    if (optimistic && !leap) return;
     const states = all ? confirmedStates(tab.host) : undefined;
     const before = new Map<string, unknown>();
     const after = new Map<string, unknown>();
@@ -136,7 +138,7 @@ export class Tabs {
     if (states) for (const name of tab.shared.keys()) see(name, states[name]);
     else for (const change of changed!) see(change.store.name, change.after);
     // One that was stopped or failed is nothing to do once more.
-    const isDone = outcome === 'applied' || outcome === 'unchanged';
+    const isDone = !optimistic && (outcome === 'applied' || outcome === 'unchanged');
     const did: AnyAction | undefined = isDone
       ? (action ?? (fact === 'confirmed' ? about?.action : undefined))
       : undefined;
