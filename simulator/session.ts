@@ -83,6 +83,8 @@ export class Session {
   isReloaded = false;
   /** A transaction is under way. */
   isInside = false;
+  /** A batch is under way: code that reads in it says when what is reverted there is one step. */
+  isInBatch = false;
   isFrozen = false;
   isGone = false;
   /** It was closed, and waits for nothing any more. */

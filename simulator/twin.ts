@@ -176,7 +176,12 @@ function optionsOf(name: TwinName, floe: Library, other: Library): PlayerOptions
   if (name === 'row') return { floe, initial: 'rows' };
   if (name === 'look') return { floe, before: look };
   let count = 0;
-  return { floe, before: (session) => void session.runtime.read(floe.store(`${BESIDE}${count++}`, 0)) };
+  return {
+    floe,
+    before: ({ runtime, isInBatch }) => {
+      if (!isInBatch) runtime.read(floe.store(`${BESIDE}${count++}`, 0));
+    },
+  };
 }
 
 function compare(name: TwinName, one: Observed, two: Observed, hasSteps: boolean): void {

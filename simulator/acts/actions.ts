@@ -35,8 +35,9 @@ const holding = (how: 'atomic' | 'batch'): Omit<Act, 'weight'> => ({
   group: 'act',
   holds: true,
   perform: (player, session, { inner = [], throws = false }) => {
-    const { trace, isInside } = session;
+    const { trace, isInside, isInBatch } = session;
     const before = trace?.steps.at(-1)?.seq ?? -1;
+    session.isInBatch ||= how === 'batch';
     try {
       player.inside(session, () =>
         session.runtime[how](() => {
@@ -47,6 +48,8 @@ const holding = (how: 'atomic' | 'batch'): Omit<Act, 'weight'> => ({
     } catch (error) {
       if (how === 'atomic' && !isInside && trace) checkRolledBack(trace.steps, before);
       throw error;
+    } finally {
+      session.isInBatch = isInBatch;
     }
     return 'done';
   },

@@ -43,6 +43,8 @@ export class Line {
   isWhole: boolean;
   /** Steps were left out or taken in again: facts after them are as they were. */
   isRevised = false;
+  /** What it reads is a history that took the place of another one. */
+  private isReplaced = false;
 
   /** Reads what was recorded since. @throws Fault where a step did something else than it must */
   follow(): void {
@@ -60,6 +62,7 @@ export class Line {
       if (!known || isGrown) this.see(step, steps.slice(0, i));
     }
     this.seen = Math.max(this.seen, ...steps.map(({ seq }) => seq));
+    this.isReplaced = false;
     this.checkShown();
   }
 
@@ -70,6 +73,7 @@ export class Line {
     this.pending.forget();
     this.seen = -1;
     this.excluded = '';
+    this.isReplaced = true;
   }
 
   private see(step: Step, before: readonly Step[]): void {
@@ -80,7 +84,8 @@ export class Line {
     this.states.set(step.seq, after);
     if (step.kind === 'action' && step.excluded !== true) this.checkAction(step, from, after);
     if (step.fact === 'summed') this.isWhole = false;
-    if (!this.isWhole || this.blueprint.redacts) this.pending.forget();
+    const isAsItWas = this.isReplaced && this.isRevised;
+    if (!this.isWhole || this.blueprint.redacts || isAsItWas) this.pending.forget();
     else this.pending.see(step, { from, after, line: before, statesAfter: this.states });
   }
 

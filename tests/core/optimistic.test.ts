@@ -1,6 +1,6 @@
 // Optimistic actions: reverted, confirmed, and what was built on them.
 import { describe, expect, test } from '@jest/globals';
-import { store, task } from 'floe';
+import { store, task, type Interceptor } from 'floe';
 import { testRuntime } from 'floe/testing';
 import { titleOf } from 'floe/trace';
 import { failure } from '../support/failures.js';
@@ -43,14 +43,14 @@ describe('optimistic', () => {
 });
 
 describe('optimistic actions that are reverted together', () => {
-  const setup = (count = 4) => {
+  const setup = (count = 4, interceptors: Interceptor[] = []) => {
     const notes = store('notes', { by: {} as Record<string, true> });
     let computed = 0;
     const noted = notes.action('noted', (draft, note: string) => {
       computed++;
       draft.by[note] = true;
     });
-    const runtime = testRuntime({ stores: [notes] });
+    const runtime = testRuntime({ stores: [notes], interceptors });
     const { context } = holding(runtime);
     const open = Array.from({ length: count }, (_, i) => context.optimistic(noted(`n${i}`)));
     const list = (): readonly string[] => Object.keys(runtime.read(notes).by);
@@ -101,6 +101,17 @@ describe('optimistic actions that are reverted together', () => {
     });
     expect([seen, list()]).toEqual([[['n1', 'n2', 'n3']], ['n3', 'after 2']]);
     expect(runtime.trace.steps.filter(({ fact }) => fact === 'reverted')).toHaveLength(3);
+  });
+
+  test('what an interceptor lets wait in the batch comes after them', () => {
+    const { runtime, noted, open } = setup(1, [
+      (action, { proceed }) => void ((action.payload as string) === 'held' || proceed()),
+    ]);
+    runtime.batch(() => {
+      open[0].revert();
+      runtime.dispatch(noted('held'));
+    });
+    expect(runtime.trace.steps.slice(-2)).toMatchObject([{ fact: 'reverted' }, { outcome: 'waiting' }]);
   });
 
   test('a run finds them reverted as well, and what it dispatches in the batch is applied on top', () => {

@@ -73,6 +73,8 @@ export class Pipeline {
   readonly intercept = (action: AnyAction, cause: Cause, by?: Applying): DispatchResult => {
     const { kernel } = this;
     if (kernel.interceptors.list.length === 0) return this.proceed(action, cause, by);
+    // They decide about what is there; and what waits comes after what was reverted.
+    kernel.transactions.catchUp();
     const deciding: Deciding = { action, of: cause.of };
     return decide({
       action,

@@ -144,9 +144,16 @@ export class PendingLog {
   /** Drops entries of a transaction that was rolled back; their optimistic actions are no longer pending. */
   drop(goes: (entry: PendingAction, index: number) => boolean): void {
     const [kept, lost]: [PendingAction[], PendingAction[]] = [[], []];
-    this.entries.forEach((entry, index) => (goes(entry, index) ? lost : kept).push(entry));
+    let first = Infinity;
+    for (const [index, entry] of this.entries.entries()) {
+      const isLost = goes(entry, index);
+      if (isLost && lost.length === 0) first = index;
+      (isLost ? lost : kept).push(entry);
+    }
     this.entries = kept;
     for (const entry of lost) this.close(entry);
+    // What was done on top of them leaves other states now.
+    if (first < kept.length) this.accept(this.run(() => true, first));
   }
 
   /**
@@ -170,6 +177,7 @@ export class PendingLog {
     for (const [cell, state] of shown)
       if (this.entries.length === moved.length || (!this.base.has(cell) && !joinsLater(cell)))
         this.base.set(cell, state);
+    if (moved.length > 0) this.accept(this.run(() => true));
   }
 
   /** Whether the entries lead to these states. */
