@@ -97,10 +97,12 @@ export const TIME = {
       if (session.blueprint.limit < 10_000) return NOTHING;
       // A run whose beginning is left out is over: no include starts it again.
       if (session.runs.some(({ phase }) => phase === 'running' || phase === 'waiting')) return NOTHING;
-      const loops = trace.steps.filter(({ fact }) => fact === 'runStarted').length;
+      // Loops begin again; and a sum that no longer fits claims runs as running that have ended, which is put right.
+      const runSteps = (): number => trace.steps.filter(({ fact = '' }) => /^run(Started|Ended)$/.test(fact)).length;
+      const runs = runSteps();
       const before = everything(session);
       trace.exclude(step.seq);
-      if (trace.steps.filter(({ fact }) => fact === 'runStarted').length !== loops) return 'ended a run';
+      if (runSteps() !== runs) return 'ended a run';
       trace.include(step.seq);
       if (before.length > 0) mustBe('exclude, include', before, session);
       return String(step.seq);

@@ -70,14 +70,16 @@ export class Cursor {
     const { timeline } = this.state;
     this.state.endSum();
     const { common } = timeline.lineOf(branch);
-    // Runs that did not begin on it are cancelled while this line is still the live one.
-    leaveLine(
-      this.state.host,
-      ({ step }) => step !== undefined && step <= (timeline.line.at(common)?.seq ?? -1),
-      'branch',
-    );
-    // What ended with the line is a part of that line.
-    this.state.endSum();
+    const last = timeline.line.seqAt(common) ?? -1;
+    this.state.isSwitching = true;
+    try {
+      // Runs that did not begin on it are cancelled while this line is still the live one.
+      leaveLine(this.state.host, ({ step }) => step !== undefined && step <= last, 'branch');
+      // What ended with the line is a part of that line.
+      this.state.endSum();
+    } finally {
+      this.state.isSwitching = false;
+    }
     const from = statesAt(this.state, common);
     this.state.noteRevised(common + 1);
     timeline.goTo(branch);
