@@ -66,7 +66,7 @@ export { STAYING } from './kernel/recorder.js';
 export { storesOf } from './kernel/feature.js';
 export type { Extensible, Feature } from './kernel/feature.js';
 export type { Hooks } from './kernel/hooks.js';
-export { endOfGroup } from './kernel/groups.js';
+export { eachGroup, endOfGroup, startOfGroup } from './kernel/groups.js';
 export { storedDiffers } from './kernel/hints.js';
 export { isShown, leaveLine } from './kernel/line.js';
 export type { FrameworkAdapter } from './kernel/adapter.js';

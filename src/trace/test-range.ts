@@ -1,5 +1,5 @@
 // The steps of a trace that a test is written from: what is given before them, and which of their actions happen in it.
-import { definitionOf, hasOwn, Model, parsePointer, sameData } from '../core/internal.js';
+import { definitionOf, endOfGroup, hasOwn, Model, parsePointer, sameData, startOfGroup } from '../core/internal.js';
 import type { AnyStore, Patch } from '../core/index.js';
 import { noSuchStep, nothingToTest } from './errors.js';
 import { lineOf, traceOf, type GivenTrace } from './file-reading.js';
@@ -42,9 +42,11 @@ export function rangeOf(given: GivenTrace, { from, to, branch, stores }: RangeOp
     if (index < 0) throw noSuchStep(seq, line[0]?.seq ?? 0, line.at(-1)?.seq ?? 0);
     return index;
   };
-  const start = from === undefined ? line.findIndex(({ kind }) => kind === 'action') : indexOf(from);
-  const end = to === undefined ? line.length - 1 : indexOf(to);
-  const range = line.slice(Math.max(0, start), end + 1);
+  // What commits or rolls back together happens as a whole.
+  const start =
+    from === undefined ? line.findIndex(({ kind }) => kind === 'action') : startOfGroup(line, indexOf(from));
+  const end = to === undefined ? line.length : endOfGroup(line, indexOf(to));
+  const range = line.slice(Math.max(0, start), end);
   // What is stated before the first action is how the test begins.
   const secrets = new RedactedSteps(redaction, stores, line);
   let states = patched(file.states, line.slice(0, Math.max(0, start)));

@@ -1,6 +1,7 @@
 // A Jest test out of recorded steps: the state before them is given, their actions happen, then the state is so.
 import {
   checkOptions,
+  eachGroup,
   hasOwn,
   isContainer,
   isDate,
@@ -22,7 +23,7 @@ import type { States } from './kept-states.js';
 
 /** Options of `writeTest`. */
 export interface WriteTestOptions {
-  /** The first step that happens in the test. Default: the first action. */
+  /** The first step that happens in the test; a transaction happens as a whole. Default: the first action. */
   readonly from?: number;
   /** The last one. Default: the last step. */
   readonly to?: number;
@@ -67,11 +68,7 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
   );
   const when = new Lines(dispatched, joining, refuses);
   const begins = when.how;
-  for (let i = 0, end: number; i < steps.length; i = end) {
-    const { group } = steps[i];
-    for (end = i + 1; group !== undefined && steps[end]?.group === group; end++);
-    when.add(steps.slice(i, end));
-  }
+  eachGroup(steps, 0, (together) => when.add(together));
   const title = options.title ?? titleFrom(dispatched);
   const from = source === undefined ? '' : ` from ${source}`;
   const places = changedPlaces(before, after);

@@ -68,7 +68,7 @@ describe('a recording', () => {
       await page.getByLabel('Find a step, a value, a store, a cause').last().waitFor();
       await page.locator('floe-find select[aria-label=Outcome]').waitFor();
       await page.getByLabel('Find a step, a value, a store, a cause').first().fill('berthAssigned');
-      await page.locator('.found .entry').first().click();
+      await page.locator('.found[aria-busy=false] .entry').first().click();
       await says(page, /gave .* berth \w+; the office (confirmed|refused) it after/);
       await button(page, 'State').click();
       await page.locator('floe-tree .row.replaced, floe-tree .row.inside').first().waitFor();
@@ -99,7 +99,7 @@ describe('a recording', () => {
         end,
       );
       await page.getByLabel('Find a step, a value, a store, a cause').first().fill('noteWritten');
-      await page.locator('.found .entry').first().click();
+      await page.locator('.found[aria-busy=false] .entry').first().click();
       await says(page, /wrote in the log$/);
       await button(page, 'Leave out').click();
       await page.getByText(/^Without step \d+$/).waitFor();
@@ -224,7 +224,7 @@ test('no markup in a payload, a type, a note or the name of a file is interprete
     await page.locator('floe-changes button.place').first().click();
     await page.locator('floe-history .entry').first().waitFor();
     await page.getByLabel('Find a step, a value, a store, a cause').first().fill('onerror');
-    await page.locator('.found .entry').first().waitFor();
+    await page.locator('.found[aria-busy=false] .entry').first().waitFor();
     for (const tab of ['State', 'Branches', 'Session']) await button(page, tab).click();
     await button(page, 'Back: the moment before').click();
     await says(page, /click on “<img src=x onerror/);

@@ -103,6 +103,21 @@ describe('optimistic actions that are reverted together', () => {
     expect(runtime.trace.steps.filter(({ fact }) => fact === 'reverted')).toHaveLength(3);
   });
 
+  test('they are no part of a transaction that follows in the batch', () => {
+    const { runtime, context, noted, open, list } = setup(1);
+    runtime.batch(() => {
+      open[0].revert();
+      expect(() =>
+        context.atomic(() => {
+          runtime.dispatch(noted('lost'));
+          throw new Error('no');
+        }),
+      ).toThrow('no');
+      context.atomic(() => context.optimistic(noted('more'))).revert();
+    });
+    expect(list()).toEqual([]);
+  });
+
   test('what an interceptor lets wait in the batch comes after them', () => {
     const { runtime, noted, open } = setup(1, [
       (action, { proceed }) => void ((action.payload as string) === 'held' || proceed()),

@@ -41,6 +41,8 @@ export class Transactions {
   /** @throws what `fn` throws, and FLOE_ASYNC_IN_ATOMIC where it is asynchronous; then everything is rolled back */
   atomic<T>(fn: () => T): T {
     const { current } = this;
+    // What was put off before it is no part of it: should it be rolled back, that stays.
+    if (!current) this.catchUp();
     return this.kernel.notifications.call(() => (current ? this.inner(current, fn) : this.outermost(fn)));
   }
 

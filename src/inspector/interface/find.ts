@@ -78,7 +78,7 @@ class Find extends Part {
       <p class="quiet" role="status">
         ${this.looking ? 'looking …' : `${asks(find) ? plural(this.found?.length ?? 0, 'step') + (this.next === null ? ' found' : ' so far') : 'all steps'}, the newest first`}
       </p>
-      <ol class="found plain">
+      <ol class="found plain" aria-busy=${this.looking ? 'true' : 'false'}>
         ${this.found?.map((step) => this.step(step))}
       </ol>
       ${this.next === null || this.next === undefined ? nothing : html`<button ?disabled=${this.looking} @click=${() => run(this.look(this.next!))}>Look further back</button>`}
