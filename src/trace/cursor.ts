@@ -71,14 +71,14 @@ export class Cursor {
     this.state.endSum();
     const { common } = timeline.lineOf(branch);
     const last = timeline.line.seqAt(common) ?? -1;
-    this.state.isSwitching = true;
+    timeline.line.isLeft = true;
     try {
       // Runs that did not begin on it are cancelled while this line is still the live one.
       leaveLine(this.state.host, ({ step }) => step !== undefined && step <= last, 'branch');
       // What ended with the line is a part of that line.
       this.state.endSum();
     } finally {
-      this.state.isSwitching = false;
+      timeline.line.isLeft = false;
     }
     const from = statesAt(this.state, common);
     this.state.noteRevised(common + 1);

@@ -8,6 +8,8 @@ export class Line {
   private head = 0;
   /** How many steps were taken away at its front: a position counts them, an index does not. */
   folds = 0;
+  /** It is left for another one: the steps that its runs end with fold none away. */
+  isLeft = false;
   /** The group of the last one that was taken away. */
   foldedGroup: number | undefined;
 

@@ -30,8 +30,6 @@ export class TraceState {
   /** The states at the cursor, while it is in the past. */
   past: States | undefined;
   readonly excluded = new Set<number>();
-  /** The line is left for another one, which steps that its runs end with must not fold away. */
-  isSwitching = false;
   /** The step that sums up what is not listed, as long as nothing that is listed follows. */
   sum: GrowingSum | undefined;
   /** Stores that joined during the look at the past, as they began. */

@@ -202,8 +202,8 @@ export class StepRecorder implements Listener {
   }
 
   foldOld(): void {
-    const { timeline, limit, isSwitching } = this.state;
-    if (isSwitching) return;
+    const { timeline, limit } = this.state;
+    if (timeline.line.isLeft) return;
     // Some at once: looking at the oldest step each time costs more than the rest of recording.
     if (timeline.size <= limit + Math.min(limit >> 4, 255)) return;
     for (const seq of timeline.dropBranches(limit)) this.state.excluded.delete(seq);

@@ -182,12 +182,7 @@ export class Pipeline {
     return outcome;
   }
 
-  private whole(
-    handlers: Handlers,
-    action: AnyAction,
-    cause: Cause,
-    by: Applying | undefined,
-  ): 'applied' | 'unchanged' {
+  private whole(handlers: Handlers, action: AnyAction, cause: Cause, by?: Applying): 'applied' | 'unchanged' {
     const { kernel } = this;
     const view = kernel.views.current;
     const { recorder } = kernel;
