@@ -22,7 +22,7 @@ process.exit(
         '--testTimeout',
         '7200000',
         '-i',
-        'property|interleavings|interruptions|browser/simulator|meeting|installed|explore|browser/new',
+        'property|interleavings|interruptions|browser/simulator|meeting|installed|explore|browser/new|types/declarations',
       ],
       {
         env: {

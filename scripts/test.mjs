@@ -69,30 +69,19 @@ async function checks() {
   await check('Types of the harbour example', 'typescript/bin/tsc', ['-p', join('examples', 'harbour')]);
 }
 
-// For two cores: the browser tests run one after the other, and wait much; the checks and then some of the other tests
-// have the second core meanwhile. What is left has both.
-const PARTS = 4;
-let part = 0;
-let hasBothCores = false;
-async function inNode() {
-  const workers = hasBothCores ? '2' : '1';
-  await test(['node', 'dom', 'production'], ['--maxWorkers', workers, `--shard=${++part}/${PARTS}`]);
-}
+// For two cores: the browser tests run one after the other, and wait half of their time.
 async function besideBrowser() {
   await checks();
-  while (part < PARTS && !hasBothCores) await inNode();
+  await test(['node', 'dom', 'production'], ['--maxWorkers', '2']);
 }
 async function inBrowser() {
-  if (browser) {
-    const { chromium } = await import('playwright-core');
-    const shared = await chromium.launchServer(launchOptions(browser));
-    await test(['browser'], ['--runInBand'], { FLOE_BROWSER: shared.wsEndpoint() });
-    await shared.close();
-  }
-  hasBothCores = true;
+  if (!browser) return;
+  const { chromium } = await import('playwright-core');
+  const shared = await chromium.launchServer(launchOptions(browser));
+  await test(['browser'], ['--runInBand'], { FLOE_BROWSER: shared.wsEndpoint() });
+  await shared.close();
 }
 await Promise.all([besideBrowser(), inBrowser()]);
-while (part < PARTS) await inNode();
 if (tests === 0) failed++;
 const skipped = browser ? '' : '; the browser tests did not run, since there is no Chromium';
 process.stdout.write(`${passed} passed, ${failed} failed${skipped}\n`);

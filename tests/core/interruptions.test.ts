@@ -185,7 +185,7 @@ test('at each two points, by each two', async () => {
           ]);
   const random = seeded(7);
   // The long mode plays all of them.
-  const part = longMode ? 1 : (600 * share) / plans.length;
+  const part = longMode ? 1 : (300 * share) / plans.length;
   for (const plan of plans) if (random.next().value! < part) await play(file, plan);
   await new Promise((resolve) => setTimeout(resolve, 5));
   expect(unhandled).toEqual([]);

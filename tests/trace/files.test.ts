@@ -104,7 +104,7 @@ describe('the schema', () => {
             }),
           );
       }),
-      { numRuns: runs(3000) },
+      { numRuns: runs(1500) },
     );
   });
 });
@@ -232,7 +232,7 @@ describe('damage', () => {
           expect(runtime.snapshot()).toEqual(before[0]);
         },
       ),
-      { numRuns: runs(2000) },
+      { numRuns: runs(1000) },
     );
   });
 

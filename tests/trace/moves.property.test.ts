@@ -55,7 +55,7 @@ test('history blames the steps that changed an item, wherever it stood', () => {
       }
       expect(readTrace(trace.export()).steps.map(({ moves }) => moves)).toEqual(trace.steps.map(({ moves }) => moves));
     }),
-    { numRuns: runs(400) },
+    { numRuns: runs(250) },
   );
   expect(items).toBeGreaterThan(100);
 });
@@ -135,7 +135,7 @@ test('undo changes the items that its entry changed, wherever they stand now', (
         for (const pointer of runtime.read(board).list.keys()) runtime.trace.history(`/board/list/${pointer}/n`);
       }
     }),
-    { numRuns: runs(400) },
+    { numRuns: runs(250) },
   );
   expect(became.order).toBeLessThan(0.1 * became.done);
 });
@@ -170,7 +170,7 @@ test('an edit is followed through whatever others move, put in and take out', ()
       expect(result.became).toBe('done');
       expect(runtime.read(board).list).toEqual(list.map((item) => (item.tag === tag ? { ...item, n: place } : item)));
     }),
-    { numRuns: runs(400) },
+    { numRuns: runs(250) },
   );
   expect(Math.min(ended.done, ended.gone)).toBeGreaterThan(10);
 });

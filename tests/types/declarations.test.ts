@@ -5,6 +5,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import newest from 'typescript';
 import oldest from 'typescript-oldest';
+import { longMode } from '../support/runs.js';
 
 const root = process.cwd();
 // Outside of the project, as a user's: of files beside its own the compiler may name those that are not exported.
@@ -44,10 +45,12 @@ const modes = [
   ['ESNext', 'Bundler', {}],
   ['ESNext', 'Node10', { ignoreDeprecations: '6.0' }],
 ] as const;
-const cases = modes.flatMap(([module, resolution, more]) => [
+const every = modes.flatMap(([module, resolution, more]) => [
   ['newest', module, resolution, more] as const,
   ['oldest', module, resolution, {}] as const,
 ]);
+// Each mode once, and each compiler; the long mode takes all pairs.
+const cases = longMode ? every : [every[0], every[3], every[5]];
 const compilers = { newest, oldest: oldest as unknown as typeof newest };
 
 test.each(cases)('the %s TypeScript emits declarations (%s, %s)', (age, module, resolution, more) => {
