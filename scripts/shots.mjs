@@ -163,7 +163,7 @@ async function created() {
   await page.locator('floe-inspector .say').waitFor();
   for (const vessel of ['Wren Sound', 'Corran Bell', 'Far Lodestar']) {
     await page.getByLabel('Vessel').fill(vessel);
-    await page.getByText('Plan a visit').click();
+    await page.getByRole('button', { name: 'Plan a visit' }).click();
   }
   await page.locator('li', { hasText: 'Corran Bell' }).getByText('Cancel').click();
   await page.locator('.say .sentence').filter({ hasText: 'cancelled the visit of Corran Bell' }).waitFor();
