@@ -205,6 +205,8 @@ export class KeptModel {
       if (!this.isUncertain() || scenario.blueprint.gentle)
         if (!same(found[name], shown![name]))
           throw new Fault('kept', `the next session begins with ${difference(found[name], shown![name], `/${name}`)}`);
+    // A later action of which the base was reverted is dropped, with its transaction, and that is said.
+    if (world.sessions.some(({ problems }) => problems.some(({ code }) => code === 'FLOE_DROPPED'))) return;
     const all = new Set(notesIn(next));
     for (const note of this.acknowledged)
       if (!all.has(note)) throw new Fault('kept', `${note} was acknowledged and is lost; ${this.reported()}`);
