@@ -10,6 +10,7 @@ const shared = {
     '^floe/testing$': '<rootDir>/src/testing/index.ts',
     '^floe/location$': '<rootDir>/src/location/index.ts',
     '^floe/telemetry$': '<rootDir>/src/telemetry/index.ts',
+    '^floe/vite$': '<rootDir>/src/vite/index.ts',
     '^floe/persist$': '<rootDir>/src/persist/index.ts',
     '^floe/persist/node$': '<rootDir>/src/persist/node/index.ts',
     '^floe/(react|vue|svelte|angular)$': '<rootDir>/src/bindings/$1/index.ts',

@@ -9,7 +9,13 @@ import { root } from './run.mjs';
 process.env.NODE_ENV = 'development';
 const require = createRequire(join(root, 'examples', 'harbour', 'package.json'));
 const { default: react } = await import(pathToFileURL(require.resolve('@vitejs/plugin-react')).href);
+const { floe } = await import('../dist/vite/index.js');
 const inside = (path) => join(root, 'src', path);
+
+/** Floe's plugin, for the folders whose name says so. */
+const plugin = floe();
+const { transform } = plugin;
+plugin.transform = (code, id, options) => (id.includes('/plugin/') ? transform(code, id, options) : undefined);
 
 const server = await createServer({
   root: resolve(process.argv[2]),
@@ -17,12 +23,13 @@ const server = await createServer({
   logLevel: 'error',
   // What other tests wrote to the shared cache is none of its business.
   cacheDir: join(resolve(process.argv[2]), '.vite'),
-  plugins: [react()],
+  plugins: [react(), plugin],
   server: { port: 0, host: '127.0.0.1', watch: { usePolling: true, interval: 50 }, fs: { allow: [root] } },
   resolve: {
     dedupe: ['react', 'react-dom'],
     alias: [
       { find: /^floe$/, replacement: inside('core/index.ts') },
+      { find: /^floe\/vite\/page$/, replacement: inside('vite/page.ts') },
       { find: /^floe\/react$/, replacement: inside('bindings/react/index.ts') },
     ],
   },

@@ -93,3 +93,4 @@ export type { Computation } from './reactive/probe.js';
 export { Tracked, trackedPart } from './reactive/tracking.js';
 export type { TrackedPlace } from './reactive/tracking.js';
 export type { Unknown } from './runtime.js';
+export { renewModule, type ModuleExports } from './module-reload.js';

@@ -20,7 +20,7 @@ export function withAdapter(runtime: Runtime, adapters: FrameworkAdapter): Runti
  */
 export function unprovidedRuntime(): Runtime {
   const runtime = defaultRuntime();
-  if (DEV && openRuntimes() > 1) reportOnce(hostOf(runtime), noProvider());
+  if (DEV && openRuntimes().length > 1) reportOnce(hostOf(runtime), noProvider());
   return runtime;
 }
 

@@ -126,18 +126,16 @@ export function createRuntime<const O extends RuntimeOptions = object>(
   }
   if (given.tasks) kernel.features.startTasks(given.tasks.map((one) => one.definition));
   if (given.expose) publish(given.expose, runtime);
-  open++;
   return runtime as Runtime & Attached<O>;
 }
 
 /** What an application has of a kernel. Longer than others: one member after another. */
 function faceOf(kernel: Kernel): Runtime & { trace?: unknown; persistence?: unknown } {
-  let isOpen = true;
   const watch: SelectionHost['watch'] = (source, listener, how) => {
     kernel.open('watch');
     return kernel.views.current.reading.watch(source, listener, how);
   };
-  return {
+  const face = {
     dispatch: (action: AnyAction) => kernel.dispatch(action),
     read: kernel.read,
     watch(source: Source<unknown>, listener: (now: never, before: never) => void, how?: Watching) {
@@ -191,11 +189,13 @@ function faceOf(kernel: Kernel): Runtime & { trace?: unknown; persistence?: unkn
       return kernel.whenRead?.() ?? Promise.resolve();
     },
     close() {
-      if (isOpen) open--;
-      isOpen = false;
+      if (ref) open.delete(ref);
       return kernel.close();
     },
   } as unknown as Runtime;
+  const ref = DEV ? new WeakRef(face) : undefined;
+  if (ref) open.add(ref);
+  return face;
 }
 
 /** Runs what a call says, by the feature that the call names. */
@@ -225,9 +225,9 @@ function attach<Face>(kernel: Kernel, attachment: Attachment<Face>): Face {
 export const featureIn = <H extends Hooks>(runtime: Runtime, feature: Feature<H>): H =>
   hostOf(runtime).features.use(feature);
 
-let open = 0;
-/** How many runtimes were made and are not closed. */
-export const openRuntimes = (): number => open;
+/** In development: the runtimes that were made and are not closed. One that nobody holds any more goes by itself. */
+const open = new Set<WeakRef<Runtime>>();
+export const openRuntimes = (): readonly Runtime[] => Array.from(open).flatMap((ref) => ref.deref() ?? []);
 
 let shared: Runtime | undefined;
 

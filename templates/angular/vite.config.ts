@@ -1,8 +1,9 @@
 import angular from '@analogjs/vite-plugin-angular';
+import { floe } from 'floe/vite';
 import { defineConfig } from 'vite';
 
 export default defineConfig({
   resolve: { mainFields: ['module'] },
   build: { target: 'es2022' },
-  plugins: [angular()],
+  plugins: [angular(), floe()],
 });

@@ -1,3 +1,4 @@
+import { floe } from 'floe/vite';
 import { defineConfig } from 'vite';
 
-export default defineConfig({});
+export default defineConfig({ plugins: [floe()] });

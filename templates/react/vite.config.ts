@@ -1,4 +1,5 @@
 import react from '@vitejs/plugin-react';
+import { floe } from 'floe/vite';
 import { defineConfig } from 'vite';
 
-export default defineConfig({ plugins: [react()] });
+export default defineConfig({ plugins: [react(), floe()] });

@@ -1,4 +1,5 @@
 import { svelte } from '@sveltejs/vite-plugin-svelte';
+import { floe } from 'floe/vite';
 import { defineConfig } from 'vite';
 
-export default defineConfig({ plugins: [svelte()] });
+export default defineConfig({ plugins: [svelte(), floe()] });

@@ -1,4 +1,5 @@
 import vue from '@vitejs/plugin-vue';
+import { floe } from 'floe/vite';
 import { defineConfig } from 'vite';
 
-export default defineConfig({ plugins: [vue()] });
+export default defineConfig({ plugins: [vue(), floe()] });

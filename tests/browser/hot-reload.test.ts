@@ -1,4 +1,4 @@
-// A store's module is edited while the page is open, with Vite and React's fast refresh, wired in four natural ways.
+// A store's module is edited while the page is open, with Vite and React's fast refresh, wired in four natural ways, and by the plugin.
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { spawn, type ChildProcess } from 'node:child_process';
 import { once } from 'node:events';
@@ -60,6 +60,7 @@ createRoot(document.getElementById('root')!).render(
 interface Wiring {
   readonly store?: string;
   readonly main?: string;
+  readonly folder?: string;
   /** How often the second definition is reported. */
   readonly reported: number;
 }
@@ -77,6 +78,7 @@ const wirings: Record<string, Wiring> = {
     reported: 0,
   },
   'nothing is wired': { reported: 1 },
+  'the plugin for Vite is there': { folder: 'plugin', reported: 0 },
 };
 
 describe('hot reload', () => {
@@ -87,7 +89,8 @@ describe('hot reload', () => {
   beforeAll(async () => {
     mkdirSync('reports', { recursive: true });
     folder = mkdtempSync(join(process.cwd(), 'reports', 'hot-'));
-    for (const name of Object.keys(wirings).keys()) mkdirSync(join(folder, String(name)));
+    for (const [number, { folder: own }] of Object.values(wirings).entries())
+      mkdirSync(join(folder, own ?? String(number)));
     server = spawn(process.execPath, ['scripts/hot-server.mjs', folder], {
       stdio: ['pipe', 'pipe', 'inherit'],
       env: { ...process.env, NODE_OPTIONS: '' },
@@ -108,8 +111,8 @@ describe('hot reload', () => {
     '%s: components get the new selectors, actions and tasks, and the state stays',
     async (name) => {
       const wiring = wirings[name];
-      const number = Object.keys(wirings).indexOf(name);
-      const inside = (name: string) => join(folder, String(number), name);
+      const own = wiring.folder ?? String(Object.keys(wirings).indexOf(name));
+      const inside = (name: string) => join(folder, own, name);
       const write = (greeting: string, by: number): void =>
         writeFileSync(inside('visits.ts'), visits(wiring.store ?? '', greeting, by));
       write('Hello', 1);
@@ -125,7 +128,7 @@ describe('hot reload', () => {
       page.on('pageerror', (error) => errors.push(error.message));
       let loads = 0;
       page.on('load', () => loads++);
-      await page.goto(`${address}${number}/index.html`);
+      await page.goto(`${address}${own}/index.html`);
       await page.getByText('Hello 0').waitFor();
       await page.getByText('act').click();
       await page.getByText('Hello 1').waitFor();

@@ -1,7 +1,8 @@
 // What `floe new` writes: tested, built, and driven in Chromium, with the tools of this repository. With `FLOE_RUNS=1000` as a
 // user gets it: from the packed package, with everything installed and the types checked.
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
-import { execFile } from 'node:child_process';
+import { execFile, spawn } from 'node:child_process';
+import { once } from 'node:events';
 import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { extname, join } from 'node:path';
@@ -54,6 +55,66 @@ async function builtIn(app: string): Promise<void> {
   await node(app, tool('vite/bin/vite.js'), 'build');
 }
 
+/** Serves an application as `npm run dev` does, while `work` is at it. */
+async function served(app: string, work: (address: string) => Promise<void>): Promise<void> {
+  const vite = tarball === undefined ? tool('vite/bin/vite.js') : join(app, 'node_modules/vite/bin/vite.js');
+  const server = spawn(process.execPath, [vite, '--host', '127.0.0.1', '--port', '0'], {
+    cwd: app,
+    env: { ...env, NO_COLOR: '1' },
+    stdio: ['ignore', 'pipe', 'inherit'],
+  });
+  const ended = once(server, 'exit');
+  try {
+    let printed = '';
+    for await (const part of server.stdout) {
+      printed += String(part);
+      const [address] = /http:\/\/127\S+/.exec(printed) ?? [];
+      if (address === undefined) continue;
+      server.stdout.resume();
+      await work(address);
+      return;
+    }
+    throw new Error(`Vite has ended: ${printed}`);
+  } finally {
+    server.kill();
+    await ended;
+  }
+}
+
+/** Its model is edited while its page is open: the page, its state, and what is typed stay. */
+async function editedIn(app: string, address: string): Promise<void> {
+  const page = await browser.newPage();
+  const wrongs: string[] = [];
+  page.on('pageerror', (error) => wrongs.push(error.message));
+  page.on('console', (message) => ['error', 'warning'].includes(message.type()) && wrongs.push(message.text()));
+  const loads: string[] = [];
+  await page.goto(address);
+  page.on('load', () => loads.push(page.url()));
+  await page.getByLabel('Vessel').fill('Wren Sound');
+  await page.getByRole('button', { name: 'Plan a visit' }).click();
+  await page.getByRole('heading', { name: 'Expected today: 1' }).waitFor();
+  await page.getByLabel('Vessel').fill('Corran B');
+  const file = join(app, 'src', 'model', 'visits.ts');
+  const model = readFileSync(file, 'utf8');
+  const edit = (from: string, to: string): void => {
+    expect(model).toContain(from);
+    writeFileSync(file, model.replace(from, to));
+  };
+  edit('=> list.length', '=> 10 * list.length');
+  await page.getByRole('heading', { name: 'Expected today: 10' }).waitFor();
+  expect(await page.getByLabel('Vessel').inputValue()).toBe('Corran B');
+  edit('list.push(vessel)', 'list.push(vessel.toUpperCase())');
+  await page.getByRole('heading', { name: 'Expected today: 1', exact: true }).waitFor();
+  await page.getByRole('button', { name: 'Plan a visit' }).click();
+  await page.locator('main li', { hasText: 'CORRAN B' }).waitFor();
+  // A store that is gone leaves nothing to go on with.
+  edit('export const expected', 'export const expectedToday');
+  await page.waitForEvent('load');
+  expect([loads.length, wrongs.filter((one) => !one.includes('expected'))]).toEqual([1, []]);
+  writeFileSync(file, model);
+  await page.close();
+}
+
 const TYPES: Record<string, string> = { '.html': 'text/html', '.js': 'text/javascript', '.css': 'text/css' };
 
 // What builds the others is installed in the long mode only: Angular's compiler, and React's plugin for Vite.
@@ -89,6 +150,7 @@ test.each(['plain', 'svelte', 'vue', ...(longMode ? ['react', 'angular'] : [])])
     expect(await page.locator('li').allInnerTexts()).toEqual([expect.stringMatching(/^Corran Bell/)]);
     expect([wrongs, await page.locator('floe-inspector').count()]).toEqual([[], 0]);
     await page.close();
+    if (longMode || kind === 'plain') await served(app, (address) => editedIn(app, address));
   },
 );
 

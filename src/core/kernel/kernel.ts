@@ -17,6 +17,7 @@ import type { KernelOptions } from './options.js';
 import { Pipeline } from './pipeline.js';
 import { report } from './problems.js';
 import type { Recorder } from './recorder.js';
+import { renewedSelector } from './reload.js';
 import { Transactions } from './transactions.js';
 import type { Transition } from './transition.js';
 import { Views } from './view.js';
@@ -67,6 +68,7 @@ export class Kernel implements Extensible {
     this.views = new Views({
       cell: cellOf,
       asWatcher: (fn) => this.notifications.asWatcher(fn),
+      ...(DEV && { renewed: (of) => renewedSelector(this, of) }),
       problem: (error) => this.problem(error),
       thrown: (error) => {
         noteProblem(this, error);

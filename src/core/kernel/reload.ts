@@ -2,6 +2,7 @@
 import { fieldsLost, nameTaken } from '../base/errors.js';
 import { hasOwn, isContainer } from '../data/plain.js';
 import { guardData } from '../data/guard.js';
+import type { Derivation } from '../model/source.js';
 import { StoreDefinition } from '../model/store.js';
 import type { Reading } from '../reading/reading.js';
 import { unnoted } from '../reactive/graph.js';
@@ -40,14 +41,17 @@ export function renew(kernel: Extensible, store: StoreDefinition, isAsked: boole
 function renewValues(kernel: Extensible, reading: Reading): void {
   for (const entry of [...reading.entries()]) {
     const { of } = entry.recipe;
-    if (of instanceof StoreDefinition || !of.store) continue;
-    const next = successorOf(kernel, of.store)?.derivations.get(of.name);
-    if (!next) continue;
+    const next = of instanceof StoreDefinition ? of : renewedSelector(kernel, of);
+    if (next === of) continue;
     entry.of = next;
     entry.begin();
     entry.stale(2);
   }
 }
+
+/** The selector of its store that a reloaded module declares under its name; else itself. */
+export const renewedSelector = (kernel: Extensible, of: Derivation): Derivation =>
+  (of.store && successorOf(kernel, of.store)?.derivations.get(of.name)) ?? of;
 
 /** A state with the initial values of top-level fields that are new; lost ones are reported, and kept. */
 function completed(store: StoreDefinition, before: unknown, tell?: (lost: readonly string[]) => void): unknown {

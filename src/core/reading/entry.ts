@@ -13,6 +13,8 @@ export interface Ground extends ErrorSink {
   cell(store: StoreDefinition): { readonly index: number };
   /** What is dispatched while `fn` runs comes after it. */
   asWatcher(fn: () => void): void;
+  /** Development only: what a reloaded module declares in the place of a selector. */
+  renewed?(of: Derivation): Derivation;
 }
 
 /** The states that are read. */
@@ -106,7 +108,9 @@ export class Entry extends Reader implements Informed, Invalidated {
     private readonly group: EntryGroup | undefined,
   ) {
     super();
-    this.of = recipe.of;
+    const { of } = recipe;
+    // Whoever was not reloaded still holds the first one.
+    this.of = (DEV && !(of instanceof StoreDefinition) && reading.ground.renewed?.(of)) || of;
     this.begin();
   }
 

@@ -1,0 +1,44 @@
+// The plugin for Vite: an edit of a module that declares stores keeps the page and its state.
+import type { Plugin } from 'vite';
+
+/** What a module imports that declares something of Floe. */
+const DECLARING =
+  /import\s*\{[^}]*\b(?:store|selector|task|tables|copyOf)\b[^}]*\}\s*from\s*['"]floe(?:\/entities)?['"]/;
+/** What makes a runtime, or is a component: others accept these, or nothing does. */
+const OTHER = /\bcreateRuntime\b|['"]floe\/(?:react|vue|svelte|angular)['"]|import\.meta\.hot/;
+
+/**
+ * A plugin for Vite's development server: when a module that declares stores, selectors or tasks is edited, every runtime of the
+ * page takes the new declarations. The page is not loaded again, its state stays, and so does what is typed into forms. Where
+ * an edit leaves no place for what the page holds (a store is gone, its state is of another kind), Vite evaluates the modules
+ * that import it again, which mostly loads the page, and says why. It does nothing in a build, and nothing to a module that
+ * says itself what is to happen, with `import.meta.hot`.
+ * @example
+ * // vite.config.ts
+ * import { floe } from 'floe/vite';
+ * import { defineConfig } from 'vite';
+ *
+ * export default defineConfig({ plugins: [floe()] });
+ */
+export const floe = (): Plugin => ({
+  name: 'floe',
+  apply: 'serve',
+  // After what makes JavaScript of a module.
+  enforce: 'post',
+  transform(code, id, options) {
+    if (options?.ssr || id.includes('/node_modules/') || !DECLARING.test(code) || OTHER.test(code)) return undefined;
+    const name = JSON.stringify(id.split('?')[0]);
+    // In the lines that are there, so that a source map still fits.
+    const accepting = [
+      `;import * as __floe from 'floe/vite/page';`,
+      `if (import.meta.hot) {`,
+      `  __floe.evaluated(${name}, import(/* @vite-ignore */ import.meta.url));`,
+      `  import.meta.hot.accept((next) => {`,
+      `    const why = next && __floe.renewed(${name}, next);`,
+      `    if (why) import.meta.hot.invalidate(why);`,
+      `  });`,
+      `}`,
+    ];
+    return { code: `${code}\n${accepting.join('\n')}\n`, map: null };
+  },
+});
