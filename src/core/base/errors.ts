@@ -109,7 +109,7 @@ export const nameTaken = (what: string, name: string, renewed = false): FloeErro
     DEV &&
       `${what} '${name}' is declared twice. ${
         renewed
-          ? `Both have the same fields, so the second was taken for a reloaded module, and the state was kept. A production build throws. If this is a reload, add to the module: if (import.meta.hot) import.meta.hot.accept((next) => next && runtime.renew(next.${name})). If these are two stores, give the second its own name.`
+          ? `Both have the same fields, so the second was taken for a reloaded module, and the state was kept. A production build throws. If this is a reload, use the plugin of floe/vite, or add to the module: if (import.meta.hot) import.meta.hot.accept((next) => next && runtime.renew(next.${name})). If these are two stores, give the second its own name.`
           : what === 'The store'
             ? `Give the second its own name; for two copies of one store use copyOf(store, 'otherName'); for a reloaded module use runtime.renew(store).`
             : `Which of the two counts would be chance: give the second its own name.`
