@@ -225,7 +225,7 @@ function attach<Face>(kernel: Kernel, attachment: Attachment<Face>): Face {
 export const featureIn = <H extends Hooks>(runtime: Runtime, feature: Feature<H>): H =>
   hostOf(runtime).features.use(feature);
 
-/** In development: the runtimes that were made and are not closed. One that nobody holds any more goes by itself. */
+/** In development: the runtimes that were made and are not closed. They are held weakly. */
 const open = new Set<WeakRef<Runtime>>();
 export const openRuntimes = (): readonly Runtime[] => Array.from(open).flatMap((ref) => ref.deref() ?? []);
 
