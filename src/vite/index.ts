@@ -11,8 +11,8 @@ const OTHER = /\bcreateRuntime\b|['"]floe\/(?:react|vue|svelte|angular)['"]|impo
  * A plugin for Vite's development server: when a module that declares stores, selectors or tasks is edited, every runtime of the
  * page takes the new declarations. The page is not loaded again, its state stays, and so does what is typed into forms. Where
  * an edit leaves no place for what the page holds (a store is gone, its state is of another kind), Vite evaluates the modules
- * that import it again, which mostly loads the page, and says why. It does nothing in a build, and nothing to a module that
- * says itself what is to happen, with `import.meta.hot`.
+ * that import it again, which mostly loads the page, and says why. A module that declares something on the store of another one
+ * loads the page. It does nothing in a build, and nothing to a module that says itself what is to happen, with `import.meta.hot`.
  * @example
  * // vite.config.ts
  * import { floe } from 'floe/vite';
@@ -28,17 +28,17 @@ export const floe = (): Plugin => ({
   transform(code, id, options) {
     if (options?.ssr || id.includes('/node_modules/') || !DECLARING.test(code) || OTHER.test(code)) return undefined;
     const name = JSON.stringify(id.split('?')[0]);
-    // In the lines that are there, so that a source map still fits.
-    const accepting = [
-      `;import * as __floe from 'floe/vite/page';`,
+    // On its first line, and after its last one, so that a source map still fits.
+    const before = `import * as __floe from 'floe/vite/page'; __floe.began(); `;
+    const after = [
       `if (import.meta.hot) {`,
-      `  __floe.evaluated(${name}, import(/* @vite-ignore */ import.meta.url));`,
+      `  __floe.evaluated(${name}, import.meta.hot, import(/* @vite-ignore */ import.meta.url));`,
       `  import.meta.hot.accept((next) => {`,
       `    const why = next && __floe.renewed(${name}, next);`,
       `    if (why) import.meta.hot.invalidate(why);`,
       `  });`,
       `}`,
     ];
-    return { code: `${code}\n${accepting.join('\n')}\n`, map: null };
+    return { code: `${before}${code}\n${after.join('\n')}\n`, map: null };
   },
 });

@@ -108,10 +108,28 @@ async function editedIn(app: string, address: string): Promise<void> {
   await page.getByRole('button', { name: 'Plan a visit' }).click();
   await page.locator('main li', { hasText: 'CORRAN B' }).waitFor();
   // A store that is gone leaves nothing to go on with.
+  const gone = page.waitForEvent('load');
   edit('export const expected', 'export const expectedToday');
-  await page.waitForEvent('load');
+  await gone;
   expect([loads.length, wrongs.filter((one) => !one.includes('expected'))]).toEqual([1, []]);
   writeFileSync(file, model);
+  // What a module declares on the store of another one, it would declare twice.
+  const index = join(app, 'src', 'model', 'index.ts');
+  const more = (by: string): void =>
+    writeFileSync(
+      join(app, 'src', 'model', 'more.ts'),
+      `import { visits } from './visits.js';\nimport { task } from 'floe';\nexport const more = task(visits, 'more', () => '${by}');\n`,
+    );
+  more('one');
+  const again = page.waitForEvent('load');
+  writeFileSync(index, `${readFileSync(index, 'utf8')}export * from './more.js';\n`);
+  await again;
+  await page.getByRole('heading', { name: 'Expected today' }).waitFor();
+  const loaded = page.waitForEvent('load');
+  more('another');
+  await loaded;
+  await page.getByRole('heading', { name: 'Expected today' }).waitFor();
+  expect(wrongs.filter((one) => !one.includes('expected'))).toEqual([]);
   await page.close();
 }
 

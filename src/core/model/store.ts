@@ -2,6 +2,7 @@ import { DERIVATION, foreign, SOURCE } from '../base/protocol.js';
 import { takesPayload, makeCreator, type About, type ActionOptions, type AnyCreator } from './action.js';
 import { badName, badOption, nameTaken, notAStore } from '../base/errors.js';
 import { DEV } from '../base/mode.js';
+import { noteDeclaration, noteStore } from './evaluation.js';
 import { checkOptions } from '../base/options.js';
 import {
   makeSelector,
@@ -66,7 +67,9 @@ export class StoreDefinition implements Source<unknown> {
     private readonly original?: Original,
     /** Holds the status of a task: it joins unseen, and is neither reset nor in a snapshot. */
     readonly internal = false,
-  ) {}
+  ) {
+    if (DEV) noteStore(this);
+  }
 
   /** What is kept between sessions, if anything is. */
   get kept(): PersistOptions<never> | undefined {
@@ -186,6 +189,7 @@ export class StoreDefinition implements Source<unknown> {
   }
 
   when(actions: Handled, change: Change): this {
+    if (DEV) noteDeclaration(this);
     this.whens.push({ actions, change });
     this.declarations++;
     declared++;
@@ -207,6 +211,7 @@ export class StoreDefinition implements Source<unknown> {
   nameOf(kind: 'action' | 'selector' | 'task', name: unknown): string {
     const full = `${this.name}.${plainName(DEV ? `${kind === 'action' ? 'An' : 'A'} ${kind} of '${this.name}'` : kind, name)}`;
     const key = `${kind} ${full}`;
+    if (DEV) noteDeclaration(this);
     if (this.names.has(key)) throw nameTaken(`The ${kind}`, full);
     this.names.add(key);
     return full;
@@ -223,6 +228,7 @@ export class StoreDefinition implements Source<unknown> {
   }
 
   invariant(name: string, holds: (state: never) => boolean): this {
+    if (DEV) noteDeclaration(this);
     this.rules.push({
       name: `${this.name}.${plainName(DEV ? `An invariant of '${this.name}'` : this.name, name)}`,
       holds,
