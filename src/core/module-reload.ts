@@ -4,7 +4,7 @@ import { DERIVATION, SELECTOR } from './base/protocol.js';
 import { sameData } from './data/plain.js';
 import { hostOf } from './kernel/attachment.js';
 import type { Extensible } from './kernel/feature.js';
-import { isReload, renew } from './kernel/reload.js';
+import { deriveAgain, isReload, renew } from './kernel/reload.js';
 import { StoreDefinition } from './model/store.js';
 import type { Derivation } from './model/source.js';
 import { openRuntimes } from './runtime.js';
@@ -103,13 +103,8 @@ function replaceInside(before: unknown, after: unknown, hosts: readonly Extensib
   if (was.kind !== 'free selector' || is.kind !== 'free selector') return;
   const { derive, equal, keep, starting } = is.inside as Derivation;
   Object.assign(was.inside, { derive, equal, keep, starting });
-  for (const { views, notifications } of hosts) {
-    for (const { reading } of new Set([views.screen, views.live]))
-      for (const entry of [...reading.entries()]) {
-        if (entry.of !== was.inside) continue;
-        entry.begin();
-        entry.stale(2);
-      }
-    notifications.notify();
+  for (const host of hosts) {
+    deriveAgain(host, ({ of }) => (of === was.inside ? of : undefined));
+    host.notifications.notify();
   }
 }

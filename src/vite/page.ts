@@ -20,7 +20,7 @@ export const began = evaluationBegan;
 export function evaluated(id: string, hot: Hot, own: Promise<ModuleExports>): void {
   const all = evaluations.get(id) ?? [];
   evaluations.set(id, all);
-  void own.then((exports) => all.push({ ...exports }));
+  void own.then((exports) => all.push(exports));
   if (!evaluationEnded()) return;
   // It would declare it on the same store twice.
   hot.on('vite:beforeUpdate', ({ updates }) => {
@@ -35,4 +35,8 @@ export function evaluated(id: string, hot: Hot, own: Promise<ModuleExports>): vo
  * @returns why the modules that import it have to be evaluated again; nothing where all of them go on
  */
 export const renewed = (id: string, after: ModuleExports): string | undefined =>
-  renewModule(evaluations.get(id) ?? [], after);
+  // The page may have heard of the new evaluation already.
+  renewModule(
+    (evaluations.get(id) ?? []).filter((one) => one !== after),
+    after,
+  );

@@ -2,6 +2,7 @@
 import { describe, expect, test } from '@jest/globals';
 import { createRuntime, selector, store, task } from 'floe';
 import { renewModule } from '../../src/core/module-reload.js';
+import { evaluated as noted, renewed } from '../../src/vite/page.js';
 
 /** What one evaluation of a module exports. */
 const evaluated = (by: number, { name = 'tide', begin = { level: 0 } as object } = {}) => {
@@ -59,5 +60,12 @@ describe('a module that was edited', () => {
     runtime.dispatch(first.rose());
     expect(runtime.read(first.tide).level).toBe(1);
     await runtime.close();
+  });
+
+  test('is compared with what it exported before, however early the page has what it exports now', async () => {
+    const [first, { rose: _, ...next }] = [evaluated(1), evaluated(2)];
+    for (const exports of [first, next]) noted('/src/tide.ts', { on: () => undefined }, Promise.resolve(exports));
+    await Promise.resolve();
+    expect(renewed('/src/tide.ts', next)).toBe("'rose' is no longer exported");
   });
 });

@@ -4,8 +4,8 @@ import { hasOwn, isContainer } from '../data/plain.js';
 import { guardData } from '../data/guard.js';
 import type { Derivation } from '../model/source.js';
 import { StoreDefinition } from '../model/store.js';
-import type { Reading } from '../reading/reading.js';
-import { unnoted } from '../reactive/graph.js';
+import type { Entry } from '../reading/entry.js';
+import { DIRTY, unnoted } from '../reactive/graph.js';
 import type { Extensible } from './feature.js';
 import { place } from './stating.js';
 import { reportOnce } from './reported.js';
@@ -25,7 +25,11 @@ export function renew(kernel: Extensible, store: StoreDefinition, isAsked: boole
   joining.retired.set(cell.store, store);
   cell.store = store;
   kernel.handlers.clear();
-  for (const { reading } of new Set([kernel.views.screen, kernel.views.live])) renewValues(kernel, reading);
+  // The selectors of the reloaded module derive the values of those that it declared before.
+  deriveAgain(kernel, ({ recipe: { of } }) => {
+    const next = of instanceof StoreDefinition ? of : renewedSelector(kernel, of);
+    return next === of ? undefined : next;
+  });
   const complete = (): void => {
     const before = kernel.views.stateOf(cell);
     const after = completed(store, before, (lost) => kernel.problem(fieldsLost(store.name, lost)));
@@ -37,16 +41,19 @@ export function renew(kernel: Extensible, store: StoreDefinition, isAsked: boole
   else void Promise.resolve().then(() => kernel.notifications.notify());
 }
 
-/** Has the selectors of the reloaded module derive the values of those that it declared before. */
-function renewValues(kernel: Extensible, reading: Reading): void {
-  for (const entry of [...reading.entries()]) {
-    const { of } = entry.recipe;
-    const next = of instanceof StoreDefinition ? of : renewedSelector(kernel, of);
-    if (next === of) continue;
-    entry.of = next;
-    entry.begin();
-    entry.stale(2);
-  }
+/**
+ * Has values that are kept be derived again, by what is declared now.
+ * @param declared what an entry derives by from now on; nothing for one that stays as it is
+ */
+export function deriveAgain({ views }: Extensible, declared: (entry: Entry) => Entry['of'] | undefined): void {
+  for (const { reading } of new Set([views.screen, views.live]))
+    for (const entry of [...reading.entries()]) {
+      const of = declared(entry);
+      if (!of) continue;
+      entry.of = of;
+      entry.begin();
+      entry.stale(DIRTY);
+    }
 }
 
 /** The selector of its store that a reloaded module declares under its name; else itself. */

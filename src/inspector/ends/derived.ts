@@ -45,18 +45,8 @@ export class Derived {
     const only = sources.length === 1 ? this.shown(sources[0], changed) : null;
     const isChanged = sources.some(({ reader }) => changed.has(reader));
     return {
-      ...{
-        name,
-        count: sources.length,
-        computed,
-        forNothing,
-        took,
-        lastSeq,
-        watchers,
-        failed,
-        changed: isChanged,
-        only,
-      },
+      ...{ name, count: sources.length, computed, forNothing, took },
+      ...{ lastSeq, watchers, failed, changed: isChanged, only },
     };
   }
 
