@@ -84,7 +84,6 @@ function withoutPictures(text) {
   const unlinked = shown
     .replace(/\[(`(?:tests|simulator)\/[^`]+`)\]\([^)]*\)/g, '$1')
     .replace(/,?\s*\[[^\]]*\]\([^)]*CONTRIBUTING\.md[^)]*\)/g, '');
-  return unlinked.replace(/!\[([^\]]*)\]\([^)]*\)( *)([^|\n]*)/g, (_all, description, _space, caption) =>
-    caption.trim() === '' ? `*${description}.*` : caption,
-  );
+  // A caption without its picture says nothing.
+  return unlinked.replace(/^!\[[^\]]*\]\([^)]*\)[^\n]*\n\n?/gm, '');
 }

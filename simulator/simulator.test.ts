@@ -32,10 +32,10 @@ test.each(found.map((line) => JSON.parse(line) as Finding).map((one): [string, F
 const share = Number(process.env.FLOE_SHARE ?? 1);
 
 test.each([
-  ['one session', ['solo'], 110],
-  ['one session after the other on a place that fails', ['kept'], 90],
-  ['tabs of two versions', ['tabs'], 90],
-  ['devices on one server', ['devices'], 50],
+  ['one session', ['solo'], 60],
+  ['one session after the other on a place that fails', ['kept'], 50],
+  ['tabs of two versions', ['tabs'], 50],
+  ['devices on one server', ['devices'], 30],
 ])('%s', async (_what, only, programs) => {
   const { found } = await simulate({
     ...{ development, production, only },

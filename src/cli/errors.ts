@@ -31,6 +31,21 @@ export const folderInUse = (folder: string): FloeError =>
     `'${folder}' is there, and not empty. Nothing was written; give the name of a new folder.`,
   );
 
+export const fileInUse = (file: string): FloeError =>
+  new FloeError('FLOE_FILE_IN_USE', `'${file}' is there already. Nothing was written; give another name.`);
+
+export const noProject = (folder: string): FloeError =>
+  new FloeError(
+    'FLOE_NO_PROJECT',
+    `There is no package.json in '${folder}' or above it, so there is no project to add a store to. Go into one, or begin one with floe new NAME --with react.`,
+  );
+
+export const newNeeds = (kinds: readonly string[]): FloeError =>
+  new FloeError(
+    'FLOE_BAD_OPTION',
+    `floe new takes the name of a folder, and --with what it shows its pages with: ${kinds.join(', ')}. For example: floe new harbour --with ${kinds[0]}. In a project that is there, floe new --store berths adds a store.`,
+  );
+
 export const portTaken = (port: number): FloeError =>
   new FloeError(
     'FLOE_PORT_TAKEN',

@@ -1,12 +1,13 @@
 // The stores that a command works with: a module of the application's own, loaded as a bundler would take it.
 import { existsSync, readFileSync } from 'node:fs';
-import { dirname, join, relative, resolve } from 'node:path';
+import { dirname, isAbsolute, join, relative, resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
-import { FloeError, messageOf, StoreDefinition } from '../core/internal.js';
+import { FloeError, foreign, messageOf, StoreDefinition } from '../core/internal.js';
 import type { AnyStore } from '../core/index.js';
-import { modelUnusable, noModel, notJson } from './errors.js';
+import { modelUnusable, noModel } from './errors.js';
 import { whileLoading } from './loading.js';
 import { shown, type Output } from './output.js';
+import { manifestIn, nearest } from './project.js';
 
 /** A module of the application's own, with its stores and all that it exports. */
 export interface ModelModule {
@@ -42,28 +43,47 @@ export async function modelIn(given: string | undefined, out: Output): Promise<M
     found = await whileLoading(file, () => jiti.import<typeof found>(path));
   } catch (cause) {
     if (cause instanceof FloeError && cause.code === 'FLOE_MODEL_ENDED') throw cause;
-    throw modelUnusable(file, messageOf(cause), cause);
+    throw modelUnusable(file, obstacleIn(cause), cause);
   }
   const exported = Object.values(found);
   const listed = Array.isArray(found.stores) ? (found.stores as unknown[]) : exported;
   const stores = new Set(listed.filter((one): one is StoreDefinition => one instanceof StoreDefinition));
-  if (stores.size === 0) throw modelUnusable(file, 'it exports no store');
+  if (stores.size === 0)
+    throw foreignIn(listed) ?? modelUnusable(file, isCommonJs(path) ? COMMON_JS : 'it exports no store');
   return { file, stores: [...stores] as readonly unknown[] as AnyStore[], exported, examples: found.examples };
 }
 
-/** The nearest file of a name, from a folder upwards. */
-function nearest(folder: string, name: string): string | undefined {
-  const file = join(folder, name);
-  if (existsSync(file)) return file;
-  return dirname(folder) === folder ? undefined : nearest(dirname(folder), name);
+const COMMON_JS = 'it is a CommonJS module (module.exports). Floe is a package of ES modules: write import and export';
+
+/** Whether a module exports in the way of CommonJS. */
+function isCommonJs(path: string): boolean {
+  const text = readFileSync(path, 'utf8');
+  return /\bmodule\.exports\b|\bexports\.\w+\s*=/.test(text) && !/^\s*export\b/m.test(text);
 }
 
-function manifestIn(file: string): { readonly floe?: { readonly model?: unknown } } {
-  try {
-    return JSON.parse(readFileSync(file, 'utf8')) as ReturnType<typeof manifestIn>;
-  } catch (cause) {
-    throw notJson(file, cause);
+/** Where a module exports stores of another copy of Floe: what to do about that. */
+const foreignIn = (values: readonly unknown[]): FloeError | undefined =>
+  values.map((one) => foreign(one)).find((error) => error !== undefined);
+
+/** What kept a module from being loaded, and where it stands. */
+function obstacleIn(cause: unknown): string {
+  const message = messageOf(cause);
+  const [, missing] = /^Cannot find (?:module|package) '([^']+)'/.exec(message) ?? [];
+  if (missing !== undefined) {
+    const [, importer] = /Require stack:\n- (.+)/.exec(message) ?? /imported from (.+)/.exec(message) ?? [];
+    const by = importer === undefined ? '' : ` by ${shown(relative(process.cwd(), importer))}`;
+    return missing.startsWith('.') || isAbsolute(missing)
+      ? `'${shown(missing)}' is imported${by}, and there is no such file`
+      : `the package '${shown(missing)}' is imported${by}, and is not installed`;
   }
+  const [, ending, asset] = /^Unknown file extension "(\.\w+)" for (.+)/.exec(message) ?? [];
+  if (asset !== undefined)
+    return `it imports ${shown(relative(process.cwd(), asset))}, and Node loads no ${ending}: import it where the page begins`;
+  const [, browserOnly] =
+    /^(document|window|localStorage|sessionStorage|location|HTMLElement) is not defined/.exec(message) ?? [];
+  if (browserOnly !== undefined)
+    return `it uses '${browserOnly}' while it is loaded, which only a browser has: use it where the application starts, or in a task`;
+  return message;
 }
 
 const ENDINGS = ['ts', 'tsx', 'mts', 'js', 'jsx', 'mjs'];
@@ -72,7 +92,7 @@ const ENDINGS = ['ts', 'tsx', 'mts', 'js', 'jsx', 'mjs'];
 function ownModel(): string {
   const manifest = nearest(process.cwd(), 'package.json');
   const folder = manifest === undefined ? process.cwd() : dirname(manifest);
-  const { floe } = manifest === undefined ? {} : manifestIn(manifest);
+  const floe = manifest === undefined ? undefined : manifestIn(manifest).floe;
   if (typeof floe?.model === 'string') return relative(process.cwd(), join(folder, floe.model));
   for (const place of ['src/model/index', 'src/model'])
     for (const ending of ENDINGS) {

@@ -5,7 +5,7 @@ import colours from 'picocolors';
 import { badOption, fileUnwritable, folderInUse } from './errors.js';
 import type { Kind } from './options.js';
 import { jsonOf, shown, type Output } from './output.js';
-import { packageFolder, packageVersion } from './own-package.js';
+import { dependencyFrom, packageFolder } from './own-package.js';
 
 export interface NewOptions {
   readonly with: Kind;
@@ -17,6 +17,8 @@ interface Parts {
   readonly called: string;
   /** The module that the page begins with. */
   readonly main: string;
+  /** The module of what is shown. */
+  readonly board: string;
   /** Checks the types, before the page is built. */
   readonly check: string;
   readonly dependencies: Readonly<Record<string, string>>;
@@ -29,6 +31,7 @@ const kinds: Readonly<Record<Kind, Parts>> = {
   react: {
     called: 'React',
     main: 'main.tsx',
+    board: 'Board.tsx',
     check: 'tsc',
     dependencies: { react: '19.3.1', 'react-dom': '19.3.1' },
     devDependencies: { '@types/react': '19.3.0', '@types/react-dom': '19.3.0', '@vitejs/plugin-react': '6.3.0' },
@@ -36,6 +39,7 @@ const kinds: Readonly<Record<Kind, Parts>> = {
   vue: {
     called: 'Vue',
     main: 'main.ts',
+    board: 'Board.vue',
     check: 'vue-tsc',
     dependencies: { vue: '3.5.45' },
     devDependencies: { '@vitejs/plugin-vue': '6.0.11', 'vue-tsc': '3.3.14' },
@@ -43,6 +47,7 @@ const kinds: Readonly<Record<Kind, Parts>> = {
   angular: {
     called: 'Angular',
     main: 'main.ts',
+    board: 'board.ts',
     check: 'ngc -p tsconfig.app.json --noEmit',
     dependencies: {
       '@angular/common': ANGULAR,
@@ -60,13 +65,28 @@ const kinds: Readonly<Record<Kind, Parts>> = {
   svelte: {
     called: 'Svelte',
     main: 'main.ts',
+    board: 'Board.svelte',
     check: 'svelte-check',
     dependencies: { svelte: '5.57.3' },
     devDependencies: { '@sveltejs/vite-plugin-svelte': '7.3.1', 'svelte-check': '4.7.8' },
   },
-  plain: { called: 'no framework', main: 'main.ts', check: 'tsc', dependencies: {}, devDependencies: {} },
+  plain: {
+    called: 'no framework',
+    main: 'main.ts',
+    board: 'main.ts',
+    check: 'tsc',
+    dependencies: {},
+    devDependencies: {},
+  },
 };
-const tools = { '@types/node': '^20.19.0', typescript: '6.0.3', vite: '8.3.8' };
+const tools = {
+  '@jest/globals': '30.5.2',
+  '@swc/core': '1.16.18',
+  '@swc/jest': '0.2.39',
+  jest: '30.5.2',
+  typescript: '6.0.3',
+  vite: '8.3.8',
+};
 
 const templates = join(packageFolder, 'templates');
 
@@ -76,21 +96,23 @@ export function newApplication(given: string, { with: kind, json }: NewOptions, 
   if (!/^[a-z\d][a-z\d._-]*$/.test(name))
     throw badOption('NAME', given, 'a folder whose name has small letters, digits, - and . only, as packages have');
   if (existsSync(folder) && !isEmpty(folder)) throw folderInUse(given);
-  const { called, main, check, ...more } = kinds[kind];
+  const { called, main, board, check, ...more } = kinds[kind];
   const files = new Map<string, string>();
   for (const template of ['common', kind])
     for (const path of filesIn(join(templates, template))) {
       // A package holds no .gitignore, and no tests.
       const written = path === 'gitignore' ? '.gitignore' : path.replace('.tested.', '.test.');
-      files.set(written, readFileSync(join(templates, template, path), 'utf8'));
+      const text = readFileSync(join(templates, template, path), 'utf8');
+      const common = files.get(written);
+      files.set(written, common === undefined ? text : joined(common, text));
     }
-  files.set('package.json', `${JSON.stringify(manifest(name, check, more), undefined, 2)}\n`);
+  files.set('package.json', jsonFile(manifest(name, check, more, dependencyFrom(folder))));
   const paths = [...files.keys()].sort();
   for (const path of paths) {
     const target = join(folder, path);
     try {
       mkdirSync(dirname(target), { recursive: true });
-      writeFileSync(target, files.get(path)!.replaceAll('APP_NAME', name).replaceAll('APP_MAIN', main));
+      writeFileSync(target, filled(files.get(path)!, { APP_NAME: name, APP_MAIN: main, APP_BOARD: board }));
     } catch (cause) {
       throw fileUnwritable(target, cause, 'another NAME');
     }
@@ -103,7 +125,26 @@ export function newApplication(given: string, { with: kind, json }: NewOptions, 
   );
 }
 
-function manifest(name: string, check: string, more: Pick<Parts, 'dependencies' | 'devDependencies'>): object {
+const jsonFile = (value: object): string => `${JSON.stringify(value, undefined, 2)}\n`;
+
+/** A template with its words replaced. */
+const filled = (text: string, words: Readonly<Record<string, string>>): string =>
+  Object.entries(words).reduce((before, [word, by]) => before.replaceAll(word, by), text);
+
+/** What two templates say of one file: all of the README, and all settings of the compiler. */
+function joined(common: string, own: string): string {
+  if (!own.startsWith('{')) return `${common}\n${own}`;
+  type Settings = { readonly compilerOptions: object };
+  const [before, more] = [common, own].map((text) => JSON.parse(text) as Settings);
+  return jsonFile({ ...before, ...more, compilerOptions: { ...before.compilerOptions, ...more.compilerOptions } });
+}
+
+function manifest(
+  name: string,
+  check: string,
+  more: Pick<Parts, 'dependencies' | 'devDependencies'>,
+  floe: string,
+): object {
   return {
     name,
     private: true,
@@ -112,9 +153,9 @@ function manifest(name: string, check: string, more: Pick<Parts, 'dependencies' 
       dev: 'vite',
       build: `${check} && vite build`,
       preview: 'vite preview',
-      test: 'tsc -p tsconfig.model.json && node --test build/*.test.js',
+      test: 'node --experimental-vm-modules --no-warnings node_modules/jest/bin/jest.js',
     },
-    dependencies: sorted({ floe: `^${packageVersion()}`, ...more.dependencies }),
+    dependencies: sorted({ floe, ...more.dependencies }),
     devDependencies: sorted({ ...tools, ...more.devDependencies }),
   };
 }

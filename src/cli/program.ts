@@ -3,6 +3,7 @@
 import { Command, CommanderError, Option } from 'commander';
 import colours from 'picocolors';
 import { FloeError, messageOf } from '../core/internal.js';
+import { newNeeds } from './errors.js';
 import type { ExploreCommandOptions } from './explore.js';
 import type { GraphOptions } from './graph.js';
 import type { InspectOptions } from './inspect.js';
@@ -31,11 +32,17 @@ function declare(out: Output, exit: { code: 0 | 1 }): Command {
   program
     .commandsGroup('To begin:')
     .command('new')
-    .description('write a small application with Floe, Vite and tests into a new folder')
-    .argument('<name>', 'the folder; its name becomes the name of the application')
-    .addOption(new Option('--with <framework>', 'what it shows its pages with').choices(KINDS).makeOptionMandatory())
+    .description('write a small application with Floe, Vite and tests into a new folder; or add a store to a project')
+    .argument('[name]', 'the folder; its name becomes the name of the application')
+    .addOption(new Option('--with <framework>', 'what it shows its pages with').choices(KINDS))
+    .option('--store <name>', 'add a module with a store of this name, and its test, to the project around')
     .option('--json', 'one JSON value: the folder and its files')
-    .action(async (name: string, options: NewOptions) => (await import('./new.js')).newApplication(name, options, out));
+    .action(async (name: string | undefined, options: Partial<NewOptions> & { readonly store?: string }) => {
+      const { store, with: kind, ...rest } = options;
+      if (store !== undefined) return (await import('./new-store.js')).newStore(store, rest, out);
+      if (name === undefined || kind === undefined) throw newNeeds(KINDS);
+      (await import('./new.js')).newApplication(name, { with: kind, ...rest }, out);
+    });
   program
     .commandsGroup('On a trace:')
     .command('steps')

@@ -1,5 +1,5 @@
 // What the other parts of Floe use of the core besides its public entry. Nothing else of the core is imported from outside.
-export { ATTACH, DERIVATION, SOURCE } from './base/protocol.js';
+export { ATTACH, DERIVATION, SOURCE, foreign } from './base/protocol.js';
 export { FloeError, badName, badOption, badTime, draftEnded, messageOf, nearest } from './base/errors.js';
 export { faceOf } from './base/face.js';
 export { milliseconds, stopwatch, timer } from './base/host.js';

@@ -2,6 +2,7 @@
 // modules that import it are not evaluated again, and hold what it exported first.
 import { DERIVATION, SELECTOR } from './base/protocol.js';
 import { sameData } from './data/plain.js';
+import { declaredAgain, firstOf } from './features/tasks/need.js';
 import { hostOf } from './kernel/attachment.js';
 import type { Extensible } from './kernel/feature.js';
 import { deriveAgain, isReload, renew } from './kernel/reload.js';
@@ -16,18 +17,21 @@ export type ModuleExports = Readonly<Record<string, unknown>>;
 interface TaskInside {
   readonly name: string;
   readonly store: StoreDefinition | undefined;
+  readonly work: unknown;
+  readonly options: unknown;
 }
 
 /** What an export is, as far as it takes the place of another one. */
 type Declared =
   | { readonly kind: 'store'; readonly store: StoreDefinition }
-  /** Of no store: a store's own are found by their names. */
-  | { readonly kind: 'free selector' | 'free task'; readonly inside: object; readonly name: string }
-  | { readonly kind: 'named'; readonly name: string }
+  | { readonly kind: 'selector' | 'task'; readonly inside: Derivation | TaskInside; readonly name: string }
+  | { readonly kind: 'action' | 'need'; readonly name: string }
   | { readonly kind: 'other' };
 
 function declared(value: unknown): Declared {
   if (value instanceof StoreDefinition) return { kind: 'store', store: value };
+  const need = value instanceof Object ? firstOf(value) : undefined;
+  if (need) return { kind: 'need', name: need.name };
   if (typeof value !== 'function') return { kind: 'other' };
   const one = value as {
     readonly [SELECTOR]?: true;
@@ -36,22 +40,18 @@ function declared(value: unknown): Declared {
     readonly type?: unknown;
   };
   const inside = one[SELECTOR] ? one[DERIVATION] : one.definition;
-  if (inside && !inside.store)
-    return { kind: one[SELECTOR] ? 'free selector' : 'free task', inside, name: inside.name };
-  if (inside) return { kind: 'named', name: inside.name };
-  return typeof one.type === 'string' ? { kind: 'named', name: one.type } : { kind: 'other' };
+  if (inside) return { kind: one[SELECTOR] ? 'selector' : 'task', inside, name: inside.name };
+  return typeof one.type === 'string' ? { kind: 'action', name: one.type } : { kind: 'other' };
 }
 
 /** Why what imports an export has to be evaluated again; nothing where it goes on with what it has. */
-function misfit(name: string, before: unknown, after: unknown): string | undefined {
+function misfit(name: string, before: unknown, after: unknown, isSameBeside: boolean): string | undefined {
   const [was, is] = [declared(before), declared(after)];
   if (was.kind !== is.kind) return `'${name}' is something else now`;
   if (was.kind === 'other') {
-    const isSame =
-      typeof before === 'function' || typeof after === 'function'
-        ? String(before) === String(after)
-        : sameData(before, after);
-    return isSame ? undefined : `'${name}' is another value now, which Floe cannot put in the place of the first`;
+    // What a function does depends on all that stands beside it.
+    if (isSameBeside || sameData(before, after)) return undefined;
+    return `'${name}' may be something else now, and Floe renews only what it declares`;
   }
   const nameOf = (one: Exclude<Declared, { kind: 'other' }>): string => ('store' in one ? one.store.name : one.name);
   const [wasNamed, isNamed] = [nameOf(was), nameOf(is as typeof was)];
@@ -61,18 +61,26 @@ function misfit(name: string, before: unknown, after: unknown): string | undefin
 /**
  * Renews what a module exports, in all runtimes that are open: each state stays, and whoever imports the module goes on.
  * @param earlier what the module exported each time that it was evaluated, the last one last
+ * @param isSameBeside whether the module is the same beside its declarations
  * @returns why that cannot be done, as the end of a sentence; then nothing was done
  * @example
- * const why = renewModule([before], after);
+ * const why = renewModule([before], after, true);
  * if (why !== undefined) hot.invalidate(why);
  */
-export function renewModule(earlier: readonly ModuleExports[], after: ModuleExports): string | undefined {
+export function renewModule(
+  earlier: readonly ModuleExports[],
+  after: ModuleExports,
+  isSameBeside: boolean,
+): string | undefined {
   const before = earlier[earlier.length - 1] ?? {};
   const names = Object.keys(before);
   for (const name of names) {
-    const why = name in after ? misfit(name, before[name], after[name]) : `'${name}' is no longer exported`;
+    const why =
+      name in after ? misfit(name, before[name], after[name], isSameBeside) : `'${name}' is no longer exported`;
     if (why !== undefined) return why;
   }
+  if (!isSameBeside && names.every((name) => declared(before[name]).kind === 'other'))
+    return 'it exports nothing that Floe renews';
   const stores = names.flatMap((name) => {
     const one = declared(after[name]);
     return one.kind === 'store' ? [one.store] : [];
@@ -93,14 +101,19 @@ function fits(host: Extensible, store: StoreDefinition): boolean {
   return kindOf(known.begin()) === kindOf(store.begin());
 }
 
-/** Has what belongs to no store do what is declared now. Whoever holds the first one goes on with it. */
+/**
+ * Has what belongs to no store, or to the same store as before, do what is declared now: whoever holds the first one goes on with it.
+ * What belongs to a store that was declared once more is found by its name.
+ */
 function replaceInside(before: unknown, after: unknown, hosts: readonly Extensible[]): void {
   const [was, is] = [declared(before), declared(after)];
-  if (was.kind === 'free task' && is.kind === 'free task') {
-    const { work, options } = is.inside as { readonly work: unknown; readonly options: unknown };
+  if (was.kind === 'need') declaredAgain(before as object, after as object);
+  if (!('inside' in was && 'inside' in is) || was.inside.store !== is.inside.store) return;
+  if (was.kind === 'task') {
+    const { work, options } = is.inside as TaskInside;
     Object.assign(was.inside, { work, options });
+    return;
   }
-  if (was.kind !== 'free selector' || is.kind !== 'free selector') return;
   const { derive, equal, keep, starting } = is.inside as Derivation;
   Object.assign(was.inside, { derive, equal, keep, starting });
   for (const host of hosts) {

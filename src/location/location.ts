@@ -107,11 +107,15 @@ export interface QueryChanged<N extends string, Q> extends Pick<
    */
   (query: QueryOf<Q>, options?: EntryOptions): ActionOfQuery<N>;
 }
-interface ActionOfQuery<N extends string> {
+
+/** The action that changes some values of the query: what `queryChanged` gives, for a function of your own that calls it. */
+export interface ActionOfQuery<N extends string> {
   readonly type: `${N}.queryChanged`;
   readonly payload: QueryChange;
 }
-interface QueryChange extends EntryOptions {
+
+/** What that action carries: the values that are others now, by name. */
+export interface QueryChange extends EntryOptions {
   readonly query: Readonly<Record<string, unknown>>;
   /** The names of those that are taken out: JSON has no `undefined`. */
   readonly without?: readonly string[];

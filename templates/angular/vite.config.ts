@@ -5,5 +5,5 @@ import { defineConfig } from 'vite';
 export default defineConfig({
   resolve: { mainFields: ['module'] },
   build: { target: 'es2022' },
-  plugins: [angular(), floe()],
+  plugins: [angular({ liveReload: true }), floe()],
 });

@@ -7,6 +7,7 @@ import { promisify } from 'node:util';
 import type { Browser, Page } from 'playwright-core';
 import ts from 'typescript';
 import { problemsOf } from '../support/compile.js';
+import { floe } from '../support/command.js';
 import { launch } from '../support/page.js';
 
 const guide = readFileSync('docs/guides/on-the-screen-react.md', 'utf8');
@@ -61,10 +62,22 @@ async function opened(script: string, work: (page: Page) => Promise<void>, body 
 
 test('every file compiles', () => {
   const sources = files.filter(({ path }) => path.startsWith('src/')).map(({ path }) => join(folder, path));
-  expect(sources).toHaveLength(8);
+  expect(sources).toHaveLength(9);
   // As Vite's own projects are: without endings.
   const bundler = { module: ts.ModuleKind.ESNext, moduleResolution: ts.ModuleResolutionKind.Bundler };
   expect(problemsOf(sources, undefined, bundler)).toEqual([]);
+});
+
+test('Jest runs the test of the guide, and the commands read its model', async () => {
+  writeFileSync(join(folder, 'package.json'), '{ "type": "module" }');
+  const jest = join(process.cwd(), 'node_modules/jest/bin/jest.js');
+  const env = { ...process.env, NODE_OPTIONS: '', NODE_ENV: '' };
+  const { stderr } = await promisify(execFile)(process.execPath, ['--experimental-vm-modules', jest], {
+    cwd: folder,
+    env,
+  });
+  expect(stderr).toContain('1 passed, 1 total');
+  expect((await floe(['graph'], '', folder)).out).toContain('tasks       load');
 });
 
 test("the README's page shows what is planned, and goes a step back", () =>

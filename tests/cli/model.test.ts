@@ -203,3 +203,17 @@ describe('a model as a bundler takes it', () => {
     expect(await floe(given, '\uFEFF{"id":"N1"}', project)).toMatchObject({ code: 0 });
   });
 });
+
+test.each([
+  ["import { x } from './nowhere';", "'./nowhere' is imported by "],
+  ["import { x } from 'no-such-package';", "the package 'no-such-package' is imported by "],
+  ["import './board.css';", 'Node loads no .css'],
+  ['const title = document.title;', "it uses 'document' while it is loaded"],
+  ['module.exports = { stores: [] };', 'it is a CommonJS module'],
+  ['export const one = 1;', 'it exports no store'],
+])('a model that cannot be used says what stands in the way: %s', async (line, why) => {
+  write('board.css', 'main {}');
+  const { code, err } = await floe(['graph', '--model', write('unusable.js', line)]);
+  expect([code, err]).toEqual([2, expect.stringMatching(/^FLOE_MODEL_UNUSABLE: /)]);
+  expect(err).toContain(why);
+});

@@ -13,6 +13,7 @@ import {
 } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { longMode } from '../support/runs.js';
 
 const root = process.cwd();
 const guide = readFileSync(join(root, 'docs/guides/testing-with-jest.md'), 'utf8');
@@ -82,7 +83,9 @@ function jest(section: string, settings: readonly [string, string][]) {
   return { status, said: stderr };
 }
 
-test.each(['Babel', 'SWC', 'ts-jest', 'ES modules as they are', 'Components, in a simulated DOM'])(
+// What takes ten times as long as the others has them in the long mode only.
+const slow = longMode ? ['Babel', 'ts-jest'] : [];
+test.each(['SWC', 'ES modules as they are', 'Components, in a simulated DOM', ...slow])(
   '%s: the settings of the guide run a test of a model',
   (section) => {
     const settings = filesOf(section);

@@ -30,7 +30,7 @@ const arrows: Record<string, { parts: string[]; packages: string[] }> = {
   },
   testing: { parts: ['core', 'trace'], packages: [] },
   eslint: { parts: [], packages: [] },
-  vite: { parts: ['core'], packages: ['vite'] },
+  vite: { parts: ['core'], packages: ['vite', 'node:'] },
   persist: { parts: ['core'], packages: ['idb'] },
   'persist/node': { parts: ['core', 'persist'], packages: ['node:'] },
   'bindings/react': { parts: ['core'], packages: ['react'] },

@@ -1,5 +1,6 @@
 // Which stores handle an action, and which tasks it starts.
 import { makerOf, type AnyAction, type AnyCreator } from '../model/action.js';
+import { DEV } from '../base/mode.js';
 import { unknownAction } from '../base/errors.js';
 import type { Cell } from './cell.js';
 import { freeTasks, freeVersion, startsWith, type DeclaredTask } from '../model/triggers.js';
@@ -70,6 +71,8 @@ export class HandlerTable {
   /** Takes what was declared since, and the stores that joined: only these are looked through. */
   private index(): void {
     this.declarations = declared;
+    // An edited module may have taken something back.
+    if (DEV) this.known.clear();
     for (const cell of this.cells.values()) {
       const { version } = cell.store;
       if (this.versions[cell.index] === version) continue;

@@ -1,24 +1,70 @@
-// Development only: whether one evaluation of a module declares something on stores that another module declared. Evaluated
-// again it would declare that twice.
-let created: WeakSet<object> | undefined;
-let isElsewhere = false;
+// Development only: what a module declares on the stores of other modules. Evaluated again after an edit, it declares that anew,
+// and what it declared before goes.
 
-/** A module begins to be evaluated. */
-export function evaluationBegan(): void {
-  created = new WeakSet();
-  isElsewhere = false;
+/** One thing that is declared on a store. */
+interface Declaration {
+  readonly store: object;
+  /** Its kind and name, where it has a name. */
+  readonly key?: string | undefined;
+  readonly add: () => void;
+  readonly takeBack: () => void;
 }
 
-/** It has been evaluated. Returns whether it declared something on a store of another module. */
-export function evaluationEnded(): boolean {
-  created = undefined;
-  return isElsewhere;
+interface Evaluation {
+  readonly module: string;
+  readonly ownStores: WeakSet<object>;
+  /** On stores of other modules. */
+  readonly declarations: Declaration[];
+}
+
+let current: Evaluation | undefined;
+/** What each module that was evaluated declares on the stores of others. */
+const elsewhere = new Map<string, readonly Declaration[]>();
+
+/** A module begins to be evaluated. */
+export function evaluationBegan(module: string): void {
+  current = { module, ownStores: new WeakSet(), declarations: [] };
+}
+
+/**
+ * It has been evaluated: what it declares on the stores of others takes the place of what it declared there before.
+ * @returns false where another module was evaluated in between, so that nobody knows which of them declared what
+ */
+export function evaluationEnded(module: string): boolean {
+  const ended = current;
+  current = undefined;
+  if (ended?.module !== module) return false;
+  const before = elsewhere.get(module);
+  elsewhere.set(module, ended.declarations);
+  if (!before) return true;
+  for (const { takeBack } of before) takeBack();
+  for (const { add } of ended.declarations) add();
+  return true;
 }
 
 /** A store is declared. */
-export const noteStore = (store: object): void => void created?.add(store);
+export const noteStore = (store: object): void => void current?.ownStores.add(store);
 
-/** Something is declared on a store. */
-export function noteDeclaration(store: object): void {
-  if (created && !created.has(store)) isElsewhere = true;
+/** Declares something on a store: at once, but where its module is evaluated again, when that has come to its end. */
+export function declareOn(declaration: Declaration): void {
+  if (!current || current.ownStores.has(declaration.store)) return declaration.add();
+  current.declarations.push(declaration);
+  if (!elsewhere.has(current.module)) declaration.add();
+}
+
+/** Whether a name on a store is taken only by what the module declared before it was edited. */
+export function isDeclaredAgain(store: object, key: string): boolean {
+  const isIt = (one: Declaration): boolean => one.store === store && one.key === key;
+  return Boolean(current && elsewhere.get(current.module)?.some(isIt) && !current.declarations.some(isIt));
+}
+
+/** Does what no module declares by itself: it stays when one of those that ask for it is edited. */
+export function unfollowed<T>(work: () => T): T {
+  const before = current;
+  current = undefined;
+  try {
+    return work();
+  } finally {
+    current = before;
+  }
 }

@@ -2,7 +2,7 @@ import { DERIVATION, foreign, SOURCE } from '../base/protocol.js';
 import { takesPayload, makeCreator, type About, type ActionOptions, type AnyCreator } from './action.js';
 import { badName, badOption, nameTaken, notAStore } from '../base/errors.js';
 import { DEV } from '../base/mode.js';
-import { noteDeclaration, noteStore } from './evaluation.js';
+import { declareOn, isDeclaredAgain, noteStore, unfollowed } from './evaluation.js';
 import { checkOptions } from '../base/options.js';
 import {
   makeSelector,
@@ -181,19 +181,38 @@ export class StoreDefinition implements Source<unknown> {
   }
 
   handle(type: string, change: Change): void {
-    const known = this.changes.get(type);
-    if (known) known.push(change);
-    else this.changes.set(type, [change]);
-    this.declarations++;
-    declared++;
+    this.register(
+      () => {
+        const known = this.changes.get(type);
+        if (known) known.push(change);
+        else this.changes.set(type, [change]);
+      },
+      DEV && (() => takeOut(this.changes.get(type)!, change)),
+    );
   }
 
   when(actions: Handled, change: Change): this {
-    if (DEV) noteDeclaration(this);
-    this.whens.push({ actions, change });
-    this.declarations++;
-    declared++;
+    this.addTo(this.whens, { actions, change });
     return this;
+  }
+
+  /** Adds to one of its lists. */
+  private addTo<T>(list: T[], item: T): void {
+    this.register(() => void list.push(item), DEV && (() => takeOut(list, item)));
+  }
+
+  /**
+   * Declares something of it.
+   * @param takeBack has it gone again, in development
+   */
+  private register(add: () => void, takeBack: false | (() => void), key?: string): void {
+    const counted = (work: () => void) => (): void => {
+      work();
+      this.declarations++;
+      declared++;
+    };
+    if (takeBack) declareOn({ store: this, key, add: counted(add), takeBack: counted(takeBack) });
+    else counted(add)();
   }
 
   selector(
@@ -211,16 +230,13 @@ export class StoreDefinition implements Source<unknown> {
   nameOf(kind: 'action' | 'selector' | 'task', name: unknown): string {
     const full = `${this.name}.${plainName(DEV ? `${kind === 'action' ? 'An' : 'A'} ${kind} of '${this.name}'` : kind, name)}`;
     const key = `${kind} ${full}`;
-    if (DEV) noteDeclaration(this);
-    if (this.names.has(key)) throw nameTaken(`The ${kind}`, full);
-    this.names.add(key);
+    if (this.names.has(key) && !(DEV && isDeclaredAgain(this, key))) throw nameTaken(`The ${kind}`, full);
+    this.register(() => this.names.add(key), DEV && (() => this.names.delete(key)), key);
     return full;
   }
 
   addTask(task: DeclaredTask): void {
-    this.ownTasks.push(task);
-    this.declarations++;
-    declared++;
+    this.addTo(this.ownTasks, task);
   }
 
   get tasks(): readonly DeclaredTask[] {
@@ -228,8 +244,7 @@ export class StoreDefinition implements Source<unknown> {
   }
 
   invariant(name: string, holds: (state: never) => boolean): this {
-    if (DEV) noteDeclaration(this);
-    this.rules.push({
+    this.addTo(this.rules, {
       name: `${this.name}.${plainName(DEV ? `An invariant of '${this.name}'` : this.name, name)}`,
       holds,
     });
@@ -237,7 +252,7 @@ export class StoreDefinition implements Source<unknown> {
   }
 
   edits(): Edits<string, unknown> {
-    return (this.madeEdits ??= this.makeEdits());
+    return (this.madeEdits ??= DEV ? unfollowed(() => this.makeEdits()) : this.makeEdits());
   }
 
   private makeEdits(): Edits<string, unknown> {
@@ -269,6 +284,8 @@ export class StoreDefinition implements Source<unknown> {
     return this;
   }
 }
+
+const takeOut = <T>(list: T[], item: T): void => void list.splice(list.indexOf(item), 1);
 
 /** A rule that must hold after every transition. */
 export interface Invariant {

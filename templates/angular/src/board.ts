@@ -1,6 +1,6 @@
 import { Component } from '@angular/core';
-import { injectAction, injectSelection } from 'floe/angular';
-import { expected, visitCancelled, visitPlanned, visits } from './model/index.js';
+import { injectAction, injectSelection, injectTask } from 'floe/angular';
+import { address, expected, lookedFor, planVisit, refusal, shown, visitCancelled } from './model';
 
 @Component({
   selector: '#root',
@@ -11,6 +11,8 @@ import { expected, visitCancelled, visitPlanned, visits } from './model/index.js
         <input #vessel required placeholder="Vessel" aria-label="Vessel" />
         <button>Plan a visit</button>
       </form>
+      <p role="alert">{{ refused() }}</p>
+      <label>Find <input #find type="search" [value]="lookedFor()" (input)="look(find.value)" /></label>
       <ul>
         @for (one of list(); track one) {
           <li>{{ one }} <button (click)="cancel(one)">Cancel</button></li>
@@ -20,14 +22,21 @@ import { expected, visitCancelled, visitPlanned, visits } from './model/index.js
   `,
 })
 export class Board {
-  readonly list = injectSelection((read) => read(visits).list);
   readonly count = injectSelection(expected);
+  readonly list = injectSelection(shown);
+  readonly lookedFor = injectSelection(lookedFor);
+  readonly refused = injectSelection(refusal);
   readonly cancel = injectAction(visitCancelled);
-  private readonly plan = injectAction(visitPlanned);
+  private readonly lookFor = injectAction(address.queryChanged);
+  private readonly plan = injectTask(planVisit);
+
+  look(find: string) {
+    this.lookFor({ find: find || undefined }, { replace: true });
+  }
 
   submit(event: Event, vessel: HTMLInputElement) {
     event.preventDefault();
-    this.plan(vessel.value);
+    void this.plan(vessel.value);
     vessel.value = '';
   }
 }

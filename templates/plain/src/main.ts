@@ -1,6 +1,6 @@
 import './board.css';
-import { expected, visitCancelled, visitPlanned, visits } from './model/index.js';
-import { runtime } from './runtime.js';
+import { address, expected, lookedFor, planVisit, refusal, shown, visitCancelled } from './model';
+import { runtime } from './runtime';
 
 document.getElementById('root')!.innerHTML = `
   <main>
@@ -9,29 +9,42 @@ document.getElementById('root')!.innerHTML = `
       <input required placeholder="Vessel" aria-label="Vessel" />
       <button>Plan a visit</button>
     </form>
+    <p role="alert"></p>
+    <label>Find <input type="search" /></label>
     <ul></ul>
   </main>`;
-const form = document.querySelector('form')!;
-const input = document.querySelector('input')!;
+const element = <E extends Element>(selector: string): E => document.querySelector<E>(selector)!;
+const form = element<HTMLFormElement>('form');
+const vessel = element<HTMLInputElement>('form input');
+const find = element<HTMLInputElement>('[type=search]');
 
 form.addEventListener('submit', (event) => {
   event.preventDefault();
-  runtime.dispatch(visitPlanned(input.value));
+  void runtime.run(planVisit(vessel.value));
   form.reset();
 });
+find.addEventListener('input', () =>
+  runtime.dispatch(address.queryChanged({ find: find.value || undefined }, { replace: true })),
+);
 
 // Each runs again when something that it reads changes.
 runtime.follow((read) => {
-  document.querySelector('h1')!.textContent = `Expected today: ${read(expected)}`;
+  element('h1').textContent = `Expected today: ${read(expected)}`;
 });
 runtime.follow((read) => {
-  const items = read(visits).list.map((vessel) => {
+  element('[role=alert]').textContent = read(refusal) ?? '';
+});
+runtime.follow((read) => {
+  find.value = read(lookedFor);
+});
+runtime.follow((read) => {
+  const items = read(shown).map((one) => {
     const item = document.createElement('li');
     const cancel = document.createElement('button');
     cancel.textContent = 'Cancel';
-    cancel.addEventListener('click', () => runtime.dispatch(visitCancelled(vessel)));
-    item.append(`${vessel} `, cancel);
+    cancel.addEventListener('click', () => runtime.dispatch(visitCancelled(one)));
+    item.append(`${one} `, cancel);
     return item;
   });
-  document.querySelector('ul')!.replaceChildren(...items);
+  element('ul').replaceChildren(...items);
 });

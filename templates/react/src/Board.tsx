@@ -1,12 +1,15 @@
 import { useState } from 'react';
-import { useAction, useSelection } from 'floe/react';
-import { expected, visitCancelled, visitPlanned, visits } from './model/index.js';
+import { useAction, useSelection, useTask } from 'floe/react';
+import { address, expected, lookedFor, planVisit, refusal, shown, visitCancelled } from './model';
 
 export function Board() {
-  const { list } = useSelection(visits);
   const count = useSelection(expected);
-  const plan = useAction(visitPlanned);
+  const list = useSelection(shown);
+  const find = useSelection(lookedFor);
+  const refused = useSelection(refusal);
+  const plan = useTask(planVisit);
   const cancel = useAction(visitCancelled);
+  const lookFor = useAction(address.queryChanged);
   const [vessel, setVessel] = useState('');
   return (
     <main>
@@ -14,7 +17,7 @@ export function Board() {
       <form
         onSubmit={(event) => {
           event.preventDefault();
-          plan(vessel);
+          void plan(vessel);
           setVessel('');
         }}
       >
@@ -27,6 +30,15 @@ export function Board() {
         />
         <button>Plan a visit</button>
       </form>
+      <p role="alert">{refused}</p>
+      <label>
+        Find{' '}
+        <input
+          type="search"
+          value={find}
+          onChange={(event) => lookFor({ find: event.target.value || undefined }, { replace: true })}
+        />
+      </label>
       <ul>
         {list.map((one) => (
           <li key={one}>

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { provideRuntime } from 'floe/svelte';
   import Board from './Board.svelte';
-  import { runtime } from './runtime.js';
+  import { runtime } from './runtime';
 
   provideRuntime(runtime);
 </script>

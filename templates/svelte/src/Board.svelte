@@ -1,16 +1,19 @@
 <script lang="ts">
-  import { useAction, useSelection } from 'floe/svelte';
-  import { expected, visitCancelled, visitPlanned, visits } from './model/index.js';
+  import { useAction, useSelection, useTask } from 'floe/svelte';
+  import { address, expected, lookedFor, planVisit, refusal, shown, visitCancelled } from './model';
 
-  const all = useSelection(visits);
   const count = useSelection(expected);
-  const plan = useAction(visitPlanned);
+  const list = useSelection(shown);
+  const find = useSelection(lookedFor);
+  const refused = useSelection(refusal);
+  const plan = useTask(planVisit);
   const cancel = useAction(visitCancelled);
+  const lookFor = useAction(address.queryChanged);
   let vessel = $state('');
 
   function submit(event: SubmitEvent) {
     event.preventDefault();
-    plan(vessel);
+    void plan(vessel);
     vessel = '';
   }
 </script>
@@ -21,8 +24,12 @@
     <input bind:value={vessel} required placeholder="Vessel" aria-label="Vessel" />
     <button>Plan a visit</button>
   </form>
+  <p role="alert">{refused.current}</p>
+  <label>
+    Find <input type="search" value={find.current} oninput={(event) => lookFor({ find: event.currentTarget.value || undefined }, { replace: true })} />
+  </label>
   <ul>
-    {#each all.current.list as one (one)}
+    {#each list.current as one (one)}
       <li>{one} <button onclick={() => cancel(one)}>Cancel</button></li>
     {/each}
   </ul>

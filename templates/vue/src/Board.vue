@@ -1,16 +1,22 @@
 <script setup lang="ts">
 import { ref } from 'vue';
-import { useAction, useSelection } from 'floe/vue';
-import { expected, visitCancelled, visitPlanned, visits } from './model/index.js';
+import { useAction, useSelection, useTask } from 'floe/vue';
+import { address, expected, lookedFor, planVisit, refusal, shown, visitCancelled } from './model';
 
-const list = useSelection((read) => read(visits).list);
 const count = useSelection(expected);
-const plan = useAction(visitPlanned);
+const list = useSelection(shown);
+const find = useSelection(lookedFor);
+const refused = useSelection(refusal);
+const plan = useTask(planVisit);
 const cancel = useAction(visitCancelled);
+const lookFor = useAction(address.queryChanged);
 const vessel = ref('');
 
+function look(event: Event) {
+  lookFor({ find: (event.target as HTMLInputElement).value || undefined }, { replace: true });
+}
 function submit() {
-  plan(vessel.value);
+  void plan(vessel.value);
   vessel.value = '';
 }
 </script>
@@ -22,6 +28,8 @@ function submit() {
       <input v-model="vessel" required placeholder="Vessel" aria-label="Vessel" />
       <button>Plan a visit</button>
     </form>
+    <p role="alert">{{ refused }}</p>
+    <label>Find <input type="search" :value="find" @input="look" /></label>
     <ul>
       <li v-for="one in list" :key="one">{{ one }} <button @click="cancel(one)">Cancel</button></li>
     </ul>

@@ -16,7 +16,7 @@ import type { Cause, FactName, RunNote, Transition } from '../../kernel/transiti
 import { rebasing } from '../rebasing/feature.js';
 import type { PendingAction } from '../rebasing/pending.js';
 import { callOf, TaskDefinition, type Call } from './definition.js';
-import type { Need } from './need.js';
+import { firstOf, type Need } from './need.js';
 import type { TaskRun } from './run.js';
 import type { RunHost } from './run-host.js';
 import { Runs } from './runs.js';
@@ -196,8 +196,9 @@ export class Tasks implements Hooks, RunHost {
   }
 
   dependencyOf(need: Need<unknown>, task: string): unknown {
-    if (!this.needs.has(need)) throw needMissing(need.name, task);
-    return this.needs.get(need);
+    const given = DEV && !this.needs.has(need) ? firstOf(need)! : need;
+    if (!this.needs.has(given)) throw needMissing(need.name, task);
+    return this.needs.get(given);
   }
 
   noteRun(

@@ -1,17 +1,24 @@
-import assert from 'node:assert/strict';
-import { test } from 'node:test';
+import { expect, test } from '@jest/globals';
 import { explore, testRuntime } from 'floe/testing';
-import { examples, expected, stores, visitCancelled, visitPlanned, visits } from './index.js';
+import { address, examples, expected, office, planVisit, refusal, shown, stores, visitPlanned } from './index';
 
-test('a visit that is planned is expected until it is cancelled', () => {
+test('a visit is on the screen at once, and gone again when the office refuses it', async () => {
+  const plan = () => Promise.reject(new Error('The harbour is full.'));
+  const runtime = testRuntime({ stores, needs: [office.by({ plan })] });
+  const run = runtime.run(planVisit('Wren Sound'));
+  expect(runtime.read(expected)).toBe(1);
+  await expect(run).rejects.toThrow('The harbour is full.');
+  expect([runtime.read(expected), runtime.read(refusal)]).toEqual([0, 'The harbour is full.']);
+});
+
+test('only what is looked for is shown', () => {
   const runtime = testRuntime({ stores });
   runtime.dispatch(visitPlanned('Wren Sound'));
   runtime.dispatch(visitPlanned('Corran Bell'));
-  assert.equal(runtime.read(expected), 2);
-  runtime.dispatch(visitCancelled('Wren Sound'));
-  assert.deepEqual(runtime.read(visits).list, ['Corran Bell']);
+  runtime.dispatch(address.queryChanged({ find: 'bell' }));
+  expect(runtime.read(shown)).toEqual(['Corran Bell']);
 });
 
 test('every rule holds, whatever the order of actions', () => {
-  assert.deepEqual(explore({ stores, examples }).broken, []);
+  expect(explore({ stores, examples }).broken).toEqual([]);
 });
