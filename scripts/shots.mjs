@@ -1,7 +1,8 @@
 // `npm run shots`: makes the pictures in docs/screenshots/ from the demo data. The pages need Chromium; the
 // terminal's pictures need Debian's xvfb, xterm, imagemagick and fonts-dejavu.
 import { spawn, spawnSync } from 'node:child_process';
-import { cpSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { once } from 'node:events';
+import { cpSync, existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { chromium } from 'playwright-core';
@@ -175,6 +176,54 @@ async function created() {
 }
 
 /** A picture of a terminal in which a command has run. */
+/** The four small examples, in one picture. */
+async function small() {
+  const servers = [];
+  const addresses = [];
+  for (const name of ['tides', 'crew', 'pilots', 'gauge']) {
+    const app = join(root, 'examples', name);
+    if (name === 'crew' && !existsSync(join(app, 'node_modules')))
+      spawnSync('npm', ['install', '--no-audit', '--no-fund', '--no-package-lock'], { cwd: app });
+    const vite = join(name === 'crew' ? app : root, 'node_modules', 'vite', 'bin', 'vite.js');
+    const server = spawn(process.execPath, [vite, '--host', '127.0.0.1', '--port', '0'], {
+      cwd: app,
+      env: { ...process.env, NO_COLOR: '1' },
+    });
+    servers.push(server);
+    let printed = '';
+    while (!/http:\/\/127\S+/.test(printed)) printed += String(await once(server.stdout, 'data'));
+    addresses.push(/http:\/\/127\S+/.exec(printed)[0]);
+  }
+  const browser = await chromium.launch(launchOptions(findChromium()));
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  const frames = addresses.map((address) => `<iframe src="${address}"></iframe>`).join('');
+  await page.setContent(`<style>
+    body { margin: 0; display: grid; grid-template-columns: 640px 640px; grid-auto-rows: 400px; background: #8884; }
+    iframe { width: 1280px; height: 800px; border: 0; scale: 0.5; transform-origin: 0 0; margin: 0 -640px -400px 0; clip-path: inset(1px); }
+  </style>${frames}`);
+  const [tides, crew, pilots, gauge] = page.frames().slice(1);
+  await tides.getByRole('heading', { name: '4 clashes' }).waitFor();
+  await crew.getByLabel('Badge').fill('P-104');
+  await crew.getByLabel('Name').fill('Bram Holt');
+  await crew.getByLabel('Role').selectOption('pilot');
+  await crew.getByRole('button', { name: 'Sign on' }).evaluate((button) => button.click());
+  await gauge.getByLabel('Remark').fill('Swell from the south');
+  await gauge.getByRole('button', { name: 'Note it' }).evaluate((button) => button.click());
+  await page.waitForTimeout(15_000);
+  await gauge.getByRole('button', { name: 'Cut the line' }).evaluate((button) => button.click());
+  await page.waitForTimeout(10_000);
+  await pilots.getByRole('button', { name: 'Move Marram' }).focus();
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.press('ArrowDown');
+  await pilots.getByText('Marram must be').waitFor();
+  await pilots.getByRole('button', { name: 'Move Ostrel' }).focus();
+  await page.keyboard.press('ArrowUp');
+  await page.waitForTimeout(400);
+  await page.screenshot({ path: shot('examples') });
+  await browser.close();
+  for (const server of servers) server.kill();
+}
+
 function terminal(name, command, cwd) {
   const script = `
     xterm -geometry 128x40+0+0 -b 8 -bw 0 -fa "DejaVu Sans Mono" -fs 12 -bg "#101418" -fg "#e6e6e6" +sb -e bash -c "$CMD; printf '\\033[?25l'; touch $OUT.done; sleep 60" &
@@ -198,6 +247,7 @@ if (process.argv[2] !== 'terminals') {
   await pages(kept);
   await inspected(recordings);
   await created();
+  await small();
 }
 if (process.argv[2] === 'pages') process.exit(0);
 const cwd = mkdtempSync(join(tmpdir(), 'floe-shots-'));

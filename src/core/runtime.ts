@@ -28,17 +28,15 @@ import { WATCH_OPTIONS, type Watching } from './reactive/watcher.js';
 /** Members of `O` that `Known` has not: none may be given. */
 export type Unknown<O, Known> = { readonly [K in Exclude<keyof O, keyof Known>]: never };
 
-type FaceOf<O, K extends string> = O extends { readonly [P in K]: Attachment<infer Face> | StoragePlaces<infer Face> }
-  ? Face
-  : never;
+type FaceOf<G> = G extends Attachment<infer Face> | StoragePlaces<infer Face> ? Face : undefined;
+
+/** What an attached option adds; where it may be `undefined`, so may the member be. */
+type Added<O, Option extends string, Member extends string> = O extends { readonly [P in Option]: infer G }
+  ? { readonly [P in Member]: FaceOf<G> }
+  : unknown;
 
 /** What the attached options add to a runtime. */
-export type Attached<O> = (O extends { readonly trace: Attachment<unknown> }
-  ? { readonly trace: FaceOf<O, 'trace'> }
-  : unknown) &
-  (O extends { readonly storage: Attachment<unknown> | StoragePlaces }
-    ? { readonly persistence: FaceOf<O, 'storage'> }
-    : unknown);
+export type Attached<O> = Added<O, 'trace', 'trace'> & Added<O, 'storage', 'persistence'>;
 
 /** Brings definitions to life: one state tree, one line of transitions. */
 export interface Runtime {

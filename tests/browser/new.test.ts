@@ -1,8 +1,7 @@
 // What `floe new` writes: tested, built, and driven in Chromium, with the tools of this repository. With `FLOE_RUNS=1000` as a
 // user gets it: from the packed package, with everything installed and the types checked.
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
-import { execFile, spawn } from 'node:child_process';
-import { once } from 'node:events';
+import { execFile } from 'node:child_process';
 import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { extname, join } from 'node:path';
@@ -11,6 +10,7 @@ import type { Browser } from 'playwright-core';
 import { floe } from '../support/command.js';
 import { launch } from '../support/page.js';
 import { longMode } from '../support/runs.js';
+import { served } from '../support/vite.js';
 
 const root = process.cwd();
 mkdirSync(join(root, 'reports'), { recursive: true });
@@ -57,32 +57,6 @@ async function builtIn(app: string): Promise<void> {
   }
   await node(app, '--experimental-vm-modules', '--no-warnings', tool('jest/bin/jest.js'));
   await node(app, tool('vite/bin/vite.js'), 'build');
-}
-
-/** Serves an application as `npm run dev` does, while `work` is at it. */
-async function served(app: string, work: (address: string) => Promise<void>): Promise<void> {
-  const vite = installed === undefined ? tool('vite/bin/vite.js') : join(app, 'node_modules/vite/bin/vite.js');
-  const server = spawn(process.execPath, [vite, '--host', '127.0.0.1', '--port', '0'], {
-    cwd: app,
-    env: { ...env, NO_COLOR: '1' },
-    stdio: ['ignore', 'pipe', 'inherit'],
-  });
-  const ended = once(server, 'exit');
-  try {
-    let printed = '';
-    for await (const part of server.stdout) {
-      printed += String(part);
-      const [address] = /http:\/\/127\S+/.exec(printed) ?? [];
-      if (address === undefined) continue;
-      server.stdout.resume();
-      await work(address);
-      return;
-    }
-    throw new Error(`Vite has ended: ${printed}`);
-  } finally {
-    server.kill();
-    await ended;
-  }
 }
 
 /** Its model is edited while its page is open: the page, its state, and what is typed stay. */
@@ -219,7 +193,8 @@ test.each(['plain', 'vue', ...(longMode ? ['svelte', 'react', 'angular'] : [])])
     expect(new URL(page.url()).search).toBe('');
     expect([wrongs, await page.locator('floe-inspector').count()]).toEqual([[], 0]);
     await page.close();
-    if (longMode || kind === 'plain') await served(app, (address) => editedIn(app, address));
+    if (longMode || kind === 'plain')
+      await served(app, (address) => editedIn(app, address), installed === undefined ? root : app);
   },
 );
 

@@ -41,19 +41,19 @@ export async function openState(page: Page): Promise<void> {
   await page.locator('floe-tree [role=tree][aria-busy=false]').waitFor();
 }
 
-/** What axe finds wrong in the inspector. */
-export async function violations(page: Page): Promise<unknown[]> {
+/** What axe finds wrong in the inspector, or in another element. */
+export async function violations(page: Page, within = 'floe-inspector'): Promise<unknown[]> {
   await page.evaluate(axeSource);
-  return page.evaluate(async () => {
+  return page.evaluate(async (within) => {
     type Axe = {
       run(on: unknown, options: object): Promise<{ violations: { id: string; nodes: { html: string }[] }[] }>;
     };
     const { violations: found } = await (globalThis as unknown as { axe: Axe }).axe.run(
-      { include: [['floe-inspector']] },
+      { include: [[within]] },
       // Its landmarks are inside of the page's own.
       { rules: { region: { enabled: false } } },
     );
     return found.map(({ id, nodes }) => ({ id, nodes: nodes.slice(0, 3).map(({ html }) => html) }));
-  });
+  }, within);
 }
 const axeSource = readFileSync('node_modules/axe-core/axe.min.js', 'utf8');

@@ -39,18 +39,30 @@ const signed = (value: number) => (value > 0 ? '+' : '') + metres(value);
           </li>
         </ul>
       </section>
-      <label>
-        <span
-          >Surge <output>{{ signed(set.surge) }}</output></span
-        >
-        <input type="range" min="-1" max="1.5" step="0.1" :value="set.surge" @input="measure(number($event))" />
-      </label>
-      <label>
-        <span
-          >Wanted under the keel <output>{{ metres(set.wanted) }}</output></span
-        >
-        <input type="range" min="0.2" max="1.5" step="0.1" :value="set.wanted" @input="want(number($event))" />
-      </label>
+      <p class="set">
+        <label for="surge">Surge</label> <output for="surge">{{ signed(set.surge) }}</output>
+        <input
+          id="surge"
+          type="range"
+          min="-1"
+          max="1.5"
+          step="0.1"
+          :value="set.surge"
+          @input="measure(number($event))"
+        />
+      </p>
+      <p class="set">
+        <label for="wanted">Wanted under the keel</label> <output for="wanted">{{ metres(set.wanted) }}</output>
+        <input
+          id="wanted"
+          type="range"
+          min="0.2"
+          max="1.5"
+          step="0.1"
+          :value="set.wanted"
+          @input="want(number($event))"
+        />
+      </p>
     </aside>
   </main>
 </template>

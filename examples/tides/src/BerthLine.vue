@@ -63,12 +63,15 @@ function moved(event: KeyboardEvent, id: string) {
       :class="[visit.half, { wrong: visit.why, picked: visit.isPicked }]"
       :style="{ gridColumn: `${visit.from + 2} / span ${visit.hours}` }"
       :aria-pressed="visit.isPicked"
-      :aria-label="`${visit.vessel}, ${berth.id}, ${hourText(visit.from)} to ${hourText(visit.from + visit.hours)}, ${visit.why ?? `${metres(visit.under)} under its keel`}`"
       @click="pick(visit.id)"
       @keydown="moved($event, visit.id)"
     >
       <span class="vessel">{{ visit.vessel }}</span>
-      <span class="under">{{ metres(visit.under) }}</span>
+      <span class="under">&#32;{{ metres(visit.under) }}</span>
+      <span class="unseen">
+        under its keel, {{ berth.id }}, {{ hourText(visit.from) }} to {{ hourText(visit.from + visit.hours)
+        }}{{ visit.why ? `, ${visit.why}` : '' }}
+      </span>
       <span class="hoursOf"><b v-for="(isShort, i) in visit.isShort" :key="i" :class="{ short: isShort }" /></span>
     </button>
   </div>

@@ -9,10 +9,17 @@ export type Handled = AnyCreator | readonly AnyCreator[] | (() => AnyCreator | r
 export type PayloadOf<C> = C extends AnyCreator
   ? Parameters<C>
   : C extends readonly (infer I extends AnyCreator)[]
-    ? Parameters<I>
+    ? OneOf<Parameters<I>>
     : C extends () => infer R
       ? PayloadOf<R>
       : never;
+
+/** Of creators with a payload and others without one: it may be missing. A handler that takes none fits as well. */
+type OneOf<A extends readonly unknown[]> = [] extends A
+  ? [A] extends [readonly []]
+    ? []
+    : [payload?: Exclude<A, readonly []>[0]]
+  : A;
 
 /** The creators of the actions that are handled. */
 export function creatorsOf(handled: Handled): readonly AnyCreator[] {

@@ -71,6 +71,15 @@ visits.when(
     draft.picked = visit.id;
   },
 );
+// several, of which one has no payload
+visits.when([shiftEnded, noticeGiven], (draft) => {
+  draft.picked = null;
+});
+visits.when([shiftEnded, noticeGiven], (draft, notice) => {
+  draft.picked = notice?.text ?? null;
+  // @ts-expect-error there may be none
+  draft.picked = notice.text;
+});
 
 // selectors
 const expected = visits.selector('expected', (state) => state.list.filter((visit) => visit.phase === 'expected'));
@@ -99,6 +108,11 @@ byId(7);
 runtime.dispatch(planned);
 // @ts-expect-error without a recording there is no trace
 createRuntime({ stores: [visits] }).trace;
+// one that records in development only
+const sometimes = createRuntime({ trace: visits ? recording() : undefined });
+sometimes.trace?.steps.at(0);
+// @ts-expect-error there may be none
+sometimes.trace.steps.at(0);
 // @ts-expect-error no such field to keep
 visits.persisted({ only: ['pickd'] });
 
