@@ -95,7 +95,7 @@ const ideas: Record<string, (page: Page, another: () => Promise<Page>) => Promis
     await page.getByRole('button', { name: 'Sign on' }).click();
     await page.getByText('Bram Holt').waitFor();
     expect(await page.getByLabel('Name').inputValue()).toBe('');
-    // What somebody typed into the version before is there after the upgrade.
+    // What a user typed into the version before is there after the upgrade.
     const texts = new Map<string, string>();
     const before = store('form', { badge: '', first: '', last: '' }).persisted();
     const runtime = createRuntime({ stores: [before], storage: memoryStorage(texts) });

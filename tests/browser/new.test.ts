@@ -96,7 +96,7 @@ async function editedIn(app: string, address: string): Promise<void> {
     await page.getByRole('heading', { name: 'Expected this day: 10' }).waitFor();
     writeFileSync(path, readFileSync(path, 'utf8').replace('Expected this day', 'Expected today'));
     await page.getByRole('heading', { name: 'Expected today: 10' }).waitFor();
-    // Angular and Svelte begin an edited component anew.
+    // Angular and Svelte make an edited component again from its beginning.
     const isKept = component !== 'board.ts' && component !== 'Board.svelte';
     expect([await place(), loads]).toEqual([[isKept ? 'Corran B' : '', 400], []]);
     await page.getByLabel('Vessel').fill('Corran B');

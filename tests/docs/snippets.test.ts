@@ -8,7 +8,7 @@ import { options, problemsByFile } from '../support/compile.js';
 
 const root = process.cwd();
 const guides = join(root, 'docs/guides');
-const pages = ['README.md', ...readdirSync(guides).map((name) => `docs/guides/${name}`)];
+const pages = ['README.md', 'docs/ideas.md', ...readdirSync(guides).map((name) => `docs/guides/${name}`)];
 
 const folder = join(root, 'reports', `snippets-${process.pid}`);
 

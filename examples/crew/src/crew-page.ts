@@ -72,7 +72,7 @@ import {
               <b>{{ member.name }}</b> {{ member.role }} <code>{{ member.badge }}</code>
             </li>
           } @empty {
-            <li class="none">Nobody yet.</li>
+            <li class="none">No crew yet.</li>
           }
         </ul>
       </section>

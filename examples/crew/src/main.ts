@@ -7,11 +7,11 @@ import { recording } from 'floe/trace';
 import './crew.css';
 import { CrewPage } from './crew-page';
 import { office, stores } from './model';
-import { standIn } from './office';
+import { localOffice } from './office';
 
 const runtime = createRuntime({
   stores,
-  needs: [office.by(standIn)],
+  needs: [office.by(localOffice)],
   storage: webStorage('local', { prefix: 'crew' }),
   trace: import.meta.env.DEV ? recording() : undefined,
 });

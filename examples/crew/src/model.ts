@@ -17,7 +17,7 @@ const empty = { badge: '', name: '', role: '', telephone: '' };
 export type Field = keyof typeof empty;
 
 /**
- * What is typed, kept while it is not sent: a reload loses nothing. Version 1 had first and last names apart; what somebody typed into
+ * What is typed, kept while it is not sent: a reload loses nothing. Version 1 had first and last names apart; what a user typed into
  * that one is still there after the upgrade.
  */
 export const form = store('form', { values: empty, left: [] as Field[] }).persisted({
@@ -51,7 +51,7 @@ export const refused = crew.action('refused', (draft, reason: string) => {
 export const noticeDismissed = crew.action('noticeDismissed', (draft) => {
   draft.notice = '';
 });
-// What is typed anew makes an old refusal untrue.
+// An edit makes an old refusal untrue.
 crew.when([typed, formCleared], (draft) => {
   draft.notice = '';
 });

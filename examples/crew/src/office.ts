@@ -6,7 +6,7 @@ const given = new Map<string, string>([
   ['T-221', 'Owen Tarn'],
 ]);
 
-export const standIn: Office = {
+export const localOffice: Office = {
   async signOn({ badge, name }: Member) {
     await new Promise((answer) => setTimeout(answer, 500));
     const holder = given.get(badge);

@@ -62,7 +62,7 @@ export const stores = [queue, moves];
 
 export const lineOf = queue.selector('lineOf', ({ jobs }, id: string) => jobs.findIndex((job) => job.id === id));
 
-/** What an undo would take back. */
+/** The move that an undo reverts. */
 export const lastMove = moves.selector('lastMove', ({ done }) => done.at(0));
 
 /**

@@ -1,11 +1,11 @@
 import { createRuntime } from 'floe';
 import { recording } from 'floe/trace';
 import { office, stores } from './model';
-import { standIn } from './office';
+import { localOffice } from './office';
 
 export const runtime = createRuntime({
   stores,
-  needs: [office.by(standIn)],
+  needs: [office.by(localOffice)],
   trace: import.meta.env.DEV ? recording() : undefined,
   // The page shows what the office refuses.
   onProblem: ({ error }) => console.info(error),

@@ -1,4 +1,4 @@
-// Development only: what a module declares on the stores of other modules. Evaluated again after an edit, it declares that anew,
+// Development only: what a module declares on the stores of other modules. Evaluated after an edit, it declares that once more,
 // and what it declared before goes.
 
 /** One thing that is declared on a store. */
@@ -7,7 +7,7 @@ interface Declaration {
   /** Its kind and name, where it has a name. */
   readonly key?: string | undefined;
   readonly add: () => void;
-  readonly takeBack: () => void;
+  readonly remove: () => void;
 }
 
 interface Evaluation {
@@ -28,7 +28,7 @@ export function evaluationBegan(module: string): void {
 
 /**
  * It has been evaluated: what it declares on the stores of others takes the place of what it declared there before.
- * @returns false where another module was evaluated in between, so that nobody knows which of them declared what
+ * @returns false where another module was evaluated in between, so that it is unknown which of them declared what
  */
 export function evaluationEnded(module: string): boolean {
   const ended = current;
@@ -37,7 +37,7 @@ export function evaluationEnded(module: string): boolean {
   const before = elsewhere.get(module);
   elsewhere.set(module, ended.declarations);
   if (!before) return true;
-  for (const { takeBack } of before) takeBack();
+  for (const { remove } of before) remove();
   for (const { add } of ended.declarations) add();
   return true;
 }

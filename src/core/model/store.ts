@@ -203,15 +203,15 @@ export class StoreDefinition implements Source<unknown> {
 
   /**
    * Declares something of it.
-   * @param takeBack has it gone again, in development
+   * @param remove has it gone again, in development
    */
-  private register(add: () => void, takeBack: false | (() => void), key?: string): void {
+  private register(add: () => void, remove: false | (() => void), key?: string): void {
     const counted = (work: () => void) => (): void => {
       work();
       this.declarations++;
       declared++;
     };
-    if (takeBack) declareOn({ store: this, key, add: counted(add), takeBack: counted(takeBack) });
+    if (remove) declareOn({ store: this, key, add: counted(add), remove: counted(remove) });
     else counted(add)();
   }
 

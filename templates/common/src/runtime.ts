@@ -3,11 +3,11 @@ import { linkAddress } from 'floe/location';
 import { webStorage } from 'floe/persist';
 import { recording } from 'floe/trace';
 import { address, office, stores } from './model';
-import { standIn } from './office';
+import { localOffice } from './office';
 
 export const runtime = createRuntime({
   stores,
-  needs: [office.by(standIn)],
+  needs: [office.by(localOffice)],
   storage: webStorage('local', { prefix: 'APP_NAME' }),
   // A production build leaves out the recording and the inspector.
   trace: import.meta.env.DEV ? recording({ limit: 1000 }) : undefined,

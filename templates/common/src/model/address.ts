@@ -2,7 +2,7 @@ import { selector } from 'floe';
 import { location, text } from 'floe/location';
 import { visits } from './visits';
 
-/** The page's address: what is looked for stands in it, so that it can be sent to somebody. */
+/** The page's address: what is looked for stands in it, so that a user can send it to another one. */
 export const address = location('address', { paths: { board: '/' }, query: { find: text } });
 
 export const lookedFor = address.selector('lookedFor', ({ query }) => query.find ?? '');
