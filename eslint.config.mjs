@@ -17,6 +17,9 @@ export default tseslint.config(
     ignores: [
       '**/dist/',
       'package/',
+      // What `npm run docs` writes.
+      'site/.pages/',
+      'site/.entries/',
       // Each is a project of its own, which its test checks.
       'templates/',
       'node_modules/',

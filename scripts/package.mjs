@@ -79,7 +79,13 @@ if (values.tarball && runNpm(['pack', '--silent', '--pack-destination', values.t
 
 /** A picture with a caption beside it goes; one that stands alone becomes its description. */
 function withoutPictures(text) {
-  const [shown] = text.split('## More pictures');
+  // What holds in a clone only is not in the package either.
+  const [shown] = text
+    .replace(/^## Examples\n[^]*?(?=^## )/m, '')
+    .replace(/^In a clone of this repository[^]*?(?=^\*\*\[Ideas)/m, '')
+    .replace(/ · \*\*the site\*\* \([^)]*\)/, '')
+    .replace('Once Floe is published,\n', '')
+    .split('## More pictures');
   // Tests, and what is for those who work on the repository, are not in the package.
   const unlinked = shown
     .replace(/\[(`(?:tests|simulator)\/[^`]+`)\]\([^)]*\)/g, '$1')

@@ -10,7 +10,7 @@ export const options: ts.CompilerOptions = {
   noEmit: true,
   skipLibCheck: true,
   lib: ['lib.es2023.d.ts', 'lib.dom.d.ts'],
-  types: ['node'],
+  types: ['node', 'vite/client'],
 };
 
 /** What the compiler has to say about some files, each with its line, by file; '' where it is about none. */

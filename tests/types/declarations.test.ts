@@ -65,7 +65,7 @@ test.each(cases)('the %s TypeScript emits declarations (%s, %s)', (age, module, 
     emitDeclarationOnly: true,
     skipLibCheck: true,
     lib: ['lib.es2023.d.ts', 'lib.dom.d.ts', 'lib.dom.iterable.d.ts'],
-    types: ['node'],
+    types: ['node', 'vite/client'],
     ...more,
   });
   const found = [...program.getGlobalDiagnostics(), ...program.getDeclarationDiagnostics()];
