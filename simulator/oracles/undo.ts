@@ -33,9 +33,12 @@ export class UndoModel {
         );
       else if (step.fact === 'undone' || step.fact === 'redone') {
         const isUndo = step.fact === 'undone';
-        this.all(!isUndo, steps.slice(0, i))
-          .at(isUndo ? -1 : 0)
-          ?.moves.push({ seq: step.seq, isUndo });
+        const before = steps.slice(0, i);
+        const all = this.all(!isUndo, before);
+        // What was undone last is done again first.
+        const lastOf = ({ moves }: Entry): number => moves.filter(({ seq }) => countingOf(before).has(seq)).at(-1)!.seq;
+        const moved = isUndo ? all.at(-1) : all.sort((a, b) => lastOf(b) - lastOf(a)).at(0);
+        moved?.moves.push({ seq: step.seq, isUndo });
       }
     }
   }

@@ -30,6 +30,8 @@ interface Move {
   readonly touches: Touches;
   /** Another one where steps before it are left out or taken in again. */
   changed: readonly StoreChange[];
+  /** Goes up with each move. */
+  readonly number: number;
 }
 
 export interface UndoEntry {
@@ -160,9 +162,15 @@ export class UndoEntries {
     return this.list.filter((entry) => this.counts(entry) && this.isUndone(entry) === areUndone);
   }
 
-  /** The last one to undo, or the first of those that were undone. */
+  /** The last one to undo, or the one that was undone last: an entry that was left out meanwhile may stand behind it. */
   next(isUndone: boolean): UndoEntry | undefined {
-    return this.all(isUndone).at(isUndone ? 0 : -1);
+    const all = this.all(isUndone);
+    if (!isUndone) return all.at(-1);
+    const numberOf = (entry: UndoEntry): number => this.lastMove(entry)!.number;
+    return all.reduce<UndoEntry | undefined>(
+      (last, entry) => (last && numberOf(last) > numberOf(entry) ? last : entry),
+      undefined,
+    );
   }
 }
 

@@ -112,6 +112,7 @@ class Stack implements UndoStack, Listener {
   private readonly entries: UndoEntries;
   private readonly watchers: Watchers;
   private readonly stop: () => void;
+  private moves = 0;
 
   constructor(
     private readonly host: Extensible,
@@ -192,7 +193,7 @@ class Stack implements UndoStack, Listener {
     if (!state(this.host, changed, fact, { cause: { by: 'code' }, touches })) return { became: 'nothing' };
     // Part of a transaction: should that fail, or the one inside of it that it stands in, nothing was undone.
     if (!this.entries.recordedMoves.has(touches)) this.host.later(() => this.committing([]));
-    entry.moves = [...entry.moves, { fact, touches, changed }];
+    entry.moves = [...entry.moves, { fact, touches, changed, number: this.moves++ }];
     // What is done next is an entry of its own.
     for (const one of this.entries.list) one.time = -Infinity;
     this.watchers.tell();

@@ -124,11 +124,14 @@ export function eachBroken(changed: readonly Changed[], found: (rule: string, th
   }
 }
 
-/** An error for each rule of changed stores that does not hold. */
+/**
+ * An error for each rule of changed stores that does not hold, by the names of the rules: the first one is said where an action is
+ * refused, and a replay or a test of it may have the stores in another order.
+ */
 export function brokenBy(changed: readonly Changed[], type: string): FloeError[] {
-  const broken: FloeError[] = [];
-  eachBroken(changed, (rule, thrown) => broken.push(invariantBroken(rule, type, thrown)));
-  return broken;
+  const broken: { readonly rule: string; readonly error: FloeError }[] = [];
+  eachBroken(changed, (rule, thrown) => broken.push({ rule, error: invariantBroken(rule, type, thrown) }));
+  return broken.sort((a, b) => (a.rule < b.rule ? -1 : 1)).map(({ error }) => error);
 }
 
 export const isThenable = (value: unknown): value is PromiseLike<unknown> =>
