@@ -29,7 +29,7 @@ const tool = (path, args) => run(process.execPath, [join(site, 'node_modules', p
 
 rmSync(pages, { recursive: true, force: true });
 mkdirSync(pages, { recursive: true });
-for (const name of ['ideas.md', 'guides', 'diagrams', 'screenshots', 'benchmarks.md'])
+for (const name of ['ideas.md', 'tutorial', 'guides', 'diagrams', 'screenshots', 'benchmarks.md'])
   cpSync(join(root, 'docs', name), join(pages, name), { recursive: true });
 cpSync(join(root, 'docs', 'reference'), join(pages, 'reference'), {
   recursive: true,

@@ -1,10 +1,13 @@
-import { readFileSync } from 'node:fs';
+import { readdirSync, readFileSync } from 'node:fs';
 import { defineConfig } from 'vitepress';
 
 const titleOf = (page) =>
   /^# (.+)$/m.exec(readFileSync(new URL(`../.pages/${page}.md`, import.meta.url), 'utf8'))?.[1].replaceAll('`', '') ??
   page;
 const item = (page) => ({ text: titleOf(page), link: `/${page}` });
+const lessons = readdirSync(new URL('../.pages/tutorial', import.meta.url)).map(
+  (name) => `tutorial/${name.replace('.md', '')}`,
+);
 const guides = {
   'To begin': ['a-store-in-five-minutes', 'on-the-screen-react', 'on-the-screen-vue-svelte-angular', 'selectors'],
   'The work': [
@@ -53,6 +56,7 @@ export default defineConfig({
     outline: [2, 3],
     nav: [
       { text: 'Ideas', link: '/ideas' },
+      { text: 'Tutorial', link: `/${lessons[0]}` },
       { text: 'Guides', link: '/guides/a-store-in-five-minutes' },
       { text: 'Reference', link: '/reference/' },
       { text: 'Try it', link: '/live' },
@@ -73,6 +77,7 @@ export default defineConfig({
       ],
       '/': [
         { text: 'Ideas', items: [item('ideas'), { text: 'Try it', link: '/live' }] },
+        { text: 'Tutorial', items: lessons.map(item) },
         ...Object.entries(guides).map(([text, pages]) => ({ text, items: pages.map((one) => item(`guides/${one}`)) })),
       ],
     },

@@ -7,8 +7,8 @@ import { guideText, withRecipes } from '../../scripts/recipes.mjs';
 import { options, problemsByFile } from '../support/compile.js';
 
 const root = process.cwd();
-const guides = join(root, 'docs/guides');
-const pages = ['README.md', 'docs/ideas.md', ...readdirSync(guides).map((name) => `docs/guides/${name}`)];
+const pagesIn = (folder: string): string[] => readdirSync(join(root, folder)).map((name) => `${folder}/${name}`);
+const pages = ['README.md', 'docs/ideas.md', ...pagesIn('docs/tutorial'), ...pagesIn('docs/guides')];
 
 const folder = join(root, 'reports', `snippets-${process.pid}`);
 

@@ -1,0 +1,12 @@
+export interface Lesson {
+  readonly name: string;
+  readonly title: string;
+  readonly files: readonly { readonly path: string; readonly code: string }[];
+  /** Declarations that take the place of those with their names. */
+  readonly edits: readonly { readonly path: string; readonly code: string }[];
+  readonly deleted: readonly string[];
+  /** What is to be done and seen, a line each. */
+  readonly checks: readonly string[];
+}
+export const lessons: readonly Lesson[];
+export function finished(number: number): ReadonlyMap<string, string>;

@@ -1,0 +1,73 @@
+// The tutorial: each lesson's files written as its text says, its types checked, and its list of clicks done in Chromium, in the
+// development server and without a word on the console.
+import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { execFileSync } from 'node:child_process';
+import { mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import type { Browser, Page } from 'playwright-core';
+import { finished, lessons } from '../../scripts/lessons.mjs';
+import { launch } from '../support/page.js';
+import { longMode } from '../support/runs.js';
+import { served } from '../support/vite.js';
+
+const root = process.cwd();
+mkdirSync('reports', { recursive: true });
+// Inside the project, whose packages it uses.
+const folder = mkdtempSync(join(root, 'reports', 'tutorial-'));
+let browser: Browser;
+beforeAll(async () => {
+  browser = await launch();
+});
+afterAll(async () => {
+  await browser?.close();
+  rmSync(folder, { recursive: true, force: true });
+});
+
+/** Does what a line of a lesson says: "Click **Plan a visit**: the page says **Expected: 1**." */
+async function done(page: Page, line: string): Promise<void> {
+  const [first, second] = Array.from(line.matchAll(/\*\*([^*]+)\*\*/g), ([, text]) => text);
+  const says = (text: string): Promise<void> => page.locator('#root').getByText(text).first().waitFor();
+  if (line.startsWith('The page says')) return says(first);
+  if (line.startsWith('The inspector says'))
+    return page.locator('floe-inspector .say').filter({ hasText: first }).first().waitFor();
+  if (line.startsWith('Type')) return page.getByLabel(second).fill(first);
+  await page.getByRole('button', { name: first, exact: true }).click();
+  if (second !== undefined) await says(second);
+}
+
+// Each stands on the one before.
+test.each(longMode ? lessons.map((_, i) => i + 1) : [1, lessons.length])('lesson %i', async (number) => {
+  const app = join(folder, String(number));
+  for (const [path, code] of finished(number)) {
+    mkdirSync(dirname(join(app, path)), { recursive: true });
+    writeFileSync(join(app, path), code);
+  }
+  writeFileSync(join(app, 'package.json'), '{ "name": "harbour", "type": "module" }');
+  // The one package that only an example has.
+  mkdirSync(join(app, 'node_modules', '@vitejs'), { recursive: true });
+  symlinkSync(
+    join(root, 'examples/harbour/node_modules/@vitejs/plugin-react'),
+    join(app, 'node_modules/@vitejs/plugin-react'),
+  );
+  execFileSync(process.execPath, [join(root, 'node_modules/typescript/bin/tsc')], { cwd: app, stdio: 'pipe' });
+  if (lessons[number - 1].files.some(({ path }) => path.includes('.test.'))) {
+    const args = ['--experimental-vm-modules', '--no-warnings', join(root, 'node_modules/jest/bin/jest.js')];
+    execFileSync(process.execPath, args, { cwd: app, stdio: 'pipe', env: { ...process.env, NODE_OPTIONS: '' } });
+  }
+  const { checks } = lessons[number - 1];
+  expect(checks.length).toBeGreaterThan(3);
+  await served(app, async (address) => {
+    const page = await browser.newPage();
+    const wrongs: string[] = [];
+    page.on('dialog', (dialog) => dialog.accept());
+    page.on('pageerror', (error) => wrongs.push(error.message));
+    page.on('console', (message) => ['error', 'warning'].includes(message.type()) && wrongs.push(message.text()));
+    await page.goto(address);
+    for (const line of checks)
+      await done(page, line).catch((cause: unknown) => {
+        throw new Error(`"${line}": ${(cause as Error).message}`, { cause });
+      });
+    expect(wrongs).toEqual([]);
+    await page.close();
+  });
+});
