@@ -6,8 +6,8 @@ interface Declaration {
   readonly store: object;
   /** Its kind and name, where it has a name. */
   readonly key?: string | undefined;
-  readonly add: () => void;
-  readonly remove: () => void;
+  readonly add: () => unknown;
+  readonly remove: () => unknown;
 }
 
 interface Evaluation {
@@ -47,7 +47,10 @@ export const noteStore = (store: object): void => void current?.ownStores.add(st
 
 /** Declares something on a store: at once, but where its module is evaluated again, when that has come to its end. */
 export function declareOn(declaration: Declaration): void {
-  if (!current || current.ownStores.has(declaration.store)) return declaration.add();
+  if (!current || current.ownStores.has(declaration.store)) {
+    declaration.add();
+    return;
+  }
   current.declarations.push(declaration);
   if (!elsewhere.has(current.module)) declaration.add();
 }

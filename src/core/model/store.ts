@@ -181,14 +181,9 @@ export class StoreDefinition implements Source<unknown> {
   }
 
   handle(type: string, change: Change): void {
-    this.register(
-      () => {
-        const known = this.changes.get(type);
-        if (known) known.push(change);
-        else this.changes.set(type, [change]);
-      },
-      DEV && (() => takeOut(this.changes.get(type)!, change)),
-    );
+    let list = this.changes.get(type);
+    if (!list) this.changes.set(type, (list = []));
+    this.addTo(list, change);
   }
 
   when(actions: Handled, change: Change): this {
@@ -196,23 +191,19 @@ export class StoreDefinition implements Source<unknown> {
     return this;
   }
 
-  /** Adds to one of its lists. */
+  /** Adds to one of its lists; in development an edit of the module may remove it again. */
   private addTo<T>(list: T[], item: T): void {
-    this.register(() => void list.push(item), DEV && (() => takeOut(list, item)));
-  }
-
-  /**
-   * Declares something of it.
-   * @param remove has it gone again, in development
-   */
-  private register(add: () => void, remove: false | (() => void), key?: string): void {
-    const counted = (work: () => void) => (): void => {
-      work();
+    const counted = (_done: unknown): void => {
       this.declarations++;
       declared++;
     };
-    if (remove) declareOn({ store: this, key, add: counted(add), remove: counted(remove) });
-    else counted(add)();
+    if (DEV)
+      declareOn({
+        store: this,
+        add: () => counted(list.push(item)),
+        remove: () => counted(list.splice(list.indexOf(item), 1)),
+      });
+    else counted(list.push(item));
   }
 
   selector(
@@ -231,7 +222,8 @@ export class StoreDefinition implements Source<unknown> {
     const full = `${this.name}.${plainName(DEV ? `${kind === 'action' ? 'An' : 'A'} ${kind} of '${this.name}'` : kind, name)}`;
     const key = `${kind} ${full}`;
     if (this.names.has(key) && !(DEV && isDeclaredAgain(this, key))) throw nameTaken(`The ${kind}`, full);
-    this.register(() => this.names.add(key), DEV && (() => this.names.delete(key)), key);
+    if (DEV) declareOn({ store: this, key, add: () => this.names.add(key), remove: () => this.names.delete(key) });
+    else this.names.add(key);
     return full;
   }
 
@@ -284,8 +276,6 @@ export class StoreDefinition implements Source<unknown> {
     return this;
   }
 }
-
-const takeOut = <T>(list: T[], item: T): void => void list.splice(list.indexOf(item), 1);
 
 /** A rule that must hold after every transition. */
 export interface Invariant {
