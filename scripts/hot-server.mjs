@@ -15,7 +15,9 @@ const inside = (path) => join(root, 'src', path);
 /** Floe's plugin, for the folders whose name says so. */
 const plugin = floe();
 const { transform } = plugin;
-plugin.transform = (code, id, options) => (id.includes('/plugin/') ? transform(code, id, options) : undefined);
+plugin.transform = function (code, id, options) {
+  return id.includes('/plugin/') ? transform.call(this, code, id, options) : undefined;
+};
 
 const server = await createServer({
   root: resolve(process.argv[2]),

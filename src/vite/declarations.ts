@@ -12,6 +12,8 @@ interface Node {
 const CALLS = new Set(['store', 'action', 'selector', 'task', 'tables', 'copyOf']);
 /** Statements that do something when a module is evaluated. */
 const DOING = new Set(['ExpressionStatement', 'IfStatement', 'ForStatement', 'ForOfStatement', 'TryStatement']);
+/** Expressions that do nothing: `void runtime;`, a directive. */
+const STILL = new Set(['UnaryExpression', 'Identifier', 'Literal']);
 const METHODS = new Set(['action', 'selector', 'when', 'invariant', 'persisted', 'edits']);
 
 /** Whether an expression declares something: `store(...)`, `visits.action(...)`, `store(...).persisted()`. */
@@ -40,7 +42,9 @@ function isDeclaration(statement: Node): boolean {
 export function besideDeclarations(program: object, code: string): string | undefined {
   const { body } = program as { readonly body: readonly Node[] };
   const rest = body.filter((one) => !isDeclaration(one));
-  if (rest.some(({ type }) => DOING.has(type))) return undefined;
+  const does = ({ type, expression }: Node): boolean =>
+    DOING.has(type) && !(type === 'ExpressionStatement' && STILL.has((expression as Node).type));
+  if (rest.some(does)) return undefined;
   const text = rest.map(({ start, end }) => code.slice(start, end)).join('\n');
   return createHash('sha256').update(text).digest('base64url').slice(0, 12);
 }
