@@ -4,6 +4,7 @@ export interface Lesson {
   readonly files: readonly { readonly path: string; readonly code: string }[];
   /** Declarations that take the place of those with their names. */
   readonly edits: readonly { readonly path: string; readonly code: string }[];
+  readonly appended: readonly { readonly path: string; readonly code: string }[];
   readonly deleted: readonly string[];
   /** What is to be done and seen, a line each. */
   readonly checks: readonly string[];

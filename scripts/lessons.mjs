@@ -16,6 +16,7 @@ export const lessons = readdirSync(folder)
       title: /^# (.+)$/m.exec(text)[1],
       files: Array.from(text.matchAll(/^```\w+ file=(\S+)\n([^]*?)^```$/gm), ([, path, code]) => ({ path, code })),
       edits: Array.from(text.matchAll(/^```\w+ edit=(\S+)\n([^]*?)^```$/gm), ([, path, code]) => ({ path, code })),
+      appended: Array.from(text.matchAll(/^```\w+ append=(\S+)\n([^]*?)^```$/gm), ([, path, code]) => ({ path, code })),
       deleted: Array.from(text.matchAll(/^Delete `([^`]+)`\.$/gm), ([, path]) => path),
       checks: Array.from(
         text.matchAll(/^- ((?:Click|Type|The page says|The inspector says) .+)$/gm),
@@ -24,12 +25,16 @@ export const lessons = readdirSync(folder)
     };
   });
 
-/** A module in which one declaration takes the place of the one with its name. */
+/** A module in which a declaration takes the place of the one with its name, or an import that of the one from its module. */
 function edited(text, code) {
-  const [, name] = /^export const (\w+)/.exec(code);
-  // A declaration ends with the line that ends its statement.
-  const before = new RegExp(`^export const ${name} = [^]*?;\\n`, 'm');
-  if (!before.test(text)) throw new Error(`There is no '${name}' to be edited.`);
+  const [, from] = /^import [^]*? from ('[^']+');/.exec(code) ?? [];
+  const [, kind, name] = /^export (const|function) (\w+)/.exec(code) ?? [];
+  const before =
+    from !== undefined
+      ? new RegExp(`^import [^;]*? from ${from};\\n`, 'm')
+      : // A constant ends with the line that ends its statement, a function with its brace.
+        new RegExp(`^export ${kind} ${name}\\b[^]*?${kind === 'const' ? ';' : '^\\}'}\\n`, 'm');
+  if (!before.test(text)) throw new Error(`There is no '${from ?? name}' to be edited.`);
   return text.replace(before, () => code);
 }
 
@@ -40,6 +45,7 @@ export function finished(number) {
     for (const { path, code } of lesson.files) files.set(path, code);
     for (const path of lesson.deleted) files.delete(path);
     for (const { path, code } of lesson.edits) files.set(path, edited(files.get(path), code));
+    for (const { path, code } of lesson.appended) files.set(path, `${files.get(path)}\n${code}`);
   }
   return files;
 }
