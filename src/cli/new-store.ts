@@ -1,10 +1,10 @@
 // `floe new --store NAME`: adds a module with a store, and its test, to a project, in the project's habits.
-import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { basename, dirname, extname, join, relative } from 'node:path';
 import colours from 'picocolors';
-import { badOption, fileInUse, fileUnwritable, noProject } from './errors.js';
+import { badOption, fileInUse, noProject } from './errors.js';
 import { jsonOf, shown, type Output } from './output.js';
-import { manifestIn, nearest, type Manifest } from './project.js';
+import { manifestIn, nearest, writeNew, type Manifest } from './project.js';
 
 /** How a project writes its modules and tests. */
 interface Habits {
@@ -50,13 +50,7 @@ export function newStore(name: string, { json }: { readonly json?: boolean }, ou
     [test, testOf(name, toModule, runner)],
   ];
   for (const [path] of texts) if (existsSync(path)) throw fileInUse(shown(relative(process.cwd(), path)));
-  for (const [path, text] of texts)
-    try {
-      mkdirSync(dirname(path), { recursive: true });
-      writeFileSync(path, text);
-    } catch (cause) {
-      throw fileUnwritable(path, cause, 'another name with --store');
-    }
+  writeNew(new Map(texts), 'another name with --store');
   const paths = texts.map(([path]) => relative(process.cwd(), path));
   if (json) out.result(jsonOf({ folder: project, files: paths }));
   else for (const path of paths) out.result(shown(path));

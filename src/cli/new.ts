@@ -1,11 +1,12 @@
 // `floe new NAME --with FRAMEWORK`: writes a small application that runs, is tested, and can be built.
-import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
-import { basename, dirname, join, resolve } from 'node:path';
+import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs';
+import { basename, join, resolve } from 'node:path';
 import colours from 'picocolors';
-import { badOption, fileUnwritable, folderInUse } from './errors.js';
+import { badOption, folderInUse } from './errors.js';
 import type { Kind } from './options.js';
 import { jsonOf, shown, type Output } from './output.js';
 import { dependencyFrom, packageFolder } from './own-package.js';
+import { writeNew } from './project.js';
 
 export interface NewOptions {
   readonly with: Kind;
@@ -108,15 +109,8 @@ export function newApplication(given: string, { with: kind, json }: NewOptions, 
     }
   files.set('package.json', jsonFile(manifest(name, check, more, dependencyFrom(folder))));
   const paths = [...files.keys()].sort();
-  for (const path of paths) {
-    const target = join(folder, path);
-    try {
-      mkdirSync(dirname(target), { recursive: true });
-      writeFileSync(target, filled(files.get(path)!, { APP_NAME: name, APP_MAIN: main, APP_BOARD: board }));
-    } catch (cause) {
-      throw fileUnwritable(target, cause, 'another NAME');
-    }
-  }
+  const words = { APP_NAME: name, APP_MAIN: main, APP_BOARD: board };
+  writeNew(new Map(paths.map((path) => [join(folder, path), filled(files.get(path)!, words)])), 'another NAME');
   if (json) out.result(jsonOf({ folder, files: paths }));
   else for (const path of paths) out.result(shown(join(given, path)));
   const steps = [`cd ${given}`, 'npm install', 'npm test', 'npm run dev'].map((step) => `  ${step}`);

@@ -1,7 +1,7 @@
-// The project around: its folder, what its `package.json` says.
-import { existsSync, readFileSync } from 'node:fs';
+// The project around: its folder, what its `package.json` says, and new files in it.
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
-import { notJson } from './errors.js';
+import { fileUnwritable, notJson } from './errors.js';
 
 /** Of a `package.json`, what the commands look at. */
 export interface Manifest {
@@ -24,4 +24,20 @@ export function manifestIn(file: string): Manifest {
   } catch (cause) {
     throw notJson(file, cause);
   }
+}
+
+/**
+ * Writes new files, with the folders that they need.
+ * @param files their texts, by path
+ * @param instead what to give instead where one cannot be written
+ * @throws FLOE_FILE_UNWRITABLE
+ */
+export function writeNew(files: ReadonlyMap<string, string>, instead: string): void {
+  for (const [path, text] of files)
+    try {
+      mkdirSync(dirname(path), { recursive: true });
+      writeFileSync(path, text);
+    } catch (cause) {
+      throw fileUnwritable(path, cause, instead);
+    }
 }

@@ -93,5 +93,5 @@ export type { Computation } from './reactive/probe.js';
 export { Tracked, trackedPart } from './reactive/tracking.js';
 export type { TrackedPlace } from './reactive/tracking.js';
 export type { Unknown } from './runtime.js';
-export { evaluationBegan, evaluationEnded } from './model/evaluation.js';
+export { declaresElsewhere, evaluationBegan, evaluationEnded } from './model/evaluation.js';
 export { renewModule, type ModuleExports } from './module-reload.js';

@@ -58,19 +58,26 @@ function misfit(name: string, before: unknown, after: unknown, isSameBeside: boo
   return wasNamed === isNamed ? undefined : `'${wasNamed}' is called '${isNamed}' now`;
 }
 
+/** What is known of a module that was edited. */
+interface ModuleFacts {
+  /** It is the same beside its declarations. */
+  readonly isSameBeside: boolean;
+  /** It declares something on the stores of other modules. */
+  readonly declaresElsewhere: boolean;
+}
+
 /**
  * Renews what a module exports, in all runtimes that are open: each state stays, and whoever imports the module goes on.
  * @param earlier what the module exported each time that it was evaluated, the last one last
- * @param isSameBeside whether the module is the same beside its declarations
  * @returns why that cannot be done, as the end of a sentence; then nothing was done
  * @example
- * const why = renewModule([before], after, true);
+ * const why = renewModule([before], after, { isSameBeside: true, declaresElsewhere: false });
  * if (why !== undefined) hot.invalidate(why);
  */
 export function renewModule(
   earlier: readonly ModuleExports[],
   after: ModuleExports,
-  isSameBeside: boolean,
+  { isSameBeside, declaresElsewhere }: ModuleFacts,
 ): string | undefined {
   const before = earlier[earlier.length - 1] ?? {};
   const names = Object.keys(before);
@@ -79,8 +86,9 @@ export function renewModule(
       name in after ? misfit(name, before[name], after[name], isSameBeside) : `'${name}' is no longer exported`;
     if (why !== undefined) return why;
   }
-  if (!isSameBeside && names.every((name) => declared(before[name]).kind === 'other'))
-    return 'it exports nothing that Floe renews';
+  // It only looks as if it declared something of Floe.
+  if (!declaresElsewhere && names.every((name) => declared(before[name]).kind === 'other'))
+    return 'it declares nothing that Floe renews';
   const stores = names.flatMap((name) => {
     const one = declared(after[name]);
     return one.kind === 'store' ? [one.store] : [];

@@ -1,5 +1,11 @@
 // What the plugin for Vite puts into the page, in development: it renews what an edited module declares.
-import { evaluationBegan, evaluationEnded, renewModule, type ModuleExports } from '../core/internal.js';
+import {
+  declaresElsewhere,
+  evaluationBegan,
+  evaluationEnded,
+  renewModule,
+  type ModuleExports,
+} from '../core/internal.js';
 
 interface Evaluation {
   readonly exports: ModuleExports;
@@ -46,9 +52,6 @@ export function renewed(id: string, after: ModuleExports): string | undefined {
   // The page may have heard of the new evaluation already.
   const earlier = (evaluations.get(id) ?? []).filter(({ exports }) => exports !== after);
   const isSameBeside = earlier.at(-1)?.beside === besides.get(id);
-  return renewModule(
-    earlier.map(({ exports }) => exports),
-    after,
-    isSameBeside,
-  );
+  const all = earlier.map(({ exports }) => exports);
+  return renewModule(all, after, { isSameBeside, declaresElsewhere: declaresElsewhere(id) });
 }

@@ -42,6 +42,9 @@ export function evaluationEnded(module: string): boolean {
   return true;
 }
 
+/** Whether a module, as it was evaluated last, declares something on the stores of others. */
+export const declaresElsewhere = (module: string): boolean => (elsewhere.get(module) ?? []).length > 0;
+
 /** A store is declared. */
 export const noteStore = (store: object): void => void current?.ownStores.add(store);
 
