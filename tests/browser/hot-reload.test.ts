@@ -1,4 +1,4 @@
-// A store's module is edited while the page is open, with Vite and React's fast refresh, wired in four natural ways, and by the plugin.
+// A store's module is edited while the page is open, with Vite and React's fast refresh, by one line in it, not at all, and by the plugin.
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { spawn, type ChildProcess } from 'node:child_process';
 import { once } from 'node:events';
@@ -44,12 +44,12 @@ export function App() {
   );
 }
 `;
-const main = (hot: string): string => `
+const main = `
 import { createRoot } from 'react-dom/client';
 import { RuntimeProvider } from 'floe/react';
 import { App } from './app';
 import { runtime } from './runtime';
-${hot}
+
 createRoot(document.getElementById('root')!).render(
   <RuntimeProvider runtime={runtime}>
     <App />
@@ -59,7 +59,6 @@ createRoot(document.getElementById('root')!).render(
 
 interface Wiring {
   readonly store?: string;
-  readonly main?: string;
   readonly folder?: string;
   /** How often the second definition is reported. */
   readonly reported: number;
@@ -67,14 +66,6 @@ interface Wiring {
 const wirings: Record<string, Wiring> = {
   'the store accepts itself, and renews with the next module': {
     store: 'import.meta.hot?.accept((next) => next && runtime.renew(next.visits));',
-    reported: 0,
-  },
-  'the store accepts itself, and renews whenever it is evaluated': {
-    store: 'if (import.meta.hot) {\n  import.meta.hot.accept();\n  runtime.renew(visits);\n}',
-    reported: 0,
-  },
-  'the first module accepts the store': {
-    main: "import { visits } from './visits';\nvoid visits;\nimport.meta.hot?.accept('./visits', (next) => next && runtime.renew(next.visits));",
     reported: 0,
   },
   'nothing is wired': { reported: 1 },
@@ -118,7 +109,7 @@ describe('hot reload', () => {
       write('Hello', 1);
       writeFileSync(inside('runtime.ts'), runtimeModule);
       writeFileSync(inside('app.tsx'), app);
-      writeFileSync(inside('main.tsx'), main(wiring.main ?? ''));
+      writeFileSync(inside('main.tsx'), main);
       writeFileSync(
         inside('index.html'),
         '<!doctype html><html><body><div id="root"></div><script type="module" src="./main.tsx"></script></body></html>',
