@@ -6,6 +6,9 @@ export interface Lesson {
   readonly edits: readonly { readonly path: string; readonly code: string }[];
   readonly appended: readonly { readonly path: string; readonly code: string }[];
   readonly deleted: readonly string[];
+  readonly removed: readonly { readonly path: string; readonly name: string }[];
+  /** What is to be run when the page has been looked at. */
+  readonly commands: readonly string[];
   /** What is to be done and seen, a line each. */
   readonly checks: readonly string[];
 }

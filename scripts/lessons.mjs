@@ -17,25 +17,37 @@ export const lessons = readdirSync(folder)
       files: Array.from(text.matchAll(/^```\w+ file=(\S+)\n([^]*?)^```$/gm), ([, path, code]) => ({ path, code })),
       edits: Array.from(text.matchAll(/^```\w+ edit=(\S+)\n([^]*?)^```$/gm), ([, path, code]) => ({ path, code })),
       appended: Array.from(text.matchAll(/^```\w+ append=(\S+)\n([^]*?)^```$/gm), ([, path, code]) => ({ path, code })),
+      removed: Array.from(text.matchAll(/^Remove `([^`]+)` from `([^`]+)`\.$/gm), ([, name, path]) => ({ name, path })),
       deleted: Array.from(text.matchAll(/^Delete `([^`]+)`\.$/gm), ([, path]) => path),
+      commands: Array.from(text.matchAll(/^```sh run\n([^]*?)^```$/gm), ([, text]) => text.trim().split('\n')).flat(),
       checks: Array.from(
-        text.matchAll(/^- ((?:Click|Type|The page says|The inspector says) .+)$/gm),
+        text.matchAll(/^- ((?:Click|Type|Reload|Go back|The page says|The inspector says)\b.+)$/gm),
         ([, line]) => line,
       ),
     };
   });
 
-/** A module in which a declaration takes the place of the one with its name, or an import that of the one from its module. */
+/** Where a module imports, declares or handles what a piece of code begins with. */
+function placeOf(code) {
+  const [, names, from] = /^import ([^]*?) from ('[^']+');/.exec(code) ?? [];
+  // From the same module, or the same from another one.
+  if (from !== undefined) return new RegExp(`^import (?:[^;]*? from ${from}|${names} from [^;]*);\\n`, 'm');
+  const [, kind, name] = /^export (const|function|interface|type) (\w+)/.exec(code) ?? [];
+  // A constant or a type ends with the line that ends its statement; a function or an interface with its brace.
+  if (name !== undefined)
+    return new RegExp(
+      `^export ${kind} ${name}\\b[^]*?${['const', 'type'].includes(kind) ? ';' : '^\\}'}\\n(?![ })])`,
+      'm',
+    );
+  const [, store, action] = /^(\w+)\.when\((\w+)/.exec(code) ?? [];
+  return new RegExp(`^${store}\\.when\\(${action}\\b[^]*?\\);\\n(?![ })])`, 'm');
+}
+
+/** A module in which a piece of code takes the place of the one with its name. */
 function edited(text, code) {
-  const [, from] = /^import [^]*? from ('[^']+');/.exec(code) ?? [];
-  const [, kind, name] = /^export (const|function) (\w+)/.exec(code) ?? [];
-  const before =
-    from !== undefined
-      ? new RegExp(`^import [^;]*? from ${from};\\n`, 'm')
-      : // A constant ends with the line that ends its statement, a function with its brace.
-        new RegExp(`^export ${kind} ${name}\\b[^]*?${kind === 'const' ? ';' : '^\\}'}\\n`, 'm');
-  if (!before.test(text)) throw new Error(`There is no '${from ?? name}' to be edited.`);
-  return text.replace(before, () => code);
+  const place = placeOf(code);
+  if (!place.test(text)) throw new Error(`There is nothing to be edited by:\n${code}`);
+  return text.replace(place, () => code);
 }
 
 /** The files of a project when a lesson is done, by path. */
@@ -45,6 +57,10 @@ export function finished(number) {
     for (const { path, code } of lesson.files) files.set(path, code);
     for (const path of lesson.deleted) files.delete(path);
     for (const { path, code } of lesson.edits) files.set(path, edited(files.get(path), code));
+    for (const { path, name } of lesson.removed) {
+      const kind = new RegExp(`^export (\\w+) ${name}\\b`, 'm').exec(files.get(path))[1];
+      files.set(path, files.get(path).replace(placeOf(`export ${kind} ${name}`), ''));
+    }
     for (const { path, code } of lesson.appended) files.set(path, `${files.get(path)}\n${code}`);
   }
   return files;

@@ -27,7 +27,21 @@ beforeAll(async () => {
     join(folder, 'src/readme.tsx'),
     /^```tsx no-run\n([^]*?)^```$/m.exec(readFileSync('README.md', 'utf8'))![1],
   );
-  const entries = ['readme', 'main', 'suspended', 'server', 'client', 'panel'];
+  writeFileSync(
+    join(folder, 'src/classes.tsx'),
+    `import { StrictMode } from 'react';
+import { createRoot } from 'react-dom/client';
+import { createRuntime } from 'floe';
+import { RuntimeProvider } from 'floe/react';
+import { Board } from './class-components';
+import { visits, visitsArrived } from './model';
+const runtime = createRuntime({ stores: [visits] });
+runtime.dispatch(visitsArrived(['Ostrel', 'Ardle'].map((vessel) => ({ id: vessel, vessel, phase: 'expected' }))));
+createRoot(document.getElementById('root')!).render(
+  <StrictMode><RuntimeProvider runtime={runtime}><Board /></RuntimeProvider></StrictMode>,
+);`,
+  );
+  const entries = ['readme', 'main', 'classes', 'suspended', 'server', 'client', 'panel'];
   const { stdout } = await promisify(execFile)(process.execPath, ['scripts/guide-page.mjs', folder, ...entries], {
     env: { ...process.env, NODE_ENV: 'development', NODE_OPTIONS: '' },
     maxBuffer: 1 << 27,
@@ -62,7 +76,7 @@ async function opened(script: string, work: (page: Page) => Promise<void>, body 
 
 test('every file compiles', () => {
   const sources = files.filter(({ path }) => path.startsWith('src/')).map(({ path }) => join(folder, path));
-  expect(sources).toHaveLength(9);
+  expect(sources).toHaveLength(10);
   // As Vite's own projects are: without endings.
   const bundler = { module: ts.ModuleKind.ESNext, moduleResolution: ts.ModuleResolutionKind.Bundler };
   expect(problemsOf(sources, undefined, bundler)).toEqual([]);
@@ -102,6 +116,14 @@ const drive = async (page: Page): Promise<void> => {
 };
 
 test('the control room loads, filters and moves, under StrictMode', () => opened('main', drive));
+
+test('class components show what is selected, inside and around', () =>
+  opened('classes', async (page) => {
+    await page.getByText('Ardle is expected').waitFor();
+    await page.getByRole('button', { name: 'Depart' }).last().click();
+    await page.getByText('Ardle is departed').waitFor();
+    expect(await page.getByText('Ostrel is expected').count()).toBe(1);
+  }));
 
 test('a component suspends on a run', () =>
   opened('suspended', async (page) => {
