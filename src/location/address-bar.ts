@@ -4,8 +4,11 @@
 export interface AddressBar {
   /** The address now: a path with its query and fragment. */
   now(): string;
-  /** Shows another address, as a new entry of the history or in place of the present one. */
-  show(url: string, how: 'push' | 'replace'): void;
+  /**
+   * Shows another address, as a new entry of the history or in place of the present one. A router that takes its time returns
+   * a promise: until it settles, `now` and `watch` do not count, and what `now` says after that does.
+   */
+  show(url: string, how: 'push' | 'replace'): void | PromiseLike<unknown>;
   /** Calls `listener` when the user went somewhere. Returns a function that stops it. */
   watch(listener: () => void): () => void;
   /**

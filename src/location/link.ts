@@ -39,6 +39,8 @@ class AddressLink {
   /** The entry that shows the present place. */
   private position: number | undefined;
   private asked: Asked | undefined;
+  /** The address that a router is on its way to. */
+  private ahead: { readonly url: string } | undefined;
   private readonly ends: (() => void)[];
 
   constructor(
@@ -53,12 +55,13 @@ class AddressLink {
         travelled: () => this.show('replace'),
         close: () => this.stop(),
       }),
-      bar.watch(() => this.follow()),
+      bar.watch(() => this.ahead ?? this.follow()),
     ];
     this.position = bar.position?.();
   }
 
   stop(): void {
+    this.ahead = undefined;
     for (const end of this.ends) end();
   }
 
@@ -122,9 +125,23 @@ class AddressLink {
 
   private show(how: 'push' | 'replace'): void {
     const { bar, url } = this;
-    if (url === bar.now()) return;
+    if (url === (this.ahead?.url ?? bar.now())) return;
     // What comes after a new entry is gone.
     if (how === 'push' && this.asked && this.asked.position > (this.position ?? 0)) this.asked = undefined;
-    bar.show(url, how);
+    // What the router says before it has moved is of no account.
+    const ahead = (this.ahead = { url });
+    const shown = bar.show(url, how);
+    const arrived = (): boolean => {
+      // Another one may have overtaken it.
+      const isLatest = this.ahead === ahead;
+      if (isLatest) this.ahead = undefined;
+      return isLatest;
+    };
+    // The router may have refused it, or led elsewhere.
+    const settled = (): void => {
+      if (arrived()) this.follow();
+    };
+    if (shown) shown.then(settled, settled);
+    else arrived();
   }
 }

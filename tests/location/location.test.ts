@@ -374,6 +374,54 @@ describe('a browser', () => {
     ]);
   });
 
+  test('a router may take its time, be overtaken, refuse and lead elsewhere', async () => {
+    const address = declare();
+    let now = '/harbour/';
+    const listeners = new Set<() => void>();
+    const tell = (): void => listeners.forEach((listener) => listener());
+    const leads: Record<string, string> = { '/harbour/visits/gone': '/harbour/visits/new' };
+    let latest = 0;
+    const router: AddressBar = {
+      now: () => now,
+      show: async (url) => {
+        const number = ++latest;
+        // It says that it begins, and where it still is.
+        tell();
+        await Promise.resolve();
+        if (url.endsWith('/closed')) throw new Error('closed');
+        if (number !== latest) return;
+        now = leads[url] ?? url;
+        tell();
+      },
+      watch(listener) {
+        listeners.add(listener);
+        return () => listeners.delete(listener);
+      },
+    };
+    const runtime = createRuntime({ stores: [address], trace: recording() });
+    linkAddress(runtime, address, router);
+    const go = (id: string) => runtime.dispatch(address.went({ at: 'visit', params: { id } }));
+    const causes = (): string[] => runtime.trace.steps.slice(1).map(({ cause }) => cause.by);
+    const settled = (): Promise<void> => new Promise((resolve) => setTimeout(resolve));
+
+    // There and back before the router has begun to move.
+    go('a');
+    runtime.dispatch(address.went({ at: 'board' }));
+    await settled();
+    expect([now, runtime.read(address).at, causes()]).toEqual(['/harbour/', 'board', ['code', 'code']]);
+    go('closed');
+    await settled();
+    expect([now, runtime.read(address).at]).toEqual(['/harbour/', 'board']);
+    go('gone');
+    await settled();
+    expect([now, runtime.read(address).params]).toEqual(['/harbour/visits/new', { id: 'new' }]);
+    expect(causes().slice(2)).toEqual(['code', 'address', 'code', 'address']);
+    // In the past it shows where the user was, and stays there.
+    runtime.trace.seek(1);
+    await settled();
+    expect([now, runtime.trace.cursor, runtime.trace.steps.length]).toEqual(['/harbour/visits/a', 1, 7]);
+  });
+
   test('a copy of an address is linked as one', () => {
     const address = declare();
     const filtered = action<'all' | 'expected'>('filtered');
