@@ -248,7 +248,7 @@ export function entity(
     inner,
     keyOf(record: Record<string, unknown>) {
       const found = rawKey(record);
-      if (!isKey(found)) throw noKey(name, '', knownBy, found);
+      if (!isKey(found)) throw noKey({ name, knownBy }, '', found);
       return String(found);
     },
   };

@@ -39,13 +39,37 @@ const kindOf = (found: unknown): string =>
     ? `${found}, which JSON cannot give exactly: send numbers beyond 2^53 as text`
     : typeof found;
 
-export const noKey = (type: string, path: string, key: string, found: unknown): FloeError =>
+/** @param all what stands in the place of the whole response, if the record does */
+export const noKey = (
+  { name: type, knownBy: key }: { readonly name: string; readonly knownBy: string },
+  path: string,
+  found: unknown,
+  all?: unknown,
+): FloeError =>
   error(
     'FLOE_NO_KEY',
     `${type} ${path}`,
     DEV &&
-      `${place(path)} has no key: a record of '${type}' is known by ${key}, which must be text or a number (found: ${found === null ? 'null' : kindOf(found)}).`,
+      `${place(path)} has no key: a record of '${type}' is known by ${key}, which must be text or a number (found: ${found === null ? 'null' : kindOf(found)}).${valuesOf(all)}`,
     path,
+  );
+
+/** What to write instead, where records by their keys were given for a record. */
+const valuesOf = (found: unknown): string => {
+  if (found instanceof Map) return ` Of a Map give its values: [...map.values()].`;
+  const values: readonly unknown[] = Object.values(found ?? {});
+  return values.length > 0 && values.every((value) => typeof value === 'object' && value !== null)
+    ? ` Of records by their keys give the values: Object.values(response).`
+    : '';
+};
+
+export const notPairs = (cause: unknown): FloeError =>
+  new FloeError(
+    'FLOE_NO_KEY',
+    DEV
+      ? 'A table is made of pairs of key and row, or of a Map. Of a list of objects: tableOf(list.map((row) => [row.id, row])). Of an object by keys: tableOf(Object.entries(rows)).'
+      : 'FLOE_NO_KEY tableOf',
+    { cause },
   );
 
 export const otherKey = (type: string, key: string, by: string, found: string): FloeError =>

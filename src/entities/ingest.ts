@@ -120,7 +120,9 @@ class Ingesting {
     if (typeof value === 'object' && value !== null && !Array.isArray(value)) {
       key = this.keyOf(plan, value as Row);
       if (typeof key !== 'string' && !isKey(key))
-        return this.refuse(noKey(plan.name, this.path(around, field, item), plan.knownBy, key));
+        return this.refuse(
+          noKey(plan, this.path(around, field, item), key, around || item !== undefined ? undefined : value),
+        );
     } else if (around && isKey(value)) key = value;
     else {
       const [what, at] = [around ? `record of '${plan.name}'` : plan.name, this.path(around, field, item)];

@@ -20,6 +20,7 @@ import {
 } from '../core/internal.js';
 import { firstOf, INSPECT, SHOWN } from './console.js';
 import type { Table, TableDraft } from './table-types.js';
+import { notPairs } from './errors.js';
 import { tableKind } from './table-kind.js';
 import {
   BITS,
@@ -433,12 +434,17 @@ export class RowTable<Row = unknown> implements Keyed, Table<Row> {
 
 /**
  * A table of rows, in their order; of two with one key the later row counts, in the place of the first.
- * @param rows pairs of key and row. Default: none
+ * @param rows pairs of key and row, or a Map. Default: none
+ * @throws FLOE_NO_KEY for rows without their keys
  * @example
  * const names = tableOf([['SK-114', { name: 'Corran Bell' }]]);
  */
 export function tableOf<Row>(rows: Iterable<readonly [string | number, Row]> = []): Table<Row> {
-  return RowTable.of(rows) as RowTable<Row>;
+  try {
+    return RowTable.of(rows) as RowTable<Row>;
+  } catch (cause) {
+    throw cause instanceof TypeError ? notPairs(cause) : cause;
+  }
 }
 
 /** Lets what is encoded hold tables. Whoever imports a table has called it; a tool that only opens files calls it itself. */

@@ -98,7 +98,10 @@ class TablesDefinition extends StoreDefinition {
     const list = (Array.isArray(rows) ? rows : [rows]) as readonly Readonly<Record<string, unknown>>[];
     const keys = list.map((row, i) => {
       const key = typeof row === 'object' && (row as object | null) !== null ? plan.rawKey(row) : undefined;
-      if (!isKey(key)) throw noKey(plan.name, Array.isArray(rows) ? `/${i}` : '', plan.knownBy, key);
+      if (!isKey(key)) {
+        const isOne = !Array.isArray(rows);
+        throw noKey(plan, isOne ? '' : `/${i}`, key, isOne ? row : undefined);
+      }
       return String(key);
     });
     return act(this.creators.put, { keys: { [plan.name]: keys }, rows: { [plan.name]: list } });

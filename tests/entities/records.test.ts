@@ -2,7 +2,7 @@
 import { describe, expect, test } from '@jest/globals';
 import type { StandardSchemaV1 } from '@standard-schema/spec';
 import { createRuntime, store } from 'floe';
-import { entity, rowOf, tables, type Table } from 'floe/entities';
+import { entity, rowOf, tableOf, tables, type Table } from 'floe/entities';
 import { recording } from 'floe/trace';
 import { failure } from '../support/failures.js';
 import { berth, crew, day, operator, somePort, started, vessel, visit, type Crew } from './port.js';
@@ -196,6 +196,17 @@ describe('bad responses', () => {
     expect(error.message).toContain('as text');
     const nested = { id: 'v1', services: [{ id: 's1', crew: other!.badge }] };
     expect(failure(() => port.ingest(visit, nested as never))).toMatchObject({ path: '/services/0/crew' });
+  });
+
+  test('rows by their keys in the place of records, and tables of no pairs: the error says what to write', () => {
+    const port = somePort();
+    const byKey = { N1: { id: 'N1' }, N2: { id: 'N2' } };
+    const said = (work: () => unknown): string => failure(work).message;
+    expect(said(() => port.ingest(berth, new Map(Object.entries(byKey)) as never))).toContain('[...map.values()]');
+    expect(said(() => port.ingest(berth, byKey as never))).toContain('Object.values(response)');
+    expect(said(() => port.ingest(berth, { depth: 7 } as never))).not.toContain('values');
+    expect(said(() => tableOf([{ id: 'N1' }] as never))).toContain('list.map((row) => [row.id, row])');
+    expect(tableOf(new Map(Object.entries(byKey))).size).toBe(2);
   });
 
   test('the error of a bad link names the link, and prints no call', () => {
