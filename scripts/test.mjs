@@ -65,11 +65,11 @@ async function check(name, tool, args) {
 
 async function checks() {
   await early;
-  await check('Types of tests, simulator and benchmarks', 'typescript/bin/tsc', ['-p', 'tsconfig.tests.json']);
-  await check('Types of the harbour example', 'typescript/bin/tsc', ['-p', join('examples', 'harbour')]);
+  const types = 'Types of tests, simulator, benchmarks and the harbour example';
+  await check(types, 'typescript/bin/tsc', ['-p', 'tsconfig.tests.json']);
 }
 
-// For two cores: the browser tests run one after the other, and wait half of their time.
+// For two cores: the browser tests wait half of their time.
 async function besideBrowser() {
   await checks();
   await test(['node', 'dom', 'production'], ['--maxWorkers', '2']);
@@ -78,7 +78,7 @@ async function inBrowser() {
   if (!browser) return;
   const { chromium } = await import('playwright-core');
   const shared = await chromium.launchServer(launchOptions(browser));
-  await test(['browser'], ['--runInBand'], { FLOE_BROWSER: shared.wsEndpoint() });
+  await test(['browser'], ['--maxWorkers', '2'], { FLOE_BROWSER: shared.wsEndpoint() });
   await shared.close();
 }
 await Promise.all([besideBrowser(), inBrowser()]);

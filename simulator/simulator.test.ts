@@ -3,6 +3,7 @@ import { readFileSync } from 'node:fs';
 import { beforeAll, expect, jest, test } from '@jest/globals';
 import { library as development, type Library } from './library.js';
 import { played, simulate, type Given } from './simulate.js';
+import { share } from '../tests/support/runs.js';
 
 let production: Library;
 beforeAll(async () => {
@@ -27,9 +28,6 @@ test.each(found.map((line) => JSON.parse(line) as Finding).map((one): [string, F
     await expect(played(given, { development, production })).resolves.toBeUndefined();
   },
 );
-
-/** A share of the usual number, for mutation testing. */
-const share = Number(process.env.FLOE_SHARE ?? 1);
 
 test.each([
   ['one session', ['solo'], 60],

@@ -9,6 +9,7 @@ import ts from 'typescript';
 import { problemsOf } from '../support/compile.js';
 import { floe } from '../support/command.js';
 import { launch } from '../support/page.js';
+import { longMode } from '../support/runs.js';
 
 const guide = readFileSync('docs/guides/on-the-screen-react.md', 'utf8');
 const files = Array.from(guide.matchAll(/^```\w+ file=(\S+)\n([^]*?)^```$/gm), ([, path, text]) => ({ path, text }));
@@ -41,7 +42,7 @@ createRoot(document.getElementById('root')!).render(
   <StrictMode><RuntimeProvider runtime={runtime}><Board /></RuntimeProvider></StrictMode>,
 );`,
   );
-  const entries = ['readme', 'main', 'classes', 'suspended', 'server', 'client', 'panel'];
+  const entries = ['readme', 'main', 'server', 'client', ...(longMode ? ['classes', 'suspended', 'panel'] : [])];
   const { stdout } = await promisify(execFile)(process.execPath, ['scripts/guide-page.mjs', folder, ...entries], {
     env: { ...process.env, NODE_ENV: 'development', NODE_OPTIONS: '' },
     maxBuffer: 1 << 27,
@@ -73,6 +74,8 @@ async function opened(script: string, work: (page: Page) => Promise<void>, body 
   expect(wrongs).toEqual([]);
   await page.close();
 }
+
+const inLongMode = longMode ? test : test.skip;
 
 test('every file compiles', () => {
   const sources = files.filter(({ path }) => path.startsWith('src/')).map(({ path }) => join(folder, path));
@@ -117,18 +120,20 @@ const drive = async (page: Page): Promise<void> => {
 
 test('the control room loads, filters and moves, under StrictMode', () => opened('main', drive));
 
-test('class components show what is selected, inside and around', () =>
+inLongMode('class components show what is selected, inside and around', () =>
   opened('classes', async (page) => {
     await page.getByText('Ardle is expected').waitFor();
     await page.getByRole('button', { name: 'Depart' }).last().click();
     await page.getByText('Ardle is departed').waitFor();
     expect(await page.getByText('Ostrel is expected').count()).toBe(1);
-  }));
+  }),
+);
 
-test('a component suspends on a run', () =>
+inLongMode('a component suspends on a run', () =>
   opened('suspended', async (page) => {
     await page.getByText('2 visits are here').waitFor();
-  }));
+  }),
+);
 
 test('the server renders, and the page takes it over: what is kept differs on the second visit', async () => {
   expect(built.server).toContain('Far Lodestar, 2 March');
@@ -147,11 +152,12 @@ test('the server renders, and the page takes it over: what is kept differs on th
   );
 });
 
-test('two panels own a runtime each', () =>
+inLongMode('two panels own a runtime each', () =>
   opened('panel', async (page) => {
     await page.getByText('Far Lodestar, 3 March').waitFor();
     await page.getByText('Only expected').first().click();
     await page.getByText('Depart').first().click();
     expect(await page.locator('li').count()).toBe(2);
     expect(await page.getByText('is expected').count()).toBe(1);
-  }));
+  }),
+);

@@ -6,6 +6,7 @@ import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Browser } from 'playwright-core';
 import { launch } from '../support/page.js';
+import { longMode } from '../support/runs.js';
 
 const visits = (hot: string, greeting: string, by: number): string => `
 import { store, task } from 'floe';
@@ -98,7 +99,8 @@ describe('hot reload', () => {
     rmSync(folder, { recursive: true, force: true });
   });
 
-  test.each(Object.keys(wirings))(
+  // The plugin alone has a quick test in `new.test.ts`.
+  test.each(Object.keys(wirings).slice(0, longMode ? Infinity : 1))(
     '%s: components get the new selectors, actions and tasks, and the state stays',
     async (name) => {
       const wiring = wirings[name];

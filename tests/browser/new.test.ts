@@ -148,7 +148,7 @@ export const last = selector('last', (read) => read(visits).list.at(-1) + ' by $
 const TYPES: Record<string, string> = { '.html': 'text/html', '.js': 'text/javascript', '.css': 'text/css' };
 
 // The others in the long mode only: it installs Angular's compiler, and React's plugin for Vite.
-test.each(['plain', 'vue', ...(longMode ? ['svelte', 'react', 'angular'] : [])])(
+test.each(['plain', ...(longMode ? ['vue', 'svelte', 'react', 'angular'] : [])])(
   'an application with %s passes its tests, shows what is planned, and keeps it',
   async (kind) => {
     const app = join(folder, kind);

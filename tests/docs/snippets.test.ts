@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { execFileSync } from 'node:child_process';
-import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import ts from 'typescript';
 import { guideText, withRecipes } from '../../scripts/recipes.mjs';
@@ -28,26 +28,56 @@ test('the README has a snippet', () => {
   expect(all.some(({ page }) => page === 'README.md')).toBe(true);
 });
 
+/** Runs programs one after the other, each in a folder of its own and until nothing of it waits, and says what each printed. */
+const runner = `import { mkdtempSync } from 'node:fs';
+import { format } from 'node:util';
+const outcomes = [];
+let outcome;
+console.log = (...said) => outcome.printed.push(...format(...said).split('\\n'));
+for (const event of ['unhandledRejection', 'uncaughtException']) process.on(event, (error) => (outcome.error ??= error.stack));
+for (const program of JSON.parse(process.env.PROGRAMS)) {
+  outcomes.push((outcome = { printed: [] }));
+  process.chdir(mkdtempSync(process.env.FOLDER + '/run-'));
+  await import(program).catch((error) => (outcome.error ??= error.stack));
+  do await new Promise((next) => setImmediate(next));
+  while (process.getActiveResourcesInfo().some((kind) => /Timeout|FSReqPromise|FSReqCallback/.test(kind)));
+}
+process.stdout.write(JSON.stringify(outcomes), () => process.exit());`;
+
 // Each snippet stands alone: it is compiled against the built package and run as a program, as a reader would. One
-// compiler reads all of them: the library's types are read once.
+// compiler and one process take all of them: the library is read once.
 let problems: ReadonlyMap<string, string[]>;
+const outcomes = new Map<string, { readonly printed: readonly string[]; readonly error?: string }>();
+const programOf = (file: string): string => file.replace(/\.tsx?$/, '.mjs');
 beforeAll(() => {
   mkdirSync(folder, { recursive: true });
   for (const { file, text } of all) writeFileSync(file, `export {};\n${text}`);
   problems = problemsByFile(all.map(({ file }) => file));
+  const run = all.filter(({ runs }) => runs);
+  for (const { file, text } of run)
+    writeFileSync(
+      programOf(file),
+      ts.transpileModule(text, { compilerOptions: { ...options, module: ts.ModuleKind.ESNext } }).outputText,
+    );
+  const printed = execFileSync(process.execPath, ['--input-type=module', '--eval', runner], {
+    encoding: 'utf8',
+    env: {
+      ...process.env,
+      NODE_OPTIONS: '',
+      FOLDER: folder,
+      PROGRAMS: JSON.stringify(run.map(({ file }) => programOf(file))),
+    },
+  });
+  for (const [i, outcome] of (JSON.parse(printed) as { printed: string[]; error?: string }[]).entries())
+    outcomes.set(run[i].file, outcome);
 });
 afterAll(() => rmSync(folder, { recursive: true }));
 
 test.each(all)('$name compiles, runs, and does what its comments say', ({ file, text, runs }) => {
   expect([...(problems.get(file) ?? []), ...(problems.get('') ?? [])]).toEqual([]);
   if (!runs) return;
-  const program = file.replace(/\.tsx?$/, '.mjs');
-  writeFileSync(
-    program,
-    ts.transpileModule(text, { compilerOptions: { ...options, module: ts.ModuleKind.ESNext } }).outputText,
-  );
-  const own = mkdtempSync(join(folder, 'run-'));
-  const printed = execFileSync(process.execPath, [program], { encoding: 'utf8', cwd: own }).trimEnd().split('\n');
+  const { printed, error } = outcomes.get(file)!;
+  expect(error).toBe(undefined);
   // `console.log(...); // 3` promises what is printed.
   const promised = Array.from(text.matchAll(/console\.log\(.*\);? \/\/ (.+)$/gm), (match) => match[1]);
   expect(printed.filter(Boolean)).toEqual(promised);

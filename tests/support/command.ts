@@ -1,4 +1,5 @@
-import { spawn } from 'node:child_process';
+import { spawn, type ChildProcess } from 'node:child_process';
+import { once } from 'node:events';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 
@@ -16,19 +17,38 @@ export const demoProgram = join(process.cwd(), 'examples/harbour/dist/demo.js');
 /** Runs the built command line as a process of its own. */
 export const floe = (args: readonly string[], input = '', cwd?: string): Promise<Ended> => ended(bin, args, input, cwd);
 
-/** Runs the built command line for each of some calls, one after the other in one process: quicker where no call ends it. */
-export async function floeForEach(calls: readonly (readonly string[])[]): Promise<readonly Omit<Ended, 'out'>[]> {
-  const program = `import { main } from ${JSON.stringify(pathToFileURL(join(bin, '../program.js')).href)};
-const answers = [];
-for (const call of ${JSON.stringify(calls)}) {
-  let err = '';
-  const code = await main(call, { result() {}, talk: (line) => (err += line + '\\n'), progress() {} });
-  answers.push({ code, err });
+const host = `import { main } from ${JSON.stringify(pathToFileURL(join(bin, '../program.js')).href)};
+process.on('message', async ({ args, cwd }) => {
+  const said = { out: '', err: '' };
+  const to = (stream) => (line) => (said[stream] += line + '\\n');
+  process.chdir(cwd);
+  const code = await main(args, { result: to('out'), talk: to('err'), progress() {} });
+  process.send({ code, ...said });
+});`;
+let shared: ChildProcess | undefined;
+let last: Promise<unknown> = Promise.resolve();
+
+/**
+ * Runs the built command line in one process for all calls of a suite, one after the other: quicker, for calls that ask nothing of
+ * their process and change no module that they load.
+ */
+export function floeAgain(args: readonly string[], cwd = process.cwd()): Promise<Ended> {
+  const answer = last.then(() => answerOf(args, cwd));
+  last = answer.catch(() => undefined);
+  return answer;
 }
-process.stdout.write(JSON.stringify(answers), () => process.exit());`;
-  const { out, err } = await ended('--input-type=module', ['--eval', program], '');
-  if (out === '') throw new Error(err);
-  return JSON.parse(out) as readonly Omit<Ended, 'out'>[];
+
+async function answerOf(args: readonly string[], cwd: string): Promise<Ended> {
+  shared ??= spawn(process.execPath, ['--input-type=module', '--eval', host], {
+    env: { ...process.env, NODE_OPTIONS: '', NO_COLOR: '1', FORCE_COLOR: undefined },
+    stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
+  });
+  shared.unref();
+  const answer = once(shared, 'message') as Promise<[Ended]>;
+  shared.send({ args, cwd });
+  const [ended] = await answer;
+  shared.channel!.unref();
+  return ended;
 }
 
 /** Runs the built harbour example as a process of its own. */

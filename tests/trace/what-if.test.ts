@@ -38,7 +38,7 @@ const reported = (steps: readonly Step[]): string[] =>
 
 describe('exclude and include', () => {
   // Mutation testing would wait for it thousands of times.
-  (share < 1 ? test.skip : test)(
+  (share < 0.5 ? test.skip : test)(
     'states that are kept for travel are dropped where an exclusion or another branch makes them others',
     () => {
       // Each step has a key of its own: what an earlier one did is in no patch of a later one.

@@ -3,7 +3,7 @@ import { selector, type Read } from 'floe';
 import type { RowIn } from 'floe/entities';
 import { pickedId } from './address.js';
 import { berths, port, visit, visitShown, visitWhole, type VisitShown } from './port.js';
-import type { Berth } from './types.js';
+import type { Berth, Phase } from './types.js';
 import { dayShown, filterShown, type Filter } from './visits.js';
 
 type VisitRow = RowIn<typeof visit>;
@@ -66,6 +66,41 @@ export const berthBoard = selector('berthBoard', (read): BerthRow[] => {
 
 /** A visit of which it is certain that it is there. */
 export const shown = (read: Read, id: string): VisitShown => read(visitShown(id))!;
+
+/** One vessel at one berth on the day, in minutes since midnight. */
+export interface Stay {
+  readonly id: string;
+  readonly vessel: string;
+  readonly phase: Phase;
+  readonly from: number;
+  readonly to: number;
+  /** Another one lies there at that time. */
+  readonly clashes: boolean;
+}
+
+const DAY = 24 * 60;
+const minutes = (time: string | null, day: string): number =>
+  time === null ? DAY : Math.min(DAY, (Date.parse(time) - Date.parse(day)) / 60_000);
+
+/** Who lies at a berth on the day, as a drawing shows it. */
+export const staysAt = selector(
+  'staysAt',
+  (read, berth: string): Stay[] => {
+    const day = read(dayShown);
+    const stays = read(inOrder)
+      .toArray()
+      .filter(({ phase, place }) => place.kind === 'berth' && place.key === berth && phase !== 'cancelled')
+      .map(({ id, phase, arrives, departs }) => ({
+        ...{ id, phase, vessel: shown(read, id).vessel.name },
+        ...{ from: minutes(arrives, day), to: minutes(departs, day) },
+      }));
+    return stays.map((stay) => ({
+      ...stay,
+      clashes: stays.some((one) => one.id !== stay.id && one.from < stay.to && stay.from < one.to),
+    }));
+  },
+  { equal: 'deep' },
+);
 
 export const freeBerths = selector('freeBerths', (read) =>
   read(berthBoard)

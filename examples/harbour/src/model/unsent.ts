@@ -1,5 +1,6 @@
 // What the officer decided while the office could not be reached: kept in this browser, sent as soon as it can be.
 import { store, task } from 'floe';
+import * as v from 'valibot';
 import { showNotice } from './notices.js';
 import { office, Refused } from './office.js';
 import { port, vessel } from './port.js';
@@ -10,7 +11,11 @@ export interface Renaming {
   readonly name: string;
 }
 
-export const unsent = store('unsent', { renamings: [] as Renaming[] }).persisted();
+const renaming = v.object({ hull: v.string(), name: v.pipe(v.string(), v.maxLength(200)) });
+
+export const unsent = store('unsent', { renamings: [] as Renaming[] }).persisted({
+  check: v.object({ renamings: v.array(renaming) }),
+});
 
 export const renamingKept = unsent.action('renamingKept', (draft, renaming: Renaming) => {
   const known = draft.renamings.findIndex(({ hull }) => hull === renaming.hull);

@@ -1,4 +1,5 @@
 import { store } from 'floe';
+import * as v from 'valibot';
 import { shiftEnded } from './shift.js';
 import type { Phase } from './types.js';
 
@@ -7,23 +8,11 @@ export type Filter = 'all' | 'expected' | 'alongside' | 'departed';
 /** What follows a phase when a visit moves on. */
 export const nextPhase: Partial<Record<Phase, Phase>> = { expected: 'alongside', alongside: 'departed' };
 
-const filters: readonly unknown[] = ['all', 'expected', 'alongside', 'departed'] satisfies Filter[];
-
-/** What was kept may be of any age: a day and a known filter, or it is not used. Any Standard Schema validator does. */
-const keptCheck = {
-  '~standard': {
-    version: 1,
-    vendor: 'harbour',
-    validate(value: unknown) {
-      const { day, filter } = value as { readonly day?: unknown; readonly filter?: unknown };
-      const issues = [];
-      if (typeof day !== 'string' || Number.isNaN(Date.parse(day)))
-        issues.push({ message: 'is not a day', path: ['day'] });
-      if (!filters.includes(filter)) issues.push({ message: 'is not a filter', path: ['filter'] });
-      return issues.length > 0 ? { issues } : { value };
-    },
-  },
-} as const;
+/** What was kept may be of any age: a day and a known filter, or it is not used. Valibot implements Standard Schema. */
+const kept = v.object({
+  day: v.pipe(v.string('is not a day'), v.isoDate('is not a day')),
+  filter: v.picklist(['all', 'expected', 'alongside', 'departed'] satisfies Filter[], 'is not a filter'),
+});
 
 /** What the watch officer looks at: a day, a filter. The visits themselves are rows of the port. */
 export const visits = store('visits', {
@@ -44,7 +33,7 @@ export const visits = store('visits', {
       if (kept.filter === 'cancelled') kept.filter = 'all';
     },
   ],
-  check: keptCheck,
+  check: kept,
 });
 
 export const dayPicked = visits.action(

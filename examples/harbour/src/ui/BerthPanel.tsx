@@ -1,9 +1,20 @@
 import { Group, Paper, Skeleton, Text, Title } from '@mantine/core';
 import { useAction, useSelection } from 'floe/react';
-import { address, berthBoard, freeBerths, loading, pickedVisit, visitAt, type BerthRow } from '../model/index.js';
-import { clock } from './times.js';
+import {
+  address,
+  berthBoard,
+  freeBerths,
+  loading,
+  pickedId,
+  pickedVisit,
+  staysAt,
+  visitAt,
+  type BerthRow,
+  type Stay,
+} from '../model/index.js';
+import { clock, clockOf } from './times.js';
 
-/** Who lies where. It shows the same picked visit as the list, and picks one too. */
+/** Who lies where, now and over the day. It shows the same picked visit as the list, and picks one too. */
 export function BerthPanel() {
   const board = useSelection(berthBoard);
   const free = useSelection(freeBerths);
@@ -20,8 +31,29 @@ export function BerthPanel() {
       </Group>
       <div className="berths">
         {waiting
-          ? Array.from({ length: 10 }, (_, i) => <Skeleton key={i} height={52} />)
-          : board.map((row) => <BerthCard key={row.berth.id} row={row} />)}
+          ? Array.from({ length: 10 }, (_, i) => <Skeleton key={i} height={30} />)
+          : board.map((row) => (
+              <div key={row.berth.id} className="berth-line">
+                <BerthCard row={row} />
+                <Lane berth={row.berth.id} />
+              </div>
+            ))}
+        <div className="lane-foot" aria-hidden="true">
+          <span className="lane-key">
+            {(['departed', 'alongside', 'expected'] as const).map((phase) => (
+              <span key={phase}>
+                <i className={`bar bar-${phase}`} /> {phase}
+              </span>
+            ))}
+          </span>
+          <span className="lane-hours">
+            {[0, 6, 12, 18, 24].map((hour) => (
+              <span key={hour} style={{ insetInlineStart: `${(hour / 24) * 100}%` }}>
+                {String(hour).padStart(2, '0')}
+              </span>
+            ))}
+          </span>
+        </div>
       </div>
     </Paper>
   );
@@ -46,15 +78,38 @@ function BerthCard({ row: { berth, alongside, next } }: { readonly row: BerthRow
     >
       <span className="berth-id">{berth.id}</span>
       <span className="berth-who">
-        {alongside ? alongside.vessel.name : 'free'}
-        <small>
-          {alongside
-            ? `until ${clock(alongside.departs)}`
-            : next
-              ? `${clock(next.arrives)} ${next.vessel.name}`
-              : 'no visit expected'}
-        </small>
+        {alongside ? alongside.vessel.name : 'free'}{' '}
+        <small>{alongside ? `until ${clock(alongside.departs)}` : next ? `until ${clock(next.arrives)}` : 'all day'}</small>
       </span>
     </button>
+  );
+}
+
+/** The day at one berth, drawn. The list and the buttons beside it say the same to those who do not see it. */
+function Lane({ berth }: { readonly berth: string }) {
+  const stays = useSelection(staysAt(berth));
+  return (
+    <div className="lane" role="img" aria-label={`${berth}: ${stays.map(told).join('; ') || 'free all day'}`}>
+      {stays.map((stay) => (
+        <Bar key={stay.id} stay={stay} />
+      ))}
+    </div>
+  );
+}
+
+const told = ({ vessel, from, to, clashes }: Stay): string =>
+  `${vessel}, ${clockOf(from)} to ${clockOf(to)}${clashes ? ', clashes' : ''}`;
+
+function Bar({ stay }: { readonly stay: Stay }) {
+  const picked = useSelection(pickedId) === stay.id;
+  const go = useAction(address.went);
+  const at = (minute: number): string => `${(minute / (24 * 60)) * 100}%`;
+  return (
+    <span
+      className={['bar', `bar-${stay.phase}`, stay.clashes ? 'bar-clashes' : '', picked ? 'bar-picked' : ''].join(' ')}
+      style={{ insetInlineStart: at(stay.from), width: at(stay.to - stay.from) }}
+      title={`${told(stay)} · ${stay.phase}`}
+      onClick={() => go(visitAt(stay.id))}
+    />
   );
 }
