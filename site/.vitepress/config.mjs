@@ -5,14 +5,15 @@ const titleOf = (page) =>
   /^# (.+)$/m.exec(readFileSync(new URL(`../.pages/${page}.md`, import.meta.url), 'utf8'))?.[1].replaceAll('`', '') ??
   page;
 const item = (page) => ({ text: titleOf(page), link: `/${page}` });
-const lessons = readdirSync(new URL('../.pages/tutorial', import.meta.url)).map(
-  (name) => `tutorial/${name.replace('.md', '')}`,
-);
+const lessons = readdirSync(new URL('../.pages/tutorial', import.meta.url))
+  .sort((a, b) => Number.parseInt(a) - Number.parseInt(b))
+  .map((name) => `tutorial/${name.replace('.md', '')}`);
 const guides = {
   'To begin': ['a-store-in-five-minutes', 'on-the-screen-react', 'on-the-screen-vue-svelte-angular', 'selectors'],
   'The work': [
     'work-over-time',
     'a-larger-application',
+    'conventions',
     'entities',
     'keeping-state-between-sessions',
     'navigation',
@@ -25,7 +26,7 @@ const guides = {
     'testing-with-jest',
     'from-a-recording-to-a-test',
   ],
-  Further: ['from-server-to-browser', 'extending-floe'],
+  Further: ['moving-to-floe', 'why-it-is-so', 'security', 'from-server-to-browser', 'extending-floe'],
 };
 const entries = [
   ...['floe', 'floe/entities', 'floe/trace', 'floe/persist', 'floe/persist/node', 'floe/location', 'floe/testing'],

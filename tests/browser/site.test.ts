@@ -52,6 +52,16 @@ inLongMode('every link of every page leads to a page of the site', () => {
   expect(lost).toEqual([]);
 });
 
+inLongMode('every guide and every lesson stands beside the pages', () => {
+  const page = readFileSync(join(dist, 'ideas.html'), 'utf8');
+  const missing = ['guides', 'tutorial'].flatMap((folder) =>
+    readdirSync(`docs/${folder}`)
+      .map((name) => `/${folder}/${name.replace('.md', '.html')}`)
+      .filter((path) => !page.includes(`href="${path}"`)),
+  );
+  expect(missing).toEqual([]);
+});
+
 inLongMode('every export of every entry has its place in the reference', () => {
   let count = 0;
   const missing = readdirSync('docs/reference/api').flatMap((report) => {

@@ -79,7 +79,9 @@ function BerthCard({ row: { berth, alongside, next } }: { readonly row: BerthRow
       <span className="berth-id">{berth.id}</span>
       <span className="berth-who">
         {alongside ? alongside.vessel.name : 'free'}{' '}
-        <small>{alongside ? `until ${clock(alongside.departs)}` : next ? `until ${clock(next.arrives)}` : 'all day'}</small>
+        <small>
+          {alongside ? `until ${clock(alongside.departs)}` : next ? `until ${clock(next.arrives)}` : 'all day'}
+        </small>
       </span>
     </button>
   );
