@@ -9,6 +9,7 @@ import ts from 'typescript';
 import { problemsOf } from '../support/compile.js';
 import { floe } from '../support/command.js';
 import { launch } from '../support/page.js';
+import { inLongMode } from '../support/in-long-mode.js';
 import { longMode } from '../support/runs.js';
 
 const guide = readFileSync('docs/guides/on-the-screen-react.md', 'utf8');
@@ -74,8 +75,6 @@ async function opened(script: string, work: (page: Page) => Promise<void>, body 
   expect(wrongs).toEqual([]);
   await page.close();
 }
-
-const inLongMode = longMode ? test : test.skip;
 
 test('every file compiles', () => {
   const sources = files.filter(({ path }) => path.startsWith('src/')).map(({ path }) => join(folder, path));

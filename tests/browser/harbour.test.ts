@@ -4,6 +4,7 @@ import { spawn, type ChildProcess } from 'node:child_process';
 import { demoProgram } from '../support/command.js';
 import { eventually } from '../support/eventually.js';
 import { launch } from '../support/page.js';
+import { inLongMode } from '../support/in-long-mode.js';
 
 let demo: ChildProcess;
 let address: string;
@@ -135,7 +136,7 @@ test('a visit moves on in phase; a taken berth is refused and nothing changes', 
   expect(complaints).toEqual([]);
 });
 
-test('a vessel renamed once has its new name everywhere, and back in the past the old one', async () => {
+inLongMode('a vessel renamed once has its new name everywhere, and back in the past the old one', async () => {
   const { page, complaints } = await open();
   await rows(page).first().waitFor();
   await page.locator('.berth-taken').first().click();
@@ -220,7 +221,7 @@ test('cancelling a visit asks first; positions arrive and do not bury the histor
   expect(complaints).toEqual([]);
 });
 
-test('loading shows placeholders, a closed office a way to try again', async () => {
+inLongMode('loading shows placeholders, a closed office a way to try again', async () => {
   const slow = await open('?delay=1500');
   expect(await slow.page.locator('.mantine-Skeleton-root').count()).toBeGreaterThan(20);
   expect(await slow.page.getByRole('heading', { name: 'Skerrow Harbour' }).isVisible()).toBe(true);

@@ -8,6 +8,7 @@ import { openPort } from '../inspector/port.js';
 import { demo } from '../support/command.js';
 import { inspecting, type Served } from '../support/inspect.js';
 import { bundledPage, contextWith, launch } from '../support/page.js';
+import { inLongMode } from '../support/in-long-mode.js';
 import { longMode } from '../support/runs.js';
 
 let browser: Browser;
@@ -146,7 +147,7 @@ describe('a recording', () => {
       await page.getByRole('group', { name: 'Sessions' }).getByText('dropped.jsonl').waitFor();
     }));
 
-  test('an hour of waiting is folded', async () => {
+  inLongMode('an hour of waiting is folded', async () => {
     const file = await recorded('idle.jsonl', ({ runtime, noted }) => {
       for (const note of ['a', 'b', 'c']) runtime.dispatch(noted(note));
     });
@@ -171,7 +172,7 @@ describe('a recording', () => {
     });
   });
 
-  test('branches stand in rows of their own', async () => {
+  inLongMode('branches stand in rows of their own', async () => {
     const file = await recorded('branches.jsonl', ({ runtime, noted, shut }) => {
       runtime.dispatch(noted('a'));
       const { seq } = runtime.trace.steps.at(-1)!;
@@ -188,7 +189,7 @@ describe('a recording', () => {
     });
   });
 
-  test('redacted values are shown as such', async () => {
+  inLongMode('redacted values are shown as such', async () => {
     const { runtime, keyed } = openPort({ redact: { state: ['/log/key'], actions: { 'log.keyed': [''] } } });
     runtime.dispatch(keyed('open-sesame'));
     const file = join(folder, 'redacted.jsonl');
@@ -306,23 +307,26 @@ test('the store of the reference, which has no Floe, is inspected: moments, stat
   await page.close();
 });
 
-test('docked at a runtime without a trace, the inspector says how to record one; docked to the left, the page has the rest', async () => {
-  writeFileSync(
-    join(folder, 'no-trace-page.ts'),
-    `import { createRuntime, store } from 'floe';
+inLongMode(
+  'docked at a runtime without a trace, the inspector says how to record one; docked to the left, the page has the rest',
+  async () => {
+    writeFileSync(
+      join(folder, 'no-trace-page.ts'),
+      `import { createRuntime, store } from 'floe';
     import { showInspector } from 'floe/inspector';
     document.body.innerHTML = '<p>The page</p>';
     const inspector = showInspector(createRuntime({ stores: [store('log', { note: '' })] }), { dock: 'left', name: 'The log' });
     Object.assign(globalThis, { inspector });`,
-  );
-  const script = await bundledPage(join(folder, 'no-trace-page.ts'), 'development');
-  const context = await contextWith(browser, 'http://bare.localhost', script);
-  const page = await context.newPage();
-  await page.goto('http://bare.localhost/');
-  await page.getByRole('alert').getByText('createRuntime({ trace: recording() })').waitFor();
-  expect((await page.getByText('The page').boundingBox())!.x).toBeGreaterThan(400);
-  await page.evaluate(() => (globalThis as unknown as { inspector: { close(): void } }).inspector.close());
-  expect(await page.locator('floe-inspector').count()).toBe(0);
-  expect((await page.getByText('The page').boundingBox())!.x).toBeLessThan(20);
-  await page.close();
-});
+    );
+    const script = await bundledPage(join(folder, 'no-trace-page.ts'), 'development');
+    const context = await contextWith(browser, 'http://bare.localhost', script);
+    const page = await context.newPage();
+    await page.goto('http://bare.localhost/');
+    await page.getByRole('alert').getByText('createRuntime({ trace: recording() })').waitFor();
+    expect((await page.getByText('The page').boundingBox())!.x).toBeGreaterThan(400);
+    await page.evaluate(() => (globalThis as unknown as { inspector: { close(): void } }).inspector.close());
+    expect(await page.locator('floe-inspector').count()).toBe(0);
+    expect((await page.getByText('The page').boundingBox())!.x).toBeLessThan(20);
+    await page.close();
+  },
+);

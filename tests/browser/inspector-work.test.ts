@@ -3,6 +3,7 @@ import { describe, expect, test } from '@jest/globals';
 import type { Locator, Page } from 'playwright-core';
 import { harbourPage } from '../support/harbour-page.js';
 import { steps, button, sentence, says, assign, bringAlongside } from '../support/inspector-page.js';
+import { inLongMode } from '../support/in-long-mode.js';
 
 const { open, newContext } = harbourPage({ each: true });
 
@@ -126,7 +127,7 @@ describe('the dock', () => {
     await says(page, /wrote in the log$/);
   });
 
-  test('begins folded in a narrow window, and works there', async () => {
+  inLongMode('begins folded in a narrow window, and works there', async () => {
     const context = await newContext();
     const page = await context.newPage();
     await page.setViewportSize({ width: 400, height: 800 });
@@ -158,7 +159,7 @@ describe('each task of the work takes at most three clicks', () => {
     const { page } = await fresh();
     await page.locator('floe-changes td.new', { hasText: 'alongside' }).first().waitFor();
   });
-  test('who set this value, and why: one', async () => {
+  inLongMode('who set this value, and why: one', async () => {
     const { page, press } = await fresh();
     await press(page.locator('floe-changes button.place', { hasText: 'phase' }));
     await page.locator('floe-history .because').first().waitFor();
@@ -170,12 +171,12 @@ describe('each task of the work takes at most three clicks', () => {
     await page.getByRole('button', { name: /1 problem$/ }).click();
     await page.locator('.found .entry', { hasText: 'failed' }).waitFor();
   });
-  test('what would be there without this step: one', async () => {
+  inLongMode('what would be there without this step: one', async () => {
     const { page, press } = await fresh();
     await press(button(page, 'Leave out'));
     await page.getByText(/^Without step/).waitFor();
   });
-  test('send the last action with another payload: two', async () => {
+  inLongMode('send the last action with another payload: two', async () => {
     const { page, press } = await fresh();
     await press(button(page, 'Send again…'));
     const form = page.getByRole('form', { name: 'Send an action' });
@@ -193,7 +194,7 @@ describe('each task of the work takes at most three clicks', () => {
       .getByText(/times?, (never|\d+) for nothing/)
       .waitFor();
   });
-  test('take a test from the last five steps: three', async () => {
+  inLongMode('take a test from the last five steps: three', async () => {
     const { page, press } = await fresh();
     await press(button(page, 'More'));
     await press(page.getByRole('menuitem', { name: 'Write a test…' }));
@@ -206,7 +207,7 @@ describe('each task of the work takes at most three clicks', () => {
       .getByText(/testRuntime\(/)
       .waitFor();
   });
-  test('save the session: two', async () => {
+  inLongMode('save the session: two', async () => {
     const { page, press } = await fresh();
     await press(button(page, 'Session'));
     await Promise.all([page.waitForEvent('download'), press(button(page, 'Save session'))]);

@@ -12,6 +12,7 @@ import {
   bringAlongside,
   openState,
 } from '../support/inspector-page.js';
+import { inLongMode } from '../support/in-long-mode.js';
 
 const { open } = harbourPage({ each: true });
 
@@ -86,7 +87,7 @@ describe('the moment', () => {
 });
 
 describe('time', () => {
-  test('the chosen place moves by keys and by the pointer, and the window zooms', async () => {
+  inLongMode('the chosen place moves by keys and by the pointer, and the window zooms', async () => {
     const page = await open();
     await bringAlongside(page);
     const line = page.getByRole('slider', { name: 'Line of time' });
@@ -126,7 +127,7 @@ describe('time', () => {
     await says(page, /^The runtime began$/);
   });
 
-  test('lanes are chosen', async () => {
+  inLongMode('lanes are chosen', async () => {
     const page = await open();
     await bringAlongside(page);
     await page.getByRole('button', { name: /^\d+ more$/ }).click();
@@ -208,7 +209,7 @@ describe('state and derived values', () => {
     await page.locator('floe-tree .row', { hasText: 'hull' }).waitFor();
   });
 
-  test('only chosen stores are shown, and a click on a value shows its history', async () => {
+  inLongMode('only chosen stores are shown, and a click on a value shows its history', async () => {
     const page = await open();
     await bringAlongside(page);
     await openState(page);
@@ -225,7 +226,7 @@ describe('state and derived values', () => {
     await page.locator('floe-history code', { hasText: '/log/note' }).waitFor();
   });
 
-  test('a value tells its history, and each entry leads to its step', async () => {
+  inLongMode('a value tells its history, and each entry leads to its step', async () => {
     const page = await open();
     await bringAlongside(page);
     await page.locator('floe-changes button.place', { hasText: 'phase' }).click();

@@ -6,6 +6,7 @@ import type { Trace } from 'floe/trace';
 import type { Page } from 'playwright-core';
 import { eventually } from '../support/eventually.js';
 import { harbourPage } from '../support/harbour-page.js';
+import { inLongMode } from '../support/in-long-mode.js';
 
 /** What the page exposes on the console. */
 declare const harbour: Runtime & { readonly persistence: Persistence; readonly trace: Trace };
@@ -56,7 +57,7 @@ test('a page shows what is stored; forget clears it and leaves the page, reset d
   await page.getByText('Nothing is stored yet.').waitFor();
 });
 
-test('what the office could not be told is kept over a reload, and sent when it can be', async () => {
+inLongMode('what the office could not be told is kept over a reload, and sent when it can be', async () => {
   const context = await newContext();
   const page = await open('/', context);
   await page.locator('tr.row').first().click();
@@ -72,30 +73,33 @@ test('what the office could not be told is kept over a reload, and sent when it 
   await page.getByText('Grey Heron').first().waitFor();
 });
 
-test('a full storage is said, keeps the last good copy, and takes the next change when there is room', async () => {
-  const page = await open();
-  await note(page).fill('before');
-  await page.waitForFunction(() => localStorage.getItem('harbour:log')?.includes('before'));
-  await page.evaluate(() => {
-    for (let size = 1 << 22; size >= 1; size >>= 1) {
-      try {
-        for (let i = 0; ; i++) localStorage.setItem(`filler-${size}-${i}`, 'x'.repeat(size));
-      } catch {
-        // Full at this size.
+inLongMode(
+  'a full storage is said, keeps the last good copy, and takes the next change when there is room',
+  async () => {
+    const page = await open();
+    await note(page).fill('before');
+    await page.waitForFunction(() => localStorage.getItem('harbour:log')?.includes('before'));
+    await page.evaluate(() => {
+      for (let size = 1 << 22; size >= 1; size >>= 1) {
+        try {
+          for (let i = 0; ; i++) localStorage.setItem(`filler-${size}-${i}`, 'x'.repeat(size));
+        } catch {
+          // Full at this size.
+        }
       }
-    }
-  });
-  await note(page).fill('this does not fit any more, whatever is tried');
-  await button(page, 'Kept here').click();
-  await page.getByText('FLOE_STORAGE_FAILED').waitFor();
-  expect((await kept(page))['harbour:log']).toContain('before');
-  await page.keyboard.press('Escape');
-  await page.evaluate(() =>
-    Object.keys(localStorage).forEach((key) => key.startsWith('filler') && localStorage.removeItem(key)),
-  );
-  await note(page).fill('there is room again');
-  await page.waitForFunction(() => localStorage.getItem('harbour:log')?.includes('there is room again'));
-});
+    });
+    await note(page).fill('this does not fit any more, whatever is tried');
+    await button(page, 'Kept here').click();
+    await page.getByText('FLOE_STORAGE_FAILED').waitFor();
+    expect((await kept(page))['harbour:log']).toContain('before');
+    await page.keyboard.press('Escape');
+    await page.evaluate(() =>
+      Object.keys(localStorage).forEach((key) => key.startsWith('filler') && localStorage.removeItem(key)),
+    );
+    await note(page).fill('there is room again');
+    await page.waitForFunction(() => localStorage.getItem('harbour:log')?.includes('there is room again'));
+  },
+);
 
 test('where the browser forbids storage the page works from memory, and says so', async () => {
   const context = await newContext();
@@ -162,7 +166,7 @@ test('the tabs of one browser are in step; one writes, and when it is closed ano
   expect(await others[0].evaluate(() => harbour.persistence.problems.map(({ code }) => code))).toEqual([]);
 });
 
-test('without the Web Locks API the tabs choose one of them by messages', async () => {
+inLongMode('without the Web Locks API the tabs choose one of them by messages', async () => {
   const context = await newContext();
   await context.addInitScript(() => Object.defineProperty(navigator, 'locks', { value: undefined }));
   const tabs = [await open('/', context), await open('/', context)];

@@ -1,11 +1,12 @@
 // Programs of the simulator in tabs of a real browser, on IndexedDB and on localStorage: there the order of deliveries is
 // Chromium's. At rest all tabs are equal, and nothing that `flush()` acknowledged is missing. In the long mode only: `FLOE_RUNS` says how many.
-import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { afterAll, beforeAll, expect } from '@jest/globals';
 import fc from 'fast-check';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import type { Simulated } from '../../simulator/chromium-page.js';
 import { someScenario, type Scenario } from '../../simulator/program.js';
 import { bundledPage, contextWith, launch } from '../support/page.js';
+import { inLongMode } from '../support/in-long-mode.js';
 import { longMode, runs } from '../support/runs.js';
 
 declare const simulated: Simulated;
@@ -59,7 +60,7 @@ const scenarios = fc.sample(
   { numRuns: longMode ? Math.min(runs(36), 1000) : 6, seed: longMode ? Date.now() % 1e9 : 20_261_130 },
 );
 
-(longMode ? test : test.skip).each(scenarios.map((scenario, i): [number, Scenario] => [i + 1, scenario]))(
+inLongMode.each(scenarios.map((scenario, i): [number, Scenario] => [i + 1, scenario]))(
   'program %i: all tabs are equal at rest, and hold what was acknowledged',
   async (_number, scenario) => {
     const context = await contextWith(browser, ORIGIN, code);

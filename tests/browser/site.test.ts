@@ -1,16 +1,16 @@
 // The site, as `npm run docs` builds it: every link leads somewhere, search finds words, and the live page runs what is typed. In the
 // long mode only: it installs what only the site needs.
-import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { afterAll, beforeAll, expect } from '@jest/globals';
 import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
 import { once } from 'node:events';
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Browser, Page } from 'playwright-core';
 import { launch } from '../support/page.js';
+import { inLongMode } from '../support/in-long-mode.js';
 import { longMode } from '../support/runs.js';
 
 const dist = join(process.cwd(), 'site', 'dist');
-const inLongMode = longMode ? test : test.skip;
 let browser: Browser;
 let server: ChildProcess;
 const address = 'http://127.0.0.1:4331';

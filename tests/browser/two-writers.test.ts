@@ -2,6 +2,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { bundledPage, contextWith, launch } from '../support/page.js';
+import { longMode } from '../support/runs.js';
 import type { Writer } from './pages/writer-page.js';
 
 declare const writer: Writer;
@@ -24,7 +25,7 @@ async function open(context: BrowserContext, kind: string): Promise<Page> {
   return page;
 }
 
-describe.each(['local', 'indexed'])('two tabs that share nothing but %s storage', (kind) => {
+describe.each(longMode ? ['local', 'indexed'] : ['indexed'])('two tabs that share nothing but %s storage', (kind) => {
   test('keep both fields that they change at the same moment, and say so', async () => {
     const context = await newContext();
     const pages = [await open(context, kind), await open(context, kind)] as const;
