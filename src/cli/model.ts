@@ -86,7 +86,7 @@ function obstacleIn(cause: unknown): string {
   return message;
 }
 
-const ENDINGS = ['ts', 'tsx', 'mts', 'js', 'jsx', 'mjs'];
+export const ENDINGS = ['ts', 'tsx', 'mts', 'js', 'jsx', 'mjs'];
 
 /** The model of the project around: what its `package.json` says, else where the guides put it. */
 function ownModel(): string {

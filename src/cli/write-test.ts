@@ -1,13 +1,13 @@
 // `floe write-test TRACE --model MODULE`: a Jest test out of recorded steps.
-import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
-import { basename, dirname, resolve } from 'node:path';
+import { mkdirSync, statSync, writeFileSync } from 'node:fs';
+import { basename, dirname, join, resolve } from 'node:path';
 import colours from 'picocolors';
 import { FloeError } from '../core/internal.js';
 import type { AnyStore } from '../core/index.js';
 import { givenText, writeTest } from '../trace/index.js';
 import { fileUnwritable, givenNeedsFile } from './errors.js';
 import { readTraceFile } from './input.js';
-import { storesIn } from './model.js';
+import { ENDINGS, storesIn } from './model.js';
 import { numberOf } from './options.js';
 import { shown, type Output } from './output.js';
 
@@ -32,9 +32,15 @@ interface Found {
 /** The stores, where the test will import them from a file that is there already. */
 async function storesFor(model: string, target: string | undefined, out: Output): Promise<Found> {
   const path = resolve(target === undefined ? '.' : dirname(target), model);
-  const file = [path, path.replace(/\.(m?)js(x?)$/, '.$1ts$2')].find((one) => existsSync(one));
+  // As a test names it: the file itself, a module of TypeScript by what becomes of it, or one without an ending.
+  const places = [path, path.replace(/\.(m?)js(x?)$/, '.$1ts$2')];
+  for (const bare of [path, join(path, 'index')]) places.push(...ENDINGS.map((ending) => `${bare}.${ending}`));
+  const file = places.find((one) => statSync(one, { throwIfNoEntry: false })?.isFile());
   const without = 'the test gives the states of all stores, and dispatches no action of a store with redacted places';
-  if (file === undefined) return { missing: `There is no ${shown(path)} so far: ${without}.` };
+  if (file === undefined)
+    return {
+      missing: `There is no '${shown(model)}' ${target === undefined ? 'here' : 'beside the test'} so far: ${without}.`,
+    };
   try {
     return { stores: await storesIn(file, out) };
   } catch (error) {

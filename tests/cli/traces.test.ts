@@ -273,6 +273,14 @@ describe('floe compare, floe replay, floe write-test', () => {
     expect(long.err).toContain('the states of all stores');
     const short = await floeAgain(['write-test', file, '--model', model, ...range]);
     expect([short.code, short.out.match(/given = .*/)?.[0]]).toEqual([0, expect.stringMatching(/^given = \{ log:/)]);
+    // As a project for a bundler imports it: without an ending.
+    const bare = await floeAgain(['write-test', file, '--model', model.replace(/\.js$/, ''), ...range]);
+    expect([bare.out.replace(/model\/index'/, "model/index.js'"), bare.err]).toEqual([short.out, short.err]);
+    const none = await floeAgain(
+      ['write-test', file, '--model', '../none', ...range, '--out', place('none.test.ts')],
+      folder,
+    );
+    expect(none.err).toContain("There is no '../none' beside the test so far");
     const out = place('new/note.test.mjs');
     const written = await floeAgain([...late, '--title', 'a note', '--out', out]);
     expect(lines(written.out)).toEqual([out, place('new/note.given.json')]);
