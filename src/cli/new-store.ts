@@ -24,6 +24,8 @@ interface Habits {
 const SOURCE = /\.[mc]?[jt]sx?$/;
 const TEST = /\.(test|spec)\.[mc]?[jt]sx?$/;
 const DECLARES = /import\s*\{[^}]*\bstore\b[^}]*\}\s*from\s*['"]floe['"]/;
+/** The list that the runtime, the tests and the commands take. */
+const LISTS = /^export const stores\b/m;
 const LEFT_OUT = new Set(['node_modules', 'dist', 'build', 'coverage']);
 /** More files than a look at a project's habits needs. */
 const MOST = 5000;
@@ -54,7 +56,15 @@ export function newStore(name: string, { json }: { readonly json?: boolean }, ou
   const paths = texts.map(([path]) => relative(process.cwd(), path));
   if (json) out.result(jsonOf({ folder: project, files: paths }));
   else for (const path of paths) out.result(shown(path));
-  out.talk(colours.dim(`\nAdd the store to the runtime: createRuntime({ stores: [..., ${name}] })`));
+  const list = sourcesIn(project).find((path) => LISTS.test(readFileSync(join(project, path), 'utf8')));
+  const where = list && shown(relative(process.cwd(), join(project, list)));
+  out.talk(
+    colours.dim(
+      where === undefined
+        ? `\nAdd the store to the runtime: createRuntime({ stores: [..., ${name}] })`
+        : `\nAdd the store to the list 'stores' in ${where}.`,
+    ),
+  );
 }
 
 /** What most do; nothing where there is none. */

@@ -22,6 +22,16 @@ const manifest = (...devDependencies: readonly string[]): string =>
   JSON.stringify({ type: 'module', devDependencies: Object.fromEntries(devDependencies.map((one) => [one, '*'])) });
 const STORE = `import { store } from 'floe';\nexport const log = store('log', {});\n`;
 
+test('where the project lists its stores, the command says so', async () => {
+  const root = project('listed', {
+    'package.json': manifest('@jest/globals'),
+    'src/model/log.ts': STORE,
+    'src/model/index.ts': "import { log } from './log';\nexport const stores = [log];\n",
+  });
+  const { err } = await floe(['new', '--store', 'tide'], '', root);
+  expect(err).toContain("Add the store to the list 'stores' in src/model/index.ts.");
+});
+
 test.each([
   [
     'an empty one',
