@@ -99,8 +99,10 @@ writeFileSync(join(pages, 'reference', 'commands.md'), ['# Commands\n', ...descr
 const onSite = (page, link) => existsSync(join(page, '..', decodeURI(link.replace(/[#?].*$/, ''))));
 for (const page of markdownIn(pages)) {
   const text = readFileSync(page, 'utf8');
-  const linked = text.replace(/(?<!!)\[([^\]]*)\]\((?!https?:|#|\/)([^)\s]+)\)/g, (all, words, link) =>
-    onSite(page, link) ? all : words,
+  // What stands in code is no link.
+  const linked = text.replace(
+    /^```[^]*?^```|`[^`\n]*`|(?<!!)\[([^\]]*)\]\((?!https?:|#|\/)([^)\s]+)\)/gm,
+    (all, words, link) => (link === undefined || onSite(page, link) ? all : words),
   );
   if (linked !== text) writeFileSync(page, linked);
 }

@@ -1,5 +1,6 @@
 // `npm run test:long`: an hour of the simulator, the property-based tests with 10,000 programs each, all orders of events, a
-// thousand programs in Chromium's tabs, all examples and lessons, the site, and the package with every bundler, compiler and setting of Jest.
+// thousand programs in Chromium's tabs, all tests in Chromium, all examples and lessons, four routers, the site, and the package with every
+// bundler, compiler and setting of Jest.
 // Takes long; `FLOE_SIMULATE` says another number of seconds, `FLOE_RUNS` of programs.
 import { join } from 'node:path';
 import { root, run, runTool } from './run.mjs';
@@ -22,7 +23,7 @@ process.exit(
         '--testTimeout',
         '7200000',
         '-i',
-        'property|interleavings|interruptions|browser/simulator|meeting|installed|explore|browser/new|browser/examples|browser/site|browser/tutorial|docs/jest|persist/damage|types/declarations',
+        'property|interleavings|interruptions|browser/|meeting|explore|docs/jest|persist/damage|trace/files|types/',
       ],
       {
         env: {

@@ -52,6 +52,11 @@ inLongMode('every link of every page leads to a page of the site', () => {
   expect(lost).toEqual([]);
 });
 
+inLongMode('code that looks like a link stays code', () => {
+  const words = readFileSync(join(dist, 'guides/navigation.html'), 'utf8').replace(/<[^>]*>/g, '');
+  expect(words).toContain('router[how](url)');
+});
+
 inLongMode('every guide and every lesson stands beside the pages', () => {
   const page = readFileSync(join(dist, 'ideas.html'), 'utf8');
   const missing = ['guides', 'tutorial'].flatMap((folder) =>

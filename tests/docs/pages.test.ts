@@ -45,3 +45,19 @@ describe.each(['docs/architecture.md', 'docs/quality.md', 'docs/performance.md',
     expect(places.filter(([of, name]) => !(of in globalThis) && members.get(of)?.has(name) !== true)).toEqual([]);
   });
 });
+
+test('a page names the file before each program that belongs into one', () => {
+  const pages = ['docs/tutorial', 'docs/guides'].flatMap((folder) =>
+    readdirSync(folder).map((name) => join(folder, name)),
+  );
+  const nameless = pages.flatMap((page) =>
+    Array.from(
+      readFileSync(page, 'utf8').matchAll(/([^\n]*(?:\n[^\n]+)*)\n\n```\w+ (?:file|edit|append)=(\S+)\n/g),
+      ([, before, path]) =>
+        before.includes(`\`${path}\``) || before.includes(`\`${path.replace(/^\w+\//, '')}\``)
+          ? ''
+          : `${page}: ${path}`,
+    ).filter(Boolean),
+  );
+  expect(nameless).toEqual([]);
+});
