@@ -43,7 +43,7 @@ createRoot(document.getElementById('root')!).render(
   <StrictMode><RuntimeProvider runtime={runtime}><Board /></RuntimeProvider></StrictMode>,
 );`,
   );
-  const entries = ['readme', 'main', 'server', 'client', ...(longMode ? ['classes', 'suspended', 'panel'] : [])];
+  const entries = ['readme', 'main', ...(longMode ? ['classes', 'suspended', 'server', 'client', 'panel'] : [])];
   const { stdout } = await promisify(execFile)(process.execPath, ['scripts/guide-page.mjs', folder, ...entries], {
     env: { ...process.env, NODE_ENV: 'development', NODE_OPTIONS: '' },
     maxBuffer: 1 << 27,
@@ -134,7 +134,7 @@ inLongMode('a component suspends on a run', () =>
   }),
 );
 
-test('the server renders, and the page takes it over: what is kept differs on the second visit', async () => {
+inLongMode('the server renders, and the page takes it over: what is kept differs on the second visit', async () => {
   expect(built.server).toContain('Far Lodestar, 2 March');
   await opened(
     'client',

@@ -117,7 +117,7 @@ test('a shift in the built example: plan, filter, pick a day, write a note, relo
   expect(complaints).toEqual([]);
 });
 
-test('a visit moves on in phase; a taken berth is refused and nothing changes', async () => {
+inLongMode('a visit moves on in phase; a taken berth is refused and nothing changes', async () => {
   const { page, complaints } = await open();
   await rows(page).first().waitFor();
   await pickFilter(page, 'Alongside');
@@ -192,34 +192,37 @@ test('a berth is assigned at once; the office confirms it or refuses it a second
   expect(complaints).toEqual([]);
 });
 
-test('cancelling a visit asks first; positions arrive and do not bury the history; ending the shift clears all', async () => {
-  const { page, complaints } = await open();
-  await rows(page).first().waitFor();
-  await pickFilter(page, 'Expected');
-  await shows(() => isShowing(page, /Expected/), true);
-  await rows(page).first().click();
-  const expected = await rows(page).count();
-  const cancel = button(page, 'Cancel visit');
-  await cancel.click();
-  await page.getByRole('dialog').getByText('Cancel this visit?').waitFor();
-  await page.keyboard.press('Escape');
-  await page.getByRole('dialog').waitFor({ state: 'hidden' });
-  expect(await rows(page).count()).toBe(expected);
-  await cancel.click();
-  await button(page, 'Yes').click();
-  await page.getByRole('dialog').waitFor({ state: 'hidden' });
-  await shows(() => rows(page).count(), expected - 1);
-  await page.getByText(/^tell the office of the cancelled visit, run \d+$/).waitFor();
-  expect(await page.getByText(/nautical miles from the harbour mouth/).count()).toBe(1);
-  await page.locator('floe-time .coalesced').first().waitFor();
-  expect(await page.getByText(/positions\.(ask|arrived)/).count()).toBe(0);
-  await note(page).fill('Fog.');
-  await button(page, 'End shift').click();
-  await shows(() => note(page).inputValue(), '');
-  await shows(() => picked(page), 0);
-  await shows(() => isShowing(page, /All/), true);
-  expect(complaints).toEqual([]);
-});
+inLongMode(
+  'cancelling a visit asks first; positions arrive and do not bury the history; ending the shift clears all',
+  async () => {
+    const { page, complaints } = await open();
+    await rows(page).first().waitFor();
+    await pickFilter(page, 'Expected');
+    await shows(() => isShowing(page, /Expected/), true);
+    await rows(page).first().click();
+    const expected = await rows(page).count();
+    const cancel = button(page, 'Cancel visit');
+    await cancel.click();
+    await page.getByRole('dialog').getByText('Cancel this visit?').waitFor();
+    await page.keyboard.press('Escape');
+    await page.getByRole('dialog').waitFor({ state: 'hidden' });
+    expect(await rows(page).count()).toBe(expected);
+    await cancel.click();
+    await button(page, 'Yes').click();
+    await page.getByRole('dialog').waitFor({ state: 'hidden' });
+    await shows(() => rows(page).count(), expected - 1);
+    await page.getByText(/^tell the office of the cancelled visit, run \d+$/).waitFor();
+    expect(await page.getByText(/nautical miles from the harbour mouth/).count()).toBe(1);
+    await page.locator('floe-time .coalesced').first().waitFor();
+    expect(await page.getByText(/positions\.(ask|arrived)/).count()).toBe(0);
+    await note(page).fill('Fog.');
+    await button(page, 'End shift').click();
+    await shows(() => note(page).inputValue(), '');
+    await shows(() => picked(page), 0);
+    await shows(() => isShowing(page, /All/), true);
+    expect(complaints).toEqual([]);
+  },
+);
 
 inLongMode('loading shows placeholders, a closed office a way to try again', async () => {
   const slow = await open('?delay=1500');

@@ -131,7 +131,7 @@ describe('a recording', () => {
     await inspect([newer], (page) => page.getByRole('alert').getByText('FLOE_TRACE_TOO_NEW').waitFor());
   });
 
-  test('a file that is dropped on the page opens beside; without any, the page says what to do', () =>
+  inLongMode('a file that is dropped on the page opens beside; without any, the page says what to do', () =>
     inspect([], async (page) => {
       await page.getByText('No step is recorded yet. Click in the page, or open a session').waitFor();
       const text = readFileSync(shift, 'utf8');
@@ -145,7 +145,8 @@ describe('a recording', () => {
       await page.locator('.whole').dispatchEvent('drop', { dataTransfer: data });
       await says(page, /\w/);
       await page.getByRole('group', { name: 'Sessions' }).getByText('dropped.jsonl').waitFor();
-    }));
+    }),
+  );
 
   inLongMode('an hour of waiting is folded', async () => {
     const file = await recorded('idle.jsonl', ({ runtime, noted }) => {
@@ -267,45 +268,48 @@ test.each(longMode ? (['light', 'dark'] as const) : (['dark'] as const))(
     }),
 );
 
-test('the store of the reference, which has no Floe, is inspected: moments, state, histories, sending', async () => {
-  const reference = readFileSync('docs/reference/link-protocol.md', 'utf8');
-  const code = /^```js file=own-store\.js\n([^]*?)^```$/m.exec(reference)![1];
-  expect(code.split('\n').length).toBeLessThan(55);
-  writeFileSync(
-    join(folder, 'own-store-page.js'),
-    `${code}
+inLongMode(
+  'the store of the reference, which has no Floe, is inspected: moments, state, histories, sending',
+  async () => {
+    const reference = readFileSync('docs/reference/link-protocol.md', 'utf8');
+    const code = /^```js file=own-store\.js\n([^]*?)^```$/m.exec(reference)![1];
+    expect(code.split('\n').length).toBeLessThan(55);
+    writeFileSync(
+      join(folder, 'own-store-page.js'),
+      `${code}
     const store = emittingStore({ berths: { N4: null }, count: 0 }, (state, { type, payload }) =>
       type === 'berthed' ? { ...state, berths: { ...state.berths, [payload.berth]: payload.vessel }, count: state.count + 1 } : state);
     document.body.innerHTML = '<button>Berth</button>';
     document.querySelector('button').onclick = () => store.dispatch({ type: 'berthed', payload: { berth: 'N4', vessel: 'Corran Bell' } });
     inspectStore('harbour', store);
     globalThis.store = store;`,
-  );
-  const script = await bundledPage(join(folder, 'own-store-page.js'), 'development');
-  const context = await contextWith(browser, 'http://own.localhost', script);
-  const page = await context.newPage();
-  await page.goto('http://own.localhost/');
-  const sentence = page.locator('.say .sentence');
-  await sentence.filter({ hasText: 'The runtime began' }).waitFor();
-  await button(page, 'Berth').click();
-  await sentence.filter({ hasText: 'The application dispatched berthed' }).waitFor();
-  // The patch replaced the whole state: the places inside are found.
-  await page.locator('floe-changes').getByRole('button', { name: 'harbour · berths · N4' }).click();
-  await page.locator('floe-history .entry').first().waitFor();
-  expect(await page.locator('floe-history .entry').first().textContent()).toMatch(/null\s*→\s*Corran Bell/);
-  await button(page, 'Send again…').click();
-  const form = page.getByRole('form', { name: 'Send an action' });
-  await form.getByLabel('Payload, as JSON').fill('{ "berth": "N5", "vessel": "Stout Idris" }');
-  await button(form, 'Send').click();
-  await page.waitForFunction(
-    () => (globalThis as unknown as { store: { state: { count: number } } }).store.state.count === 2,
-  );
-  await page.locator('floe-changes').getByRole('button', { name: 'harbour · berths · N5' }).waitFor();
-  await page.getByRole('button', { name: 'Leave out' }).focus();
-  await page.keyboard.press('Enter');
-  await page.getByRole('alert').waitFor();
-  await page.close();
-});
+    );
+    const script = await bundledPage(join(folder, 'own-store-page.js'), 'development');
+    const context = await contextWith(browser, 'http://own.localhost', script);
+    const page = await context.newPage();
+    await page.goto('http://own.localhost/');
+    const sentence = page.locator('.say .sentence');
+    await sentence.filter({ hasText: 'The runtime began' }).waitFor();
+    await button(page, 'Berth').click();
+    await sentence.filter({ hasText: 'The application dispatched berthed' }).waitFor();
+    // The patch replaced the whole state: the places inside are found.
+    await page.locator('floe-changes').getByRole('button', { name: 'harbour · berths · N4' }).click();
+    await page.locator('floe-history .entry').first().waitFor();
+    expect(await page.locator('floe-history .entry').first().textContent()).toMatch(/null\s*→\s*Corran Bell/);
+    await button(page, 'Send again…').click();
+    const form = page.getByRole('form', { name: 'Send an action' });
+    await form.getByLabel('Payload, as JSON').fill('{ "berth": "N5", "vessel": "Stout Idris" }');
+    await button(form, 'Send').click();
+    await page.waitForFunction(
+      () => (globalThis as unknown as { store: { state: { count: number } } }).store.state.count === 2,
+    );
+    await page.locator('floe-changes').getByRole('button', { name: 'harbour · berths · N5' }).waitFor();
+    await page.getByRole('button', { name: 'Leave out' }).focus();
+    await page.keyboard.press('Enter');
+    await page.getByRole('alert').waitFor();
+    await page.close();
+  },
+);
 
 inLongMode(
   'docked at a runtime without a trace, the inspector says how to record one; docked to the left, the page has the rest',

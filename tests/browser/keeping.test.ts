@@ -34,7 +34,7 @@ test('the note, the filter and the day outlive the page, also one that is closed
   ).toBe(true);
 });
 
-test('a page shows what is stored; forget clears it and leaves the page, reset does the opposite', async () => {
+inLongMode('a page shows what is stored; forget clears it and leaves the page, reset does the opposite', async () => {
   const page = await open();
   await note(page).fill('Crane 2 under repair');
   await button(page, 'Kept here').click();
@@ -101,7 +101,7 @@ inLongMode(
   },
 );
 
-test('where the browser forbids storage the page works from memory, and says so', async () => {
+inLongMode('where the browser forbids storage the page works from memory, and says so', async () => {
   const context = await newContext();
   await context.addInitScript(() => {
     Object.defineProperty(window, 'localStorage', {

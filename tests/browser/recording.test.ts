@@ -7,6 +7,7 @@ import type { Page } from 'playwright-core';
 import type { Runtime } from 'floe';
 import { floe } from '../support/command.js';
 import { harbourPage } from '../support/harbour-page.js';
+import { inLongMode } from '../support/in-long-mode.js';
 
 const { built, open } = harbourPage();
 const button = (page: Page, name: string) => page.getByRole('button', { name, exact: true });
@@ -16,58 +17,63 @@ const back = (page: Page) =>
 const pathOf = (page: Page): string => new URL(page.url()).pathname;
 
 describe('the address', () => {
-  test('a visit has its own, which opens it; the browser goes back and forward; travel adds no entries', async () => {
-    const page = await open();
-    await page.locator('tr.row').nth(2).click();
-    await page.waitForURL('**/visits/*');
-    const third = pathOf(page);
-    await page.locator('tr.row').nth(4).click();
-    await page.waitForFunction((path) => location.pathname !== path, third);
-    const fifth = pathOf(page);
-    const entries = await page.evaluate(() => history.length);
+  inLongMode(
+    'a visit has its own, which opens it; the browser goes back and forward; travel adds no entries',
+    async () => {
+      const page = await open();
+      await page.locator('tr.row').nth(2).click();
+      await page.waitForURL('**/visits/*');
+      const third = pathOf(page);
+      await page.locator('tr.row').nth(4).click();
+      await page.waitForFunction((path) => location.pathname !== path, third);
+      const fifth = pathOf(page);
+      const entries = await page.evaluate(() => history.length);
 
-    await page.goBack();
-    expect(pathOf(page)).toBe(third);
-    await page.locator('tr.row-picked').waitFor();
-    await page.goForward();
-    expect(pathOf(page)).toBe(fifth);
+      await page.goBack();
+      expect(pathOf(page)).toBe(third);
+      await page.locator('tr.row-picked').waitFor();
+      await page.goForward();
+      expect(pathOf(page)).toBe(fifth);
 
-    await back(page);
-    await back(page);
-    await page.waitForFunction((path) => location.pathname === path, fifth);
-    await back(page);
-    await page.waitForFunction((path) => location.pathname === path, third);
-    await button(page, 'Live').click();
-    await page.waitForFunction((path) => location.pathname === path, fifth);
-    expect(await page.evaluate(() => history.length)).toBe(entries);
+      await back(page);
+      await back(page);
+      await page.waitForFunction((path) => location.pathname === path, fifth);
+      await back(page);
+      await page.waitForFunction((path) => location.pathname === path, third);
+      await button(page, 'Live').click();
+      await page.waitForFunction((path) => location.pathname === path, fifth);
+      expect(await page.evaluate(() => history.length)).toBe(entries);
 
-    // A "back" that is refused destroys no entry, and what another library keeps in an entry stays there.
-    await page.evaluate(() => history.replaceState({ ...(history.state as object), scroll: 7 }, ''));
-    await page.evaluate(() => {
-      const { harbour } = globalThis as unknown as { harbour: Runtime & { stay?: () => void } };
-      harbour.stay = harbour.addInterceptor('stay', (sent, { proceed, stop }) =>
-        sent.type === 'address.went' ? stop() : proceed(),
+      // A "back" that is refused destroys no entry, and what another library keeps in an entry stays there.
+      await page.evaluate(() => history.replaceState({ ...(history.state as object), scroll: 7 }, ''));
+      await page.evaluate(() => {
+        const { harbour } = globalThis as unknown as { harbour: Runtime & { stay?: () => void } };
+        harbour.stay = harbour.addInterceptor('stay', (sent, { proceed, stop }) =>
+          sent.type === 'address.went' ? stop() : proceed(),
+        );
+        history.back();
+      });
+      await page.waitForFunction(
+        ([path, all]) =>
+          location.pathname === path && history.length === all && (history.state as { scroll?: number }).scroll === 7,
+        [fifth, entries] as const,
       );
-      history.back();
-    });
-    await page.waitForFunction(
-      ([path, all]) =>
-        location.pathname === path && history.length === all && (history.state as { scroll?: number }).scroll === 7,
-      [fifth, entries] as const,
-    );
-    await page.evaluate(() => (globalThis as unknown as { harbour: { stay(): void } }).harbour.stay());
-    await page.goBack();
-    await page.waitForFunction((path) => location.pathname === path, third);
-    await page.goForward();
-    expect(await page.evaluate(() => [location.pathname, (history.state as { scroll?: number }).scroll])).toEqual([
-      fifth,
-      7,
-    ]);
+      await page.evaluate(() => (globalThis as unknown as { harbour: { stay(): void } }).harbour.stay());
+      await page.goBack();
+      await page.waitForFunction((path) => location.pathname === path, third);
+      await page.goForward();
+      expect(await page.evaluate(() => [location.pathname, (history.state as { scroll?: number }).scroll])).toEqual([
+        fifth,
+        7,
+      ]);
 
-    const other = await open(fifth);
-    await other.locator('tr.row-picked').waitFor();
-    expect(await other.locator('tr.row-picked').textContent()).toBe(await page.locator('tr.row-picked').textContent());
-  });
+      const other = await open(fifth);
+      await other.locator('tr.row-picked').waitFor();
+      expect(await other.locator('tr.row-picked').textContent()).toBe(
+        await page.locator('tr.row-picked').textContent(),
+      );
+    },
+  );
 });
 
 describe('a shift recorded in Chromium', () => {
