@@ -91,7 +91,7 @@ function BerthCard({ row: { berth, alongside, next } }: { readonly row: BerthRow
 function Lane({ berth }: { readonly berth: string }) {
   const stays = useSelection(staysAt(berth));
   return (
-    <div className="lane" role="img" aria-label={`${berth}: ${stays.map(told).join('; ') || 'free all day'}`}>
+    <div className="lane" role="img" aria-label={`${berth}: ${stays.map(inWords).join('; ') || 'free all day'}`}>
       {stays.map((stay) => (
         <Bar key={stay.id} stay={stay} />
       ))}
@@ -99,7 +99,7 @@ function Lane({ berth }: { readonly berth: string }) {
   );
 }
 
-const told = ({ vessel, from, to, clashes }: Stay): string =>
+const inWords = ({ vessel, from, to, clashes }: Stay): string =>
   `${vessel}, ${clockOf(from)} to ${clockOf(to)}${clashes ? ', clashes' : ''}`;
 
 function Bar({ stay }: { readonly stay: Stay }) {
@@ -110,7 +110,7 @@ function Bar({ stay }: { readonly stay: Stay }) {
     <span
       className={['bar', `bar-${stay.phase}`, stay.clashes ? 'bar-clashes' : '', picked ? 'bar-picked' : ''].join(' ')}
       style={{ insetInlineStart: at(stay.from), width: at(stay.to - stay.from) }}
-      title={`${told(stay)} · ${stay.phase}`}
+      title={`${inWords(stay)} · ${stay.phase}`}
       onClick={() => go(visitAt(stay.id))}
     />
   );
