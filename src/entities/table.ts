@@ -443,9 +443,15 @@ export function tableOf<Row>(rows: Iterable<readonly [string | number, Row]> = [
   try {
     return RowTable.of(rows) as RowTable<Row>;
   } catch (cause) {
-    throw cause instanceof TypeError ? notPairs(cause) : cause;
+    throw isOfPairs(rows) ? cause : notPairs(cause);
   }
 }
+
+/** Whether an iteration may have failed for another reason than that these are no pairs. */
+const isOfPairs = (rows: unknown): boolean =>
+  Array.isArray(rows)
+    ? rows.every((row) => Array.isArray(row))
+    : typeof (rows as Partial<Iterable<unknown>> | null)?.[Symbol.iterator] === 'function';
 
 /** Lets what is encoded hold tables. Whoever imports a table has called it; a tool that only opens files calls it itself. */
 export function knowTables(): void {

@@ -55,7 +55,9 @@ class AddressLink {
         travelled: () => this.show('replace'),
         close: () => this.stop(),
       }),
-      bar.watch(() => this.ahead ?? this.follow()),
+      bar.watch(() => {
+        if (!this.ahead) this.follow();
+      }),
     ];
     this.position = bar.position?.();
   }
@@ -130,18 +132,21 @@ class AddressLink {
     if (how === 'push' && this.asked && this.asked.position > (this.position ?? 0)) this.asked = undefined;
     // What the router says before it has moved is of no account.
     const ahead = (this.ahead = { url });
-    const shown = bar.show(url, how);
-    const arrived = (): boolean => {
-      // Another one may have overtaken it.
-      const isLatest = this.ahead === ahead;
-      if (isLatest) this.ahead = undefined;
-      return isLatest;
-    };
-    // The router may have refused it, or led elsewhere.
     const settled = (): void => {
-      if (arrived()) this.follow();
+      // Another one may have overtaken it.
+      if (this.ahead !== ahead) return;
+      this.ahead = undefined;
+      // The router may have refused it, or led elsewhere.
+      this.follow();
     };
+    let shown: void | PromiseLike<unknown>;
+    try {
+      shown = bar.show(url, how);
+    } catch (error) {
+      this.ahead = undefined;
+      throw error;
+    }
     if (shown) shown.then(settled, settled);
-    else arrived();
+    else settled();
   }
 }

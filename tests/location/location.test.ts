@@ -422,6 +422,31 @@ describe('a browser', () => {
     expect([now, runtime.trace.cursor, runtime.trace.steps.length]).toEqual(['/harbour/visits/a', 1, 7]);
   });
 
+  test('a bar that fails or leads elsewhere at once leaves the link as it was', () => {
+    const { address, runtime, browser, unlink } = open('/harbour/');
+    unlink();
+    const { own } = browser;
+    let fails = false;
+    const leading: AddressBar = {
+      ...own,
+      show(url, how) {
+        if (fails) throw new Error('too many entries');
+        own.show(url.replace('gone', 'new'), how);
+      },
+    };
+    linkAddress(runtime, address, leading);
+    const go = (id: string) => runtime.dispatch(address.went({ at: 'visit', params: { id } }));
+    go('a');
+    fails = true;
+    go('b');
+    // What the user does is still followed, and so is where the bar leads.
+    browser.back();
+    expect([own.now(), runtime.read(address).at]).toEqual(['/harbour/', 'board']);
+    fails = false;
+    go('gone');
+    expect([own.now(), runtime.read(address).params]).toEqual(['/harbour/visits/new', { id: 'new' }]);
+  });
+
   test('a copy of an address is linked as one', () => {
     const address = declare();
     const filtered = action<'all' | 'expected'>('filtered');
