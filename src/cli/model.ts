@@ -86,7 +86,13 @@ function obstacleIn(cause: unknown): string {
   return message;
 }
 
-export const ENDINGS = ['ts', 'tsx', 'mts', 'js', 'jsx', 'mjs'];
+const ENDINGS = ['ts', 'tsx', 'mts', 'js', 'jsx', 'mjs'];
+
+/** The module of a path without its ending, as bundlers find it. */
+export const moduleAt = (bare: string): string | undefined =>
+  [bare, join(bare, 'index')]
+    .flatMap((one) => ENDINGS.map((ending) => `${one}.${ending}`))
+    .find((file) => existsSync(file));
 
 /** The model of the project around: what its `package.json` says, else where the guides put it. */
 function ownModel(): string {
@@ -94,10 +100,7 @@ function ownModel(): string {
   const folder = manifest === undefined ? process.cwd() : dirname(manifest);
   const floe = manifest === undefined ? undefined : manifestIn(manifest).floe;
   if (typeof floe?.model === 'string') return relative(process.cwd(), join(folder, floe.model));
-  for (const place of ['src/model/index', 'src/model'])
-    for (const ending of ENDINGS) {
-      const file = join(folder, `${place}.${ending}`);
-      if (existsSync(file)) return relative(process.cwd(), file);
-    }
+  const found = moduleAt(join(folder, 'src/model'));
+  if (found !== undefined) return relative(process.cwd(), found);
   throw noModel(folder);
 }

@@ -19,6 +19,8 @@ interface Habits {
   /** What imports of the project's own modules end with, where it has any. */
   readonly imported: string | undefined;
   readonly isKebab: boolean;
+  /** The module that lists the stores, where there is one. */
+  readonly list: string | undefined;
 }
 
 const SOURCE = /\.[mc]?[jt]sx?$/;
@@ -56,8 +58,7 @@ export function newStore(name: string, { json }: { readonly json?: boolean }, ou
   const paths = texts.map(([path]) => relative(process.cwd(), path));
   if (json) out.result(jsonOf({ folder: project, files: paths }));
   else for (const path of paths) out.result(shown(path));
-  const list = sourcesIn(project).find((path) => LISTS.test(readFileSync(join(project, path), 'utf8')));
-  const where = list && shown(relative(process.cwd(), join(project, list)));
+  const where = habits.list && shown(relative(process.cwd(), join(project, habits.list)));
   out.talk(
     colours.dim(
       where === undefined
@@ -98,6 +99,7 @@ function habitsIn(project: string): Habits {
     tests: mostly(foldersOfTests) ?? '',
     imported: mostly(imports.map((found) => /\.[jt]s(?=['"])/.exec(found)?.[0] ?? '')),
     isKebab: files.some((path) => /[a-z]-[a-z]/.test(basename(path))),
+    list: files.find((path) => LISTS.test(readFileSync(join(project, path), 'utf8'))),
   };
 }
 

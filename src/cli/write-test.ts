@@ -1,13 +1,13 @@
 // `floe write-test TRACE --model MODULE`: a Jest test out of recorded steps.
 import { mkdirSync, statSync, writeFileSync } from 'node:fs';
-import { basename, dirname, join, resolve } from 'node:path';
+import { basename, dirname, resolve } from 'node:path';
 import colours from 'picocolors';
 import { FloeError } from '../core/internal.js';
 import type { AnyStore } from '../core/index.js';
 import { givenText, writeTest } from '../trace/index.js';
 import { fileUnwritable, givenNeedsFile } from './errors.js';
 import { readTraceFile } from './input.js';
-import { ENDINGS, storesIn } from './model.js';
+import { moduleAt, storesIn } from './model.js';
 import { numberOf } from './options.js';
 import { shown, type Output } from './output.js';
 
@@ -33,9 +33,10 @@ interface Found {
 async function storesFor(model: string, target: string | undefined, out: Output): Promise<Found> {
   const path = resolve(target === undefined ? '.' : dirname(target), model);
   // As a test names it: the file itself, a module of TypeScript by what becomes of it, or one without an ending.
-  const places = [path, path.replace(/\.(m?)js(x?)$/, '.$1ts$2')];
-  for (const bare of [path, join(path, 'index')]) places.push(...ENDINGS.map((ending) => `${bare}.${ending}`));
-  const file = places.find((one) => statSync(one, { throwIfNoEntry: false })?.isFile());
+  const file =
+    [path, path.replace(/\.(m?)js(x?)$/, '.$1ts$2')].find((one) =>
+      statSync(one, { throwIfNoEntry: false })?.isFile(),
+    ) ?? moduleAt(path);
   const without = 'the test gives the states of all stores, and dispatches no action of a store with redacted places';
   if (file === undefined)
     return {

@@ -78,7 +78,9 @@ export interface Stay {
   readonly clashes: boolean;
 }
 
-const DAY = 24 * 60;
+/** Minutes. */
+export const DAY = 24 * 60;
+/** Minutes of the day; its end, where no time is known. */
 const minutes = (time: string | null, day: string): number =>
   time === null ? DAY : Math.min(DAY, (Date.parse(time) - Date.parse(day)) / 60_000);
 
@@ -91,12 +93,17 @@ export const staysAt = selector(
       .toArray()
       .filter(({ phase, place }) => place.kind === 'berth' && place.key === berth && phase !== 'cancelled')
       .map(({ id, phase, arrives, departs }) => ({
-        ...{ id, phase, vessel: shown(read, id).vessel.name },
-        ...{ from: minutes(arrives, day), to: minutes(departs, day) },
+        id,
+        phase,
+        vessel: shown(read, id).vessel.name,
+        from: minutes(arrives, day),
+        to: minutes(departs, day),
       }));
+    // Who has left is in no one's way.
+    const due = stays.filter(({ phase }) => phase !== 'departed');
     return stays.map((stay) => ({
       ...stay,
-      clashes: stays.some((one) => one.id !== stay.id && one.from < stay.to && stay.from < one.to),
+      clashes: due.includes(stay) && due.some((one) => one !== stay && one.from < stay.to && stay.from < one.to),
     }));
   },
   { equal: 'deep' },

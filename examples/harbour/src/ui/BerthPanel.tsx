@@ -3,6 +3,7 @@ import { useAction, useSelection } from 'floe/react';
 import {
   address,
   berthBoard,
+  DAY,
   freeBerths,
   loading,
   pickedId,
@@ -31,7 +32,7 @@ export function BerthPanel() {
       </Group>
       <div className="berths">
         {waiting
-          ? Array.from({ length: 10 }, (_, i) => <Skeleton key={i} height={30} />)
+          ? Array.from({ length: 10 }, (_, i) => <Skeleton key={i} height={26} />)
           : board.map((row) => (
               <div key={row.berth.id} className="berth-line">
                 <BerthCard row={row} />
@@ -105,7 +106,7 @@ const inWords = ({ vessel, from, to, clashes }: Stay): string =>
 function Bar({ stay }: { readonly stay: Stay }) {
   const picked = useSelection(pickedId) === stay.id;
   const go = useAction(address.went);
-  const at = (minute: number): string => `${(minute / (24 * 60)) * 100}%`;
+  const at = (minute: number): string => `${(minute / DAY) * 100}%`;
   return (
     <span
       className={['bar', `bar-${stay.phase}`, stay.clashes ? 'bar-clashes' : '', picked ? 'bar-picked' : ''].join(' ')}
