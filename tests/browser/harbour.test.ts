@@ -187,6 +187,12 @@ test('a berth is assigned at once; the office confirms it or refuses it a second
     if (confirmed > 0 && refused > 0) break;
   }
   expect(Math.min(confirmed, refused)).toBe(1);
+  // The day at the berth is drawn: the visit stands there now, and its bar picks it.
+  const vessel = (await page.locator('tr.row-picked .vessel').textContent())!;
+  const lane = page.getByRole('img', { name: new RegExp(`^${now}: .*${vessel}, `) });
+  await rows(page).first().click();
+  await lane.locator(`.bar[title^="${vessel}, "]`).last().click();
+  await page.locator('tr.row-picked', { hasText: vessel }).waitFor();
   await page.getByRole('button', { name: 'Dismiss the notice' }).click();
   await page.getByRole('alert', { name: 'Notice' }).waitFor({ state: 'hidden' });
   expect(complaints).toEqual([]);
