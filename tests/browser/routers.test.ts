@@ -1,26 +1,14 @@
 // The adapters of the guide "Navigation", each with the router of its framework, in Vite's development server: links, dispatched places,
 // back, a guard that refuses, and time travel. In the long mode only.
-import { afterAll, beforeAll, expect, test } from '@jest/globals';
-import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { dirname, join } from 'node:path';
-import type { Browser, Page } from 'playwright-core';
+import { expect } from '@jest/globals';
+import { readFileSync } from 'node:fs';
+import type { Page } from 'playwright-core';
 import type { Runtime } from 'floe';
 import type { Trace } from 'floe/trace';
-import { launch } from '../support/page.js';
-import { longMode } from '../support/runs.js';
-import { served } from '../support/vite.js';
+import { inLongMode } from '../support/in-long-mode.js';
+import { applications, served } from '../support/vite.js';
 
-mkdirSync('reports', { recursive: true });
-// Inside the project, whose packages it uses.
-const folder = mkdtempSync(join(process.cwd(), 'reports', 'routers-'));
-let browser: Browser;
-beforeAll(async () => {
-  browser = await launch();
-});
-afterAll(async () => {
-  await browser?.close();
-  rmSync(folder, { recursive: true, force: true });
-});
+const { newPage, write } = applications('routers');
 
 const guide = readFileSync('docs/guides/navigation.md', 'utf8');
 const adapters = Object.fromEntries(
@@ -41,7 +29,7 @@ const page = (script: string): string =>
   `<!doctype html><link rel="icon" href="data:,"><base href="/"><div id="root"></div><script type="module" src="/${script}"></script>`;
 
 /** What each application shows: the board with a link to a visit, the visit, and a place whose guard refuses. */
-const applications: Record<string, Record<string, string>> = {
+const programs: Record<string, Record<string, string>> = {
   react: {
     'index.html': page('main.tsx'),
     'main.tsx': `import { createRoot } from 'react-dom/client';
@@ -156,25 +144,21 @@ const go = (page: Page, ...ids: string[]): Promise<void> =>
     for (const id of ids) runtime.dispatch(address.went({ at: 'visit', params: { id } }));
   }, ids);
 
-(longMode ? test.each(Object.keys(applications)) : test.skip.each(['each router']))('%s', async (framework) => {
-  const app = join(folder, framework);
+inLongMode.each(Object.keys(programs))('%s', async (framework) => {
   const isKit = framework === 'kit';
   const own = isKit ? 'src/lib' : '.';
   const files = {
-    ...applications[framework],
+    ...programs[framework],
     'package.json': '{ "type": "module" }',
     [`${own}/model.ts`]: model,
     [`${own}/${framework}-bar.ts`]: adapters[`${framework}-bar.ts`],
   };
-  for (const [path, code] of Object.entries(files)) {
-    mkdirSync(dirname(join(app, path)), { recursive: true });
-    writeFileSync(join(app, path), code);
-  }
+  const app = write(framework, Object.entries(files));
   expect(
     adapters[`${framework}-bar.ts`].split('\n').filter((line) => !/^(import|\/\*\*|$)/.test(line)).length,
   ).toBeLessThan(11);
   await served(app, async (address) => {
-    const page = await browser.newPage();
+    const page = await newPage();
     const wrongs: string[] = [];
     page.on('pageerror', (error) => wrongs.push(error.message));
     page.on('console', (message) => message.type() === 'error' && wrongs.push(message.text()));

@@ -1,27 +1,16 @@
 // The tutorial: each lesson's files written as its text says, its types checked, and its list of clicks done in Chromium, in the
 // development server and without a word on the console.
-import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { expect, test } from '@jest/globals';
 import { execFileSync } from 'node:child_process';
-import { mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
-import { dirname, join } from 'node:path';
-import type { Browser, Locator, Page } from 'playwright-core';
+import { mkdirSync, symlinkSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import type { Locator, Page } from 'playwright-core';
 import { finished, lessons } from '../../scripts/lessons.mjs';
-import { launch } from '../support/page.js';
 import { longMode } from '../support/runs.js';
-import { served } from '../support/vite.js';
+import { applications, served } from '../support/vite.js';
 
 const root = process.cwd();
-mkdirSync('reports', { recursive: true });
-// Inside the project, whose packages it uses.
-const folder = mkdtempSync(join(root, 'reports', 'tutorial-'));
-let browser: Browser;
-beforeAll(async () => {
-  browser = await launch();
-});
-afterAll(async () => {
-  await browser?.close();
-  rmSync(folder, { recursive: true, force: true });
-});
+const { newPage, write } = applications('tutorial');
 
 /** Does what a line of a lesson says: "Click **Plan a visit**: the page says **Expected: 1**." */
 async function done(page: Page, app: string, line: string): Promise<void> {
@@ -65,12 +54,7 @@ const jestOptions = ['--experimental-vm-modules', '--no-warnings'];
 
 // Each stands on the one before.
 test.each(longMode ? lessons.map((_, i) => i + 1) : [1, lessons.length])('lesson %i', async (number) => {
-  const app = join(folder, String(number));
-  for (const [path, code] of finished(number)) {
-    mkdirSync(dirname(join(app, path)), { recursive: true });
-    writeFileSync(join(app, path), code);
-  }
-  writeFileSync(join(app, 'package.json'), '{ "name": "harbour", "type": "module" }');
+  const app = write(String(number), [...finished(number), ['package.json', '{ "name": "harbour", "type": "module" }']]);
   // The one package that only an example has.
   mkdirSync(join(app, 'node_modules', '@vitejs'), { recursive: true });
   symlinkSync(
@@ -82,7 +66,7 @@ test.each(longMode ? lessons.map((_, i) => i + 1) : [1, lessons.length])('lesson
   if (files.some(({ path }) => path.includes('.test.'))) run(app, 'npm test');
   expect(checks.length).toBeGreaterThan(3);
   await served(app, async (address) => {
-    const page = await browser.newPage();
+    const page = await newPage();
     const wrongs: string[] = [];
     page.on('dialog', (dialog) => dialog.accept());
     page.on('pageerror', (error) => wrongs.push(error.message));

@@ -1,7 +1,36 @@
 // Vite's development server, as `npm run dev` starts it.
+import { afterAll, beforeAll } from '@jest/globals';
 import { spawn } from 'node:child_process';
 import { once } from 'node:events';
-import { join } from 'node:path';
+import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import type { Browser } from 'playwright-core';
+import { launch } from './page.js';
+
+/** A folder inside of this project, whose packages it uses, and a browser: for the applications of one suite. */
+export function applications(name: string) {
+  mkdirSync('reports', { recursive: true });
+  const folder = mkdtempSync(join(process.cwd(), 'reports', `${name}-`));
+  let browser: Browser;
+  beforeAll(async () => {
+    browser = await launch();
+  });
+  afterAll(async () => {
+    await browser?.close();
+    rmSync(folder, { recursive: true, force: true });
+  });
+  return {
+    newPage: () => browser.newPage(),
+    /** Writes an application's files, by their paths, and gives its folder. */
+    write(app: string, files: Iterable<readonly [path: string, code: string]>): string {
+      for (const [path, code] of files) {
+        mkdirSync(dirname(join(folder, app, path)), { recursive: true });
+        writeFileSync(join(folder, app, path), code);
+      }
+      return join(folder, app);
+    },
+  };
+}
 
 /**
  * Serves an application while `work` is at it.
