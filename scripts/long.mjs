@@ -23,7 +23,7 @@ process.exit(
         '--testTimeout',
         '7200000',
         '-i',
-        'property|interleavings|interruptions|browser/|meeting|explore|docs/jest|persist/damage|trace/files|types/',
+        'property|interleavings|interruptions|browser/|meeting|explore|docs/jest|persist/damage|trace/files|types/declarations',
       ],
       {
         env: {
