@@ -6,7 +6,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { createRuntime, store } from 'floe';
 import { recording } from 'floe/trace';
-import { bin, floe, floeAgain } from '../support/command.js';
+import { bin, floe, floeInOneProcess } from '../support/command.js';
 
 const folder = mkdtempSync(join(tmpdir(), 'floe-hard-'));
 const model = join(process.cwd(), 'examples/harbour/dist/src/model/index.js');
@@ -59,7 +59,7 @@ describe('files that are hard to read', () => {
       return [[first, bad, ...rest]];
     });
     for (const args of asked) {
-      const { code, err } = await floeAgain(args);
+      const { code, err } = await floeInOneProcess(args);
       expect([name, code, err]).toEqual([name, 2, expect.stringMatching(/^(?:\S+\r)?FLOE_[A-Z_]+: .{20}/)]);
     }
   });

@@ -3,7 +3,7 @@ import { afterAll, describe, expect, test } from '@jest/globals';
 import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { visitsOf } from '../../examples/harbour/office/data.js';
-import { floe, floeAgain } from '../support/command.js';
+import { floe, floeInOneProcess } from '../support/command.js';
 
 const model = join(process.cwd(), 'examples/harbour/dist/examples.js');
 // Inside the project, so that a model in it finds floe.
@@ -44,19 +44,19 @@ test('the commands on a model run none of its tasks', async () => {
 
 describe('floe graph', () => {
   test('lists what each store handles, and what each selector reads', async () => {
-    const { code, out, err } = await floeAgain(['graph', '--model', model]);
+    const { code, out, err } = await floeInOneProcess(['graph', '--model', model]);
     expect([code, err]).toEqual([0, expect.stringMatching(/^7 stores, \d+ actions, \d+ selectors, \d+ tasks\.$/m)]);
     expect(out).toMatch(/^log {2}kept between sessions\n {2}actions +noteWritten\n {2}handles +shiftEnded$/m);
     expect(out).toMatch(/^ {2}tasks +.*tellCancelled \(when port\.visitCancelled\)/m);
     expect(out).toMatch(/^ {2}visitsShown +reads visits\.filterShown, inOrder$/m);
-    const graph = JSON.parse((await floeAgain(['graph', '--model', model, '--json'])).out) as {
+    const graph = JSON.parse((await floeInOneProcess(['graph', '--model', model, '--json'])).out) as {
       stores: { name: string }[];
     };
     expect(graph.stores.map(({ name }) => name)).toContain('positions');
   });
 
   test('draws each edge between nodes that are drawn', async () => {
-    const { out } = await floeAgain(['graph', '--model', model, '--dot']);
+    const { out } = await floeInOneProcess(['graph', '--model', model, '--dot']);
     const nodes = [...out.matchAll(/^ {2}("[^"]*") \[shape/gm)].map(([, name]) => name);
     const edges = [...out.matchAll(/^ {2}("[^"]*") -> ("[^"]*")/gm)];
     expect(edges.length).toBeGreaterThan(40);
@@ -68,15 +68,15 @@ describe('floe graph', () => {
 describe('floe explore', () => {
   test('shows the shortest way to a broken rule, and saves it as a trace', async () => {
     const file = join(folder, 'broken.jsonl');
-    const { code, out, err } = await floeAgain(['explore', '--model', model, '--steps', '4', '--save', file]);
+    const { code, out, err } = await floeInOneProcess(['explore', '--model', model, '--steps', '4', '--save', file]);
     expect([code, err]).toEqual([1, expect.stringContaining(`floe inspect ${file}`)]);
     expect(out).toMatch(/^1 rule does not hold in some of \d+ states, up to 4 actions from the beginning\. More lie/);
     expect(out).toMatch(/'port\.no two visits alongside one berth' does not hold/);
     expect(out).toMatch(/ 1 {2}port\.ingest .*\n +2 .*\n +3 .*\n +4 {2}port\.movedOn .*"alongside"/);
-    const steps = (await floeAgain(['steps', file, '--json'])).out.trimEnd().split('\n');
+    const steps = (await floeInOneProcess(['steps', file, '--json'])).out.trimEnd().split('\n');
     expect(steps).toHaveLength(5);
-    expect((await floeAgain(['replay', file, '--model', model])).code).toBe(0);
-    expect((await floeAgain(['replay', file, '--model', model, '--refuse'])).code).toBe(1);
+    expect((await floeInOneProcess(['replay', file, '--model', model])).code).toBe(0);
+    expect((await floeInOneProcess(['replay', file, '--model', model, '--refuse'])).code).toBe(1);
   });
 
   test('tries the actions of a trace, and ends with 0 where every rule holds', async () => {
@@ -85,27 +85,36 @@ describe('floe explore', () => {
     const start =
       '{"floe":"trace","version":2,"written":"2031-03-02T06:00:00.000Z"}\n{"seq":0,"time":0,"kind":"fact","fact":"initial","cause":{"by":"runtime"},"stores":["tide"],"changes":[{"op":"add","path":"/tide","value":{"level":0}}],"undo":[{"op":"remove","path":"/tide"}],"took":0,"outcome":"applied","after":null,"branch":0}';
     const trace = write('tide.jsonl', [start, step(1, 2), step(2, 3), step(3, 2)].join('\n'));
-    const { code, out } = await floeAgain(['explore', '--model', own, '--trace', trace, '--steps', '9', '--json']);
+    const { code, out } = await floeInOneProcess([
+      'explore',
+      '--model',
+      own,
+      '--trace',
+      trace,
+      '--steps',
+      '9',
+      '--json',
+    ]);
     expect([code, JSON.parse(out)]).toEqual([
       0,
       expect.objectContaining({ states: 9, complete: true, broken: [], untried: [] }),
     ]);
-    const none = await floeAgain(['explore', '--model', own]);
+    const none = await floeInOneProcess(['explore', '--model', own]);
     expect([none.code, none.err]).toEqual([2, expect.stringContaining('FLOE_NO_EXAMPLES')]);
   });
 
   test('refuses an example that is no action, and a count that is none', async () => {
     const wrong = write('wrong.mjs', `${modelText}\nexport const examples = [raised(1), raised];`);
-    const found = await floeAgain(['explore', '--model', wrong]);
+    const found = await floeInOneProcess(['explore', '--model', wrong]);
     expect([found.code, found.err]).toEqual([2, expect.stringContaining("Item 1 of the list 'examples'")]);
-    expect((await floeAgain(['explore', '--model', wrong, '--steps', 'many'])).err).toContain('FLOE_BAD_OPTION');
+    expect((await floeInOneProcess(['explore', '--model', wrong, '--steps', 'many'])).err).toContain('FLOE_BAD_OPTION');
   });
 });
 
 describe('floe normalize', () => {
   const visits = visitsOf('2031-03-02', 1);
   const file = write('day.json', JSON.stringify({ data: visits }));
-  const normalize = (...more: string[]) => floeAgain(['normalize', file, '--model', model, ...more]);
+  const normalize = (...more: string[]) => floeInOneProcess(['normalize', file, '--model', model, ...more]);
 
   test('lists the tables that a response becomes', async () => {
     const { code, out, err } = await normalize('--type', 'visit', '--path', '/data');

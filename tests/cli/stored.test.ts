@@ -7,7 +7,7 @@ import { createRuntime } from 'floe';
 import { fileStorage } from 'floe/persist/node';
 import { log, visits } from '../../examples/harbour/src/model/index.js';
 import { seal } from '../../src/persist/checksums.js';
-import { floeAgain } from '../support/command.js';
+import { floeInOneProcess } from '../support/command.js';
 import { storedText } from '../support/stored-text.js';
 
 const folder = mkdtempSync(join(tmpdir(), 'floe-stored-'));
@@ -59,7 +59,7 @@ describe.each(expected)('what version %i of the harbour stored', (version, kept,
   test('floe stored lists it, and tries its upgrade without writing', async () => {
     const copy = copyOf(version);
     const before = readdirSync(copy).map((name) => readFileSync(join(copy, name), 'utf8'));
-    const { code, out } = await floeAgain(['stored', copy, '--model', model, '--json']);
+    const { code, out } = await floeInOneProcess(['stored', copy, '--model', model, '--json']);
     expect([code, reportsOf(out)]).toMatchObject([
       0,
       [
@@ -77,12 +77,12 @@ describe('damage', () => {
     const file = join(copy, 'visits.jsonl');
     const text = readFileSync(file, 'utf8');
     writeFileSync(file, text.replace('cancelled', 'cancalled'));
-    const shown = await floeAgain(['stored', copy]);
+    const shown = await floeInOneProcess(['stored', copy]);
     expect([shown.code, shown.out]).toEqual([
       1,
       expect.stringMatching(/visits .*damaged in part: change 1 cannot be used/),
     ]);
-    const mended = await floeAgain(['stored', copy, '--mend', '--model', model, '--json']);
+    const mended = await floeInOneProcess(['stored', copy, '--mend', '--model', model, '--json']);
     expect([mended.code, mended.err]).toEqual([
       0,
       expect.stringContaining("visits: what was there is set aside as 'visits.aside."),
@@ -110,14 +110,14 @@ describe('damage', () => {
       'harbour:visits': storedText('visits', [1, 2]),
     };
     writeFileSync(file, JSON.stringify(texts));
-    const plain = await floeAgain(['stored', file, '--prefix', 'harbour:']);
+    const plain = await floeInOneProcess(['stored', file, '--prefix', 'harbour:']);
     expect(plain).toMatchObject({ code: 0 });
-    const tried = await floeAgain(['stored', file, '--prefix', 'harbour:', '--model', model]);
+    const tried = await floeInOneProcess(['stored', file, '--prefix', 'harbour:', '--model', model]);
     expect([tried.code, tried.out]).toEqual([
       1,
       expect.stringContaining('does not fit: it does not pass its check: /day: is not a day'),
     ]);
-    const mended = await floeAgain(['stored', file, '--prefix', 'harbour:', '--model', model, '--mend']);
+    const mended = await floeInOneProcess(['stored', file, '--prefix', 'harbour:', '--model', model, '--mend']);
     expect(mended.code).toBe(0);
     const after = JSON.parse(readFileSync(file, 'utf8')) as Record<string, string>;
     const aside = Object.keys(after).find((key) => key.startsWith('harbour:visits.aside.'))!;
@@ -127,7 +127,7 @@ describe('damage', () => {
       undefined,
     ]);
     expect(after[aside]).toContain('[1,2]');
-    const one = await floeAgain(['stored', file, '--prefix', 'harbour:', '--store', 'log']);
+    const one = await floeInOneProcess(['stored', file, '--prefix', 'harbour:', '--store', 'log']);
     expect(JSON.parse(one.out)).toEqual({ note: 'Kept by version 2' });
   });
 
@@ -138,7 +138,7 @@ describe('damage', () => {
     ['a store that nothing is kept of', [join(fixtures, 'version-1'), '--store', 'berths'], 'FLOE_NOT_STORED'],
     ['a model that is none', [join(fixtures, 'version-1'), '--model', 'package.json'], 'FLOE_MODEL_UNUSABLE'],
   ])('%s is an error with exit code 2', async (_what, args, code) => {
-    expect(await floeAgain(['stored', ...args])).toMatchObject({
+    expect(await floeInOneProcess(['stored', ...args])).toMatchObject({
       code: 2,
       out: '',
       err: expect.stringContaining(code) as unknown,
@@ -150,7 +150,7 @@ describe('damage', () => {
     const runtime = createRuntime({ stores: [visits], storage: fileStorage({ folder: copy }) });
     const file = join(copy, 'log.jsonl');
     writeFileSync(file, readFileSync(file, 'utf8').replace('Kept', 'Kebt'));
-    expect(await floeAgain(['stored', copy, '--mend'])).toMatchObject({
+    expect(await floeInOneProcess(['stored', copy, '--mend'])).toMatchObject({
       code: 2,
       err: expect.stringContaining('FLOE_STORAGE_IN_USE') as unknown,
     });
@@ -182,7 +182,7 @@ describe('what is not Floe’s', () => {
     const place = project();
     const before = bytesIn(place);
     for (const more of [[], ['--mend'], ['--mend', '--dry-run']]) {
-      const { code, out, err } = await floeAgain(['stored', place, ...more, '--json']);
+      const { code, out, err } = await floeInOneProcess(['stored', place, ...more, '--json']);
       expect([code, err.includes('mended')]).toEqual([0, false]);
       const foreign = reportsOf(out).filter(({ verdict }) => verdict.startsWith('not of Floe'));
       expect(foreign.map(({ store }) => store).sort()).toEqual(['lines', 'sums']);
@@ -192,13 +192,13 @@ describe('what is not Floe’s', () => {
     const text = readFileSync(join(place, 'visits.jsonl'), 'utf8');
     const damaged = Buffer.from(text.replace('cancelled', 'cancelle\u00ff'), 'latin1');
     writeFileSync(join(place, 'visits.jsonl'), damaged);
-    const tried = await floeAgain(['stored', place, '--mend', '--dry-run']);
+    const tried = await floeInOneProcess(['stored', place, '--mend', '--dry-run']);
     expect([tried.code, tried.err]).toEqual([
       1,
       expect.stringContaining('would mend  visits: sets the whole text aside'),
     ]);
     expect(bytesIn(place)).toEqual({ ...before, 'visits.jsonl': damaged.toString('base64') });
-    expect((await floeAgain(['stored', place, '--mend'])).code).toBe(0);
+    expect((await floeInOneProcess(['stored', place, '--mend'])).code).toBe(0);
     const after = bytesIn(place);
     for (const name of Object.keys(before).filter((one) => one !== 'visits.jsonl'))
       expect([name, after[name]]).toEqual([name, before[name]]);
@@ -211,7 +211,7 @@ describe('what is not Floe’s', () => {
     cpSync(join(process.cwd(), 'package.json'), join(place, 'package.json'));
     const before = bytesIn(place);
     for (const more of [[], ['--mend']]) {
-      const { code, err } = await floeAgain(['stored', place, ...more]);
+      const { code, err } = await floeInOneProcess(['stored', place, ...more]);
       expect([code, err]).toEqual([2, expect.stringContaining('FLOE_NOT_STORED')]);
       expect(bytesIn(place)).toEqual(before);
     }
@@ -223,7 +223,7 @@ describe('what is not Floe’s', () => {
     const { line } = seal({ ...(JSON.parse(newer.split('\n')[0]) as object), format: 99 });
     writeFileSync(join(place, 'log.jsonl'), `${line}\n`);
     const before = bytesIn(place);
-    const { code, out } = await floeAgain(['stored', place, '--mend']);
+    const { code, out } = await floeInOneProcess(['stored', place, '--mend']);
     expect([code, out]).toEqual([0, expect.stringMatching(/log .*newer than this floe \(format 99\): left untouched/)]);
     expect(bytesIn(place)).toEqual(before);
   });
@@ -235,10 +235,10 @@ describe('what is not Floe’s', () => {
     const texts = { 'other:x': '{"a":1}', 'harbour:log': good, theme: 'dark', 'harbour:visits': bad, last: '7' };
     writeFileSync(file, JSON.stringify(texts));
     const original = readFileSync(file, 'utf8');
-    const plain = await floeAgain(['stored', file]);
+    const plain = await floeInOneProcess(['stored', file]);
     expect([plain.code, plain.err]).toEqual([1, expect.stringContaining("begin with 'harbour:'")]);
     expect(readFileSync(file, 'utf8')).toBe(original);
-    const mended = await floeAgain(['stored', file, '--mend']);
+    const mended = await floeInOneProcess(['stored', file, '--mend']);
     expect(mended.code).toBe(0);
     const after = JSON.parse(readFileSync(file, 'utf8')) as Record<string, string>;
     expect(Object.keys(after).slice(0, 5)).toEqual(Object.keys(texts));
@@ -246,7 +246,7 @@ describe('what is not Floe’s', () => {
     const copy = readdirSync(folder).find((name) => name.startsWith('raw.json.'))!;
     expect(readFileSync(join(folder, copy), 'utf8')).toBe(original);
     writeFileSync(file, JSON.stringify({ ...texts, 'desk:log': good }));
-    const two = await floeAgain(['stored', file, '--mend']);
+    const two = await floeInOneProcess(['stored', file, '--mend']);
     expect([two.code, two.err]).toEqual([2, expect.stringContaining("'harbour:', 'desk:'")]);
   });
 });

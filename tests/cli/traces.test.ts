@@ -6,7 +6,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Step } from 'floe/trace';
 import { changedModel } from '../../scripts/changed-model.mjs';
-import { bin, demo, floe, floeAgain } from '../support/command.js';
+import { bin, demo, floe, floeInOneProcess } from '../support/command.js';
 
 const folder = mkdtempSync(join(tmpdir(), 'floe-traces-'));
 const file = join(folder, 'shift.jsonl');
@@ -38,14 +38,14 @@ const json = (out: string): Record<string, unknown>[] =>
 describe('floe steps', () => {
   test('floe steps chooses by store, type and number', async () => {
     const run = async (...args: string[]) =>
-      json((await floeAgain(['steps', file, '--json', ...args])).out).map(({ seq }) => seq as number);
+      json((await floeInOneProcess(['steps', file, '--json', ...args])).out).map(({ seq }) => seq as number);
     expect(await run('--store', 'log')).toEqual(
       steps.filter(({ stores }) => stores.includes('log')).map(({ seq }) => seq),
     );
     expect(await run('--type', 'visits.loadDay', 'log.noteWritten')).toContain(note.seq);
     expect(await run('--from', '3', '--to', '5')).toEqual([3, 4, 5]);
-    expect((await floeAgain(['steps', file, '--from', 'x'])).err).toContain('FLOE_BAD_OPTION');
-    const people = await floeAgain(['steps', file, '--type', 'log.noteWritten']);
+    expect((await floeInOneProcess(['steps', file, '--from', 'x'])).err).toContain('FLOE_BAD_OPTION');
+    const people = await floeInOneProcess(['steps', file, '--type', 'log.noteWritten']);
     expect(lines(people.out)).toHaveLength(2);
     expect(people.err).toContain(`1 of ${steps.length} steps`);
   });
@@ -80,7 +80,7 @@ describe('floe steps', () => {
 describe('floe step', () => {
   test('shows one step whole: payload, chain of causes, reason, values before and after', async () => {
     const planned = steps.find(({ action }) => action?.type === 'port.planned' || action?.type === 'port.movedOn')!;
-    const { out, code } = await floeAgain(['step', file, String(planned.seq)]);
+    const { out, code } = await floeInOneProcess(['step', file, String(planned.seq)]);
     expect(code).toBe(0);
     for (const part of [
       `Step ${planned.seq}`,
@@ -92,13 +92,13 @@ describe('floe step', () => {
       'where',
     ])
       expect(out).toContain(part);
-    const whole = json((await floeAgain(['step', file, String(planned.seq), '--json'])).out)[0];
+    const whole = json((await floeInOneProcess(['step', file, String(planned.seq), '--json'])).out)[0];
     expect(whole).toMatchObject({ ...planned, causes: [{ name: expect.stringContaining('begins') as unknown }] });
-    const listed = json((await floeAgain(['steps', file, '--json'])).out).find(({ seq }) => seq === note.seq)!;
+    const listed = json((await floeInOneProcess(['steps', file, '--json'])).out).find(({ seq }) => seq === note.seq)!;
     expect(listed.payload).toBe(note.action!.payload);
-    expect((await floeAgain(['step', file, '999'])).err).toContain('FLOE_NO_SUCH_STEP');
+    expect((await floeInOneProcess(['step', file, '999'])).err).toContain('FLOE_NO_SUCH_STEP');
     const first = steps.find(({ action }) => action?.type === 'port.ingest')!;
-    const reported = (await floeAgain(['step', file, String(first.seq)])).out;
+    const reported = (await floeInOneProcess(['step', file, String(first.seq)])).out;
     expect(reported).toMatch(/and \d+ more lines; --json has all/);
     expect(reported.split('\n').length).toBeLessThan(60);
   });
@@ -120,10 +120,13 @@ describe('floe step', () => {
     };
     const initial = { ...base, seq: 0, after: null, kind: 'fact', fact: 'initial', changes: [], outcome: 'applied' };
     writeFileSync(bad, [header, JSON.stringify(initial), JSON.stringify(failed), ''].join('\n'));
-    const [table, one] = [await floeAgain(['steps', bad]), await floeAgain(['step', bad, '1'])];
+    const [table, one] = [await floeInOneProcess(['steps', bad]), await floeInOneProcess(['step', bad, '1'])];
     expect(table.out).toContain('log.written (failed): no \\u001b[2J paper\\u0007');
     expect(one.out).toContain('log.ts:3:1');
-    const all = await Promise.all([floeAgain(['steps', bad, '--json']), floeAgain(['step', bad, '1', '--json'])]);
+    const all = await Promise.all([
+      floeInOneProcess(['steps', bad, '--json']),
+      floeInOneProcess(['step', bad, '1', '--json']),
+    ]);
     // Nothing of a file reaches a terminal as a control character.
     for (const { out, err } of [table, one, ...all]) expect(unshown(out + err)).toEqual([]);
     expect(json(all[1].out)[0].reason).toBe(failed.reason);
@@ -151,23 +154,31 @@ describe('the demo', () => {
     const { code, out, err } = await demo(['--headless', '--fail', '1', '--save', broken]);
     expect([code, err.includes('FLOE_UNEXPECTED')]).toEqual([1, false]);
     expect(out).toContain('The shift breaks off');
-    expect((await floeAgain(['steps', broken])).out).toContain('failed');
+    expect((await floeInOneProcess(['steps', broken])).out).toContain('failed');
   });
 });
 
 describe('floe state, floe changes, floe history', () => {
   test('floe state shows the state after a step, whole or in part', async () => {
-    const { out } = await floeAgain(['state', file, '--path', '/log/note', '--step', String(note.seq), '--json']);
+    const { out } = await floeInOneProcess([
+      'state',
+      file,
+      '--path',
+      '/log/note',
+      '--step',
+      String(note.seq),
+      '--json',
+    ]);
     expect(JSON.parse(out)).toBe(note.action!.payload);
-    expect(JSON.parse((await floeAgain(['state', file, '--path', '/log'])).out)).toEqual({ note: '' });
+    expect(JSON.parse((await floeInOneProcess(['state', file, '--path', '/log'])).out)).toEqual({ note: '' });
     expect(Object.keys(JSON.parse((await floe(['state', '-'], text)).out) as object)).toContain('port');
-    const missing = await floeAgain(['state', file, '--path', '/log/nothing']);
+    const missing = await floeInOneProcess(['state', file, '--path', '/log/nothing']);
     expect([missing.code, missing.err]).toEqual([2, expect.stringContaining('FLOE_NO_VALUE')]);
-    expect((await floeAgain(['state', file, '--step', '999'])).err).toContain('FLOE_NO_SUCH_STEP');
+    expect((await floeInOneProcess(['state', file, '--step', '999'])).err).toContain('FLOE_NO_SUCH_STEP');
   });
 
   test('floe changes shows the patch from one step to another, in both directions', async () => {
-    const there = await floeAgain([
+    const there = await floeInOneProcess([
       'changes',
       file,
       '--from',
@@ -177,9 +188,17 @@ describe('floe state, floe changes, floe history', () => {
       '--json',
     ]);
     expect(JSON.parse(there.out)).toEqual(note.changes);
-    const back = await floeAgain(['changes', file, '--from', String(note.seq), '--to', String(note.seq - 1), '--json']);
+    const back = await floeInOneProcess([
+      'changes',
+      file,
+      '--from',
+      String(note.seq),
+      '--to',
+      String(note.seq - 1),
+      '--json',
+    ]);
     expect(JSON.parse(back.out)).toEqual(note.undo);
-    const people = await floeAgain(['changes', file, '--from', '0', '--to', String(note.seq)]);
+    const people = await floeInOneProcess(['changes', file, '--from', '0', '--to', String(note.seq)]);
     expect(people.out).toMatch(/replace +\/log\/note +"" +"Corran Bell/);
   });
 
@@ -210,7 +229,7 @@ describe('floe state, floe changes, floe history', () => {
   test('floe history lists who changed a value, and why', async () => {
     const moved = steps.filter(({ action }) => action?.type === 'port.movedOn');
     const key = (moved[0].action!.payload as { id: string }).id;
-    const found = json((await floeAgain(['history', file, '--path', `/port/visit/${key}/phase`, '--json'])).out);
+    const found = json((await floeInOneProcess(['history', file, '--path', `/port/visit/${key}/phase`, '--json'])).out);
     expect(found.map(({ after }) => after)).toEqual(['expected', 'alongside']);
     expect(found[1]).toMatchObject({
       seq: moved[0].seq,
@@ -218,18 +237,18 @@ describe('floe state, floe changes, floe history', () => {
       before: 'expected',
       cause: { by: 'task' },
     });
-    expect((await floeAgain(['history', file, '--path', '/log/note'])).out).toMatch(
+    expect((await floeInOneProcess(['history', file, '--path', '/log/note'])).out).toMatch(
       /wrote in the log .*"" +"Corran Bell/,
     );
     // The empty pointer is all of it.
-    const all = await floeAgain(['history', file, '--path', '']);
+    const all = await floeInOneProcess(['history', file, '--path', '']);
     expect([all.code, all.err]).toEqual([0, expect.stringMatching(/^\d+ steps changed the states up to step 45\.$/m)]);
   });
 });
 
 describe('floe compare, floe replay, floe write-test', () => {
   test('floe replay ends with 0 where the code does as recorded', async () => {
-    const { code, out } = await floeAgain(['replay', file, '--model', model]);
+    const { code, out } = await floeInOneProcess(['replay', file, '--model', model]);
     expect([code, out]).toEqual([0, expect.stringMatching(/^As recorded: \d+ actions in \d+ steps/)]);
   });
 
@@ -249,15 +268,15 @@ describe('floe compare, floe replay, floe write-test', () => {
   test('floe compare finds the step at which two traces differ', async () => {
     const other = place('other.jsonl');
     copyFileSync(file, other);
-    expect(await floeAgain(['compare', file, other])).toMatchObject({
+    expect(await floeInOneProcess(['compare', file, other])).toMatchObject({
       code: 0,
       out: `The same: all ${steps.length} steps.\n`,
     });
     writeFileSync(other, text.replaceAll('Corran Bell asks', 'Wren Sound asks'));
-    const parted = await floeAgain(['compare', file, other]);
+    const parted = await floeInOneProcess(['compare', file, other]);
     expect(parted.code).toBe(1);
     expect(parted.out).toContain(`The first ${note.seq} steps are the same`);
-    expect(json((await floeAgain(['compare', file, other, '--json'])).out)[0]).toMatchObject({
+    expect(json((await floeInOneProcess(['compare', file, other, '--json'])).out)[0]).toMatchObject({
       same: note.seq,
       parts: { why: 'event', a: note.seq, b: note.seq },
     });
@@ -271,18 +290,18 @@ describe('floe compare, floe replay, floe write-test', () => {
     const long = await floe(late);
     expect([long.code, long.err]).toEqual([2, expect.stringContaining('--out')]);
     expect(long.err).toContain('the states of all stores');
-    const short = await floeAgain(['write-test', file, '--model', model, ...range]);
+    const short = await floeInOneProcess(['write-test', file, '--model', model, ...range]);
     expect([short.code, short.out.match(/given = .*/)?.[0]]).toEqual([0, expect.stringMatching(/^given = \{ log:/)]);
     // As a project for a bundler imports it: without an ending.
-    const bare = await floeAgain(['write-test', file, '--model', model.replace(/\.js$/, ''), ...range]);
+    const bare = await floeInOneProcess(['write-test', file, '--model', model.replace(/\.js$/, ''), ...range]);
     expect([bare.out.replace(/model\/index'/, "model/index.js'"), bare.err]).toEqual([short.out, short.err]);
-    const none = await floeAgain(
+    const none = await floeInOneProcess(
       ['write-test', file, '--model', '../none', ...range, '--out', place('none.test.ts')],
       folder,
     );
     expect(none.err).toContain("There is no '../none' beside the test so far");
     const out = place('new/note.test.mjs');
-    const written = await floeAgain([...late, '--title', 'a note', '--out', out]);
+    const written = await floeInOneProcess([...late, '--title', 'a note', '--out', out]);
     expect(lines(written.out)).toEqual([out, place('new/note.given.json')]);
     expect(readFileSync(out, 'utf8')).toContain("new URL('./note.given.json', import.meta.url)");
   });

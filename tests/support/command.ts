@@ -32,7 +32,7 @@ let last: Promise<unknown> = Promise.resolve();
  * Runs the built command line in one process for all calls of a suite, one after the other: quicker, for calls that ask nothing of
  * their process and change no module that they load.
  */
-export function floeAgain(args: readonly string[], cwd = process.cwd()): Promise<Ended> {
+export function floeInOneProcess(args: readonly string[], cwd = process.cwd()): Promise<Ended> {
   const answer = last.then(() => answerOf(args, cwd));
   last = answer.catch(() => undefined);
   return answer;
