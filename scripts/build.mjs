@@ -2,12 +2,12 @@
 import { chmodSync } from 'node:fs';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
-import { root, run, runTool, tell } from './run.mjs';
+import { COMPILER, root, run, runTool, tell } from './run.mjs';
 import { setUp } from './setup.mjs';
 
 const harbour = join(root, 'examples', 'harbour');
 const runScript = (name, ...args) => run(process.execPath, [join(root, 'scripts', name), ...args], { quiet: true });
-const tsc = (...args) => runTool('typescript/bin/tsc', args, { quiet: true });
+const tsc = (...args) => runTool(COMPILER, args, { quiet: true });
 
 /** Each part of the build: its name, and how it runs. The later ones read what the earlier ones wrote. */
 export const parts = [

@@ -5,7 +5,7 @@ import { spawnSync } from 'node:child_process';
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';
-import { root, runTool, tell } from './run.mjs';
+import { COMPILER, root, runTool, tell } from './run.mjs';
 import { setUp } from './setup.mjs';
 
 const { values } = parseArgs({ options: { since: { type: 'string', default: 'HEAD' } } });
@@ -36,14 +36,14 @@ function check(name, wanted, tool, args, env) {
 }
 
 // The types of tests, benchmarks and the example come from the built sources.
-check('Types of the sources', among('src'), 'typescript/bin/tsc', ['-b', 'tsconfig.build.json']);
+check('Types of the sources', among('src'), COMPILER, ['-b', 'tsconfig.build.json']);
 check('Formatting', changed.length > 0, 'prettier/bin/prettier.cjs', [
   ...['--check', '--ignore-unknown', '--log-level', 'warn'],
   ...changed,
 ]);
 check('Lint', code.length > 0, 'eslint/bin/eslint.js', ['--max-warnings', '0', '--no-warn-ignored', ...code]);
 for (const folder of ['tests', 'simulator', 'bench', 'examples/harbour'])
-  check(`Types of ${folder}`, among(folder), 'typescript/bin/tsc', ['-p', folder]);
+  check(`Types of ${folder}`, among(folder), COMPILER, ['-p', folder]);
 // A part's tests have its name; those of the simulator stand in it.
 const parts = code
   .flatMap((file) => /^(?:src|tests)\/(\w+)\/|^(simulator)\//.exec(file)?.slice(1) ?? [])

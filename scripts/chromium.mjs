@@ -3,7 +3,9 @@ import { spawnSync } from 'node:child_process';
 import { accessSync, constants, readFileSync } from 'node:fs';
 import { delimiter, join } from 'node:path';
 
-const names = ['chromium', 'chromium-browser', 'google-chrome', 'google-chrome-stable', 'chrome'];
+/** The same engine without windows: it takes two thirds of the time. */
+const WINDOWLESS = 'chromium-headless-shell';
+const names = [WINDOWLESS, 'chromium', 'chromium-browser', 'google-chrome', 'google-chrome-stable', 'chrome'];
 const places = [
   '/usr/bin',
   '/usr/local/bin',
@@ -29,7 +31,7 @@ export function findChromium() {
   const given = process.env.FLOE_CHROMIUM;
   if (given) return runs(given) ? given : undefined;
   const folders = [...(process.env.PATH ?? '').split(delimiter), ...places];
-  return folders.flatMap((folder) => files.map((file) => join(folder, file))).find(runs);
+  return files.flatMap((file) => folders.map((folder) => join(folder, file))).find(runs);
 }
 
 const onDebian = () => {
@@ -45,18 +47,20 @@ export function needChromium(tell) {
   const found = findChromium();
   if (found || process.env.FLOE_CHROMIUM) return found;
   if (!onDebian() || process.getuid?.() !== 0) return undefined;
-  tell('Installing chromium (Debian package), once ...');
-  for (const args of [['update'], ['install', '-y', '--no-install-recommends', 'chromium', 'fonts-liberation']]) {
+  const apt = (...args) => {
     const { status, stderr } = spawnSync('apt-get', args, {
       encoding: 'utf8',
       env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' },
     });
-    if (status !== 0) {
-      tell(stderr);
-      return undefined;
-    }
-  }
-  return findChromium();
+    if (status !== 0) tell(stderr);
+    return status === 0;
+  };
+  const install = (name) => {
+    tell(`Installing ${name} (Debian package), once ...`);
+    return apt('install', '-y', '--no-install-recommends', name, 'fonts-liberation');
+  };
+  // Older releases have no package of the one without windows.
+  return apt('update') && (install(WINDOWLESS) || install('chromium')) ? findChromium() : undefined;
 }
 
 /** How every test and picture starts the browser. */

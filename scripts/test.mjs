@@ -4,7 +4,7 @@ import { existsSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { build } from './build.mjs';
 import { launchOptions, needChromium } from './chromium.mjs';
-import { root, startTool, tell } from './run.mjs';
+import { COMPILER, root, startTool, tell } from './run.mjs';
 import { setUp } from './setup.mjs';
 
 setUp();
@@ -66,7 +66,7 @@ async function check(name, tool, args) {
 async function checks() {
   await early;
   const types = 'Types of tests, simulator, benchmarks and the harbour example';
-  await check(types, 'typescript/bin/tsc', ['-p', 'tsconfig.tests.json']);
+  await check(types, COMPILER, ['-p', 'tsconfig.tests.json']);
 }
 
 // For two cores: the browser tests wait half of their time.
