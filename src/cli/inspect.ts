@@ -90,9 +90,10 @@ async function withModel(
     [STILL]: true,
     onProblem: ({ error }) => out.talk(colours.yellow(messageOf(error))),
   });
+  // Before the file: what joins with them is no step of it.
+  deriveAll(runtime, exported);
   const { problem } = runtime.trace.import(trace);
   if (problem) out.talk(colours.yellow(`${problem.code}: ${problem.message}`));
-  deriveAll(runtime, exported);
   const end = linkRuntime(runtime, channel, { name, kind: 'file' });
   return () => {
     end();

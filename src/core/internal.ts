@@ -52,7 +52,7 @@ export { readinessOf } from './features/readiness.js';
 export type { Readiness } from './features/readiness.js';
 export { withAdapter, outsideSetup, reportNoScope, unprovidedRuntime } from './provided.js';
 export { Selected } from './features/selected.js';
-export { isWatched, liveSources, observeIn, readerName } from './features/live.js';
+export { isWatched, liveSources, observeIn, readerOf, runNamed, runsUnderWay } from './features/live.js';
 export type { Dependency, LiveSource } from './features/live.js';
 export { rebasing } from './features/rebasing/feature.js';
 export { timeTravel } from './features/time-travel.js';

@@ -198,10 +198,10 @@ export class TraceReader {
   }
 
   private interaction(found: Partial<Record<keyof InteractionLine, unknown>>): void {
-    const { interaction: id, time, kind, name, role, key, from, steps } = found;
+    const { interaction: id, time, kind, name, role, key, from, steps, changedPage } = found;
     checkInteraction(found, this.check);
     const read = { id, time, kind, name, ...(role !== undefined && { role }), ...(key !== undefined && { key }) };
-    this.interactions.push({ ...read, from, steps } as Interaction);
+    this.interactions.push({ ...read, from, steps, ...(changedPage !== undefined && { changedPage }) } as Interaction);
   }
 
   private step(found: Partial<Record<keyof Step | 'again', unknown>>, isEncoded: boolean): Step {

@@ -4,6 +4,7 @@ import { encode } from '../core/internal.js';
 import type { Patch, PatchOperation } from '../core/index.js';
 import {
   TRACE_VERSION,
+  type Application,
   type Branch,
   type BranchLine,
   type CheckpointLine,
@@ -25,11 +26,12 @@ export interface TraceContents {
   readonly present?: Branch | undefined;
   readonly interactions?: readonly Interaction[];
   readonly redacted?: readonly string[];
+  readonly application?: Application | undefined;
 }
 
 /** The lines of a trace file, each without its line end. */
 export function* traceLines(
-  { steps, folded = null, states, names = [], present, interactions = [], redacted = [] }: TraceContents,
+  { steps, folded = null, states, names = [], present, interactions = [], redacted = [], application }: TraceContents,
   written: Date,
 ): Generator<string> {
   const header: TraceHeader = {
@@ -37,6 +39,7 @@ export function* traceLines(
     version: TRACE_VERSION,
     written: written.toISOString(),
     ...(redacted.length > 0 && { redacted }),
+    ...(application && { application }),
   };
   yield JSON.stringify(header);
   if (folded !== null) yield checkpointLine(folded, states ?? {});

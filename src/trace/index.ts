@@ -7,8 +7,8 @@ export { givenText, writeTest } from './write-test.js';
 export { undoStack } from './undo-stack.js';
 export { causeOf, titleOf } from './step.js';
 
-export type { Trace, RecordingOptions } from './trace.js';
-export type { NotedInteraction } from './interactions.js';
+export type { Trace, ImportOptions, RecordingOptions } from './trace.js';
+export type { InteractionEnd, NotedInteraction } from './interactions.js';
 export type { GivenTrace, TraceFile } from './file-reading.js';
 export type { Comparison } from './compare.js';
 export type { Divergence, Replay, ReplayOptions } from './replay.js';
@@ -21,6 +21,7 @@ export type {
   Step,
   StepCause,
   Branch,
+  Application,
   Interaction,
   TraceHeader,
   CheckpointLine,

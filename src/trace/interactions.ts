@@ -1,6 +1,12 @@
 // What the user did while a tool observed the page, and which steps were recorded meanwhile.
 import type { Interaction } from './step.js';
 
+/** How an interaction ended. */
+export interface InteractionEnd {
+  /** The page looks different since it began. Kept only where no step was recorded meanwhile. Default: `false`. */
+  readonly changedPage?: boolean;
+}
+
 /** How an interaction is noted. */
 export interface NotedInteraction extends Pick<Interaction, 'kind' | 'name' | 'role' | 'key'> {
   /** Forgets it when no step was recorded meanwhile: for what may be nothing to the application. Default: `false`. */
@@ -23,24 +29,29 @@ export class Interactions {
   ) {}
 
   /** Begins one, and ends the one that is open. Returns a function that ends it, and gives whether it was open. */
-  begin({ onlyWithSteps = false, ...what }: NotedInteraction, time: number, next: number): (next: number) => boolean {
+  begin(
+    { onlyWithSteps = false, ...what }: NotedInteraction,
+    time: number,
+    next: number,
+  ): (next: number, how: InteractionEnd) => boolean {
     this.end(next);
     this.needsSteps = onlyWithSteps;
     const begun: Interaction = { id: ++this.lastId, time, ...what, from: next, steps: 0 };
     this.open = begun;
-    return (then) => {
+    return (then, how) => {
       if (this.open !== begun) return false;
-      this.end(then);
+      this.end(then, how);
       return true;
     };
   }
 
-  private end(next: number): void {
+  private end(next: number, { changedPage = false }: InteractionEnd = {}): void {
     const { open } = this;
     if (!open) return;
     this.open = undefined;
     if (this.needsSteps && next === open.from) return;
-    const ended = { ...open, steps: next - open.from };
+    const steps = next - open.from;
+    const ended: Interaction = { ...open, steps, ...(changedPage && steps === 0 && { changedPage: true }) };
     this.done.push(ended);
     if (this.done.length > this.most) this.done.shift();
     this.ended(ended);

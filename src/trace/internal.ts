@@ -1,7 +1,7 @@
 // What the other parts of Floe use of this one besides its public entry. Nothing else of it is imported from outside.
 export { noSuchStep } from './errors.js';
 export { encodePatch, stepLine, traceLines } from './file.js';
-export { TraceReader } from './file-reading.js';
+export { lineOf, readTrace, TraceReader } from './file-reading.js';
 export { ValueTrail, changesOf } from './history.js';
 export type { ValueChange } from './history.js';
 export { changedPlaces } from './places.js';

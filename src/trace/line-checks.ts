@@ -44,11 +44,15 @@ function checkPatch(value: unknown, name: string, check: Check): void {
 }
 
 export function checkInteraction(found: Partial<Record<keyof InteractionLine, unknown>>, check: Check): void {
-  const { interaction: id, time, kind, name, role, key, from, steps } = found;
+  const { interaction: id, time, kind, name, role, key, from, steps, changedPage } = found;
   check(isCount(id) && isCount(from) && isCount(steps), "'interaction', 'from' or 'steps' is not a whole number");
   check(Number.isFinite(time), "'time' must be a number");
   check(INTERACTIONS.has(kind as string), "'kind' is no kind of interaction");
   check(isText(name), "'name' is not a text");
+  check(
+    isOptional(changedPage, (value) => value === true),
+    "'changedPage' is not true",
+  );
   check(isOptional(role, isText) && isOptional(key, isText), "'role' or 'key' is not a text");
 }
 
@@ -58,7 +62,12 @@ export function toHeader(value: unknown, line: number): TraceHeader {
   if (!isObject(header) || header.floe !== 'trace') throw notATrace(line, 'its first line is not the header');
   if (!Number.isSafeInteger(header.version) || header.version! < 1) throw notATrace(line, 'its header has no version');
   if (header.version! > TRACE_VERSION) throw traceTooNew(header.version, TRACE_VERSION);
-  const { redacted } = header;
+  const { redacted, application } = header;
+  if (
+    application !== undefined &&
+    !(isObject(application) && isText(application.name) && isOptional(application.version, isText))
+  )
+    throw notATrace(line, "its header's 'application' has no name, or a version that is no text");
   if (redacted !== undefined && !isTexts(redacted))
     throw notATrace(line, "its header's 'redacted' is not a list of pointers");
   return header as TraceHeader;

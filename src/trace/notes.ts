@@ -2,7 +2,7 @@
 import { checkChoice, checkOptions } from '../core/internal.js';
 import type { AnyAction, DispatchResult } from '../core/index.js';
 import { branchLine } from './file.js';
-import type { NotedInteraction } from './interactions.js';
+import type { InteractionEnd, NotedInteraction } from './interactions.js';
 import type { TraceState } from './state.js';
 import type { Step } from './step.js';
 
@@ -29,7 +29,7 @@ export class Notes {
     this.state.changed();
   }
 
-  noteInteraction(what: NotedInteraction): () => void {
+  noteInteraction(what: NotedInteraction): (how?: InteractionEnd) => void {
     checkOptions('trace.noteInteraction', what, ['kind', 'name', 'role', 'key', 'onlyWithSteps']);
     checkChoice('trace.noteInteraction', 'kind', what.kind, ['click', 'key', 'submit', 'input']);
     // What the user does must not disappear in a sum that began before it, nor the sum go on with what follows it.
@@ -37,9 +37,9 @@ export class Notes {
     const { redaction } = this.state;
     const noted = redaction.none ? what : redaction.interaction(what);
     const end = this.state.did.begin(noted, this.state.host.now(), this.state.timeline.nextSeq);
-    return () => {
+    return (how = {}) => {
       this.state.endSum();
-      if (end(this.state.timeline.nextSeq)) this.state.changed();
+      if (end(this.state.timeline.nextSeq, how)) this.state.changed();
     };
   }
 

@@ -35,7 +35,8 @@ const STAYS: ReadonlySet<string> = new Set<keyof Trace>([
  * runtime.trace.back();
  */
 export const recording = (options: RecordingOptions = {}): Attachment<Trace> => {
-  checkOptions('recording', options, ['ignore', 'redact', 'limit', 'lines']);
+  checkOptions('recording', options, ['ignore', 'redact', 'limit', 'lines', 'application']);
+  if (options.application) checkOptions("recording, option 'application'", options.application, ['name', 'version']);
   return { [ATTACH]: (host) => attached(host, options) };
 };
 

@@ -2,7 +2,7 @@
 import type { About, AnyStore } from '../core/index.js';
 import { DEV } from '../core/internal.js';
 import { titleThrew } from './errors.js';
-import type { Branch, Interaction, Step } from './step.js';
+import type { Application, Branch, Interaction, Step } from './step.js';
 import type { Timeline } from './timeline.js';
 import type { Known, States } from './kept-states.js';
 import { declaredTitle, titler, type Titled } from './titles.js';
@@ -23,6 +23,7 @@ export interface TraceSource {
   readonly interactions: readonly Interaction[];
   /** The places of the state tree that are redacted. */
   readonly redacted: readonly string[];
+  readonly application: Application | undefined;
   /** The step at a position. Reading one leaves nothing in memory. */
   at(position: number): Step | undefined;
   /** The position of a step; -1 where it is not on the line. */
@@ -57,6 +58,7 @@ export interface SourceParts {
   timeline(): Timeline;
   interactions(): readonly Interaction[];
   redacted(): readonly string[];
+  application(): Application | undefined;
   stores(): readonly AnyStore[];
   /** @param beside further states that are known */
   statesAt(index: number, beside: readonly Known[]): States;
@@ -145,6 +147,9 @@ export function sourceFor(parts: SourceParts): TraceSource {
     },
     get interactions() {
       return parts.interactions();
+    },
+    get application() {
+      return parts.application();
     },
     get redacted() {
       return parts.redacted();

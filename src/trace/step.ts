@@ -16,6 +16,15 @@ export interface TraceHeader {
   readonly written: string;
   /** The places of the state tree that are redacted. */
   readonly redacted?: readonly string[];
+  /** What was recorded. */
+  readonly application?: Application;
+}
+
+/** The application that a trace is of, as tools name it. */
+export interface Application {
+  readonly name: string;
+  /** Default: none is shown. */
+  readonly version?: string;
 }
 
 /** A line with the states at a point: everything before it may be missing. */
@@ -56,6 +65,8 @@ export interface Interaction {
   readonly from: number;
   /** How many steps were recorded while it was handled. */
   readonly steps: number;
+  /** Of one without steps: the page changed while it was handled, as when a dialog opens. */
+  readonly changedPage?: true;
 }
 
 /** A line with an interaction. */

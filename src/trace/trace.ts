@@ -4,9 +4,9 @@ import type { AnyAction, AnyCreator, AnyTask, DispatchResult, Patch } from '../c
 import type { Comparison } from './compare.js';
 import type { GivenTrace } from './file-reading.js';
 import type { ValueChange } from './history.js';
-import type { NotedInteraction } from './interactions.js';
+import type { InteractionEnd, NotedInteraction } from './interactions.js';
 import type { RedactOptions } from './redaction/rules.js';
-import type { Branch, Interaction, Step } from './step.js';
+import type { Application, Branch, Interaction, Step } from './step.js';
 import type { States } from './kept-states.js';
 
 /** The recorded history of a runtime, and the way through it. */
@@ -66,13 +66,13 @@ export interface Trace {
    * Notes that the user does something: the steps until the returned function is called belong to it. For tools, and for
    * applications that handle input themselves, as on a canvas.
    * @param what the kind, the accessible name of the control, its role; never what a field contains
-   * @returns a function that ends it
+   * @returns a function that ends it, and is told whether the page changed
    * @example
    * const end = runtime.trace.noteInteraction({ kind: 'click', name: 'Berth N4', role: 'button' });
    * runtime.dispatch(berthPicked('N4'));
    * end();
    */
-  noteInteraction(what: NotedInteraction): () => void;
+  noteInteraction(what: NotedInteraction): (how?: InteractionEnd) => void;
   /** From now on transitions are summed up instead of listed. */
   pause(): void;
   /** Transitions are listed again. */
@@ -87,11 +87,12 @@ export interface Trace {
   lines(): Iterable<string>;
   /**
    * Takes a trace file in place of this history, and shows its newest state.
+   * @param options which stores of the file are left out
    * @returns how many steps it holds, and what is wrong with the file if it was cut short
    * @throws FLOE_NOT_A_TRACE, FLOE_TRACE_DAMAGED, FLOE_TRACE_TOO_NEW; FLOE_TRACE_IS_WRITTEN with the option `lines`; then
    * nothing changed
    */
-  import(file: GivenTrace): { readonly steps: number; readonly problem?: FloeError };
+  import(file: GivenTrace, options?: ImportOptions): { readonly steps: number; readonly problem?: FloeError };
   /** Calls `listener` after each new step and each move. Returns a function that stops it. */
   watch(listener: () => void): () => void;
 }
@@ -119,4 +120,12 @@ export interface RecordingOptions {
    * recording({ lines: (line) => file.write(line + '\n') });
    */
   readonly lines?: (line: string) => void;
+  /** What is recorded, so that a saved trace is known as one of this application: `{ name, version }`. Default: not said. */
+  readonly application?: Application;
+}
+
+/** How a trace file is taken. */
+export interface ImportOptions {
+  /** Stores of the file that are left out, as if it did not hold them. Default: none. */
+  readonly leaveOut?: readonly string[];
 }

@@ -1,5 +1,6 @@
 // A trace as a file, and a file as the trace of a runtime.
-import { type FloeError, guardData, leaveLine } from '../core/internal.js';
+import { checkOptions, type FloeError, guardData, leaveLine, parsePointer } from '../core/internal.js';
+import type { Patch } from '../core/index.js';
 import type { Cursor } from './cursor.js';
 import { interactionsOf } from './reads.js';
 import { writtenElsewhere } from './errors.js';
@@ -9,6 +10,7 @@ import type { Redaction } from './redaction/redaction.js';
 import type { TraceSource } from './source.js';
 import { statesAt, type TraceState } from './state.js';
 import { Timeline } from './timeline.js';
+import type { ImportOptions } from './trace.js';
 import { withTitles } from './titles.js';
 import type { Exclusions } from './what-if.js';
 
@@ -42,6 +44,7 @@ export class Transfer {
       names: timeline.branches.named.map((one) => ({ ...one, name: this.state.redaction.secrets.message(one.name) })),
       present: timeline.branches.find(timeline.branch),
       redacted: this.state.redaction.rules.places,
+      application: this.state.application,
     };
     return traceLines(contents, new Date(this.state.host.now()));
   }
@@ -50,10 +53,13 @@ export class Transfer {
     return Array.from(this.lines(), (line) => line + '\n').join('');
   }
 
-  import(file: GivenTrace): { readonly steps: number; readonly problem?: FloeError } {
+  import(file: GivenTrace, options: ImportOptions = {}): { readonly steps: number; readonly problem?: FloeError } {
+    checkOptions('trace.import', options, ['leaveOut']);
     if (this.state.written.write) throw writtenElsewhere();
     const { redaction } = this.state;
-    const read = redaction.none ? traceOf(file) : concealedTrace(traceOf(file), redaction);
+    const { leaveOut = [] } = options;
+    const whole = leaveOut.length === 0 ? traceOf(file) : withoutStores(traceOf(file), new Set(leaveOut));
+    const read = redaction.none ? whole : concealedTrace(whole, redaction);
     const { steps, problem, states, names, interactions } = read;
     const timeline = new Timeline();
     timeline.load(read);
@@ -69,6 +75,7 @@ export class Transfer {
     this.state.noteRevised(0);
     this.state.did.load(interactions);
     this.state.sum = undefined;
+    this.state.application = read.header.application;
     this.state.making.groupShift = steps.reduce(
       (most, { group = 0 }) => Math.max(most, group),
       this.state.making.groupShift,
@@ -94,3 +101,18 @@ const concealedTrace = (read: TraceFile, redaction: Redaction): TraceFile => ({
   ),
   steps: read.steps.map((step) => redaction.stepOfFile(step)),
 });
+
+/** A file as if some stores had not been recorded. */
+function withoutStores(read: TraceFile, names: ReadonlySet<string>): TraceFile {
+  const kept = (patch: Patch): Patch => patch.filter(({ path }) => !names.has(parsePointer(path)[0]));
+  return {
+    ...read,
+    states: Object.fromEntries(Object.entries(read.states).filter(([name]) => !names.has(name))),
+    steps: read.steps.map((step) => ({
+      ...step,
+      stores: step.stores.filter((name) => !names.has(name)),
+      changes: kept(step.changes),
+      undo: kept(step.undo),
+    })),
+  };
+}

@@ -7,7 +7,9 @@ import { Entry } from '../reading/entry.js';
 import { INLINE } from '../model/source.js';
 import { StoreDefinition } from '../model/store.js';
 import { TrackedPlace } from '../reactive/tracking.js';
-import type { Extensible } from '../kernel/feature.js';
+import { taskNamed } from '../kernel/about.js';
+import type { Extensible, Feature } from '../kernel/feature.js';
+import type { Hooks, UnderWay } from '../kernel/hooks.js';
 
 /** Something that a derived value depends on. */
 export type Dependency =
@@ -37,6 +39,18 @@ export interface LiveSource {
   /** How many derived values depend on it. */
   readonly readers: number;
   readonly watchers: number;
+}
+
+/** The runs that are under way. */
+export const runsUnderWay = ({ features }: Extensible): readonly UnderWay[] =>
+  Array.from(features, ({ underWay = [] }) => [...underWay]).flat();
+
+/** Runs a task by its name, for a developer. Gives whether there is such a task. */
+export function runNamed(kernel: Extensible, name: string, args: readonly unknown[]): boolean {
+  const task = taskNamed(kernel, name);
+  if (!task) return false;
+  kernel.features.use(task.feature as Feature<Hooks>).runOf?.(task, args, { by: 'inspector' });
+  return true;
 }
 
 /** All stores and selectors of which a value is kept, as they are shown. */
@@ -94,9 +108,11 @@ function dependency(port: Port): Dependency {
   return { kind: 'place', store, pointer: pointerTo(keys), aspect: aspectOf(place, port) };
 }
 
-/** The name of what a probe gets, with its arguments; empty for an inline selection. */
-export const readerName = (reader: object): string =>
-  reader instanceof Entry && reader.recipe.of !== INLINE ? reader.name : '';
+/** What a probe gets, by name and arguments; nothing for an inline selection. */
+export const readerOf = (reader: object): Pick<LiveSource, 'name' | 'args'> | undefined =>
+  reader instanceof Entry && reader.recipe.of !== INLINE
+    ? { name: reader.recipe.of.name, args: reader.recipe.args }
+    : undefined;
 
 /** Whether watchers are notified of what a probe gets: it is on the screen, perhaps. */
 export const isWatched = (reader: object): boolean => reader instanceof Entry && watchersOf(reader) > 0;

@@ -22,7 +22,7 @@ export class Derived {
       else byName.set(source.name, [source]);
     }
     const groups = Array.from(byName, ([name, sources]) => this.group(name, sources, changed));
-    const byTook = (a: DerivedGroup, b: DerivedGroup): number => b.took - a.took;
+    const byTook = (a: DerivedGroup, b: DerivedGroup): number => b.own - a.own;
     const byLast = (a: DerivedGroup, b: DerivedGroup): number => (b.lastSeq ?? -1) - (a.lastSeq ?? -1);
     const byNames = (a: DerivedGroup, b: DerivedGroup): number => (a.name < b.name ? -1 : a.name > b.name ? 1 : 0);
     const order = sort === 'took' ? byTook : sort === 'last' ? byLast : byNames;
@@ -31,21 +31,22 @@ export class Derived {
   }
 
   private group(name: string, sources: readonly LiveSource[], changed: ReadonlySet<object>): DerivedGroup {
-    let [computed, forNothing, took, watchers, failed] = [0, 0, 0, 0, 0];
+    let [computed, forNothing, took, own, watchers, failed] = [0, 0, 0, 0, 0, 0];
     let lastSeq: number | null = null;
-    for (const { reader, watchers: own, status } of sources) {
+    for (const { reader, watchers: ofOne, status } of sources) {
       const costs = this.observing.costs.get(reader);
       computed += costs?.computed ?? 0;
       forNothing += costs?.forNothing ?? 0;
       took += costs?.took ?? 0;
+      own += costs?.own ?? 0;
       if (costs && (lastSeq === null || costs.lastSeq > lastSeq)) lastSeq = costs.lastSeq;
-      watchers += own;
+      watchers += ofOne;
       if (status === 'failed') failed++;
     }
     const only = sources.length === 1 ? this.shown(sources[0], changed) : null;
     const isChanged = sources.some(({ reader }) => changed.has(reader));
     return {
-      ...{ name, count: sources.length, computed, forNothing, took },
+      ...{ name, count: sources.length, computed, forNothing, took, own },
       ...{ lastSeq, watchers, failed, changed: isChanged, only },
     };
   }
@@ -62,6 +63,7 @@ export class Derived {
       computed: costs?.computed ?? 0,
       forNothing: costs?.forNothing ?? 0,
       took: costs?.took ?? 0,
+      own: costs?.own ?? 0,
       lastTook: costs?.lastTook ?? null,
       readers,
       watchers,
@@ -73,7 +75,7 @@ export class Derived {
   ofName(name: string, from: number, count: number, changed: ReadonlySet<object>): Methods['derivedOf']['result'] {
     const all = this.selectors().filter((source) => source.name === name);
     const weight = ({ reader }: LiveSource): number =>
-      (changed.has(reader) ? 1e9 : 0) + (this.observing.costs.get(reader)?.took ?? 0);
+      (changed.has(reader) ? 1e9 : 0) + (this.observing.costs.get(reader)?.own ?? 0);
     const sorted = [...all].sort((a, b) => weight(b) - weight(a));
     return { items: sorted.slice(from, from + count).map((source) => this.shown(source, changed)), total: all.length };
   }

@@ -1,5 +1,5 @@
 // The inspected end of a recording.
-import { NO_PAGE, NOT_OBSERVED } from '../protocol/errors.js';
+import { NO_PAGE, NO_TASKS, NOT_OBSERVED } from '../protocol/errors.js';
 import { HistoryEnd } from './history-end.js';
 import { LINK_VERSION, type Ability, type Channel } from '../protocol/protocol.js';
 import { answer } from '../protocol/rpc.js';
@@ -14,6 +14,7 @@ const MISSING: Readonly<Partial<Record<Ability, string>>> = {
   send: 'Sending an action needs the model: floe inspect TRACE --model MODULE.',
   derived: 'Derived values need the model: floe inspect TRACE --model MODULE.',
   observe: NOT_OBSERVED,
+  run: NO_TASKS,
 };
 
 /** Lets an inspector at the other end of a channel look into a recording. Returns a function that ends it. */
@@ -36,6 +37,7 @@ export function linkRecording(
         cursor: recorded.source.at(recorded.source.end - 1)?.seq ?? null,
         isLive: true,
         isPaused: false,
+        isClosed: false,
       }),
       isLive: kind === 'live',
       observedOf: () => null,

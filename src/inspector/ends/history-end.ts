@@ -4,7 +4,7 @@ import { parsePointer } from '../../core/internal.js';
 import { encodePatch, patched, type TraceSource } from '../../trace/internal.js';
 import type { Step } from '../../trace/index.js';
 import { changesBetween, pointersOf } from '../history/changes.js';
-import { asks, finder } from '../history/finding.js';
+import { asks, finder, placeOfHit } from '../history/finding.js';
 import { HistoryFile } from './history-file.js';
 import { MOST_CHANGES, StepReads, type HistoryContext } from './step-reads.js';
 import { ValueReads } from './value-reads.js';
@@ -12,6 +12,7 @@ import type { Methods, Status, StepShown } from '../protocol/protocol.js';
 import type { RequestHandlers } from '../protocol/rpc.js';
 import { Slice } from '../protocol/slices.js';
 import { isStatusStore } from '../history/step-columns.js';
+import { taskRunsShown } from '../history/task-runs.js';
 import { StepIndex } from '../history/step-index.js';
 import { TimelineDrawer } from '../history/timeline.js';
 import { jsonText } from '../history/values.js';
@@ -93,8 +94,10 @@ export class HistoryEnd {
       from: first?.time ?? null,
       to: last?.time ?? null,
       moments: index.moments.length,
+      firstMoment: index.firstMoment,
       problems: index.steps.problems,
       ...this.around.shown(),
+      application: source.application ?? null,
       branch: source.branch,
       branches: source.branches.map(({ id, name, from, tip }) => ({ id, name, from, tip })),
       folded: source.folded,
@@ -115,7 +118,10 @@ export class HistoryEnd {
     for (; position >= source.first && found.length < most; position--) {
       const step = source.at(position);
       looked++;
-      if (step && matches(step)) found.push(this.steps.shown(step));
+      if (step && matches(step)) {
+        const hit = placeOfHit(query, step);
+        found.push({ ...this.steps.shown(step), ...(hit !== undefined && { hit }) });
+      }
       if ((looked & 63) === 0 && slice.isOver) await slice.next();
     }
     return { found, next: position >= source.first ? (source.at(position + 1)?.seq ?? null) : null, looked };
@@ -164,10 +170,14 @@ export class HistoryEnd {
   private changedPlaces({ seq, since }: Methods['changed']['params']): Methods['changed']['result'] {
     const { index, source } = this;
     const [from, to] = [this.steps.position(since), this.steps.position(seq)];
-    const moment = index.has(to) ? index.steps.moment(to) : -1;
+    const moment = index.has(from) ? index.steps.moment(from) : -1;
     const steps: Step[] = [];
-    for (let at = from; at <= to && steps.length < 200; at++)
-      if (at === to || (index.has(at) && index.steps.moment(at) === moment)) steps.push(source.at(at)!);
+    if (moment < 0) steps.push(source.at(to)!);
+    else
+      for (const at of index.stepsOf(moment)) {
+        if (at > to || steps.length >= 200) break;
+        if (at >= from) steps.push(source.at(at)!);
+      }
     const all = pointersOf(steps, 40);
     // The statuses of tasks only where nothing else changed.
     const telling = all.filter((pointer) => !isStatusStore(parsePointer(pointer)[0]));
@@ -205,6 +215,11 @@ export class HistoryEnd {
       }),
       changed: (params) => this.changedPlaces(params),
       linkedBy: (params) => values.linkedBy(params),
+      tasks: readied((params) =>
+        taskRunsShown(params, this.source, index, this.around.underWay?.(), (position) =>
+          steps.becauseOf(this.source.at(position)!),
+        ),
+      ),
       history: readied((params) => values.history(params)),
       find: readied((params) => this.find(params)),
       compareBranches: (params) => this.compareBranches(params),

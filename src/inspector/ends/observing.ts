@@ -2,21 +2,27 @@
 // were written. It is observed while an inspector is attached, and kept for the newest steps, by reference.
 import {
   type Computation,
-  describeArguments,
   type Extensible,
+  isBranch,
   isWatched,
   listen,
   type LiveSource,
   liveSources,
   observeIn,
+  sameData,
+  stopwatch,
 } from '../../core/internal.js';
 import type { Observed } from '../protocol/protocol.js';
+import { argumentsText } from '../history/words.js';
+import { differenceText } from '../history/differences.js';
 import { valueShown } from '../history/values.js';
 
 /** Details of so many steps are kept. */
 const MOST_OBSERVED = 2000;
 /** Of one step, so many computations are kept; all are counted. */
 const MOST_COMPUTED = 500;
+/** Of so many derived values it is told what is different in them. */
+const MOST_DIFFERENCES = 12;
 
 /** What a runtime has as its persistence, as far as it is observed. */
 export interface Stored {
@@ -36,7 +42,9 @@ interface Seen {
 export interface Costs {
   computed: number;
   forNothing: number;
+  /** Milliseconds, with those of what it asked for meanwhile; and without. */
   took: number;
+  own: number;
   lastTook: number;
   lastSeq: number;
 }
@@ -46,6 +54,8 @@ export class Observing {
   readonly costs = new WeakMap<object, Costs>();
   private readonly ids = new WeakMap<object, number>();
   private readonly readers = new Map<number, WeakRef<object>>();
+  private readonly differences = new WeakMap<object, { readonly before: object; readonly text: string | undefined }>();
+  private readonly nesting = new Nesting();
   private lastId = 0;
   /** The newest step. */
   private seq = -1;
@@ -110,10 +120,12 @@ export class Observing {
     if (isSame) seen.forNothing++;
     if (seen.computed.length < MOST_COMPUTED) seen.computed.push({ ...computation, reader });
     let costs = this.costs.get(reader);
-    if (!costs) this.costs.set(reader, (costs = { computed: 0, forNothing: 0, took: 0, lastTook: 0, lastSeq: 0 }));
+    if (!costs)
+      this.costs.set(reader, (costs = { computed: 0, forNothing: 0, took: 0, own: 0, lastTook: 0, lastSeq: 0 }));
     costs.computed++;
     if (isSame) costs.forNothing++;
     costs.took += computation.took;
+    costs.own += this.nesting.own(computation.took);
     costs.lastTook = computation.took;
     costs.lastSeq = this.seq;
     this.how.changed();
@@ -178,16 +190,22 @@ export class Observing {
     }
     if (!isObserved) return null;
     const computed = joined(all.flatMap((seen) => seen.computed));
+    let told = 0;
     return {
-      computed: computed.slice(0, most).map(({ reader, outcome, before, after, took }) => ({
-        id: this.idOf(reader),
-        name: nameOf(reader) || 'a selection',
-        outcome,
-        before: outcome === 'first' ? null : valueShown(before),
-        after: valueShown(after),
-        took,
-        watched: isWatched(reader),
-      })),
+      computed: computed.slice(0, most).map(({ reader, outcome, before, after, took }) => {
+        const difference =
+          outcome === 'changed' && told++ < MOST_DIFFERENCES ? this.differenceOf(before, after) : undefined;
+        return {
+          id: this.idOf(reader),
+          name: nameOf(reader) || 'a selection',
+          outcome,
+          before: outcome === 'first' ? null : valueShown(before),
+          after: valueShown(after),
+          ...(difference !== undefined && { difference }),
+          took,
+          watched: isWatched(reader),
+        };
+      }),
       computedCount: all.reduce((sum, seen) => sum + seen.computedCount, 0),
       forNothing: all.reduce((sum, seen) => sum + seen.forNothing, 0),
       notified: all.reduce((sum, seen) => sum + seen.notified, 0),
@@ -195,15 +213,48 @@ export class Observing {
     };
   }
 
-  /** The readers whose value some steps changed. */
+  /** What is different in a value: a moment that grows asks again and again. */
+  private differenceOf(before: unknown, after: unknown): string | undefined {
+    if (typeof before !== 'object' || before === null || typeof after !== 'object' || after === null) return undefined;
+    const known = this.differences.get(after);
+    if (known && known.before === before) return known.text;
+    const text = differenceText(before, after);
+    this.differences.set(after, { before, text });
+    return text;
+  }
+
+  /** The readers whose value is another one after some steps. */
   changedBy(seqs: Iterable<number>): Set<object> {
-    const changed = new Set<object>();
-    for (const seq of seqs)
-      for (const { reader, outcome } of this.seen.get(seq)?.computed ?? [])
-        if (outcome === 'changed') changed.add(reader);
-    return changed;
+    const all = joined([...seqs].flatMap((seq) => this.seen.get(seq)?.computed ?? []));
+    return new Set(all.filter(({ outcome }) => outcome === 'changed').map(({ reader }) => reader));
   }
 }
+
+/** Milliseconds: clocks are read a little later than the work began and ended. */
+const CLOSE = 0.05;
+
+/**
+ * Tells the time that a computation took itself from the time of those that it asked for: these began after it, and have
+ * ended before it.
+ */
+class Nesting {
+  private readonly ended: { readonly began: number; readonly took: number }[] = [];
+
+  /** @param took milliseconds of a computation that ends now */
+  own(took: number): number {
+    const began = stopwatch() - took;
+    let inside = 0;
+    for (let last = this.ended.at(-1); last && last.began >= began - CLOSE; last = this.ended.at(-1)) {
+      inside += last.took;
+      this.ended.pop();
+    }
+    if (this.ended.length > MOST_OPEN) this.ended.splice(0, MOST_OPEN / 2);
+    this.ended.push({ began, took });
+    return Math.max(0, took - inside);
+  }
+}
+/** Those that nothing asked for stay until as many have come since. */
+const MOST_OPEN = 1000;
 
 /** One computation a reader: the value before the first, and after the last; those that changed come first. */
 function joined(
@@ -219,10 +270,16 @@ function joined(
     const outcome = known.outcome === 'first' ? 'first' : one.outcome === 'same' ? known.outcome : one.outcome;
     byReader.set(one.reader, { ...known, outcome, after: one.after, took: known.took + one.took });
   }
+  // What came to the same in the end changed nothing.
+  for (const [reader, one] of byReader)
+    if (one.outcome === 'changed' && isReturned(one)) byReader.set(reader, { ...one, outcome: 'same' });
   const weight = { failed: 0, changed: 1, first: 2, same: 3 } as const;
   return [...byReader.values()].sort((a, b) => weight[a.outcome] - weight[b.outcome]);
 }
 
+const isReturned = ({ before, after }: Computation): boolean =>
+  Object.is(before, after) || (isBranch(before) && isBranch(after) && sameData(before, after));
+
 /** The name of a source with its arguments. */
 export const sourceName = ({ name, args }: Pick<LiveSource, 'name' | 'args'>): string =>
-  name + (args.length > 0 ? `(${describeArguments(args)})` : '');
+  name + (args.length > 0 ? `(${argumentsText(args)})` : '');

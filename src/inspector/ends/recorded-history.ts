@@ -24,6 +24,7 @@ export class RecordedHistory {
     timeline: () => this.timeline,
     interactions: () => this.reader.interactions,
     redacted: () => this.reader.header?.redacted ?? [],
+    application: () => this.reader.header?.application,
     stores: () => [],
     statesAt: (index, beside) => this.states.at(index, beside),
     revision: () => this.revisions,

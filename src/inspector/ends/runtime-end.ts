@@ -1,11 +1,23 @@
 // The inspected end in a running application: its history, its derived values, and the commands of a developer.
-import { decode, type Extensible, hostOf, lookUp, messageOf, readerName, storesOf } from '../../core/internal.js';
+import {
+  decode,
+  type Extensible,
+  hostOf,
+  listen,
+  lookUp,
+  messageOf,
+  readerOf,
+  runNamed,
+  runsUnderWay,
+  storesOf,
+} from '../../core/internal.js';
 import { sourceOf, type States, type Trace, type TraceSource } from '../../trace/internal.js';
 import { changesBetween } from '../history/changes.js';
 import { Derived } from './derived.js';
-import { badPayload, noTrace, NO_PAGE, NOT_OBSERVED } from '../protocol/errors.js';
+import { fittingOf } from './fitting.js';
+import { badPayload, doesNotFit, noSuchTask, noTrace, NO_PAGE, NO_TASKS, NOT_OBSERVED } from '../protocol/errors.js';
 import { HistoryEnd } from './history-end.js';
-import { Observing, type Stored } from './observing.js';
+import { Observing, sourceName, type Stored } from './observing.js';
 import {
   LINK_VERSION,
   type Ability,
@@ -53,11 +65,17 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
   const history = new HistoryEnd(
     source,
     {
-      shown: () => ({ cursor: trace.cursor, isLive: !isLive || trace.isLive, isPaused: trace.isPaused }),
+      shown: () => ({
+        cursor: trace.cursor,
+        isLive: !isLive || trace.isLive,
+        isPaused: trace.isPaused,
+        isClosed: host.isClosed,
+      }),
       isLive,
-      observedOf: (seqs, most) => (isLive ? observing.of(seqs, readerName, most) : null),
+      observedOf: (seqs, most) => (isLive ? observing.of(seqs, nameOf, most) : null),
       derivedValue: (id) => derived.value(id),
       links: linksOf(host),
+      ...(isLive && { underWay: () => runsUnderWay(host) }),
     },
     changed.call,
   );
@@ -67,10 +85,13 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
       ...history.handlers(),
       ...derivedHandlers({ trace, source, observing, derived, isLive }),
       ...traceHandlers(trace, source, history, options),
+      ...(isLive && runHandlers(host, source)),
     },
     source.conceal,
   );
+  const unlisten = listen(host, { close: () => changed.call() });
   return () => {
+    unlisten();
     link.end();
     changed.end();
     history.end();
@@ -119,6 +140,23 @@ function derivedHandlers({
   };
 }
 
+/** What is done with the runs of tasks. */
+function runHandlers(host: Extensible, source: TraceSource): Pick<RequestHandlers, 'runAgain' | 'cancel'> {
+  return {
+    runAgain: ({ seq }) => {
+      const run = source.step(seq)?.run;
+      if (!run || !runNamed(host, run.task, run.args)) throw noSuchTask(seq, run?.task);
+      return {};
+    },
+    cancel: ({ run }) => {
+      runsUnderWay(host)
+        .find(({ id }) => id === run)
+        ?.cancel('cancelled in the inspector');
+      return {};
+    },
+  };
+}
+
 /** What is asked of the trace itself, or done with it. */
 function traceHandlers(trace: Trace, source: TraceSource, history: HistoryEnd, options: RuntimeEndOptions) {
   return {
@@ -146,21 +184,32 @@ function traceHandlers(trace: Trace, source: TraceSource, history: HistoryEnd, o
       trace.nameBranch(branch, name);
       return {};
     },
-    replace: ({ text }) => ({ steps: trace.import(text).steps }),
+    fits: ({ text }) => fittingOf(text, source.statesAt(source.end - 1)),
+    replace: ({ text, leaveOut = [] }) => {
+      const { misfits } = fittingOf(text, source.statesAt(source.end - 1));
+      const [first] = misfits.filter(({ store }) => !leaveOut.includes(store));
+      if (first) throw doesNotFit(first);
+      return { steps: trace.import(text, { leaveOut }).steps };
+    },
   } satisfies Partial<RequestHandlers>;
 }
+
+const nameOf = (reader: object): string => {
+  const found = readerOf(reader);
+  return found ? sourceName(found) : '';
+};
 
 const how = ({ withCaused }: { readonly withCaused?: boolean }): { readonly withCaused?: boolean } =>
   withCaused === undefined ? {} : { withCaused };
 
 function helloOf(trace: Trace, source: TraceSource, { name, kind = 'live' }: RuntimeEndOptions) {
   const can: Ability[] = ['exclude', 'send', 'derived', 'branches', 'note', 'replace'];
-  if (kind === 'live') can.push('observe', 'travel');
+  if (kind === 'live') can.push('observe', 'travel', 'run');
   return {
     name,
     kind,
     can,
-    missing: kind === 'live' ? {} : { travel: NO_PAGE, observe: NOT_OBSERVED },
+    missing: kind === 'live' ? {} : { travel: NO_PAGE, observe: NOT_OBSERVED, run: NO_TASKS },
     redacted: source.redacted,
     actions: trace.actions,
   };
@@ -170,8 +219,27 @@ function helloOf(trace: Trace, source: TraceSource, { name, kind = 'live' }: Run
 function linkWithoutTrace(channel: Channel, { name }: RuntimeEndOptions): () => void {
   const { code, message } = noTrace();
   const status: Status = {
-    ...{ revision: 0, steps: 0, firstSeq: null, lastSeq: null, from: null, to: null, moments: 0, problems: 0 },
-    ...{ cursor: null, isLive: true, isPaused: false, branch: 0, branches: [], folded: null },
+    ...{
+      revision: 0,
+      steps: 0,
+      firstSeq: null,
+      lastSeq: null,
+      from: null,
+      to: null,
+      moments: 0,
+      firstMoment: 0,
+      problems: 0,
+    },
+    ...{
+      cursor: null,
+      isLive: true,
+      isPaused: false,
+      isClosed: false,
+      application: null,
+      branch: 0,
+      branches: [],
+      folded: null,
+    },
     ...{ reading: null, problem: { code, message }, muted: [], interactions: 0 },
   };
   const { end } = answer(channel, {

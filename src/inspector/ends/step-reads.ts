@@ -2,9 +2,10 @@
 import { noSuchStep, type TraceSource } from '../../trace/internal.js';
 import type { Step } from '../../trace/index.js';
 import { changesOfSteps } from '../history/changes.js';
-import { momentShown, type ObservedOf } from '../history/moments.js';
+import { momentShown, type MomentContext, type ObservedOf } from '../history/moments.js';
 import type { RowLinks } from '../history/rows.js';
 import type { StepIndex } from '../history/step-index.js';
+import type { RunUnderWay } from '../history/task-runs.js';
 import { valueShown } from '../history/values.js';
 import { causeSentence, labelOf, nameOf } from '../history/words.js';
 import type { Methods, Status, StepDetail, StepShown } from '../protocol/protocol.js';
@@ -15,7 +16,7 @@ export const MOST_CHANGES = 100;
 /** What an end knows beside the history. */
 export interface HistoryContext {
   /** What the application shows. */
-  shown(): Pick<Status, 'cursor' | 'isLive' | 'isPaused'>;
+  shown(): Pick<Status, 'cursor' | 'isLive' | 'isPaused' | 'isClosed'>;
   readonly isLive: boolean;
   /** What followed steps, if that was observed. */
   readonly observedOf: ObservedOf;
@@ -27,6 +28,8 @@ export interface HistoryContext {
   stateReady?(position: number): Promise<void> | undefined;
   /** While a file is read: the last position whose states can be worked out at once. */
   near?(): number | undefined;
+  /** The runs that are under way in the application. */
+  underWay?(): readonly RunUnderWay[];
   /** Links of rows, where the model is known. */
   links?: RowLinks;
 }
@@ -126,7 +129,12 @@ export class StepReads {
     if (wanted === undefined && (newest ?? true)) wanted = this.newestReady();
     if (wanted === undefined || wanted < 0 || wanted >= index.moments.length) return null;
     await this.around.stateReady?.(index.moments[wanted].last);
-    return momentShown(wanted, this.source, index, this.around);
+    return momentShown(wanted, this.source, index, this.context);
+  }
+
+  private get context(): MomentContext {
+    const { isLive, observedOf, underWay } = this.around;
+    return { isLive, observedOf, isUnderWay: underWay ? underWayIn(underWay()) : endedElsewhere(this.source) };
   }
 
   /** The newest moment; while a file is read, the newest one whose states are worked out. */
@@ -152,8 +160,20 @@ export class StepReads {
     // A moment of very many steps would be put together for each.
     if (note.steps > 200) return causeSentence(step);
     const sentence =
-      momentShown(moment, this.source, this.index, { ...this.around, observedOf: () => null })?.sentence ?? '';
+      momentShown(moment, this.source, this.index, { ...this.context, observedOf: () => null })?.sentence ?? '';
     this.sentences.set(moment, sentence);
     return sentence;
   }
+}
+
+const underWayIn = (runs: readonly RunUnderWay[]): ((run: number) => boolean) => {
+  const ids = new Set(runs.map(({ id }) => id));
+  return (run) => ids.has(run);
+};
+
+/** In a file: unless another branch holds its end. */
+function endedElsewhere(source: TraceSource): (run: number) => boolean {
+  const others = source.branches.filter(({ id }) => id !== source.branch);
+  return (run) =>
+    !others.some(({ id }) => source.stepsOf(id).steps.some((step) => step.run?.id === run && step.fact === 'runEnded'));
 }

@@ -57,7 +57,7 @@ export function changesOfSteps(source: TraceSource, positions: readonly number[]
     at = position;
     notePlaces(places, refined(step, before, after), before, after);
   }
-  const all = [...places.values()].sort((a, b) => a.order - b.order);
+  const all = [...places.values()].filter(isDifferent).sort((a, b) => a.order - b.order);
   return {
     changes: all.slice(0, most).map((place) => changeShown(place, after ?? {})),
     count: all.length,
@@ -81,7 +81,7 @@ function refined(step: Step, before: States, after: States): Pick<Step, 'seq' | 
 const MOST_PLACES = 500;
 
 /** The innermost places at which two values differ; of lists that grew or shrank, the list. */
-function findDifferent(before: unknown, after: unknown, keys: readonly string[], found: string[]): void {
+export function findDifferent(before: unknown, after: unknown, keys: readonly string[], found: string[]): void {
   if (Object.is(before, after) || found.length >= MOST_PLACES) return;
   const here = (): void => void found.push(pointerTo(keys));
   if (isKeyed(before) && isKeyed(after)) {
@@ -105,7 +105,7 @@ function findDifferent(before: unknown, after: unknown, keys: readonly string[],
 export function changesBetween(before: States, after: States, seq: number, most: number): ChangedPlaces {
   const places = new Map<string, ChangedPlace>();
   notePlaces(places, { seq, changes: differenceOfStates(before, after).changes }, before, after);
-  const all = [...places.values()];
+  const all = [...places.values()].filter(isDifferent);
   return { changes: all.slice(0, most).map((place) => changeShown(place, after)), count: all.length };
 }
 
@@ -144,6 +144,10 @@ function notePlaces(
     places.set(pointer, { keys, before: lookUp(first, keys), after: now, between: [], seq, order: order++ });
   }
 }
+
+/** A change is a difference, in the end or in between. */
+const isDifferent = ({ before, after, between }: ChangedPlace): boolean =>
+  between.length > 0 || (before === undefined) !== (after === undefined) || !sameData(before?.value, after?.value);
 
 /** A state tree in which a place has the value that it had before the steps. */
 function withValue(states: States, { keys, before }: ChangedPlace): States {

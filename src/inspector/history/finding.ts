@@ -1,8 +1,9 @@
 // Finding steps: by any text or value, store, outcome or cause. It looks at a step at a time, from the newest back.
-import { encode } from '../../core/internal.js';
+import { encode, escapeKey } from '../../core/internal.js';
 import type { Step } from '../../trace/index.js';
 import type { TraceSource } from '../../trace/internal.js';
 import type { FindQuery } from '../protocol/protocol.js';
+import { partsOf } from './values.js';
 import { isProblem } from './step-columns.js';
 import { causeSentence, labelOf, nameOf } from './words.js';
 
@@ -10,10 +11,12 @@ import { causeSentence, labelOf, nameOf } from './words.js';
 export const asks = ({ text, store, outcome, cause }: FindQuery): boolean =>
   [text, store, outcome, cause].some((one) => one !== undefined && one !== '');
 
+const wordsOf = ({ text = '' }: FindQuery): readonly string[] => text.toLowerCase().split(/\s+/).filter(Boolean);
+
 /** Whether a step is one that a query asks for. */
 export function finder(query: FindQuery, source: TraceSource): (step: Step) => boolean {
   const { store, outcome, cause } = query;
-  const words = (query.text ?? '').toLowerCase().split(/\s+/).filter(Boolean);
+  const words = wordsOf(query);
   const wantedCause = cause?.toLowerCase() ?? '';
   return (step) => {
     if (store && !step.stores.includes(store)) return false;
@@ -23,6 +26,35 @@ export function finder(query: FindQuery, source: TraceSource): (step: Step) => b
     const text = textOf(step, source);
     return words.every((word) => text.includes(word));
   };
+}
+
+/** The innermost place that a step changed and that holds what is looked for. */
+export function placeOfHit(query: FindQuery, { changes }: Step): string | undefined {
+  const words = wordsOf(query);
+  if (words.length === 0) return undefined;
+  const has = (text: string): boolean => words.some((word) => text.toLowerCase().includes(word));
+  for (const operation of changes) {
+    if ('value' in operation) {
+      const inside = placeIn(operation.value, has, operation.path, 0);
+      if (inside !== undefined) return inside;
+    }
+    if (has(operation.path)) return operation.path;
+  }
+  return undefined;
+}
+
+/** So deep, and at so many parts of a value, is looked. */
+const MOST_LEVELS = 8;
+const MOST_PARTS = 1000;
+
+function placeIn(value: unknown, has: (text: string) => boolean, pointer: string, level: number): string | undefined {
+  if (typeof value !== 'object' || value === null) return has(String(value)) ? pointer : undefined;
+  if (level > MOST_LEVELS) return undefined;
+  for (const [key, part] of partsOf(value, 0, MOST_PARTS)) {
+    const found = placeIn(part, has, `${pointer}/${escapeKey(key)}`, level + 1);
+    if (found !== undefined) return found;
+  }
+  return undefined;
 }
 
 const causeText = (step: Step): string =>

@@ -26,8 +26,10 @@ export class MomentNotes {
   ofInteraction(interaction: Interaction, position: number): number {
     const known = this.byInteraction.get(interaction.id);
     if (known !== undefined) return known;
-    this.byInteraction.set(interaction.id, this.list.length);
-    return this.begin(position, 'user', interaction);
+    const typing = isTyping(interaction) ? this.newestOfUser : -1;
+    const isSame = typing >= 0 && isSameField(this.list[typing].interaction, interaction);
+    this.byInteraction.set(interaction.id, isSame ? typing : this.list.length);
+    return isSame ? typing : this.begin(position, 'user', interaction);
   }
 
   /** @param of the interaction, or else when the step was */
@@ -48,10 +50,10 @@ export class MomentNotes {
       }
       shorten(moment);
     }
-    for (const { interaction } of this.list.slice(gone)) {
-      if (!interaction) continue;
-      this.byInteraction.delete(interaction.id);
-      this.lastInteraction = Math.min(this.lastInteraction, interaction.id - 1);
+    for (const [id, moment] of this.byInteraction) {
+      if (moment < gone) continue;
+      this.byInteraction.delete(id);
+      this.lastInteraction = Math.min(this.lastInteraction, id - 1);
     }
     this.list.length = gone;
   }
@@ -80,7 +82,19 @@ export class MomentNotes {
 
   /** The newest moment that a person began; where there is none, the newest one. */
   get newest(): number {
+    const { newestOfUser } = this;
+    return newestOfUser < 0 ? this.list.length - 1 : newestOfUser;
+  }
+
+  private get newestOfUser(): number {
     for (let i = this.list.length - 1; i >= 0; i--) if (this.list[i].by === 'user') return i;
-    return this.list.length - 1;
+    return -1;
   }
 }
+
+/** Typing, or dragging a slider: each key, and the end, is an interaction, and all of them are one moment. */
+export const isTyping = ({ kind, role }: Interaction): boolean =>
+  kind === 'input' && (role === undefined || ['field', 'range', 'textbox', 'searchbox', 'slider'].includes(role));
+
+const isSameField = (one: Interaction | undefined, other: Interaction): boolean =>
+  one !== undefined && isTyping(one) && one.name === other.name && one.role === other.role;

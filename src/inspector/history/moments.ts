@@ -1,9 +1,9 @@
 // A moment as the interface shows it: its sentence, what it changed, and the tree of its causes.
-import type { Step } from '../../trace/index.js';
+import type { Interaction, Step } from '../../trace/index.js';
 import type { TraceSource } from '../../trace/internal.js';
 import { changesOfSteps } from './changes.js';
 import type { CauseShown, ChangeShown, Moment, Observed } from '../protocol/protocol.js';
-import type { MomentNote } from './moment-notes.js';
+import { isTyping, type MomentNote } from './moment-notes.js';
 import { Mark } from './step-columns.js';
 import type { RunSpan, StepIndex } from './step-index.js';
 import { deed, duration, howOf, labelOf, sentenceOf } from './words.js';
@@ -15,17 +15,27 @@ const MOST_CHANGES = 60;
 /** So many steps of a moment are looked at whole. */
 const MOST_STEPS = 2000;
 /** So many derived values are shown beside the places. */
-const MOST_DERIVED = 4;
+const MOST_DERIVED = 12;
+
+const LEFT = 'has no end in this branch';
 
 /** What followed some steps, if it was observed. */
 export type ObservedOf = (seqs: readonly number[], most: number) => Observed | null;
+
+/** What is known beside the history. */
+export interface MomentContext {
+  readonly isLive: boolean;
+  readonly observedOf: ObservedOf;
+  /** Whether a run that has no end here is under way. Default: it is. */
+  readonly isUnderWay?: ((run: number) => boolean) | undefined;
+}
 
 /** A moment, whole. */
 export function momentShown(
   number: number,
   source: TraceSource,
   index: StepIndex,
-  { isLive, observedOf }: { readonly isLive: boolean; readonly observedOf: ObservedOf },
+  { isLive, observedOf, isUnderWay }: MomentContext,
 ): Moment | null {
   const note = index.moments[number];
   if (!note) return null;
@@ -37,7 +47,7 @@ export function momentShown(
   const steps = positions.map((position) => source.at(position)!);
   const telling = positions.filter((position) => !index.steps.isQuiet(position));
   const { changes, count } = changesOfSteps(source, telling, MOST_CHANGES);
-  const tree = new CauseTree({ note, steps, positions, source, index });
+  const tree = new CauseTree({ note, steps, positions, source, index, isUnderWay });
   const observed = observedOf(
     steps.map(({ seq }) => seq),
     MOST_CAUSES,
@@ -55,6 +65,9 @@ export function momentShown(
     sentence: sentenceOf({ ...tree.sentenceParts, interaction: note.interaction, isLive, root: steps[0] }, source),
     first: steps[0]?.seq ?? null,
     last: steps.at(-1)?.seq ?? null,
+    at: source.at(note.last)?.seq ?? null,
+    ...(isAccused(note.interaction) && { expected: true as const }),
+    newer: newerOf(number, source, index),
     steps: note.steps,
     action: steps.find(({ kind }) => kind === 'action')?.seq ?? null,
     isGrowing: isLive && runs.length > 0,
@@ -69,6 +82,25 @@ export function momentShown(
     between: betweenOf(note, positions.length, index, source),
     observed,
   };
+}
+
+/** Whether an action was to be expected: of a control whose kind usually dispatches one, where the page did not change either. */
+const isAccused = (interaction: Interaction | undefined): boolean =>
+  interaction !== undefined && !interaction.changedPage && !isTyping(interaction);
+
+/** What came since, and belongs to other moments. */
+function newerOf(number: number, source: TraceSource, index: StepIndex): Moment['newer'] {
+  const moments = index.moments.length - 1 - number;
+  let failed = 0;
+  let failedSeq: number | null = null;
+  const next = index.moments[number + 1] as MomentNote | undefined;
+  for (let at = Math.max(index.first, next?.first ?? index.end); at < index.end; at++) {
+    if (index.steps.moment(at) <= number || !(index.steps.marksAt(at) & Mark.problem)) continue;
+    failed++;
+    failedSeq ??= source.at(at)?.seq ?? null;
+  }
+  const byUser = index.moments.slice(number + 1).some(({ by }) => by === 'user');
+  return { moments, failed, failedSeq, byUser };
 }
 
 function outcomeOf(steps: readonly Step[], failing: Step | undefined, settled: string | undefined): Moment['outcome'] {
@@ -93,10 +125,10 @@ function derivedChanges(observed: Observed | null, seq: number): ChangeShown[] {
   // Those that watchers are notified of, as components. Inline selections have no name to show; the statuses of tasks are
   // in the tree.
   const changed = (observed?.computed ?? []).filter(
-    ({ outcome, name, watched }) =>
-      watched && outcome === 'changed' && name !== 'a selection' && !/\.status(Of\(|$)/.test(name),
+    ({ outcome, name, watched, difference }) =>
+      watched && outcome === 'changed' && difference !== '' && name !== 'a selection' && !/\.status(Of\(|$)/.test(name),
   );
-  return changed.slice(0, MOST_DERIVED).map(({ id, name, before, after }) => ({
+  return changed.slice(0, MOST_DERIVED).map(({ id, name, before, after, difference }) => ({
     pointer: '',
     label: name,
     before: before ?? valueShown(undefined),
@@ -104,6 +136,7 @@ function derivedChanges(observed: Observed | null, seq: number): ChangeShown[] {
     through: [],
     seq,
     derived: { name, id },
+    ...(difference !== undefined && { difference }),
   }));
 }
 
@@ -122,6 +155,7 @@ class CauseTree {
       readonly positions: readonly number[];
       readonly source: TraceSource;
       readonly index: StepIndex;
+      readonly isUnderWay: ((run: number) => boolean) | undefined;
     },
   ) {
     this.arrange();
@@ -139,6 +173,13 @@ class CauseTree {
     this.writeQuiet(interaction ? 1 : 0);
   }
 
+  /** A run; one that ended elsewhere, or never was read to its end, is not under way. */
+  private runOf(id: number): RunSpan | undefined {
+    const { index, isUnderWay } = this.of;
+    const span = index.runs.get(id);
+    return span?.phase === 'running' && isUnderWay?.(id) === false ? { ...span, phase: 'left' } : span;
+  }
+
   /** Puts each step below what brought it about. */
   private arrange(): void {
     const known = new Map(this.of.steps.map((step, i) => [step.seq, i]));
@@ -154,7 +195,7 @@ class CauseTree {
       else this.children.set(key, [i]);
       if (fact === 'runStarted' && run) {
         runs.set(run.id, i);
-        const span = this.of.index.runs.get(run.id);
+        const span = this.runOf(run.id);
         if (span) this.runs.push(span);
       }
       if (about !== undefined && (fact === 'confirmed' || fact === 'reverted')) {
@@ -199,20 +240,22 @@ class CauseTree {
   }
 
   private runLine(step: Step, depth: number): CauseShown {
-    const span = this.of.index.runs.get(step.run!.id);
+    const span = this.runOf(step.run!.id);
     const end = span?.end === undefined ? undefined : this.of.source.at(span.end);
     const retries = span && span.retries.length > 0 ? `, tried ${span.retries.length + 1} times` : '';
     return {
       depth,
       kind: 'run',
       label: labelOf(step, this.of.source),
-      detail: (end ? duration(end.time - step.time) : 'under way') + retries,
+      detail: (end ? duration(end.time - step.time) : span?.phase === 'left' ? LEFT : 'under way') + retries,
       outcome:
         !span || span.phase === 'running'
           ? 'running'
           : span.phase === 'done' || span.phase === 'skipped'
             ? 'applied'
-            : span.phase,
+            : span.phase === 'left'
+              ? 'cancelled'
+              : span.phase,
       seq: step.seq,
     };
   }
@@ -276,7 +319,7 @@ class CauseTree {
     const take = (i: number, level: number): void => {
       const step = this.of.steps[i];
       if (step.fact === 'runStarted' && step.run) {
-        const span = this.of.index.runs.get(step.run.id);
+        const span = this.runOf(step.run.id);
         if (level === 0) {
           if (span) runs.push(span);
           for (const child of this.children.get(i) ?? []) take(child, 1);

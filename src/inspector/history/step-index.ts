@@ -3,7 +3,7 @@
 import type { Step } from '../../trace/index.js';
 import { settledBy, type TraceSource } from '../../trace/internal.js';
 import { MomentNotes, type MomentNote } from './moment-notes.js';
-import { isProblem, isStatusStore, Mark, NONE, StepColumns } from './step-columns.js';
+import { firstIndex, isProblem, isStatusStore, Mark, NONE, StepColumns } from './step-columns.js';
 
 export interface RunSpan {
   readonly id: number;
@@ -11,7 +11,8 @@ export interface RunSpan {
   /** Positions. The end is `undefined` while it is under way. */
   readonly start: number;
   end: number | undefined;
-  phase: 'running' | 'done' | 'failed' | 'cancelled' | 'skipped';
+  /** `left`: it has no end in this branch. */
+  phase: 'running' | 'done' | 'failed' | 'cancelled' | 'skipped' | 'left';
   readonly retries: number[];
   readonly moment: number;
 }
@@ -73,7 +74,8 @@ export class StepIndex {
       if (run.start >= from) this.runs.delete(id);
       else if (run.end !== undefined && run.end >= from) {
         run.end = undefined;
-        run.phase = 'running';
+        // Where the steps are computed again, its end comes again.
+        run.phase = 'left';
       }
     }
     for (const [position, settled] of this.settled)
@@ -155,6 +157,10 @@ export class StepIndex {
 
   has(position: number): boolean {
     return position >= this.first && position < this.end;
+  }
+  /** The number of the first moment of which something is kept. */
+  get firstMoment(): number {
+    return firstIndex(this.moments, ({ first, last }) => Math.max(first, last) >= this.first);
   }
   /** The positions of the steps of a moment that are kept. */
   *stepsOf(moment: number): Iterable<number> {

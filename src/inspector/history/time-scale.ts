@@ -115,6 +115,9 @@ function aroundMoment(index: StepIndex, moment: number, width: number): Scale {
     room -= takes;
     left = time;
   }
+  // All of it fits: then it takes the whole width.
+  if (fromPosition === index.first && toPosition === index.end)
+    return fitted(index, { from: left, to: right, fromPosition, toPosition }, width);
   folds.sort((a, b) => a.from - b.from);
   const stop = Math.max(right, left + 1);
   const pieces = pieced(folds, { from: left, to: stop }, perMs, width);

@@ -161,7 +161,7 @@ export class Drawing {
         x1,
         seq: this.source.at(Math.max(run.start, this.index.first))!.seq,
         label: run.task,
-        phase: run.phase,
+        phase: run.phase === 'left' ? 'cancelled' : run.phase,
         retries: run.retries.filter((at) => this.index.has(at)).map((at) => this.xAt(at)),
         moment: run.moment,
       });

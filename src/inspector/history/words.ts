@@ -1,8 +1,9 @@
 // Steps and moments in words: labels, and the one sentence that says what an interaction led to.
-import { escapeKey, isKeyed, lookUp, parsePointer } from '../../core/internal.js';
+import { escapeKey, isFields, isKeyed, lookUp, parsePointer } from '../../core/internal.js';
 import type { Interaction, Step } from '../../trace/index.js';
 import type { TraceSource } from '../../trace/internal.js';
 import type { RunSpan } from './step-index.js';
+import { valueShown } from './values.js';
 
 /** What happened in a step, in a few words: its title, or its names. */
 export function labelOf(step: Step, source: TraceSource): string {
@@ -92,6 +93,27 @@ export function causeSentence({ cause, fact, count }: Step): string {
   }
 }
 
+/** What a task was called with, or an action carries: the fields of a record by name, never as JSON. */
+export function argumentsText(args: readonly unknown[]): string {
+  return args.map((arg) => fieldsText(arg)).join(', ');
+}
+
+const MOST_FIELDS = 4;
+function fieldsText(value: unknown): string {
+  if (!isFields(value)) return wordsOf(value);
+  const names = Object.keys(value);
+  const shown = names.slice(0, MOST_FIELDS).map((name) => `${name} ${wordsOf(value[name])}`);
+  return [...shown, ...(names.length > MOST_FIELDS ? [`${names.length - MOST_FIELDS} more fields`] : [])].join(', ');
+}
+
+function wordsOf(value: unknown): string {
+  const { text, size } = valueShown(value);
+  if (Array.isArray(value))
+    return value.every((one) => typeof one !== 'object') && value.length <= 3 ? value.join(' and ') : `${size} items`;
+  if (isFields(value)) return `${size} fields`;
+  return text === '' ? 'an empty text' : text.length > 40 ? `${text.slice(0, 39)}…` : text;
+}
+
 // ---- places ----
 
 /** A place of the state tree in words: `visit v0237 · place`; rows of a table are named by their type and key. */
@@ -166,7 +188,11 @@ export function sentenceOf(account: Account, source: TraceSource): string {
   const { interaction, root, steps } = account;
   const subject = interaction ? `${account.isLive ? 'Your' : 'The'} ${deed(interaction)}` : doer(root, account.isLive);
   if (steps.length === 0 && account.runs.length === 0)
-    return interaction ? `${subject} dispatched nothing` : root ? factSentence(root, source) : subject;
+    return interaction
+      ? `${subject} ${interaction.changedPage ? 'changed the page, and ' : ''}dispatched nothing`
+      : root
+        ? factSentence(root, source)
+        : subject;
   if (!interaction && root?.kind === 'fact' && !root.run) return factSentence(root, source);
   return `${subject} ${predicate(account, source)}${settlement(account, source)}`;
 }
@@ -263,7 +289,14 @@ function settlement({ settled, ended, runs, steps }: Account, source: TraceSourc
     const why = reason === undefined ? '' : `: ${reason}`;
     return title ? `; ${title} ${after}, and it was reverted${why}` : `, reverted ${after}${why}`;
   }
-  if (!ended) return runs.length > 0 && steps.length > 0 ? '' : runs.length > 0 ? ', which is under way' : '';
+  if (!ended) {
+    if (runs.length === 0) return '';
+    return runs[0].phase === 'left'
+      ? ', which has no end in this branch'
+      : steps.length > 0
+        ? ''
+        : ', which is under way';
+  }
   const { phase } = ended.step.run!;
   const after = `after ${duration(ended.after)}`;
   if (phase === 'failed') return `; it failed ${after}: ${ended.step.reason ?? 'for an unknown reason'}`;

@@ -1,6 +1,6 @@
 // What the user does in a page, noted for the trace: clicks, keys with a function, inputs and submits, with the accessible
 // name of the control. Never what a field contains, nor a character that was typed.
-import type { NotedInteraction, Trace } from '../../trace/index.js';
+import type { InteractionEnd, NotedInteraction, Trace } from '../../trace/index.js';
 
 /**
  * Notes what the user does in a page, so that the steps dispatched meanwhile belong to it.
@@ -12,28 +12,42 @@ export function noteInteractions(
   page: Window,
   ignored: () => Element | undefined,
 ): () => void {
-  let end: (() => void) | undefined;
+  let open: { readonly event: Event; readonly end: (how: InteractionEnd) => void } | undefined;
+  let begun = 0;
+  let changedPage = false;
+  const changes = new MutationObserver(() => {
+    changedPage = true;
+    changes.disconnect();
+  });
+  const end = (): void => {
+    changedPage ||= changes.takeRecords().length > 0;
+    changes.disconnect();
+    open?.end({ changedPage });
+    open = undefined;
+  };
   const channel = new MessageChannel();
   // Handlers, and promises that they continue, run before the next task of the page.
-  channel.port1.onmessage = () => {
-    end?.();
-    end = undefined;
+  channel.port1.onmessage = ({ data }) => {
+    if (data === begun) end();
   };
   const note = (event: Event): void => {
-    // One that follows another in the same task belongs to it: the click of a label, the submit of a button.
-    if (!event.isTrusted || end) return;
+    if (!event.isTrusted || (open && follows(event, open.event))) return;
     const [target] = event.composedPath();
     const own = ignored();
     if (!(target instanceof Element) || (own && event.composedPath().includes(own))) return;
     const what = whatOf(event, target);
     if (!what) return;
+    end();
     try {
-      end = trace.noteInteraction(what);
-      channel.port2.postMessage(null);
+      open = { event, end: trace.noteInteraction(what) };
     } catch {
       // The runtime was closed: it records nothing any more.
       stop();
+      return;
     }
+    changedPage = false;
+    changes.observe(page.document, { subtree: true, childList: true, attributes: true, characterData: true });
+    channel.port2.postMessage(++begun);
   };
   const stop = (): void => {
     for (const kind of kinds) page.removeEventListener(kind, note, { capture: true });
@@ -42,15 +56,37 @@ export function noteInteractions(
   for (const kind of kinds) page.addEventListener(kind, note, { capture: true });
   return () => {
     stop();
-    end?.();
-    end = undefined;
+    end();
     channel.port1.close();
   };
 }
 
-/** What is there to be used: nothing dispatched is worth a word. */
+/** What one event of the user brings about in the same task. A field's change comes with the click that leaves the field, not before it. */
+const BRINGS: Readonly<Record<string, readonly string[]>> = {
+  click: ['click', 'input', 'change', 'submit'],
+  keydown: ['click', 'input', 'change', 'submit'],
+  input: ['change'],
+};
+
+/** Whether an event is part of what the user did before: the click that a label gives on, the submit of a button. */
+function follows(event: Event, before: Event): boolean {
+  if (!BRINGS[before.type]?.includes(event.type)) return false;
+  if (event.type !== 'click') return true;
+  const label = before.target instanceof Element ? before.target.closest('label') : null;
+  // A click by a key has no count; one by a label goes to its field.
+  return before.type === 'click'
+    ? label?.control != null && label.control === event.target
+    : (event as MouseEvent).detail === 0;
+}
+
+/** What is there to be used. */
 const CONTROLS =
   'button, a[href], input, select, textarea, summary, option, label, [role=button], [role=link], [role=tab], [role=option], [role=menuitem], [role=menuitemcheckbox], [role=menuitemradio], [role=checkbox], [role=radio], [role=switch], [role=slider], [onclick], [contenteditable=true]';
+/** What usually acts: nothing dispatched is worth a word. */
+const ACTS =
+  'button, [type=checkbox], [type=radio], [type=submit], [type=button], [type=image], select, option, [role=button], [role=option], [role=menuitem], [role=menuitemcheckbox], [role=menuitemradio], [role=checkbox], [role=radio], [role=switch], [onclick]';
+/** What opens or closes something: the page itself does that. */
+const OPENERS = '[aria-haspopup], [aria-expanded], [popovertarget], [commandfor]';
 /** What may be used, or only be looked at. */
 const PERHAPS = 'tr, li, [role=row], [role=gridcell], [role=treeitem], [tabindex], svg, canvas, img, section, div';
 /** Areas that may be clicked, whose text is not their name. */
@@ -63,19 +99,18 @@ function whatOf(event: Event, target: Element): NotedInteraction | undefined {
   const field = target.closest(FIELDS);
   switch (event.type) {
     case 'click': {
-      // A field is only entered by a click; a checkbox, or a choice, is told by its input event.
-      if (control)
-        return named('click', control, control.matches(FIELDS) && !control.matches('[type=checkbox], [type=radio]'));
+      // A field is only entered by a click.
+      if (control) return named('click', control, !usuallyActs(control));
       const other = target.closest(PERHAPS);
       return other ? named('click', other, true) : undefined;
     }
     case 'submit':
       return named('submit', (event as SubmitEvent).submitter ?? target);
     case 'input':
-      return named('input', field ?? target);
+      // What is typed counts when the field is left, or when something was dispatched.
+      return named('input', field ?? target, !usuallyActs(field ?? target));
     case 'change':
-      // A text field says so again when it is left: that is new only where a handler waits for it.
-      return named('input', field ?? target, true);
+      return named('input', field ?? target);
     default: {
       const { key } = event as KeyboardEvent;
       if (QUIET_KEYS.has(key)) return undefined;
@@ -86,6 +121,11 @@ function whatOf(event: Event, target: Element): NotedInteraction | undefined {
       return isCharacter ? noted : { ...noted, key: key === ' ' ? 'Space' : key };
     }
   }
+}
+
+function usuallyActs(control: Element): boolean {
+  const one = control instanceof HTMLLabelElement ? (control.control ?? control) : control;
+  return one.matches(ACTS) && !one.matches(OPENERS);
 }
 
 /** Keys that only prepare something, or move the focus. */

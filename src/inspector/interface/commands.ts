@@ -25,6 +25,22 @@ class Commands extends Part {
     const { chosenSeq, moment } = this.session;
     return chosenSeq ?? moment?.action ?? undefined;
   }
+  /** The chosen run; of a moment the one that failed, or its first one where it has no action. */
+  private get runSeq(): number | undefined {
+    const { chosenSeq, moment } = this.session;
+    const runs = moment?.causes.filter(({ kind }) => kind === 'run') ?? [];
+    const chosen =
+      chosenSeq === undefined
+        ? (runs.find(({ outcome }) => outcome === 'failed') ?? (moment?.action === null ? runs[0] : undefined))
+        : runs.find(({ seq }) => seq === chosenSeq);
+    return chosen?.seq ?? undefined;
+  }
+  /** Why the step cannot be sent again, if it cannot. */
+  private get cannotSend(): string | undefined {
+    const { session, detail } = this;
+    if (!session.can('send')) return session.missing('send');
+    return detail?.kind === 'fact' ? noAction(detail.seq) : undefined;
+  }
   private get detail(): StepDetail | undefined {
     const { seq } = this;
     return seq === undefined ? undefined : this.session.opened.get(seq);
@@ -47,7 +63,8 @@ class Commands extends Part {
         ? 'No action belongs to this moment.'
         : undefined
       : session.missing('exclude');
-    const cannotSend = session.can('send') ? undefined : session.missing('send');
+    const runSeq = this.runSeq;
+    const { cannotSend } = this;
     return html`
       <div
         class="commands"
@@ -58,7 +75,7 @@ class Commands extends Part {
         <button
           aria-label="Back: the moment before"
           title="The moment before (Shift+←)"
-          ?disabled=${!moment || moment.number === 0}
+          ?disabled=${!moment || !status || moment.number <= status.firstMoment}
           @click=${() => run(session.go(-1))}
         >
           ←
@@ -80,7 +97,21 @@ class Commands extends Part {
           ${session.hello?.kind === 'file' ? 'Newest' : 'Live'}
         </button>
         ${this.button(isExcluded ? 'Take in' : 'Leave out', cannotExclude, isExcluded ? 'Compute what follows with this step again' : 'Compute what follows without this step', () => run(session.exclude(seq!, !isExcluded, true)))}
-        ${this.button('Send again…', cannotSend, 'Dispatch an action like this one, which you can edit', () => run(this.openSend()))}
+        ${
+          runSeq === undefined
+            ? this.button(
+                seq === undefined ? 'Send…' : 'Send again…',
+                cannotSend,
+                seq === undefined ? 'Dispatch an action' : 'Dispatch an action like this one, which you can edit',
+                () => run(this.openSend()),
+              )
+            : this.button(
+                'Run again',
+                session.can('run') ? undefined : session.missing('run'),
+                'Run the task again, with the same arguments',
+                () => run(session.runAgain(runSeq, 'The task')),
+              )
+        }
         <span class="menu-holder">
           <button
             aria-label="More"
@@ -122,12 +153,15 @@ class Commands extends Part {
   private menuView(seq: number | undefined): TemplateResult {
     const { session } = this;
     const { status } = session;
-    const target = seq ?? session.seq;
+    const target = seq ?? session.momentSeq ?? session.seq;
     const name = session.opened.get(seq ?? -1)?.name;
     const isMuted = name !== undefined && (status?.muted.includes(name) ?? false);
     const items: (readonly [string, (() => void) | undefined, string?])[] = [
       ['Copy as code', target === undefined ? undefined : () => run(this.copyStep(target, 'code'))],
       ['Copy as JSON', target === undefined ? undefined : () => run(this.copyStep(target, 'json'))],
+      ...(this.runSeq === undefined || !session.can('send')
+        ? []
+        : [['Send an action…', () => run(this.openSend())] as const]),
       ['Write a test…', target === undefined ? undefined : () => this.openForm('test')],
       [
         'Add a note…',
@@ -136,7 +170,9 @@ class Commands extends Part {
       ],
       [
         'Show the page here',
-        target === undefined || !session.can('travel') ? undefined : () => run(this.showHere(target)),
+        target === undefined || !session.can('travel')
+          ? undefined
+          : () => run(this.showHere(session.momentSeq ?? target)),
         session.can('travel') ? undefined : session.missing('travel'),
       ],
       ...(session.can('exclude') && seq !== undefined
@@ -241,12 +277,15 @@ class Commands extends Part {
 
   private async openSend(): Promise<void> {
     const { seq, session } = this;
-    let code = { type: session.hello?.actions[0] ?? '', payload: '' };
+    let code = { type: '', payload: '' };
     if (seq !== undefined) {
       const result = await session.try('code', { seq, as: 'json' });
       const action = result && (JSON.parse(result.text) as { type?: string; payload?: unknown });
-      if (action?.type !== undefined)
-        code = { type: action.type, payload: 'payload' in action ? JSON.stringify(action.payload, undefined, 2) : '' };
+      if (action?.type === undefined) {
+        session.say({ kind: 'problem', text: noAction(seq) });
+        return;
+      }
+      code = { type: action.type, payload: 'payload' in action ? JSON.stringify(action.payload, undefined, 2) : '' };
     }
     this.code = code;
     this.openForm('send');
@@ -289,7 +328,7 @@ class Commands extends Part {
   private testForm(): TemplateResult {
     const { session } = this;
     const { moment, status } = session;
-    const last = session.seq ?? status?.lastSeq ?? 0;
+    const last = session.momentSeq ?? status?.lastSeq ?? 0;
     const submit = async (event: Event): Promise<void> => {
       event.preventDefault();
       const data = new FormData(event.target as HTMLFormElement);
@@ -345,7 +384,7 @@ class Commands extends Part {
 
   private noteForm(seq: number | undefined): TemplateResult {
     const { session } = this;
-    const target = seq ?? session.seq ?? 0;
+    const target = seq ?? session.momentSeq ?? session.seq ?? 0;
     const submit = async (event: Event): Promise<void> => {
       event.preventDefault();
       const text = new FormData(event.target as HTMLFormElement).get('text') as string;
@@ -392,5 +431,8 @@ class Commands extends Part {
     </form>`;
   }
 }
+
+const noAction = (seq: number): string =>
+  `Step ${seq} carries no action that could be sent again: it says what happened. Choose an action or a run.`;
 
 export const defineCommands = (): void => define('floe-commands', Commands);

@@ -76,7 +76,7 @@ class DerivedValues extends Part {
             @change=${(event: Event) => (this.sort = (event.target as HTMLSelectElement).value as Sort)}
           >
             <option value="last" ?selected=${sort === 'last'}>last computed</option>
-            <option value="took" ?selected=${sort === 'took'}>time taken</option>
+            <option value="took" ?selected=${sort === 'took'}>own time</option>
             <option value="name" ?selected=${sort === 'name'}>name</option>
           </select>
         </label>
@@ -90,7 +90,7 @@ class DerivedValues extends Part {
   }
 
   private group(group: DerivedGroup): TemplateResult {
-    const { name, count, computed, forNothing, took, lastSeq, watchers, failed, changed, only } = group;
+    const { name, count, computed, forNothing, took, own, lastSeq, watchers, failed, changed, only } = group;
     const isOpen = only ? this.detail?.id === only.id : this.opened === name;
     const open = (): void => {
       if (only) run(this.openOne(only.id));
@@ -107,7 +107,7 @@ class DerivedValues extends Part {
         ${changed ? html`<span class="badge">changed by this</span>` : nothing}
         ${failed > 0 ? html`<span class="badge bad">${plural(failed, 'failure')}</span>` : nothing}
         <span class="costs"
-          >${costsText(computed, forNothing, took)}${lastSeq === null ? '' : ` · last at step ${lastSeq}`}${watchers > 0 ? ` · ${plural(watchers, 'watcher')}` : ''}</span
+          >${costsText({ computed, forNothing, took, own })}${lastSeq === null ? '' : ` · last at step ${lastSeq}`}${watchers > 0 ? ` · ${plural(watchers, 'watcher')}` : ''}</span
         >
         ${only?.value ? html`<span class="preview">${valueView(only.value)}</span>` : nothing}
       </button>
@@ -129,7 +129,7 @@ class DerivedValues extends Part {
       <button class="entry" aria-expanded=${isOpen} @click=${() => run(this.openOne(item.id))}>
         <span class="name">(${item.arguments})</span>
         ${item.changed ? html`<span class="badge">changed by this</span>` : nothing}
-        <span class="costs">${costsText(item.computed, item.forNothing, item.took)}</span>
+        <span class="costs">${costsText(item)}</span>
         <span class="preview">${valueView(item.value)}</span>
       </button>
       ${isOpen ? this.opening() : nothing}
@@ -196,9 +196,17 @@ class DerivedValues extends Part {
 const isPlainValue = ({ value }: DerivedShown): boolean =>
   value !== null && !(value.size !== undefined && value.size > 0);
 
-const costsText = (computed: number, forNothing: number, took: number): string =>
-  computed === 0
-    ? 'not computed since'
-    : `computed ${plural(computed, 'time')}${forNothing > 0 ? `, ${forNothing} for nothing` : ''}, ${duration(took)}`;
+/** Its own time; that of what it asked for beside it, where that is more. */
+function costsText({
+  computed,
+  forNothing,
+  took,
+  own,
+}: Pick<DerivedGroup, 'computed' | 'forNothing' | 'took' | 'own'>): string {
+  if (computed === 0) return 'not computed since';
+  const withInputs = took - own > Math.max(0.1, own / 10) ? `, ${duration(took)} with what it reads` : '';
+  const nothingNew = forNothing > 0 ? `, ${forNothing} for nothing` : '';
+  return `computed ${plural(computed, 'time')}${nothingNew}, ${duration(own)}${withInputs}`;
+}
 
 export const defineDerived = (): void => define('floe-derived', DerivedValues);

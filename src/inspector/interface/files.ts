@@ -1,11 +1,20 @@
 // Sessions as files: save, open beside the running application, take in its place; and the branches of a session.
 import { html, nothing, type TemplateResult } from './libraries.js';
-import type { ChangeShown } from '../ends/index.js';
+import type { ChangeShown, Methods } from '../ends/index.js';
 import { define, Part, plural, run, saveFile, valueView } from './part.js';
 import { summaryOf } from './time-line.js';
 
 class SessionFiles extends Part {
-  static override properties = { ...Part.properties, saving: { state: true }, chosen: { state: true } };
+  static override properties = {
+    ...Part.properties,
+    saving: { state: true },
+    chosen: { state: true },
+    fits: { state: true },
+    leaveOut: { state: true },
+  };
+  declare fits: Methods['fits']['result'] | undefined;
+  /** Stores of the chosen file that are to be left out. */
+  declare leaveOut: readonly string[] | undefined;
   declare saving: number | undefined;
   declare chosen: File | undefined;
 
@@ -15,7 +24,7 @@ class SessionFiles extends Part {
     if (!status || !hello) return html`<p class="quiet">Waiting for the other end …</p>`;
     return html`
       <p>
-        <b>${session.title}</b> ·
+        <b>${session.title}</b>${status.application ? html`, ${applicationText(status.application)}` : nothing} ·
         ${summaryOf(status.steps, status.from, status.to, status.problems)}${status.interactions > 0 ? ` · ${plural(status.interactions, 'interaction')} of the user` : ''}
       </p>
       ${status.folded === null ? nothing : html`<p class="quiet">The steps up to ${status.folded} are folded: their states stay, they can no longer be looked at. <code>recording({ limit })</code> keeps more.</p>`}
@@ -33,7 +42,7 @@ class SessionFiles extends Part {
           >Open a session…<input
             type="file"
             accept=".jsonl,.json,.txt"
-            @change=${(event: Event) => this.choose((event.target as HTMLInputElement).files?.[0])}
+            @change=${(event: Event) => run(this.choose((event.target as HTMLInputElement).files?.[0]))}
         /></label>
         <span class="quiet">or drop a file here</span>
       </div>
@@ -42,14 +51,7 @@ class SessionFiles extends Part {
           ? html`<div class="what-if" role="group" aria-label="Open ${this.chosen.name}">
               <b>${this.chosen.name}</b>
               <button class="on" @click=${() => this.open()}>Open beside</button>
-              ${
-                session.can('replace') && hello.kind === 'live'
-                  ? html`<button @click=${() => run(this.replace())}>Take in place of the running history</button>
-                      <span class="quiet"
-                        >The page then shows the newest state of the file; what it holds now is lost.</span
-                      >`
-                  : nothing
-              }
+              ${session.can('replace') && hello.kind === 'live' ? this.replacing() : nothing}
             </div>`
           : nothing
       }
@@ -58,8 +60,53 @@ class SessionFiles extends Part {
     `;
   }
 
-  private choose(file: File | undefined): void {
+  /** What does not fit the application has to be left out first. */
+  private replacing(): TemplateResult {
+    const { fits, leaveOut = [], session } = this;
+    const misfits = fits?.misfits ?? [];
+    const isFine = fits !== undefined && misfits.every(({ store }) => leaveOut.includes(store));
+    const own = session.status?.application?.name;
+    const theirs = fits?.application?.name;
+    return html`<button ?disabled=${!isFine} @click=${() => run(this.replace())}>
+        Take in place of the running history
+      </button>
+      <span class="quiet">The page then shows the newest state of the file; what it holds now is lost.</span>
+      ${theirs !== undefined && own !== undefined && theirs !== own ? html`<p class="bad">It is a session of ${applicationText(fits!.application)}, not of ${own}.</p>` : nothing}
+      ${
+        misfits.length === 0
+          ? nothing
+          : html`<ul class="plain misfits" aria-label="Stores that do not fit">
+              ${misfits.map(
+                ({ store, why }) =>
+                  html`<li>
+                    <label
+                      ><input
+                        type="checkbox"
+                        .checked=${leaveOut.includes(store)}
+                        @change=${(event: Event) => this.leave(store, (event.target as HTMLInputElement).checked)}
+                      />Leave out <b>${store}</b>: ${why}</label
+                    >
+                  </li>`,
+              )}
+            </ul>`
+      }`;
+  }
+
+  private leave(store: string, on: boolean): void {
+    const others = (this.leaveOut ?? []).filter((one) => one !== store);
+    this.leaveOut = on ? [...others, store] : others;
+  }
+
+  private async choose(file: File | undefined): Promise<void> {
     this.chosen = file;
+    this.fits = undefined;
+    this.leaveOut = [];
+    if (!file || !this.session.can('replace') || this.session.hello?.kind !== 'live') return;
+    const fits = await this.session.try('fits', { text: await file.text() });
+    if (file !== this.chosen) return;
+    this.fits = fits;
+    // What cannot be read can neither be opened.
+    if (!fits) this.chosen = undefined;
   }
 
   private open(): void {
@@ -70,7 +117,7 @@ class SessionFiles extends Part {
 
   private async replace(): Promise<void> {
     const file = this.chosen!;
-    const result = await this.session.try('replace', { text: await file.text() });
+    const result = await this.session.try('replace', { text: await file.text(), leaveOut: this.leaveOut ?? [] });
     if (!result) return;
     this.chosen = undefined;
     this.session.say({
@@ -100,6 +147,10 @@ class SessionFiles extends Part {
     }
   }
 }
+
+/** An application as it is named: `Skerrow Harbour 2.4`. */
+export const applicationText = (one: { readonly name: string; readonly version?: string } | null): string =>
+  one === null ? '' : one.version === undefined ? one.name : `${one.name} ${one.version}`;
 
 /** The branches: which there are, and where two of them part. */
 class BranchesPanel extends Part {

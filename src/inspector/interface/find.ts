@@ -3,6 +3,9 @@ import { html, nothing, type TemplateResult } from './libraries.js';
 import { asks, type FindQuery, type StepShown } from '../ends/index.js';
 import { clock, define, Part, plural, run } from './part.js';
 
+/** So many steps are asked for at once. */
+const AT_ONCE = 60;
+
 class Find extends Part {
   static override properties = {
     ...Part.properties,
@@ -19,18 +22,37 @@ class Find extends Part {
   override willUpdate(): void {
     super.willUpdate();
     const { find, status } = this.session;
-    const key = JSON.stringify([find, status?.lastSeq, status?.branch]);
+    const queryKey = JSON.stringify([find, status?.branch]);
+    const key = `${queryKey} ${status?.lastSeq} ${status?.problems}`;
     if (key === this.key) return;
-    const isOther = !this.key.startsWith(JSON.stringify([find]).slice(0, -1));
+    const isOther = !this.key.startsWith(`${queryKey} `);
     this.key = key;
-    if (isOther || (this.found?.length ?? 0) < 40) run(this.look());
+    run(isOther ? this.look() : this.lookAgain());
+  }
+
+  /** What came since stands before what was found; what was found further back stays. */
+  private async lookAgain(): Promise<void> {
+    const asked = ++this.asked;
+    const { found = [] } = this;
+    const result = await this.session.try('find', { ...this.session.find, count: AT_ONCE });
+    if (asked !== this.asked || !result) return;
+    this.looking = false;
+    const last = result.found.at(-1)?.seq ?? Infinity;
+    // Where more came than are asked for at once, the list begins anew.
+    const older = (found[0]?.seq ?? -1) >= last ? found.filter(({ seq }) => seq < last) : [];
+    this.found = [...result.found, ...older];
+    if (older.length === 0) this.next = result.next;
   }
 
   private async look(before?: number): Promise<void> {
     const asked = ++this.asked;
     const { session } = this;
     this.looking = true;
-    const result = await session.try('find', { ...session.find, count: 60, ...(before !== undefined && { before }) });
+    const result = await session.try('find', {
+      ...session.find,
+      count: AT_ONCE,
+      ...(before !== undefined && { before }),
+    });
     if (asked !== this.asked || !result) return;
     this.looking = false;
     this.found = before === undefined ? result.found : [...this.found, ...result.found];
@@ -85,14 +107,14 @@ class Find extends Part {
     `;
   }
 
-  private step({ seq, time, label, outcome, reason, stores, excluded, note }: StepShown): TemplateResult {
+  private step({ seq, time, label, outcome, reason, stores, excluded, note, hit }: StepShown): TemplateResult {
     const { session } = this;
     const isBad = outcome === 'failed' || outcome === 'refused';
     return html`<li class="${outcome} ${excluded ? 'excluded' : ''}">
       <button
         class="entry"
         aria-current=${session.chosenSeq === seq ? 'step' : nothing}
-        @click=${() => run(session.lookAtStep(seq))}
+        @click=${() => run(session.lookAtFound(seq, hit))}
       >
         <span class="seq">${seq}</span><span class="when">${clock(time)}</span>
         <span class="label">${label}</span>

@@ -35,13 +35,13 @@ export const inspectorStyles = css`
   }
   .whole.bottom:not(.folded) {
     display: grid;
-    grid-template: auto minmax(0, 1fr) auto / minmax(0, 1fr) 44px;
+    grid-template: auto minmax(0, 1fr) auto / minmax(0, 1fr) 72px;
     border-top: 2px solid var(--ink);
   }
   .whole.left:not(.folded),
   .whole.right:not(.folded) {
     display: grid;
-    grid-template: auto minmax(0, 1fr) auto / minmax(0, 1fr) 40px;
+    grid-template: auto minmax(0, 1fr) auto / minmax(0, 1fr) 68px;
     height: 100vh;
   }
   .whole.right {
@@ -96,8 +96,8 @@ export const inspectorStyles = css`
     display: flex;
     align-items: center;
     gap: 12px;
-    min-height: 44px;
-    padding: 5px 14px;
+    min-height: 40px;
+    padding: 3px 14px;
     border-bottom: 1px solid var(--line);
   }
   .say .sentence {
@@ -124,18 +124,19 @@ export const inspectorStyles = css`
     background: var(--ground);
     display: flex;
     flex-direction: column;
-    align-items: center;
-    gap: 2px;
-    padding: 6px 0;
+    gap: 1px;
+    padding: 4px;
     min-height: 0;
-    overflow: hidden;
+    overflow: auto;
   }
   .side > button {
-    writing-mode: vertical-rl;
     border: 0;
     background: none;
     color: var(--soft);
-    padding: 8px 7px;
+    padding: 2px 6px;
+    font-size: 12px;
+    line-height: 20px;
+    text-align: start;
   }
   .side > button.on {
     background: var(--ink);
@@ -144,7 +145,6 @@ export const inspectorStyles = css`
   .side-ends {
     margin-top: auto;
     display: flex;
-    flex-direction: column;
     gap: 2px;
   }
   .side-ends button {

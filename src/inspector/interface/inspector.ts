@@ -13,9 +13,11 @@ import { tokens } from './tokens.styles.js';
 import { summaryOf } from './time-line.js';
 import { defineCommands } from './commands.js';
 import { defineDerived } from './derived.js';
-import { defineFiles } from './files.js';
+import { readTrace } from '../../trace/index.js';
+import { applicationText, defineFiles } from './files.js';
 import { defineFind } from './find.js';
 import { defineMoment } from './moment.js';
+import { defineTasks } from './tasks.js';
 import { defineState } from './state.js';
 import { defineTimeLine } from './time-line.js';
 import { defineTable } from './table.js';
@@ -161,21 +163,21 @@ export class InspectorElement extends LitElement {
 
   private docked(session: Session): TemplateResult {
     const { moment, panel } = session;
+    const isFlat = panel !== undefined && this.dock === 'bottom';
     return html`
       ${this.resizer()}
       <header class="say">
         <span class="who ${moment?.by ?? ''}" aria-hidden="true"></span>
         <p class="sentence" role="status">${this.sentence(session)}</p>
-        ${this.problems(session)}
+        ${this.stopped(session)} ${this.newer(session)} ${this.problems(session)}
         ${moment ? html`<time datetime=${new Date(moment.time).toISOString()}>${clock(moment.time)}</time>` : nothing}
         <floe-commands .session=${session}></floe-commands>
       </header>
       <div class="body ${panel ? 'with-panel' : ''}">
         <div class="column">
           ${this.states(session)}<floe-what-if .session=${session}></floe-what-if
-          >${panel ? html`<floe-causes .session=${session}></floe-causes>` : nothing}<floe-changes
-            .session=${session}
-          ></floe-changes>
+          ><floe-changes .session=${session}></floe-changes
+          >${panel ? html`<floe-causes .session=${session}></floe-causes>` : nothing}
         </div>
         <div
           class="column ${panel ? `panel ${panel}` : ''}"
@@ -185,7 +187,12 @@ export class InspectorElement extends LitElement {
           ${panel ? this.panelView(session, panel) : html`<floe-causes .session=${session}></floe-causes>`}
         </div>
       </div>
-      <floe-time class="strip" .session=${session} .isStrip=${true}></floe-time>
+      <floe-time
+        class="strip ${isFlat ? 'flat' : ''}"
+        .session=${session}
+        .isStrip=${true}
+        .isFlat=${isFlat}
+      ></floe-time>
       ${this.side(session)}
     `;
   }
@@ -245,7 +252,7 @@ export class InspectorElement extends LitElement {
   }
 
   private side(session: Session): TemplateResult {
-    const tabs: readonly Panel[] = ['state', 'derived', 'find', 'session'];
+    const tabs: readonly Panel[] = ['state', 'derived', 'tasks', 'find', 'session'];
     return html`<nav class="side" aria-label="Parts of the inspector">
       ${tabs.map((panel) => {
         const isOpen =
@@ -296,7 +303,7 @@ export class InspectorElement extends LitElement {
       <header class="head">
         ${this.sessions.length > 1 ? this.sessionTabs() : html`<b>${session.title}</b>`}
         <span class="quiet">${status ? summaryOf(status.steps, status.from, status.to, 0) : 'opening …'}</span>
-        ${this.problems(session)}
+        ${this.stopped(session)} ${this.problems(session)}
         <input
           type="search"
           aria-label="Find a step, a value, a store, a cause"
@@ -331,7 +338,7 @@ export class InspectorElement extends LitElement {
   private page(session: Session): TemplateResult {
     const { moment } = session;
     const panel = session.panel ?? 'state';
-    const tabs: readonly Panel[] = ['state', 'derived', 'history', 'branches'];
+    const tabs: readonly Panel[] = ['state', 'derived', 'tasks', 'history', 'branches'];
     return html`
       ${this.head(session)}
       <floe-time class="line" .session=${session} .isStrip=${false}></floe-time>
@@ -343,7 +350,7 @@ export class InspectorElement extends LitElement {
               ? html`<h1><span class="who ${moment.by}" aria-hidden="true"></span>${moment.sentence}</h1>
                   <p class="meta">
                     <time datetime=${new Date(moment.time).toISOString()}>${clock(moment.time)}</time
-                    >${stepsText(moment.first, moment.last)}${moment.outcome === 'applied' || moment.outcome === 'unchanged' || moment.outcome === 'nothing' ? nothing : html` · <b class="bad">${moment.outcome}${moment.reason ? `: “${moment.reason}”` : ''}</b>`}
+                    >${this.newer(session)}${stepsText(moment.first, moment.last)}${moment.outcome === 'applied' || moment.outcome === 'unchanged' || moment.outcome === 'nothing' ? nothing : html` · <b class="bad">${moment.outcome}${moment.reason ? `: “${moment.reason}”` : ''}</b>`}
                   </p>`
               : nothing
           }
@@ -367,19 +374,52 @@ export class InspectorElement extends LitElement {
       ${this.sessions.map(
         (one, i) =>
           html`<button aria-pressed=${i === this.at} class=${i === this.at ? 'on' : ''} @click=${() => (this.at = i)}>
-            ${one.title}
-          </button>`,
+              ${one.title}${one.status?.application && one.status.application.name !== one.title ? html` <small>${applicationText(one.status.application)}</small>` : nothing}
+            </button>
+            ${i === 0 ? nothing : html`<button aria-label="Close ${one.title}" title="Close" @click=${() => this.closeSession(one)}>✕</button>`}`,
       )}
     </span>`;
   }
 
-  private problems({ status, find }: Session): TemplateResult | typeof nothing {
+  private closeSession(session: Session): void {
+    const shown = this.session;
+    session.end('It was closed.');
+    this.sessions = this.sessions.filter((one) => one !== session);
+    this.at = Math.max(0, this.sessions.indexOf(shown!));
+  }
+
+  /** An opened session of another application than the one that runs. */
+  private foreign({ status, hello }: Session): string | undefined {
+    const own = this.sessions[0].status?.application?.name;
+    const { application } = status ?? {};
+    if (hello?.kind !== 'file' || !application || own === undefined || application.name === own) return undefined;
+    return `A session of another application: ${applicationText(application)}.`;
+  }
+
+  /** That nothing is listed now, and why. */
+  private stopped({ status }: Session): TemplateResult | typeof nothing {
+    if (status?.isClosed) return html`<span class="chip bad" title="The runtime was closed">closed</span>`;
+    if (!status?.isPaused) return nothing;
+    return html`<span class="chip" title="The trace is paused: actions are counted, not listed">paused</span>`;
+  }
+
+  /** What came since the moment that is shown, and that it leads to. */
+  private newer(session: Session): TemplateResult | typeof nothing {
+    const { moment, isFollowing } = session;
+    if (!moment || !isFollowing || moment.newer.moments === 0) return nothing;
+    const { moments, failed, failedSeq } = moment.newer;
+    return html`<button class="newer" @click=${() => run(session.lookAtNewer())}>
+        ${moments.toLocaleString('en')} newer${moment.newer.byUser ? '' : ' from the application'}</button
+      >${failedSeq === null ? nothing : html`<button class="newer bad" @click=${() => run(session.lookAtNewer(failedSeq))}>${failed.toLocaleString('en')} failed</button>`}`;
+  }
+
+  private problems({ status }: Session): TemplateResult | typeof nothing {
     if (!status || status.problems === 0) return nothing;
     const { session } = this;
     return html`<button
       class="bad problems"
       @click=${() => {
-        session!.find = { ...find, text: '', outcome: 'problem' };
+        session!.find = { outcome: 'problem' };
         session!.show('find');
         run(session!.loadTimeline().then(() => session!.changed()));
       }}
@@ -395,6 +435,10 @@ export class InspectorElement extends LitElement {
     if (!status || !hello) return html`<p class="state-of">Waiting for the other end of the link …</p>`;
     const parts: TemplateResult[] = [];
     if (this.sessions.length > 1 && this.dock !== 'page') parts.push(this.sessionTabs());
+    const foreign = this.foreign(session);
+    if (foreign !== undefined) parts.push(html`<span class="past">${foreign}</span>`);
+    if (status.isClosed)
+      parts.push(html`<span class="bad">The runtime was closed: nothing is recorded any more.</span>`);
     if (status.reading !== null)
       parts.push(html`<span role="status">Reading, ${Math.round(status.reading * 100)} % …</span>`);
     if (status.problem)
@@ -426,6 +470,8 @@ export class InspectorElement extends LitElement {
         return html`<floe-state .session=${session}></floe-state>`;
       case 'derived':
         return html`<floe-derived .session=${session}></floe-derived>`;
+      case 'tasks':
+        return html`<floe-tasks .session=${session}></floe-tasks>`;
       case 'find':
         return html`<floe-find .session=${session}></floe-find>`;
       case 'history':
@@ -441,6 +487,14 @@ export class InspectorElement extends LitElement {
 
   /** Opens a recording beside the others. */
   async openFile(file: Pick<File, 'name' | 'text'>): Promise<void> {
+    const text = await file.text();
+    try {
+      // Its first line tells whether it is a session at all.
+      readTrace(text.slice(0, text.indexOf('\n') + 1) || text);
+    } catch (error) {
+      this.session?.fail(error);
+      return;
+    }
     const recorded = new RecordedHistory();
     const [ours, theirs] = channelPair();
     linkRecording(recorded, theirs, { name: file.name });
@@ -449,10 +503,15 @@ export class InspectorElement extends LitElement {
     this.at = this.sessions.length - 1;
     this.folded = false;
     try {
-      await recorded.read(await file.text());
+      await recorded.read(text);
     } catch (error) {
       session.fail(error);
     }
+    const { problem, source } = recorded;
+    if (!problem || source.end > source.first) return;
+    // Nothing of it could be read.
+    this.closeSession(session);
+    this.session?.say({ kind: 'problem', text: `${file.name}: ${problem.message}` });
   }
 }
 
@@ -462,6 +521,7 @@ const FOLDED = 34;
 const PANELS: Readonly<Record<Panel, string>> = {
   state: 'State',
   derived: 'Derived',
+  tasks: 'Tasks',
   find: 'Find',
   session: 'Session',
   history: 'History',
@@ -478,6 +538,7 @@ export function defineInspector(): void {
   defineTable();
   defineState();
   defineDerived();
+  defineTasks();
   defineFind();
   defineCommands();
   defineWhatIf();

@@ -15,13 +15,23 @@ export const momentStyles = css`
   table.changes td.arrow {
     width: 24px;
   }
+  table.changes td.difference {
+    color: var(--ink);
+    overflow-wrap: anywhere;
+  }
+  table.changes td.old {
+    white-space: nowrap;
+  }
   table.changes thead th {
     font-size: 11px;
     color: var(--soft);
   }
-  table.changes th {
-    min-width: 110px;
-    max-width: 260px;
+  table.changes th button {
+    max-width: min(230px, 34vw);
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+    display: block;
   }
   .cause {
     position: relative;

@@ -4,6 +4,10 @@ import { duration, type CauseShown, type ChangeShown, type Observed, type StepDe
 import { copy, define, Part, plural, run, valueView } from './part.js';
 import { styleOf } from './style-of.js';
 
+/** So many places, and so many derived values below them, are shown at first. */
+const MOST_SHOWN = 8;
+const MOST_DERIVED_SHOWN = 2;
+
 /** What a moment changed: each place with the value before and after. */
 class Changes extends Part {
   static override properties = { ...Part.properties, patch: { state: true }, all: { state: true } };
@@ -20,8 +24,15 @@ class Changes extends Part {
       this.all = false;
     }
     const wasFailing = moment.outcome === 'reverted' || moment.outcome === 'failed';
-    const shown = this.all ? moment.changes : moment.changes.slice(0, 8);
-    const more = moment.changeCount - shown.length;
+    const places = moment.changes.filter(({ derived }) => !derived);
+    const values = moment.changes.filter(({ derived }) => derived);
+    const shown = this.all ? moment.changes : [...places.slice(0, MOST_SHOWN), ...values.slice(0, MOST_DERIVED_SHOWN)];
+    const morePlaces = moment.changeCount - values.length - shown.filter(({ derived }) => !derived).length;
+    const moreValues = values.length - shown.filter(({ derived }) => derived).length;
+    const more = [
+      ...(morePlaces > 0 ? [plural(morePlaces, 'more place')] : []),
+      ...(moreValues > 0 ? [plural(moreValues, 'more derived value')] : []),
+    ].join(', ');
     return html`
       <h2>${wasFailing ? 'What changed in the end' : 'What changed'}</h2>
       ${
@@ -34,11 +45,11 @@ class Changes extends Part {
             </table>`
       }
       ${
-        more > 0 && !this.all && moment.changes.length > shown.length
-          ? html`<button class="link" @click=${() => (this.all = true)}>${plural(more, 'more place')}</button>`
-          : more > 0
-            ? html`<p class="quiet">and ${plural(more, 'more place')}</p>`
-            : nothing
+        more === ''
+          ? nothing
+          : moment.changes.length > shown.length
+            ? html`<button class="link" @click=${() => (this.all = true)}>${more}</button>`
+            : html`<p class="quiet">and ${more}</p>`
       }
       <p class="quiet">
         ${alsoText(moment.statuses, moment.coalesced, moment.between, moment.observed)}
@@ -64,12 +75,12 @@ class Changes extends Part {
   }
 
   private nothingDispatched(): TemplateResult {
-    return html`No action was dispatched, and no task was run, while it was handled. If one should have been: does the
-      handler call <code>dispatch</code>?`;
+    return html`No action was dispatched, and no task was run, while it was handled.
+    ${this.session.moment?.expected ? html`If one should have been: does the handler call <code>dispatch</code>?` : nothing}`;
   }
 
   private row(change: ChangeShown): TemplateResult {
-    const { label, before, after, through, restored, pointer, derived } = change;
+    const { label, before, pointer, derived, difference } = change;
     const open = (): void => {
       if (derived) this.session.show('derived');
       else this.session.showHistory(pointer);
@@ -80,13 +91,19 @@ class Changes extends Part {
           ${derived ? 'derived: ' : nothing}${label}
         </button>
       </th>
-      <td class="old">${valueView(before, 'before')}</td>
-      <td class="arrow" aria-label="became">→</td>
-      <td class="new">
-        ${through.map((value) => html`${valueView(value, restored ? 'before' : '')} <span class="arrow">→</span> `)}${valueView(after, restored ? '' : 'after')}
-        ${restored ? html`<span class="quiet"> nothing is left of it</span>` : nothing}
-      </td>
+      ${
+        difference === undefined
+          ? html`<td class="old">${valueView(before, 'before')}</td>
+              <td class="arrow" aria-label="became">→</td>
+              <td class="new">${this.afterView(change)}</td>`
+          : html`<td class="difference" colspan="3">${difference}</td>`
+      }
     </tr>`;
+  }
+
+  private afterView({ through, after, restored }: ChangeShown): TemplateResult {
+    return html`${through.map((value) => html`${valueView(value, restored ? 'before' : '')} <span class="arrow">→</span> `)}${valueView(after, restored ? '' : 'after')}
+    ${restored ? html`<span class="quiet"> nothing is left of it</span>` : nothing}`;
   }
 
   private async togglePatch(): Promise<void> {
@@ -264,14 +281,17 @@ function followed(observed: Observed | null): TemplateResult {
           ${computed
             .slice(0, 12)
             .map(
-              ({ name, outcome, before, after, took }) =>
+              ({ name, outcome, before, after, took, difference }) =>
                 html`<li>
                   ${name}:
                   ${
                     outcome === 'same'
                       ? html`<span class="quiet">computed for nothing, ${duration(took)}</span>`
-                      : html`${outcome === 'first' ? html`<span class="quiet">first value</span>` : valueView(before, 'before')}
-                          <span class="arrow">→</span> ${valueView(after, 'after')} <small>${duration(took)}</small>`
+                      : difference !== undefined
+                        ? html`${difference === '' ? html`<span class="quiet">an equal one, made anew</span>` : difference}
+                            <small>${duration(took)}</small>`
+                        : html`${outcome === 'first' ? html`<span class="quiet">first value</span>` : valueView(before, 'before')}
+                            <span class="arrow">→</span> ${valueView(after, 'after')} <small>${duration(took)}</small>`
                   }
                 </li>`,
             )}

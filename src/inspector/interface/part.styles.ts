@@ -107,7 +107,7 @@ export const partStyles = css`
   .moment floe-causes {
     margin-top: 14px;
   }
-  .column floe-causes + floe-changes {
+  .column floe-changes + floe-causes {
     margin-top: 12px;
   }
   p {
@@ -126,6 +126,20 @@ export const partStyles = css`
   button.problems {
     border-color: var(--bad);
     font-weight: 600;
+  }
+  button.newer {
+    border-radius: 10px;
+    padding: 1px 9px;
+    white-space: nowrap;
+    font-size: 12px;
+    flex: none;
+  }
+  .chip {
+    border: 1px solid currentcolor;
+    border-radius: 10px;
+    padding: 0 8px;
+    font-size: 12px;
+    flex: none;
   }
   .for-readers {
     position: absolute;

@@ -59,8 +59,16 @@ export function valueView(
   const { kind, text } = value;
   if (kind === 'redacted') return html`<span class="value redacted ${role}" title="redacted">••• redacted</span>`;
   const shown = kind === 'text' && text === '' ? '(empty text)' : text;
+  if (isTime(value))
+    return html`<span class="value number ${role}" title=${new Date(Number(text)).toISOString()}
+      >${clock(Number(text))} <small>${text}</small></span
+    >`;
   return html`<span class="value ${kind} ${role}" title=${text.length > 40 ? text : nothing}>${shown}</span>`;
 }
+
+/** Whole milliseconds of the years 2001 to 2100 are times, in what applications hold. */
+const isTime = ({ kind, text }: ValueShown): boolean =>
+  kind === 'number' && /^\d{13}$/.test(text) && Number(text) < 4_102_444_800_000;
 
 /** What follows a click that may fail: said to the user by the session. */
 export const run = (work: Promise<unknown>): void => void work.catch(() => undefined);

@@ -22,7 +22,7 @@ import {
 } from '../ends/index.js';
 
 /** What a part of the interface shows below the sentence. */
-export type Panel = 'state' | 'derived' | 'find' | 'session' | 'history' | 'branches';
+export type Panel = 'state' | 'derived' | 'tasks' | 'find' | 'session' | 'history' | 'branches';
 
 /** A message for the user: something that could not be done, or that was done. */
 export interface Notice {
@@ -57,12 +57,16 @@ export class Session extends EventTarget {
   stores: readonly string[] | undefined;
   /** Opened places of the state. */
   readonly openPlaces = new Set<string>();
+  /** The place that was found in the state after the chosen step. */
+  hit: string | undefined;
   /** The link is over. */
   ended: string | undefined;
   private readonly asking: Asking;
   /** Of an end that only sends lines: the recording that they make, read here. */
   private reader: { readonly history: RecordedHistory; readonly asking: Asking } | undefined;
   private timelinesAsked = 0;
+  /** The moment around which the strip was drawn last. */
+  private anchor: number | undefined;
   /** Counts what the user asked for; older responses are ignored. */
   private requestNumber = 0;
   private width = 800;
@@ -156,10 +160,14 @@ export class Session extends EventTarget {
     return this.hello?.missing[ability] ?? 'The other end of the link cannot do this.';
   }
 
-  /** The step whose state is looked at. */
+  /** The step whose state is looked at: while the newest is followed, the last one of all. */
   get seq(): number | undefined {
-    const { moment, status } = this;
-    return this.chosenSeq ?? moment?.last ?? status?.lastSeq ?? undefined;
+    const { isFollowing, status } = this;
+    return (isFollowing ? this.chosenSeq : this.momentSeq) ?? status?.lastSeq ?? undefined;
+  }
+  /** The chosen step, or the one whose state the moment ended with. */
+  get momentSeq(): number | undefined {
+    return this.chosenSeq ?? this.moment?.at ?? undefined;
   }
   /** The step before which the state counts as "before". */
   get since(): number | undefined {
@@ -169,6 +177,8 @@ export class Session extends EventTarget {
 
   private notified(status: Status): void {
     const isFirst = this.status === undefined;
+    // Who acts in the page while it shows the past looks at what that led to.
+    if (this.status && this.status.branch !== status.branch) this.followOn();
     this.status = status;
     if (isFirst) this.changed();
     // While a file is read, or much happens at once, the picture is drawn now and then: the page has the rest of the time.
@@ -229,6 +239,7 @@ export class Session extends EventTarget {
 
   private forgetChoice(): void {
     this.chosenSeq = undefined;
+    this.hit = undefined;
     this.opened.clear();
     this.whatIf = undefined;
   }
@@ -245,17 +256,26 @@ export class Session extends EventTarget {
 
   async loadTimeline(): Promise<void> {
     const asked = ++this.timelinesAsked;
-    const { window, moment, seq, stores, find } = this;
-    const around = this.around && !window && moment ? { around: moment.number } : {};
-    const timeline = await this.ask('timeline', {
-      width: this.width,
-      ...(window ?? around),
-      ...(moment && { moment: moment.number }),
-      ...(seq !== undefined && { seq }),
-      ...(stores && { stores }),
-      ...(asks(find) && { find }),
-      lanes: this.around ? 3 : 6,
-    });
+    const { window, moment, seq, stores, find, isFollowing } = this;
+    const isAround = this.around && !window && moment !== undefined;
+    const drawn = (around: number | undefined): Promise<TimelineShown> =>
+      this.ask('timeline', {
+        width: this.width,
+        ...(window ?? (isAround && around !== undefined ? { around } : {})),
+        ...(moment && { moment: moment.number }),
+        ...(seq !== undefined && { seq }),
+        ...(stores && { stores }),
+        ...(asks(find) && { find }),
+        lanes: this.around ? 3 : 6,
+      });
+    // The picture stays where it is as long as the moment is in it.
+    this.anchor ??= moment?.number;
+    let timeline = await drawn(this.anchor);
+    const isOut = timeline.chosen === null || (isFollowing && !timeline.hasEnd);
+    if (isAround && isOut && this.anchor !== moment.number) {
+      this.anchor = moment.number;
+      timeline = await drawn(this.anchor);
+    }
     if (asked === this.timelinesAsked) this.timeline = timeline;
   }
 
@@ -293,20 +313,41 @@ export class Session extends EventTarget {
     await this.lookAt({ seq }, seq);
   }
 
+  /** Looks at a step that was found, and at the place in the state that holds what was looked for. */
+  async lookAtFound(seq: number, hit: string | undefined): Promise<void> {
+    await this.lookAtStep(seq);
+    this.hit = hit;
+    if (hit !== undefined) this.show('state');
+  }
+
   /** The moment before, or after. */
   async go(by: number): Promise<void> {
     const { moment, status } = this;
     if (!moment || !status) return;
     const number = moment.number + by;
-    if (number < 0 || number >= status.moments) return;
+    if (number < status.firstMoment || number >= status.moments) return;
     await this.lookAt({ number });
   }
 
-  async follow(): Promise<void> {
+  /** What came since the moment: the newest, or the first that failed. */
+  async lookAtNewer(failedSeq?: number): Promise<void> {
+    const { status } = this;
+    if (failedSeq !== undefined) await this.lookAtStep(failedSeq);
+    else if (status) await this.lookAt({ number: status.moments - 1 });
+  }
+
+  private followOn(): void {
     this.isFollowing = true;
     this.requestNumber++;
     this.forgetChoice();
     this.window = undefined;
+    this.anchor = undefined;
+    // What it said of the past is over.
+    this.notice = undefined;
+  }
+
+  async follow(): Promise<void> {
+    this.followOn();
     // What the end said last may be of before: it knows whether there is anything to do.
     if (this.can('travel')) await this.try('live', {});
     this.refresh();
@@ -365,6 +406,15 @@ export class Session extends EventTarget {
     return true;
   }
 
+  /** Runs a task again, with the arguments of the run that a step belongs to. */
+  async runAgain(seq: number, label: string): Promise<void> {
+    if (!(await this.try('runAgain', { seq }))) return;
+    this.isFollowing = true;
+    this.forgetChoice();
+    this.say({ kind: 'done', text: `${label} runs again.` });
+    this.refresh();
+  }
+
   /** The whole history as the text of a trace file. */
   async exported(progress: (characters: number) => void): Promise<string> {
     const parts: string[] = [];
@@ -396,4 +446,6 @@ const COMMANDS: ReadonlySet<Method> = new Set([
   'note',
   'switchTo',
   'nameBranch',
+  'runAgain',
+  'cancel',
 ]);

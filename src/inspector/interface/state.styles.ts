@@ -12,6 +12,17 @@ export const stateStyles = css`
   .panel-bar input[type='search'] {
     flex: 1 1 160px;
   }
+  .bottom .column.panel {
+    padding: 5px 14px 4px;
+  }
+  .bottom .panel-bar {
+    margin-bottom: 2px;
+    gap: 2px 10px;
+  }
+  .bottom .panel-bar button {
+    padding: 0 8px;
+    line-height: 20px;
+  }
   .column.panel {
     display: flex;
     flex-direction: column;
@@ -237,6 +248,43 @@ export const stateStyles = css`
   }
   .derived .inner {
     padding-left: 16px;
+  }
+  .row.hit {
+    background: var(--picked);
+    box-shadow: inset 3px 0 var(--user);
+  }
+  .task-run {
+    display: flex;
+    gap: 8px;
+    align-items: start;
+    padding: 2px 0;
+    border-bottom: 1px solid var(--line);
+  }
+  .task-run.chosen {
+    background: var(--picked);
+  }
+  .task-run .mark {
+    color: var(--task);
+  }
+  .task-run.failed .mark {
+    color: var(--bad);
+  }
+  .task-run .label {
+    font-weight: 600;
+  }
+  .task-run .because {
+    flex: 1 1 100%;
+    color: var(--soft);
+  }
+  .task-run .costs {
+    color: var(--soft);
+  }
+  .task-run > button:last-child {
+    flex: none;
+    margin-top: 3px;
+  }
+  .misfits {
+    flex: 1 1 100%;
   }
   .badge {
     font-size: 11px;

@@ -83,6 +83,7 @@ class State extends Part {
           >after step
           ${seq}${since !== undefined && since !== seq ? html`; marked: since step ${since}` : nothing}${status?.cursor !== null && status?.isLive === false ? html`; the page shows step ${status.cursor}` : nothing}</span
         >
+        ${session.hit === undefined ? nothing : html`<button @click=${() => session.show('find')}>Back to what was found</button>`}
         ${root === '' ? nothing : html`<button @click=${() => (this.root = '')}>All stores</button> <code>${root}</code>`}
         ${
           root === '' && this.names.length > 1
@@ -111,7 +112,8 @@ class State extends Part {
                 .session=${session}
                 .of=${{ in: 'state', seq, pointer: root }}
                 .since=${since}
-                .places=${this.places ?? []}
+                .places=${session.hit === undefined ? (this.places ?? []) : [session.hit]}
+                .hit=${session.hit}
                 .only=${this.only}
                 .isWaiting=${this.placesKey !== this.key}
                 .label=${`State after step ${seq}`}

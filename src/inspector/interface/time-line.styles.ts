@@ -5,6 +5,18 @@ export const timeLineStyles = css`
   .strip .lanes {
     padding-top: 4px;
   }
+  .strip.flat {
+    height: 24px;
+    padding-top: 0;
+    overflow: hidden;
+  }
+  .flat .time-row {
+    grid-template-columns: 44px minmax(0, 1fr) 64px;
+  }
+  .flat .zoom {
+    flex-direction: row;
+    padding-top: 2px;
+  }
   .strip .lane-name {
     height: 16px;
     line-height: 16px;

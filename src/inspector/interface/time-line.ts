@@ -6,6 +6,8 @@ import { clock, define, Part, plural, run } from './part.js';
 /** Pixels of a lane, and above the first one: in a page, and in the strip of a docked inspector. */
 const WIDE = { lane: 20, top: 14 };
 const NARROW = { lane: 16, top: 8 };
+/** Beside an open panel, all lanes are one. */
+const FLAT = { lane: 0, top: 8 };
 const LABELS = 112;
 /** Pixels of a row of bars. */
 const BAR = 8;
@@ -13,11 +15,21 @@ const BAR = 8;
 /** Larger than other classes, and its file than other files: one picture, and how it is used by pointer and keyboard. */
 class TimeLine extends Part {
   private get sizes(): typeof WIDE {
-    return this.isStrip ? NARROW : WIDE;
+    return this.isFlat ? FLAT : this.isStrip ? NARROW : WIDE;
   }
-  static override properties = { ...Part.properties, isStrip: { attribute: false }, lanesOpen: { state: true } };
+  static override properties = {
+    ...Part.properties,
+    isStrip: { attribute: false },
+    isFlat: { attribute: false },
+    lanesOpen: { state: true },
+    hovered: { state: true },
+  };
   /** A strip of a docked inspector: three lanes, around the moment. */
   declare isStrip: boolean;
+  /** A strip beside an open panel: one lane, without times. */
+  declare isFlat: boolean | undefined;
+  /** What stands under the pointer, in words. */
+  declare hovered: { readonly seq: number; readonly text: string } | undefined;
   declare lanesOpen: boolean | undefined;
   private room = 200;
   private readonly observer = new ResizeObserver(([entry]) => {
@@ -50,11 +62,11 @@ class TimeLine extends Part {
     const { lane: LANE, top: TOP } = this.sizes;
     const branches = TOP + rows * LANE + (this.hasTasks(timeline) ? BAR + 4 : 2);
     const axis = branches + timeline.branches.length * LANE;
-    const height = axis + 16;
+    const height = this.isFlat ? 24 : axis + 16;
     const { seq } = this.session;
     return html`
       <div class="time-row">
-        <div class="lanes">${this.labels(timeline)}</div>
+        <div class="lanes">${this.isFlat ? html`<span class="lane-name">time</span>` : this.labels(timeline)}</div>
         <div
           class="time-area"
           role="slider"
@@ -64,6 +76,7 @@ class TimeLine extends Part {
           aria-valuemin=${status.firstSeq ?? 0}
           aria-valuemax=${status.lastSeq ?? 0}
           aria-valuenow=${seq ?? 0}
+          title=${this.hovered?.text ?? nothing}
           aria-valuetext=${moment ? `${moment.sentence}, ${clock(moment.time)}` : 'no step'}
           @keydown=${(event: KeyboardEvent) => this.key(event)}
           @wheel=${(event: WheelEvent) => this.wheel(event)}
@@ -74,14 +87,14 @@ class TimeLine extends Part {
           <svg width=${width} height=${height} viewBox="0 0 ${width} ${height}" aria-hidden="true">
             ${
               timeline.chosen
-                ? svg`<rect class="frame" x=${timeline.chosen.x0} y="3" rx="4" width=${Math.max(8, timeline.chosen.x1 - timeline.chosen.x0)} height=${branches - 4}></rect>`
+                ? svg`<rect class="frame" x=${timeline.chosen.x0} y="3" rx="4" width=${Math.max(8, timeline.chosen.x1 - timeline.chosen.x0)} height=${this.isFlat ? 18 : branches - 4}></rect>`
                 : nothing
             }
             ${timeline.lanes.map((_, lane) => svg`<line class="lane" x1="0" x2=${width} y1=${this.y(lane)} y2=${this.y(lane)}></line>`)}
             ${timeline.pieces.filter(({ idle }) => idle).map((piece) => idleFold(piece, branches))}
-            ${this.axis(timeline, axis)}
-            ${timeline.threads.map(({ x0, lane0, x1, lane1, by }) => svg`<path class="thread ${by}" d=${curve(x0, this.y(lane0), x1, this.y(lane1))}></path>`)}
-            ${timeline.bars.map((bar) => this.bar(bar, timeline))}
+            ${this.isFlat ? nothing : this.axis(timeline, axis)}
+            ${this.isFlat ? nothing : timeline.threads.map(({ x0, lane0, x1, lane1, by }) => svg`<path class="thread ${by}" d=${curve(x0, this.y(lane0), x1, this.y(lane1))}></path>`)}
+            ${this.isFlat ? nothing : timeline.bars.map((bar) => this.bar(bar, timeline))}
             ${timeline.spans.map(
               ({ lane, x0, x1, settled, chosen }) =>
                 svg`<path class="span ${settled} ${chosen ? 'chosen' : ''}" d="M${x0} ${this.y(lane)} H${Math.max(x0 + 2, x1)}"></path>${
@@ -91,9 +104,9 @@ class TimeLine extends Part {
                 }`,
             )}
             ${timeline.marks.map((mark) => this.mark(mark))} ${this.chosenStart(timeline)}
-            ${timeline.branches.map((branch, i) => this.branch(branch, branches + i * LANE + 10))}
-            ${timeline.cursor === null ? nothing : svg`<path class="cursor" d="M${timeline.cursor} 0 V${axis}"></path>`}
-            ${timeline.hasEnd ? svg`<text class="small now" x=${Math.min(width - 24, (timeline.pieces.at(-1)?.x1 ?? 0) + 8)} y="11">${status.isLive ? 'now' : 'end'}</text>` : nothing}
+            ${this.isFlat ? nothing : timeline.branches.map((branch, i) => this.branch(branch, branches + i * LANE + 10))}
+            ${timeline.cursor === null ? nothing : svg`<path class="cursor" d="M${timeline.cursor} 0 V${this.isFlat ? 24 : axis}"></path>`}
+            ${timeline.hasEnd && !this.isFlat ? svg`<text class="small now" x=${Math.min(width - 24, (timeline.pieces.at(-1)?.x1 ?? 0) + 8)} y="11">${status.isLive ? 'now' : 'end'}</text>` : nothing}
           </svg>
         </div>
         <div class="zoom" role="group" aria-label="Zoom">
@@ -377,7 +390,10 @@ class TimeLine extends Part {
   }
   private move(event: PointerEvent): void {
     const { drag } = this;
-    if (!drag) return;
+    if (!drag) {
+      run(this.hover(this.xOf(event)));
+      return;
+    }
     const x = this.xOf(event);
     if (Math.abs(x - drag.x) < 3 && !drag.moved) return;
     drag.moved = true;
@@ -386,6 +402,16 @@ class TimeLine extends Part {
   private release(event: PointerEvent): void {
     this.drag = undefined;
     (event.currentTarget as Element).releasePointerCapture(event.pointerId);
+  }
+
+  /** Tells the time and the sentence of the mark under the pointer. */
+  private async hover(x: number): Promise<void> {
+    const seq = this.nearestMark(x);
+    if (seq === this.hovered?.seq) return;
+    this.hovered = seq === undefined ? undefined : { seq, text: `step ${seq}` };
+    if (seq === undefined) return;
+    const moment = await this.session.ask('moment', { seq });
+    if (moment && this.hovered?.seq === seq) this.hovered = { seq, text: `${clock(moment.time)}  ${moment.sentence}` };
   }
 
   private wantedX: number | undefined;

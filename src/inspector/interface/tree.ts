@@ -47,6 +47,7 @@ class Tree extends ScrollingPart {
     places: { attribute: false },
     only: { attribute: false },
     isWaiting: { attribute: false },
+    hit: { attribute: false },
   };
   /** Where the value stands; `pointer` is its root. */
   declare of: ValuePlace;
@@ -59,6 +60,8 @@ class Tree extends ScrollingPart {
   declare only: readonly string[] | undefined;
   /** Where the places that changed are still being asked for. */
   declare isWaiting: boolean | undefined;
+  /** The place that was looked for. */
+  declare hit: string | undefined;
   /** Windows that were asked for and are not there yet. */
   private loads = 0;
   private root = emptyNode('');
@@ -76,11 +79,11 @@ class Tree extends ScrollingPart {
 
   override willUpdate(): void {
     super.willUpdate();
-    const key = JSON.stringify([this.of, this.since, this.places, this.only, this.session.status?.revision]);
+    const key = JSON.stringify([this.of, this.since, this.places, this.hit, this.only, this.session.status?.revision]);
     if (key === this.key) return;
     const isOther = this.root.pointer !== this.of.pointer;
     this.key = key;
-    const placesKey = JSON.stringify([this.of, this.places]);
+    const placesKey = JSON.stringify([this.of, this.places, this.hit]);
     if (placesKey !== this.placesKey) this.seeks = (this.places ?? []).length > 0;
     this.placesKey = placesKey;
     if (isOther) this.root = emptyNode(this.of.pointer);
@@ -165,9 +168,11 @@ class Tree extends ScrollingPart {
     return this.loads > 0 || this.isScrolling || this.isWaiting === true;
   }
 
-  /** Scrolls to the first place that changed itself. */
+  /** Scrolls to the place that was looked for, or to the first one that changed itself. */
   private seekChanged(): void {
-    const at = this.firstChanged(this.root);
+    const at =
+      (this.hit === undefined ? undefined : this.firstWhere(this.root, ({ pointer }) => pointer === this.hit)) ??
+      this.firstWhere(this.root, ({ changed }) => changed !== undefined && changed !== 'inside');
     this.seeks = false;
     if (at === undefined) return;
     this.isScrolling = true;
@@ -189,15 +194,14 @@ class Tree extends ScrollingPart {
     if (this.scroller.value) this.scroller.value.scrollTop = Math.max(0, top - height / 2);
   }
 
-  /** How many rows stand before the first one that changed itself. */
-  private firstChanged(node: Node): number | undefined {
+  /** How many rows stand before the first one of a kind. */
+  private firstWhere(node: Node, isWanted: (part: PartShown) => boolean): number | undefined {
     let inside = 0;
     for (const [index, part] of [...node.parts].sort(([a], [b]) => a - b)) {
-      const { changed } = part;
-      if (changed !== undefined && changed !== 'inside') return index + inside;
+      if (isWanted(part)) return index + inside;
       const child = node.open.get(part.key);
       if (!child) continue;
-      const found = this.firstChanged(child);
+      const found = this.firstWhere(child, isWanted);
       if (found !== undefined) return index + inside + 1 + found;
       inside += this.sizeOf(child);
     }
@@ -310,7 +314,7 @@ class Tree extends ScrollingPart {
     const canOpen = isOpenable(part);
     const { changed, before, link, linkedBy, value, key, pointer } = part;
     return html`<div
-      class="row ${changed ?? ''} ${isOpen ? 'open' : ''}"
+      class="row ${changed ?? ''} ${isOpen ? 'open' : ''} ${pointer === this.hit ? 'hit' : ''}"
       role="treeitem"
       aria-level=${row.depth + 1}
       aria-expanded=${canOpen ? String(isOpen) : nothing}

@@ -5,6 +5,22 @@ import { FloeError } from '../../core/internal.js';
 export const NO_PAGE = 'A recording has no page that could be moved.';
 export const NOT_OBSERVED = 'What followed these steps was not observed: that happens while an inspector is attached.';
 
+export const NO_TASKS = 'In a recording no task can run: it has no application.';
+
+export const noSuchTask = (seq: number, task: string | undefined): FloeError =>
+  new FloeError(
+    'FLOE_UNKNOWN_TASK',
+    task === undefined
+      ? `Step ${seq} belongs to no run of a task. Choose a step of the run that should be repeated.`
+      : `The task '${task}' is not known here: it belongs to no store of this runtime. Add its store: createRuntime({ stores }).`,
+  );
+
+export const doesNotFit = ({ store, why }: { readonly store: string; readonly why: string }): FloeError =>
+  new FloeError(
+    'FLOE_SESSION_MISFIT',
+    `The store '${store}' of the session does not fit this application: ${why}. Leave the store out, or open the session beside the application.`,
+  );
+
 export const noTrace = (): FloeError =>
   new FloeError(
     'FLOE_NO_TRACE',

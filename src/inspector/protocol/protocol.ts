@@ -52,6 +52,7 @@ export type Ability =
   | 'observe'
   | 'branches'
   | 'note'
+  | 'run'
   | 'replace'
   /** It sends lines of a trace file, and the inspector reads them: the smallest end that there is. */
   | 'lines';
@@ -81,12 +82,18 @@ export interface Status {
   readonly from: number | null;
   readonly to: number | null;
   readonly moments: number;
+  /** The number of the first moment that can still be shown. */
+  readonly firstMoment: number;
   /** How many steps failed, were refused, or broke a rule. */
   readonly problems: number;
   /** The step whose state the application shows. */
   readonly cursor: number | null;
   readonly isLive: boolean;
   readonly isPaused: boolean;
+  /** The runtime was closed: nothing is recorded any more. */
+  readonly isClosed: boolean;
+  /** What was recorded, where that is known. */
+  readonly application: { readonly name: string; readonly version?: string } | null;
   readonly branch: number;
   readonly branches: readonly BranchShown[];
   /** The last step that was folded away. */
@@ -197,6 +204,8 @@ export interface StepShown {
   readonly note?: string;
   /** The moment that it belongs to. */
   readonly moment: number;
+  /** Of one that was found by a text: the place that holds it, as a pointer into the state. */
+  readonly hit?: string;
 }
 
 export interface ChangeShown {
@@ -214,6 +223,8 @@ export interface ChangeShown {
   readonly seq: number;
   /** Of a derived value: its name and its number. */
   readonly derived?: { readonly name: string; readonly id: number };
+  /** Of a derived value with parts: what is different in it, in a few words. */
+  readonly difference?: string;
 }
 
 /** What followed a step, observed while an inspector was attached. */
@@ -231,6 +242,8 @@ export interface ComputedShown {
   readonly outcome: 'first' | 'changed' | 'same' | 'failed';
   readonly before: ValueShown | null;
   readonly after: ValueShown | null;
+  /** Of a value with parts that changed: what is different in it, in a few words; '' where it is an equal one, made anew. */
+  readonly difference?: string;
   /** Milliseconds. */
   readonly took: number;
   /** Watchers are notified of it. */
@@ -280,6 +293,18 @@ export interface Moment {
   /** The numbers of its first and its last step; `null` where it has none. */
   readonly first: number | null;
   readonly last: number | null;
+  /** The step whose state it ended with: its last one; of one without steps the one before it. */
+  readonly at: number | null;
+  /** Of one that dispatched nothing: an action was to be expected. */
+  readonly expected?: true;
+  /** The moments after it; the steps in them that failed, and the first of these. */
+  readonly newer: {
+    readonly moments: number;
+    readonly failed: number;
+    readonly failedSeq: number | null;
+    /** Some of them the user began. */
+    readonly byUser: boolean;
+  };
   readonly steps: number;
   /** The number of its first action; what is left out, or sent again, where no step is chosen. */
   readonly action: number | null;
@@ -387,8 +412,9 @@ export interface DerivedGroup {
   readonly count: number;
   readonly computed: number;
   readonly forNothing: number;
-  /** Milliseconds in all. */
+  /** Milliseconds in all: with those of what they asked for meanwhile, and their own. */
   readonly took: number;
+  readonly own: number;
   /** The step after which one of them was computed last. */
   readonly lastSeq: number | null;
   readonly watchers: number;
@@ -407,6 +433,7 @@ export interface DerivedShown {
   readonly computed: number;
   readonly forNothing: number;
   readonly took: number;
+  readonly own: number;
   readonly lastTook: number | null;
   readonly readers: number;
   readonly watchers: number;
@@ -423,6 +450,39 @@ export interface DependencyShown {
   readonly id?: number;
   /** What was read there. */
   readonly aspect?: string;
+}
+
+// ---- tasks ----
+
+export interface TaskShown {
+  readonly name: string;
+  /** How many runs of it are kept, are under way, and failed. */
+  readonly runs: number;
+  readonly underWay: number;
+  readonly failed: number;
+  /** Milliseconds of the longest run; `null` where none has ended. */
+  readonly longest: number | null;
+}
+export interface RunShown {
+  readonly id: number;
+  readonly task: string;
+  /** Its title, or the name of its task. */
+  readonly label: string;
+  readonly arguments: string;
+  /** The steps with which it began and ended. */
+  readonly seq: number;
+  readonly last: number | null;
+  readonly time: number;
+  /** Milliseconds; `null` while it is under way. */
+  readonly took: number | null;
+  readonly tries: number;
+  /** `left`: it has no end in this branch. */
+  readonly phase: 'running' | 'done' | 'failed' | 'cancelled' | 'skipped' | 'left';
+  readonly reason?: string;
+  /** Who asked for it: the sentence of its moment. */
+  readonly because: string;
+  /** Of one that is under way: what it waits for. */
+  readonly waitsFor: readonly string[];
 }
 
 // ---- histories, finding, what-if ----
@@ -559,12 +619,33 @@ export interface Methods {
     params: { readonly type: string; readonly payload?: string };
     result: { readonly outcome: string; readonly seq: number | null };
   };
+  /** The tasks of which runs are kept; and runs, of all tasks or of one. */
+  tasks: {
+    params: { readonly task?: string; readonly count: number };
+    result: { readonly tasks: readonly TaskShown[]; readonly runs: readonly RunShown[]; readonly total: number };
+  };
+  /** Runs a task again with the arguments that a run had; `seq` is a step of that run. */
+  runAgain: { params: { readonly seq: number }; result: object };
+  cancel: { params: { readonly run: number }; result: object };
   note: { params: { readonly seq: number; readonly text: string }; result: object };
   switchTo: { params: { readonly branch: number }; result: object };
   nameBranch: { params: { readonly branch: number; readonly name: string }; result: object };
   /** Asks an end that sends lines to begin: with those of all steps so far. */
   lines: { params: object; result: object };
-  replace: { params: { readonly text: string }; result: { readonly steps: number } };
+  /** What of a trace file does not fit the application, before it takes the place of the history. */
+  fits: {
+    params: { readonly text: string };
+    result: {
+      readonly application: { readonly name: string; readonly version?: string } | null;
+      readonly steps: number;
+      readonly misfits: readonly { readonly store: string; readonly why: string }[];
+    };
+  };
+  /** Refused where a store does not fit that is not left out. */
+  replace: {
+    params: { readonly text: string; readonly leaveOut?: readonly string[] };
+    result: { readonly steps: number };
+  };
 }
 export type Method = keyof Methods;
 

@@ -1,4 +1,5 @@
 // What a run works with.
+import { probe } from '../../reactive/probe.js';
 import { readLive } from '../../kernel/states.js';
 import type { AnyAction, AnyCreator } from '../../model/action.js';
 import { milliseconds, type CancelSignal } from '../../base/host.js';
@@ -53,7 +54,11 @@ class Context {
   }
   get use(): (need: Need<unknown>) => unknown {
     const { runs, run_ } = this;
-    return (need) => runs.host.dependencyOf(need, run_.task.name);
+    return (need) => {
+      const found = runs.host.dependencyOf(need, run_.task.name);
+      if (probe) (run_.used ??= new Set()).add(need.name);
+      return found;
+    };
   }
   get signal(): CancelSignal {
     return this.run_.signal as CancelSignal;
@@ -62,14 +67,16 @@ class Context {
     const { runs, run_ } = this;
     return (ms) => {
       const wait = milliseconds('sleep', ms);
-      return awaited(run_, (resolve) => runs.host.kernel.after(wait, () => resolve(undefined))) as Promise<void>;
+      return awaited(run_, `${wait} ms`, (resolve) =>
+        runs.host.kernel.after(wait, () => resolve(undefined)),
+      ) as Promise<void>;
     };
   }
   get next(): (actions: AnyCreator | readonly AnyCreator[]) => Promise<AnyAction> {
     const { runs, run_ } = this;
     return (actions) => {
       const types = typesOf(actions);
-      return awaited(run_, (resolve) => runs.listeners.add(types, resolve)) as Promise<AnyAction>;
+      return awaited(run_, types.join(' or '), (resolve) => runs.listeners.add(types, resolve)) as Promise<AnyAction>;
     };
   }
   get each(): (actions: AnyCreator | readonly AnyCreator[]) => AsyncIterableIterator<AnyAction> {
@@ -97,11 +104,12 @@ class Context {
 /** A promise of something that comes once, unless the run is cancelled before. */
 function awaited(
   run: TaskRun,
+  what: string,
   begin: (resolve: (value: unknown, of?: Transition) => void) => () => void,
 ): Promise<unknown> {
   const promise = new Promise<unknown>((resolve, reject) => {
     let stop = ignore;
-    const came = run.await({ stop: () => stop(), reject });
+    const came = run.await({ what, stop: () => stop(), reject });
     if (run.ended) return;
     stop = begin((value, of) => {
       stop();
@@ -138,7 +146,7 @@ function eachOf(runs: ContextHost, run: TaskRun, types: readonly string[]): Asyn
     },
     next() {
       if (done && run.phase !== 'cancelled') return Promise.resolve(resultOf(undefined));
-      return awaited(run, (resolve) => {
+      return awaited(run, types.join(' or '), (resolve) => {
         const ask = (action: AnyAction | undefined, of?: Transition): void => resolve(resultOf(action), of);
         const item = kept.shift();
         if (item) {

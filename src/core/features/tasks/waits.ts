@@ -11,6 +11,8 @@ import type { Transition } from '../../kernel/transition.js';
 
 /** Something that a run waits for. */
 export interface Awaited {
+  /** What it is, in a few words: a time, or the types of actions. */
+  readonly what?: string;
   /** The run has ended: the run no longer waits. */
   readonly stop: () => void;
   /** The run is cancelled: what it waits for will not come. */
@@ -55,6 +57,11 @@ export class Waits {
   private ended = false;
   /** The work has ended since, or waits again: it knows. */
   private workKnows = false;
+
+  /** What is waited for. */
+  get named(): readonly string[] {
+    return [...this.pending].flatMap(({ what }) => what ?? []);
+  }
 
   /** Calls `stop` when the run ends. Returns a function that prevents it. */
   whenEnded(stop: () => void): () => void {
