@@ -57,7 +57,10 @@ interface Shown {
   at: number;
   shadowRoot: ShadowRoot;
 }
-const element = (): Shown => document.querySelector('floe-inspector') as unknown as Shown;
+const element = (): Shown =>
+  document
+    .querySelector<HTMLIFrameElement>('iframe[title=Inspector]')!
+    .contentDocument!.querySelector('floe-inspector') as unknown as Shown;
 
 /** The text of a recording of so many steps. */
 function recordedText(steps: number): string {

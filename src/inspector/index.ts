@@ -1,7 +1,8 @@
 // floe/inspector: looks into a running application, beside its page.
 import { knowTables } from '../entities/internal.js';
 import { channelPair, linkRuntime, type Channel, type Inspectable } from './ends/index.js';
-import { noteInteractions } from './in-page/interactions.js';
+import { DockFrame } from './in-page/dock-frame.js';
+import { NotedTraces } from './in-page/interactions.js';
 import { checkOptions } from '../core/internal.js';
 import { defineInspector, type Dock, type InspectorElement } from './interface/inspector.js';
 import { Session } from './interface/session.js';
@@ -44,7 +45,6 @@ export function showInspector(what: Inspectable | Linked, options: InspectorOpti
   defineInspector();
   // Files may hold tables.
   knowTables();
-  const element = document.createElement('floe-inspector');
   const ends: (() => void)[] = [];
   let channel: Channel;
   if ('channel' in what) channel = what.channel;
@@ -52,19 +52,57 @@ export function showInspector(what: Inspectable | Linked, options: InspectorOpti
     const [ours, theirs] = channelPair();
     channel = ours;
     ends.push(linkRuntime(what, theirs, { name }));
-    if (what.trace) ends.push(noteInteractions(what.trace, window, () => element));
+    if (what.trace) ends.push(noted.add(what.trace));
   }
+  const session = new Session(channel, name);
+  const one = (shown ??= show(dock, folded));
+  // A second runtime of the page is a second session of one inspector.
+  one.element.sessions = [...one.element.sessions, session];
+  return {
+    open: (file) => one.element.openFile(file),
+    close() {
+      const { element } = one;
+      for (const end of ends) end();
+      session.end('The inspector was closed.');
+      element.closeSession(session);
+      if (element.sessions.some(({ hello }) => hello?.kind !== 'file')) return;
+      for (const other of element.sessions) other.end('The inspector was closed.');
+      shown?.close();
+      shown = undefined;
+    },
+  };
+}
+
+/** The one inspector of the page, while it is shown. */
+let shown: { readonly element: InspectorElement; close(): void } | undefined;
+const noted = new NotedTraces();
+
+function show(dock: Dock, folded: boolean): NonNullable<typeof shown> {
+  let element = document.createElement('floe-inspector');
   element.dock = dock;
   element.folded = folded;
-  element.sessions = [new Session(channel, name)];
-  ends.push(makeRoom(element));
-  document.body.append(element);
+  const room = new Room();
+  const content = (): InspectorElement => {
+    if (element.isMounted) element = element.renewed();
+    element.onSize = (pixels) => {
+      const side = element.folded || element.dock === 'page' ? 'bottom' : element.dock;
+      frame.dock({ side, pixels });
+      room.make(side, pixels);
+    };
+    return element;
+  };
+  const frame: DockFrame = new DockFrame(document, content, 'Inspector');
+  const clamp = (): void => element.clamp();
+  window.addEventListener('resize', clamp);
   return {
-    open: (file) => element.openFile(file),
+    get element() {
+      return element;
+    },
     close() {
-      for (const end of ends) end();
-      for (const session of element.sessions) session.end('The inspector was closed.');
-      element.remove();
+      window.removeEventListener('resize', clamp);
+      element.onSize = undefined;
+      frame.close();
+      room.end();
     },
   };
 }
@@ -72,25 +110,26 @@ export function showInspector(what: Inspectable | Linked, options: InspectorOpti
 /** Pixels: a narrower window begins with a folded inspector. */
 const NARROW = 720;
 
-/** Gives the page room beside the inspector. Returns a function that takes it back. */
-function makeRoom(element: InspectorElement): () => void {
-  const { style } = document.body;
-  const root = document.documentElement.style;
-  const before = [style.paddingBottom, style.paddingLeft, style.paddingRight] as const;
-  const clear = (): void => {
-    [style.paddingBottom, style.paddingLeft, style.paddingRight] = before;
-  };
-  element.onSize = (pixels) => {
-    clear();
-    const side: Dock = element.folded ? 'bottom' : element.dock;
-    if (side === 'bottom') style.paddingBottom = `${pixels}px`;
-    else if (side === 'left') style.paddingLeft = `${pixels}px`;
-    else style.paddingRight = `${pixels}px`;
-    root.setProperty('--floe-inspector-size', side === 'bottom' ? `${pixels}px` : '0px');
-  };
-  return () => {
-    element.onSize = undefined;
-    clear();
-    root.removeProperty('--floe-inspector-size');
-  };
+/** The room that the page leaves for the inspector. */
+class Room {
+  private readonly body = document.body.style;
+  private readonly before = [this.body.paddingBottom, this.body.paddingLeft, this.body.paddingRight] as const;
+
+  make(side: 'bottom' | 'left' | 'right', pixels: number): void {
+    this.clear();
+    if (side === 'bottom') this.body.paddingBottom = `${pixels}px`;
+    else if (side === 'left') this.body.paddingLeft = `${pixels}px`;
+    else this.body.paddingRight = `${pixels}px`;
+    document.documentElement.style.setProperty('--floe-inspector-size', side === 'bottom' ? `${pixels}px` : '0px');
+  }
+
+  private clear(): void {
+    [this.body.paddingBottom, this.body.paddingLeft, this.body.paddingRight] = this.before;
+  }
+
+  /** Takes it back. */
+  end(): void {
+    this.clear();
+    document.documentElement.style.removeProperty('--floe-inspector-size');
+  }
 }

@@ -5,7 +5,7 @@ import { setFlagsFromString } from 'node:v8';
 import { runInNewContext } from 'node:vm';
 import { defaultRuntime, selector, store, task } from 'floe';
 import { storageIn } from 'floe/persist';
-import { isWatched, liveSources, observeIn, readerName } from '../../src/core/features/live.js';
+import { isWatched, liveSources, observeIn, readerOf } from '../../src/core/features/live.js';
 import { hostOf } from '../../src/core/kernel/attachment.js';
 import { runs } from '../support/runs.js';
 import {
@@ -65,7 +65,7 @@ describe.each(Object.entries({ ...frameworks, ...withoutFramework }))('%s', (fra
     const watchers = () => liveSources(host).map((one) => `${one.name} ${one.watchers} ${isWatched(one.reader)}`);
     expect(watchers()).toContain('twice 1 true');
     const notified: string[] = [];
-    const end = observeIn(host, { computed: () => undefined, notified: (reader) => notified.push(readerName(reader)) });
+    const end = observeIn(host, { computed: () => undefined, notified: (reader) => notified.push(readerOf(reader)?.name ?? '') });
     runtime.dispatch(planned('Petrel'));
     await text();
     runtime.dispatch(noted('fog'));

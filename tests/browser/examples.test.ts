@@ -131,7 +131,7 @@ test.each(longMode ? Object.keys(ideas) : ['pilots'])('%s', async (name) => {
         page.on('pageerror', (error) => wrongs.push(error.message));
         page.on('console', (message) => ['error', 'warning'].includes(message.type()) && wrongs.push(message.text()));
         await page.goto(address);
-        await page.locator('floe-inspector').waitFor();
+        await page.locator('iframe[title=Inspector]').waitFor();
         return page;
       };
       const looked = await opened();

@@ -2,7 +2,7 @@
 import { describe, expect, test } from '@jest/globals';
 import { until } from '../support/eventually.js';
 import { harbourPage } from '../support/harbour-page.js';
-import { button, says, assign, bringAlongside, violations } from '../support/inspector-page.js';
+import { button, inspector, says, assign, bringAlongside, violations } from '../support/inspector-page.js';
 import { longMode } from '../support/runs.js';
 
 const { open } = harbourPage({ each: true });
@@ -16,16 +16,18 @@ describe('for all', () => {
       await assign(page);
       await says(page, /the office/);
       expect(await violations(page)).toEqual([]);
-      for (const panel of ['State', 'Derived', 'Find', 'Session']) {
-        await button(page, panel).click();
+      for (const panel of ['State', 'Derived', 'Tasks', 'Find', 'Session']) {
+        await button(inspector(page), panel).click();
         await page.waitForTimeout(300);
         expect({ panel, found: await violations(page) }).toEqual({ panel, found: [] });
       }
-      await page.locator('floe-causes button.words').first().click();
-      await button(page, 'More').click();
+      await inspector(page).locator('floe-causes button.words').first().click();
+      await button(inspector(page), 'More').click();
       expect(await violations(page)).toEqual([]);
       await page.keyboard.press('Escape');
-      await button(page, 'Send again…').click();
+      await button(inspector(page), 'Live').click();
+      await button(inspector(page), 'More').click();
+      await inspector(page).getByRole('menuitem', { name: 'Send an action…' }).click();
       expect(await violations(page)).toEqual([]);
     },
   );
@@ -36,7 +38,9 @@ describe('for all', () => {
     const focused = (): Promise<string> =>
       page.evaluate(() => {
         let at = document.activeElement;
-        while (at?.shadowRoot?.activeElement) at = at.shadowRoot.activeElement;
+        const inside = (one: Element | null): Element | null =>
+          (one as HTMLIFrameElement | null)?.contentDocument?.activeElement ?? one?.shadowRoot?.activeElement ?? null;
+        for (let next = inside(at); next; next = inside(at)) at = next;
         return at?.getAttribute('aria-label') ?? at?.textContent?.trim() ?? '';
       });
     /** Tabs to a control by its name. */
@@ -47,12 +51,16 @@ describe('for all', () => {
       }
       throw new Error(`no control called ${name.source} was reached`);
     };
-    await page.getByRole('separator', { name: 'Size of the inspector' }).focus();
+    await inspector(page).getByRole('separator', { name: 'Size of the inspector' }).focus();
     await tabTo(/^Leave out$/);
     await page.keyboard.press('Enter');
-    await page.getByText(/^Without step \d+$/).waitFor();
+    await inspector(page)
+      .getByText(/^Without step \d+$/)
+      .waitFor();
     await page.keyboard.press('Enter');
-    await page.getByText(/^With step \d+ again$/).waitFor();
+    await inspector(page)
+      .getByText(/^With step \d+ again$/)
+      .waitFor();
     await tabTo(/^More$/);
     await page.keyboard.press('Enter');
     await page.keyboard.press('ArrowDown');
@@ -61,13 +69,13 @@ describe('for all', () => {
     expect(await focused()).toBe('More');
     await tabTo(/^State$/);
     await page.keyboard.press('Enter');
-    await page.locator('floe-tree .row.replaced').first().waitFor();
-    await page.getByRole('separator', { name: 'Size of the inspector' }).focus();
+    await inspector(page).locator('floe-tree .row.replaced').first().waitFor();
+    await inspector(page).getByRole('separator', { name: 'Size of the inspector' }).focus();
     await tabTo(/^▸\s*visits/);
     await page.keyboard.press('ArrowDown');
     await until(async () => /^▾\s*port/.test(await focused()));
     await page.keyboard.press('ArrowLeft');
-    await page
+    await inspector(page)
       .locator('floe-tree .row[aria-expanded=false]', { hasText: /^\s*▸\s*port/ })
       .first()
       .waitFor();

@@ -2,7 +2,7 @@
 import { describe, expect, test } from '@jest/globals';
 import type { Locator, Page } from 'playwright-core';
 import { harbourPage } from '../support/harbour-page.js';
-import { steps, button, sentence, says, assign, bringAlongside } from '../support/inspector-page.js';
+import { steps, button, inspector, sentence, says, assign, bringAlongside } from '../support/inspector-page.js';
 import { inLongMode } from '../support/in-long-mode.js';
 
 const { open, newContext } = harbourPage({ each: true });
@@ -11,12 +11,12 @@ describe('what a developer does', () => {
   test('leaving a step out says what is different, and taking it in undoes that', async () => {
     const page = await open();
     await bringAlongside(page);
-    await button(page, 'Leave out').click();
-    const difference = page.getByRole('status', { name: 'What is different' });
+    await button(inspector(page), 'Leave out').click();
+    const difference = inspector(page).getByRole('status', { name: 'What is different' });
     await difference.getByText(/^Without step \d+$/).waitFor();
     expect(await difference.textContent()).toMatch(/phase\s*alongside\s*→\s*expected/);
     await page.locator('tr.row', { hasText: 'expected' }).first().waitFor();
-    await button(page, 'Take in').click();
+    await button(inspector(page), 'Take in').click();
     await difference.getByText(/^With step \d+ again$/).waitFor();
   });
 
@@ -24,11 +24,11 @@ describe('what a developer does', () => {
     const page = await open();
     await page.getByLabel('Log note for the next watch').fill('Fog.');
     await says(page, /wrote in the log$/);
-    await button(page, 'Send again…').click();
-    const form = page.getByRole('form', { name: 'Send an action' });
+    await button(inspector(page), 'Send again…').click();
+    const form = inspector(page).getByRole('form', { name: 'Send an action' });
     await form.getByLabel('Payload, as JSON').fill('Fog until noon.');
     await button(form, 'Send').click();
-    await page.getByRole('alert').getByText('The payload is not JSON').waitFor();
+    await inspector(page).getByRole('alert').getByText('The payload is not JSON').waitFor();
     expect(await form.getByLabel('Payload, as JSON').inputValue()).toBe('Fog until noon.');
     await form.getByLabel('Payload, as JSON').fill('"Fog until noon."');
     await button(form, 'Send').click();
@@ -41,57 +41,64 @@ describe('what a developer does', () => {
     await page.context().grantPermissions(['clipboard-read', 'clipboard-write']);
     await bringAlongside(page);
     const menu = async (name: string): Promise<void> => {
-      await button(page, 'More').click();
-      await page.getByRole('menuitem', { name, exact: true }).click();
+      await button(inspector(page), 'More').click();
+      await inspector(page).getByRole('menuitem', { name, exact: true }).click();
     };
     await menu('Copy as code');
-    await page.getByText('The code was copied.').waitFor();
+    await inspector(page).getByText('The code was copied.').waitFor();
     expect(await page.evaluate(() => navigator.clipboard.readText())).toMatch(
       /^runtime\.dispatch\(\{ type: 'port\.movedOn'/,
     );
     await menu('Add a note…');
-    await page
+    await inspector(page)
       .getByRole('form', { name: /^A note at step/ })
       .getByLabel('Note')
       .fill('Too early?');
     await page.keyboard.press('Enter');
-    await page.getByText(/has a note; it is saved with the session/).waitFor();
+    await inspector(page)
+      .getByText(/has a note; it is saved with the session/)
+      .waitFor();
     await menu('Write a test…');
-    const form = page.getByRole('form', { name: 'Write a test' });
+    const form = inspector(page).getByRole('form', { name: 'Write a test' });
     await button(form, 'Write').click();
-    await page
+    await inspector(page)
       .getByRole('form', { name: 'A test' })
       .getByText(/testRuntime\(/)
       .waitFor();
-    await button(page.getByRole('form', { name: 'A test' }), 'Close').click();
+    await button(inspector(page).getByRole('form', { name: 'A test' }), 'Close').click();
     await menu('Mute this kind');
-    await page.getByText('port.movedOn is muted').waitFor();
+    await inspector(page).getByText('port.movedOn is muted').waitFor();
   });
 
   test('a session is saved, and opened beside the running application, whose history stays', async () => {
     const page = await open();
     await bringAlongside(page);
-    await button(page, 'Session').click();
-    const [download] = await Promise.all([page.waitForEvent('download'), button(page, 'Save session').click()]);
+    await button(inspector(page), 'Session').click();
+    const [download] = await Promise.all([
+      page.waitForEvent('download'),
+      button(inspector(page), 'Save session').click(),
+    ]);
     expect(download.suggestedFilename()).toBe('skerrow-harbour.jsonl');
     // A browser that suites share keeps its files to itself.
     const parts = (await (await download.createReadStream()).toArray()) as Buffer[];
     const file = { name: download.suggestedFilename(), mimeType: 'application/jsonl', buffer: Buffer.concat(parts) };
     await page.getByText(/^Departed \d+$/).click();
     const before = await steps(page);
-    await page.locator('floe-files input[type=file]').setInputFiles(file);
-    await button(page, 'Open beside').click();
+    await inspector(page).locator('floe-files input[type=file]').setInputFiles(file);
+    await button(inspector(page), 'Open beside').click();
     await says(page, /^The click on “Bring alongside” brought .* alongside$/);
     expect(await steps(page)).toBeGreaterThanOrEqual(before);
-    await button(page, 'Leave out').focus();
+    await button(inspector(page), 'Leave out').focus();
     await page.keyboard.press('Enter');
-    await page.getByRole('alert').getByText('needs the model').waitFor();
-    await page.getByRole('group', { name: 'Sessions' }).getByRole('button').first().click();
+    await inspector(page).getByRole('alert').getByText('needs the model').waitFor();
+    await inspector(page).getByRole('group', { name: 'Sessions' }).getByRole('button').first().click();
     await says(page, /showed departed visits$/);
     // Only where it is asked for, a file takes the place of the history.
-    await page.locator('floe-files input[type=file]').setInputFiles(file);
-    await button(page, 'Take in place of the running history').click();
-    await page.getByText(/took the place of the history/).waitFor();
+    await inspector(page).locator('floe-files input[type=file]').setInputFiles(file);
+    await button(inspector(page), 'Take in place of the running history').click();
+    await inspector(page)
+      .getByText(/took the place of the history/)
+      .waitFor();
     await says(page, /brought .* alongside$/);
   });
 });
@@ -99,8 +106,9 @@ describe('what a developer does', () => {
 describe('the dock', () => {
   test('is resized, moved to a side, and folds into one line that says the last step and the problems', async () => {
     const page = await open();
-    const resizer = page.getByRole('separator', { name: 'Size of the inspector' });
-    const height = async (): Promise<number> => (await page.locator('floe-inspector .whole').boundingBox())!.height;
+    const resizer = inspector(page).getByRole('separator', { name: 'Size of the inspector' });
+    const height = async (): Promise<number> =>
+      (await inspector(page).locator('floe-inspector .whole').boundingBox())!.height;
     expect(await height()).toBe(320);
     await resizer.focus();
     await page.keyboard.press('ArrowUp');
@@ -114,12 +122,12 @@ describe('the dock', () => {
     expect(Math.abs((await height()) - 200)).toBeLessThan(8);
     // The page has the rest.
     expect((await page.locator('.room').boundingBox())!.height).toBeLessThan(620);
-    await button(page, 'Dock to the right').click();
-    expect((await page.locator('floe-inspector .whole').boundingBox())!.x).toBeGreaterThan(700);
-    await button(page, 'Dock to the bottom').click();
-    await button(page, 'Fold the inspector').click();
+    await button(inspector(page), 'Dock to the right').click();
+    expect((await inspector(page).locator('floe-inspector .whole').boundingBox())!.x).toBeGreaterThan(700);
+    await button(inspector(page), 'Dock to the bottom').click();
+    await button(inspector(page), 'Fold the inspector').click();
     await page.getByLabel('Log note for the next watch').fill('Fog.');
-    const line = page.locator('button.unfold');
+    const line = inspector(page).locator('button.unfold');
     await line.getByText(/wrote in the log$/).waitFor();
     expect(await line.textContent()).toContain('no problems');
     expect((await line.boundingBox())!.height).toBeLessThan(40);
@@ -133,8 +141,8 @@ describe('the dock', () => {
     await page.setViewportSize({ width: 400, height: 800 });
     const wide = await open('/', context);
     await page.goto(wide.url());
-    await page.locator('button.unfold').waitFor();
-    await page.locator('button.unfold').click();
+    await inspector(page).locator('button.unfold').waitFor();
+    await inspector(page).locator('button.unfold').click();
     await sentence(page).waitFor();
     const overflow = await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth);
     expect(overflow).toBeLessThanOrEqual(0);
@@ -157,29 +165,33 @@ describe('each task of the work takes at most three clicks', () => {
 
   test('what did my last click change: no click', async () => {
     const { page } = await fresh();
-    await page.locator('floe-changes td.new', { hasText: 'alongside' }).first().waitFor();
+    await inspector(page).locator('floe-changes td.new', { hasText: 'alongside' }).first().waitFor();
   });
   inLongMode('who set this value, and why: one', async () => {
     const { page, press } = await fresh();
-    await press(page.locator('floe-changes button.place', { hasText: 'phase' }));
-    await page.locator('floe-history .because').first().waitFor();
+    await press(inspector(page).locator('floe-changes button.place', { hasText: 'phase' }));
+    await inspector(page).locator('floe-history .because').first().waitFor();
   });
   test('which actions failed: one', async () => {
     const page = await open();
     await assign(page);
     await says(page, /the office refused it/);
-    await page.getByRole('button', { name: /1 problem$/ }).click();
-    await page.locator('.found .entry', { hasText: 'failed' }).waitFor();
+    await inspector(page)
+      .getByRole('button', { name: /1 problem$/ })
+      .click();
+    await inspector(page).locator('.found .entry', { hasText: 'failed' }).waitFor();
   });
   inLongMode('what would be there without this step: one', async () => {
     const { page, press } = await fresh();
-    await press(button(page, 'Leave out'));
-    await page.getByText(/^Without step/).waitFor();
+    await press(button(inspector(page), 'Leave out'));
+    await inspector(page)
+      .getByText(/^Without step/)
+      .waitFor();
   });
   inLongMode('send the last action with another payload: two', async () => {
     const { page, press } = await fresh();
-    await press(button(page, 'Send again…'));
-    const form = page.getByRole('form', { name: 'Send an action' });
+    await press(button(inspector(page), 'Send again…'));
+    const form = inspector(page).getByRole('form', { name: 'Send an action' });
     const payload = JSON.parse(await form.getByLabel('Payload, as JSON').inputValue()) as object;
     await form.getByLabel('Payload, as JSON').fill(JSON.stringify({ ...payload, phase: 'expected' }));
     await press(button(form, 'Send'));
@@ -187,29 +199,29 @@ describe('each task of the work takes at most three clicks', () => {
   });
   test('what does this selector depend on, and was it computed for nothing: two', async () => {
     const { page, press } = await fresh();
-    await press(button(page, 'Derived'));
-    await press(page.locator('floe-derived li', { hasText: 'counts' }).first().getByRole('button').first());
-    await page
+    await press(button(inspector(page), 'Derived'));
+    await press(inspector(page).locator('floe-derived li', { hasText: 'counts' }).first().getByRole('button').first());
+    await inspector(page)
       .locator('floe-derived .detail')
       .getByText(/times?, (never|\d+) for nothing/)
       .waitFor();
   });
   inLongMode('take a test from the last five steps: three', async () => {
     const { page, press } = await fresh();
-    await press(button(page, 'More'));
-    await press(page.getByRole('menuitem', { name: 'Write a test…' }));
-    const form = page.getByRole('form', { name: 'Write a test' });
+    await press(button(inspector(page), 'More'));
+    await press(inspector(page).getByRole('menuitem', { name: 'Write a test…' }));
+    const form = inspector(page).getByRole('form', { name: 'Write a test' });
     const last = Number(await form.getByLabel('to step').inputValue());
     await form.getByLabel('From step').fill(String(last - 4));
     await press(button(form, 'Write'));
-    await page
+    await inspector(page)
       .getByRole('form', { name: 'A test' })
       .getByText(/testRuntime\(/)
       .waitFor();
   });
   inLongMode('save the session: two', async () => {
     const { page, press } = await fresh();
-    await press(button(page, 'Session'));
-    await Promise.all([page.waitForEvent('download'), press(button(page, 'Save session'))]);
+    await press(button(inspector(page), 'Session'));
+    await Promise.all([page.waitForEvent('download'), press(button(inspector(page), 'Save session'))]);
   });
 });

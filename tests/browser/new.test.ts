@@ -191,7 +191,7 @@ test.each(['plain', ...(longMode ? ['vue', 'svelte', 'react', 'angular'] : [])])
     await page.getByLabel('Find').fill('');
     await page.locator('li', { hasText: /^Corran Bell/ }).waitFor();
     expect(new URL(page.url()).search).toBe('');
-    expect([wrongs, await page.locator('floe-inspector').count()]).toEqual([[], 0]);
+    expect([wrongs, await page.locator('iframe[title=Inspector]').count()]).toEqual([[], 0]);
     await page.close();
     if (longMode || kind === 'plain')
       await served(app, (address) => editedIn(app, address), installed === undefined ? root : app);

@@ -16,7 +16,7 @@ const { newPage, write } = applications('tutorial');
 async function done(page: Page, app: string, line: string): Promise<void> {
   const [first, second] = Array.from(line.matchAll(/\*\*([^*]+)\*\*/g), ([, text]) => text);
   const says = (text: string): Promise<void> => page.locator('#root').getByText(text).first().waitFor();
-  const inspector = page.locator('floe-inspector');
+  const inspector = page.frameLocator('iframe[title=Inspector]');
   if (line.startsWith('The page says')) return says(first);
   if (line.startsWith('The inspector says'))
     return inspector.locator('.say').filter({ hasText: first }).first().waitFor();

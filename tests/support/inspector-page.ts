@@ -1,13 +1,15 @@
 // What the tests of the docked inspector do with its page.
 import { readFileSync } from 'node:fs';
-import type { Locator, Page } from 'playwright-core';
+import type { FrameLocator, Locator, Page } from 'playwright-core';
 
 export type Harbour = { harbour: { trace: { steps: { seq: number }[]; cursor: number; isLive: boolean } } };
 export const steps = (page: Page): Promise<number> =>
   page.evaluate(() => (globalThis as unknown as Harbour).harbour.trace.steps.length);
-export const button = (page: Page | Locator, name: string | RegExp): Locator =>
+/** The docked inspector: it stands in a frame of its own. */
+export const inspector = (page: Page): FrameLocator => page.frameLocator('iframe[title=Inspector]');
+export const button = (page: Page | Locator | FrameLocator, name: string | RegExp): Locator =>
   page.getByRole('button', { name, exact: true });
-export const sentence = (page: Page): Locator => page.locator('.say .sentence');
+export const sentence = (page: Page): Locator => inspector(page).locator('.say .sentence');
 export const says = async (page: Page, text: RegExp): Promise<void> => {
   await sentence(page).filter({ hasText: text }).waitFor();
 };
@@ -27,7 +29,8 @@ export async function bringAlongside(page: Page): Promise<void> {
   await says(page, /brought .* alongside$/);
   // Each further step of the moment scrolls the state to what changed: a click meanwhile would meet another row.
   await page.waitForFunction(() => {
-    const element = document.querySelector('floe-inspector') as unknown as {
+    const { contentDocument } = document.querySelector<HTMLIFrameElement>('iframe[title=Inspector]')!;
+    const element = contentDocument!.querySelector('floe-inspector') as unknown as {
       readonly at: number;
       readonly sessions: readonly { readonly moment?: { readonly isGrowing: boolean } }[];
     };
@@ -37,14 +40,16 @@ export async function bringAlongside(page: Page): Promise<void> {
 
 /** Opens the state, and waits until its tree stands still: what changed is opened and in sight. */
 export async function openState(page: Page): Promise<void> {
-  await button(page, 'State').click();
-  await page.locator('floe-tree [role=tree][aria-busy=false]').waitFor();
+  await button(inspector(page), 'State').click();
+  await inspector(page).locator('floe-tree [role=tree][aria-busy=false]').waitFor();
 }
 
 /** What axe finds wrong in the inspector, or in another element. */
 export async function violations(page: Page, within = 'floe-inspector'): Promise<unknown[]> {
-  await page.evaluate(axeSource);
-  return page.evaluate(async (within) => {
+  const docked = within === 'floe-inspector' ? await page.$('iframe[title=Inspector]') : null;
+  const frame = (await docked?.contentFrame()) ?? page.mainFrame();
+  await frame.evaluate(axeSource);
+  return frame.evaluate(async (within) => {
     type Axe = {
       run(on: unknown, options: object): Promise<{ violations: { id: string; nodes: { html: string }[] }[] }>;
     };

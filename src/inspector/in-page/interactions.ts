@@ -3,15 +3,47 @@
 import type { InteractionEnd, NotedInteraction, Trace } from '../../trace/index.js';
 
 /**
- * Notes what the user does in a page, so that the steps dispatched meanwhile belong to it.
- * @param ignored an element whose events are not the application's: the inspector
+ * Notes what the user does in a page in some traces, so that the steps dispatched meanwhile belong to it. Of several
+ * runtimes, those in which nothing was recorded meanwhile had no part in it.
+ */
+export class NotedTraces {
+  private readonly traces = new Set<Pick<Trace, 'noteInteraction'>>();
+  private stop: (() => void) | undefined;
+
+  /** @returns a function that takes the trace out */
+  add(trace: Pick<Trace, 'noteInteraction'>): () => void {
+    this.traces.add(trace);
+    this.stop ??= noteInteractions((what) => this.begin(what), window);
+    return () => {
+      this.traces.delete(trace);
+      if (this.traces.size > 0) return;
+      this.stop?.();
+      this.stop = undefined;
+    };
+  }
+
+  private begin(what: NotedInteraction): (how: InteractionEnd) => void {
+    const ends: ((how: InteractionEnd) => void)[] = [];
+    const noted = this.traces.size > 1 ? { ...what, onlyWithSteps: true } : what;
+    for (const trace of this.traces)
+      try {
+        ends.push(trace.noteInteraction(noted));
+      } catch {
+        // The runtime was closed: it records nothing any more.
+        this.traces.delete(trace);
+      }
+    return (how) => {
+      for (const end of ends) end(how);
+    };
+  }
+}
+
+/**
+ * Tells what the user does in a page.
+ * @param begin called when something begins; gives what is called when the page has handled it
  * @returns a function that stops it
  */
-export function noteInteractions(
-  trace: Pick<Trace, 'noteInteraction'>,
-  page: Window,
-  ignored: () => Element | undefined,
-): () => void {
+function noteInteractions(begin: (what: NotedInteraction) => (how: InteractionEnd) => void, page: Window): () => void {
   let open: { readonly event: Event; readonly end: (how: InteractionEnd) => void } | undefined;
   let begun = 0;
   let changedPage = false;
@@ -33,29 +65,19 @@ export function noteInteractions(
   const note = (event: Event): void => {
     if (!event.isTrusted || (open && follows(event, open.event))) return;
     const [target] = event.composedPath();
-    const own = ignored();
-    if (!(target instanceof Element) || (own && event.composedPath().includes(own))) return;
+    if (!(target instanceof Element)) return;
     const what = whatOf(event, target);
     if (!what) return;
     end();
-    try {
-      open = { event, end: trace.noteInteraction(what) };
-    } catch {
-      // The runtime was closed: it records nothing any more.
-      stop();
-      return;
-    }
+    open = { event, end: begin(what) };
     changedPage = false;
     changes.observe(page.document, { subtree: true, childList: true, attributes: true, characterData: true });
     channel.port2.postMessage(++begun);
   };
-  const stop = (): void => {
-    for (const kind of kinds) page.removeEventListener(kind, note, { capture: true });
-  };
   const kinds = ['click', 'keydown', 'input', 'change', 'submit'] as const;
   for (const kind of kinds) page.addEventListener(kind, note, { capture: true });
   return () => {
-    stop();
+    for (const kind of kinds) page.removeEventListener(kind, note, { capture: true });
     end();
     channel.port1.close();
   };

@@ -2,25 +2,7 @@
 import { css } from './libraries.js';
 
 export const inspectorStyles = css`
-  :host([data-dock='bottom']) {
-    position: fixed;
-    inset: auto 0 0 0;
-    z-index: 2147483000;
-  }
-  :host([data-dock='right']) {
-    position: fixed;
-    inset: 0 0 0 auto;
-    z-index: 2147483000;
-  }
-  :host([data-dock='left']) {
-    position: fixed;
-    inset: 0 auto 0 0;
-    z-index: 2147483000;
-  }
-  :host([data-folded]) {
-    inset: auto 0 0 0;
-  }
-  :host([data-dock='page']) {
+  :host {
     display: block;
     height: 100%;
   }
@@ -30,19 +12,19 @@ export const inspectorStyles = css`
   }
   .whole {
     position: relative;
+    height: 100%;
     background: var(--paper);
     color: var(--ink);
   }
   .whole.bottom:not(.folded) {
     display: grid;
-    grid-template: auto minmax(0, 1fr) auto / minmax(0, 1fr) 72px;
+    grid-template: auto auto minmax(0, 1fr) auto / minmax(0, 1fr) 72px;
     border-top: 2px solid var(--ink);
   }
   .whole.left:not(.folded),
   .whole.right:not(.folded) {
     display: grid;
-    grid-template: auto minmax(0, 1fr) auto / minmax(0, 1fr) 68px;
-    height: 100vh;
+    grid-template: auto auto minmax(0, 1fr) auto / minmax(0, 1fr) 68px;
   }
   .whole.right {
     border-left: 2px solid var(--ink);
@@ -60,18 +42,18 @@ export const inspectorStyles = css`
     touch-action: none;
   }
   .bottom > .resizer {
-    inset: -5px 0 auto 0;
-    height: 8px;
+    inset: -2px 0 auto 0;
+    height: 7px;
     cursor: ns-resize;
   }
   .right > .resizer {
-    inset: 0 auto 0 -5px;
-    width: 8px;
+    inset: 0 auto 0 -2px;
+    width: 7px;
     cursor: ew-resize;
   }
   .left > .resizer {
-    inset: 0 -5px 0 auto;
-    width: 8px;
+    inset: 0 -2px 0 auto;
+    width: 7px;
     cursor: ew-resize;
   }
   .unfold {
@@ -119,7 +101,7 @@ export const inspectorStyles = css`
   }
   .side {
     grid-column: 2;
-    grid-row: 1 / 4;
+    grid-row: 1 / 5;
     border-left: 1px solid var(--line);
     background: var(--ground);
     display: flex;
@@ -155,6 +137,7 @@ export const inspectorStyles = css`
   }
   .body {
     grid-column: 1;
+    grid-row: 3;
     display: grid;
     grid-template-columns: 1.25fr 1fr;
     min-height: 0;
@@ -185,6 +168,7 @@ export const inspectorStyles = css`
   }
   .strip {
     grid-column: 1;
+    grid-row: 4;
     display: block;
     border-top: 1px solid var(--line);
     background: var(--ground);
@@ -202,34 +186,35 @@ export const inspectorStyles = css`
     padding: 1px 6px;
   }
   .notice {
-    position: absolute;
-    z-index: 30;
-    right: 56px;
-    bottom: 8px;
-    max-width: min(560px, 80%);
+    grid-column: 1;
     display: flex;
     gap: 10px;
     align-items: start;
     background: var(--ink);
     color: var(--paper);
-    border-radius: 6px;
-    padding: 8px 12px;
-    box-shadow: var(--shadow);
+    padding: 4px 14px;
     white-space: pre-wrap;
     overflow-wrap: anywhere;
-    max-height: 200px;
+    max-height: 120px;
     overflow: auto;
+  }
+  .notice span {
+    flex: 1;
   }
   .notice.problem {
     background: var(--paper);
     color: var(--bad);
-    border: 1px solid var(--bad);
+    border-bottom: 1px solid var(--bad);
   }
   .notice button {
     background: none;
     border: 0;
     color: inherit;
     padding: 0 2px;
+  }
+  .bottom.with-notice form.form {
+    top: 66px;
+    max-height: 230px;
   }
   .drop {
     position: absolute;
@@ -246,7 +231,7 @@ export const inspectorStyles = css`
   .whole.page {
     height: 100%;
     display: grid;
-    grid-template: auto auto minmax(0, 1fr) / minmax(0, 1fr);
+    grid-template: auto auto auto minmax(0, 1fr) / minmax(0, 1fr);
   }
   .head {
     display: flex;
@@ -267,7 +252,11 @@ export const inspectorStyles = css`
     padding: 6px 16px 2px;
     min-width: 0;
   }
+  .page > .line {
+    grid-row: 3;
+  }
   .halves {
+    grid-row: 4;
     display: grid;
     grid-template-columns: minmax(0, 1.3fr) minmax(0, 1fr);
     min-height: 0;

@@ -2,7 +2,6 @@
 import { html, LitElement, nothing, type TemplateResult } from './libraries.js';
 import { channelPair, linkRecording, RecordedHistory } from '../ends/index.js';
 import { clock, define, plural, run } from './part.js';
-import { styleOf } from './style-of.js';
 import { Session, type Panel } from './session.js';
 import { inspectorStyles } from './inspector.styles.js';
 import { momentStyles } from './moment.styles.js';
@@ -36,9 +35,10 @@ declare global {
   }
 }
 
+const STYLES = [tokens, partStyles, inspectorStyles, momentStyles, timeLineStyles, stateStyles];
+
 /** Larger than other classes, and its file than other files: one element, docked and as a page, with its templates. */
 export class InspectorElement extends LitElement {
-  static override styles = [tokens, partStyles, inspectorStyles, momentStyles, timeLineStyles, stateStyles];
   static override properties = {
     sessions: { attribute: false },
     at: { state: true },
@@ -73,12 +73,34 @@ export class InspectorElement extends LitElement {
     return this.sessions[this.at];
   }
 
+  /** Style sheets are made for the document that the element stands in: it may be that of a frame. */
+  protected override createRenderRoot(): ShadowRoot {
+    const root = this.shadowRoot ?? this.attachShadow({ mode: 'open' });
+    this.adoptSheets(root);
+    return root;
+  }
+  adoptedCallback(): void {
+    if (this.shadowRoot) this.adoptSheets(this.shadowRoot);
+  }
+  private adoptSheets(root: ShadowRoot): void {
+    const { CSSStyleSheet: Sheet } = this.view;
+    root.adoptedStyleSheets = STYLES.map(({ cssText }) => {
+      const sheet = new Sheet();
+      sheet.replaceSync(cssText);
+      return sheet;
+    });
+  }
+  private get view(): Window & typeof globalThis {
+    return this.ownerDocument.defaultView ?? window;
+  }
+
   protected override willUpdate(): void {
     const { session } = this;
     if (this.watched !== session) {
       this.watched?.removeEventListener('change', this.redraw);
       this.watched = session;
       session?.addEventListener('change', this.redraw);
+      if (session) session.view = this.view;
     }
   }
 
@@ -90,6 +112,22 @@ export class InspectorElement extends LitElement {
 
   private get pixels(): number {
     return this.dock === 'page' ? 0 : (this.size ?? SIZE[this.dock]);
+  }
+
+  /** It has been in a document. */
+  isMounted = false;
+  override connectedCallback(): void {
+    super.connectedCallback();
+    this.isMounted = true;
+  }
+
+  /** Another one in its place: a document that is gone has taken all that listened in it along. */
+  renewed(): InspectorElement {
+    const next = document.createElement('floe-inspector');
+    const { sessions, at, dock, folded, size } = this;
+    Object.assign(next, { sessions, at, dock, folded, size });
+    this.remove();
+    return next;
   }
 
   override disconnectedCallback(): void {
@@ -115,10 +153,12 @@ export class InspectorElement extends LitElement {
       },
     };
     return html`<section
-      class="whole ${dock} ${this.folded && dock !== 'page' ? 'folded' : ''}"
+      class="whole ${dock} ${this.folded && dock !== 'page' ? 'folded' : ''} ${session.notice ? 'with-notice' : ''}"
+      @keydown=${(event: KeyboardEvent) => {
+        if (event.key === 'Escape' && session.notice) session.say(undefined);
+      }}
       role=${dock === 'page' ? 'main' : 'region'}
       aria-label="Inspector"
-      ${styleOf(dock === 'page' || this.folded ? {} : { [dock === 'bottom' ? 'height' : 'width']: `${this.pixels}px` })}
       @dragover=${drops.dragover}
       @dragleave=${drops.leave}
       @drop=${drops.drop}
@@ -126,18 +166,16 @@ export class InspectorElement extends LitElement {
     >
       ${dock === 'page' ? this.page(session) : this.folded ? this.line(session) : this.docked(session)}
       ${this.dropping ? html`<div class="drop">Drop a session to open it beside this one</div>` : nothing}
-      ${
-        session.notice
-          ? html`<div
-              class="notice ${session.notice.kind}"
-              role=${session.notice.kind === 'problem' ? 'alert' : 'status'}
-            >
-              <span>${session.notice.text}</span
-              ><button aria-label="Close the message" @click=${() => session.say(undefined)}>✕</button>
-            </div>`
-          : nothing
-      }
     </section>`;
+  }
+
+  /** A message, in a line of its own: it covers nothing. */
+  private notice({ notice }: Session): TemplateResult | typeof nothing {
+    if (!notice) return nothing;
+    return html`<div class="notice ${notice.kind}" role=${notice.kind === 'problem' ? 'alert' : 'status'}>
+      <span>${notice.text}</span
+      ><button aria-label="Close the message" @click=${() => this.session?.say(undefined)}>✕</button>
+    </div>`;
   }
 
   // ---- docked ----
@@ -173,6 +211,7 @@ export class InspectorElement extends LitElement {
         ${moment ? html`<time datetime=${new Date(moment.time).toISOString()}>${clock(moment.time)}</time>` : nothing}
         <floe-commands .session=${session}></floe-commands>
       </header>
+      ${this.notice(session)}
       <div class="body ${panel ? 'with-panel' : ''}">
         <div class="column">
           ${this.states(session)}<floe-what-if .session=${session}></floe-what-if
@@ -227,20 +266,27 @@ export class InspectorElement extends LitElement {
     return Math.round((this.dock === 'bottom' ? window.innerHeight : window.innerWidth) * 0.8);
   }
 
+  /** The window has another size: the inspector leaves room for the page. */
+  clamp(): void {
+    if (this.dock !== 'page' && this.pixels > this.most) this.setSize(this.most);
+  }
+
   private setSize(pixels: number): void {
-    this.size = Math.min(Math.max(LEAST, pixels), this.most);
+    this.size = Math.max(LEAST, Math.min(pixels, this.most));
   }
 
   private resize(event: PointerEvent): void {
     const resizer = event.currentTarget as HTMLElement;
     resizer.setPointerCapture(event.pointerId);
     const move = (moved: PointerEvent): void => {
+      // Where its frame stands in the page now.
+      const { left = 0, top = 0 } = this.view.frameElement?.getBoundingClientRect() ?? {};
       const pixels =
         this.dock === 'bottom'
-          ? window.innerHeight - moved.clientY
+          ? window.innerHeight - (top + moved.clientY)
           : this.dock === 'right'
-            ? window.innerWidth - moved.clientX
-            : moved.clientX;
+            ? window.innerWidth - (left + moved.clientX)
+            : left + moved.clientX;
       this.setSize(pixels);
     };
     const end = (): void => {
@@ -340,7 +386,7 @@ export class InspectorElement extends LitElement {
     const panel = session.panel ?? 'state';
     const tabs: readonly Panel[] = ['state', 'derived', 'tasks', 'history', 'branches'];
     return html`
-      ${this.head(session)}
+      ${this.head(session)} ${this.notice(session)}
       <floe-time class="line" .session=${session} .isStrip=${false}></floe-time>
       <div class="halves">
         <div class="moment">
@@ -381,7 +427,7 @@ export class InspectorElement extends LitElement {
     </span>`;
   }
 
-  private closeSession(session: Session): void {
+  closeSession(session: Session): void {
     const shown = this.session;
     session.end('It was closed.');
     this.sessions = this.sessions.filter((one) => one !== session);

@@ -162,8 +162,8 @@ export const momentStyles = css`
     overflow: auto;
   }
   .bottom form.form {
-    top: auto;
-    bottom: calc(100% + 14px);
+    top: 34px;
+    max-height: 262px;
   }
   .moment form.form {
     right: auto;

@@ -141,6 +141,11 @@ export const partStyles = css`
     font-size: 12px;
     flex: none;
   }
+  /* The document of a frame has no doctype: there tables do not inherit by themselves. */
+  table {
+    font: inherit;
+    color: inherit;
+  }
   .for-readers {
     position: absolute;
     width: 1px;

@@ -76,7 +76,8 @@ export const run = (work: Promise<unknown>): void => void work.catch(() => undef
 /** Copies a text; where the clipboard is closed, shows it instead. */
 export async function copy(text: string, session: Session, what: string): Promise<void> {
   try {
-    await navigator.clipboard.writeText(text);
+    // The clipboard is that of the window that has the focus.
+    await (session.view ?? window).navigator.clipboard.writeText(text);
     session.say({ kind: 'done', text: `${what} copied.` });
   } catch {
     session.say({ kind: 'done', text });

@@ -59,6 +59,8 @@ export class Session extends EventTarget {
   readonly openPlaces = new Set<string>();
   /** The place that was found in the state after the chosen step. */
   hit: string | undefined;
+  /** The window in which it is drawn: of the page, or of a frame in it. */
+  view: Window | undefined;
   /** The link is over. */
   ended: string | undefined;
   private readonly asking: Asking;
@@ -137,9 +139,13 @@ export class Session extends EventTarget {
     this.say({ kind: 'problem', text: error instanceof Error ? error.message : String(error) });
   }
   say(notice: Notice | undefined): void {
+    clearTimeout(this.leaving);
     this.notice = notice;
+    if (notice)
+      this.leaving = setTimeout(() => this.say(undefined), notice.kind === 'done' ? DONE_STAYS : PROBLEM_STAYS);
     this.changed();
   }
+  private leaving: ReturnType<typeof setTimeout> | undefined;
 
   changed(): void {
     this.dispatchEvent(new Event('change'));
@@ -147,6 +153,7 @@ export class Session extends EventTarget {
 
   end(why: string): void {
     clearTimeout(this.later);
+    clearTimeout(this.leaving);
     this.ended = why;
     this.asking.end(why);
     this.changed();
@@ -428,6 +435,10 @@ export class Session extends EventTarget {
     return parts.join('');
   }
 }
+
+/** Milliseconds that a message stays. */
+const DONE_STAYS = 8000;
+const PROBLEM_STAYS = 30_000;
 
 /** Milliseconds between two looks at what happens. */
 const LIVE = 80;

@@ -316,18 +316,18 @@ export const stateStyles = css`
       height: auto;
       min-height: 100%;
     }
-    .body,
-    .body.with-panel {
+    .bottom > .body,
+    .bottom > .body.with-panel {
       grid-template: auto auto / minmax(0, 1fr);
       overflow: auto;
     }
-    .column {
+    .bottom > .body > .column {
       overflow: visible;
     }
-    .column.panel.state {
+    .bottom > .body > .column.panel.state {
       height: 260px;
     }
-    .column + .column {
+    .bottom > .body > .column + .column {
       border-left: 0;
       border-top: 1px solid var(--line);
     }
