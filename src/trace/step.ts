@@ -22,6 +22,7 @@ export interface TraceHeader {
 
 /** The application that a trace is of, as tools name it. */
 export interface Application {
+  /** As users know it: `Skerrow Harbour`. */
   readonly name: string;
   /** Default: none is shown. */
   readonly version?: string;

@@ -65,7 +65,10 @@ describe.each(Object.entries({ ...frameworks, ...withoutFramework }))('%s', (fra
     const watchers = () => liveSources(host).map((one) => `${one.name} ${one.watchers} ${isWatched(one.reader)}`);
     expect(watchers()).toContain('twice 1 true');
     const notified: string[] = [];
-    const end = observeIn(host, { computed: () => undefined, notified: (reader) => notified.push(readerOf(reader)?.name ?? '') });
+    const end = observeIn(host, {
+      computed: () => undefined,
+      notified: (reader) => notified.push(readerOf(reader)?.name ?? ''),
+    });
     runtime.dispatch(planned('Petrel'));
     await text();
     runtime.dispatch(noted('fog'));

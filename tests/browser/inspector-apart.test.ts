@@ -17,8 +17,8 @@ beforeEach(async () => {
 });
 afterAll(() => browser.close());
 
-const heard = (): Promise<string[]> =>
-  page.evaluate(() => (globalThis as unknown as { scenarios: { heard: string[] } }).scenarios.heard.splice(0));
+const received = (): Promise<string[]> =>
+  page.evaluate(() => (globalThis as unknown as { scenarios: { received: string[] } }).scenarios.received.splice(0));
 
 test('no style of the page moves or changes it, in any window', async () => {
   for (const [width, height] of [
@@ -50,12 +50,12 @@ test('no style of the page moves or changes it, in any window', async () => {
 test('keys of the inspector do not reach the page, and a page that swallows keys does not deafen it', async () => {
   await button(inspector(page), 'Find').click();
   await inspector(page).getByLabel('Find a step, a value, a store, a cause').fill('');
-  await heard();
+  await received();
   await inspector(page).getByLabel('Find a step, a value, a store, a cause').pressSequentially('initial');
   await inspector(page).locator('.found[aria-busy=false] .entry').first().waitFor();
   expect(await inspector(page).getByLabel('Find a step, a value, a store, a cause').inputValue()).toBe('initial');
   await page.keyboard.press('Escape');
-  expect(await heard()).toEqual([]);
+  expect(await received()).toEqual([]);
 });
 
 test('beside a modal dialog it is usable, and it stays when the dialog goes', async () => {

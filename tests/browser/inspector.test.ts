@@ -37,7 +37,7 @@ describe('the moment', () => {
       .waitFor();
   });
 
-  test('a click that dispatches nothing says so, and accuses nobody where it changed the page', async () => {
+  test('a click that dispatches nothing says so; where it changed the page, no handler is blamed', async () => {
     const page = await open();
     await button(page, 'Plan a visit').click();
     await says(page, /^Your click on “Plan a visit” changed the page, and dispatched nothing$/);

@@ -34,7 +34,7 @@ test('what came since a click is counted, with what failed of it', async () => {
   expect(firstMoment).toBeGreaterThan(100);
 });
 
-test('the typing in a field is one moment, which ends with another one; what only changed the page accuses nobody', async () => {
+test('the typing in a field is one moment, which ends with another one; where the page changed, no action was to be expected', async () => {
   const port = openPort();
   const { runtime, keyed } = port;
   const { ask } = toRuntime(runtime);
@@ -54,7 +54,7 @@ test('the typing in a field is one moment, which ends with another one; what onl
     sentence: 'Your click on “Save” dispatched nothing',
     expected: true,
   });
-  // A step that is left out, or a kind that is muted, begins the count anew.
+  // A step that is left out, or a kind that is muted, begins the count again.
   await ask('mute', { name: 'log.shut', muted: true });
   expect((await ask('status', {})).moments).toBe(before + 3);
   const file = await toFile(runtime.trace.export());

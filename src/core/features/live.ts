@@ -9,7 +9,7 @@ import { StoreDefinition } from '../model/store.js';
 import { TrackedPlace } from '../reactive/tracking.js';
 import { taskNamed } from '../kernel/about.js';
 import type { Extensible, Feature } from '../kernel/feature.js';
-import type { Hooks, UnderWay } from '../kernel/hooks.js';
+import type { UnderWay } from '../kernel/hooks.js';
 
 /** Something that a derived value depends on. */
 export type Dependency =
@@ -49,7 +49,7 @@ export const runsUnderWay = ({ features }: Extensible): readonly UnderWay[] =>
 export function runNamed(kernel: Extensible, name: string, args: readonly unknown[]): boolean {
   const task = taskNamed(kernel, name);
   if (!task) return false;
-  kernel.features.use(task.feature as Feature<Hooks>).runOf?.(task, args, { by: 'inspector' });
+  kernel.features.use(task.feature as Feature).runOf?.(task, args, { by: 'inspector' });
   return true;
 }
 

@@ -190,11 +190,11 @@ export class Observing {
     }
     if (!isObserved) return null;
     const computed = joined(all.flatMap((seen) => seen.computed));
-    let told = 0;
+    let described = 0;
     return {
       computed: computed.slice(0, most).map(({ reader, outcome, before, after, took }) => {
         const difference =
-          outcome === 'changed' && told++ < MOST_DIFFERENCES ? this.differenceOf(before, after) : undefined;
+          outcome === 'changed' && described++ < MOST_DIFFERENCES ? this.differenceOf(before, after) : undefined;
         return {
           id: this.idOf(reader),
           name: nameOf(reader) || 'a selection',

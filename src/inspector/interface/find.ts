@@ -13,7 +13,7 @@ class Find extends Part {
     next: { state: true },
     looking: { state: true },
   };
-  declare found: readonly StepShown[];
+  declare found: readonly StepShown[] | undefined;
   declare next: number | null;
   declare looking: boolean;
   private key = '';
@@ -38,7 +38,7 @@ class Find extends Part {
     if (asked !== this.asked || !result) return;
     this.looking = false;
     const last = result.found.at(-1)?.seq ?? Infinity;
-    // Where more came than are asked for at once, the list begins anew.
+    // Where more came than are asked for at once, the list begins again.
     const older = (found[0]?.seq ?? -1) >= last ? found.filter(({ seq }) => seq < last) : [];
     this.found = [...result.found, ...older];
     if (older.length === 0) this.next = result.next;
@@ -55,7 +55,7 @@ class Find extends Part {
     });
     if (asked !== this.asked || !result) return;
     this.looking = false;
-    this.found = before === undefined ? result.found : [...this.found, ...result.found];
+    this.found = before === undefined ? result.found : [...(this.found ?? []), ...result.found];
     this.next = result.next;
   }
 

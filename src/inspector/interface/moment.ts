@@ -288,7 +288,7 @@ function followed(observed: Observed | null): TemplateResult {
                     outcome === 'same'
                       ? html`<span class="quiet">computed for nothing, ${duration(took)}</span>`
                       : difference !== undefined
-                        ? html`${difference === '' ? html`<span class="quiet">an equal one, made anew</span>` : difference}
+                        ? html`${difference === '' ? html`<span class="quiet">an equal one, made again</span>` : difference}
                             <small>${duration(took)}</small>`
                         : html`${outcome === 'first' ? html`<span class="quiet">first value</span>` : valueView(before, 'before')}
                             <span class="arrow">→</span> ${valueView(after, 'after')} <small>${duration(took)}</small>`

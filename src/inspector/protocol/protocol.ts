@@ -242,7 +242,7 @@ export interface ComputedShown {
   readonly outcome: 'first' | 'changed' | 'same' | 'failed';
   readonly before: ValueShown | null;
   readonly after: ValueShown | null;
-  /** Of a value with parts that changed: what is different in it, in a few words; '' where it is an equal one, made anew. */
+  /** Of a value with parts that changed: what is different in it, in a few words; '' where it is an equal one, made again. */
   readonly difference?: string;
   /** Milliseconds. */
   readonly took: number;

@@ -14,9 +14,9 @@ const raised = tides.action('raised', (draft) => {
   draft.height++;
 });
 
-const heard: string[] = [];
+const received: string[] = [];
 const scenarios = {
-  heard,
+  received,
   open(): void {
     const sheet = new CSSStyleSheet();
     sheet.replaceSync(
@@ -34,7 +34,7 @@ const scenarios = {
         target.addEventListener(
           kind,
           (event) => {
-            heard.push(`${kind} ${(event as KeyboardEvent).key}`);
+            received.push(`${kind} ${(event as KeyboardEvent).key}`);
             if (kind.startsWith('key')) {
               event.preventDefault();
               event.stopImmediatePropagation();

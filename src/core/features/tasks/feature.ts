@@ -91,7 +91,7 @@ export class Tasks implements Hooks, RunHost {
     const [found] = definitionsOf([task]);
     this.mayRun(task.name);
     kernel.features.leavePast();
-    // Its failure is recorded: nobody awaits it.
+    // Its failure is recorded; no caller awaits it.
     kernel.notifications.call(() => this.runs.start({ task: found, args }, cause));
   }
 
