@@ -77,7 +77,7 @@ export const sourceIn = (state: TraceState): TraceSource =>
     timeline: () => state.timeline,
     interactions: () => interactionsOf(state),
     redacted: () => state.redaction.rules.places,
-    application: () => state.application,
+    application: () => state.written.application,
     stores: () => storesOf(state.host) as readonly unknown[] as readonly AnyStore[],
     statesAt: (index, beside) => state.timeline.states.at(index, [...state.known, ...beside]),
     revision: () => state.revisions,

@@ -12,7 +12,7 @@ import { traceLines, interactionLine } from './file.js';
 import { Interactions } from './interactions.js';
 import { Redaction } from './redaction/redaction.js';
 import { StepMaking } from './step-making.js';
-import type { Application, Step } from './step.js';
+import type { Step } from './step.js';
 import type { GrowingSum } from './summing.js';
 import { WrittenLines } from './written-lines.js';
 import { Timeline } from './timeline.js';
@@ -47,19 +47,16 @@ export class TraceState {
   readonly redaction: Redaction;
   readonly making: StepMaking;
   readonly travel: TimeTravel;
-  /** What is recorded; of a history that came from a file, what the file says. */
-  application: Application | undefined;
 
   constructor(
     readonly host: Extensible,
     { redact, limit, lines, application }: RecordingOptions,
   ) {
-    this.application = application;
     this.travel = host.features.use(timeTravel);
     this.redaction = new Redaction(redact);
     this.making = new StepMaking(this.redaction);
     this.limit = Math.max(1, countOption('recording', 'limit', limit, DEFAULT_LIMIT));
-    this.written = new WrittenLines(this, lines);
+    this.written = new WrittenLines(this, lines, application);
     this.watchers = new Watchers((error) => host.problem(error));
     this.did = new Interactions(this.limit, (done) => lines?.(interactionLine(done)));
     if (lines)

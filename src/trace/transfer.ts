@@ -44,7 +44,7 @@ export class Transfer {
       names: timeline.branches.named.map((one) => ({ ...one, name: this.state.redaction.secrets.message(one.name) })),
       present: timeline.branches.find(timeline.branch),
       redacted: this.state.redaction.rules.places,
-      application: this.state.application,
+      application: this.state.written.application,
     };
     return traceLines(contents, new Date(this.state.host.now()));
   }
@@ -75,7 +75,7 @@ export class Transfer {
     this.state.noteRevised(0);
     this.state.did.load(interactions);
     this.state.sum = undefined;
-    this.state.application = read.header.application;
+    this.state.written.application = read.header.application;
     this.state.making.groupShift = steps.reduce(
       (most, { group = 0 }) => Math.max(most, group),
       this.state.making.groupShift,

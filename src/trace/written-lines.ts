@@ -3,7 +3,7 @@ import { checkpointLine, stepLine } from './file.js';
 import { EVERY, type States } from './kept-states.js';
 import { PackedStep, wholeSteps } from './packing.js';
 import type { Redaction } from './redaction/redaction.js';
-import type { Step } from './step.js';
+import type { Application, Step } from './step.js';
 import type { Timeline } from './timeline.js';
 
 /** What lines are made of. */
@@ -14,10 +14,14 @@ interface Recorded {
 }
 
 export class WrittenLines {
-  /** @param write gets each line; without it nothing is written */
+  /**
+   * @param write gets each line; without it nothing is written
+   * @param application what is recorded; of a history that came from a file, what the file says
+   */
   constructor(
     private readonly recorded: Recorded,
     readonly write: ((line: string) => void) | undefined,
+    public application: Application | undefined,
   ) {}
 
   /** Steps that are others now. */

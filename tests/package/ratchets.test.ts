@@ -12,8 +12,8 @@ const walk = (folder: string): string[] =>
 /** How many there may be of what is larger than the limit. */
 const RATCHETS = {
   'classes over 25 members': 8,
-  'files over 350 lines': 8,
-  'functions over 60 lines': 4,
+  'files over 350 lines': 7,
+  'functions over 60 lines': 3,
   'parameter lists over 4': 5,
 };
 type Kind = keyof typeof RATCHETS;

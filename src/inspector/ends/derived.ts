@@ -55,7 +55,7 @@ export class Derived {
     const { reader, args, status, value, readers, watchers } = source;
     const costs = this.observing.costs.get(reader);
     return {
-      id: this.observing.idOf(reader),
+      id: this.observing.numbered.idOf(reader),
       name: sourceName(source),
       arguments: args.map((arg) => valueShown(arg).text).join(', '),
       value: valueShown(value),
@@ -82,7 +82,7 @@ export class Derived {
 
   /** One, with what it depends on and what uses it. */
   one(id: number): DerivedDetail | null {
-    const reader = this.observing.readerOf(id);
+    const reader = this.observing.numbered.readerOf(id);
     const all = this.observing.live();
     const source = all.find((one) => one.reader === reader);
     if (!source) return null;
@@ -92,7 +92,9 @@ export class Derived {
     return {
       ...this.shown(source, new Set()),
       dependsOn: source.dependencies().map((dependency) => this.dependency(dependency)),
-      usedBy: usedBy.slice(0, 100).map((one) => ({ id: this.observing.idOf(one.reader), label: sourceName(one) })),
+      usedBy: usedBy
+        .slice(0, 100)
+        .map((one) => ({ id: this.observing.numbered.idOf(one.reader), label: sourceName(one) })),
     };
   }
 
@@ -109,12 +111,12 @@ export class Derived {
     const { source } = dependency;
     if (source.kind === 'store')
       return { kind: 'place', label: source.name, pointer: pointerIn(source.name, ''), aspect: 'the whole state' };
-    return { kind: 'derived', label: sourceName(source), id: this.observing.idOf(source.reader) };
+    return { kind: 'derived', label: sourceName(source), id: this.observing.numbered.idOf(source.reader) };
   }
 
   /** The value of one. */
   value(id: number): { readonly value: unknown } | undefined {
-    const reader = this.observing.readerOf(id);
+    const reader = this.observing.numbered.readerOf(id);
     const source = this.observing.live().find((one) => one.reader === reader);
     return source && { value: source.value };
   }

@@ -216,9 +216,10 @@ export class HistoryEnd {
       changed: (params) => this.changedPlaces(params),
       linkedBy: (params) => values.linkedBy(params),
       tasks: readied((params) =>
-        taskRunsShown(params, this.source, index, this.around.underWay?.(), (position) =>
-          steps.becauseOf(this.source.at(position)!),
-        ),
+        taskRunsShown(params, {
+          ...{ source: this.source, index, underWay: this.around.underWay?.() },
+          becauseOf: (position) => steps.becauseOf(this.source.at(position)!),
+        }),
       ),
       history: readied((params) => values.history(params)),
       find: readied((params) => this.find(params)),

@@ -14,7 +14,7 @@ import {
 } from '../../core/internal.js';
 import type { Observed } from '../protocol/protocol.js';
 import { argumentsText } from '../history/words.js';
-import { differenceText } from '../history/differences.js';
+import { KnownDifferences } from '../history/differences.js';
 import { valueShown } from '../history/values.js';
 
 /** Details of so many steps are kept. */
@@ -52,11 +52,9 @@ export interface Costs {
 export class Observing {
   private readonly seen = new Map<number, Seen>();
   readonly costs = new WeakMap<object, Costs>();
-  private readonly ids = new WeakMap<object, number>();
-  private readonly readers = new Map<number, WeakRef<object>>();
-  private readonly differences = new WeakMap<object, { readonly before: object; readonly text: string | undefined }>();
+  readonly numbered = new Numbered();
+  private readonly differences = new KnownDifferences();
   private readonly nesting = new Nesting();
-  private lastId = 0;
   /** The newest step. */
   private seq = -1;
   /** The first step that is observed. */
@@ -155,19 +153,6 @@ export class Observing {
     this.how.changed();
   }
 
-  /** The number by which a derived value is named on the link. */
-  idOf(reader: object): number {
-    let id = this.ids.get(reader);
-    if (id === undefined) {
-      this.ids.set(reader, (id = ++this.lastId));
-      this.readers.set(id, new WeakRef(reader));
-    }
-    return id;
-  }
-  readerOf(id: number): object | undefined {
-    return this.readers.get(id)?.deref();
-  }
-
   /** The sources that are kept now. */
   live(): readonly LiveSource[] {
     return liveSources(this.host);
@@ -194,9 +179,9 @@ export class Observing {
     return {
       computed: computed.slice(0, most).map(({ reader, outcome, before, after, took }) => {
         const difference =
-          outcome === 'changed' && described++ < MOST_DIFFERENCES ? this.differenceOf(before, after) : undefined;
+          outcome === 'changed' && described++ < MOST_DIFFERENCES ? this.differences.of(before, after) : undefined;
         return {
-          id: this.idOf(reader),
+          id: this.numbered.idOf(reader),
           name: nameOf(reader) || 'a selection',
           outcome,
           before: outcome === 'first' ? null : valueShown(before),
@@ -213,20 +198,30 @@ export class Observing {
     };
   }
 
-  /** What is different in a value: a moment that grows asks again and again. */
-  private differenceOf(before: unknown, after: unknown): string | undefined {
-    if (typeof before !== 'object' || before === null || typeof after !== 'object' || after === null) return undefined;
-    const known = this.differences.get(after);
-    if (known && known.before === before) return known.text;
-    const text = differenceText(before, after);
-    this.differences.set(after, { before, text });
-    return text;
-  }
-
   /** The readers whose value is another one after some steps. */
   changedBy(seqs: Iterable<number>): Set<object> {
     const all = joined([...seqs].flatMap((seq) => this.seen.get(seq)?.computed ?? []));
     return new Set(all.filter(({ outcome }) => outcome === 'changed').map(({ reader }) => reader));
+  }
+}
+
+/** Derived values by number. */
+class Numbered {
+  private readonly ids = new WeakMap<object, number>();
+  private readonly readers = new Map<number, WeakRef<object>>();
+  private lastId = 0;
+
+  /** The number by which a derived value is named on the link. */
+  idOf(reader: object): number {
+    let id = this.ids.get(reader);
+    if (id === undefined) {
+      this.ids.set(reader, (id = ++this.lastId));
+      this.readers.set(id, new WeakRef(reader));
+    }
+    return id;
+  }
+  readerOf(id: number): object | undefined {
+    return this.readers.get(id)?.deref();
   }
 }
 

@@ -174,3 +174,18 @@ function listed(names: readonly string[]): string {
   if (names.length > MOST_NAMED) return `${shown.join(', ')} and ${names.length - MOST_NAMED} more`;
   return shown.length < 2 ? shown.join('') : `${shown.slice(0, -1).join(', ')} and ${shown[shown.length - 1]}`;
 }
+
+/** What is different in values that are asked for again and again: a moment that grows is. */
+export class KnownDifferences {
+  private readonly known = new WeakMap<object, { readonly before: object; readonly text: string | undefined }>();
+
+  /** @returns as `differenceText`; `undefined` where one of them has no parts */
+  of(before: unknown, after: unknown): string | undefined {
+    if (typeof before !== 'object' || before === null || typeof after !== 'object' || after === null) return undefined;
+    const known = this.known.get(after);
+    if (known && known.before === before) return known.text;
+    const text = differenceText(before, after);
+    this.known.set(after, { before, text });
+    return text;
+  }
+}

@@ -10,19 +10,24 @@ export interface RunUnderWay {
   readonly waitsFor: readonly string[];
 }
 
+interface RunsKnown {
+  readonly source: TraceSource;
+  readonly index: StepIndex;
+  /** What runs now; `undefined` where there is no application, only its history. */
+  readonly underWay: readonly RunUnderWay[] | undefined;
+  /** The sentence of the moment of the step at a position. */
+  becauseOf(position: number): string;
+}
+
 /** So many runs are given at once. */
 const MOST_RUNS = 100;
 
 /**
  * The tasks of which runs are kept, and the newest runs of all of them or of one; those under way come first.
- * @param underWay what runs now; `undefined` where there is no application, only its history
  */
 export function taskRunsShown(
   { task, count }: Methods['tasks']['params'],
-  source: TraceSource,
-  index: StepIndex,
-  underWay: readonly RunUnderWay[] | undefined,
-  becauseOf: (position: number) => string,
+  { source, index, underWay, becauseOf }: RunsKnown,
 ): Methods['tasks']['result'] {
   const now = underWay && new Map(underWay.map((run) => [run.id, run]));
   const isUnderWay = (span: RunSpan): boolean => span.phase === 'running' && (now?.has(span.id) ?? true);

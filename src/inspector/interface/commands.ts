@@ -1,24 +1,23 @@
 // What a developer does with a step: leave it out, send it again, take a test from it, note something, move the page there.
-import { createRef, html, nothing, ref, type Ref, type TemplateResult } from './libraries.js';
+import { html, nothing, type TemplateResult } from './libraries.js';
 import type { StepDetail } from '../ends/index.js';
-import { copy, define, Part, run, saveFile } from './part.js';
+import { defineCommandForms, type Form, type SentAction } from './command-forms.js';
+import { copy, define, Part, run } from './part.js';
 
-type Form = 'send' | 'test' | 'note' | undefined;
+/** What it is called, what it does, and why it cannot be done. */
+type MenuItem = readonly [label: string, act: (() => void) | undefined, why?: string | undefined];
 
-/** The buttons beside the sentence, and the forms that they open. Its file is longer than other files: most of it is templates. */
+/** The buttons beside the sentence, and the menu. */
 class Commands extends Part {
   static override properties = {
     ...Part.properties,
     menu: { state: true },
     form: { state: true },
     code: { state: true },
-    writtenTest: { state: true },
   };
   declare menu: boolean | undefined;
-  declare form: Form;
-  declare code: { readonly type: string; readonly payload: string } | undefined;
-  declare writtenTest: string | undefined;
-  private readonly firstField: Ref<HTMLElement> = createRef();
+  declare form: Form | undefined;
+  declare code: SentAction | undefined;
 
   /** The step that commands are about: the chosen one, or the first action of the moment. */
   private get seq(): number | undefined {
@@ -57,7 +56,6 @@ class Commands extends Part {
 
   override render(): TemplateResult {
     const { session, seq, isExcluded } = this;
-    const { status, isFollowing, moment } = session;
     const cannotExclude = session.can('exclude')
       ? seq === undefined
         ? 'No action belongs to this moment.'
@@ -72,30 +70,7 @@ class Commands extends Part {
         aria-label="Commands"
         @keydown=${(event: KeyboardEvent) => this.escape(event)}
       >
-        <button
-          aria-label="Back: the moment before"
-          title="The moment before (Shift+←)"
-          ?disabled=${!moment || !status || moment.number <= status.firstMoment}
-          @click=${() => run(session.go(-1))}
-        >
-          ←
-        </button>
-        <button
-          aria-label="Forward: the moment after"
-          title="The moment after (Shift+→)"
-          ?disabled=${!moment || !status || moment.number >= status.moments - 1}
-          @click=${() => run(session.go(1))}
-        >
-          →
-        </button>
-        <button
-          class="live ${isFollowing && status?.isLive !== false ? 'on' : ''}"
-          aria-pressed=${isFollowing}
-          title=${isFollowing ? 'The newest moment is shown' : 'Go to the newest moment'}
-          @click=${() => run(session.follow())}
-        >
-          ${session.hello?.kind === 'file' ? 'Newest' : 'Live'}
-        </button>
+        ${this.ways()}
         ${this.button(isExcluded ? 'Take in' : 'Leave out', cannotExclude, isExcluded ? 'Compute what follows with this step again' : 'Compute what follows without this step', () => run(session.exclude(seq!, !isExcluded, true)))}
         ${
           runSeq === undefined
@@ -125,7 +100,49 @@ class Commands extends Part {
           ${this.menu ? this.menuView(seq) : nothing}
         </span>
       </div>
-      ${this.form === 'send' ? this.sendForm() : this.form === 'test' ? this.testForm() : this.form === 'note' ? this.noteForm(seq) : nothing}
+      ${
+        this.form === undefined
+          ? nothing
+          : html`<floe-command-form
+              .session=${session}
+              .form=${this.form}
+              .seq=${seq}
+              .code=${this.code}
+              @close-form=${() => this.closeForm()}
+            ></floe-command-form>`
+      }
+    `;
+  }
+
+  /** Back, forward, and to the newest. */
+  private ways(): TemplateResult {
+    const { session } = this;
+    const { status, isFollowing, moment } = session;
+    return html`
+      <button
+        aria-label="Back: the moment before"
+        title="The moment before (Shift+←)"
+        ?disabled=${!moment || !status || moment.number <= status.firstMoment}
+        @click=${() => run(session.go(-1))}
+      >
+        ←
+      </button>
+      <button
+        aria-label="Forward: the moment after"
+        title="The moment after (Shift+→)"
+        ?disabled=${!moment || !status || moment.number >= status.moments - 1}
+        @click=${() => run(session.go(1))}
+      >
+        →
+      </button>
+      <button
+        class="live ${isFollowing && status?.isLive !== false ? 'on' : ''}"
+        aria-pressed=${isFollowing}
+        title=${isFollowing ? 'The newest moment is shown' : 'Go to the newest moment'}
+        @click=${() => run(session.follow())}
+      >
+        ${session.hello?.kind === 'file' ? 'Newest' : 'Live'}
+      </button>
     `;
   }
 
@@ -150,13 +167,13 @@ class Commands extends Part {
     run(this.updateComplete.then(() => this.querySelector<HTMLElement>('[role=menuitem]')?.focus()));
   }
 
-  private menuView(seq: number | undefined): TemplateResult {
+  private menuItems(seq: number | undefined): readonly MenuItem[] {
     const { session } = this;
     const { status } = session;
     const target = seq ?? session.momentSeq ?? session.seq;
     const name = session.opened.get(seq ?? -1)?.name;
     const isMuted = name !== undefined && (status?.muted.includes(name) ?? false);
-    const items: (readonly [string, (() => void) | undefined, string?])[] = [
+    return [
       ['Copy as code', target === undefined ? undefined : () => run(this.copyStep(target, 'code'))],
       ['Copy as JSON', target === undefined ? undefined : () => run(this.copyStep(target, 'json'))],
       ...(this.runSeq === undefined || !session.can('send')
@@ -186,6 +203,11 @@ class Commands extends Part {
         .filter((one) => one !== name)
         .map((one) => [`Show ${one} again`, () => run(session.try('mute', { name: one, muted: false }))] as const),
     ];
+  }
+
+  private menuView(seq: number | undefined): TemplateResult {
+    const { session } = this;
+    const items = this.menuItems(seq);
     return html`<div
       class="popover menu"
       role="menu"
@@ -266,8 +288,6 @@ class Commands extends Part {
 
   private openForm(form: Form): void {
     this.form = form;
-    this.writtenTest = undefined;
-    run(this.updateComplete.then(() => this.firstField.value?.focus()));
   }
 
   private closeForm(): void {
@@ -290,149 +310,12 @@ class Commands extends Part {
     this.code = code;
     this.openForm('send');
   }
-
-  private sendForm(): TemplateResult {
-    const { code, session } = this;
-    const submit = async (event: Event): Promise<void> => {
-      event.preventDefault();
-      const form = event.target as HTMLFormElement;
-      const data = new FormData(form);
-      const [type, payload] = [data.get('type') as string, data.get('payload') as string];
-      if (await session.send(type, payload.trim() === '' ? undefined : payload)) this.closeForm();
-    };
-    return this.formView(
-      'Send an action',
-      submit,
-      html`
-        <label
-          >Type <input name="type" list="floe-action-types" required autocomplete="off" .value=${code?.type ?? ''}
-        /></label>
-        <datalist id="floe-action-types">
-          ${session.hello?.actions.map((type) => html`<option value=${type}></option>`)}
-        </datalist>
-        <label
-          >Payload, as JSON
-          <textarea
-            name="payload"
-            rows="5"
-            spellcheck="false"
-            ${ref(this.firstField)}
-            .value=${code?.payload ?? ''}
-          ></textarea>
-        </label>
-      `,
-      'Send',
-    );
-  }
-
-  private testForm(): TemplateResult {
-    const { session } = this;
-    const { moment, status } = session;
-    const last = session.momentSeq ?? status?.lastSeq ?? 0;
-    const submit = async (event: Event): Promise<void> => {
-      event.preventDefault();
-      const data = new FormData(event.target as HTMLFormElement);
-      const result = await session.try('writeTest', {
-        from: Number(data.get('from')),
-        to: Number(data.get('to')),
-        model: data.get('model') as string,
-      });
-      this.writtenTest = result?.text;
-    };
-    if (this.writtenTest !== undefined)
-      return this.formView(
-        'A test',
-        (event) => {
-          event.preventDefault();
-          run(copy(this.writtenTest!, session, 'The test was'));
-          return Promise.resolve();
-        },
-        html`<pre class="code" tabindex="0">${this.writtenTest}</pre>
-          <button type="button" @click=${() => saveFile('recorded.test.ts', this.writtenTest!)}>
-            Save as a file
-          </button>`,
-        'Copy',
-      );
-    return this.formView(
-      'Write a test',
-      submit,
-      html`
-        <label
-          >From step
-          <input
-            name="from"
-            type="number"
-            min=${status?.firstSeq ?? 0}
-            max=${status?.lastSeq ?? 0}
-            ${ref(this.firstField)}
-            .value=${String(moment?.first ?? Math.max(0, last - 4))}
-        /></label>
-        <label
-          >to step
-          <input
-            name="to"
-            type="number"
-            min=${status?.firstSeq ?? 0}
-            max=${status?.lastSeq ?? 0}
-            .value=${String(moment?.last ?? last)}
-        /></label>
-        <label>It imports <code>stores</code> from <input name="model" .value=${'./model/index.js'} /></label>
-      `,
-      'Write',
-    );
-  }
-
-  private noteForm(seq: number | undefined): TemplateResult {
-    const { session } = this;
-    const target = seq ?? session.momentSeq ?? session.seq ?? 0;
-    const submit = async (event: Event): Promise<void> => {
-      event.preventDefault();
-      const text = new FormData(event.target as HTMLFormElement).get('text') as string;
-      if (
-        await session.try(
-          'note',
-          { seq: target, text },
-          text === '' ? 'The note is gone.' : `Step ${target} has a note; it is saved with the session.`,
-        )
-      )
-        this.closeForm();
-    };
-    return this.formView(
-      `A note at step ${target}`,
-      submit,
-      html`<label
-        >Note <input name="text" ${ref(this.firstField)} .value=${session.opened.get(target)?.note ?? ''}
-      /></label>`,
-      'Save',
-    );
-  }
-
-  private formView(
-    title: string,
-    submit: (event: Event) => Promise<void>,
-    content: TemplateResult,
-    does: string,
-  ): TemplateResult {
-    return html`<form
-      class="popover form"
-      aria-label=${title}
-      @submit=${(event: Event) => run(submit(event))}
-      @keydown=${(event: KeyboardEvent) => {
-        if (event.key !== 'Escape') return;
-        event.stopPropagation();
-        this.closeForm();
-      }}
-    >
-      <h2>${title}</h2>
-      ${content}
-      <div class="form-ends">
-        <button class="on">${does}</button><button type="button" @click=${() => this.closeForm()}>Close</button>
-      </div>
-    </form>`;
-  }
 }
 
 const noAction = (seq: number): string =>
   `Step ${seq} carries no action that could be sent again: it says what happened. Choose an action or a run.`;
 
-export const defineCommands = (): void => define('floe-commands', Commands);
+export function defineCommands(): void {
+  defineCommandForms();
+  define('floe-commands', Commands);
+}

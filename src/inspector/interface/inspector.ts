@@ -5,6 +5,7 @@ import { clock, define, plural, run } from './part.js';
 import { Session, type Panel } from './session.js';
 import { inspectorStyles } from './inspector.styles.js';
 import { momentStyles } from './moment.styles.js';
+import { narrowStyles } from './narrow.styles.js';
 import { partStyles } from './part.styles.js';
 import { stateStyles } from './state.styles.js';
 import { timeLineStyles } from './time-line.styles.js';
@@ -35,7 +36,7 @@ declare global {
   }
 }
 
-const STYLES = [tokens, partStyles, inspectorStyles, momentStyles, timeLineStyles, stateStyles];
+const STYLES = [tokens, partStyles, inspectorStyles, momentStyles, timeLineStyles, stateStyles, narrowStyles];
 
 /** Larger than other classes, and its file than other files: one element, docked and as a page, with its templates. */
 export class InspectorElement extends LitElement {

@@ -52,7 +52,6 @@ class TimeLine extends Part {
     this.observer.disconnect();
   }
 
-  /** Longer than others: one picture. */
   override render(): TemplateResult | typeof nothing {
     const { timeline, status, moment } = this.session;
     if (!timeline || !status) return nothing;
@@ -85,11 +84,32 @@ class TimeLine extends Part {
           @pointerup=${(event: PointerEvent) => this.release(event)}
         >
           <svg width=${width} height=${height} viewBox="0 0 ${width} ${height}" aria-hidden="true">
-            ${
-              timeline.chosen
-                ? svg`<rect class="frame" x=${timeline.chosen.x0} y="3" rx="4" width=${Math.max(8, timeline.chosen.x1 - timeline.chosen.x0)} height=${this.isFlat ? 18 : branches - 4}></rect>`
-                : nothing
-            }
+            ${this.picture(timeline, { width, branches, axis })}
+          </svg>
+        </div>
+        <div class="zoom" role="group" aria-label="Zoom">
+          <button title="Zoom in (+)" aria-label="Zoom in" @click=${() => run(this.zoom(0.5))}>+</button>
+          <button title="Zoom out (−)" aria-label="Zoom out" @click=${() => run(this.zoom(2))}>−</button>
+          <button title="The whole time (0)" aria-label="Show the whole time" @click=${() => run(this.whole())}>
+            ⤢
+          </button>
+        </div>
+      </div>
+    `;
+  }
+
+  /** All that is drawn; below `branches` stand other branches, below `axis` the times. */
+  private picture(
+    timeline: TimelineShown,
+    { width, branches, axis }: { readonly width: number; readonly branches: number; readonly axis: number },
+  ): TemplateResult {
+    const { status } = this.session;
+    const { lane: LANE } = this.sizes;
+    return svg`${
+      timeline.chosen
+        ? svg`<rect class="frame" x=${timeline.chosen.x0} y="3" rx="4" width=${Math.max(8, timeline.chosen.x1 - timeline.chosen.x0)} height=${this.isFlat ? 18 : branches - 4}></rect>`
+        : nothing
+    }
             ${timeline.lanes.map((_, lane) => svg`<line class="lane" x1="0" x2=${width} y1=${this.y(lane)} y2=${this.y(lane)}></line>`)}
             ${timeline.pieces.filter(({ idle }) => idle).map((piece) => idleFold(piece, branches))}
             ${this.isFlat ? nothing : this.axis(timeline, axis)}
@@ -106,18 +126,7 @@ class TimeLine extends Part {
             ${timeline.marks.map((mark) => this.mark(mark))} ${this.chosenStart(timeline)}
             ${this.isFlat ? nothing : timeline.branches.map((branch, i) => this.branch(branch, branches + i * LANE + 10))}
             ${timeline.cursor === null ? nothing : svg`<path class="cursor" d="M${timeline.cursor} 0 V${this.isFlat ? 24 : axis}"></path>`}
-            ${timeline.hasEnd && !this.isFlat ? svg`<text class="small now" x=${Math.min(width - 24, (timeline.pieces.at(-1)?.x1 ?? 0) + 8)} y="11">${status.isLive ? 'now' : 'end'}</text>` : nothing}
-          </svg>
-        </div>
-        <div class="zoom" role="group" aria-label="Zoom">
-          <button title="Zoom in (+)" aria-label="Zoom in" @click=${() => run(this.zoom(0.5))}>+</button>
-          <button title="Zoom out (−)" aria-label="Zoom out" @click=${() => run(this.zoom(2))}>−</button>
-          <button title="The whole time (0)" aria-label="Show the whole time" @click=${() => run(this.whole())}>
-            ⤢
-          </button>
-        </div>
-      </div>
-    `;
+            ${timeline.hasEnd && !this.isFlat ? svg`<text class="small now" x=${Math.min(width - 24, (timeline.pieces.at(-1)?.x1 ?? 0) + 8)} y="11">${status?.isLive ? 'now' : 'end'}</text>` : nothing}`;
   }
 
   private widthOf(): number {

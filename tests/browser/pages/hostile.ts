@@ -2,7 +2,7 @@
 // them, its body is transformed. It has two runtimes, and a dialog that makes the rest of the page inert.
 import { createRuntime, store } from 'floe';
 import { recording } from 'floe/trace';
-import { showInspector } from '../../../src/inspector/index.js';
+import { showInspector } from 'floe/inspector';
 
 const log = store('log', { note: '', count: 0 });
 const noted = log.action('noted', (draft, note: string) => {
