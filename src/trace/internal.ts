@@ -1,5 +1,5 @@
 // What the other parts of Floe use of this one besides its public entry. Nothing else of it is imported from outside.
-export { noSuchStep } from './errors.js';
+export { noSuchStep, notATrace } from './errors.js';
 export { encodePatch, stepLine, traceLines } from './file.js';
 export { lineOf, readTrace, TraceReader } from './file-reading.js';
 export { ValueTrail, changesOf } from './history.js';

@@ -3,6 +3,7 @@ import type { Browser, Page } from 'playwright-core';
 import { spawn, type ChildProcess } from 'node:child_process';
 import { demoProgram } from '../support/command.js';
 import { eventually } from '../support/eventually.js';
+import { inspector } from '../support/inspector-page.js';
 import { launch } from '../support/page.js';
 import { inLongMode } from '../support/in-long-mode.js';
 
@@ -45,7 +46,7 @@ const isShowing = (page: Page, filter: RegExp) => page.getByRole('radio', { name
 /** Goes back to the nearest earlier step that changed state, as `harbour.trace` on the console does. */
 const back = (page: Page) =>
   page.evaluate(() => (globalThis as unknown as { harbour: { trace: { back(): void } } }).harbour.trace.back());
-const past = (page: Page) => page.getByText(/^The page shows step \d+, an earlier one\./);
+const past = (page: Page) => inspector(page).getByText(/^The page shows step \d+, an earlier one\./);
 const button = (page: Page, name: string) => page.getByRole('button', { name, exact: true });
 const pickFilter = (page: Page, name: string) => page.getByText(new RegExp(`^${name} \\d+$`)).click();
 
@@ -98,7 +99,7 @@ test('a shift in the built example: plan, filter, pick a day, write a note, relo
   await rows(page).first().click();
   await pickFilter(page, 'All');
   await note(page).fill('Power is back.');
-  await page
+  await inspector(page)
     .getByText(/^Your input in “Log note/)
     .first()
     .waitFor();
@@ -110,7 +111,7 @@ test('a shift in the built example: plan, filter, pick a day, write a note, relo
   await back(page);
   await shows(() => picked(page), 0);
   await past(page).waitFor();
-  await button(page, 'Live').click();
+  await inspector(page).getByRole('button', { name: 'Live', exact: true }).click();
   await shows(() => note(page).inputValue(), 'Power is back.');
   await shows(() => picked(page), 1);
   await past(page).waitFor({ state: 'hidden' });

@@ -7,10 +7,10 @@ import type { Page } from 'playwright-core';
 import type { Runtime } from 'floe';
 import { floe } from '../support/command.js';
 import { harbourPage } from '../support/harbour-page.js';
+import { button, inspector } from '../support/inspector-page.js';
 import { inLongMode } from '../support/in-long-mode.js';
 
 const { built, open } = harbourPage();
-const button = (page: Page, name: string) => page.getByRole('button', { name, exact: true });
 /** Goes back to the nearest earlier step that changed state, as `harbour.trace` on the console does. */
 const back = (page: Page) =>
   page.evaluate(() => (globalThis as unknown as { harbour: { trace: { back(): void } } }).harbour.trace.back());
@@ -40,7 +40,7 @@ describe('the address', () => {
       await page.waitForFunction((path) => location.pathname === path, fifth);
       await back(page);
       await page.waitForFunction((path) => location.pathname === path, third);
-      await button(page, 'Live').click();
+      await button(inspector(page), 'Live').click();
       await page.waitForFunction((path) => location.pathname === path, fifth);
       expect(await page.evaluate(() => history.length)).toBe(entries);
 

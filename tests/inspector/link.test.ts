@@ -144,7 +144,7 @@ describe.each(Object.entries(ends))('%s', (_name, open) => {
       entries.map(({ before, after, because }) => [before?.text, after?.text, because.split('; ')[0].slice(4)]),
     ).toEqual([
       ['W2', 'N2', expect.stringContaining('click on “Assign” gave Corran Bell berth N2')],
-      [undefined, 'W2', expect.stringContaining('application dispatched port.ingest')],
+      [undefined, 'W2', 'application took in visit v1 and v2'],
     ]);
     crossed.push(...messages);
   });

@@ -1,6 +1,7 @@
 // What is true at every moment: what came since, who caused what, what is equal in the end, what runs, and what fits.
 import { expect, test } from '@jest/globals';
-import { createRuntime, selector, store, task } from 'floe';
+import { createRuntime, selector, store, task, type AnyAction } from 'floe';
+import { location, oneOf } from 'floe/location';
 import { recording } from 'floe/trace';
 import { openPort, settle, toFile, toRuntime } from './port.js';
 
@@ -228,6 +229,36 @@ test('a session is known by its application, and takes the place of the history 
   ]);
   expect(Object.keys(runtime.snapshot())).toEqual(expect.arrayContaining(['port', 'log']));
   expect((await ask('status', {})).application).toEqual({ name: 'Tides', version: '1.2' });
+});
+
+test('ready-made actions have sentences of their own, without a title in the model', async () => {
+  const { runtime, port, visit } = openPort();
+  const address = location('address', {
+    paths: { board: '/', visit: '/visits/:id' },
+    query: { filter: oneOf('all', 'late') },
+  });
+  runtime.add(address);
+  const { ask } = toRuntime(runtime);
+  const sentence = async (action: AnyAction): Promise<unknown> => {
+    runtime.dispatch(action);
+    return (await ask('moment', {}))!.sentence;
+  };
+  const row = { id: 'v7', vessel: 'Tern', berth: 'N1' };
+  expect([
+    await sentence(port.put(visit, row)),
+    await sentence(port.merge(visit, 'v7', { berth: 'N2', vessel: 'Ternlet' })),
+    await sentence(port.remove(visit, ['v1', 'v2', 'v7'])),
+    await sentence(port.clear(visit)),
+    await sentence(address.went({ at: 'visit', params: { id: 'v7' } })),
+    await sentence(address.queryChanged({ filter: 'late' })),
+  ]).toEqual([
+    'The application put visit v7',
+    'The application changed berth and vessel of visit v7',
+    'The application removed 3 rows of visit',
+    'The application dispatched port.clear, which changed nothing',
+    'The application went to visit v7',
+    'The application changed filter in the address',
+  ]);
 });
 
 test('a paused trace and a closed runtime are said', async () => {

@@ -1,10 +1,19 @@
 // A recording as a history: a trace file that is read in slices, or lines that an application goes on sending.
 import { FloeError, messageOf, Watchers } from '../../core/internal.js';
 import type { Step } from '../../trace/index.js';
-import { sourceFor, Timeline, TraceReader, type TraceSource } from '../../trace/internal.js';
+import { notATrace, sourceFor, Timeline, TraceReader, type TraceSource } from '../../trace/internal.js';
 import type { ProblemShown } from '../protocol/protocol.js';
 import { Slice } from '../protocol/slices.js';
 import { WalkedStates } from './walked-states.js';
+
+/** Checks that a text begins as a trace file does. @throws FLOE_NOT_A_TRACE, FLOE_TRACE_TOO_NEW */
+export function checkBegin(text: string): void {
+  for (const line of linesOf(text)) {
+    new TraceReader().line(line);
+    return;
+  }
+  throw notATrace(1, 'it is empty');
+}
 
 /** A history that grows line by line. */
 export class RecordedHistory {

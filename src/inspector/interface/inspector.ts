@@ -1,6 +1,6 @@
 // The inspector as a whole: docked in a page, or a page of its own. It holds one session, and those of opened files beside it.
 import { html, LitElement, nothing, type TemplateResult } from './libraries.js';
-import { channelPair, linkRecording, RecordedHistory } from '../ends/index.js';
+import { channelPair, checkBegin, linkRecording, RecordedHistory } from '../ends/index.js';
 import { clock, define, plural, run } from './part.js';
 import { Session, type Panel } from './session.js';
 import { inspectorStyles } from './inspector.styles.js';
@@ -13,7 +13,6 @@ import { tokens } from './tokens.styles.js';
 import { summaryOf } from './time-line.js';
 import { defineCommands } from './commands.js';
 import { defineDerived } from './derived.js';
-import { readTrace } from '../../trace/index.js';
 import { applicationText, defineFiles } from './files.js';
 import { defineFind } from './find.js';
 import { defineMoment } from './moment.js';
@@ -537,7 +536,7 @@ export class InspectorElement extends LitElement {
     const text = await file.text();
     try {
       // Its first line tells whether it is a session at all.
-      readTrace(text.slice(0, text.indexOf('\n') + 1) || text);
+      checkBegin(text);
     } catch (error) {
       this.session?.fail(error);
       return;
