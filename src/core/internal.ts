@@ -46,6 +46,7 @@ export { withoutDrafts } from './draft/settling.js';
 export type { Editing } from './draft/editing.js';
 export type { Draft } from './draft/types.js';
 export { alive, nodeOf } from './draft/draft-faces.js';
+export { setPlace } from './features/by-hand.js';
 export { holdOf, selectedRecipe } from './features/hold.js';
 export { dispatcherOf, runnerOf } from './features/calls.js';
 export { readinessOf } from './features/readiness.js';

@@ -30,7 +30,12 @@ export interface RuntimeOptions extends KernelOptions {
   readonly needs?: readonly Given[];
   /** Features of your own; see the guide "Extending Floe". Default: none. */
   readonly features?: readonly Feature[];
-  /** The runtime under this name on the global object, to play with on the console. Default: none. */
+  /**
+   * The runtime under this name on the global object, to play with on the console; in development with `at(pointer)`, which
+   * reads a place of the state (JSON Pointer, RFC 6901), and `set(pointer, value)`, recorded as `edited`. Default: none.
+   * @example
+   * createRuntime({ stores, trace: recording(), expose: 'harbour' }); // on the console: harbour.set('/visits/filter', 'all')
+   */
   readonly expose?: string;
 }
 

@@ -4,6 +4,7 @@ import type { AnyAction, Dispatchable, DispatchResult } from './model/action.js'
 import { Kernel } from './kernel/kernel.js';
 import { badOption, noRuntimeOnServer, notATaskCall } from './base/errors.js';
 import { inBrowser, publish } from './base/host.js';
+import { onConsole } from './features/by-hand.js';
 import type { Feature } from './kernel/feature.js';
 import type { Hooks } from './kernel/hooks.js';
 import type { Interceptor } from './kernel/interceptor.js';
@@ -123,7 +124,7 @@ export function createRuntime<const O extends RuntimeOptions = object>(
     hintInitial(kernel, given.initial ?? {}, stores);
   }
   if (given.tasks) kernel.features.startTasks(given.tasks.map((one) => one.definition));
-  if (given.expose) publish(given.expose, runtime);
+  if (given.expose) publish(given.expose, DEV ? onConsole(kernel, runtime, given.expose) : runtime);
   return runtime as Runtime & Attached<O>;
 }
 

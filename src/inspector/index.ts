@@ -4,6 +4,7 @@ import { channelPair, linkRuntime, type Channel, type Inspectable } from './ends
 import { DockFrame } from './in-page/dock-frame.js';
 import { NotedTraces } from './in-page/interactions.js';
 import { checkOptions } from '../core/internal.js';
+import { isField } from './interface/keys.js';
 import { defineInspector, type Dock, type InspectorElement } from './interface/inspector.js';
 import { Session } from './interface/session.js';
 
@@ -15,6 +16,11 @@ export interface InspectorOptions {
   readonly dock?: 'bottom' | 'left' | 'right';
   /** Whether it begins folded into one line. Default: in windows narrower than 720 pixels. */
   readonly folded?: boolean;
+  /**
+   * A key of the page that opens the inspector, gives it the focus, and folds it again: `'F2'`. In fields it types what it
+   * types. Default: none.
+   */
+  readonly key?: string;
   /** What it calls the application. Default: the title of the page. */
   readonly name?: string;
 }
@@ -40,7 +46,7 @@ export interface Linked {
  * if (import.meta.env.DEV) void import('floe/inspector').then(({ showInspector }) => showInspector(runtime));
  */
 export function showInspector(what: Inspectable | Linked, options: InspectorOptions = {}): Inspector {
-  checkOptions('showInspector', options, ['dock', 'folded', 'name']);
+  checkOptions('showInspector', options, ['dock', 'folded', 'name', 'key']);
   const { dock = 'bottom', folded = window.innerWidth < NARROW, name = document.title || 'The page' } = options;
   defineInspector();
   // Files may hold tables.
@@ -55,7 +61,7 @@ export function showInspector(what: Inspectable | Linked, options: InspectorOpti
     if (what.trace) ends.push(noted.add(what.trace));
   }
   const session = new Session(channel, name);
-  const one = (shown ??= show(dock, folded));
+  const one = (shown ??= show(dock, folded, options.key));
   // A second runtime of the page is a second session of one inspector.
   one.element.sessions = [...one.element.sessions, session];
   return {
@@ -77,13 +83,22 @@ export function showInspector(what: Inspectable | Linked, options: InspectorOpti
 let shown: { readonly element: InspectorElement; close(): void } | undefined;
 const noted = new NotedTraces();
 
-function show(dock: Dock, folded: boolean): NonNullable<typeof shown> {
+function show(dock: Dock, folded: boolean, key: string | undefined): NonNullable<typeof shown> {
   let element = document.createElement('floe-inspector');
   element.dock = dock;
   element.folded = folded;
+  const pressed = (event: KeyboardEvent): void => {
+    if (event.key !== key || event.ctrlKey || event.metaKey || event.altKey || isField(event)) return;
+    event.preventDefault();
+    element.folded = !element.folded;
+    if (!element.folded) void element.updateComplete.then(() => element.takeFocus());
+    else window.focus();
+  };
   const room = new Room();
   const content = (): InspectorElement => {
     if (element.isMounted) element = element.renewed();
+    element.toggleKey = key;
+    element.onPageKey = key === undefined ? undefined : pressed;
     element.onSize = (pixels) => {
       const side = element.folded || element.dock === 'page' ? 'bottom' : element.dock;
       frame.dock({ side, pixels });
@@ -92,6 +107,7 @@ function show(dock: Dock, folded: boolean): NonNullable<typeof shown> {
     return element;
   };
   const frame: DockFrame = new DockFrame(document, content, 'Inspector');
+  if (key !== undefined) window.addEventListener('keydown', pressed, { capture: true });
   const clamp = (): void => element.clamp();
   window.addEventListener('resize', clamp);
   return {
@@ -100,6 +116,7 @@ function show(dock: Dock, folded: boolean): NonNullable<typeof shown> {
     },
     close() {
       window.removeEventListener('resize', clamp);
+      window.removeEventListener('keydown', pressed, { capture: true });
       element.onSize = undefined;
       frame.close();
       room.end();

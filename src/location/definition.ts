@@ -10,8 +10,13 @@ export interface Spelling {
 }
 
 /** `went to visit v7`. */
-const wentTo = ({ at, params = {} }: { readonly at?: string | null; readonly params?: object }): string =>
-  at == null ? 'went to an unknown address' : ['went to', at, ...Object.values(params)].join(' ');
+const wentTo = ({
+  at,
+  params = {},
+}: {
+  readonly at?: string | null;
+  readonly params?: Readonly<Record<string, unknown>>;
+}): string => (at == null ? 'went to an unknown address' : ['went to', at, ...Object.values(params)].join(' '));
 
 const changedQuery = ({
   query,

@@ -261,6 +261,18 @@ test('ready-made actions have sentences of their own, without a title in the mod
   ]);
 });
 
+test('branches are compared without what only actions changed that are not listed', async () => {
+  const { runtime, noted, shut, ticked } = openPort();
+  const { ask } = toRuntime(runtime);
+  const before = runtime.trace.cursor;
+  runtime.dispatch(noted('here'));
+  runtime.dispatch(ticked());
+  runtime.trace.seek(before);
+  runtime.dispatch(shut());
+  const { changes, unlisted } = await ask('compareBranches', { a: 1, b: 0 });
+  expect([changes.map(({ label }) => label).sort(), unlisted]).toEqual([['log · notes', 'log · open'], 1]);
+});
+
 test('a paused trace and a closed runtime are said', async () => {
   const { runtime } = openPort();
   const { ask } = toRuntime(runtime);

@@ -32,6 +32,8 @@ export type FactName =
   /** Another tab changed what the tabs share. */
   | 'fromTab'
   | 'reset'
+  /** A developer set a place by hand. */
+  | 'edited'
   | 'renewed'
   /** A run of a task began, begins again after a failure, ended, or was not needed. */
   | 'runStarted'

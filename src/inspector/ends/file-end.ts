@@ -15,6 +15,7 @@ const MISSING: Readonly<Partial<Record<Ability, string>>> = {
   derived: 'Derived values need the model: floe inspect TRACE --model MODULE.',
   observe: NOT_OBSERVED,
   run: NO_TASKS,
+  edit: 'Setting a value needs the model: floe inspect TRACE --model MODULE.',
 };
 
 /** Lets an inspector at the other end of a channel look into a recording. Returns a function that ends it. */

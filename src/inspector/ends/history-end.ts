@@ -3,6 +3,7 @@
 import { parsePointer } from '../../core/internal.js';
 import { encodePatch, patched, type TraceSource } from '../../trace/internal.js';
 import type { Step } from '../../trace/index.js';
+import type { ChangeShown } from '../protocol/protocol.js';
 import { changesBetween, pointersOf } from '../history/changes.js';
 import { asks, finder, placeOfHit } from '../history/finding.js';
 import { HistoryFile } from './history-file.js';
@@ -83,8 +84,11 @@ export class HistoryEnd {
 
   status(): Status {
     const { source, index } = this;
-    // What is not indexed yet counts at the next time.
-    if (this.scanning === undefined && source.end - index.end < 2000) index.scan();
+    // Much that is not indexed yet is told when it is.
+    if (this.scanning === undefined) {
+      if (source.end - index.end < 2000) index.scan();
+      else void this.ready()?.then(() => this.changed());
+    }
     const [first, last] = [source.at(source.first), source.at(source.end - 1)];
     return {
       revision: this.revision,
@@ -154,8 +158,35 @@ export class HistoryEnd {
     b,
   }: Methods['compareBranches']['params']): Promise<Methods['compareBranches']['result']> {
     const [from, to] = [await this.statesOfBranch(a), await this.statesOfBranch(b)];
-    const { changes, count } = changesBetween(from, to, this.source.at(this.source.end - 1)?.seq ?? 0, MOST_CHANGES);
-    return { changes, changeCount: count };
+    const last = this.source.at(this.source.end - 1)?.seq ?? 0;
+    const { changes } = changesBetween(from, to, last, Infinity);
+    // What only actions changed that are not listed, as a clock does, is no difference between what was done.
+    const listed = new Set([...this.listedPlaces(a), ...this.listedPlaces(b)]);
+    const holders = new Set([...listed].flatMap(wayTo));
+    const isListed = ({ pointer }: ChangeShown): boolean =>
+      holders.has(pointer) || wayTo(pointer).some((place) => listed.has(place));
+    const relevant = changes.filter(isListed);
+    return {
+      changes: relevant.slice(0, MOST_CHANGES),
+      changeCount: relevant.length,
+      unlisted: changes.length - relevant.length,
+    };
+  }
+
+  /** The places that listed steps of a branch changed since it left the present one. */
+  private listedPlaces(branch: number): readonly string[] {
+    const { source } = this;
+    const { steps } = source.stepsOf(branch);
+    const own = [...steps];
+    if (branch === source.branch)
+      for (const other of source.branches) {
+        if (other.id === branch) continue;
+        for (let at = source.stepsOf(other.id).common + 1; at < source.end; at++) own.push(source.at(at)!);
+      }
+    return pointersOf(
+      own.filter(({ fact }) => fact !== 'summed'),
+      Infinity,
+    );
   }
 
   private async statesOfBranch(branch: number): Promise<Readonly<Record<string, unknown>>> {
@@ -237,3 +268,6 @@ export class HistoryEnd {
     };
   }
 }
+
+/** A place, and those that it stands in. */
+const wayTo = (pointer: string): string[] => pointer.split('/').map((_, i, keys) => keys.slice(0, i + 1).join('/'));

@@ -9,6 +9,7 @@ import {
   readerOf,
   runNamed,
   runsUnderWay,
+  setPlace,
   storesOf,
 } from '../../core/internal.js';
 import { sourceOf, type States, type Trace, type TraceSource } from '../../trace/internal.js';
@@ -86,6 +87,10 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
       ...derivedHandlers({ trace, source, observing, derived, isLive }),
       ...traceHandlers(trace, source, history, options),
       ...(isLive && runHandlers(host, source)),
+      edit: ({ pointer, value }) => {
+        setPlace(host, pointer, parsed(value));
+        return {};
+      },
     },
     source.conceal,
   );
@@ -203,7 +208,7 @@ const how = ({ withCaused }: { readonly withCaused?: boolean }): { readonly with
   withCaused === undefined ? {} : { withCaused };
 
 function helloOf(trace: Trace, source: TraceSource, { name, kind = 'live' }: RuntimeEndOptions) {
-  const can: Ability[] = ['exclude', 'send', 'derived', 'branches', 'note', 'replace'];
+  const can: Ability[] = ['exclude', 'send', 'edit', 'derived', 'branches', 'note', 'replace'];
   if (kind === 'live') can.push('observe', 'travel', 'run');
   return {
     name,

@@ -41,6 +41,8 @@ export function labelOf(step: Step, source: TraceSource): string {
       return `${names} reset`;
     case 'renewed':
       return `${names} reloaded`;
+    case 'edited':
+      return `set ${editedText(step, source)}`;
     case 'undone':
       return 'the user undid a change';
     case 'redone':
@@ -48,6 +50,14 @@ export function labelOf(step: Step, source: TraceSource): string {
     default:
       return fact ?? 'a step';
   }
+}
+
+/** The place that a developer set, and its value. */
+function editedText({ changes, seq }: Step, source: TraceSource): string {
+  const [first] = changes;
+  if (!first) return 'nothing';
+  const states = source.positionOf(seq) < 0 ? {} : source.statesAt(source.positionOf(seq));
+  return `${placeLabel(first.path, states)}${'value' in first ? ` to ${wordsOf(first.value)}` : ''}`;
 }
 
 /** The type of its action, the name of its task, or the fact. */
@@ -193,6 +203,7 @@ export function sentenceOf(account: Account, source: TraceSource): string {
       : root
         ? factSentence(root, source)
         : subject;
+  if (!interaction && root?.fact === 'edited') return `${subject} ${labelOf(root, source)}`;
   if (!interaction && root?.kind === 'fact' && !root.run) return factSentence(root, source);
   return `${subject} ${predicate(account, source)}${settlement(account, source)}`;
 }

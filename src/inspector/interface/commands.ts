@@ -91,7 +91,7 @@ class Commands extends Part {
           <button
             aria-label="More"
             aria-haspopup="menu"
-            aria-expanded=${this.menu}
+            aria-expanded=${this.menu ?? false}
             title="More"
             @click=${() => this.toggleMenu()}
           >

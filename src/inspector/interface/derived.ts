@@ -173,6 +173,12 @@ class DerivedValues extends Part {
           ${dependsOn.length > 40 ? html`<li class="quiet">and ${dependsOn.length - 40} more</li>` : nothing}
         </ul>
       </dd>
+      <dt>pinned</dt>
+      <dd>
+        <button class="link" @click=${() => session.togglePin({ pointer: '', label: detail.name, derived: id })}>
+          ${session.isPinned('', id) ? 'yes: unpin' : 'no: pin'}
+        </button>
+      </dd>
       <dt>used by</dt>
       <dd>
         ${usedBy.length === 0 && watchers === 0 ? 'nothing now' : nothing}

@@ -1,6 +1,6 @@
 // Sessions as files: save, open beside the running application, take in its place; and the branches of a session.
 import { html, nothing, type TemplateResult } from './libraries.js';
-import type { ChangeShown, Methods } from '../ends/index.js';
+import type { Methods } from '../ends/index.js';
 import { define, Part, plural, run, saveFile, valueView } from './part.js';
 import { summaryOf } from './time-line.js';
 
@@ -155,8 +155,7 @@ export const applicationText = (one: { readonly name: string; readonly version?:
 /** The branches: which there are, and where two of them part. */
 class BranchesPanel extends Part {
   static override properties = { ...Part.properties, compared: { state: true } };
-  declare compared:
-    { readonly id: number; readonly changes: readonly ChangeShown[]; readonly changeCount: number } | undefined;
+  declare compared: ({ readonly id: number } & Methods['compareBranches']['result']) | undefined;
 
   override render(): TemplateResult {
     const { session } = this;
@@ -193,8 +192,14 @@ class BranchesPanel extends Part {
   }
 
   private comparison(): TemplateResult {
-    const { changes, changeCount } = this.compared!;
-    if (changeCount === 0) return html`<p class="quiet">Both end in the same state.</p>`;
+    const { changes, changeCount, unlisted } = this.compared!;
+    const others =
+      unlisted === 0
+        ? nothing
+        : html`<p class="quiet">${plural(unlisted, 'place')} that only actions changed which are not listed</p>`;
+    if (changeCount === 0)
+      return html`<p class="quiet">Both end in the same state.</p>
+        ${others}`;
     return html`<table class="changes">
         <thead>
           <tr>
@@ -216,7 +221,7 @@ class BranchesPanel extends Part {
           )}
         </tbody>
       </table>
-      ${changeCount > 30 ? html`<p class="quiet">and ${changeCount - 30} more places</p>` : nothing}`;
+      ${changeCount > 30 ? html`<p class="quiet">and ${changeCount - 30} more places</p>` : nothing}${others}`;
   }
 }
 

@@ -185,37 +185,6 @@ export const inspectorStyles = css`
     border-radius: 3px;
     padding: 1px 6px;
   }
-  .notice {
-    grid-column: 1;
-    display: flex;
-    gap: 10px;
-    align-items: start;
-    background: var(--ink);
-    color: var(--paper);
-    padding: 4px 14px;
-    white-space: pre-wrap;
-    overflow-wrap: anywhere;
-    max-height: 120px;
-    overflow: auto;
-  }
-  .notice span {
-    flex: 1;
-  }
-  .notice.problem {
-    background: var(--paper);
-    color: var(--bad);
-    border-bottom: 1px solid var(--bad);
-  }
-  .notice button {
-    background: none;
-    border: 0;
-    color: inherit;
-    padding: 0 2px;
-  }
-  .bottom.with-notice form.form {
-    top: 66px;
-    max-height: 230px;
-  }
   .drop {
     position: absolute;
     inset: 0;

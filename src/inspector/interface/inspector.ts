@@ -1,10 +1,13 @@
 // The inspector as a whole: docked in a page, or a page of its own. It holds one session, and those of opened files beside it.
 import { html, LitElement, nothing, type TemplateResult } from './libraries.js';
 import { channelPair, checkBegin, linkRecording, RecordedHistory } from '../ends/index.js';
+import { isField, keyList } from './keys.js';
 import { clock, define, plural, run } from './part.js';
 import { Session, type Panel } from './session.js';
+import { newer, problems, states, stopped } from './session-states.js';
 import { inspectorStyles } from './inspector.styles.js';
 import { momentStyles } from './moment.styles.js';
+import { besideStyles } from './beside.styles.js';
 import { narrowStyles } from './narrow.styles.js';
 import { partStyles } from './part.styles.js';
 import { stateStyles } from './state.styles.js';
@@ -16,6 +19,7 @@ import { defineDerived } from './derived.js';
 import { applicationText, defineFiles } from './files.js';
 import { defineFind } from './find.js';
 import { defineMoment } from './moment.js';
+import { definePins } from './pins.js';
 import { defineTasks } from './tasks.js';
 import { defineState } from './state.js';
 import { defineTimeLine } from './time-line.js';
@@ -35,7 +39,16 @@ declare global {
   }
 }
 
-const STYLES = [tokens, partStyles, inspectorStyles, momentStyles, timeLineStyles, stateStyles, narrowStyles];
+const STYLES = [
+  tokens,
+  partStyles,
+  inspectorStyles,
+  momentStyles,
+  timeLineStyles,
+  stateStyles,
+  besideStyles,
+  narrowStyles,
+];
 
 /** Larger than other classes, and its file than other files: one element, docked and as a page, with its templates. */
 export class InspectorElement extends LitElement {
@@ -46,7 +59,13 @@ export class InspectorElement extends LitElement {
     folded: { attribute: false },
     size: { state: true },
     dropping: { state: true },
+    listsKeys: { state: true },
   };
+  /** All keys are listed. */
+  declare listsKeys: boolean | undefined;
+  /** The key of the page that opens and folds it. */
+  toggleKey: string | undefined;
+  onPageKey: ((event: KeyboardEvent) => void) | undefined;
   declare sessions: readonly Session[];
   /** Which of the sessions is shown. */
   declare at: number;
@@ -154,9 +173,7 @@ export class InspectorElement extends LitElement {
     };
     return html`<section
       class="whole ${dock} ${this.folded && dock !== 'page' ? 'folded' : ''} ${session.notice ? 'with-notice' : ''}"
-      @keydown=${(event: KeyboardEvent) => {
-        if (event.key === 'Escape' && session.notice) session.say(undefined);
-      }}
+      @keydown=${(event: KeyboardEvent) => this.key(event, session)}
       role=${dock === 'page' ? 'main' : 'region'}
       aria-label="Inspector"
       @dragover=${drops.dragover}
@@ -165,8 +182,53 @@ export class InspectorElement extends LitElement {
       @open-file=${(event: CustomEvent<File>) => run(this.openFile(event.detail))}
     >
       ${dock === 'page' ? this.page(session) : this.folded ? this.line(session) : this.docked(session)}
+      ${this.listsKeys ? keyList(this.toggleKey, () => (this.listsKeys = false)) : nothing}
       ${this.dropping ? html`<div class="drop">Drop a session to open it beside this one</div>` : nothing}
     </section>`;
+  }
+
+  /** The inspector is opened by a key: it has the focus. */
+  takeFocus(): void {
+    this.view.focus();
+    this.shadowRoot?.querySelector<HTMLElement>('.commands button:not([disabled])')?.focus();
+  }
+
+  private key(event: KeyboardEvent, session: Session): void {
+    if (event.key === this.toggleKey) this.onPageKey?.(event);
+    const { key, shiftKey, ctrlKey, metaKey, altKey } = event;
+    if (key === 'Escape') {
+      if (this.listsKeys) this.listsKeys = false;
+      else if (session.notice) session.say(undefined);
+      else if (session.panel && this.dock !== 'page') this.openPanel(session, session.panel);
+      return;
+    }
+    if (ctrlKey || metaKey || altKey || isField(event)) return;
+    const panel = this.panels[Number(key) - 1];
+    if (key === '?') this.listsKeys = !this.listsKeys;
+    else if (key === '/') this.openPanel(session, 'find', true);
+    else if (shiftKey && key === 'ArrowLeft') run(session.go(-1));
+    else if (shiftKey && key === 'ArrowRight') run(session.go(1));
+    else if (panel) this.openPanel(session, panel);
+    else return;
+    event.preventDefault();
+  }
+
+  /** Opens a part, whose field gets the focus, or closes the one that is open. */
+  private openPanel(session: Session, panel: Panel, stays = false): void {
+    session.show(session.panel === panel && !stays ? undefined : panel);
+    if (session.panel === undefined) {
+      // What had the focus may be gone with the part.
+      run(this.updateComplete.then(() => this.shadowRoot?.querySelector<HTMLElement>('.side button')?.focus()));
+      return;
+    }
+    const field = (): HTMLElement | null | undefined =>
+      this.shadowRoot?.querySelector('.panel input[type=search], .head input[type=search]');
+    run(
+      this.updateComplete.then(async () => {
+        await new Promise((resolve) => requestAnimationFrame(resolve));
+        if (session.panel === 'find' || session.panel === 'derived') field()?.focus();
+      }),
+    );
   }
 
   /** A message, in a line of its own: it covers nothing. */
@@ -207,14 +269,14 @@ export class InspectorElement extends LitElement {
       <header class="say">
         <span class="who ${moment?.by ?? ''}" aria-hidden="true"></span>
         <p class="sentence" role="status">${this.sentence(session)}</p>
-        ${this.stopped(session)} ${this.newer(session)} ${this.problems(session)}
+        ${stopped(session)} ${newer(session)} ${problems(session)}
         ${moment ? html`<time datetime=${new Date(moment.time).toISOString()}>${clock(moment.time)}</time>` : nothing}
         <floe-commands .session=${session}></floe-commands>
       </header>
-      ${this.notice(session)}
+      <div class="under">${this.notice(session)}<floe-pins .session=${session}></floe-pins></div>
       <div class="body ${panel ? 'with-panel' : ''}">
         <div class="column">
-          ${this.states(session)}<floe-what-if .session=${session}></floe-what-if
+          ${this.unusual(session)}<floe-what-if .session=${session}></floe-what-if
           ><floe-changes .session=${session}></floe-changes
           >${panel ? html`<floe-causes .session=${session}></floe-causes>` : nothing}
         </div>
@@ -298,9 +360,12 @@ export class InspectorElement extends LitElement {
   }
 
   private side(session: Session): TemplateResult {
-    const tabs: readonly Panel[] = ['state', 'derived', 'tasks', 'find', 'session'];
-    return html`<nav class="side" aria-label="Parts of the inspector">
-      ${tabs.map((panel) => {
+    return html`<nav
+      class="side"
+      aria-label="Parts of the inspector"
+      @keydown=${(event: KeyboardEvent) => moveFocus(event)}
+    >
+      ${this.panels.map((panel) => {
         const isOpen =
           session.panel === panel ||
           (panel === 'state' && session.panel === 'history') ||
@@ -308,7 +373,7 @@ export class InspectorElement extends LitElement {
         return html`<button
           aria-expanded=${isOpen}
           class=${isOpen ? 'on' : ''}
-          @click=${() => session.show(session.panel === panel ? undefined : panel)}
+          @click=${() => this.openPanel(session, panel)}
         >
           ${PANELS[panel]}
         </button>`;
@@ -336,6 +401,12 @@ export class InspectorElement extends LitElement {
     </nav>`;
   }
 
+  private get panels(): readonly Panel[] {
+    return this.dock === 'page'
+      ? ['state', 'derived', 'tasks', 'history', 'branches']
+      : ['state', 'derived', 'tasks', 'find', 'session'];
+  }
+
   private moveTo(dock: Dock): void {
     this.dock = dock;
     this.size = undefined;
@@ -349,7 +420,7 @@ export class InspectorElement extends LitElement {
       <header class="head">
         ${this.sessions.length > 1 ? this.sessionTabs() : html`<b>${session.title}</b>`}
         <span class="quiet">${status ? summaryOf(status.steps, status.from, status.to, 0) : 'opening …'}</span>
-        ${this.stopped(session)} ${this.problems(session)}
+        ${stopped(session)} ${problems(session)}
         <input
           type="search"
           aria-label="Find a step, a value, a store, a cause"
@@ -384,19 +455,19 @@ export class InspectorElement extends LitElement {
   private page(session: Session): TemplateResult {
     const { moment } = session;
     const panel = session.panel ?? 'state';
-    const tabs: readonly Panel[] = ['state', 'derived', 'tasks', 'history', 'branches'];
     return html`
-      ${this.head(session)} ${this.notice(session)}
+      ${this.head(session)}
+      <div class="under">${this.notice(session)}<floe-pins .session=${session}></floe-pins></div>
       <floe-time class="line" .session=${session} .isStrip=${false}></floe-time>
       <div class="halves">
         <div class="moment">
-          ${this.states(session)}
+          ${this.unusual(session)}
           ${
             moment
               ? html`<h1><span class="who ${moment.by}" aria-hidden="true"></span>${moment.sentence}</h1>
                   <p class="meta">
                     <time datetime=${new Date(moment.time).toISOString()}>${clock(moment.time)}</time
-                    >${this.newer(session)}${stepsText(moment.first, moment.last)}${moment.outcome === 'applied' || moment.outcome === 'unchanged' || moment.outcome === 'nothing' ? nothing : html` · <b class="bad">${moment.outcome}${moment.reason ? `: “${moment.reason}”` : ''}</b>`}
+                    >${newer(session)}${stepsText(moment.first, moment.last)}${moment.outcome === 'applied' || moment.outcome === 'unchanged' || moment.outcome === 'nothing' ? nothing : html` · <b class="bad">${moment.outcome}${moment.reason ? `: “${moment.reason}”` : ''}</b>`}
                   </p>`
               : nothing
           }
@@ -406,8 +477,8 @@ export class InspectorElement extends LitElement {
           <floe-causes .session=${session}></floe-causes>
         </div>
         <div class="panel ${panel}">
-          <nav class="tabs" aria-label="Parts of the inspector">
-            ${tabs.map((one) => html`<button aria-current=${one === panel ? 'true' : nothing} class=${one === panel ? 'on' : ''} @click=${() => session.show(one)}>${PANELS[one]}</button>`)}
+          <nav class="tabs" aria-label="Parts of the inspector" @keydown=${(event: KeyboardEvent) => moveFocus(event)}>
+            ${this.panels.map((one) => html`<button aria-current=${one === panel ? 'true' : nothing} class=${one === panel ? 'on' : ''} @click=${() => session.show(one)}>${PANELS[one]}</button>`)}
           </nav>
           <div class="panel-body">${this.panelView(session, panel)}</div>
         </div>
@@ -434,80 +505,9 @@ export class InspectorElement extends LitElement {
     this.at = Math.max(0, this.sessions.indexOf(shown!));
   }
 
-  /** An opened session of another application than the one that runs. */
-  private foreign({ status, hello }: Session): string | undefined {
-    const own = this.sessions[0].status?.application?.name;
-    const { application } = status ?? {};
-    if (hello?.kind !== 'file' || !application || own === undefined || application.name === own) return undefined;
-    return `A session of another application: ${applicationText(application)}.`;
-  }
-
-  /** That nothing is listed now, and why. */
-  private stopped({ status }: Session): TemplateResult | typeof nothing {
-    if (status?.isClosed) return html`<span class="chip bad" title="The runtime was closed">closed</span>`;
-    if (!status?.isPaused) return nothing;
-    return html`<span class="chip" title="The trace is paused: actions are counted, not listed">paused</span>`;
-  }
-
-  /** What came since the moment that is shown, and that it leads to. */
-  private newer(session: Session): TemplateResult | typeof nothing {
-    const { moment, isFollowing } = session;
-    if (!moment || !isFollowing || moment.newer.moments === 0) return nothing;
-    const { moments, failed, failedSeq } = moment.newer;
-    return html`<button class="newer" @click=${() => run(session.lookAtNewer())}>
-        ${moments.toLocaleString('en')} newer${moment.newer.byUser ? '' : ' from the application'}</button
-      >${failedSeq === null ? nothing : html`<button class="newer bad" @click=${() => run(session.lookAtNewer(failedSeq))}>${failed.toLocaleString('en')} failed</button>`}`;
-  }
-
-  private problems({ status }: Session): TemplateResult | typeof nothing {
-    if (!status || status.problems === 0) return nothing;
-    const { session } = this;
-    return html`<button
-      class="bad problems"
-      @click=${() => {
-        session!.find = { outcome: 'problem' };
-        session!.show('find');
-        run(session!.loadTimeline().then(() => session!.changed()));
-      }}
-    >
-      ✕ ${plural(status.problems, 'problem')}
-    </button>`;
-  }
-
-  /** What is unusual about the session, in words. */
-  private states(session: Session): TemplateResult | typeof nothing {
-    const { status, hello, ended } = session;
-    if (ended !== undefined) return html`<p class="state-of bad">${ended}</p>`;
-    if (!status || !hello) return html`<p class="state-of">Waiting for the other end of the link …</p>`;
-    const parts: TemplateResult[] = [];
-    if (this.sessions.length > 1 && this.dock !== 'page') parts.push(this.sessionTabs());
-    const foreign = this.foreign(session);
-    if (foreign !== undefined) parts.push(html`<span class="past">${foreign}</span>`);
-    if (status.isClosed)
-      parts.push(html`<span class="bad">The runtime was closed: nothing is recorded any more.</span>`);
-    if (status.reading !== null)
-      parts.push(html`<span role="status">Reading, ${Math.round(status.reading * 100)} % …</span>`);
-    if (status.problem)
-      parts.push(
-        html`<span class="bad" role="alert"><code>${status.problem.code}</code> ${status.problem.message}</span>`,
-      );
-    if (status.steps === 0 && !status.problem && status.reading === null)
-      parts.push(
-        html`<span
-          >No step is recorded yet. Click in the page, or open a session: what you do is shown here as it happens.</span
-        >`,
-      );
-    if (!status.isLive)
-      parts.push(
-        html`<span class="past"
-          >The page shows step ${status.cursor}, an earlier one. Acting in the page begins a branch there.</span
-        >`,
-      );
-    else if (!session.isFollowing && hello.kind === 'live')
-      parts.push(html`<span class="past">Following stopped: new moments are not shown until you press Live.</span>`);
-    return parts.length === 0
-      ? nothing
-      : html`<div class="state-of">${parts.map((part) => html`<div>${part}</div>`)}</div>`;
+  private unusual(session: Session): TemplateResult | typeof nothing {
+    const hasTabs = this.sessions.length > 1 && this.dock !== 'page';
+    return states(session, { first: this.sessions[0], tabs: hasTabs ? this.sessionTabs() : undefined });
   }
 
   private panelView(session: Session, panel: Panel): TemplateResult {
@@ -561,6 +561,16 @@ export class InspectorElement extends LitElement {
   }
 }
 
+/** The arrow keys go from one part to the next. */
+function moveFocus(event: KeyboardEvent): void {
+  const by = { ArrowDown: 1, ArrowRight: 1, ArrowUp: -1, ArrowLeft: -1 }[event.key];
+  if (by === undefined || event.shiftKey) return;
+  const buttons = [...(event.currentTarget as Element).querySelectorAll<HTMLElement>(':scope > button')];
+  const at = buttons.indexOf(event.target as HTMLElement);
+  buttons[(at + by + buttons.length) % buttons.length]?.focus();
+  event.preventDefault();
+}
+
 /** Pixels of the folded inspector. */
 const FOLDED = 34;
 
@@ -584,6 +594,7 @@ export function defineInspector(): void {
   defineTable();
   defineState();
   defineDerived();
+  definePins();
   defineTasks();
   defineFind();
   defineCommands();

@@ -24,6 +24,13 @@ import {
 /** What a part of the interface shows below the sentence. */
 export type Panel = 'state' | 'derived' | 'tasks' | 'find' | 'session' | 'history' | 'branches';
 
+/** What stays in sight: a place of the state, or a derived value by its number. */
+export interface Pin {
+  readonly pointer: string;
+  readonly label: string;
+  readonly derived?: number;
+}
+
 /** A message for the user: something that could not be done, or that was done. */
 export interface Notice {
   readonly kind: 'done' | 'problem';
@@ -61,6 +68,7 @@ export class Session extends EventTarget {
   hit: string | undefined;
   /** The window in which it is drawn: of the page, or of a frame in it. */
   view: Window | undefined;
+  pins: readonly Pin[] = [];
   /** The link is over. */
   ended: string | undefined;
   private readonly asking: Asking;
@@ -384,6 +392,17 @@ export class Session extends EventTarget {
     this.changed();
   }
 
+  isPinned(pointer: string, derived?: number): boolean {
+    return this.pins.some((pin) => pin.pointer === pointer && pin.derived === derived);
+  }
+  togglePin(pin: Pin): void {
+    const others = this.pins.filter((one) => one.pointer !== pin.pointer || one.derived !== pin.derived);
+    const isPlace = pin.derived === undefined;
+    const label = isPlace ? pin.pointer.split('/').slice(-3).join(' · ').replace(/^ · /, '') : pin.label;
+    this.pins = others.length < this.pins.length ? others : [...this.pins, { ...pin, label }];
+    this.changed();
+  }
+
   showHistory(pointer: string): void {
     this.place = pointer;
     this.show('history');
@@ -459,4 +478,5 @@ const COMMANDS: ReadonlySet<Method> = new Set([
   'nameBranch',
   'runAgain',
   'cancel',
+  'edit',
 ]);

@@ -11,7 +11,10 @@ class State extends Part {
     choosing: { state: true },
     root: { state: true },
     isTable: { state: true },
+    setting: { state: true },
   };
+  /** The place that is being set, and its JSON text. */
+  declare setting: { readonly pointer: string; readonly text: string } | undefined;
   declare places: readonly string[] | undefined;
   declare links: (Methods['linkedBy']['result'] & { readonly of: string }) | undefined;
   declare choosing: boolean | undefined;
@@ -87,15 +90,17 @@ class State extends Part {
         ${root === '' ? nothing : html`<button @click=${() => (this.root = '')}>All stores</button> <code>${root}</code>`}
         ${
           root === '' && this.names.length > 1
-            ? html`<button aria-expanded=${this.choosing} @click=${() => (this.choosing = !this.choosing)}>
+            ? html`<button aria-expanded=${this.choosing ?? false} @click=${() => (this.choosing = !this.choosing)}>
                 Stores
               </button>`
             : nothing
         }
       </div>
       ${this.choosing ? this.chooser() : nothing} ${this.links ? this.linking(this.links) : nothing}
+      ${this.setting ? this.settingForm(this.setting) : nothing}
       <div
         class="state-of-stores"
+        @set-place=${(event: CustomEvent<string>) => run(this.beginSetting(event.detail))}
         @go-to=${(event: CustomEvent<string>) => this.goTo(event.detail)}
         @show-links=${(event: CustomEvent<string>) => run(this.showLinks(event.detail, seq))}
       >
@@ -121,6 +126,51 @@ class State extends Part {
         }
       </div>
     `;
+  }
+
+  private async beginSetting(pointer: string): Promise<void> {
+    const { session } = this;
+    const seq = session.status?.lastSeq;
+    if (seq == null) return;
+    const result = await session.try('text', { of: { in: 'state', seq, pointer } });
+    if (!result) return;
+    if (result.cut)
+      session.say({ kind: 'problem', text: 'The value is too long to be edited here: set a part of it.' });
+    else this.setting = { pointer, text: result.text };
+    await this.updateComplete;
+    this.querySelector<HTMLElement>('.setting textarea')?.focus();
+  }
+
+  private settingForm({ pointer, text }: NonNullable<typeof this.setting>): TemplateResult {
+    const { session } = this;
+    const close = (): void => {
+      this.setting = undefined;
+    };
+    const submit = async (event: Event): Promise<void> => {
+      event.preventDefault();
+      const value = new FormData(event.target as HTMLFormElement).get('value') as string;
+      // What is refused stays as it was written.
+      if (!(await session.try('edit', { pointer, value }))) return;
+      close();
+      await session.follow();
+      session.say({ kind: 'done', text: `${pointer} is set.` });
+    };
+    return html`<form
+      class="setting"
+      aria-label="Set ${pointer}"
+      @submit=${(event: Event) => run(submit(event))}
+      @keydown=${(event: KeyboardEvent) => {
+        if (event.key !== 'Escape') return;
+        event.stopPropagation();
+        close();
+      }}
+    >
+      <label
+        ><span><code>${pointer}</code>, as JSON</span>
+        <textarea name="value" rows="2" spellcheck="false" .value=${text}></textarea>
+      </label>
+      <button class="on">Set</button><button type="button" @click=${close}>Close</button>
+    </form>`;
   }
 
   private goTo(pointer: string): void {

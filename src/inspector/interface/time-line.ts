@@ -152,7 +152,7 @@ class TimeLine extends Part {
       moreLanes.length > 0 || session.stores
         ? html`<button
               class="link more-lanes"
-              aria-expanded=${this.lanesOpen}
+              aria-expanded=${this.lanesOpen ?? false}
               @click=${() => (this.lanesOpen = !this.lanesOpen)}
             >
               ${session.stores ? 'lanes chosen' : `${moreLanes.length} more`}

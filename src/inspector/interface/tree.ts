@@ -1,9 +1,10 @@
 // A value as a tree whose parts come in windows: ten thousand rows cost no more than those that are seen.
 import { html, nothing, ref, repeat, type TemplateResult } from './libraries.js';
 import type { PartShown, ValuePlace } from '../ends/index.js';
-import { copy, define, Part, run, valueView } from './part.js';
+import { define, Part, run, valueView } from './part.js';
 import { ScrollingPart } from './scrolling-part.js';
 import { styleOf } from './style-of.js';
+import { rowTools } from './tree-tools.js';
 
 /** Pixels of a row. */
 const ROW = 22;
@@ -312,7 +313,7 @@ class Tree extends ScrollingPart {
     }
     const isOpen = node.open.has(part.key);
     const canOpen = isOpenable(part);
-    const { changed, before, link, linkedBy, value, key, pointer } = part;
+    const { changed, before, link, value, key, pointer } = part;
     return html`<div
       class="row ${changed ?? ''} ${isOpen ? 'open' : ''} ${pointer === this.hit ? 'hit' : ''}"
       role="treeitem"
@@ -324,83 +325,21 @@ class Tree extends ScrollingPart {
       data-at=${at}
       ${position}
       @focus=${() => (this.focused = at)}
-      @click=${() => (canOpen ? this.toggle(row, !isOpen) : this.showHistory(undefined, pointer))}
+      @click=${() => (canOpen ? this.toggle(row, !isOpen) : this.showHistory(pointer))}
     >
       <span class="twisty" aria-hidden="true">${canOpen ? (isOpen ? '▾' : '▸') : ''}</span>
       <span class="key">${key}</span
       >${changed === undefined ? nothing : html`<span class="for-readers">${changed === 'inside' ? 'changed inside' : changed}</span>`}
       ${changed === 'replaced' || changed === 'removed' ? html`${valueView(before ?? value, 'before')} ` : nothing}
       ${changed === 'removed' ? nothing : link ? html`<span class="arrow">→</span> ${valueView(value, changed === undefined || changed === 'inside' ? '' : 'after')}` : isOpen && (value.kind === 'object' || value.kind === 'list') ? html`<span class="quiet">${sizeText(part)}</span>` : valueView(value, changed === 'added' || changed === 'replaced' ? 'after' : '')}
-      <span class="row-tools" aria-hidden="true">
-        ${
-          link
-            ? html`<button class="link" tabindex="-1" @click=${(event: Event) => this.goTo(event, link.pointer)}>
-                ${link.type} ${link.key}
-              </button>`
-            : nothing
-        }
-        ${
-          value.kind === 'table'
-            ? html`<button class="link" tabindex="-1" @click=${(event: Event) => this.goTo(event, pointer)}>
-                as a table
-              </button>`
-            : nothing
-        }
-        ${
-          linkedBy
-            ? html`<button class="link" tabindex="-1" @click=${(event: Event) => this.showLinks(event, pointer)}>
-                linked by ${linkedBy}
-              </button>`
-            : nothing
-        }
-        ${
-          this.of.in === 'state'
-            ? html`<button
-                class="link on-hover"
-                tabindex="-1"
-                @click=${(event: Event) => this.showHistory(event, pointer)}
-              >
-                history
-              </button>`
-            : nothing
-        }
-        ${
-          value.cut
-            ? html`<button
-                class="link on-hover"
-                tabindex="-1"
-                @click=${(event: Event) => this.copyPart(event, pointer)}
-              >
-                copy
-              </button>`
-            : nothing
-        }
-      </span>
+      ${rowTools(part, { session: this.session, of: this.of, isFocused: at === this.focused })}
     </div>`;
   }
 
   /** A value tells who set it; values that are no state have no history. */
-  private showHistory(event: Event | undefined, pointer: string): void {
-    event?.stopPropagation();
+  private showHistory(pointer: string): void {
     if (this.of.in === 'state') this.session.showHistory(pointer);
   }
-  private goTo(event: Event, pointer: string): void {
-    event.stopPropagation();
-    this.dispatchEvent(new CustomEvent('go-to', { detail: pointer, bubbles: true }));
-  }
-  private showLinks(event: Event, pointer: string): void {
-    event.stopPropagation();
-    this.dispatchEvent(new CustomEvent('show-links', { detail: pointer, bubbles: true }));
-  }
-  private copyPart(event: Event, pointer: string): void {
-    event.stopPropagation();
-    run(
-      this.session
-        .try('text', { of: { ...this.of, pointer } })
-        .then((result) => result && copy(result.text, this.session, 'The value was')),
-    );
-  }
-
   private keyDown(event: KeyboardEvent, count: number): void {
     const row = this.rowAt(this.focused);
     const isOpen = row?.part !== undefined && row.node.open.has(row.part.key);

@@ -53,6 +53,7 @@ export type Ability =
   | 'branches'
   | 'note'
   | 'run'
+  | 'edit'
   | 'replace'
   /** It sends lines of a trace file, and the inspector reads them: the smallest end that there is. */
   | 'lines';
@@ -601,7 +602,12 @@ export interface Methods {
   derivedOne: { params: { readonly id: number }; result: DerivedDetail | null };
   compareBranches: {
     params: { readonly a: number; readonly b: number };
-    result: { readonly changes: readonly ChangeShown[]; readonly changeCount: number };
+    result: {
+      readonly changes: readonly ChangeShown[];
+      readonly changeCount: number;
+      /** Places that only actions changed which are not listed. */
+      readonly unlisted: number;
+    };
   };
   export: { params: { readonly from: number }; result: { readonly text: string; readonly next: number | null } };
   writeTest: {
@@ -627,6 +633,8 @@ export interface Methods {
   /** Runs a task again with the arguments that a run had; `seq` is a step of that run. */
   runAgain: { params: { readonly seq: number }; result: object };
   cancel: { params: { readonly run: number }; result: object };
+  /** Sets a place of the state by hand. `value` is JSON text, in the encoding of leaf values. */
+  edit: { params: { readonly pointer: string; readonly value: string }; result: object };
   note: { params: { readonly seq: number; readonly text: string }; result: object };
   switchTo: { params: { readonly branch: number }; result: object };
   nameBranch: { params: { readonly branch: number; readonly name: string }; result: object };
