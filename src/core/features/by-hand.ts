@@ -101,7 +101,7 @@ export function onConsole<R extends object>(kernel: Extensible, runtime: R, name
 /** A value that says how it is set where code assigns to a part of it: a console ignores assignments to what is frozen. */
 function readOnly(value: unknown, pointer: string, name: string): unknown {
   if (!isBranch(value)) return value;
-  const copy: object = Array.isArray(value) ? [...(value)] : isKeyed(value) ? rowsOf(value) : { ...value };
+  const copy: object = Array.isArray(value) ? [...value] : isKeyed(value) ? rowsOf(value) : { ...value };
   const refuse = (_: object, key: string | symbol): never => {
     throw new FloeError(
       'FLOE_STATE_EDITED',

@@ -9,7 +9,9 @@ import { StoreDefinition } from '../model/store.js';
 import { TrackedPlace } from '../reactive/tracking.js';
 import { taskNamed } from '../kernel/about.js';
 import type { Extensible, Feature } from '../kernel/feature.js';
-import type { UnderWay } from '../kernel/hooks.js';
+import type { TaskDefinition } from './tasks/definition.js';
+import type { Tasks } from './tasks/feature.js';
+import type { TaskRun } from './tasks/run.js';
 
 /** Something that a derived value depends on. */
 export type Dependency =
@@ -41,15 +43,35 @@ export interface LiveSource {
   readonly watchers: number;
 }
 
+/** A run that is under way. */
+export interface UnderWay {
+  readonly id: number;
+  /** What it waits for: a time, an action, a run that it called, or else what it used from outside. */
+  readonly waitsFor: readonly string[];
+  cancel(reason: string): void;
+}
+
 /** The runs that are under way. */
 export const runsUnderWay = ({ features }: Extensible): readonly UnderWay[] =>
-  Array.from(features, ({ underWay = [] }) => [...underWay]).flat();
+  Array.from(features, (hooks) => [...((hooks as Partial<Tasks>).runs?.tasks.underWay() ?? [])])
+    .flat()
+    .map((run) => ({ id: run.id, waitsFor: waitsOf(run), cancel: (reason) => run.cancel(reason) }));
+
+function waitsOf({ waits, children = new Set(), used = new Set() }: TaskRun): readonly string[] {
+  const waited = [...(waits?.pending ?? [])].flatMap(({ what }) => what || []);
+  const called = [...children].flatMap((child) => (child as Partial<TaskRun>).task?.name ?? []);
+  return waited.length + called.length > 0 ? [...waited, ...called] : [...used];
+}
 
 /** Runs a task by its name, for a developer. Gives whether there is such a task. */
 export function runNamed(kernel: Extensible, name: string, args: readonly unknown[]): boolean {
   const task = taskNamed(kernel, name);
   if (!task) return false;
-  kernel.features.use(task.feature as Feature).runOf?.(task, args, { by: 'inspector' });
+  const tasks = kernel.features.use(task.feature as Feature) as Tasks;
+  tasks.mayRun(name);
+  kernel.features.leavePast();
+  // Its failure is recorded; no caller awaits it.
+  kernel.notifications.call(() => tasks.runs.start({ task: task as TaskDefinition, args }, { by: 'inspector' }));
   return true;
 }
 

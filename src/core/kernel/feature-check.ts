@@ -26,8 +26,6 @@ const HOOKS = Object.keys({
   settled: 0,
   working: 0,
   run: 0,
-  runOf: 0,
-  underWay: 0,
   begin: 0,
   tasks: 0,
   close: 0,

@@ -4,7 +4,7 @@ import type { AnyAction } from '../model/action.js';
 import type { DeclaredTask } from '../model/triggers.js';
 import type { Cell, CellChange } from './cell.js';
 import type { Applied } from './transaction.js';
-import type { Cause, RunNote, Transition } from './transition.js';
+import type { RunNote, Transition } from './transition.js';
 
 /** How an optimistic action is settled. */
 export type SettleHow = 'confirmed' | 'reverted';
@@ -13,17 +13,6 @@ export type SettleHow = 'confirmed' | 'reverted';
 export interface Running {
   readonly count: number;
   readonly keys: ReadonlyMap<string, number>;
-}
-
-/** A run that is under way, as tools see it. */
-export interface UnderWay {
-  readonly id: number;
-  readonly task: { readonly name: string };
-  /** How often it was tried before. */
-  readonly attempt: number;
-  /** What it waits for: `500 ms`, `port.berthPicked`. Of what it asked outside, the name of the need. */
-  readonly waitsFor: readonly string[];
-  cancel(reason?: string): void;
 }
 
 /** An optimistic action that was applied. */
@@ -123,10 +112,6 @@ export interface Hooks {
   working?<T>(run: RunNote, work: () => T): T;
   /** Runs what a call says: `runtime.run`. */
   run?(call: unknown): unknown;
-  /** Runs a task for a tool. */
-  runOf?(task: DeclaredTask, args: readonly unknown[], cause: Cause): void;
-  /** The runs that are under way. */
-  readonly underWay?: Iterable<UnderWay>;
   /** Starts tasks that begin by themselves. */
   begin?(tasks: readonly DeclaredTask[]): void;
   /** The tasks that it knows besides those that stores declare. */

@@ -45,14 +45,14 @@ export function place(
   kernel: Extensible,
   changes: readonly StoreChange[],
   fact: FactName,
-  { redo, cause = { by: 'runtime' }, ...more }: Partial<Transition> & Pick<Stated, 'redo'> = {},
+  { redo, ...more }: Partial<Transition> & Pick<Stated, 'redo'> = {},
 ): void {
   // A state that is equal now may differ when an optimistic action is reverted.
   const all = changes.map((change) => ({ ...change, cell: kernel.cells.get(change.store.name)! }));
   for (const { cell, after } of all) stated(kernel, cell, after, { redo });
   const changed = all.filter(({ before, after }) => before !== after);
   commit(kernel, changed);
-  kernel.recorder?.fact(fact, changed, cause, more);
+  kernel.recorder?.fact(fact, changed, { by: 'runtime' }, more);
   kernel.notifications.notify();
 }
 

@@ -36,10 +36,10 @@ export function problems(session: Session): TemplateResult | typeof nothing {
   return html`<button
     class="bad problems"
     @click=${() => {
-        session.find = { outcome: 'problem' };
-        session.show('find');
-        run(session.loadTimeline().then(() => session.changed()));
-      }}
+      session.find = { outcome: 'problem' };
+      session.show('find');
+      run(session.loadTimeline().then(() => session.changed()));
+    }}
   >
     ✕ ${plural(status.problems, 'problem')}
   </button>`;

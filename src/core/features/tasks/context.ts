@@ -5,6 +5,7 @@ import type { AnyAction, AnyCreator } from '../../model/action.js';
 import { milliseconds, type CancelSignal } from '../../base/host.js';
 import type { DispatchResult } from '../../model/action.js';
 import { typesOf } from '../../model/triggers.js';
+import { DEV } from '../../base/mode.js';
 import type { TaskRun } from './run.js';
 import type { Cause, Transition } from '../../kernel/transition.js';
 import type { Read } from '../../model/source.js';
@@ -55,9 +56,8 @@ class Context {
   get use(): (need: Need<unknown>) => unknown {
     const { runs, run_ } = this;
     return (need) => {
-      const found = runs.host.dependencyOf(need, run_.task.name);
-      if (probe) (run_.used ??= new Set()).add(need.name);
-      return found;
+      if (DEV && probe) (run_.used ??= new Set()).add(need.name);
+      return runs.host.dependencyOf(need, run_.task.name);
     };
   }
   get signal(): CancelSignal {
@@ -67,7 +67,7 @@ class Context {
     const { runs, run_ } = this;
     return (ms) => {
       const wait = milliseconds('sleep', ms);
-      return awaited(run_, `${wait} ms`, (resolve) =>
+      return awaited(run_, DEV && `${wait} ms`, (resolve) =>
         runs.host.kernel.after(wait, () => resolve(undefined)),
       ) as Promise<void>;
     };
@@ -76,7 +76,9 @@ class Context {
     const { runs, run_ } = this;
     return (actions) => {
       const types = typesOf(actions);
-      return awaited(run_, types.join(' or '), (resolve) => runs.listeners.add(types, resolve)) as Promise<AnyAction>;
+      return awaited(run_, DEV && types.join(' or '), (resolve) =>
+        runs.listeners.add(types, resolve),
+      ) as Promise<AnyAction>;
     };
   }
   get each(): (actions: AnyCreator | readonly AnyCreator[]) => AsyncIterableIterator<AnyAction> {
@@ -104,12 +106,12 @@ class Context {
 /** A promise of something that comes once, unless the run is cancelled before. */
 function awaited(
   run: TaskRun,
-  what: string,
+  what: string | false,
   begin: (resolve: (value: unknown, of?: Transition) => void) => () => void,
 ): Promise<unknown> {
   const promise = new Promise<unknown>((resolve, reject) => {
     let stop = ignore;
-    const came = run.await({ what, stop: () => stop(), reject });
+    const came = run.await({ stop: () => stop(), reject, ...(DEV && { what }) });
     if (run.ended) return;
     stop = begin((value, of) => {
       stop();
@@ -146,7 +148,7 @@ function eachOf(runs: ContextHost, run: TaskRun, types: readonly string[]): Asyn
     },
     next() {
       if (done && run.phase !== 'cancelled') return Promise.resolve(resultOf(undefined));
-      return awaited(run, types.join(' or '), (resolve) => {
+      return awaited(run, DEV && types.join(' or '), (resolve) => {
         const ask = (action: AnyAction | undefined, of?: Transition): void => resolve(resultOf(action), of);
         const item = kept.shift();
         if (item) {

@@ -3,7 +3,7 @@ import { checkAction, type AnyAction } from '../../model/action.js';
 import { asyncInAtomic, needMissing } from '../../base/errors.js';
 import { FEATURE } from '../../base/protocol.js';
 import type { Feature, Extensible } from '../../kernel/feature.js';
-import type { Applying, Hooks, Running, SettleHow, UnderWay } from '../../kernel/hooks.js';
+import type { Applying, Hooks, Running, SettleHow } from '../../kernel/hooks.js';
 import type { DeclaredTask } from '../../model/triggers.js';
 import { DEV } from '../../base/mode.js';
 import { guardData } from '../../data/guard.js';
@@ -29,7 +29,8 @@ export const tasks: Feature<Tasks> = { name: 'tasks', [FEATURE]: true, install: 
 const NO_TASKS: readonly TaskDefinition[] = [];
 
 export class Tasks implements Hooks, RunHost {
-  private readonly runs = new Runs(this);
+  /** Tools look at them. */
+  readonly runs = new Runs(this);
   private readonly needs = new Map<Need<never>, unknown>();
   /** No task starts by itself. */
   private readonly still: boolean;
@@ -84,19 +85,6 @@ export class Tasks implements Hooks, RunHost {
     this.mayRun(call.task.name);
     if (kernel.features.isMoving) return this.runs.neverStarted(call, 'travel');
     return kernel.notifications.call(() => this.runs.start(call, this.beginWork()));
-  }
-
-  runOf(task: DeclaredTask, args: readonly unknown[], cause: Cause): void {
-    const { kernel } = this;
-    const [found] = definitionsOf([task]);
-    this.mayRun(task.name);
-    kernel.features.leavePast();
-    // Its failure is recorded; no caller awaits it.
-    kernel.notifications.call(() => this.runs.start({ task: found, args }, cause));
-  }
-
-  get underWay(): Iterable<UnderWay> {
-    return this.runs.tasks.underWay();
   }
 
   /** The application begins work: where the past is shown, a branch begins there, unless watchers are notified. */

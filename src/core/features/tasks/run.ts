@@ -22,7 +22,7 @@ export class TaskRun extends Promised implements Run<unknown> {
   /** What it was given from outside the state. */
   saw: (readonly ['now' | 'random', number])[] | undefined;
   /** The needs that it used while a tool observed it. */
-  used: Set<string> | undefined;
+  declare used: Set<string> | undefined;
   /** Optimistic actions that are pending. */
   open: Set<PendingAction> | undefined;
   /** What it called and waits for, and what ends with it. */
@@ -36,7 +36,7 @@ export class TaskRun extends Promised implements Run<unknown> {
   observed = false;
   /** Started because its task begins with the runtime. */
   isAtStart = false;
-  private waits: Waits | undefined;
+  waits: Waits | undefined;
   private isCalled = false;
   private controller: ReturnType<typeof aborter> | undefined;
   private value: unknown;
@@ -127,15 +127,6 @@ export class TaskRun extends Promised implements Run<unknown> {
     pending.stop();
     if (this.phase === 'cancelled' && this.ensureWaits().tellsOnce()) pending.reject(this.cancellation);
     return () => undefined;
-  }
-
-  /** What it waits for: a time, an action, a run that it called, or else what it used from outside. */
-  get waitsFor(): readonly string[] {
-    const known = [
-      ...(this.waits?.named ?? []),
-      ...Array.from(this.children ?? []).flatMap((child) => (child instanceof TaskRun ? child.task.name : [])),
-    ];
-    return known.length > 0 ? known : [...(this.used ?? [])];
   }
 
   /** Calls `stop` when the run ends. Returns a function that prevents it. */

@@ -11,8 +11,8 @@ import type { Transition } from '../../kernel/transition.js';
 
 /** Something that a run waits for. */
 export interface Awaited {
-  /** What it is, in a few words: a time, or the types of actions. */
-  readonly what?: string;
+  /** In development, for tools: what it is, in a few words: a time, or the types of actions. */
+  readonly what?: string | false;
   /** The run has ended: the run no longer waits. */
   readonly stop: () => void;
   /** The run is cancelled: what it waits for will not come. */
@@ -43,7 +43,7 @@ const TURNS = 30;
 const later = (fn: () => void): void => void Promise.resolve().then(fn);
 
 export class Waits {
-  private readonly pending = new Set<Wait>();
+  readonly pending = new Set<Wait>();
   /** The chain of the work itself. */
   private readonly main: Chain = {};
   /** The chain of what runs now, where that is known; and the wait that it created last. */
@@ -57,11 +57,6 @@ export class Waits {
   private ended = false;
   /** The work has ended since, or waits again: it knows. */
   private workKnows = false;
-
-  /** What is waited for. */
-  get named(): readonly string[] {
-    return [...this.pending].flatMap(({ what }) => what ?? []);
-  }
 
   /** Calls `stop` when the run ends. Returns a function that prevents it. */
   whenEnded(stop: () => void): () => void {
