@@ -165,3 +165,24 @@ test('keys: one opens it, all are listed, parts and what is open answer to them'
   await page.keyboard.press('Enter');
   await inspector(page).locator('floe-derived').waitFor();
 });
+
+test('a history is played: the page follows, idle stretches are short, and acting in the page stops it', async () => {
+  for (const text of ['Fog', 'Rain', 'Clear']) {
+    await page.locator('#note').fill(text);
+    await page.locator('#quiet').click();
+    await says(page, /^Your click on “Quiet” dispatched nothing$/);
+  }
+  const note = (): Promise<string> => page.evaluate(() => (globalThis as unknown as Small).runtime.snapshot().log.note);
+  await button(inspector(page), 'Play').click();
+  await page.waitForFunction(() => (globalThis as unknown as Small).runtime.snapshot().log.note === '');
+  await page.waitForFunction(() => (globalThis as unknown as Small).runtime.snapshot().log.note === 'Rain');
+  await page.waitForFunction(() => (globalThis as unknown as Small).runtime.snapshot().log.note === 'Clear');
+  await button(inspector(page), 'Play').waitFor();
+  // Acting begins a branch, and ends the play.
+  await button(inspector(page), 'Play').click();
+  await page.waitForFunction(() => (globalThis as unknown as Small).runtime.snapshot().log.note === '');
+  await page.locator('#quiet').click();
+  await page.evaluate(() => (globalThis as unknown as Small).act.note('Another way'));
+  await button(inspector(page), 'Play').waitFor();
+  expect(await note()).toBe('Another way');
+});

@@ -2,6 +2,7 @@
 import { expect, test } from '@jest/globals';
 import { createRuntime, selector, store, task, type AnyAction } from 'floe';
 import { location, oneOf } from 'floe/location';
+import { memoryStorage } from 'floe/persist';
 import { recording } from 'floe/trace';
 import { openPort, settle, toFile, toRuntime } from './port.js';
 
@@ -271,6 +272,40 @@ test('branches are compared without what only actions changed that are not liste
   runtime.dispatch(shut());
   const { changes, unlisted } = await ask('compareBranches', { a: 1, b: 0 });
   expect([changes.map(({ label }) => label).sort(), unlisted]).toEqual([['log · notes', 'log · open'], 1]);
+});
+
+test('what is stored is listed, read again and forgotten; figures tell what costs most', async () => {
+  const places = new Map<string, string>();
+  const { runtime, noted, notesShown, assignBerth, answers } = openPort(
+    {},
+    { storage: memoryStorage(places, { writeAfter: 5000 }) },
+  );
+  const { ask } = toRuntime(runtime);
+  runtime.watch(notesShown, () => undefined);
+  runtime.dispatch(noted('fog'));
+  expect((await ask('stored', {}))!.pending).toEqual(['log']);
+  expect(await ask('flush', {})).toEqual({ done: true });
+  const stored = (await ask('stored', {}))!;
+  expect(stored.items).toMatchObject([{ store: 'log', kind: 'state', isPending: false, version: 1 }]);
+  expect(stored.items[0].written).toEqual(expect.any(Number));
+  expect((await ask('storedTexts', {})).text).toContain('fog');
+  void runtime.run(assignBerth('v1', 'N2'));
+  answers[0].confirm();
+  await settle();
+  const { rows, isObserved } = await ask('figures', {});
+  const row = (kind: string, name: string): unknown => rows.find((one) => one.kind === kind && one.name === name);
+  expect(isObserved).toBe(true);
+  expect(row('action', 'log.noted')).toMatchObject({ count: 2 });
+  expect(row('task', 'port.assignBerth')).toMatchObject({ count: 1 });
+  expect(row('selector', 'log.shown')).toMatchObject({ count: 3 });
+  expect(row('watcher', 'log.shown')).toMatchObject({ count: 2 });
+  expect(row('stored', 'log')).toMatchObject({ characters: expect.any(Number) });
+  expect(await ask('forget', { store: 'log' })).toEqual({ done: true });
+  expect([...places.values()].join('')).not.toContain('fog');
+  await expect(ask('forget', { store: 'logg' })).rejects.toMatchObject({ code: 'FLOE_NO_SUCH_STORE' });
+  const { ask: bare } = toRuntime(openPort().runtime);
+  expect(await bare('stored', {})).toBeNull();
+  await expect(bare('flush', {})).rejects.toMatchObject({ code: 'FLOE_NOTHING_STORED' });
 });
 
 test('a paused trace and a closed runtime are said', async () => {

@@ -1,5 +1,5 @@
 // The inspected end of a recording.
-import { NO_PAGE, NO_TASKS, NOT_OBSERVED } from '../protocol/errors.js';
+import { NO_PAGE, NO_STORAGE, NO_TASKS, NOT_OBSERVED } from '../protocol/errors.js';
 import { HistoryEnd } from './history-end.js';
 import { LINK_VERSION, type Ability, type Channel } from '../protocol/protocol.js';
 import { answer } from '../protocol/rpc.js';
@@ -15,6 +15,7 @@ const MISSING: Readonly<Partial<Record<Ability, string>>> = {
   derived: 'Derived values need the model: floe inspect TRACE --model MODULE.',
   observe: NOT_OBSERVED,
   run: NO_TASKS,
+  stored: NO_STORAGE,
   edit: 'Setting a value needs the model: floe inspect TRACE --model MODULE.',
 };
 

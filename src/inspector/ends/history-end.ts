@@ -13,6 +13,7 @@ import type { Methods, Status, StepShown } from '../protocol/protocol.js';
 import type { RequestHandlers } from '../protocol/rpc.js';
 import { Slice } from '../protocol/slices.js';
 import { isStatusStore } from '../history/step-columns.js';
+import { figuresShown } from '../history/figures.js';
 import { taskRunsShown } from '../history/task-runs.js';
 import { StepIndex } from '../history/step-index.js';
 import { TimelineDrawer } from '../history/timeline.js';
@@ -252,6 +253,7 @@ export class HistoryEnd {
           becauseOf: (position) => steps.becauseOf(this.source.at(position)!),
         }),
       ),
+      figures: readied(async () => figuresShown(this.source, index, await this.around.figures?.())),
       history: readied((params) => values.history(params)),
       find: readied((params) => this.find(params)),
       compareBranches: (params) => this.compareBranches(params),

@@ -14,6 +14,7 @@ import {
 } from '../../core/internal.js';
 import type { Observed } from '../protocol/protocol.js';
 import { argumentsText } from '../history/words.js';
+import type { ObservedFigures } from '../history/figures.js';
 import { KnownDifferences } from '../history/differences.js';
 import { valueShown } from '../history/values.js';
 
@@ -45,6 +46,8 @@ export interface Costs {
   /** Milliseconds, with those of what it asked for meanwhile; and without. */
   took: number;
   own: number;
+  /** The longest time of its own. */
+  longest: number;
   lastTook: number;
   lastSeq: number;
 }
@@ -52,6 +55,8 @@ export interface Costs {
 export class Observing {
   private readonly seen = new Map<number, Seen>();
   readonly costs = new WeakMap<object, Costs>();
+  /** How many watchers were notified, by what they watch. */
+  private readonly notifiedOf = new WeakMap<object, number>();
   readonly numbered = new Numbered();
   private readonly differences = new KnownDifferences();
   private readonly nesting = new Nesting();
@@ -79,7 +84,7 @@ export class Observing {
     this.stops = [
       observeIn(host, {
         computed: (reader, computation) => this.computed(reader, computation),
-        notified: () => this.notified(),
+        notified: (reader) => this.notified(reader),
       }),
       listen(host, {
         transition: ({ step, changed, time }) => {
@@ -119,17 +124,23 @@ export class Observing {
     if (seen.computed.length < MOST_COMPUTED) seen.computed.push({ ...computation, reader });
     let costs = this.costs.get(reader);
     if (!costs)
-      this.costs.set(reader, (costs = { computed: 0, forNothing: 0, took: 0, own: 0, lastTook: 0, lastSeq: 0 }));
+      this.costs.set(
+        reader,
+        (costs = { computed: 0, forNothing: 0, took: 0, own: 0, longest: 0, lastTook: 0, lastSeq: 0 }),
+      );
     costs.computed++;
     if (isSame) costs.forNothing++;
     costs.took += computation.took;
-    costs.own += this.nesting.own(computation.took);
+    const own = this.nesting.own(computation.took);
+    costs.own += own;
+    costs.longest = Math.max(costs.longest, own);
     costs.lastTook = computation.took;
     costs.lastSeq = this.seq;
     this.how.changed();
   }
 
-  private notified(): void {
+  private notified(reader: object): void {
+    this.notifiedOf.set(reader, (this.notifiedOf.get(reader) ?? 0) + 1);
     this.seenAt(this.seq).notified++;
   }
 
@@ -195,6 +206,31 @@ export class Observing {
       forNothing: all.reduce((sum, seen) => sum + seen.forNothing, 0),
       notified: all.reduce((sum, seen) => sum + seen.notified, 0),
       stored: all.flatMap((seen) => seen.stored),
+    };
+  }
+
+  /** What was computed, by name, and who was notified. */
+  figures(nameOf: (reader: object) => string): Pick<ObservedFigures, 'selectors' | 'watchers'> {
+    const selectors = new Map<string, { count: number; took: number; longest: number }>();
+    for (const { reader, name, kind } of this.live()) {
+      const costs = this.costs.get(reader);
+      if (!costs || kind !== 'selector') continue;
+      const known = selectors.get(name) ?? { count: 0, took: 0, longest: 0 };
+      known.count += costs.computed;
+      known.took += costs.own;
+      known.longest = Math.max(known.longest, costs.longest);
+      selectors.set(name, known);
+    }
+    const watchers = new Map<string, number>();
+    for (const { reader } of this.live()) {
+      const count = this.notifiedOf.get(reader);
+      if (count === undefined) continue;
+      const name = nameOf(reader) || 'selections';
+      watchers.set(name, (watchers.get(name) ?? 0) + count);
+    }
+    return {
+      selectors: Array.from(selectors, ([name, one]) => ({ name, ...one })),
+      watchers: Array.from(watchers, ([name, count]) => ({ name, count })),
     };
   }
 

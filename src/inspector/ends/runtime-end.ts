@@ -15,8 +15,19 @@ import {
 import { sourceOf, type States, type Trace, type TraceSource } from '../../trace/internal.js';
 import { changesBetween } from '../history/changes.js';
 import { Derived } from './derived.js';
+import type { ObservedFigures } from '../history/figures.js';
+import { LastWrites, storedHandlers, type Kept } from './stored.js';
 import { fittingOf } from './fitting.js';
-import { badPayload, doesNotFit, noSuchTask, noTrace, NO_PAGE, NO_TASKS, NOT_OBSERVED } from '../protocol/errors.js';
+import {
+  badPayload,
+  doesNotFit,
+  noSuchTask,
+  noTrace,
+  NO_PAGE,
+  NO_STORAGE,
+  NO_TASKS,
+  NOT_OBSERVED,
+} from '../protocol/errors.js';
 import { HistoryEnd } from './history-end.js';
 import { Observing, sourceName, type Stored } from './observing.js';
 import {
@@ -63,6 +74,8 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
     counts: isLive,
   });
   const derived = new Derived(observing);
+  const kept = keptOf(runtime);
+  const writes = kept && new LastWrites(host, kept);
   const history = new HistoryEnd(
     source,
     {
@@ -76,7 +89,7 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
       observedOf: (seqs, most) => (isLive ? observing.of(seqs, nameOf, most) : null),
       derivedValue: (id) => derived.value(id),
       links: linksOf(host),
-      ...(isLive && { underWay: () => runsUnderWay(host) }),
+      ...(isLive && { underWay: () => runsUnderWay(host), figures: () => figuresOf(observing, kept, writes) }),
     },
     changed.call,
   );
@@ -87,6 +100,7 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
       ...derivedHandlers({ trace, source, observing, derived, isLive }),
       ...traceHandlers(trace, source, history, options),
       ...(isLive && runHandlers(host, source)),
+      ...(isLive && storedHandlers(host, kept, writes)),
       edit: ({ pointer, value }) => {
         setPlace(host, pointer, parsed(value));
         return {};
@@ -97,6 +111,7 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
   const unlisten = listen(host, { close: () => changed.call() });
   return () => {
     unlisten();
+    writes?.end();
     link.end();
     changed.end();
     history.end();
@@ -209,12 +224,12 @@ const how = ({ withCaused }: { readonly withCaused?: boolean }): { readonly with
 
 function helloOf(trace: Trace, source: TraceSource, { name, kind = 'live' }: RuntimeEndOptions) {
   const can: Ability[] = ['exclude', 'send', 'edit', 'derived', 'branches', 'note', 'replace'];
-  if (kind === 'live') can.push('observe', 'travel', 'run');
+  if (kind === 'live') can.push('observe', 'travel', 'run', 'stored');
   return {
     name,
     kind,
     can,
-    missing: kind === 'live' ? {} : { travel: NO_PAGE, observe: NOT_OBSERVED, run: NO_TASKS },
+    missing: kind === 'live' ? {} : { travel: NO_PAGE, observe: NOT_OBSERVED, run: NO_TASKS, stored: NO_STORAGE },
     redacted: source.redacted,
     actions: trace.actions,
   };
@@ -253,6 +268,24 @@ function linkWithoutTrace(channel: Channel, { name }: RuntimeEndOptions): () => 
     moment: () => null,
   });
   return end;
+}
+
+const keptOf = ({ persistence }: Inspectable): Kept | undefined =>
+  typeof (persistence as Partial<Kept> | undefined)?.list === 'function' ? (persistence as Kept) : undefined;
+
+/** What was observed of selectors and watchers, and what is stored. */
+async function figuresOf(
+  observing: Observing,
+  kept: Kept | undefined,
+  writes: LastWrites | undefined,
+): Promise<ObservedFigures> {
+  const items = kept ? await kept.list().catch(() => []) : [];
+  return {
+    ...observing.figures(nameOf),
+    stored: items
+      .filter(({ kind }) => kind === 'state')
+      .map(({ store, size }) => ({ name: store, count: writes?.counts.get(store) ?? 0, characters: size })),
+  };
 }
 
 function storedOf({ persistence }: Inspectable): Stored | undefined {

@@ -5,6 +5,7 @@ import { changesOfSteps } from '../history/changes.js';
 import { momentShown, type MomentContext, type ObservedOf } from '../history/moments.js';
 import type { RowLinks } from '../history/rows.js';
 import type { StepIndex } from '../history/step-index.js';
+import type { ObservedFigures } from '../history/figures.js';
 import type { RunUnderWay } from '../history/task-runs.js';
 import { valueShown } from '../history/values.js';
 import { causeSentence, labelOf, nameOf } from '../history/words.js';
@@ -30,6 +31,8 @@ export interface HistoryContext {
   near?(): number | undefined;
   /** The runs that are under way in the application. */
   underWay?(): readonly RunUnderWay[];
+  /** What costs, beside what is recorded. */
+  figures?(): ObservedFigures | Promise<ObservedFigures>;
   /** Links of rows, where the model is known. */
   links?: RowLinks;
 }

@@ -148,9 +148,8 @@ export const pointerIn = (store: string, pointer: string): string => `/${escapeK
 
 /** Seconds as people read them: `1.02 s`, `240 ms`. */
 export function duration(ms: number): string {
-  // Browsers round their clocks: what took no time took less than they tell apart.
-  if (ms === 0) return 'under 0.1 ms';
-  if (ms < 0.1) return `${Math.round(ms * 1000)} µs`;
+  // Browsers round their clocks: less than they tell apart is no time.
+  if (ms < 0.05) return 'under 0.1 ms';
   if (ms < 10) return `${Math.round(ms * 10) / 10} ms`;
   if (ms < 1000) return `${Math.round(ms)} ms`;
   if (ms < 60_000) return `${(ms / 1000).toFixed(2)} s`;

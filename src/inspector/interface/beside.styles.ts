@@ -49,6 +49,39 @@ export const besideStyles = css`
     padding: 0 3px;
     color: var(--soft);
   }
+  table.list {
+    border-collapse: collapse;
+    width: 100%;
+  }
+  table.list th,
+  table.list td {
+    text-align: start;
+    font-weight: 400;
+    padding: 3px 12px 3px 0;
+    border-bottom: 1px solid var(--line);
+    vertical-align: top;
+  }
+  table.list thead th {
+    font-size: 11px;
+    color: var(--soft);
+    position: sticky;
+    top: 0;
+    background: var(--paper);
+  }
+  table.list thead th {
+    white-space: nowrap;
+  }
+  table.list.figures thead th:not(:first-child) {
+    text-align: end;
+  }
+  table.list td.figure {
+    text-align: end;
+    font-variant-numeric: tabular-nums;
+    white-space: nowrap;
+  }
+  table.list tbody th {
+    overflow-wrap: anywhere;
+  }
   .setting {
     display: flex;
     gap: 8px;

@@ -136,6 +136,18 @@ class Commands extends Part {
         →
       </button>
       <button
+        aria-label=${session.playing.isOn ? 'Stop playing' : 'Play'}
+        title=${session.playing.isOn ? 'Stop here' : 'Play the history from here at its speed; the page follows. Acting stops it'}
+        ?disabled=${!status || status.moments - status.firstMoment < 2}
+        @click=${() => {
+          if (session.playing.isOn) session.playing.stop();
+          else session.playing.start();
+          session.changed();
+        }}
+      >
+        ${session.playing.isOn ? '■' : '▶'}
+      </button>
+      <button
         class="live ${isFollowing && status?.isLive !== false ? 'on' : ''}"
         aria-pressed=${isFollowing}
         title=${isFollowing ? 'The newest moment is shown' : 'Go to the newest moment'}

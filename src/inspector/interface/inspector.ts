@@ -19,6 +19,8 @@ import { defineDerived } from './derived.js';
 import { applicationText, defineFiles } from './files.js';
 import { defineFind } from './find.js';
 import { defineMoment } from './moment.js';
+import { defineStored } from './stored.js';
+import { defineFigures } from './figures.js';
 import { definePins } from './pins.js';
 import { defineTasks } from './tasks.js';
 import { defineState } from './state.js';
@@ -138,7 +140,14 @@ export class InspectorElement extends LitElement {
   override connectedCallback(): void {
     super.connectedCallback();
     this.isMounted = true;
+    // Also where nothing in it has the focus: the document is its own.
+    this.keysOf = this.ownerDocument;
+    this.keysOf.addEventListener('keydown', this.pressed);
   }
+  private keysOf: Document | undefined;
+  private readonly pressed = (event: KeyboardEvent): void => {
+    if (this.session) this.key(event, this.session);
+  };
 
   /** Another one in its place: a document that is gone has taken all that listened in it along. */
   renewed(): InspectorElement {
@@ -151,6 +160,7 @@ export class InspectorElement extends LitElement {
 
   override disconnectedCallback(): void {
     super.disconnectedCallback();
+    this.keysOf?.removeEventListener('keydown', this.pressed);
     this.watched?.removeEventListener('change', this.redraw);
     this.watched = undefined;
   }
@@ -173,7 +183,6 @@ export class InspectorElement extends LitElement {
     };
     return html`<section
       class="whole ${dock} ${this.folded && dock !== 'page' ? 'folded' : ''} ${session.notice ? 'with-notice' : ''}"
-      @keydown=${(event: KeyboardEvent) => this.key(event, session)}
       role=${dock === 'page' ? 'main' : 'region'}
       aria-label="Inspector"
       @dragover=${drops.dragover}
@@ -403,8 +412,8 @@ export class InspectorElement extends LitElement {
 
   private get panels(): readonly Panel[] {
     return this.dock === 'page'
-      ? ['state', 'derived', 'tasks', 'history', 'branches']
-      : ['state', 'derived', 'tasks', 'find', 'session'];
+      ? ['state', 'derived', 'tasks', 'stored', 'figures', 'history', 'branches']
+      : ['state', 'derived', 'tasks', 'stored', 'figures', 'find', 'session'];
   }
 
   private moveTo(dock: Dock): void {
@@ -518,6 +527,10 @@ export class InspectorElement extends LitElement {
         return html`<floe-derived .session=${session}></floe-derived>`;
       case 'tasks':
         return html`<floe-tasks .session=${session}></floe-tasks>`;
+      case 'stored':
+        return html`<floe-stored .session=${session}></floe-stored>`;
+      case 'figures':
+        return html`<floe-figures .session=${session}></floe-figures>`;
       case 'find':
         return html`<floe-find .session=${session}></floe-find>`;
       case 'history':
@@ -578,6 +591,8 @@ const PANELS: Readonly<Record<Panel, string>> = {
   state: 'State',
   derived: 'Derived',
   tasks: 'Tasks',
+  stored: 'Stored',
+  figures: 'Figures',
   find: 'Find',
   session: 'Session',
   history: 'History',
@@ -595,6 +610,8 @@ export function defineInspector(): void {
   defineState();
   defineDerived();
   definePins();
+  defineStored();
+  defineFigures();
   defineTasks();
   defineFind();
   defineCommands();

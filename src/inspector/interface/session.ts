@@ -21,8 +21,10 @@ import {
   type WhatIf,
 } from '../ends/index.js';
 
+import { Playing } from './playing.js';
+
 /** What a part of the interface shows below the sentence. */
-export type Panel = 'state' | 'derived' | 'tasks' | 'find' | 'session' | 'history' | 'branches';
+export type Panel = 'state' | 'derived' | 'tasks' | 'stored' | 'figures' | 'find' | 'session' | 'history' | 'branches';
 
 /** What stays in sight: a place of the state, or a derived value by its number. */
 export interface Pin {
@@ -160,6 +162,7 @@ export class Session extends EventTarget {
   }
 
   end(why: string): void {
+    this.playing.stop();
     clearTimeout(this.later);
     clearTimeout(this.leaving);
     this.ended = why;
@@ -296,8 +299,21 @@ export class Session extends EventTarget {
 
   // ---- choosing ----
 
+  readonly playing = new Playing(this);
+  /** Shows a moment as part of a history that is played, and the page as it was then. */
+  async playTo(number: number): Promise<void> {
+    this.wanted = { params: { number }, seq: undefined };
+    this.stopFollowing();
+    await (this.looking ??= this.look().finally(() => {
+      this.looking = undefined;
+    }));
+    const { moment } = this;
+    if (this.can('travel') && moment?.at != null) await this.try('show', { seq: moment.at });
+  }
+
   /** Looks at a moment. Following stops. Of several requests that come while one is under way, only the last one counts. */
   async lookAt(params: Methods['moment']['params'], seq?: number): Promise<void> {
+    this.playing.stop();
     this.wanted = { params, seq };
     this.stopFollowing();
     this.looking ??= this.look().finally(() => {
@@ -352,6 +368,7 @@ export class Session extends EventTarget {
   }
 
   private followOn(): void {
+    this.playing.stop();
     this.isFollowing = true;
     this.requestNumber++;
     this.forgetChoice();
@@ -479,4 +496,9 @@ const COMMANDS: ReadonlySet<Method> = new Set([
   'runAgain',
   'cancel',
   'edit',
+  'forget',
+  'rehydrate',
+  'flush',
+  'stored',
+  'storedTexts',
 ]);

@@ -7,6 +7,17 @@ export const NOT_OBSERVED = 'What followed these steps was not observed: that ha
 
 export const NO_TASKS = 'In a recording no task can run: it has no application.';
 
+export const NOT_KEPT = (): FloeError =>
+  new FloeError(
+    'FLOE_NOTHING_STORED',
+    'This runtime keeps nothing: give it a storage with createRuntime({ storage }), and say which stores are persisted().',
+  );
+
+export const noSuchStore = (name: string): FloeError =>
+  new FloeError('FLOE_NO_SUCH_STORE', `The runtime has no store '${name}'. Choose one of those that are listed.`);
+
+export const NO_STORAGE = 'A recording has no storage: what an application stores is seen where it runs.';
+
 export const noSuchTask = (seq: number, task: string | undefined): FloeError =>
   new FloeError(
     'FLOE_UNKNOWN_TASK',

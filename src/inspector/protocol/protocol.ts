@@ -54,6 +54,7 @@ export type Ability =
   | 'note'
   | 'run'
   | 'edit'
+  | 'stored'
   | 'replace'
   /** It sends lines of a trace file, and the inspector reads them: the smallest end that there is. */
   | 'lines';
@@ -486,6 +487,39 @@ export interface RunShown {
   readonly waitsFor: readonly string[];
 }
 
+// ---- what is stored, and what costs ----
+
+export interface StoredShown {
+  readonly store: string;
+  readonly kind: 'state' | 'set aside';
+  /** Characters. */
+  readonly size: number;
+  /** Changes of it are not written yet. */
+  readonly isPending: boolean;
+  readonly version: number | null;
+  /** How many changes are kept beside the whole. */
+  readonly changes: number;
+  /** Epoch milliseconds; `null` where it was before the inspector was attached. */
+  readonly written: number | null;
+  /** Of what was set aside: its key. */
+  readonly key?: string;
+  /** Its format, where a newer release of Floe stored it. */
+  readonly newer?: string;
+  /** What is wrong with it, or why it was set aside. */
+  readonly why?: string;
+}
+
+/** What an action, a task, a selector, a watcher or a store costs; times in milliseconds. */
+export interface Figure {
+  readonly kind: 'action' | 'task' | 'selector' | 'watcher' | 'stored';
+  readonly name: string;
+  readonly count: number;
+  readonly took: number | null;
+  readonly longest: number | null;
+  /** Of what is stored. */
+  readonly characters?: number | null;
+}
+
 // ---- histories, finding, what-if ----
 
 export interface HistoryEntry extends StepShown {
@@ -633,6 +667,24 @@ export interface Methods {
   /** Runs a task again with the arguments that a run had; `seq` is a step of that run. */
   runAgain: { params: { readonly seq: number }; result: object };
   cancel: { params: { readonly run: number }; result: object };
+  /** What is kept between sessions; `null` where nothing is. */
+  stored: {
+    params: object;
+    result: {
+      readonly status: string;
+      /** What this tab is among those that share its state. */
+      readonly tab: string;
+      readonly pending: readonly string[];
+      readonly items: readonly StoredShown[];
+      readonly problems: readonly ProblemShown[];
+    } | null;
+  };
+  forget: { params: { readonly store: string }; result: { readonly done: boolean } };
+  rehydrate: { params: { readonly store: string }; result: { readonly done: boolean } };
+  flush: { params: object; result: { readonly done: boolean } };
+  /** All keys and texts as they are stored, as JSON. */
+  storedTexts: { params: object; result: { readonly text: string } };
+  figures: { params: object; result: { readonly rows: readonly Figure[]; readonly isObserved: boolean } };
   /** Sets a place of the state by hand. `value` is JSON text, in the encoding of leaf values. */
   edit: { params: { readonly pointer: string; readonly value: string }; result: object };
   note: { params: { readonly seq: number; readonly text: string }; result: object };

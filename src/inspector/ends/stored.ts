@@ -1,0 +1,109 @@
+// What a runtime keeps between sessions, as the interface lists it, and what a developer does with it.
+import { type Extensible, listen, storesOf } from '../../core/internal.js';
+import { NOT_KEPT, noSuchStore } from '../protocol/errors.js';
+import type { Methods } from '../protocol/protocol.js';
+import type { RequestHandlers } from '../protocol/rpc.js';
+
+interface StoredItem {
+  readonly store: string;
+  readonly kind: 'state' | 'set aside';
+  readonly size: number;
+  readonly version?: number;
+  readonly changes?: number;
+  readonly newer?: string;
+  readonly why?: string;
+  readonly key?: string;
+  readonly time?: number;
+}
+
+/** The persistence of a runtime, as far as a link knows it. */
+export interface Kept {
+  readonly status: string;
+  readonly tab: string;
+  readonly pending: readonly string[];
+  readonly problems: readonly { readonly code: string; readonly message: string }[];
+  flush(): Promise<boolean>;
+  rehydrate(...stores: unknown[]): Promise<boolean>;
+  forget(...stores: unknown[]): Promise<boolean>;
+  list(): Promise<readonly StoredItem[]>;
+  texts(): Promise<Readonly<Record<string, string>>>;
+  watch(listener: () => void): () => void;
+}
+
+/** When each store was written last, and how often, while an inspector was attached. */
+export class LastWrites {
+  /** Epoch milliseconds, by store. */
+  readonly times = new Map<string, number>();
+  readonly counts = new Map<string, number>();
+  /** Stores that changed since they were written. */
+  private readonly changed = new Set<string>();
+  private readonly stops: readonly (() => void)[];
+
+  constructor(host: Extensible, kept: Pick<Kept, 'pending' | 'watch'>) {
+    this.stops = [
+      listen(host, {
+        transition: ({ changed }) => {
+          for (const { store } of changed) if (store.kept) this.changed.add(store.name);
+        },
+      }),
+      kept.watch(() => {
+        const pending = new Set(kept.pending);
+        for (const store of this.changed) {
+          if (pending.has(store)) continue;
+          this.changed.delete(store);
+          this.times.set(store, host.now());
+          this.counts.set(store, (this.counts.get(store) ?? 0) + 1);
+        }
+      }),
+    ];
+  }
+
+  end(): void {
+    for (const stop of this.stops) stop();
+  }
+}
+
+/** So many problems are told, the newest. */
+const MOST_PROBLEMS = 20;
+
+export function storedHandlers(
+  host: Extensible,
+  kept: Kept | undefined,
+  writes: LastWrites | undefined,
+): Pick<RequestHandlers, 'stored' | 'forget' | 'rehydrate' | 'flush' | 'storedTexts'> {
+  const given = (): Kept => {
+    if (!kept) throw NOT_KEPT();
+    return kept;
+  };
+  const storeNamed = (name: string): unknown => {
+    const store = storesOf(host).find((one) => one.name === name);
+    if (!store) throw noSuchStore(name);
+    return store;
+  };
+  const asResult = async (done: Promise<boolean>): Promise<{ readonly done: boolean }> => ({ done: await done });
+  return {
+    stored: async (): Promise<Methods['stored']['result']> => {
+      if (!kept) return null;
+      const { status, tab, pending, problems } = kept;
+      const items = await kept.list();
+      return {
+        ...{ status, tab, pending },
+        items: items.map(({ store, kind, size, version, changes, newer, why, key, time }) => ({
+          ...{ store, kind, size },
+          isPending: pending.includes(store),
+          version: version ?? null,
+          changes: changes ?? 0,
+          written: kind === 'state' ? (writes?.times.get(store) ?? null) : (time ?? null),
+          ...(key !== undefined && { key }),
+          ...(newer !== undefined && { newer }),
+          ...(why !== undefined && { why }),
+        })),
+        problems: problems.slice(-MOST_PROBLEMS).map(({ code, message }) => ({ code, message })),
+      };
+    },
+    forget: ({ store }) => asResult(given().forget(storeNamed(store))),
+    rehydrate: ({ store }) => asResult(given().rehydrate(storeNamed(store))),
+    flush: () => asResult(given().flush()),
+    storedTexts: async () => ({ text: JSON.stringify(await given().texts(), undefined, 2) }),
+  };
+}
