@@ -21,6 +21,11 @@ export interface InspectorOptions {
    * types. Default: none.
    */
   readonly key?: string;
+  /**
+   * The tests that it writes: `model` is the module from which they import `stores`, as a test file sees it.
+   * Default: `{ model: './model/index.js' }`.
+   */
+  readonly tests?: { readonly model: string };
   /** What it calls the application. Default: the title of the page. */
   readonly name?: string;
 }
@@ -46,7 +51,7 @@ export interface Linked {
  * if (import.meta.env.DEV) void import('floe/inspector').then(({ showInspector }) => showInspector(runtime));
  */
 export function showInspector(what: Inspectable | Linked, options: InspectorOptions = {}): Inspector {
-  checkOptions('showInspector', options, ['dock', 'folded', 'name', 'key']);
+  checkOptions('showInspector', options, ['dock', 'folded', 'name', 'key', 'tests']);
   const { dock = 'bottom', folded = window.innerWidth < NARROW, name = document.title || 'The page' } = options;
   defineInspector();
   // Files may hold tables.
@@ -61,6 +66,10 @@ export function showInspector(what: Inspectable | Linked, options: InspectorOpti
     if (what.trace) ends.push(noted.add(what.trace));
   }
   const session = new Session(channel, name);
+  if (options.tests) {
+    checkOptions('showInspector, tests', options.tests, ['model']);
+    session.testModel = options.tests.model;
+  }
   const one = (shown ??= show(dock, folded, options.key));
   // A second runtime of the page is a second session of one inspector.
   one.element.sessions = [...one.element.sessions, session];

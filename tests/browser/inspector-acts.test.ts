@@ -186,3 +186,31 @@ test('a history is played: the page follows, idle stretches are short, and actin
   await button(inspector(page), 'Play').waitFor();
   expect(await note()).toBe('Another way');
 });
+
+test('a test is taken from the last interactions, or from two clicks in the line of time, and shown before it is saved', async () => {
+  for (const text of ['Fog', 'Rain']) {
+    await page.locator('#note').fill(text);
+    await page.locator('#quiet').click();
+    await says(page, /^Your click on “Quiet” dispatched nothing$/);
+  }
+  const form = inspector(page).getByRole('form', { name: 'Write a test' });
+  const open = async (): Promise<void> => {
+    await button(inspector(page), 'More').click();
+    await inspector(page).getByRole('menuitem', { name: 'Write a test…' }).click();
+  };
+  await open();
+  await form.getByLabel('The last interactions of the user').fill('1');
+  await form.getByText('Of step 3 to step 3.').waitFor();
+  await form.getByLabel('The last interactions of the user').fill('2');
+  await form.getByText('Of step 2 to step 3.').waitFor();
+  await button(form, 'Write').click();
+  const written = inspector(page).getByRole('form', { name: 'A test' });
+  expect(await written.locator('pre').textContent()).toMatch(/from '\.\.\/src\/model\.js'.*Fog.*Rain/s);
+  await button(written, 'Close').click();
+  await open();
+  await button(form, 'or choose the steps in the line of time').click();
+  const marks = inspector(page).locator('floe-time .mark');
+  for (const at of [await marks.first().boundingBox(), await marks.last().boundingBox()])
+    await page.mouse.click(at!.x + at!.width / 2, at!.y + at!.height / 2);
+  await form.getByText(/^Of step 0 to step [23]\.$/).waitFor();
+});

@@ -138,6 +138,20 @@ export class HistoryEnd {
     return this.drawer.shown(params, this.revision, matches && ((position) => matches(this.source.at(position)!)));
   }
 
+  private lastInteractions({ count }: Methods['lastInteractions']['params']): Methods['lastInteractions']['result'] {
+    const { index, source } = this;
+    let found = 0;
+    let from = Infinity;
+    for (let i = index.moments.length - 1; i >= index.firstMoment && found < count; i--) {
+      const { by, steps, first } = index.moments[i];
+      if (by !== 'user' || steps === 0) continue;
+      found++;
+      from = Math.min(from, Math.max(first, index.first));
+    }
+    const [begin, end] = [source.at(from), source.at(source.end - 1)];
+    return begin && end ? { from: begin.seq, to: end.seq, count: found } : null;
+  }
+
   private near({ seq, by }: Methods['near']['params']): Methods['near']['result'] {
     const { source } = this;
     const position = Math.max(0, source.positionOf(seq));
@@ -256,6 +270,7 @@ export class HistoryEnd {
       figures: readied(async () => figuresShown(this.source, index, await this.around.figures?.())),
       history: readied((params) => values.history(params)),
       find: readied((params) => this.find(params)),
+      lastInteractions: readied((params) => this.lastInteractions(params)),
       compareBranches: (params) => this.compareBranches(params),
       export: (params) => file.exported(params),
       writeTest: (params) => file.test(params),

@@ -123,6 +123,6 @@ export const besideStyles = css`
   }
   .bottom.with-notice form.form {
     top: 66px;
-    max-height: 230px;
+    max-height: 146px;
   }
 `;

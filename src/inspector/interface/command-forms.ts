@@ -32,6 +32,7 @@ class CommandForm extends Part {
     if (this.shown === this.form) return;
     this.shown = this.form;
     this.writtenTest = undefined;
+    this.session.range = undefined;
     run(this.updateComplete.then(() => this.firstField.value?.focus()));
   }
 
@@ -40,6 +41,7 @@ class CommandForm extends Part {
   }
 
   private closeForm(): void {
+    this.session.isChoosingRange = false;
     this.dispatchEvent(new CustomEvent('close-form'));
   }
 
@@ -79,16 +81,11 @@ class CommandForm extends Part {
 
   private testForm(): TemplateResult {
     const { session } = this;
-    const { moment, status } = session;
-    const last = session.momentSeq ?? status?.lastSeq ?? 0;
     const submit = async (event: Event): Promise<void> => {
       event.preventDefault();
-      const data = new FormData(event.target as HTMLFormElement);
-      const result = await session.try('writeTest', {
-        from: Number(data.get('from')),
-        to: Number(data.get('to')),
-        model: data.get('model') as string,
-      });
+      const model = new FormData(event.target as HTMLFormElement).get('model') as string;
+      const { from, to } = this.testRange;
+      const result = await session.try('writeTest', { from, to, model });
       this.writtenTest = result?.text;
     };
     if (this.writtenTest !== undefined)
@@ -109,29 +106,58 @@ class CommandForm extends Part {
       'Write a test',
       submit,
       html`
-        <label
-          >From step
-          <input
-            name="from"
-            type="number"
-            min=${status?.firstSeq ?? 0}
-            max=${status?.lastSeq ?? 0}
-            ${ref(this.firstField)}
-            .value=${String(moment?.first ?? Math.max(0, last - 4))}
-        /></label>
-        <label
-          >to step
-          <input
-            name="to"
-            type="number"
-            min=${status?.firstSeq ?? 0}
-            max=${status?.lastSeq ?? 0}
-            .value=${String(moment?.last ?? last)}
-        /></label>
-        <label>It imports <code>stores</code> from <input name="model" .value=${'./model/index.js'} /></label>
+        ${this.rangeFields()}
+        <label>It imports <code>stores</code> from <input name="model" .value=${session.testModel} /></label>
       `,
       'Write',
     );
+  }
+
+  /** The steps of the test: chosen in the line of time, or else those of the moment. */
+  private get testRange(): { readonly from: number; readonly to: number } {
+    const { range, moment, status, momentSeq } = this.session;
+    const last = momentSeq ?? status?.lastSeq ?? 0;
+    if (range) return { from: range.from, to: range.to ?? range.from };
+    return { from: moment?.first ?? Math.max(0, last - 4), to: moment?.last ?? last };
+  }
+
+  private rangeFields(): TemplateResult {
+    const { session } = this;
+    const { from, to } = this.testRange;
+    const { isChoosingRange, range } = session;
+    return html`
+      <label
+        >The last interactions of the user
+        <input
+          type="number"
+          min="1"
+          max="100"
+          placeholder="how many"
+          ${ref(this.firstField)}
+          @input=${(event: Event) => run(this.takeLast(Number((event.target as HTMLInputElement).value)))}
+      /></label>
+      <button
+        type="button"
+        aria-pressed=${isChoosingRange}
+        @click=${() => {
+          session.isChoosingRange = !isChoosingRange;
+          session.range = undefined;
+          session.changed();
+        }}
+      >
+        ${!isChoosingRange ? 'or choose the steps in the line of time' : range === undefined ? 'Click where the test begins …' : 'Click where it ends …'}
+      </button>
+      <p class="quiet" role="status">Of step ${from} to step ${to}.</p>
+    `;
+  }
+
+  private async takeLast(count: number): Promise<void> {
+    if (!(count >= 1)) return;
+    const { session } = this;
+    const found = await session.try('lastInteractions', { count });
+    if (!found) return;
+    session.range = found;
+    session.changed();
   }
 
   private noteForm(): TemplateResult {

@@ -163,7 +163,7 @@ export const momentStyles = css`
   }
   .bottom form.form {
     top: 34px;
-    max-height: 262px;
+    max-height: 176px;
   }
   .moment form.form {
     right: auto;

@@ -71,6 +71,11 @@ export class Session extends EventTarget {
   /** The window in which it is drawn: of the page, or of a frame in it. */
   view: Window | undefined;
   pins: readonly Pin[] = [];
+  /** The steps of which a test is written; the second is missing while it is chosen in the line of time. */
+  range: { readonly from: number; readonly to: number | undefined } | undefined;
+  isChoosingRange = false;
+  /** Where a test imports the model from. */
+  testModel = './model/index.js';
   /** The link is over. */
   ended: string | undefined;
   private readonly asking: Asking;
@@ -358,6 +363,17 @@ export class Session extends EventTarget {
     const number = moment.number + by;
     if (number < status.firstMoment || number >= status.moments) return;
     await this.lookAt({ number });
+  }
+
+  /** A click in the line of time, while the steps of a test are chosen there: first where it begins, then where it ends. */
+  chooseForRange(seq: number): void {
+    const { range } = this;
+    if (range?.to !== undefined || !range) this.range = { from: seq, to: undefined };
+    else {
+      this.range = { from: Math.min(range.from, seq), to: Math.max(range.from, seq) };
+      this.isChoosingRange = false;
+    }
+    this.changed();
   }
 
   /** What came since the moment: the newest, or the first that failed. */

@@ -445,7 +445,9 @@ class TimeLine extends Part {
     const { session } = this;
     const nearest = this.nearestMark(x);
     const seq = nearest ?? (await session.ask('at', { time: this.timeAt(x) })).seq;
-    if (seq !== null) await session.lookAtStep(seq);
+    if (seq === null) return;
+    if (session.isChoosingRange) session.chooseForRange(seq);
+    else await session.lookAtStep(seq);
   }
 
   private nearestMark(x: number): number | undefined {

@@ -644,6 +644,11 @@ export interface Methods {
     };
   };
   export: { params: { readonly from: number }; result: { readonly text: string; readonly next: number | null } };
+  /** The steps of the last interactions of the user, and of what they led to. */
+  lastInteractions: {
+    params: { readonly count: number };
+    result: { readonly from: number; readonly to: number; readonly count: number } | null;
+  };
   writeTest: {
     params: { readonly from: number; readonly to: number; readonly model: string };
     result: { readonly text: string };

@@ -53,7 +53,7 @@ const scenarios = {
     at('#note').addEventListener('change', ({ target }) => runtime.dispatch(noted((target as HTMLInputElement).value)));
     at('#assign').addEventListener('click', () => void runtime.run(assign('v2', 'N2')).catch(() => undefined));
     at('#open').addEventListener('click', () => (at('p').textContent = 'opened'));
-    showInspector(runtime, { name: 'Small port', key: 'F2', folded: false });
+    showInspector(runtime, { name: 'Small port', key: 'F2', folded: false, tests: { model: '../src/model.js' } });
     Object.assign(globalThis, {
       runtime,
       act: {
