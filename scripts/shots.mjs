@@ -29,16 +29,20 @@ async function pages(work) {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   await page.goto(office.address);
   await page.locator('tr.row').first().waitFor();
-  await page.locator('floe-inspector .say').waitFor();
+  await inspectorOf(page).locator('.say').waitFor();
   await work(page);
   await browser.close();
   await office.close();
 }
 
+/** The docked inspector: it stands in a frame of its own. */
+const inspectorOf = (page) => page.frameLocator('iframe[title=Inspector]');
+
 /** The demo with its inspector docked. */
 async function docked(page) {
-  const button = (name) => page.getByRole('button', { name, exact: true });
-  const says = (text) => page.locator('.say .sentence').filter({ hasText: text }).waitFor();
+  const inspector = inspectorOf(page);
+  const button = (name) => inspector.getByRole('button', { name, exact: true });
+  const says = (text) => inspector.locator('.say .sentence').filter({ hasText: text }).waitFor();
   const anchored = page.locator('tr.row').filter({ has: page.locator('.place-cell', { hasText: /^A/ }) });
   await page.getByText(/^Expected \d+$/).click();
   await page.locator('tr.row').last().click();
@@ -54,30 +58,30 @@ async function docked(page) {
   await says(/alongside$/);
   await page.waitForTimeout(500);
   await button('Derived').click();
-  await page.locator('floe-derived li', { hasText: 'counts' }).first().getByRole('button').first().click();
-  await page.locator('floe-derived .detail').waitFor();
+  await inspector.locator('floe-derived li', { hasText: 'counts' }).first().getByRole('button').first().click();
+  await inspector.locator('floe-derived .detail').waitFor();
   await page.waitForTimeout(400);
   await page.screenshot({ path: shot('inspector-derived') });
-  await page.locator('floe-changes button.place', { hasText: 'phase' }).click();
-  await page.locator('floe-history .entry').nth(1).waitFor();
+  await inspector.locator('floe-changes button.place', { hasText: 'phase' }).click();
+  await inspector.locator('floe-history .entry').nth(1).waitFor();
   await page.screenshot({ path: shot('inspector-history') });
   await button('State').click();
-  await page.locator('floe-tree .row.replaced').first().waitFor();
+  await inspector.locator('floe-tree .row.replaced').first().waitFor();
   await button('Leave out').click();
-  await page.getByText(/^Without step \d+$/).waitFor();
+  await inspector.getByText(/^Without step \d+$/).waitFor();
   await page.waitForTimeout(400);
   await page.screenshot({ path: shot('inspector-without') });
   await button('Take in').click();
-  await page.getByText(/^With step \d+ again$/).waitFor();
+  await inspector.getByText(/^With step \d+ again$/).waitFor();
   // Another way, from some steps back.
   await button('Live').click();
   await button('Back: the moment before').click();
   await button('Back: the moment before').click();
   await button('More').click();
-  await page.getByRole('menuitem', { name: 'Show the page here' }).click();
-  await page.getByText(/^The page shows step/).waitFor();
+  await inspector.getByRole('menuitem', { name: 'Show the page here' }).click();
+  await inspector.getByText(/^The page shows step/).waitFor();
   await page.getByLabel('Log note for the next watch').fill('Shore power at N1 is out until noon.');
-  await page.locator('floe-time .branch').waitFor();
+  await inspector.locator('floe-time .branch').waitFor();
   writeFileSync(branched, await page.evaluate(() => globalThis.harbour.trace.export()));
   await page.emulateMedia({ colorScheme: 'dark' });
   await button('Back: the moment before').click();
@@ -88,7 +92,7 @@ async function docked(page) {
 
 /** What is kept, and a name that the office could not be told. */
 async function kept(page) {
-  await page.getByRole('button', { name: 'Fold the inspector' }).click();
+  await inspectorOf(page).getByRole('button', { name: 'Fold the inspector' }).click();
   await page.getByText(/^Expected \d+$/).click();
   await page.locator('tr.row').first().click();
   await page.getByLabel('Log note for the next watch').fill('Shore power at N1 is out until noon.');
@@ -161,13 +165,13 @@ async function created() {
   const browser = await chromium.launch(launchOptions(findChromium()));
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   await page.goto(server.resolvedUrls.local[0]);
-  await page.locator('floe-inspector .say').waitFor();
+  await inspectorOf(page).locator('.say').waitFor();
   for (const vessel of ['Wren Sound', 'Corran Bell', 'Far Lodestar']) {
     await page.getByLabel('Vessel').fill(vessel);
     await page.getByRole('button', { name: 'Plan a visit' }).click();
   }
   await page.locator('li', { hasText: 'Corran Bell' }).getByText('Cancel').click();
-  await page.locator('.say .sentence').filter({ hasText: 'cancelled the visit of Corran Bell' }).waitFor();
+  await inspectorOf(page).locator('.say .sentence').filter({ hasText: 'cancelled the visit of Corran Bell' }).waitFor();
   await page.waitForTimeout(600);
   await page.screenshot({ path: shot('new') });
   await browser.close();

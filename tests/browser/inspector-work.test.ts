@@ -20,7 +20,7 @@ describe('what a developer does', () => {
     await difference.getByText(/^With step \d+ again$/).waitFor();
   });
 
-  test('an action is sent again, edited; text that is not JSON is refused and kept', async () => {
+  inLongMode('an action is sent again, edited; text that is not JSON is refused and kept', async () => {
     const page = await open();
     await page.getByLabel('Log note for the next watch').fill('Fog.');
     await says(page, /wrote in the log$/);
@@ -197,7 +197,7 @@ describe('each task of the work takes at most three clicks', () => {
     await press(button(form, 'Send'));
     await says(page, /^You, in this inspector, put .* back to expected$/);
   });
-  test('what does this selector depend on, and was it computed for nothing: two', async () => {
+  inLongMode('what does this selector depend on, and was it computed for nothing: two', async () => {
     const { page, press } = await fresh();
     await press(button(inspector(page), 'Derived'));
     await press(inspector(page).locator('floe-derived li', { hasText: 'counts' }).first().getByRole('button').first());

@@ -45,7 +45,7 @@ describe('the moment', () => {
     expect(await inspector(page).locator('floe-changes').getByText('does the handler call').count()).toBe(0);
   });
 
-  test('what is typed is noted without what was typed', async () => {
+  inLongMode('what is typed is noted without what was typed', async () => {
     const page = await open();
     await page.getByLabel('Log note for the next watch').pressSequentially('Fog at noon');
     await says(page, /^Your input in “Log note for the next watch/);
@@ -266,7 +266,7 @@ describe('state and derived values', () => {
     await board.waitFor({ state: 'hidden' });
   });
 
-  test('steps are found by text, outcome and store', async () => {
+  inLongMode('steps are found by text, outcome and store', async () => {
     const page = await open();
     await assign(page);
     await says(page, /the office/);
