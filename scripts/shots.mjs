@@ -73,6 +73,7 @@ async function docked(page) {
   await page.screenshot({ path: shot('inspector-without') });
   await button('Take in').click();
   await inspector.getByText(/^With step \d+ again$/).waitFor();
+  await button('State').click();
   // Another way, from some steps back.
   await button('Live').click();
   await button('Back: the moment before').click();
