@@ -14,9 +14,7 @@ import {
   storeName,
   type Touches,
 } from '../core/internal.js';
-import type { About } from '../core/index.js';
 import { isKey, type AnyEntity } from './entity.js';
-import { withTitle } from './titles.js';
 import { noKey } from './errors.js';
 import { checkWay, wayOf, type ExpandOptions } from './expand.js';
 import { ingested } from './ingest.js';
@@ -82,11 +80,6 @@ class TablesDefinition extends StoreDefinition {
 
   override again(name: string, original: Original): TablesDefinition {
     return new TablesDefinition(name, this.types_, undefined, { of: this, original });
-  }
-
-  override aboutOf(type: string): About | undefined {
-    const declared = super.aboutOf(type);
-    return DEV ? withTitle(declared, this.name, type) : declared;
   }
 
   /** A state to begin with, with all tables. */

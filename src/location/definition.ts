@@ -1,5 +1,5 @@
-import type { About, AnyAction, Handled } from '../core/index.js';
-import { type Change, DEV, handlesType, StoreDefinition } from '../core/internal.js';
+import type { AnyAction, Handled } from '../core/index.js';
+import { type Change, handlesType, StoreDefinition } from '../core/internal.js';
 
 /** How places are written as addresses, and read again. */
 export interface Spelling {
@@ -8,23 +8,6 @@ export interface Spelling {
   /** The place that an address can say, of any place that a change gives. */
   settled(place: unknown): unknown;
 }
-
-/** `went to visit v7`. */
-const wentTo = ({
-  at,
-  params = {},
-}: {
-  readonly at?: string | null;
-  readonly params?: Readonly<Record<string, unknown>>;
-}): string => (at == null ? 'went to an unknown address' : ['went to', at, ...Object.values(params)].join(' '));
-
-const changedQuery = ({
-  query,
-  without = [],
-}: {
-  readonly query: object;
-  readonly without?: readonly string[];
-}): string => `changed ${[...Object.keys(query), ...without].join(' and ') || 'nothing'} in the address`;
 
 /** A store whose state is a place, and which says what becomes of the browser's history. */
 export class LocationDefinition extends StoreDefinition {
@@ -50,14 +33,6 @@ export class LocationDefinition extends StoreDefinition {
   /** Whatever a change does: what is in the state is what its address says. */
   override completed(_before: unknown, after: unknown): unknown {
     return this.spelling.settled(after);
-  }
-
-  /** Where the user went, in words: for tools, in development only. */
-  override aboutOf(type: string): About | undefined {
-    const declared = super.aboutOf(type);
-    if (!DEV || declared?.title !== undefined) return declared;
-    if (type === `${this.name}.went`) return { ...declared, title: wentTo };
-    return type === `${this.name}.queryChanged` ? { ...declared, title: changedQuery } : declared;
   }
 
   override when(actions: Handled, change: Change, options: { readonly replace?: boolean } = {}): this {

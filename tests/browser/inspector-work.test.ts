@@ -172,7 +172,7 @@ describe('each task of the work takes at most three clicks', () => {
     await press(inspector(page).locator('floe-changes button.place', { hasText: 'phase' }));
     await inspector(page).locator('floe-history .because').first().waitFor();
   });
-  test('which actions failed: one', async () => {
+  inLongMode('which actions failed: one', async () => {
     const page = await open();
     await assign(page);
     await says(page, /the office refused it/);

@@ -37,7 +37,7 @@ describe('the moment', () => {
       .waitFor();
   });
 
-  test('a click that dispatches nothing says so; where it changed the page, no handler is blamed', async () => {
+  inLongMode('a click that dispatches nothing says so; where it changed the page, no handler is blamed', async () => {
     const page = await open();
     await button(page, 'Plan a visit').click();
     await says(page, /^Your click on “Plan a visit” changed the page, and dispatched nothing$/);
@@ -70,7 +70,7 @@ describe('the moment', () => {
     expect(await inspector(page).locator('floe-changes pre').textContent()).toContain('"op": "replace"');
   });
 
-  test('back, forward and live go from moment to moment; the page stays where it is', async () => {
+  inLongMode('back, forward and live go from moment to moment; the page stays where it is', async () => {
     const page = await open();
     await bringAlongside(page);
     const rows = await page.locator('tr.row').count();

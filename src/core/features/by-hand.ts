@@ -90,9 +90,9 @@ export interface OnConsole {
   set(pointer: string, value: unknown): void;
 }
 
-/** The runtime as it stands on the console, with the places of its state. */
+/** Gives the runtime what a developer has of it on the console: the places of its state. */
 export function onConsole<R extends object>(kernel: Extensible, runtime: R, name: string): R & OnConsole {
-  return Object.assign(Object.create(runtime) as R, {
+  return Object.assign(runtime, {
     at: (pointer: string) => readOnly(valueAtPlace(kernel, pointer), pointer, name),
     set: (pointer: string, value: unknown) => setPlace(kernel, pointer, value),
   });

@@ -1,13 +1,13 @@
 // The end of a link that shows a history: it responds to whatever can be read from recorded steps. A running application
 // and a file have it in common.
 import { parsePointer } from '../../core/internal.js';
-import { encodePatch, patched, type TraceSource } from '../../trace/internal.js';
+import { encodePatch, type TraceSource } from '../../trace/internal.js';
 import type { Step } from '../../trace/index.js';
-import type { ChangeShown } from '../protocol/protocol.js';
-import { changesBetween, pointersOf } from '../history/changes.js';
+import { BranchReads } from './branch-reads.js';
+import { pointersOf } from '../history/changes.js';
 import { asks, finder, placeOfHit } from '../history/finding.js';
 import { HistoryFile } from './history-file.js';
-import { MOST_CHANGES, StepReads, type HistoryContext } from './step-reads.js';
+import { StepReads, type HistoryContext } from './step-reads.js';
 import { ValueReads } from './value-reads.js';
 import type { Methods, Status, StepShown } from '../protocol/protocol.js';
 import type { RequestHandlers } from '../protocol/rpc.js';
@@ -31,6 +31,7 @@ export class HistoryEnd {
   readonly steps: StepReads;
   private readonly values: ValueReads;
   private readonly file: HistoryFile;
+  private readonly branches: BranchReads;
 
   /** @param changed called when something changed that the other end may want to know */
   constructor(
@@ -43,6 +44,7 @@ export class HistoryEnd {
     this.steps = new StepReads(source, this.index, around);
     this.values = new ValueReads(source, this.steps, around);
     this.file = new HistoryFile(source, this.steps);
+    this.branches = new BranchReads(source, this.steps);
     this.stop = source.watch((from) => {
       if (from !== undefined && from < this.index.end) this.index.cut(from);
       this.touch();
@@ -168,51 +170,6 @@ export class HistoryEnd {
     return { seq: source.at(nearer)?.seq ?? null };
   }
 
-  private async compareBranches({
-    a,
-    b,
-  }: Methods['compareBranches']['params']): Promise<Methods['compareBranches']['result']> {
-    const [from, to] = [await this.statesOfBranch(a), await this.statesOfBranch(b)];
-    const last = this.source.at(this.source.end - 1)?.seq ?? 0;
-    const { changes } = changesBetween(from, to, last, Infinity);
-    // What only actions changed that are not listed, as a clock does, is no difference between what was done.
-    const listed = new Set([...this.listedPlaces(a), ...this.listedPlaces(b)]);
-    const holders = new Set([...listed].flatMap(wayTo));
-    const isListed = ({ pointer }: ChangeShown): boolean =>
-      holders.has(pointer) || wayTo(pointer).some((place) => listed.has(place));
-    const relevant = changes.filter(isListed);
-    return {
-      changes: relevant.slice(0, MOST_CHANGES),
-      changeCount: relevant.length,
-      unlisted: changes.length - relevant.length,
-    };
-  }
-
-  /** The places that listed steps of a branch changed since it left the present one. */
-  private listedPlaces(branch: number): readonly string[] {
-    const { source } = this;
-    const { steps } = source.stepsOf(branch);
-    const own = [...steps];
-    if (branch === source.branch)
-      for (const other of source.branches) {
-        if (other.id === branch) continue;
-        for (let at = source.stepsOf(other.id).common + 1; at < source.end; at++) own.push(source.at(at)!);
-      }
-    return pointersOf(
-      own.filter(({ fact }) => fact !== 'summed'),
-      Infinity,
-    );
-  }
-
-  private async statesOfBranch(branch: number): Promise<Readonly<Record<string, unknown>>> {
-    const { source } = this;
-    const { common, steps } = source.stepsOf(branch);
-    const states = (await this.steps.statesAt(branch === source.branch ? source.end - 1 : common)) as Readonly<
-      Record<string, unknown>
-    >;
-    return branch === source.branch ? states : patched(states, steps);
-  }
-
   private changedPlaces({ seq, since }: Methods['changed']['params']): Methods['changed']['result'] {
     const { index, source } = this;
     const [from, to] = [this.steps.position(since), this.steps.position(seq)];
@@ -232,7 +189,7 @@ export class HistoryEnd {
 
   /** What an end responds to. Each end adds what it can do beside it. */
   handlers(): RequestHandlers {
-    const { index, steps, values, file } = this;
+    const { index, steps, values, file, branches } = this;
     const readied =
       <P, R>(respond: (params: P) => R) =>
       async (params: P): Promise<Awaited<R>> => {
@@ -271,7 +228,7 @@ export class HistoryEnd {
       history: readied((params) => values.history(params)),
       find: readied((params) => this.find(params)),
       lastInteractions: readied((params) => this.lastInteractions(params)),
-      compareBranches: (params) => this.compareBranches(params),
+      compareBranches: (params) => branches.compare(params),
       export: (params) => file.exported(params),
       writeTest: (params) => file.test(params),
       code: (params) => file.code(params),
@@ -285,6 +242,3 @@ export class HistoryEnd {
     };
   }
 }
-
-/** A place, and those that it stands in. */
-const wayTo = (pointer: string): string[] => pointer.split('/').map((_, i, keys) => keys.slice(0, i + 1).join('/'));

@@ -15,8 +15,7 @@ import {
 import { sourceOf, type States, type Trace, type TraceSource } from '../../trace/internal.js';
 import { changesBetween } from '../history/changes.js';
 import { Derived } from './derived.js';
-import type { ObservedFigures } from '../history/figures.js';
-import { LastWrites, storedHandlers, type Kept } from './stored.js';
+import { figuresOf, keptOf, LastWrites, storedHandlers } from './stored.js';
 import { fittingOf } from './fitting.js';
 import {
   badPayload,
@@ -89,7 +88,10 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
       observedOf: (seqs, most) => (isLive ? observing.of(seqs, nameOf, most) : null),
       derivedValue: (id) => derived.value(id),
       links: linksOf(host),
-      ...(isLive && { underWay: () => runsUnderWay(host), figures: () => figuresOf(observing, kept, writes) }),
+      ...(isLive && {
+        underWay: () => runsUnderWay(host),
+        figures: () => figuresOf(observing.figures(nameOf), kept, writes),
+      }),
     },
     changed.call,
   );
@@ -268,24 +270,6 @@ function linkWithoutTrace(channel: Channel, { name }: RuntimeEndOptions): () => 
     moment: () => null,
   });
   return end;
-}
-
-const keptOf = ({ persistence }: Inspectable): Kept | undefined =>
-  typeof (persistence as Partial<Kept> | undefined)?.list === 'function' ? (persistence as Kept) : undefined;
-
-/** What was observed of selectors and watchers, and what is stored. */
-async function figuresOf(
-  observing: Observing,
-  kept: Kept | undefined,
-  writes: LastWrites | undefined,
-): Promise<ObservedFigures> {
-  const items = kept ? await kept.list().catch(() => []) : [];
-  return {
-    ...observing.figures(nameOf),
-    stored: items
-      .filter(({ kind }) => kind === 'state')
-      .map(({ store, size }) => ({ name: store, count: writes?.counts.get(store) ?? 0, characters: size })),
-  };
 }
 
 function storedOf({ persistence }: Inspectable): Stored | undefined {

@@ -1,6 +1,7 @@
 // What a runtime keeps between sessions, as the interface lists it, and what a developer does with it.
 import { type Extensible, listen, storesOf } from '../../core/internal.js';
 import { NOT_KEPT, noSuchStore } from '../protocol/errors.js';
+import type { ObservedFigures } from '../history/figures.js';
 import type { Methods } from '../protocol/protocol.js';
 import type { RequestHandlers } from '../protocol/rpc.js';
 
@@ -105,5 +106,23 @@ export function storedHandlers(
     rehydrate: ({ store }) => asResult(given().rehydrate(storeNamed(store))),
     flush: () => asResult(given().flush()),
     storedTexts: async () => ({ text: JSON.stringify(await given().texts(), undefined, 2) }),
+  };
+}
+
+export const keptOf = ({ persistence }: { readonly persistence?: unknown }): Kept | undefined =>
+  typeof (persistence as Partial<Kept> | undefined)?.list === 'function' ? (persistence as Kept) : undefined;
+
+/** What was observed of selectors and watchers, and what is stored. */
+export async function figuresOf(
+  observed: Pick<ObservedFigures, 'selectors' | 'watchers'>,
+  kept: Kept | undefined,
+  writes: LastWrites | undefined,
+): Promise<ObservedFigures> {
+  const items = kept ? await kept.list().catch(() => []) : [];
+  return {
+    ...observed,
+    stored: items
+      .filter(({ kind }) => kind === 'state')
+      .map(({ store, size }) => ({ name: store, count: writes?.counts.get(store) ?? 0, characters: size })),
   };
 }

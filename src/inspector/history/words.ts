@@ -2,13 +2,14 @@
 import { escapeKey, isFields, isKeyed, lookUp, parsePointer } from '../../core/internal.js';
 import type { Interaction, Step } from '../../trace/index.js';
 import type { TraceSource } from '../../trace/internal.js';
+import { readyMadeTitle } from './ready-made.js';
 import type { RunSpan } from './step-index.js';
 import { valueShown } from './values.js';
 
 /** What happened in a step, in a few words: its title, or its names. */
 export function labelOf(step: Step, source: TraceSource): string {
   const { fact, action, run, count, about, alsoAbout, cause, stores } = step;
-  const title = source.titleOf(step);
+  const title = titleOf(step, source);
   if (run) {
     const what = title ?? run.task;
     const named = run.id > 0 ? `${what}, run ${run.id}` : what;
@@ -58,6 +59,13 @@ function editedText({ changes, seq }: Step, source: TraceSource): string {
   if (!first) return 'nothing';
   const states = source.positionOf(seq) < 0 ? {} : source.statesAt(source.positionOf(seq));
   return `${placeLabel(first.path, states)}${'value' in first ? ` to ${wordsOf(first.value)}` : ''}`;
+}
+
+/** What the model calls a step; of a ready-made action what it is called by itself. */
+export function titleOf(step: Step, source: TraceSource): string | undefined {
+  const declared = source.titleOf(step);
+  if (declared !== undefined || !step.action || step.kind !== 'action') return declared;
+  return readyMadeTitle(step.action.type, step.action.payload);
 }
 
 /** The type of its action, the name of its task, or the fact. */
@@ -237,7 +245,7 @@ function predicate({ steps, runs, interaction }: Account, source: TraceSource): 
   const others = steps.filter((step) => howOf(step) !== undefined).map((step) => `${nameOf(step)}, ${howOf(step)!}`);
   const titles = distinct(
     fine.flatMap((step) => {
-      const title = step.kind === 'action' ? source.titleOf(step) : undefined;
+      const title = step.kind === 'action' ? titleOf(step, source) : undefined;
       return title === undefined ? [] : [step.excluded ? `${title} (left out)` : title];
     }),
   );
@@ -258,7 +266,7 @@ const nameInSentence = (step: Step, source: TraceSource): string => {
 
 const runTitle = (start: number, task: string, source: TraceSource): string => {
   const step = source.at(start);
-  return (step && source.titleOf(step)) ?? task;
+  return (step && titleOf(step, source)) ?? task;
 };
 
 const distinct = (texts: readonly string[]): string[] => [...new Set(texts)];
@@ -292,7 +300,7 @@ export function howOf({ outcome, reason, kind, excluded }: Step): string | undef
 
 function settlement({ settled, ended, runs, steps }: Account, source: TraceSource): string {
   if (settled) {
-    const title = source.titleOf(settled.step);
+    const title = titleOf(settled.step, source);
     const after = `after ${duration(settled.after)}`;
     if (settled.step.fact === 'confirmed') return title ? `; ${title} ${after}` : `, confirmed ${after}`;
     const reason = ended?.step.reason ?? settled.step.reason;

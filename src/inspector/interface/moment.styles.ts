@@ -19,6 +19,12 @@ export const momentStyles = css`
     color: var(--ink);
     overflow-wrap: anywhere;
   }
+  table.changes td .value {
+    display: inline-block;
+    max-height: 4.2em;
+    overflow: hidden;
+    vertical-align: top;
+  }
   table.changes td.old {
     white-space: nowrap;
   }

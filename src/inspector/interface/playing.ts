@@ -1,5 +1,14 @@
 // Plays a history, moment by moment, at the speed at which it happened; idle stretches are shortened. The page follows.
-import type { Session } from './session.js';
+import type { Moment, Status } from '../ends/index.js';
+
+/** The session that is played. */
+interface Played {
+  readonly moment: Moment | undefined;
+  readonly status: Status | undefined;
+  playTo(number: number): Promise<void>;
+  follow(): Promise<void>;
+  changed(): void;
+}
 
 /** Milliseconds between two moments: at least, and at most. */
 const LEAST = 150;
@@ -10,7 +19,7 @@ export class Playing {
   /** The moment that is shown next. */
   private next = 0;
 
-  constructor(private readonly session: Session) {}
+  constructor(private readonly session: Played) {}
 
   get isOn(): boolean {
     return this.timer !== undefined;

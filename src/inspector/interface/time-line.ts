@@ -393,10 +393,28 @@ class TimeLine extends Part {
   private press(event: PointerEvent): void {
     const shown = this.shownWindow;
     if (event.button !== 0 || !shown) return;
+    const bar = this.barAt(event);
+    if (bar && !this.session.isChoosingRange) {
+      // A bar is a run: it leads to it.
+      this.session.show('tasks');
+      run(this.session.lookAtStep(bar.seq));
+      return;
+    }
     this.drag = { x: this.xOf(event), ...shown, moved: false };
     (event.currentTarget as Element).setPointerCapture(event.pointerId);
     run(this.chooseAt(this.drag.x));
   }
+  /** The bar under the pointer. */
+  private barAt(event: PointerEvent): BarShown | undefined {
+    const { timeline } = this.session;
+    if (!timeline || this.isFlat || !this.hasTasks(timeline)) return undefined;
+    const x = this.xOf(event);
+    const y = event.clientY - this.querySelector('.time-area svg')!.getBoundingClientRect().top;
+    const top = this.y(timeline.lanes.length - 1) - 4;
+    const row = Math.floor((y - top) / (BAR + 1));
+    return timeline.bars.find((bar) => bar.row === row && bar.x0 <= x && x <= Math.max(bar.x1, bar.x0 + 3));
+  }
+
   private move(event: PointerEvent): void {
     const { drag } = this;
     if (!drag) {
