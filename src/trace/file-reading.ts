@@ -198,9 +198,17 @@ export class TraceReader {
   }
 
   private interaction(found: Partial<Record<keyof InteractionLine, unknown>>): void {
-    const { interaction: id, time, kind, name, role, key, from, steps, changedPage } = found;
+    const { interaction: id, time, kind, name, role, key, typing, from, steps, changedPage } = found;
     checkInteraction(found, this.check);
-    const read = { id, time, kind, name, ...(role !== undefined && { role }), ...(key !== undefined && { key }) };
+    const read = {
+      id,
+      time,
+      kind,
+      name,
+      ...(role !== undefined && { role }),
+      ...(key !== undefined && { key }),
+      ...(typing !== undefined && { typing }),
+    };
     this.interactions.push({ ...read, from, steps, ...(changedPage !== undefined && { changedPage }) } as Interaction);
   }
 

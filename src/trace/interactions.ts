@@ -8,7 +8,7 @@ export interface InteractionEnd {
 }
 
 /** How an interaction is noted. */
-export interface NotedInteraction extends Pick<Interaction, 'kind' | 'name' | 'role' | 'key'> {
+export interface NotedInteraction extends Pick<Interaction, 'kind' | 'name' | 'role' | 'key' | 'typing'> {
   /** Forgets it when no step was recorded meanwhile: for what may be nothing to the application. Default: `false`. */
   readonly onlyWithSteps?: boolean;
 }

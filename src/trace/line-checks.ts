@@ -44,7 +44,7 @@ function checkPatch(value: unknown, name: string, check: Check): void {
 }
 
 export function checkInteraction(found: Partial<Record<keyof InteractionLine, unknown>>, check: Check): void {
-  const { interaction: id, time, kind, name, role, key, from, steps, changedPage } = found;
+  const { interaction: id, time, kind, name, role, key, typing, from, steps, changedPage } = found;
   check(isCount(id) && isCount(from) && isCount(steps), "'interaction', 'from' or 'steps' is not a whole number");
   check(Number.isFinite(time), "'time' must be a number");
   check(INTERACTIONS.has(kind as string), "'kind' is no kind of interaction");
@@ -53,6 +53,7 @@ export function checkInteraction(found: Partial<Record<keyof InteractionLine, un
     isOptional(changedPage, (value) => value === true),
     "'changedPage' is not true",
   );
+  check(isOptional(typing, isCount), "'typing' is not a whole number");
   check(isOptional(role, isText) && isOptional(key, isText), "'role' or 'key' is not a text");
 }
 

@@ -30,7 +30,7 @@ export class Notes {
   }
 
   noteInteraction(what: NotedInteraction): (how?: InteractionEnd) => void {
-    checkOptions('trace.noteInteraction', what, ['kind', 'name', 'role', 'key', 'onlyWithSteps']);
+    checkOptions('trace.noteInteraction', what, ['kind', 'name', 'role', 'key', 'typing', 'onlyWithSteps']);
     checkChoice('trace.noteInteraction', 'kind', what.kind, ['click', 'key', 'submit', 'input']);
     // What the user does must not disappear in a sum that began before it, nor the sum go on with what follows it.
     this.state.endSum();

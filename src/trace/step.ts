@@ -66,6 +66,8 @@ export interface Interaction {
   readonly from: number;
   /** How many steps were recorded while it was handled. */
   readonly steps: number;
+  /** Of an `input`: counts the typing, from the first key in a field until it is left. Those of one number belong together. */
+  readonly typing?: number;
   /** Of one without steps: the page changed while it was handled, as when a dialog opens. */
   readonly changedPage?: true;
 }

@@ -6,8 +6,12 @@ import { memoryStorage } from 'floe/persist';
 import { recording } from 'floe/trace';
 import { openPort, settle, toFile, toRuntime } from './port.js';
 
-const act = (port: ReturnType<typeof openPort>, kind: 'click' | 'input', name: string, does: () => void = () => {}) => {
-  const end = port.runtime.trace.noteInteraction({ kind, name, role: kind === 'click' ? 'button' : 'field' });
+const act = (port: ReturnType<typeof openPort>, name: string, does: () => void = () => {}, typing?: number) => {
+  const how =
+    typing === undefined
+      ? ({ kind: 'click', role: 'button' } as const)
+      : ({ kind: 'input', role: 'field', typing } as const);
+  const end = port.runtime.trace.noteInteraction({ name, ...how });
   does();
   return end;
 };
@@ -41,26 +45,29 @@ test('the typing in a field is one moment, which ends with another one; where th
   const { runtime, keyed } = port;
   const { ask } = toRuntime(runtime);
   const { moments: before } = await ask('status', {});
-  for (const text of ['B', 'Be', 'Bell']) act(port, 'input', 'Note', () => runtime.dispatch(keyed(text)))();
-  act(port, 'input', 'Note')();
+  for (const text of ['B', 'Be', 'Bell']) act(port, 'Note', () => runtime.dispatch(keyed(text)), 1)();
+  act(port, 'Note', undefined, 1)();
   const typed = (await ask('moment', {}))!;
   expect([typed.sentence, typed.steps, typed.number]).toEqual(['Your input in “Note” dispatched log.keyed', 3, before]);
-  act(port, 'click', 'New visit')({ changedPage: true });
+  // The field was left in between.
+  act(port, 'Note', () => runtime.dispatch(keyed('Bells')), 2)();
+  expect(await ask('moment', {})).toMatchObject({ number: before + 1, steps: 1 });
+  act(port, 'New visit')({ changedPage: true });
   const opened = (await ask('moment', {}))!;
   expect([opened.sentence, opened.expected]).toEqual([
     'Your click on “New visit” changed the page, and dispatched nothing',
     undefined,
   ]);
-  act(port, 'click', 'Save')();
+  act(port, 'Save')();
   expect(await ask('moment', {})).toMatchObject({
     sentence: 'Your click on “Save” dispatched nothing',
     expected: true,
   });
   // A step that is left out, or a kind that is muted, begins the count again.
   await ask('mute', { name: 'log.shut', muted: true });
-  expect((await ask('status', {})).moments).toBe(before + 3);
+  expect((await ask('status', {})).moments).toBe(before + 4);
   const file = await toFile(runtime.trace.export());
-  expect((await file.ask('moment', { number: before + 1 }))!.sentence).toBe(
+  expect((await file.ask('moment', { number: before + 2 }))!.sentence).toBe(
     'The click on “New visit” changed the page, and dispatched nothing',
   );
 });

@@ -26,10 +26,10 @@ export class MomentNotes {
   ofInteraction(interaction: Interaction, position: number): number {
     const known = this.byInteraction.get(interaction.id);
     if (known !== undefined) return known;
-    const typing = isTyping(interaction) ? this.newestOfUser : -1;
-    const isSame = typing >= 0 && isSameField(this.list[typing].interaction, interaction);
-    this.byInteraction.set(interaction.id, isSame ? typing : this.list.length);
-    return isSame ? typing : this.begin(position, 'user', interaction);
+    const newest = interaction.typing === undefined ? -1 : this.newestOfUser;
+    const isSame = newest >= 0 && this.list[newest].interaction?.typing === interaction.typing;
+    this.byInteraction.set(interaction.id, isSame ? newest : this.list.length);
+    return isSame ? newest : this.begin(position, 'user', interaction);
   }
 
   /** @param of the interaction, or else when the step was */
@@ -91,10 +91,3 @@ export class MomentNotes {
     return -1;
   }
 }
-
-/** Typing, or dragging a slider: each key, and the end, is an interaction, and all of them are one moment. */
-export const isTyping = ({ kind, role }: Interaction): boolean =>
-  kind === 'input' && (role === undefined || ['field', 'range', 'textbox', 'searchbox', 'slider'].includes(role));
-
-const isSameField = (one: Interaction | undefined, other: Interaction): boolean =>
-  one !== undefined && isTyping(one) && one.name === other.name && one.role === other.role;

@@ -3,7 +3,7 @@ import type { Interaction, Step } from '../../trace/index.js';
 import type { TraceSource } from '../../trace/internal.js';
 import { changesOfSteps } from './changes.js';
 import type { CauseShown, ChangeShown, Moment, Observed } from '../protocol/protocol.js';
-import { isTyping, type MomentNote } from './moment-notes.js';
+import type { MomentNote } from './moment-notes.js';
 import { Mark } from './step-columns.js';
 import type { RunSpan, StepIndex } from './step-index.js';
 import { deed, duration, howOf, labelOf, sentenceOf } from './words.js';
@@ -86,7 +86,7 @@ export function momentShown(
 
 /** Whether an action was to be expected: of a control whose kind usually dispatches one, where the page did not change either. */
 const isAccused = (interaction: Interaction | undefined): boolean =>
-  interaction !== undefined && !interaction.changedPage && !isTyping(interaction);
+  interaction !== undefined && !interaction.changedPage && interaction.typing === undefined;
 
 /** What came since, and belongs to other moments. */
 function newerOf(number: number, source: TraceSource, index: StepIndex): Moment['newer'] {

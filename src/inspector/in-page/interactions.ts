@@ -69,10 +69,21 @@ function noteInteractions(begin: (what: NotedInteraction) => (how: InteractionEn
     const what = whatOf(event, target);
     if (!what) return;
     end();
-    open = { event, end: begin(what) };
+    open = { event, end: begin({ ...what, ...typingOf(event, target) }) };
     changedPage = false;
     changes.observe(page.document, { subtree: true, childList: true, attributes: true, characterData: true });
     channel.port2.postMessage(++begun);
+  };
+  let typings = 0;
+  let typedIn: Element | undefined;
+  /** The number of the typing that an input is part of: in one field, until it is left. */
+  const typingOf = (event: Event, target: Element): Pick<NotedInteraction, 'typing'> => {
+    if (event.type !== 'input' && event.type !== 'change') return {};
+    if (usuallyActs(target)) return {};
+    if (typedIn !== target) typings++;
+    // It says `change` when it is left, or when Enter was pressed in it.
+    typedIn = event.type === 'change' ? undefined : target;
+    return { typing: typings };
   };
   const kinds = ['click', 'keydown', 'input', 'change', 'submit'] as const;
   for (const kind of kinds) page.addEventListener(kind, note, { capture: true });
