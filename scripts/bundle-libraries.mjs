@@ -25,11 +25,16 @@ async function bundled(entry, keepsExports) {
       modulePreload: { polyfill: false },
       ...(keepsExports
         ? { lib: { entry, formats: ['es'], fileName: 'bundle' } }
-        : { rolldownOptions: { input: entry } }),
+        : {
+            rolldownOptions: {
+              input: entry,
+              output: { entryFileNames: 'inspector.js', chunkFileNames: '[name].js' },
+            },
+          }),
     },
   });
-  const [chunk] = (Array.isArray(result) ? result[0] : result).output;
-  return { code: chunk.code, packages: packagesOf(chunk) };
+  const [chunk, ...others] = (Array.isArray(result) ? result[0] : result).output;
+  return { code: chunk.code, packages: packagesOf(chunk), others };
 }
 
 /** The code of a module for Node.js with everything that it imports, and the names of the packages in it. */
@@ -99,6 +104,8 @@ const parts = {
     const folder = join(out, 'page');
     if (!existsSync(folder)) mkdirSync(folder, { recursive: true });
     writeFileSync(join(folder, 'inspector.js'), page.code);
+    // What is loaded on demand.
+    for (const { fileName, code } of page.others) writeFileSync(join(folder, fileName), code);
     writeFileSync(join(folder, 'index.html'), HTML);
     writeFileSync(
       join(folder, 'inspector.css'),

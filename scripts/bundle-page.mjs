@@ -42,7 +42,8 @@ export async function bundlePage(entry, mode = 'production') {
       write: false,
       target: 'es2022',
       minify: mode === 'production' && !process.env.FLOE_READABLE,
-      rolldownOptions: { input: resolve(entry) },
+      // One script: what is loaded on demand is in it.
+      rolldownOptions: { input: resolve(entry), output: { codeSplitting: false } },
       modulePreload: { polyfill: false },
     },
   });

@@ -4,7 +4,7 @@ import { channelPair, linkRuntime, type Channel, type Inspectable } from './ends
 import { DockFrame } from './in-page/dock-frame.js';
 import { NotedTraces } from './in-page/interactions.js';
 import { checkOptions } from '../core/internal.js';
-import { isField } from './interface/keys.js';
+import { isField } from './interface/fields.js';
 import { defineInspector, type Dock, type InspectorElement } from './interface/inspector.js';
 import { Session } from './interface/session.js';
 

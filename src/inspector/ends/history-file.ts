@@ -1,7 +1,7 @@
 // A history as a file, as a test and as code.
 import { encode } from '../../core/internal.js';
 import { literal, traceLines, type TraceSource, withTitles } from '../../trace/internal.js';
-import { writeTest, type Step } from '../../trace/index.js';
+import type { Step } from '../../trace/index.js';
 import type { Methods } from '../protocol/protocol.js';
 import { Slice } from '../protocol/slices.js';
 import type { StepReads } from './step-reads.js';
@@ -67,7 +67,8 @@ export class HistoryFile {
     );
   }
 
-  test({ from, to, model }: Methods['writeTest']['params']): Methods['writeTest']['result'] {
+  async test({ from, to, model }: Methods['writeTest']['params']): Promise<Methods['writeTest']['result']> {
+    const { writeTest } = await import('./write-test.js');
     const { stores } = this.source;
     return { text: writeTest(this.lines(), { from, to, model, ...(stores.length > 0 && { stores }) }) };
   }

@@ -129,10 +129,11 @@ export class StepReads {
       for (let at = position; (wanted === undefined || wanted < 0) && at >= index.first; at--)
         wanted = index.steps.moment(at);
     }
-    if (wanted === undefined && (newest ?? true)) wanted = this.newestReady();
+    const isNewest = wanted === undefined && (newest ?? true);
+    if (isNewest) wanted = this.newestReady();
     if (wanted === undefined || wanted < 0 || wanted >= index.moments.length) return null;
     await this.around.stateReady?.(index.moments[wanted].last);
-    return momentShown(wanted, this.source, index, this.context);
+    return momentShown(wanted, this.source, index, { ...this.context, isNewest });
   }
 
   private get context(): MomentContext {

@@ -1,6 +1,7 @@
 // A moment as the interface shows it: its sentence, what it changed, and the tree of its causes.
 import type { Interaction, Step } from '../../trace/index.js';
 import type { TraceSource } from '../../trace/internal.js';
+import { newerOf } from './newer.js';
 import { changesOfSteps } from './changes.js';
 import type { CauseShown, ChangeShown, Moment, Observed } from '../protocol/protocol.js';
 import type { MomentNote } from './moment-notes.js';
@@ -28,6 +29,8 @@ export interface MomentContext {
   readonly observedOf: ObservedOf;
   /** Whether a run that has no end here is under way. Default: it is. */
   readonly isUnderWay?: ((run: number) => boolean) | undefined;
+  /** It is shown as the newest one: what came since is counted. Default: it is not. */
+  readonly isNewest?: boolean;
 }
 
 /** A moment, whole. */
@@ -35,7 +38,7 @@ export function momentShown(
   number: number,
   source: TraceSource,
   index: StepIndex,
-  { isLive, observedOf, isUnderWay }: MomentContext,
+  { isLive, observedOf, isUnderWay, isNewest = false }: MomentContext,
 ): Moment | null {
   const note = index.moments[number];
   if (!note) return null;
@@ -67,7 +70,7 @@ export function momentShown(
     last: steps.at(-1)?.seq ?? null,
     at: source.at(note.last)?.seq ?? null,
     ...(isAccused(note.interaction) && { expected: true as const }),
-    newer: newerOf(number, source, index),
+    newer: newerOf(number, source, index, isNewest),
     steps: note.steps,
     action: steps.find(({ kind }) => kind === 'action')?.seq ?? null,
     isGrowing: isLive && runs.length > 0,
@@ -87,21 +90,6 @@ export function momentShown(
 /** Whether an action was to be expected: of a control whose kind usually dispatches one, where the page did not change either. */
 const isAccused = (interaction: Interaction | undefined): boolean =>
   interaction !== undefined && !interaction.changedPage && interaction.typing === undefined;
-
-/** What came since, and belongs to other moments. */
-function newerOf(number: number, source: TraceSource, index: StepIndex): Moment['newer'] {
-  const moments = index.moments.length - 1 - number;
-  let failed = 0;
-  let failedSeq: number | null = null;
-  const next = index.moments[number + 1] as MomentNote | undefined;
-  for (let at = Math.max(index.first, next?.first ?? index.end); at < index.end; at++) {
-    if (index.steps.moment(at) <= number || !(index.steps.marksAt(at) & Mark.problem)) continue;
-    failed++;
-    failedSeq ??= source.at(at)?.seq ?? null;
-  }
-  const byUser = index.moments.slice(number + 1).some(({ by }) => by === 'user');
-  return { moments, failed, failedSeq, byUser };
-}
 
 function outcomeOf(steps: readonly Step[], failing: Step | undefined, settled: string | undefined): Moment['outcome'] {
   if (steps.length === 0) return 'nothing';

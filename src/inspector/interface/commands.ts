@@ -1,7 +1,8 @@
 // What a developer does with a step: leave it out, send it again, take a test from it, note something, move the page there.
 import { html, nothing, type TemplateResult } from './libraries.js';
 import type { StepDetail } from '../ends/index.js';
-import { defineCommandForms, type Form, type SentAction } from './command-forms.js';
+import type { Form, SentAction } from './command-forms.js';
+import { loadMore } from './on-demand.js';
 import { copy, define, Part, run } from './part.js';
 
 /** What it is called, what it does, and why it cannot be done. */
@@ -299,7 +300,11 @@ class Commands extends Part {
   // ---- forms ----
 
   private openForm(form: Form): void {
-    this.form = form;
+    run(
+      loadMore().then(() => {
+        this.form = form;
+      }),
+    );
   }
 
   private closeForm(): void {
@@ -327,7 +332,4 @@ class Commands extends Part {
 const noAction = (seq: number): string =>
   `Step ${seq} carries no action that could be sent again: it says what happened. Choose an action or a run.`;
 
-export function defineCommands(): void {
-  defineCommandForms();
-  define('floe-commands', Commands);
-}
+export const defineCommands = (): void => define('floe-commands', Commands);

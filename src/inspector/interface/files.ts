@@ -1,7 +1,7 @@
 // Sessions as files: save, open beside the running application, take in its place; and the branches of a session.
 import { html, nothing, type TemplateResult } from './libraries.js';
 import type { Methods } from '../ends/index.js';
-import { define, Part, plural, run, saveFile, valueView } from './part.js';
+import { applicationText, define, Part, plural, run, saveFile, valueView } from './part.js';
 import { summaryOf } from './time-line.js';
 
 class SessionFiles extends Part {
@@ -147,10 +147,6 @@ class SessionFiles extends Part {
     }
   }
 }
-
-/** An application as it is named: `Skerrow Harbour 2.4`. */
-export const applicationText = (one: { readonly name: string; readonly version?: string } | null): string =>
-  one === null ? '' : one.version === undefined ? one.name : `${one.name} ${one.version}`;
 
 /** The branches: which there are, and where two of them part. */
 class BranchesPanel extends Part {

@@ -1,8 +1,9 @@
 // The inspector as a whole: docked in a page, or a page of its own. It holds one session, and those of opened files beside it.
 import { html, LitElement, nothing, type TemplateResult } from './libraries.js';
 import { channelPair, checkBegin, linkRecording, RecordedHistory } from '../ends/index.js';
-import { isField, keyList } from './keys.js';
-import { clock, define, plural, run } from './part.js';
+import { hasMore, loadMore } from './on-demand.js';
+import { isField } from './fields.js';
+import { applicationText, clock, define, plural, run } from './part.js';
 import { Session, type Panel } from './session.js';
 import { newer, problems, states, stopped } from './session-states.js';
 import { inspectorStyles } from './inspector.styles.js';
@@ -15,19 +16,10 @@ import { timeLineStyles } from './time-line.styles.js';
 import { tokens } from './tokens.styles.js';
 import { summaryOf } from './time-line.js';
 import { defineCommands } from './commands.js';
-import { defineDerived } from './derived.js';
-import { applicationText, defineFiles } from './files.js';
-import { defineFind } from './find.js';
 import { defineMoment } from './moment.js';
-import { defineStored } from './stored.js';
-import { defineFigures } from './figures.js';
-import { definePins } from './pins.js';
-import { defineTasks } from './tasks.js';
 import { defineState } from './state.js';
 import { defineTimeLine } from './time-line.js';
-import { defineTable } from './table.js';
 import { defineTree } from './tree.js';
-import { defineWhatIf } from './what-if.js';
 
 export type Dock = 'bottom' | 'left' | 'right' | 'page';
 
@@ -191,7 +183,7 @@ export class InspectorElement extends LitElement {
       @open-file=${(event: CustomEvent<File>) => run(this.openFile(event.detail))}
     >
       ${dock === 'page' ? this.page(session) : this.folded ? this.line(session) : this.docked(session)}
-      ${this.listsKeys ? keyList(this.toggleKey, () => (this.listsKeys = false)) : nothing}
+      ${this.listsKeys ? html`<floe-keys .own=${this.toggleKey} @close-keys=${() => (this.listsKeys = false)}></floe-keys>` : nothing}
       ${this.dropping ? html`<div class="drop">Drop a session to open it beside this one</div>` : nothing}
     </section>`;
   }
@@ -213,7 +205,10 @@ export class InspectorElement extends LitElement {
     }
     if (ctrlKey || metaKey || altKey || isField(event)) return;
     const panel = this.panels[Number(key) - 1];
-    if (key === '?') this.listsKeys = !this.listsKeys;
+    if (key === '?')
+      void loadMore().then(() => {
+        this.listsKeys = !this.listsKeys;
+      });
     else if (key === '/') this.openPanel(session, 'find', true);
     else if (shiftKey && key === 'ArrowLeft') run(session.go(-1));
     else if (shiftKey && key === 'ArrowRight') run(session.go(1));
@@ -232,8 +227,9 @@ export class InspectorElement extends LitElement {
     }
     const field = (): HTMLElement | null | undefined =>
       this.shadowRoot?.querySelector('.panel input[type=search], .head input[type=search]');
+    const loaded = ON_DEMAND.has(panel) ? loadMore() : Promise.resolve();
     run(
-      this.updateComplete.then(async () => {
+      loaded.then(async () => {
         await new Promise((resolve) => requestAnimationFrame(resolve));
         if (session.panel === 'find' || session.panel === 'derived') field()?.focus();
       }),
@@ -282,11 +278,14 @@ export class InspectorElement extends LitElement {
         ${moment ? html`<time datetime=${new Date(moment.time).toISOString()}>${clock(moment.time)}</time>` : nothing}
         <floe-commands .session=${session}></floe-commands>
       </header>
-      <div class="under">${this.notice(session)}<floe-pins .session=${session}></floe-pins></div>
+      <div class="under">
+        ${this.notice(session)}${this.later(session.pins.length > 0, () => html`<floe-pins .session=${session}></floe-pins>`)}
+      </div>
       <div class="body ${panel ? 'with-panel' : ''}">
         <div class="column">
-          ${this.unusual(session)}<floe-what-if .session=${session}></floe-what-if
-          ><floe-changes .session=${session}></floe-changes
+          ${this.unusual(session)}${this.later(session.whatIf !== undefined, () => html`<floe-what-if .session=${session}></floe-what-if>`)}<floe-changes
+            .session=${session}
+          ></floe-changes
           >${panel ? html`<floe-causes .session=${session}></floe-causes>` : nothing}
         </div>
         <div
@@ -466,7 +465,9 @@ export class InspectorElement extends LitElement {
     const panel = session.panel ?? 'state';
     return html`
       ${this.head(session)}
-      <div class="under">${this.notice(session)}<floe-pins .session=${session}></floe-pins></div>
+      <div class="under">
+        ${this.notice(session)}${this.later(session.pins.length > 0, () => html`<floe-pins .session=${session}></floe-pins>`)}
+      </div>
       <floe-time class="line" .session=${session} .isStrip=${false}></floe-time>
       <div class="halves">
         <div class="moment">
@@ -481,7 +482,7 @@ export class InspectorElement extends LitElement {
               : nothing
           }
           <floe-commands .session=${session}></floe-commands>
-          <floe-what-if .session=${session}></floe-what-if>
+          ${this.later(session.whatIf !== undefined, () => html`<floe-what-if .session=${session}></floe-what-if>`)}
           <floe-changes .session=${session}></floe-changes>
           <floe-causes .session=${session}></floe-causes>
         </div>
@@ -519,7 +520,16 @@ export class InspectorElement extends LitElement {
     return states(session, { first: this.sessions[0], tabs: hasTabs ? this.sessionTabs() : undefined });
   }
 
+  /** What is loaded on demand: it is drawn as soon as it is there. */
+  private later(isWanted: boolean, view: () => TemplateResult): TemplateResult | typeof nothing {
+    if (!isWanted) return nothing;
+    if (hasMore()) return view();
+    void loadMore().then(() => this.requestUpdate());
+    return nothing;
+  }
+
   private panelView(session: Session, panel: Panel): TemplateResult {
+    if (ON_DEMAND.has(panel) && this.later(true, () => html``) === nothing) return html`<p class="quiet">Loading …</p>`;
     switch (panel) {
       case 'state':
         return html`<floe-state .session=${session}></floe-state>`;
@@ -587,6 +597,11 @@ function moveFocus(event: KeyboardEvent): void {
 /** Pixels of the folded inspector. */
 const FOLDED = 34;
 
+/** Parts whose code is loaded when they are opened. */
+const ON_DEMAND: ReadonlySet<Panel> = new Set<Panel>([
+  ...(['derived', 'tasks', 'stored', 'figures', 'find', 'session', 'branches'] as const),
+]);
+
 const PANELS: Readonly<Record<Panel, string>> = {
   state: 'State',
   derived: 'Derived',
@@ -606,17 +621,8 @@ function stepsText(first: number | null, last: number | null): string {
 
 export function defineInspector(): void {
   defineTree();
-  defineTable();
   defineState();
-  defineDerived();
-  definePins();
-  defineStored();
-  defineFigures();
-  defineTasks();
-  defineFind();
   defineCommands();
-  defineWhatIf();
-  defineFiles();
   defineMoment();
   defineTimeLine();
   define('floe-inspector', InspectorElement);

@@ -1,5 +1,6 @@
 // The keys of the inspector, as they are listed on the screen.
-import { html, type TemplateResult } from './libraries.js';
+import { html, LitElement, type TemplateResult } from './libraries.js';
+import { define } from './part.js';
 
 const KEYS: readonly (readonly [keys: string, does: string])[] = [
   ['Shift+← and Shift+→', 'the moment before, the moment after'],
@@ -14,26 +15,34 @@ const KEYS: readonly (readonly [keys: string, does: string])[] = [
   ['Escape', 'close what is open: a message, a form, a part'],
 ];
 
-/** @param own the key that opens and folds the inspector, where the application gives one */
-export function keyList(own: string | undefined, close: () => void): TemplateResult {
-  const all = own === undefined ? KEYS : [[own, 'open and fold the inspector'] as const, ...KEYS];
-  return html`<div class="keys popover" role="dialog" aria-label="Keys">
-    <h2>Keys <button aria-label="Close the list of keys" @click=${close}>✕</button></h2>
-    <dl>
-      ${all.map(
-        ([keys, does]) =>
-          html`<dt>${keys}</dt>
-            <dd>${does}</dd>`,
-      )}
-    </dl>
-  </div>`;
+/** It tells by the event `close-keys` that it is to be closed. */
+class Keys extends LitElement {
+  static override properties = { own: { attribute: false } };
+  /** The key that opens and folds the inspector, where the application gives one. */
+  declare own: string | undefined;
+
+  protected override createRenderRoot(): HTMLElement {
+    return this;
+  }
+
+  override render(): TemplateResult {
+    const all = this.own === undefined ? KEYS : [[this.own, 'open and fold the inspector'] as const, ...KEYS];
+    return html`<div class="keys popover" role="dialog" aria-label="Keys">
+      <h2>
+        Keys
+        <button aria-label="Close the list of keys" @click=${() => this.dispatchEvent(new CustomEvent('close-keys'))}>
+          ✕
+        </button>
+      </h2>
+      <dl>
+        ${all.map(
+          ([keys, does]) =>
+            html`<dt>${keys}</dt>
+              <dd>${does}</dd>`,
+        )}
+      </dl>
+    </div>`;
+  }
 }
 
-/** Whether what is typed there is text. */
-export function isField(event: Event): boolean {
-  const [target] = event.composedPath();
-  const element = target as Partial<HTMLElement> & { readonly matches?: (selector: string) => boolean };
-  return (
-    element.isContentEditable === true || element.matches?.('input:not([type=checkbox]), textarea, select') === true
-  );
-}
+export const defineKeys = (): void => define('floe-keys', Keys);

@@ -70,6 +70,10 @@ export function valueView(
 const isTime = ({ kind, text }: ValueShown): boolean =>
   kind === 'number' && /^\d{13}$/.test(text) && Number(text) < 4_102_444_800_000;
 
+/** An application as it is named: `Skerrow Harbour 2.4`. */
+export const applicationText = (one: { readonly name: string; readonly version?: string } | null): string =>
+  one === null ? '' : one.version === undefined ? one.name : `${one.name} ${one.version}`;
+
 /** What follows a click that may fail: said to the user by the session. */
 export const run = (work: Promise<unknown>): void => void work.catch(() => undefined);
 

@@ -1,7 +1,6 @@
 // What is unusual about a session, in words and chips: what came since, what failed, that nothing is recorded, that it is foreign.
 import { html, nothing, type TemplateResult } from './libraries.js';
-import { applicationText } from './files.js';
-import { plural, run } from './part.js';
+import { applicationText, plural, run } from './part.js';
 import type { Session } from './session.js';
 
 /** An opened session of another application than the one that runs. */

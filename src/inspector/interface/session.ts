@@ -292,7 +292,9 @@ export class Session extends EventTarget {
         lanes: this.around ? 3 : 6,
       });
     // The picture stays where it is as long as the moment is in it.
-    this.anchor ??= moment?.number;
+    const { timeline: before } = this;
+    const isIn = moment && before && before.from <= moment.time && moment.time <= before.to;
+    if (this.anchor === undefined || !isIn) this.anchor = moment?.number;
     let timeline = await drawn(this.anchor);
     const isOut = timeline.chosen === null || (isFollowing && !timeline.hasEnd);
     if (isAround && isOut && this.anchor !== moment.number) {

@@ -1,6 +1,7 @@
 // The state at the cursor, with what the chosen step changed; and the history of a value.
 import { html, nothing, type TemplateResult } from './libraries.js';
 import type { HistoryEntry, Methods } from '../ends/index.js';
+import { loadMore } from './on-demand.js';
 import { clock, define, Part, plural, run, valueView } from './part.js';
 
 class State extends Part {
@@ -45,8 +46,10 @@ class State extends Part {
       root === ''
         ? undefined
         : await this.session.ask('parts', { of: { in: 'state', seq, pointer: root }, from: 0, count: 0 });
+    const isTable = shown?.value?.kind === 'table';
+    if (isTable) await loadMore();
     if (key !== this.key) return;
-    this.isTable = shown?.value?.kind === 'table';
+    this.isTable = isTable;
     this.names = parts.map((part) => part.key);
     this.places = pointers;
     this.placesKey = key;

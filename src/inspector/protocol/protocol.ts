@@ -299,7 +299,7 @@ export interface Moment {
   readonly at: number | null;
   /** Of one that dispatched nothing: an action was to be expected. */
   readonly expected?: true;
-  /** The moments after it; the steps in them that failed, and the first of these. */
+  /** The moments after it; of one that was asked for as the newest also the steps in them that failed, and the first of these. */
   readonly newer: {
     readonly moments: number;
     readonly failed: number;

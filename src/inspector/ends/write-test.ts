@@ -1,0 +1,2 @@
+// Loaded on demand: most inspectors write no test.
+export { writeTest } from '../../trace/index.js';
