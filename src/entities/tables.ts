@@ -30,7 +30,7 @@ import { type RowKey, type TableStore, READY_MADE, type ReadyMade, type TablesOp
 const stateOf = (draft: object): Tables => nodeOf(draft)!.base as unknown as Tables;
 
 class TablesDefinition extends StoreDefinition {
-  readonly plans: Plans;
+  private readonly plans: Plans;
   private readonly creators: Readonly<Record<ReadyMade, ActionCreator>>;
   private readonly sources = new Map<TypePlan, TypeSources>();
   readonly ingest: unknown;
@@ -70,7 +70,7 @@ class TablesDefinition extends StoreDefinition {
     this.ingest = Object.assign(
       (...args: [payload: Ingested] | [type: AnyEntity, response: unknown, options?: IngestOptions]) =>
         (ingest as unknown as (payload: Ingested) => unknown)(
-          args.length === 1 ? args[0] : ingested(planFor(this, 'ingest', args[0]), args[1], args[2]),
+          args.length === 1 ? args[0] : ingested(this.plan('ingest', args[0]), args[1], args[2]),
         ),
       { type: ingest.type, about: ingest.about, made: ingest.made, store: this, takes: true },
     );
@@ -82,6 +82,10 @@ class TablesDefinition extends StoreDefinition {
     return new TablesDefinition(name, this.types_, undefined, { of: this, original });
   }
 
+  private plan(what: string, type: AnyEntity | string): TypePlan {
+    return this.plans.get(`${this.name}.${what}`, typeof type === 'string' ? type : type.name);
+  }
+
   /** A state to begin with, with all tables. */
   override completeWith(given: unknown): unknown {
     return isContainer(given) && !Array.isArray(given) ? whole(this.plans, given as Tables) : given;
@@ -90,7 +94,7 @@ class TablesDefinition extends StoreDefinition {
   // ---- actions ----
 
   put(type: AnyEntity, rows: unknown): unknown {
-    const plan = planFor(this, 'put', type);
+    const plan = this.plan('put', type);
     const list = (Array.isArray(rows) ? rows : [rows]) as readonly Readonly<Record<string, unknown>>[];
     const keys = list.map((row, i) => {
       const key = typeof row === 'object' && (row as object | null) !== null ? plan.rawKey(row) : undefined;
@@ -103,24 +107,23 @@ class TablesDefinition extends StoreDefinition {
     return act(this.creators.put, { keys: { [plan.name]: keys }, rows: { [plan.name]: list } });
   }
   merge(type: AnyEntity, key: RowKey, part: object): unknown {
-    const plan = planFor(this, 'merge', type);
+    const plan = this.plan('merge', type);
     const { name } = plan;
     if (plan.keyField !== undefined && hasOwn(part, plan.keyField)) checkKey(plan, keyText(key), part);
     return act(this.creators.merge, { keys: { [name]: [keyText(key)] }, rows: { [name]: [part] } });
   }
   remove(type: AnyEntity, keys: RowKey | readonly RowKey[]): unknown {
-    const { name } = planFor(this, 'remove', type);
+    const { name } = this.plan('remove', type);
     return act(this.creators.remove, { type: name, keys: [keys].flat().map((key) => keyText(key)) });
   }
   clear(...types: AnyEntity[]): unknown {
-    const named =
-      types.length > 0 ? types.map((type) => planFor(this, 'clear', type).name) : [...this.plans.byName.keys()];
+    const named = types.length > 0 ? types.map((type) => this.plan('clear', type).name) : [...this.plans.byName.keys()];
     return act(this.creators.clear, named);
   }
   prune(roots: Roots): unknown {
     const named: Record<string, readonly string[] | 'all'> = {};
     for (const [type, keys] of Object.entries(roots))
-      put(named, planFor(this, 'prune', type).name, keys === 'all' ? keys : keys.map(keyText));
+      put(named, this.plan('prune', type).name, keys === 'all' ? keys : keys.map(keyText));
     return act(this.creators.prune, named);
   }
 
@@ -147,7 +150,7 @@ class TablesDefinition extends StoreDefinition {
   // ---- sources ----
 
   private of(what: string, type: AnyEntity): TypeSources {
-    return this.sources.get(planFor(this, what, type))!;
+    return this.sources.get(this.plan(what, type))!;
   }
 
   one(type: AnyEntity, key: RowKey): Source<unknown> {
@@ -215,10 +218,3 @@ export function tables<N extends string, const Types extends readonly AnyEntity[
   checkOptions(`tables '${name}': about`, options?.about, READY_MADE);
   return new TablesDefinition(storeName('A store', name), types, options) as unknown as TableStore<N, Types>;
 }
-
-/** What is known of a type. @param what asks for it */
-const planFor = (
-  { plans, name }: Pick<TablesDefinition, 'plans' | 'name'>,
-  what: string,
-  type: AnyEntity | string,
-): TypePlan => plans.get(`${name}.${what}`, typeof type === 'string' ? type : type.name);

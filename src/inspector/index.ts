@@ -76,14 +76,16 @@ export function showInspector(what: Inspectable | Linked, options: InspectorOpti
   return {
     open: (file) => one.element.openFile(file),
     close() {
+      // Closed before; another inspector may be shown since.
+      if (session.ended !== undefined) return;
       const { element } = one;
       for (const end of ends) end();
       session.end('The inspector was closed.');
       element.closeSession(session);
       if (element.sessions.some(({ hello }) => hello?.kind !== 'file')) return;
       for (const other of element.sessions) other.end('The inspector was closed.');
-      shown?.close();
-      shown = undefined;
+      one.close();
+      if (shown === one) shown = undefined;
     },
   };
 }

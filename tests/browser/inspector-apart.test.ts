@@ -86,4 +86,8 @@ test('two runtimes of a page share one inspector; each has its own moments', asy
   expect(await tabs.count()).toBe(0);
   await page.evaluate(() => (globalThis as unknown as { first: { close(): void } }).first.close());
   expect(await page.locator('iframe').count()).toBe(0);
+  // Closing once more closes nothing that is shown since.
+  await page.evaluate(() => (globalThis as unknown as { again(): void }).again());
+  await page.evaluate(() => (globalThis as unknown as { first: { close(): void } }).first.close());
+  await inspector(page).locator('.say').waitFor();
 });

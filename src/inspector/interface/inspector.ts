@@ -503,7 +503,7 @@ export class InspectorElement extends LitElement {
           html`<button aria-pressed=${i === this.at} class=${i === this.at ? 'on' : ''} @click=${() => (this.at = i)}>
               ${one.title}${one.status?.application && one.status.application.name !== one.title ? html` <small>${applicationText(one.status.application)}</small>` : nothing}
             </button>
-            ${i === 0 ? nothing : html`<button aria-label="Close ${one.title}" title="Close" @click=${() => this.closeSession(one)}>✕</button>`}`,
+            ${i === 0 || one.hello?.kind !== 'file' ? nothing : html`<button aria-label="Close ${one.title}" title="Close" @click=${() => this.closeSession(one)}>✕</button>`}`,
       )}
     </span>`;
   }

@@ -50,7 +50,8 @@ const scenarios = {
     document.querySelector('#close')!.addEventListener('click', () => dialog.close());
     const first = showInspector(runtime, { name: 'The log', folded: false });
     const second = showInspector(other, { name: 'The tides' });
-    Object.assign(globalThis, { first, second, runtime, dialog });
+    const again = (): void => void showInspector(runtime, { folded: false });
+    Object.assign(globalThis, { first, second, runtime, dialog, again });
   },
 };
 Object.assign(globalThis, { scenarios });
