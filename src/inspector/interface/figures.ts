@@ -1,7 +1,7 @@
 // Figures: what costs most, in one table that sorts.
 import { html, type TemplateResult } from './libraries.js';
 import { duration, type Figure, type Methods } from '../ends/index.js';
-import { define, Part, run } from './part.js';
+import { define, Part } from './part.js';
 
 type Column = 'name' | 'count' | 'took' | 'each' | 'longest' | 'characters';
 
@@ -17,19 +17,14 @@ class Figures extends Part {
   declare by: Column | undefined;
   declare isRising: boolean | undefined;
   declare kind: Figure['kind'] | undefined;
-  private key = '';
 
   override willUpdate(): void {
     super.willUpdate();
     const { session } = this;
-    const key = String(session.status?.revision);
-    if (key === this.key) return;
-    this.key = key;
-    run(
-      session.ask('figures', {}).then(
-        (result) => (this.result = result),
-        (error: unknown) => session.fail(error),
-      ),
+    this.askWhen(
+      String(session.status?.revision),
+      () => session.ask('figures', {}),
+      (result) => (this.result = result),
     );
   }
 

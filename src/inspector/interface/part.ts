@@ -22,6 +22,21 @@ export class Part extends LitElement {
     this.session.addEventListener('change', this.redraw);
   }
 
+  private askedFor = '';
+  /** Asks the other end when `key` is another one than before. A response that comes after a newer question is ignored. */
+  protected askWhen<T>(key: string, ask: () => Promise<T>, take: (result: T) => void): void {
+    if (key === this.askedFor) return;
+    this.askedFor = key;
+    run(
+      ask().then(
+        (result) => {
+          if (key === this.askedFor) take(result);
+        },
+        (error: unknown) => this.session.fail(error),
+      ),
+    );
+  }
+
   override connectedCallback(): void {
     super.connectedCallback();
     this.watched?.addEventListener('change', this.redraw);

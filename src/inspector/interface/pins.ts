@@ -1,7 +1,7 @@
 // Pinned places and derived values: they stay in sight while one works, or moves in time.
 import { html, nothing, type TemplateResult } from './libraries.js';
 import type { ValueShown } from '../ends/index.js';
-import { define, Part, run, valueView } from './part.js';
+import { define, Part, valueView } from './part.js';
 import type { Pin } from './session.js';
 
 /** A pinned value now, and before the moment. */
@@ -13,21 +13,22 @@ interface PinShown {
 class Pins extends Part {
   static override properties = { ...Part.properties, values: { state: true } };
   declare values: ReadonlyMap<string, PinShown> | undefined;
-  private key = '';
 
   override willUpdate(): void {
     super.willUpdate();
     const { pins, seq, since, status } = this.session;
-    const key = JSON.stringify([pins, seq, since, status?.revision]);
-    if (key === this.key || pins.length === 0) return;
-    this.key = key;
-    run(this.load(key).catch((error: unknown) => this.session.fail(error)));
+    if (pins.length === 0) return;
+    this.askWhen(
+      JSON.stringify([pins, seq, since, status?.revision]),
+      () => this.load(),
+      (values) => (this.values = values),
+    );
   }
 
-  private async load(key: string): Promise<void> {
+  private async load(): Promise<ReadonlyMap<string, PinShown>> {
     const values = new Map<string, PinShown>();
     for (const pin of this.session.pins) values.set(nameOf(pin), await this.look(pin));
-    if (key === this.key) this.values = values;
+    return values;
   }
 
   private async look({ pointer, derived }: Pin): Promise<PinShown> {

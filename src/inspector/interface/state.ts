@@ -208,22 +208,16 @@ class ValueHistory extends Part {
   static override properties = { ...Part.properties, result: { state: true }, count: { state: true } };
   declare result: Methods['history']['result'] | undefined;
   declare count: number;
-  private key = '';
 
   override willUpdate(): void {
     super.willUpdate();
     const { place, status, chosenSeq } = this.session;
     const seq = chosenSeq ?? status?.lastSeq ?? undefined;
-    const key = `${place} ${seq} ${this.count} ${status?.revision}`;
-    if (key === this.key || place === undefined || seq === undefined) return;
-    this.key = key;
-    run(
-      this.session.ask('history', { pointer: place, seq, count: this.count ?? 20 }).then(
-        (result) => {
-          if (key === this.key) this.result = result;
-        },
-        (error: unknown) => this.session.fail(error),
-      ),
+    if (place === undefined || seq === undefined) return;
+    this.askWhen(
+      `${place} ${seq} ${this.count} ${status?.revision}`,
+      () => this.session.ask('history', { pointer: place, seq, count: this.count ?? 20 }),
+      (result) => (this.result = result),
     );
   }
 

@@ -14,21 +14,14 @@ class Tasks extends Part {
   /** The task whose runs are shown; absent: all. */
   declare chosen: string | undefined;
   declare count: number | undefined;
-  private key = '';
 
   override willUpdate(): void {
     super.willUpdate();
     const { session, chosen, count = FIRST_RUNS } = this;
-    const key = JSON.stringify([session.status?.revision, chosen, count]);
-    if (key === this.key) return;
-    this.key = key;
-    run(
-      session.ask('tasks', { count, ...(chosen !== undefined && { task: chosen }) }).then(
-        (result) => {
-          if (key === this.key) this.result = result;
-        },
-        (error: unknown) => session.fail(error),
-      ),
+    this.askWhen(
+      JSON.stringify([session.status?.revision, chosen, count]),
+      () => session.ask('tasks', { count, ...(chosen !== undefined && { task: chosen }) }),
+      (result) => (this.result = result),
     );
   }
 
