@@ -3,7 +3,6 @@ import { describe, expect, test } from '@jest/globals';
 import { until } from '../support/eventually.js';
 import { harbourPage } from '../support/harbour-page.js';
 import {
-  type Harbour,
   button,
   inspector,
   sentence,
@@ -37,14 +36,6 @@ describe('the moment', () => {
       .waitFor();
   });
 
-  inLongMode('a click that dispatches nothing says so; where it changed the page, no handler is blamed', async () => {
-    const page = await open();
-    await button(page, 'Plan a visit').click();
-    await says(page, /^Your click on “Plan a visit” changed the page, and dispatched nothing$/);
-    await inspector(page).getByText('No action was dispatched').waitFor();
-    expect(await inspector(page).locator('floe-changes').getByText('does the handler call').count()).toBe(0);
-  });
-
   inLongMode('what is typed is noted without what was typed', async () => {
     const page = await open();
     await page.getByLabel('Log note for the next watch').pressSequentially('Fog at noon');
@@ -68,23 +59,6 @@ describe('the moment', () => {
     expect(await detail.textContent()).toMatch(/followed\s*[1-9]\d* computations? of derived values/);
     await inspector(page).locator('floe-changes').getByRole('button', { name: 'JSON Patch' }).click();
     expect(await inspector(page).locator('floe-changes pre').textContent()).toContain('"op": "replace"');
-  });
-
-  inLongMode('back, forward and live go from moment to moment; the page stays where it is', async () => {
-    const page = await open();
-    await bringAlongside(page);
-    const rows = await page.locator('tr.row').count();
-    await button(inspector(page), 'Back: the moment before').click();
-    await says(page, /^Your click on “Expected \d+” showed expected visits$/);
-    await inspector(page).getByText('Following stopped').waitFor();
-    expect(await page.locator('tr.row').count()).toBe(rows);
-    expect(await page.evaluate(() => (globalThis as unknown as Harbour).harbour.trace.isLive)).toBe(true);
-    await button(inspector(page), 'Forward: the moment after').click();
-    await says(page, /brought .* alongside$/);
-    await button(inspector(page), 'Back: the moment before').click();
-    await button(inspector(page), 'Live').click();
-    await says(page, /brought .* alongside$/);
-    await inspector(page).getByText('Following stopped').waitFor({ state: 'hidden' });
   });
 });
 
@@ -264,18 +238,5 @@ describe('state and derived values', () => {
     expect(await detail.locator('dd').nth(1).textContent()).toContain('dayShown');
     await inspector(page).getByLabel('Find a derived value').fill('berthBoard');
     await board.waitFor({ state: 'hidden' });
-  });
-
-  inLongMode('steps are found by text, outcome and store', async () => {
-    const page = await open();
-    await assign(page);
-    await says(page, /the office/);
-    await button(inspector(page), 'Find').click();
-    await inspector(page).getByLabel('Find a step, a value, a store, a cause').fill('berthAssigned');
-    await inspector(page).locator('.found[aria-busy=false] .entry', { hasText: 'berth' }).first().waitFor();
-    const found = await inspector(page).locator('.found[aria-busy=false] .entry').count();
-    expect(found).toBeLessThan(5);
-    await inspector(page).locator('.found[aria-busy=false] .entry').first().click();
-    await inspector(page).getByText('Following stopped').waitFor();
   });
 });
