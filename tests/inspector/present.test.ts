@@ -125,6 +125,8 @@ test('derived values tell what is different in them, and those that came to the 
     ['visitsShown', '2 → 1 items, without v2'],
     ['atN1', '1 → 0 items, without v2'],
   ]);
+  await ask('exclude', { seq: runtime.trace.steps.at(-1)!.seq });
+  expect(await derived()).toEqual([]);
 });
 
 test('a selector that only reads a slow one has little time of its own', async () => {
@@ -313,6 +315,7 @@ test('what is stored is listed, read again and forgotten; figures tell what cost
   const { ask: bare } = toRuntime(openPort().runtime);
   expect(await bare('stored', {})).toBeNull();
   await expect(bare('flush', {})).rejects.toMatchObject({ code: 'FLOE_NOTHING_STORED' });
+  await runtime.close();
 });
 
 test('a paused trace and a closed runtime are said', async () => {

@@ -52,7 +52,8 @@ export function momentShown(
   const { changes, count } = changesOfSteps(source, telling, MOST_CHANGES);
   const tree = new CauseTree({ note, steps, positions, source, index, isUnderWay });
   const observed = observedOf(
-    steps.map(({ seq }) => seq),
+    // What followed a step that is left out is no more.
+    steps.flatMap(({ seq, excluded }) => (excluded ? [] : seq)),
     MOST_CAUSES,
   );
   const derived = derivedChanges(observed, steps.at(-1)?.seq ?? 0);
