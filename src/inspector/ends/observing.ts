@@ -13,6 +13,7 @@ import {
   stopwatch,
 } from '../../core/internal.js';
 import type { Observed } from '../protocol/protocol.js';
+import { Writes, type Kept, type Written } from './stored.js';
 import { argumentsText } from '../history/words.js';
 import type { ObservedFigures } from '../history/figures.js';
 import { KnownDifferences } from '../history/differences.js';
@@ -24,12 +25,6 @@ const MOST_OBSERVED = 2000;
 const MOST_COMPUTED = 500;
 /** Of so many derived values it is told what is different in them. */
 const MOST_DIFFERENCES = 12;
-
-/** What a runtime has as its persistence, as far as it is observed. */
-export interface Stored {
-  readonly pending: readonly string[];
-  watch(listener: () => void): () => void;
-}
 
 interface Seen {
   readonly computed: (Computation & { readonly reader: object })[];
@@ -64,15 +59,15 @@ export class Observing {
   private seq = -1;
   /** The first step that is observed. */
   private readonly from: number;
+  /** What the storages wrote; absent where nothing is kept. */
+  readonly writes: Writes | undefined;
   private readonly stops: (() => void)[];
-  /** Steps whose changes a storage still has to write, by store. */
-  private unstored: { readonly store: string; readonly seq: number; readonly time: number }[] = [];
 
   /** @param next the number of the next step */
   constructor(
     private readonly host: Extensible,
     next: number,
-    private readonly stored: Stored | undefined,
+    kept: Kept | undefined,
     private readonly how: {
       readonly changed: () => void;
       /** Whether what is computed follows from what is observed: not where only a look at another step computes it. */
@@ -81,6 +76,7 @@ export class Observing {
   ) {
     this.from = next;
     this.seq = next - 1;
+    this.writes = kept && new Writes(host, kept, (changes) => this.written(changes));
     this.stops = [
       observeIn(host, {
         computed: (reader, computation) => this.computed(reader, computation),
@@ -90,10 +86,11 @@ export class Observing {
         transition: ({ step, changed, time }) => {
           if (step === undefined) return;
           if (step !== this.seq) this.begin(step);
-          if (this.stored) for (const { store } of changed) if (store.kept) this.wait(store.name, step, time);
+          if (this.writes)
+            for (const { store } of changed) if (store.kept) this.writes.wait({ store: store.name, seq: step, time });
         },
       }),
-      ...(stored ? [stored.watch(() => this.written())] : []),
+      () => this.writes?.end(),
     ];
   }
 
@@ -144,23 +141,12 @@ export class Observing {
     this.seenAt(this.seq).notified++;
   }
 
-  private wait(store: string, seq: number, time: number): void {
-    this.unstored.push({ store, seq, time });
-    if (this.unstored.length > MOST_OBSERVED) this.unstored.shift();
-  }
-
-  /** Something was stored: what no longer waits for it is stored now. */
-  private written(): void {
-    const pending = new Set(this.stored!.pending);
-    const now = this.host.now();
-    this.unstored = this.unstored.filter(({ store, seq, time }) => {
-      if (pending.has(store)) return true;
-      if (this.covers(seq)) {
-        const { stored } = this.seenAt(seq);
-        if (!stored.some((one) => one.store === store)) stored.push({ store, after: now - time });
-      }
-      return false;
-    });
+  private written(changes: readonly Written[]): void {
+    for (const { store, seq, after } of changes) {
+      if (!this.covers(seq)) continue;
+      const { stored } = this.seenAt(seq);
+      if (!stored.some((one) => one.store === store)) stored.push({ store, after });
+    }
     this.how.changed();
   }
 

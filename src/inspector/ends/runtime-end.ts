@@ -15,7 +15,7 @@ import {
 import { sourceOf, type States, type Trace, type TraceSource } from '../../trace/internal.js';
 import { changesBetween } from '../history/changes.js';
 import { Derived } from './derived.js';
-import { figuresOf, keptOf, LastWrites, storedHandlers } from './stored.js';
+import { figuresOf, keptOf, storedHandlers } from './stored.js';
 import { fittingOf } from './fitting.js';
 import {
   badPayload,
@@ -28,7 +28,7 @@ import {
   NOT_OBSERVED,
 } from '../protocol/errors.js';
 import { HistoryEnd } from './history-end.js';
-import { Observing, sourceName, type Stored } from './observing.js';
+import { Observing, sourceName } from './observing.js';
 import {
   LINK_VERSION,
   type Ability,
@@ -68,13 +68,12 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
   const isLive = options.kind !== 'file';
   const changed = onceAFrame(() => link.notify('changed', history.status()));
   const newest = source.at(source.end - 1)?.seq ?? -1;
-  const observing = new Observing(host, newest + 1, storedOf(runtime), {
+  const kept = keptOf(runtime);
+  const observing = new Observing(host, newest + 1, kept, {
     changed: () => history.touch(),
     counts: isLive,
   });
   const derived = new Derived(observing);
-  const kept = keptOf(runtime);
-  const writes = kept && new LastWrites(host, kept);
   const history = new HistoryEnd(
     source,
     {
@@ -90,7 +89,7 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
       links: linksOf(host),
       ...(isLive && {
         underWay: () => runsUnderWay(host),
-        figures: () => figuresOf(observing.figures(nameOf), kept, writes),
+        figures: () => figuresOf(observing.figures(nameOf), kept, observing.writes),
       }),
     },
     changed.call,
@@ -102,7 +101,7 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
       ...derivedHandlers({ trace, source, observing, derived, isLive }),
       ...traceHandlers(trace, source, history, options),
       ...(isLive && runHandlers(host, source)),
-      ...(isLive && storedHandlers(host, kept, writes)),
+      ...(isLive && storedHandlers(host, kept, observing.writes)),
       edit: ({ pointer, value }) => {
         setPlace(host, pointer, parsed(value));
         return {};
@@ -113,7 +112,6 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
   const unlisten = listen(host, { close: () => changed.call() });
   return () => {
     unlisten();
-    writes?.end();
     link.end();
     changed.end();
     history.end();
@@ -270,11 +268,6 @@ function linkWithoutTrace(channel: Channel, { name }: RuntimeEndOptions): () => 
     moment: () => null,
   });
   return end;
-}
-
-function storedOf({ persistence }: Inspectable): Stored | undefined {
-  const given = persistence as Partial<Stored> | undefined;
-  return typeof given?.watch === 'function' && Array.isArray(given.pending) ? (given as Stored) : undefined;
 }
 
 const linksOf = (host: Extensible): RowLinks => {

@@ -1,5 +1,5 @@
 // What a runtime keeps between sessions, as the interface lists it, and what a developer does with it.
-import { type Extensible, listen, storesOf } from '../../core/internal.js';
+import { type Extensible, storesOf } from '../../core/internal.js';
 import { NOT_KEPT, noSuchStore } from '../protocol/errors.js';
 import type { ObservedFigures } from '../history/figures.js';
 import type { Methods } from '../protocol/protocol.js';
@@ -31,36 +31,53 @@ export interface Kept {
   watch(listener: () => void): () => void;
 }
 
-/** When each store was written last, and how often, while an inspector was attached. */
-export class LastWrites {
-  /** Epoch milliseconds, by store. */
+/** A change of a store that a storage still has to write. */
+interface Unwritten {
+  readonly store: string;
+  readonly seq: number;
+  /** Epoch milliseconds. */
+  readonly time: number;
+}
+
+/** One that was written, so many milliseconds after it happened. */
+export interface Written extends Unwritten {
+  readonly after: number;
+}
+
+/** So many changes are waited for. */
+const MOST_UNWRITTEN = 2000;
+
+/** What the storages wrote while an inspector was attached. */
+export class Writes {
+  /** When each store was written last: epoch milliseconds; and how often. */
   readonly times = new Map<string, number>();
   readonly counts = new Map<string, number>();
-  /** Stores that changed since they were written. */
-  private readonly changed = new Set<string>();
-  private readonly stops: readonly (() => void)[];
+  private unwritten: Unwritten[] = [];
+  readonly end: () => void;
 
-  constructor(host: Extensible, kept: Pick<Kept, 'pending' | 'watch'>) {
-    this.stops = [
-      listen(host, {
-        transition: ({ changed }) => {
-          for (const { store } of changed) if (store.kept) this.changed.add(store.name);
-        },
-      }),
-      kept.watch(() => {
-        const pending = new Set(kept.pending);
-        for (const store of this.changed) {
-          if (pending.has(store)) continue;
-          this.changed.delete(store);
-          this.times.set(store, host.now());
-          this.counts.set(store, (this.counts.get(store) ?? 0) + 1);
-        }
-      }),
-    ];
+  /** @param written called when something became of the storages, with the changes that are stored now, and the milliseconds since */
+  constructor(
+    host: Pick<Extensible, 'now'>,
+    kept: Pick<Kept, 'pending' | 'watch'>,
+    written: (changes: readonly Written[]) => void,
+  ) {
+    this.end = kept.watch(() => {
+      const pending = new Set(kept.pending);
+      const now = host.now();
+      const done = this.unwritten.filter(({ store }) => !pending.has(store));
+      this.unwritten = this.unwritten.filter(({ store }) => pending.has(store));
+      for (const store of new Set(done.map((change) => change.store))) {
+        this.times.set(store, now);
+        this.counts.set(store, (this.counts.get(store) ?? 0) + 1);
+      }
+      written(done.map((change) => ({ ...change, after: now - change.time })));
+    });
   }
 
-  end(): void {
-    for (const stop of this.stops) stop();
+  /** A store changed: its storage is going to write it. */
+  wait(change: Unwritten): void {
+    this.unwritten.push(change);
+    if (this.unwritten.length > MOST_UNWRITTEN) this.unwritten.shift();
   }
 }
 
@@ -70,7 +87,7 @@ const MOST_PROBLEMS = 20;
 export function storedHandlers(
   host: Extensible,
   kept: Kept | undefined,
-  writes: LastWrites | undefined,
+  writes: Writes | undefined,
 ): Pick<RequestHandlers, 'stored' | 'forget' | 'rehydrate' | 'flush' | 'storedTexts'> {
   const given = (): Kept => {
     if (!kept) throw NOT_KEPT();
@@ -116,7 +133,7 @@ export const keptOf = ({ persistence }: { readonly persistence?: unknown }): Kep
 export async function figuresOf(
   observed: Pick<ObservedFigures, 'selectors' | 'watchers'>,
   kept: Kept | undefined,
-  writes: LastWrites | undefined,
+  writes: Writes | undefined,
 ): Promise<ObservedFigures> {
   const items = kept ? await kept.list().catch(() => []) : [];
   return {
