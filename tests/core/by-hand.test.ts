@@ -71,6 +71,9 @@ test('a place is read and set by its pointer; the trace tells who did it, and wa
 
 test('what breaks a rule, is no state, or leads nowhere is refused, and nothing changed', () => {
   const { runtime, harbour } = open();
+  harbour.set('/log/shift/open', false);
+  // In the past too: what is refused begins no branch.
+  runtime.trace.back();
   const [before, steps] = [runtime.snapshot(), runtime.trace.steps.length];
   for (const [pointer, value, code] of [
     ['/log/notes', ['a', 'b', 'c'], 'FLOE_INVARIANT_BROKEN'],
@@ -84,6 +87,7 @@ test('what breaks a rule, is no state, or leads nowhere is refused, and nothing 
   expect(() => harbour.set('/logs/notes', [])).toThrow("Did you mean 'log'?");
   expect(() => harbour.at('/log/nothing')).toThrow(expect.objectContaining({ code: 'FLOE_NO_SUCH_PLACE' }));
   expect([runtime.snapshot(), runtime.trace.steps.length]).toEqual([before, steps]);
+  expect([runtime.trace.isLive, runtime.trace.branches.length]).toEqual([false, 1]);
 });
 
 test('an assignment to what was read says how it is done, also where the console would ignore it', () => {

@@ -52,13 +52,15 @@ export function setPlace(kernel: Extensible, pointer: string, value: unknown): v
       stores.filter(({ internal }) => !internal).map((one) => one.name),
     );
   if (kernel.features.isMoving) return;
-  kernel.features.leavePast();
-  const before = kernel.views.stateOf(kernel.joining.cell(store));
-  const after = keeping(before, edited(store, before, keys, value));
-  if (after === before) return;
+  const shown = shownStates(kernel)[store.name];
+  const after = keeping(shown, edited(store, shown, keys, value));
+  if (after === shown) return;
   if (DEV) guardData(after, { at: '', what: `The state of '${store.name}'` });
   const [broken] = kernel.computing.within(RULE, () => brokenBy([{ store, after }], 'edited'));
   if (broken) throw broken;
+  // What is refused begins no branch.
+  kernel.features.leavePast();
+  const before = kernel.views.stateOf(kernel.joining.cell(store));
   // Where the state before it becomes another one, as when a pending action is reverted, the place is set there again.
   const redo = (state: unknown): unknown => {
     try {
