@@ -69,9 +69,12 @@ function noteInteractions(begin: (what: NotedInteraction) => (how: InteractionEn
     const what = whatOf(event, target);
     if (!what) return;
     end();
-    open = { event, end: begin({ ...what, ...typingOf(event, target) }) };
+    const typing = typingOf(event, target);
+    open = { event, end: begin({ ...what, ...typing }) };
     changedPage = false;
-    changes.observe(page.document, { subtree: true, childList: true, attributes: true, characterData: true });
+    // A field that is typed in blames no handler: whether the page changes with each key is of no interest.
+    if (typing.typing === undefined)
+      changes.observe(page.document, { subtree: true, childList: true, attributes: true, characterData: true });
     channel.port2.postMessage(++begun);
   };
   let typings = 0;

@@ -309,11 +309,7 @@ export class Session extends EventTarget {
   readonly playing = new Playing(this);
   /** Shows a moment as part of a history that is played, and the page as it was then. */
   async playTo(number: number): Promise<void> {
-    this.wanted = { params: { number }, seq: undefined };
-    this.stopFollowing();
-    await (this.looking ??= this.look().finally(() => {
-      this.looking = undefined;
-    }));
+    await this.want({ number });
     const { moment } = this;
     if (this.can('travel') && moment?.at != null) await this.try('show', { seq: moment.at });
   }
@@ -321,6 +317,10 @@ export class Session extends EventTarget {
   /** Looks at a moment. Following stops. Of several requests that come while one is under way, only the last one counts. */
   async lookAt(params: Methods['moment']['params'], seq?: number): Promise<void> {
     this.playing.stop();
+    return this.want(params, seq);
+  }
+
+  private want(params: Methods['moment']['params'], seq?: number): Promise<void> {
     this.wanted = { params, seq };
     this.stopFollowing();
     this.looking ??= this.look().finally(() => {
