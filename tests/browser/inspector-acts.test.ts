@@ -124,6 +124,13 @@ test('tasks: what runs, what it waits for, who asked; it is cancelled, fails, an
   await button(inspector(page), 'Run again').first().waitFor();
   expect(await button(inspector(page), 'Send again…').count()).toBe(0);
   expect(await violations(page)).toEqual([]);
+  // What it cost stands in the figures; nothing is kept here, and that is said.
+  await button(inspector(page), 'Figures').click();
+  await inspector(page).locator('floe-figures tr', { hasText: 'port.assign' }).first().waitFor();
+  expect(await violations(page)).toEqual([]);
+  await button(inspector(page), 'Stored').click();
+  await inspector(page).getByText('This runtime keeps nothing').waitFor();
+  expect(await violations(page)).toEqual([]);
 });
 
 test('a find leads to the place in the state, and goes on while more comes', async () => {

@@ -42,21 +42,26 @@ class Figures extends Part {
               class=${kind === one ? 'on' : ''}
               @click=${() => (this.kind = one)}
             >
-              ${one === undefined ? 'All' : KINDS[one]}
+              ${one === undefined ? 'all' : KINDS[one]}
             </button>`,
         )}
         <span class="quiet"
           >${result.isObserved ? 'selectors, watchers and storages since the inspector was attached' : 'of the recorded steps; selectors and watchers were not observed'}</span
         >
       </div>
-      <table class="list figures">
-        <thead>
-          <tr>
-            ${COLUMNS.map(([column, label]) => this.head(column, label, by, isRising))}
-          </tr>
-        </thead>
-        <tbody>
-          ${sorted.map(
+      ${sorted.length === 0 ? html`<p class="quiet">Nothing of this kind has happened yet.</p>` : this.table(sorted, by, isRising)}
+    `;
+  }
+
+  private table(rows: readonly Figure[], by: Column, isRising: boolean): TemplateResult {
+    return html`<table class="list figures">
+      <thead>
+        <tr>
+          ${COLUMNS.map(([column, label]) => this.head(column, label, by, isRising))}
+        </tr>
+      </thead>
+      <tbody>
+        ${rows.map(
             (row) =>
               html`<tr>
                 <th scope="row">${row.name} <small>${row.kind}</small></th>
@@ -67,9 +72,8 @@ class Figures extends Part {
                 <td class="figure">${row.characters == null ? '' : row.characters.toLocaleString('en')}</td>
               </tr>`,
           )}
-        </tbody>
-      </table>
-    `;
+      </tbody>
+    </table>`;
   }
 
   private head(column: Column, label: string, by: Column, isRising: boolean): TemplateResult {
@@ -97,11 +101,11 @@ const COLUMNS: readonly (readonly [Column, string])[] = [
   ['characters', 'characters'],
 ];
 const KINDS: Readonly<Record<Figure['kind'], string>> = {
-  action: 'Actions',
-  task: 'Tasks',
-  selector: 'Selectors',
-  watcher: 'Watchers',
-  stored: 'Stored',
+  action: 'only actions',
+  task: 'only tasks',
+  selector: 'only selectors',
+  watcher: 'only watchers',
+  stored: 'only what is stored',
 };
 
 function valueOf(row: Figure, column: Column): string | number | null {
