@@ -62,16 +62,16 @@ class Figures extends Part {
       </thead>
       <tbody>
         ${rows.map(
-            (row) =>
-              html`<tr>
-                <th scope="row">${row.name} <small>${row.kind}</small></th>
-                <td class="figure">${row.count.toLocaleString('en')}</td>
-                <td class="figure">${timeText(row.took)}</td>
-                <td class="figure">${timeText(valueOf(row, 'each') as number | null)}</td>
-                <td class="figure">${timeText(row.longest)}</td>
-                <td class="figure">${row.characters == null ? '' : row.characters.toLocaleString('en')}</td>
-              </tr>`,
-          )}
+          (row) =>
+            html`<tr>
+              <th scope="row">${row.name} <small>${row.kind}</small></th>
+              <td class="figure">${row.count.toLocaleString('en')}</td>
+              <td class="figure">${timeText(row.took)}</td>
+              <td class="figure">${timeText(valueOf(row, 'each') as number | null)}</td>
+              <td class="figure">${timeText(row.longest)}</td>
+              <td class="figure">${row.characters == null ? '' : row.characters.toLocaleString('en')}</td>
+            </tr>`,
+        )}
       </tbody>
     </table>`;
   }
