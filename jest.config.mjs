@@ -13,6 +13,7 @@ const shared = {
     '^floe/vite$': '<rootDir>/src/vite/index.ts',
     '^floe/persist$': '<rootDir>/src/persist/index.ts',
     '^floe/persist/node$': '<rootDir>/src/persist/node/index.ts',
+    '^floe/inspector/link$': '<rootDir>/src/inspector/link/index.ts',
     '^floe/(react|vue|svelte|angular)$': '<rootDir>/src/bindings/$1/index.ts',
   },
   transform: {

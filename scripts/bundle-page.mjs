@@ -11,6 +11,7 @@ const sources = [
   [/^floe$/, 'core/index.ts'],
   [/^floe\/react$/, 'bindings/react/index.ts'],
   [/^floe\/persist\/node$/, 'persist/node/index.ts'],
+  [/^floe\/inspector\/link$/, 'inspector/link/index.ts'],
   [/^floe\/([a-z]+)$/, '$1/index.ts'],
 ];
 

@@ -49,6 +49,7 @@ const entries = {
   'floe/persist': 'persist',
   'floe/persist/node': 'persist/node',
   'floe/inspector': 'inspector',
+  'floe/inspector/link': 'inspector/link',
   'floe/location': 'location',
   'floe/telemetry': 'telemetry',
   'floe/testing': 'testing',

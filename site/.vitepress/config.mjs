@@ -36,6 +36,7 @@ const entries = [
     'floe/svelte',
     'floe/angular',
     'floe/inspector',
+    'floe/inspector/link',
     'floe/telemetry',
     'floe/vite',
     'floe/eslint',

@@ -49,7 +49,13 @@ export const newNeeds = (kinds: readonly string[]): FloeError =>
 export const portTaken = (port: number): FloeError =>
   new FloeError(
     'FLOE_PORT_TAKEN',
-    `Port ${port} on 127.0.0.1 is taken by another program. Choose another with --port, or --port 0 for any free one.`,
+    `Port ${port} is taken by another program. Choose another with --port, or --port 0 for any free one.`,
+  );
+
+export const hostUnusable = (host: string): FloeError =>
+  new FloeError(
+    'FLOE_HOST_UNUSABLE',
+    `This machine has no address ${host} to listen on. Give --host one of its own addresses, or 0.0.0.0 for all of them.`,
   );
 
 export const inspectorMissing = (): FloeError =>

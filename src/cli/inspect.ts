@@ -1,4 +1,5 @@
-// `floe inspect [TRACE]`: serves the inspector as a page, on a recording; with `--model` also what needs the model.
+// `floe inspect [TRACE]`: serves the inspector as a page, on a recording, with `--model` also what needs the model; and on
+// applications that link themselves.
 import { basename } from 'node:path';
 import colours from 'picocolors';
 import { messageOf, SOURCE, STILL } from '../core/internal.js';
@@ -8,48 +9,80 @@ import { recording } from '../trace/index.js';
 import { badOption } from './errors.js';
 import { readTraceFile, sourceOf, type Source } from './input.js';
 import { serveInspector } from './inspector-server.js';
+import { LinkedApplications } from './linked-applications.js';
 import { modelIn } from './model.js';
 import type { Output } from './output.js';
 
 export interface InspectOptions {
   readonly model?: string;
   readonly port: string;
+  readonly host: string;
+  readonly token?: string;
 }
 
 /** Lines of a file that are read before the page has its turn. */
 const BATCH = 500;
+/** Characters of a token: shorter ones can be found out by trying. */
+const SHORTEST_TOKEN = 16;
 
 export async function inspect(file: string | undefined, options: InspectOptions, out: Output): Promise<void> {
+  const { host, token } = options;
   const port = Number(options.port);
   if (!Number.isInteger(port) || port < 0 || port > 65535)
     throw badOption('--port', options.port, 'a port, 0 to 65535');
-  const [ours, theirs] = channelPair();
-  const name = file === undefined ? 'No session yet' : file === '-' ? 'standard input' : basename(file);
-  const end =
-    options.model !== undefined && file !== undefined
-      ? await withModel({ file, model: options.model, name }, theirs, out)
-      : recorded(file, name, theirs, out);
-  const server = await serveInspector(ours, { port, page: new URL('../inspector/page/', import.meta.url), name });
-  out.talk(
-    colours.dim(
-      'The inspector is served on this machine only. Open the address, whose end is a key; stop with Ctrl+C.',
-    ),
-  );
-  out.result(server.address);
+  if (token !== undefined && !TOKEN.test(token))
+    throw badOption('--token', token, `at least ${SHORTEST_TOKEN} letters, digits, - and _`);
+  const linked = new LinkedApplications();
+  const end = file === undefined ? undefined : await opened(file, options, linked, out);
+  const server = await serveInspector(linked, {
+    ...{ port, host, page: new URL('../inspector/page/', import.meta.url) },
+    ...(token !== undefined && { token }),
+  });
+  const { address, others } = server;
+  for (const line of advice(address, others, file, host)) out.talk(colours.dim(line));
+  out.result(address);
   await new Promise<void>((resolve) => {
     process.once('SIGINT', resolve);
     process.once('SIGTERM', resolve);
   });
-  end();
+  end?.();
   await server.close();
 }
 
+const TOKEN = new RegExp(`^[\\w-]{${SHORTEST_TOKEN},}$`);
+
+/** What to do with the address, and who else can. */
+function* advice(address: string, others: readonly string[], file: string | undefined, host: string): Iterable<string> {
+  const isOpen = !['127.0.0.1', 'localhost', '::1'].includes(host);
+  yield isOpen
+    ? `The inspector is served to the whole network of ${host}: whoever has an address with its key can read the sessions and send actions, and what is sent is not encrypted. Stop with Ctrl+C.`
+    : 'The inspector is served on this machine only. Open the address, whose end is a key; stop with Ctrl+C.';
+  for (const one of others) yield `Also: ${one}`;
+  if (file === undefined)
+    yield `An application is shown there with linkInspector(runtime, { url: '${address}' }), from floe/inspector/link.`;
+}
+
+/** The file that the command was given, as a session. */
+async function opened(
+  file: string,
+  { model }: InspectOptions,
+  linked: LinkedApplications,
+  out: Output,
+): Promise<() => void> {
+  const [ours, theirs] = channelPair();
+  const name = file === '-' ? 'standard input' : basename(file);
+  const end =
+    model === undefined ? recorded(file, name, theirs, out) : await withModel({ file, model, name }, theirs, out);
+  linked.own(name, ours);
+  return end;
+}
+
 /** A recording alone. It is read while the page is already served. */
-function recorded(file: string | undefined, name: string, channel: Channel, out: Output): () => void {
+function recorded(file: string, name: string, channel: Channel, out: Output): () => void {
   const history = new RecordedHistory();
-  const source = file === undefined ? undefined : sourceOf(file);
+  const source = sourceOf(file);
   const end = linkRecording(history, channel, { name });
-  if (source) void read(history, source, out);
+  void read(history, source, out);
   return end;
 }
 

@@ -132,13 +132,26 @@ function declare(out: Output, exit: { code: 0 | 1 }): Command {
     );
   program
     .command('inspect')
-    .description('serve the inspector as a page on a trace, and print its address')
-    .argument('[trace]', 'a trace file, or - for standard input; without one, files can be dropped on the page')
+    .description('serve the inspector as a page on a trace, or on running applications, and print its address')
+    .argument(
+      '[trace]',
+      'a trace file, or - for standard input; without one, applications link themselves, and files can be dropped',
+    )
     .option(
       '--model <file>',
       'also leave steps out, send actions, show derived values: a module that exports the stores',
     )
     .option('--port <port>', 'the port to listen on, 0 for any free one', '0')
+    .option(
+      '--host <address>',
+      'the address to listen on: another one lets the network in that has the key',
+      '127.0.0.1',
+    )
+    .addOption(
+      new Option('--token <text>', 'the key to open it with, so that it stays the same; a new one without it').env(
+        'INSPECTOR_TOKEN',
+      ),
+    )
     .action(async (file: string | undefined, options: InspectOptions) =>
       (await import('./inspect.js')).inspect(file, options, out),
     );

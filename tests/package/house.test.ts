@@ -22,6 +22,10 @@ const arrows: Record<string, { parts: string[]; packages: string[] }> = {
   'inspector/protocol': { parts: ['core'], packages: [] },
   'inspector/history': { parts: ['core', 'trace', 'inspector/protocol'], packages: [] },
   'inspector/ends': { parts: ['core', 'trace', 'inspector/protocol', 'inspector/history'], packages: [] },
+  'inspector/link': {
+    parts: ['core', 'inspector/protocol', 'inspector/ends', 'inspector/in-page'],
+    packages: [],
+  },
   'inspector/in-page': { parts: ['trace', 'inspector/protocol', 'inspector/ends'], packages: [] },
   // The interface never touches a runtime but through the protocol.
   inspector: {

@@ -270,4 +270,17 @@ export const inspectorStyles = css`
     flex-wrap: wrap;
     gap: 4px;
   }
+
+  .no-session {
+    max-width: 44rem;
+    margin: 12vh auto;
+    padding: 0 1.5rem;
+  }
+  .no-session pre {
+    overflow-x: auto;
+    padding: 0.75rem;
+    border: 1px solid var(--line);
+    white-space: pre-wrap;
+    overflow-wrap: anywhere;
+  }
 `;

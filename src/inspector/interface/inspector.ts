@@ -1,11 +1,12 @@
 // The inspector as a whole: docked in a page, or a page of its own. It holds one session, and those of opened files beside it.
 import { html, LitElement, nothing, type TemplateResult } from './libraries.js';
 import { channelPair, checkBegin, linkRecording, RecordedHistory } from '../ends/index.js';
+import { messageOf } from '../../core/internal.js';
 import { hasMore, loadMore } from './on-demand.js';
 import { isField } from './fields.js';
 import { applicationText, clock, define, plural, run } from './part.js';
 import { Session, type Panel } from './session.js';
-import { newer, problems, states, stopped } from './session-states.js';
+import { newer, noSession, problems, states, stopped } from './session-states.js';
 import { inspectorStyles } from './inspector.styles.js';
 import { momentStyles } from './moment.styles.js';
 import { besideStyles } from './beside.styles.js';
@@ -54,7 +55,10 @@ export class InspectorElement extends LitElement {
     size: { state: true },
     dropping: { state: true },
     listsKeys: { state: true },
+    problem: { state: true },
   };
+  /** What is wrong while there is no session yet. */
+  declare problem: string | undefined;
   /** All keys are listed. */
   declare listsKeys: boolean | undefined;
   /** The key of the page that opens and folds it. */
@@ -121,6 +125,8 @@ export class InspectorElement extends LitElement {
     this.setAttribute('data-dock', this.dock);
     this.toggleAttribute('data-folded', this.folded);
     this.onSize?.(this.folded ? FOLDED : this.pixels);
+    if (this.dock === 'page')
+      this.ownerDocument.title = `${this.session ? `${this.session.title} · ` : ''}Floe inspector`;
   }
 
   private get pixels(): number {
@@ -159,7 +165,7 @@ export class InspectorElement extends LitElement {
 
   override render(): TemplateResult | typeof nothing {
     const { session, dock } = this;
-    if (!session) return nothing;
+    if (!session && dock !== 'page') return nothing;
     const drops = {
       dragover: (event: DragEvent) => {
         if (!event.dataTransfer?.types.includes('Files')) return;
@@ -174,7 +180,7 @@ export class InspectorElement extends LitElement {
       },
     };
     return html`<section
-      class="whole ${dock} ${this.folded && dock !== 'page' ? 'folded' : ''} ${session.notice ? 'with-notice' : ''}"
+      class="whole ${dock} ${this.folded && dock !== 'page' ? 'folded' : ''} ${session?.notice ? 'with-notice' : ''}"
       role=${dock === 'page' ? 'main' : 'region'}
       aria-label="Inspector"
       @dragover=${drops.dragover}
@@ -182,7 +188,7 @@ export class InspectorElement extends LitElement {
       @drop=${drops.drop}
       @open-file=${(event: CustomEvent<File>) => run(this.openFile(event.detail))}
     >
-      ${dock === 'page' ? this.page(session) : this.folded ? this.line(session) : this.docked(session)}
+      ${session ? (dock === 'page' ? this.page(session) : this.folded ? this.line(session) : this.docked(session)) : noSession(this.problem)}
       ${this.listsKeys ? html`<floe-keys .own=${this.toggleKey} @close-keys=${() => (this.listsKeys = false)}></floe-keys>` : nothing}
       ${this.dropping ? html`<div class="drop">Drop a session to open it beside this one</div>` : nothing}
     </section>`;
@@ -503,7 +509,7 @@ export class InspectorElement extends LitElement {
           html`<button aria-pressed=${i === this.at} class=${i === this.at ? 'on' : ''} @click=${() => (this.at = i)}>
               ${one.title}${one.status?.application && one.status.application.name !== one.title ? html` <small>${applicationText(one.status.application)}</small>` : nothing}
             </button>
-            ${i === 0 || one.hello?.kind !== 'file' ? nothing : html`<button aria-label="Close ${one.title}" title="Close" @click=${() => this.closeSession(one)}>✕</button>`}`,
+            ${!one.isOpened && one.ended === undefined ? nothing : html`<button aria-label="Close ${one.title}" title="Close" @click=${() => this.closeSession(one)}>✕</button>`}`,
       )}
     </span>`;
   }
@@ -554,6 +560,17 @@ export class InspectorElement extends LitElement {
 
   // ---- sessions ----
 
+  /** Shows another session, in the place of an ended one of that name: an application that was loaded again. */
+  addSession(session: Session): void {
+    const sessions = [...this.sessions];
+    const old = sessions.findIndex(({ ended, title }) => ended !== undefined && title === session.title);
+    const isFree = this.session === undefined || this.session.ended !== undefined;
+    if (old >= 0) session.continues(sessions[old]);
+    sessions.splice(old < 0 ? sessions.length : old, 1, session);
+    this.sessions = sessions;
+    if (isFree) this.at = sessions.indexOf(session);
+  }
+
   /** Opens a recording beside the others. */
   async openFile(file: Pick<File, 'name' | 'text'>): Promise<void> {
     const text = await file.text();
@@ -561,13 +578,15 @@ export class InspectorElement extends LitElement {
       // Its first line tells whether it is a session at all.
       checkBegin(text);
     } catch (error) {
-      this.session?.fail(error);
+      if (this.session) this.session.fail(error);
+      else this.problem = `${file.name}: ${messageOf(error)}`;
       return;
     }
     const recorded = new RecordedHistory();
     const [ours, theirs] = channelPair();
     linkRecording(recorded, theirs, { name: file.name });
     const session = new Session(ours, file.name);
+    session.isOpened = true;
     this.sessions = [...this.sessions, session];
     this.at = this.sessions.length - 1;
     this.folded = false;
@@ -580,7 +599,8 @@ export class InspectorElement extends LitElement {
     if (!problem || source.end > source.first) return;
     // Nothing of it could be read.
     this.closeSession(session);
-    this.session?.say({ kind: 'problem', text: `${file.name}: ${problem.message}` });
+    this.problem = `${file.name}: ${problem.message}`;
+    this.session?.say({ kind: 'problem', text: this.problem });
   }
 }
 

@@ -81,3 +81,29 @@ export function states(
     ? nothing
     : html`<div class="state-of">${parts.map((part) => html`<div>${part}</div>`)}</div>`;
 }
+
+/** The page while there is nothing to show. */
+export function noSession(problem: string | undefined): TemplateResult {
+  return html`<div class="no-session">
+    <h1>No session yet</h1>
+    <p>
+      Drop a session here, or
+      <label class="file button"
+        >open one…<input
+          type="file"
+          accept=".jsonl,.json,.txt"
+          @change=${(event: Event) => {
+            const [file] = (event.target as HTMLInputElement).files ?? [];
+            const detail = { detail: file, bubbles: true, composed: true };
+            if (file) event.target!.dispatchEvent(new CustomEvent('open-file', detail));
+          }}
+      /></label>
+    </p>
+    <p>An application is shown here as soon as it links itself:</p>
+    <pre>
+import { linkInspector } from 'floe/inspector/link';
+
+linkInspector(runtime, { url: '${location.href}' });</pre>
+    ${problem === undefined ? nothing : html`<p class="bad" role="alert">${problem}</p>`}
+  </div>`;
+}

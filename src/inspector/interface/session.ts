@@ -76,6 +76,8 @@ export class Session extends EventTarget {
   isChoosingRange = false;
   /** Where a test imports the model from. */
   testModel = './model/index.js';
+  /** The user opened it here, and may close it. */
+  isOpened = false;
   /** The link is over. */
   ended: string | undefined;
   private readonly asking: Asking;
@@ -151,6 +153,8 @@ export class Session extends EventTarget {
   }
 
   fail(error: unknown): void {
+    // That the link is over is said once.
+    if (this.ended !== undefined) return;
     this.say({ kind: 'problem', text: error instanceof Error ? error.message : String(error) });
   }
   say(notice: Notice | undefined): void {
@@ -173,6 +177,12 @@ export class Session extends EventTarget {
     this.ended = why;
     this.asking.end(why);
     this.changed();
+  }
+
+  /** Takes the place of a session that has ended: what was looked at stays open. */
+  continues({ panel, openPlaces, pins, find, stores, testModel }: Session): void {
+    Object.assign(this, { panel, find, stores, testModel, pins: pins.filter(({ derived }) => derived === undefined) });
+    for (const place of openPlaces) this.openPlaces.add(place);
   }
 
   can(ability: Ability): boolean {

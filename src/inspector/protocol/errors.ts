@@ -49,3 +49,17 @@ export const linkTooNew = (found: number, known: number): FloeError =>
     'FLOE_LINK_TOO_NEW',
     `The application speaks version ${found} of the link protocol; this inspector knows versions up to ${known}. Use the inspector of the same release as the application.`,
   );
+
+export const linkRefused = (origin: string, status: number): FloeError =>
+  new FloeError(
+    'FLOE_LINK_REFUSED',
+    status === 401
+      ? `The inspector at ${origin} does not know this token. Give linkInspector() the address that floe inspect printed last; floe inspect --token keeps one.`
+      : `The inspector at ${origin} is reached by a name that it does not answer to. Use the address that floe inspect printed.`,
+  );
+
+export const badLinkAddress = (url: string, why: string): FloeError =>
+  new FloeError(
+    'FLOE_BAD_ADDRESS',
+    `linkInspector() cannot use the url '${url}': ${why}. Give the address that floe inspect printed: http://127.0.0.1:4100/#token=...`,
+  );

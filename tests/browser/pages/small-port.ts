@@ -2,6 +2,7 @@
 import { createRuntime, need, store, task } from 'floe';
 import { entity, rowOf, tables } from 'floe/entities';
 import { showInspector } from 'floe/inspector';
+import { linkInspector } from 'floe/inspector/link';
 import { recording } from 'floe/trace';
 
 const office = need<{ assign(): Promise<void> }>('office');
@@ -30,7 +31,8 @@ const shown = port.all(visit, { sort: 'vessel' });
 const decisions: { done(): void; refuse(why: string): void }[] = [];
 const scenarios = {
   decisions,
-  open(): void {
+  /** Opens it with its inspector docked, or linked to one elsewhere. */
+  open(url?: string): void {
     const given = office.by({
       assign: () => new Promise((done, reject) => decisions.push({ done, refuse: (why) => reject(new Error(why)) })),
     });
@@ -53,7 +55,8 @@ const scenarios = {
     at('#note').addEventListener('change', ({ target }) => runtime.dispatch(noted((target as HTMLInputElement).value)));
     at('#assign').addEventListener('click', () => void runtime.run(assign('v2', 'N2')).catch(() => undefined));
     at('#open').addEventListener('click', () => (at('p').textContent = 'opened'));
-    showInspector(runtime, { name: 'Small port', key: 'F2', folded: false, tests: { model: '../src/model.js' } });
+    if (url !== undefined) Object.assign(globalThis, { link: linkInspector(runtime, { url, name: 'Small port' }) });
+    else showInspector(runtime, { name: 'Small port', key: 'F2', folded: false, tests: { model: '../src/model.js' } });
     Object.assign(globalThis, {
       runtime,
       act: {
