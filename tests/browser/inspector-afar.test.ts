@@ -107,6 +107,7 @@ test('an application that is loaded again, or whose inspector is started again, 
   await button(looking, 'Tasks').click();
   await page.reload();
   await looking.getByText('“Small port” is no longer linked. It is shown here again when it links itself.').waitFor();
+  expect(await button(looking, 'Live').count()).toBe(0);
   await page.waitForFunction(() => 'scenarios' in globalThis);
   await openLinked();
   await title(/visit/);

@@ -57,6 +57,8 @@ class Commands extends Part {
 
   override render(): TemplateResult {
     const { session, seq, isExcluded } = this;
+    // Nobody would carry them out.
+    if (session.ended !== undefined) return html``;
     const cannotExclude = session.can('exclude')
       ? seq === undefined
         ? 'No action belongs to this moment.'

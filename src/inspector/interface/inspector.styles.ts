@@ -179,6 +179,10 @@ export const inspectorStyles = css`
     color: var(--soft);
     margin: 0 0 8px;
   }
+  .state-of.bad {
+    color: var(--bad);
+    font-weight: 600;
+  }
   .state-of .past {
     background: var(--picked);
     color: var(--ink);
@@ -275,6 +279,9 @@ export const inspectorStyles = css`
     max-width: 44rem;
     margin: 12vh auto;
     padding: 0 1.5rem;
+  }
+  .no-session p {
+    margin: 1rem 0 0;
   }
   .no-session pre {
     overflow-x: auto;

@@ -103,7 +103,9 @@ export function noSession(problem: string | undefined): TemplateResult {
     <pre>
 import { linkInspector } from 'floe/inspector/link';
 
-linkInspector(runtime, { url: '${location.href}' });</pre>
+linkInspector(runtime, {
+  url: '${location.href}',
+});</pre>
     ${problem === undefined ? nothing : html`<p class="bad" role="alert">${problem}</p>`}
   </div>`;
 }

@@ -97,6 +97,7 @@ export class Asking {
     { readonly resolve: (result: never) => void; readonly reject: (error: unknown) => void }
   >();
   private readonly stop: () => void;
+  private ended: string | undefined;
 
   constructor(
     private readonly channel: Channel,
@@ -118,6 +119,7 @@ export class Asking {
   }
 
   ask<M extends Method>(method: M, params: Methods[M]['params']): Promise<Methods[M]['result']> {
+    if (this.ended !== undefined) return Promise.reject(new LinkFailure(this.ended, undefined));
     const id = ++this.lastId;
     return new Promise((resolve, reject) => {
       this.waiting.set(id, { resolve, reject });
@@ -127,6 +129,7 @@ export class Asking {
 
   /** Nothing is answered any more. */
   end(why: string): void {
+    this.ended = why;
     this.stop();
     for (const { reject } of this.waiting.values()) reject(new LinkFailure(why, undefined));
     this.waiting.clear();
