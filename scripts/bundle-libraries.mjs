@@ -1,7 +1,7 @@
 // `libraries` puts the libraries of the inspector and of the server behind it into the package, in a file each, with their
 // licences. `page` builds the page that `floe inspect` serves, out of the production build. A process of its own, like all
 // of Vite here.
-import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { rolldown } from 'rolldown';
 import { build } from 'vite';
@@ -10,31 +10,18 @@ import { root } from './run.mjs';
 process.env.NODE_ENV = 'production';
 const out = join(root, 'dist', 'inspector');
 
-/** The code of a module with everything that it imports, and the names of the packages in it. */
-async function bundled(entry, keepsExports) {
+/** The code of a module for browsers with everything that it imports, and the names of the packages in it. */
+async function bundledForBrowsers(entry) {
   const result = await build({
     root,
     mode: 'production',
     configFile: false,
     logLevel: 'warn',
     define: { 'process.env.NODE_ENV': '"production"' },
-    build: {
-      write: false,
-      target: 'es2022',
-      minify: true,
-      modulePreload: { polyfill: false },
-      ...(keepsExports
-        ? { lib: { entry, formats: ['es'], fileName: 'bundle' } }
-        : {
-            rolldownOptions: {
-              input: entry,
-              output: { entryFileNames: 'inspector.js', chunkFileNames: '[name].js' },
-            },
-          }),
-    },
+    build: { write: false, target: 'es2022', minify: true, lib: { entry, formats: ['es'], fileName: 'bundle' } },
   });
-  const [chunk, ...others] = (Array.isArray(result) ? result[0] : result).output;
-  return { code: chunk.code, packages: packagesOf(chunk), others };
+  const [chunk] = (Array.isArray(result) ? result[0] : result).output;
+  return { code: chunk.code, packages: packagesOf(chunk) };
 }
 
 /** The code of a module for Node.js with everything that it imports, and the names of the packages in it. */
@@ -89,8 +76,10 @@ const HTML = `<!doctype html>
 
 const parts = {
   async libraries() {
-    put(join(out, 'interface'), 'The file libraries.js, and the page, hold these packages.', {
-      'libraries.js': await bundled(join(root, 'src/inspector/interface/libraries.ts'), true),
+    const inspector = (name) => bundledForBrowsers(join(root, 'src/inspector/interface', name));
+    put(join(out, 'interface'), 'The files libraries.js and layout-libraries.js, and the page, hold these packages.', {
+      'libraries.js': await inspector('libraries.ts'),
+      'layout-libraries.js': await inspector('layout-libraries.ts'),
     });
     const cli = (name) => bundledForNode(join(root, 'src/cli', name));
     put(join(root, 'dist', 'cli'), 'The files server-libraries.js and text-width.js hold these packages.', {
@@ -100,12 +89,17 @@ const parts = {
   },
 
   async page() {
-    const page = await bundled(join(root, 'dist', 'production', 'inspector', 'page.js'), false);
+    // What is imported is bundled already: no more than joining the files is left, and what is loaded on demand stays apart.
+    const bundle = await rolldown({ input: join(root, 'dist', 'production', 'inspector', 'page.js') });
+    const { output } = await bundle.generate({
+      ...{ format: 'es', minify: true },
+      ...{ entryFileNames: 'inspector.js', chunkFileNames: '[name].js' },
+    });
+    await bundle.close();
     const folder = join(out, 'page');
-    if (!existsSync(folder)) mkdirSync(folder, { recursive: true });
-    writeFileSync(join(folder, 'inspector.js'), page.code);
-    // What is loaded on demand.
-    for (const { fileName, code } of page.others) writeFileSync(join(folder, fileName), code);
+    rmSync(folder, { recursive: true, force: true });
+    mkdirSync(folder, { recursive: true });
+    for (const { fileName, code } of output) writeFileSync(join(folder, fileName), code);
     writeFileSync(join(folder, 'index.html'), HTML);
     writeFileSync(
       join(folder, 'inspector.css'),

@@ -1,6 +1,7 @@
 // `floe graph --model FILE`: shows what a model declares, as text, as JSON or in the DOT language.
 import colours from 'picocolors';
-import { graphOf, type Graph, type SelectorShown, type TaskShown } from './model-graph.js';
+import type { Model, ModelSelector, ModelTask } from '../inspector/ends/index.js';
+import { graphOf } from './model-graph.js';
 import { modelIn } from './model.js';
 import { counted, jsonOf, shown, wrapped, type Output } from './output.js';
 
@@ -18,14 +19,14 @@ export async function showGraph({ model, dot, json }: GraphOptions, out: Output)
   else show(graph, out);
 }
 
-function show({ stores, selectors, tasks }: Graph, out: Output): void {
+function show({ stores, selectors, tasks }: Model, out: Output): void {
   const width = 12;
   const line = (head: string, parts: readonly string[]): void => {
     if (parts.length > 0) out.result(`  ${head.padEnd(width)}${wrapped(parts, width + 2)}`);
   };
   const own = (name: string, store: string): string =>
     name.startsWith(`${store}.`) ? name.slice(store.length + 1) : name;
-  const begins = ({ name, when, atStart }: TaskShown, store: string): string =>
+  const begins = ({ name, when, atStart }: ModelTask, store: string): string =>
     own(name, store) + (when.length > 0 ? ` (when ${when.join(', ')})` : atStart ? ' (at the start)' : '');
   for (const { name, kept, rules, actions, handles } of stores) {
     out.result(colours.bold(shown(name)) + (kept ? colours.dim('  kept between sessions') : ''));
@@ -53,7 +54,7 @@ function show({ stores, selectors, tasks }: Graph, out: Output): void {
   const names = new Set(stores.map(({ name }) => name));
   const across = selectors.filter(({ name }) => !names.has(name.split('.')[0]));
   if (across.length > 0) out.result(colours.bold('Selectors across stores'));
-  const called = ({ name, takesArguments }: SelectorShown): string => shown(name) + (takesArguments ? '(…)' : '');
+  const called = ({ name, takesArguments }: ModelSelector): string => shown(name) + (takesArguments ? '(…)' : '');
   const widest = Math.max(0, ...across.map((one) => called(one).length));
   for (const one of across) {
     const reads = one.reads.length > 0 ? `reads ${wrapped(one.reads, widest + 10)}` : '';
@@ -74,7 +75,7 @@ function show({ stores, selectors, tasks }: Graph, out: Output): void {
 }
 
 /** The graph in the DOT language: https://graphviz.org/doc/info/lang.html */
-function* dotOf({ stores, selectors, tasks }: Graph): Iterable<string> {
+function* dotOf({ stores, selectors, tasks }: Model): Iterable<string> {
   const id = (text: string): string => JSON.stringify(text);
   yield 'digraph model {';
   yield '  rankdir=LR; node [fontname="sans-serif", fontsize=11]; edge [fontname="sans-serif", fontsize=9];';

@@ -221,3 +221,42 @@ test('a test is taken from the last interactions, or from two clicks in the line
     await page.mouse.click(at!.x + at!.width / 2, at!.y + at!.height / 2);
   await form.getByText(/^Of step 0 to step [23]\.$/).waitFor();
 });
+
+test('the model is a picture: the moment lights up its path, and a part leads to its values, its runs and its steps', async () => {
+  await page.locator('#assign').click();
+  await refuse('dredged until noon');
+  await says(page, /revert/);
+  await button(inspector(page), 'Model').click();
+  const part = (name: string): Locator =>
+    inspector(page).locator('.model-part', { has: page.locator('.part-name', { hasText: name }) });
+  await inspector(page).locator('.model-part.task.lit').waitFor();
+  expect(await inspector(page).locator('.part-row.lit').allTextContents()).toEqual([
+    expect.stringContaining('berthAssigned'),
+  ]);
+  // There is little room: only the path is drawn, until the whole is asked for.
+  expect(await part('log').count()).toBe(0);
+  await inspector(page).getByLabel('Only what the moment touches').uncheck();
+  await part('log').waitFor();
+  expect(await violations(page)).toEqual([]);
+  // With the keyboard.
+  await button(part('port').first(), 'berthAssigned').focus();
+  await page.keyboard.press('Enter');
+  const detail = inspector(page).getByRole('group', { name: 'action port.berthAssigned' });
+  await detail.getByText('port.assign dispatches it').waitFor();
+  await button(detail, 'Its steps').click();
+  await inspector(page).locator('.found .entry').first().waitFor();
+  await button(inspector(page), 'Model').click();
+  await part('port.assign').first().getByRole('button').click();
+  await button(inspector(page), 'Its runs').click();
+  await inspector(page).locator('.task-run.failed').waitFor();
+  await button(inspector(page), 'Model').click();
+  await part('port')
+    .filter({ has: page.locator('.part-row') })
+    .locator('.part-name')
+    .click();
+  await button(inspector(page), 'Its values').click();
+  await inspector(page).locator('floe-tree .row.hit', { hasText: 'port' }).waitFor();
+  await button(inspector(page), 'Back to the model').click();
+  await inspector(page).locator('floe-model').waitFor();
+  expect(await violations(page)).toEqual([]);
+});

@@ -30,7 +30,7 @@ const arrows: Record<string, { parts: string[]; packages: string[] }> = {
   // The interface never touches a runtime but through the protocol.
   inspector: {
     parts: ['core', 'entities', 'inspector/protocol', 'inspector/history', 'inspector/ends', 'inspector/in-page'],
-    packages: ['lit', '@tanstack/lit-virtual', 'd3-time'],
+    packages: ['lit', '@tanstack/lit-virtual', 'd3-time', '@dagrejs/dagre'],
   },
   testing: { parts: ['core', 'trace'], packages: [] },
   eslint: { parts: [], packages: [] },

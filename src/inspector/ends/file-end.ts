@@ -16,6 +16,7 @@ const MISSING: Readonly<Partial<Record<Ability, string>>> = {
   observe: NOT_OBSERVED,
   run: NO_TASKS,
   stored: NO_STORAGE,
+  model: 'The picture of the model needs the model: floe inspect TRACE --model MODULE.',
   edit: 'Setting a value needs the model: floe inspect TRACE --model MODULE.',
 };
 

@@ -1,6 +1,7 @@
 // What the inspector, the command line and a page need of links.
 export { linkRuntime, type Inspectable, type RuntimeEndOptions } from './runtime-end.js';
 export { linkRecording } from './file-end.js';
+export { storeDeclared, taskDeclared } from './declared-model.js';
 export { checkBegin, RecordedHistory } from './recorded-history.js';
 export { Asking, channelPair, LinkFailure } from '../protocol/rpc.js';
 export { linkTooNew } from '../protocol/errors.js';

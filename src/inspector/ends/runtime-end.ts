@@ -17,6 +17,7 @@ import { changesBetween } from '../history/changes.js';
 import { Derived } from './derived.js';
 import { figuresOf, keptOf, storedHandlers } from './stored.js';
 import { fittingOf } from './fitting.js';
+import { modelHandlers } from './live-model.js';
 import {
   badPayload,
   doesNotFit,
@@ -100,6 +101,7 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
       ...history.handlers(),
       ...derivedHandlers({ trace, source, observing, derived, isLive }),
       ...traceHandlers(trace, source, history, options),
+      ...modelHandlers({ host, source, history, observing }),
       ...(isLive && runHandlers(host, source)),
       ...(isLive && storedHandlers(host, kept, observing.writes)),
       edit: ({ pointer, value }) => {
@@ -223,7 +225,7 @@ const how = ({ withCaused }: { readonly withCaused?: boolean }): { readonly with
   withCaused === undefined ? {} : { withCaused };
 
 function helloOf(trace: Trace, source: TraceSource, { name, kind = 'live' }: RuntimeEndOptions) {
-  const can: Ability[] = ['exclude', 'send', 'edit', 'derived', 'branches', 'note', 'replace'];
+  const can: Ability[] = ['exclude', 'send', 'edit', 'derived', 'branches', 'note', 'model', 'replace'];
   if (kind === 'live') can.push('observe', 'travel', 'run', 'stored');
   return {
     name,

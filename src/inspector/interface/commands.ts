@@ -55,10 +55,13 @@ class Commands extends Part {
     );
   }
 
-  override render(): TemplateResult {
+  /** After the end of a link, no end carries commands out. */
+  override render(): TemplateResult | typeof nothing {
+    return this.session.ended === undefined ? this.all() : nothing;
+  }
+
+  private all(): TemplateResult {
     const { session, seq, isExcluded } = this;
-    // Nobody would carry them out.
-    if (session.ended !== undefined) return html``;
     const cannotExclude = session.can('exclude')
       ? seq === undefined
         ? 'No action belongs to this moment.'

@@ -24,6 +24,12 @@ class DerivedValues extends Part {
   declare text: string | undefined;
   private key = '';
 
+  override connectedCallback(): void {
+    super.connectedCallback();
+    this.opened = this.session.takeNamed();
+    this.text = this.opened;
+  }
+
   override willUpdate(): void {
     super.willUpdate();
     const { session, sort = 'last', opened } = this;

@@ -249,11 +249,12 @@ export const inspectorStyles = css`
   }
   .tabs {
     display: flex;
-    gap: 4px;
+    gap: 2px;
     padding: 10px 16px 6px;
     flex-wrap: wrap;
   }
   .tabs button {
+    padding: 3px 8px;
     border-color: transparent;
     color: var(--soft);
   }

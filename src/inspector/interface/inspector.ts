@@ -2,7 +2,7 @@
 import { html, LitElement, nothing, type TemplateResult } from './libraries.js';
 import { channelPair, checkBegin, linkRecording, RecordedHistory } from '../ends/index.js';
 import { messageOf } from '../../core/internal.js';
-import { hasMore, loadMore } from './on-demand.js';
+import { hasMore, loadMore, onMore, stylesOfMore } from './on-demand.js';
 import { isField } from './fields.js';
 import { applicationText, clock, define, plural, run } from './part.js';
 import { Session, type Panel } from './session.js';
@@ -34,16 +34,7 @@ declare global {
   }
 }
 
-const STYLES = [
-  tokens,
-  partStyles,
-  inspectorStyles,
-  momentStyles,
-  timeLineStyles,
-  stateStyles,
-  besideStyles,
-  narrowStyles,
-];
+const STYLES = [tokens, partStyles, inspectorStyles, momentStyles, timeLineStyles, stateStyles, besideStyles];
 
 /** Larger than other classes, and its file than other files: one element, docked and as a page, with its templates. */
 export class InspectorElement extends LitElement {
@@ -101,7 +92,7 @@ export class InspectorElement extends LitElement {
   }
   private adoptSheets(root: ShadowRoot): void {
     const { CSSStyleSheet: Sheet } = this.view;
-    root.adoptedStyleSheets = STYLES.map(({ cssText }) => {
+    root.adoptedStyleSheets = [...STYLES, ...stylesOfMore(), narrowStyles].map(({ cssText }) => {
       const sheet = new Sheet();
       sheet.replaceSync(cssText);
       return sheet;
@@ -141,7 +132,9 @@ export class InspectorElement extends LitElement {
     // Also where nothing in it has the focus: the document is its own.
     this.keysOf = this.ownerDocument;
     this.keysOf.addEventListener('keydown', this.pressed);
+    this.stopMore = onMore(() => this.adoptSheets(this.shadowRoot!));
   }
+  private stopMore: (() => void) | undefined;
   private keysOf: Document | undefined;
   private readonly pressed = (event: KeyboardEvent): void => {
     if (this.session) this.key(event, this.session);
@@ -159,6 +152,7 @@ export class InspectorElement extends LitElement {
   override disconnectedCallback(): void {
     super.disconnectedCallback();
     this.keysOf?.removeEventListener('keydown', this.pressed);
+    this.stopMore?.();
     this.watched?.removeEventListener('change', this.redraw);
     this.watched = undefined;
   }
@@ -417,8 +411,8 @@ export class InspectorElement extends LitElement {
 
   private get panels(): readonly Panel[] {
     return this.dock === 'page'
-      ? ['state', 'derived', 'tasks', 'stored', 'figures', 'history', 'branches']
-      : ['state', 'derived', 'tasks', 'stored', 'figures', 'find', 'session'];
+      ? ['state', 'derived', 'tasks', 'stored', 'figures', 'model', 'history', 'branches']
+      : ['state', 'derived', 'tasks', 'stored', 'figures', 'model', 'find', 'session'];
   }
 
   private moveTo(dock: Dock): void {
@@ -547,6 +541,8 @@ export class InspectorElement extends LitElement {
         return html`<floe-stored .session=${session}></floe-stored>`;
       case 'figures':
         return html`<floe-figures .session=${session}></floe-figures>`;
+      case 'model':
+        return html`<floe-model .session=${session}></floe-model>`;
       case 'find':
         return html`<floe-find .session=${session}></floe-find>`;
       case 'history':
@@ -619,7 +615,7 @@ const FOLDED = 34;
 
 /** Parts whose code is loaded when they are opened. */
 const ON_DEMAND: ReadonlySet<Panel> = new Set<Panel>([
-  ...(['derived', 'tasks', 'stored', 'figures', 'find', 'session', 'branches'] as const),
+  ...(['derived', 'tasks', 'stored', 'figures', 'model', 'find', 'session', 'branches'] as const),
 ]);
 
 const PANELS: Readonly<Record<Panel, string>> = {
@@ -628,6 +624,7 @@ const PANELS: Readonly<Record<Panel, string>> = {
   tasks: 'Tasks',
   stored: 'Stored',
   figures: 'Figures',
+  model: 'Model',
   find: 'Find',
   session: 'Session',
   history: 'History',

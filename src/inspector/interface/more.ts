@@ -5,11 +5,14 @@ import { defineFigures } from './figures.js';
 import { defineFiles } from './files.js';
 import { defineFind } from './find.js';
 import { defineKeys } from './keys.js';
+import { defineModel } from './model.js';
 import { definePins } from './pins.js';
 import { defineStored } from './stored.js';
 import { defineTable } from './table.js';
 import { defineTasks } from './tasks.js';
 import { defineWhatIf } from './what-if.js';
+import { modelStyles } from './model.styles.js';
+import { moreStyles } from './more.styles.js';
 
 export function defineMore(): void {
   defineCommandForms();
@@ -18,9 +21,13 @@ export function defineMore(): void {
   defineFiles();
   defineFind();
   defineKeys();
+  defineModel();
   definePins();
   defineStored();
   defineWhatIf();
   defineTable();
   defineTasks();
 }
+
+/** Their look. */
+export const stylesOfMore = [moreStyles, modelStyles];

@@ -24,7 +24,8 @@ import {
 import { Playing } from './playing.js';
 
 /** What a part of the interface shows below the sentence. */
-export type Panel = 'state' | 'derived' | 'tasks' | 'stored' | 'figures' | 'find' | 'session' | 'history' | 'branches';
+export type Panel =
+  'state' | 'derived' | 'tasks' | 'stored' | 'figures' | 'model' | 'find' | 'session' | 'history' | 'branches';
 
 /** What stays in sight: a place of the state, or a derived value by its number. */
 export interface Pin {
@@ -68,6 +69,8 @@ export class Session extends EventTarget {
   readonly openPlaces = new Set<string>();
   /** The place that was found in the state after the chosen step. */
   hit: string | undefined;
+  /** The part that led there. */
+  hitFrom: 'find' | 'model' = 'find';
   /** The window in which it is drawn: of the page, or of a frame in it. */
   view: Window | undefined;
   pins: readonly Pin[] = [];
@@ -364,8 +367,14 @@ export class Session extends EventTarget {
   /** Looks at a step that was found, and at the place in the state that holds what was looked for. */
   async lookAtFound(seq: number, hit: string | undefined): Promise<void> {
     await this.lookAtStep(seq);
-    this.hit = hit;
-    if (hit !== undefined) this.show('state');
+    if (hit !== undefined) this.showPlace(hit, 'find');
+  }
+
+  /** Shows a place of the state. */
+  showPlace(pointer: string, from: 'find' | 'model'): void {
+    this.hit = pointer;
+    this.hitFrom = from;
+    this.show('state');
   }
 
   /** The moment before, or after. */
@@ -435,6 +444,19 @@ export class Session extends EventTarget {
   show(panel: Panel | undefined): void {
     this.panel = panel;
     this.changed();
+  }
+
+  /** The name of the derived values, or of the task, that a part begins with. */
+  named: string | undefined;
+  showNamed(panel: 'derived' | 'tasks', name: string): void {
+    this.named = name;
+    this.show(panel);
+  }
+  /** That name; it counts once. */
+  takeNamed(): string | undefined {
+    const { named } = this;
+    this.named = undefined;
+    return named;
   }
 
   isPinned(pointer: string, derived?: number): boolean {

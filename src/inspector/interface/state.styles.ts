@@ -42,62 +42,6 @@ export const stateStyles = css`
     flex: 1;
     min-height: 80px;
   }
-  floe-table {
-    display: flex;
-    flex: 1;
-    min-width: 0;
-  }
-  .table-scroll {
-    flex: 1;
-    overflow: auto;
-    position: relative;
-    font:
-      12px/24px 'DejaVu Sans Mono',
-      ui-monospace,
-      monospace;
-  }
-  .table-rows {
-    position: relative;
-    width: max-content;
-    min-width: 100%;
-  }
-  .table-row {
-    display: grid;
-    grid-auto-flow: column;
-    grid-auto-columns: 168px;
-    width: max-content;
-    min-width: 100%;
-    height: 24px;
-  }
-  .table-row.table-head {
-    position: sticky;
-    top: 0;
-    z-index: 1;
-    background: var(--paper);
-    border-bottom: 1px solid var(--line);
-    color: var(--soft);
-  }
-  .table-rows > .table-row {
-    position: absolute;
-    inset: 0 auto auto 0;
-  }
-  .table-rows > .table-row:hover {
-    background: var(--ground);
-  }
-  .table-row.inside > :first-child,
-  .table-row.added > :first-child {
-    box-shadow: inset 3px 0 var(--ink);
-  }
-  .table-row > * {
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
-    padding: 0 6px;
-  }
-  .table-row button.place {
-    color: inherit;
-    white-space: nowrap;
-  }
   .state-of-stores > floe-tree {
     flex: 1;
     min-width: 0;
@@ -219,85 +163,15 @@ export const stateStyles = css`
   .history .because {
     flex: 1 1 100%;
   }
-  .found .seq {
-    min-width: 44px;
-    text-align: right;
-    color: var(--soft);
-    font-variant-numeric: tabular-nums;
-  }
-  .found .when {
-    color: var(--soft);
-    font-variant-numeric: tabular-nums;
-  }
-  .derived .name {
-    font-weight: 600;
-  }
-  .derived .preview {
-    flex: 1 1 100%;
-    color: var(--soft);
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
-    font:
-      12px 'DejaVu Sans Mono',
-      ui-monospace,
-      monospace;
-  }
-  .derived li.changed > .entry {
-    box-shadow: inset 3px 0 var(--ink);
-  }
-  .derived .inner {
-    padding-left: 16px;
-  }
   .row.hit {
     background: var(--picked);
     box-shadow: inset 3px 0 var(--user);
-  }
-  .task-run {
-    display: flex;
-    gap: 8px;
-    align-items: start;
-    padding: 2px 0;
-    border-bottom: 1px solid var(--line);
-  }
-  .task-run.chosen {
-    background: var(--picked);
-  }
-  .task-run .mark {
-    color: var(--task);
-  }
-  .task-run.failed .mark {
-    color: var(--bad);
-  }
-  .task-run .label {
-    font-weight: 600;
-  }
-  .task-run .because {
-    flex: 1 1 100%;
-    color: var(--soft);
-  }
-  .task-run .costs {
-    color: var(--soft);
-  }
-  .task-run > button:last-child {
-    flex: none;
-    margin-top: 3px;
-  }
-  .misfits {
-    flex: 1 1 100%;
   }
   .badge {
     font-size: 11px;
     border: 1px solid var(--line);
     border-radius: 9px;
     padding: 0 7px;
-  }
-  .branches li {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 8px;
-    align-items: center;
-    padding: 3px 0;
   }
   .time-empty {
     padding: 8px 0;

@@ -89,7 +89,7 @@ class State extends Part {
           >after step
           ${seq}${since !== undefined && since !== seq ? html`; marked: since step ${since}` : nothing}${status?.cursor !== null && status?.isLive === false ? html`; the page shows step ${status.cursor}` : nothing}</span
         >
-        ${session.hit === undefined ? nothing : html`<button @click=${() => session.show('find')}>Back to what was found</button>`}
+        ${session.hit === undefined ? nothing : html`<button @click=${() => session.show(session.hitFrom)}>Back to ${session.hitFrom === 'model' ? 'the model' : 'what was found'}</button>`}
         ${root === '' ? nothing : html`<button @click=${() => (this.root = '')}>All stores</button> <code>${root}</code>`}
         ${
           root === '' && this.names.length > 1

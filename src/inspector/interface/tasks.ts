@@ -15,6 +15,11 @@ class Tasks extends Part {
   declare chosen: string | undefined;
   declare count: number | undefined;
 
+  override connectedCallback(): void {
+    super.connectedCallback();
+    this.chosen = this.session.takeNamed();
+  }
+
   override willUpdate(): void {
     super.willUpdate();
     const { session, chosen, count = FIRST_RUNS } = this;

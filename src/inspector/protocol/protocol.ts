@@ -55,6 +55,7 @@ export type Ability =
   | 'run'
   | 'edit'
   | 'stored'
+  | 'model'
   | 'replace'
   /** It sends lines of a trace file, and the inspector reads them: the smallest end that there is. */
   | 'lines';
@@ -487,6 +488,52 @@ export interface RunShown {
   readonly waitsFor: readonly string[];
 }
 
+// ---- the model ----
+
+export interface ModelStore {
+  readonly name: string;
+  /** Whether something of it is kept between sessions. */
+  readonly kept: boolean;
+  readonly rules: readonly string[];
+  /** The types of its own actions. */
+  readonly actions: readonly string[];
+  /** The types of actions from elsewhere that it handles. */
+  readonly handles: readonly string[];
+}
+export interface ModelSelector {
+  readonly name: string;
+  /** The names of the stores and selectors that it reads; of a task, where it reads its status. */
+  readonly reads: readonly string[];
+  /** It takes arguments. */
+  readonly takesArguments: boolean;
+  /** Why what it reads could not be found out. */
+  readonly problem?: string;
+}
+export interface ModelTask {
+  readonly name: string;
+  readonly store?: string;
+  /** The types of the actions that start it. */
+  readonly when: readonly string[];
+  readonly atStart: boolean;
+}
+/** What a model declares: who handles which action, what reads what, which tasks begin when. */
+export interface Model {
+  readonly stores: readonly ModelStore[];
+  readonly selectors: readonly ModelSelector[];
+  readonly tasks: readonly ModelTask[];
+}
+/** The model of an application that runs, and what its history adds: the types of the actions that runs dispatched, by task. */
+export interface ModelShown extends Model {
+  readonly dispatched: Readonly<Record<string, readonly string[]>>;
+}
+/** What of the model took part in a moment, by name. */
+export interface ModelPath {
+  readonly actions: readonly string[];
+  readonly stores: readonly string[];
+  readonly selectors: readonly string[];
+  readonly tasks: readonly string[];
+}
+
 // ---- what is stored, and what costs ----
 
 export interface StoredShown {
@@ -689,6 +736,9 @@ export interface Methods {
   flush: { params: object; result: { readonly done: boolean } };
   /** All keys and texts as they are stored, as JSON. */
   storedTexts: { params: object; result: { readonly text: string } };
+  model: { params: object; result: ModelShown };
+  /** What of the model took part in the moment with that number. */
+  modelPath: { params: { readonly number: number }; result: ModelPath };
   figures: { params: object; result: { readonly rows: readonly Figure[]; readonly isObserved: boolean } };
   /** Sets a place of the state by hand. `value` is JSON text, in the encoding of leaf values. */
   edit: { params: { readonly pointer: string; readonly value: string }; result: object };
