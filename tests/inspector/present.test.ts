@@ -4,6 +4,7 @@ import { createRuntime, selector, store, task, type AnyAction } from 'floe';
 import { location, oneOf } from 'floe/location';
 import { memoryStorage } from 'floe/persist';
 import { recording } from 'floe/trace';
+import { until } from '../support/eventually.js';
 import { openPort, settle, toFile, toRuntime } from './port.js';
 
 const act = (port: ReturnType<typeof openPort>, name: string, does: () => void = () => {}, typing?: number) => {
@@ -85,7 +86,7 @@ test('what a loop of a task does with a click belongs to that click', async () =
   void runtime.run(follow());
   click('N1', () => runtime.dispatch(keyed('N1')));
   click('N2', () => runtime.dispatch(keyed('N2')));
-  await new Promise((resolve) => setTimeout(resolve, 30));
+  await until(() => runtime.read(log).notes.length === 2);
   await settle();
   const newest = (await ask('moment', {}))!;
   const before = (await ask('moment', { number: newest.number - 1 }))!;
