@@ -335,6 +335,9 @@ export class Session extends EventTarget {
 
   private want(params: Methods['moment']['params'], seq?: number): Promise<void> {
     this.wanted = { params, seq };
+    const now = performance.now();
+    this.isMoving = now - this.wantedAt < MOVING;
+    this.wantedAt = now;
     this.stopFollowing();
     this.looking ??= this.look().finally(() => {
       this.looking = undefined;
@@ -343,6 +346,11 @@ export class Session extends EventTarget {
   }
   private wanted: { readonly params: Methods['moment']['params']; readonly seq: number | undefined } | undefined;
   private looking: Promise<void> | undefined;
+  private wantedAt = -Infinity;
+  /** Moments follow each other, as while a user drags along the line of time. */
+  private isMoving = false;
+  /** While that is so, the state is drawn in a frame of its own: a moment and its state take longer than one. */
+  holdsState = false;
 
   private async look(): Promise<void> {
     while (this.wanted) {
@@ -355,8 +363,25 @@ export class Session extends EventTarget {
       this.chosenSeq = seq;
       this.moment = moment;
       await this.loadTimeline();
+      this.holdsState = this.isMoving && this.panel === 'state';
       this.changed();
+      if (!this.holdsState) continue;
+      await this.frame();
+      this.holdsState = false;
+      this.dispatchEvent(new Event('state'));
+      await this.frame();
     }
+  }
+
+  /** The next frame; where none is drawn, as in a hidden window, a while later. */
+  private frame(): Promise<void> {
+    return new Promise((resolve) => {
+      const late = setTimeout(resolve, MOVING);
+      (this.view ?? window).requestAnimationFrame(() => {
+        clearTimeout(late);
+        resolve();
+      });
+    });
   }
 
   /** Looks at a step: its moment, and the state after it. */
@@ -521,6 +546,9 @@ export class Session extends EventTarget {
     return parts.join('');
   }
 }
+
+/** Milliseconds: moments that are wanted in a shorter time follow each other. */
+const MOVING = 50;
 
 /** Milliseconds that a message stays. */
 const DONE_STAYS = 8000;

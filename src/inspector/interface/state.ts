@@ -2,6 +2,7 @@
 import { html, nothing, type TemplateResult } from './libraries.js';
 import type { HistoryEntry, Methods } from '../ends/index.js';
 import { loadMore } from './on-demand.js';
+import type { Session } from './session.js';
 import { clock, define, Part, plural, run, valueView } from './part.js';
 
 class State extends Part {
@@ -29,8 +30,29 @@ class State extends Part {
   /** What `places` were asked for. */
   private placesKey = '';
 
+  private held: Session | undefined;
+  private readonly release = (): void => this.requestUpdate();
+
+  override connectedCallback(): void {
+    super.connectedCallback();
+    this.held?.addEventListener('state', this.release);
+  }
+  override disconnectedCallback(): void {
+    super.disconnectedCallback();
+    this.held?.removeEventListener('state', this.release);
+  }
+
+  protected override shouldUpdate(): boolean {
+    return !this.session.holdsState || !this.hasUpdated;
+  }
+
   override willUpdate(): void {
     super.willUpdate();
+    if (this.held !== this.session) {
+      this.held?.removeEventListener('state', this.release);
+      this.held = this.session;
+      this.held.addEventListener('state', this.release);
+    }
     const { seq, since } = this.session;
     const key = `${seq} ${since} ${this.root} ${this.session.status?.revision}`;
     if (key === this.key || seq === undefined) return;
@@ -39,7 +61,8 @@ class State extends Part {
   }
 
   private async load(seq: number, since: number, key: string): Promise<void> {
-    const { pointers } = await this.session.ask('changed', { seq, since });
+    // Of a step on another branch nothing is marked.
+    const { pointers } = await this.session.ask('changed', { seq, since }).catch(() => ({ pointers: [] }));
     const { parts } = await this.session.ask('parts', { of: { in: 'state', seq, pointer: '' }, from: 0, count: 200 });
     const { root = '' } = this;
     const shown =

@@ -80,6 +80,8 @@ class Tree extends ScrollingPart {
 
   override willUpdate(): void {
     super.willUpdate();
+    // What it shows stays until it is known what to open beside it: everything is asked for once.
+    if (this.isWaiting === true && this.key !== '') return;
     const key = JSON.stringify([this.of, this.since, this.places, this.hit, this.only, this.session.status?.revision]);
     if (key === this.key) return;
     const isOther = this.root.pointer !== this.of.pointer;
