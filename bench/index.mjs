@@ -152,6 +152,34 @@ if (!only || only === 'inspector') {
     'none over 50 ms',
     longest <= 50,
   );
+  const drops = [1, 2, 3].map(() => inspector('dropped'));
+  for (const [what, most, sentence] of [
+    ['whole', 4, 'whole and answering'],
+    ['found', 0.5, 'found through'],
+  ]) {
+    const times = median(drops.map((one) => one[what] / one.parse));
+    say(
+      `a recording of 200,000 steps, dropped on the page, ${sentence}`,
+      '`JSON.parse` of it',
+      `${times.toFixed(2)} times`,
+      `at most ${most} times`,
+      times <= most,
+    );
+  }
+  const busy = inspector('busy');
+  for (const [shows, most] of [
+    ['folded', 2],
+    ['open', 7],
+  ]) {
+    const more = busy[shows] - busy.nothing;
+    say(
+      `the main thread of a page of 50 dispatches a second, recorded, with the inspector ${shows}`,
+      'the same page without one',
+      `${more.toFixed(1)} percentage points more than ${busy.nothing.toFixed(1)} %`,
+      `at most ${most} more`,
+      more <= most,
+    );
+  }
   const { shown } = inspector('burst');
   say(
     'a burst of 1,000 actions on a page of 10,000 rows, until it is shown',

@@ -125,6 +125,8 @@ async function emptyPage(steps: number, frames: number): Promise<number> {
   return percentile(took, 0.95);
 }
 
+let endBusy = (): void => {};
+
 const bench = {
   /** Milliseconds until a first picture of a recording, until all of it is read and answers, and of `JSON.parse`. */
   async opening(steps: number) {
@@ -250,6 +252,63 @@ const bench = {
     const within = await measure(true);
     return { floe: within.frames, peer: without.frames, shown: within.shown };
   },
+
+  /** A recording that is dropped on the page: milliseconds until it is whole and answers, and until all of it is looked through. */
+  async dropped(steps: number) {
+    const text = recordedText(steps);
+    const began = performance.now();
+    for (let from = 0; from < text.length;) {
+      const end = text.indexOf('\n', from);
+      JSON.parse(text.slice(from, end < 0 ? text.length : end));
+      from = end < 0 ? text.length : end + 1;
+    }
+    const parse = performance.now() - began;
+    const inspector = inspected();
+    await wait(300);
+    const start = performance.now();
+    await inspector.open({ name: 'long.jsonl', text: () => Promise.resolve(text) });
+    const { sessions, at } = element();
+    const session = sessions[at];
+    while (session.status?.reading !== null || session.status.steps < steps) await wait(2);
+    await session.ask('moment', {});
+    await session.ask('parts', { of: { in: 'state', seq: steps >> 1, pointer: '/port/visit' }, from: 0, count: 50 });
+    const whole = performance.now() - start;
+    const looking = performance.now();
+    // No step holds it.
+    const { looked } = (await session.ask('find', { text: 'no such vessel', count: 200 })) as { looked: number };
+    if (looked < steps) throw new Error(`it looked at ${looked} steps only`);
+    const found = performance.now() - looking;
+    inspector.close();
+    return { parse, whole, found };
+  },
+
+  /** Begins a page of 50 dispatches a second, recorded; `shows` says how the inspector stands beside it. */
+  busy(shows: 'nothing' | 'folded' | 'open') {
+    const { runtime, act, port, visit } = open(1000);
+    const list = document.createElement('ul');
+    for (let i = 0; i < 50; i++) {
+      const item = document.createElement('li');
+      runtime.watch(
+        port.one(visit, `v${i}`),
+        (row) => (item.textContent = `${row?.vessel} ${row?.phase} ${row?.count}`),
+        {
+          now: true,
+        },
+      );
+      list.append(item);
+    }
+    document.body.append(list);
+    const inspector = shows === 'nothing' ? undefined : showInspector(runtime, { folded: shows === 'folded' });
+    let i = 0;
+    const timer = setInterval(() => act(i++), 20);
+    endBusy = () => {
+      clearInterval(timer);
+      inspector?.close();
+      void runtime.close();
+      list.remove();
+    };
+  },
+  endBusy: () => endBusy(),
 
   /** Nanoseconds of a dispatch, with an inspector beside the trace and with the trace alone. */
   async dispatching(rounds: number, calls: number) {

@@ -17,16 +17,23 @@ export const tableKind: KeyedKind = {
   same: (a, b) => RowTable.same(table(a), table(b)),
   resolved: (keyed, replace) => RowTable.resolved(table(keyed), replace),
   keyAfter: (keyed, key) => RowTable.keyAfter(table(keyed), key),
+  edit: (keyed) => RowTable.edit(table(keyed)),
+  seal: (keyed) => RowTable.seal(table(keyed)),
+  put(keyed, key, row, before) {
+    const open = table(keyed);
+    if (before === undefined || open.has(key) || !open.has(before)) RowTable.set(open, key, row);
+    else RowTable.insert(open, key, row, before);
+  },
+  drop: (keyed, key) => void RowTable.delete(table(keyed), key),
   with(keyed, key, row, before) {
-    const next = RowTable.edit(table(keyed));
-    if (before === undefined || next.has(key) || !next.has(before)) RowTable.set(next, key, row);
-    else RowTable.insert(next, key, row, before);
-    return RowTable.seal(next);
+    const next = tableKind.edit(keyed);
+    tableKind.put(next, key, row, before);
+    return tableKind.seal(next);
   },
   without(keyed, key) {
-    const next = RowTable.edit(table(keyed));
-    RowTable.delete(next, key);
-    return RowTable.seal(next);
+    const next = tableKind.edit(keyed);
+    tableKind.drop(next, key);
+    return tableKind.seal(next);
   },
   unsettled: (keyed, settled) => RowTable.unsettled(table(keyed), settled),
   settle: (keyed, settled) => RowTable.settle(table(keyed), settled),

@@ -40,6 +40,12 @@ export interface KeyedKind {
   /** The version with a row put in, or replaced; a new one goes before another, or to the end. */
   with(table: Keyed, key: string, row: unknown, before?: string): Keyed;
   without(table: Keyed, key: string): Keyed;
+  /** A version that `put` and `drop` edit in place until it is sealed; nothing is copied before it is edited. */
+  edit(table: Keyed): Keyed;
+  seal(table: Keyed): Keyed;
+  /** Puts a row in, or replaces it; a new one goes before another, or to the end. */
+  put(table: Keyed, key: string, row: unknown, before?: string): void;
+  drop(table: Keyed, key: string): void;
   /** Development only: the rows that stand in parts not in `settled`; then `settle` puts these parts in. */
   unsettled(table: Keyed, settled: WeakSet<object>): Iterable<readonly [string, unknown]>;
   settle(table: Keyed, settled: WeakSet<object>): void;

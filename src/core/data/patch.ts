@@ -1,6 +1,6 @@
 // JSON Patch, RFC 6902, on immutable data: what an operation does not touch is shared with the document before.
 import { FloeError, messageOf, patchFailed } from '../base/errors.js';
-import { isKeyed, KEYED } from './keyed.js';
+import { isKeyed, KEYED, type Keyed } from './keyed.js';
 import {
   escapeKey,
   hasOwn,
@@ -34,8 +34,9 @@ export type Patch = readonly PatchOperation[];
 const INDEX = /^(?:0|[1-9][0-9]*)$/;
 
 class Patching {
-  // Copies made by this patch: they are ours alone and may be changed in place.
+  // Copies made by this patch: they are ours alone and may be changed in place; tables until they are sealed.
   private readonly own = new Set<Container>();
+  private readonly tables = new Set<Keyed>();
   private step = 0;
   constructor(private document: unknown) {}
 
@@ -44,7 +45,15 @@ class Patching {
       this.apply(operation);
       this.step++;
     }
+    this.seal();
     return this.document;
+  }
+
+  /** What is ours alone stays as it is from now on. */
+  private seal(): void {
+    for (const table of this.tables) table[KEYED].seal(table);
+    this.tables.clear();
+    this.own.clear();
   }
 
   private fail(path: string, why: string): never {
@@ -68,7 +77,6 @@ class Patching {
       case 'add':
         return this.add(operation.path, keys, this.value(operation), operation.before);
       case 'replace':
-        this.read(operation.path, keys);
         return this.set(operation.path, keys, this.value(operation));
       case 'remove':
         return this.remove(operation.path, keys);
@@ -78,7 +86,7 @@ class Patching {
         return;
       case 'copy':
         // What is copied now stands at two places, with all that is in it: none of it is ours alone any more.
-        this.own.clear();
+        this.seal();
         return this.add(operation.path, keys, this.read(operation.from, this.keys(operation.from, 'from')));
       case 'move': {
         const from = this.keys(operation.from, 'from');
@@ -98,7 +106,7 @@ class Patching {
   }
 
   private value(operation: { readonly path: string; readonly value: unknown }): unknown {
-    if (!hasOwn(operation, 'value')) this.fail(operation.path, "it has no 'value'");
+    if (operation.value === undefined && !hasOwn(operation, 'value')) this.fail(operation.path, "it has no 'value'");
     return operation.value;
   }
 
@@ -110,8 +118,10 @@ class Patching {
 
   private part(path: string, value: unknown, key: string): unknown {
     if (Array.isArray(value)) return value[this.index(path, value, key, value.length - 1)];
-    if (!hasPart(value, key)) this.fail(path, `nothing is at '${escapeKey(key)}'`);
-    return partOf(value, key);
+    // A part is mostly there: one look finds it, and only where it is `undefined` a second one tells.
+    const part = partOf(value, key);
+    if (part === undefined && !hasPart(value, key)) this.fail(path, `nothing is at '${escapeKey(key)}'`);
+    return part;
   }
 
   private index(path: string, array: readonly unknown[], key: string, last: number): number {
@@ -124,21 +134,38 @@ class Patching {
   /** Changes what holds a location; everything above it is copied. The whole document has no holder. */
   private within(
     { path, keys }: { readonly path: string; readonly keys: readonly string[] },
-    change: (holder: Branch, key: string) => Branch,
+    change: (holder: Branch, key: string) => void,
     value = this.document,
     depth = 0,
   ): Branch {
     if (!isBranch(value)) this.fail(path, 'what should hold it is neither an object nor an array');
     const key = keys[depth];
-    const holder = isKeyed(value) || this.own.has(value) ? value : this.copied(value);
-    if (depth === keys.length - 1) return change(holder, key);
-    const part = this.within({ path, keys }, change, this.part(path, holder, key), depth + 1);
-    if (isKeyed(holder)) return holder[KEYED].with(holder, key, part);
-    put(holder, key, part);
+    const holder = this.ours(value);
+    if (depth === keys.length - 1) {
+      change(holder, key);
+      return holder;
+    }
+    const before = this.part(path, holder, key);
+    const part = this.within({ path, keys }, change, before, depth + 1);
+    // What is ours was changed in its place.
+    if (part !== before) this.put(holder, key, part);
     return holder;
   }
 
-  private copied(value: Container): Container {
+  private put(holder: Branch, key: string, part: unknown): void {
+    if (isKeyed(holder)) holder[KEYED].put(holder, key, part);
+    else put(holder, key, part);
+  }
+
+  /** A holder that may be changed in place: itself, or its copy. */
+  private ours(value: Branch): Branch {
+    if (isKeyed(value)) {
+      if (this.tables.has(value)) return value;
+      const table = value[KEYED].edit(value);
+      this.tables.add(table);
+      return table;
+    }
+    if (this.own.has(value)) return value;
     const copy = shallowCopy(value);
     this.own.add(copy);
     return copy;
@@ -147,20 +174,19 @@ class Patching {
   private add(path: string, keys: readonly string[], value: unknown, before?: string): void {
     if (keys.length === 0) return void (this.document = value);
     this.document = this.within({ path, keys }, (holder, key) => {
-      if (isKeyed(holder)) return holder[KEYED].with(holder, key, value, before);
-      if (!Array.isArray(holder)) put(holder, key, value);
+      if (isKeyed(holder)) holder[KEYED].put(holder, key, value, before);
+      else if (!Array.isArray(holder)) put(holder, key, value);
       else if (key === '-') holder.push(value);
       else holder.splice(this.index(path, holder, key, holder.length), 0, value);
-      return holder;
     });
   }
 
   private set(path: string, keys: readonly string[], value: unknown): void {
     if (keys.length === 0) return void (this.document = value);
     this.document = this.within({ path, keys }, (holder, key) => {
-      if (isKeyed(holder)) return holder[KEYED].with(holder, key, value);
-      put(holder, key, value);
-      return holder;
+      // Only what is there is replaced.
+      this.part(path, holder, key);
+      this.put(holder, key, value);
     });
   }
 
@@ -168,10 +194,9 @@ class Patching {
     this.read(path, keys);
     if (keys.length === 0) return void (this.document = undefined);
     this.document = this.within({ path, keys }, (holder, key) => {
-      if (isKeyed(holder)) return holder[KEYED].without(holder, key);
-      if (Array.isArray(holder)) holder.splice(Number(key), 1);
+      if (isKeyed(holder)) holder[KEYED].drop(holder, key);
+      else if (Array.isArray(holder)) holder.splice(Number(key), 1);
       else delete holder[key];
-      return holder;
     });
   }
 }

@@ -3,7 +3,7 @@ import type { Known, States, Timeline } from '../../trace/internal.js';
 import { Slice } from '../protocol/slices.js';
 
 /** Steps whose patches are applied at once. */
-const STRIDE = 100;
+const STRIDE = 500;
 /** After so many steps states are kept. */
 const KEPT_EVERY = 500;
 /** So many steps from known states are worked out at once. */

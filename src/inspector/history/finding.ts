@@ -18,12 +18,14 @@ export function finder(query: FindQuery, source: TraceSource): (step: Step) => b
   const { store, outcome, cause } = query;
   const words = wordsOf(query);
   const wantedCause = cause?.toLowerCase() ?? '';
+  // A part of JSON text, as it may have been copied.
+  const isQuoted = words.some((word) => /["\\]/.test(word));
   return (step) => {
     if (store && !step.stores.includes(store)) return false;
     if (outcome && !(outcome === 'problem' ? isProblem(step) : step.outcome === outcome)) return false;
     if (wantedCause && !causeText(step).includes(wantedCause)) return false;
     if (words.length === 0) return true;
-    const text = textOf(step, source);
+    const text = textOf(step, source, isQuoted);
     return words.every((word) => text.includes(word));
   };
 }
@@ -60,16 +62,43 @@ function placeIn(value: unknown, has: (text: string) => boolean, pointer: string
 const causeText = (step: Step): string =>
   `${step.cause.by} ${causeSentence(step)}${step.cause.run === undefined ? '' : ` run ${step.cause.run}`}`.toLowerCase();
 
-/** All that can be found of a step, in small letters. */
-function textOf(step: Step, source: TraceSource): string {
+/** All that can be found of a step, in small letters. Long histories are looked through: one text is put together, and no list. */
+function textOf(step: Step, source: TraceSource, isJson: boolean): string {
   const { seq, action, run, changes, undo, reason, note, stores, problems, outcome } = step;
-  const parts = [String(seq), nameOf(step), labelOf(step, source), outcome, reason ?? '', note ?? '', ...stores];
-  if (problems) parts.push(...problems);
-  if (action && 'payload' in action) parts.push(JSON.stringify(encode(action.payload)) ?? '');
-  if (run) parts.push(JSON.stringify(encode(run.args)) ?? '');
-  for (const operation of [...changes, ...undo]) {
-    parts.push(operation.path);
-    if ('value' in operation) parts.push(JSON.stringify(encode(operation.value)) ?? '');
+  const label = labelOf(step, source);
+  const name = nameOf(step);
+  let text = `${seq}\n${name}\n${outcome}`;
+  if (label !== name) text += `\n${label}`;
+  for (const store of stores) text += `\n${store}`;
+  if (reason !== undefined) text += `\n${reason}`;
+  if (note !== undefined) text += `\n${note}`;
+  if (problems) for (const problem of problems) text += `\n${problem}`;
+  if (action && 'payload' in action) text += `\n${valueText(action.payload, isJson)}`;
+  if (run) text += `\n${valueText(run.args, isJson)}`;
+  for (const operation of changes) {
+    text += `\n${operation.path}`;
+    if ('value' in operation) text += `\n${valueText(operation.value, isJson)}`;
   }
-  return parts.join('\n').toLowerCase();
+  for (const [i, operation] of undo.entries()) {
+    // Mostly the same places, in the other order.
+    if (operation.path !== changes[undo.length - 1 - i]?.path) text += `\n${operation.path}`;
+    if ('value' in operation) text += `\n${valueText(operation.value, isJson)}`;
+  }
+  return text.toLowerCase();
+}
+
+/** @param isJson a text stands in quotes, too */
+function valueText(value: unknown, isJson: boolean): string {
+  if (typeof value === 'number' || (typeof value === 'string' && !isJson)) return String(value);
+  return JSON.stringify(isSimple(value) ? value : encode(value)) ?? '';
+}
+
+/** Whether JSON holds it as it is: an object of texts, whole numbers and the like, as most payloads are. */
+function isSimple(value: unknown): boolean {
+  if (typeof value !== 'object' || value === null || Object.getPrototypeOf(value) !== Object.prototype) return false;
+  for (const key in value) {
+    const part = (value as Record<string, unknown>)[key];
+    if (typeof part !== 'string' && !Number.isInteger(part) && typeof part !== 'boolean' && part !== null) return false;
+  }
+  return true;
 }

@@ -64,6 +64,7 @@ export class InspectorElement extends LitElement {
   declare dropping: boolean;
   /** Where the size is told, so that the page can make room. */
   onSize: ((pixels: number) => void) | undefined;
+  private toldSize = '';
   private readonly redraw = (): void => this.requestUpdate();
   private watched: Session | undefined;
 
@@ -110,12 +111,18 @@ export class InspectorElement extends LitElement {
       session?.addEventListener('change', this.redraw);
       if (session) session.view = this.view;
     }
+    session?.fold(this.folded && this.dock !== 'page');
   }
 
   protected override updated(): void {
     this.setAttribute('data-dock', this.dock);
     this.toggleAttribute('data-folded', this.folded);
-    this.onSize?.(this.folded ? FOLDED : this.pixels);
+    // Each time that it is told, the page is laid out again.
+    const told = `${this.dock} ${this.folded ? FOLDED : this.pixels}`;
+    if (told !== this.toldSize && this.onSize) {
+      this.toldSize = told;
+      this.onSize(this.folded ? FOLDED : this.pixels);
+    }
     if (this.dock === 'page')
       this.ownerDocument.title = `${this.session ? `${this.session.title} · ` : ''}Floe inspector`;
   }

@@ -219,11 +219,31 @@ export class Session extends EventTarget {
     if (isFirst) this.changed();
     // While a file is read, or much happens at once, the picture is drawn now and then: the page has the rest of the time.
     const isReading = status.reading !== null && this.loadedSteps > A_PICTURE;
-    const wait = this.refreshed + (isReading ? WHILE_READING : LIVE) - performance.now();
+    const now = performance.now();
+    const streams = now - this.notifiedAt < STREAM && status.interactions === this.interactions;
+    this.notifiedAt = now;
+    const pace = isReading ? WHILE_READING : !streams ? LIVE : this.isFolded ? FOLDED : STREAMING;
+    const wait = this.refreshed + pace - now;
     if (wait <= 0) this.refresh();
-    else this.later ??= setTimeout(() => this.refresh(), wait);
+    else this.refreshIn(streams && !this.isFolded ? Math.min(wait, QUIET) : wait, streams);
+  }
+
+  /** @param delays where one is due already, it comes so much later: while more arrives */
+  private refreshIn(wait: number, delays: boolean): void {
+    if (this.later !== undefined && !delays) return;
+    clearTimeout(this.later);
+    this.later = setTimeout(() => this.refresh(), wait);
   }
   private later: ReturnType<typeof setTimeout> | undefined;
+  private notifiedAt = -Infinity;
+  /** How many interactions there were when the picture was loaded. */
+  private interactions = 0;
+  /** Of it one sentence is shown. */
+  private isFolded = false;
+  fold(isFolded: boolean): void {
+    if (this.isFolded && !isFolded) this.refresh();
+    this.isFolded = isFolded;
+  }
 
   /** Asks again for what is shown; while one answer is awaited, once more after it. */
   refresh(): void {
@@ -247,7 +267,8 @@ export class Session extends EventTarget {
 
   private async load(): Promise<void> {
     const { moment: known, isFollowing, requestNumber } = this;
-    const { steps = 0 } = this.status ?? {};
+    const { steps = 0, interactions = 0 } = this.status ?? {};
+    this.interactions = interactions;
     // Numbers of moments change when a kind is muted, or steps become others; the number of a step stays.
     const same = known && (known.first === null ? { number: known.number } : { seq: known.first });
     const moment = await this.ask('moment', isFollowing || !same ? { newest: true } : same);
@@ -259,7 +280,7 @@ export class Session extends EventTarget {
     }
     if (moment && known && moment.number !== known.number && isFollowing) this.forgetChoice();
     this.moment = moment ?? undefined;
-    await this.loadTimeline();
+    if (!this.isFolded) await this.loadTimeline();
     this.loadedSteps = steps;
     for (const seq of this.opened.keys()) {
       const detail = await this.ask('step', { seq }).catch(() => undefined);
@@ -556,6 +577,13 @@ const PROBLEM_STAYS = 30_000;
 
 /** Milliseconds between two looks at what happens. */
 const LIVE = 80;
+/** Milliseconds between two changes that the application makes by itself, as messages that arrive: what is shown of them. */
+const STREAM = 100;
+const STREAMING = 250;
+/** Milliseconds without another one after which the last of them is shown. */
+const QUIET = 60;
+/** Milliseconds between two looks at these while one sentence is shown. */
+const FOLDED = 500;
 /** Milliseconds between two looks at a file that is still read. */
 const WHILE_READING = 400;
 /** So many steps of it make a first picture. */
