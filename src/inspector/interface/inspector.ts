@@ -622,7 +622,7 @@ const FOLDED = 34;
 
 /** Parts whose code is loaded when they are opened. */
 const ON_DEMAND: ReadonlySet<Panel> = new Set<Panel>([
-  ...(['derived', 'tasks', 'stored', 'figures', 'model', 'find', 'session', 'branches'] as const),
+  ...(['derived', 'tasks', 'stored', 'figures', 'model', 'find', 'history', 'session', 'branches'] as const),
 ]);
 
 const PANELS: Readonly<Record<Panel, string>> = {

@@ -105,19 +105,19 @@ class ModelView extends Part {
         >${touched === 0 ? 'The moment touches no' : `The moment touches ${touched} of ${total}`} parts</span
       >
       ${
-          total > MOST_PARTS
-            ? html`<span class="quiet"
-                >Of ${total} parts, ${this.chosen ? 'the chosen one with its neighbours' : 'those of the moment'} are
-                drawn.</span
-              >`
-            : html`<label
-                ><input
-                  type="checkbox"
-                  .checked=${this.near ?? false}
-                  @change=${(event: Event) => (this.near = (event.target as HTMLInputElement).checked)}
-                />Only ${this.chosen ? 'the chosen part with its neighbours' : 'what the moment touches'}</label
-              >`
-        }
+        total > MOST_PARTS
+          ? html`<span class="quiet"
+              >Of ${total} parts, ${this.chosen ? 'the chosen one with its neighbours' : 'those of the moment'} are
+              drawn.</span
+            >`
+          : html`<label
+              ><input
+                type="checkbox"
+                .checked=${this.near ?? false}
+                @change=${(event: Event) => (this.near = (event.target as HTMLInputElement).checked)}
+              />Only ${this.chosen ? 'the chosen part with its neighbours' : 'what the moment touches'}</label
+            >`
+      }
       <span class="model-zoom" role="group" aria-label="Size of the picture">
         <button aria-label="Smaller" title="Smaller" @click=${() => this.zoom(-1)}>−</button
         ><button aria-label="Larger" title="Larger" @click=${() => this.zoom(1)}>+</button

@@ -204,4 +204,15 @@ export const moreStyles = css`
   .derived .inner {
     padding-left: 16px;
   }
+  .history .label,
+  .history .because,
+  .derived .costs {
+    color: var(--soft);
+  }
+  .history .values {
+    flex: 1 1 100%;
+  }
+  .history .because {
+    flex: 1 1 100%;
+  }
 `;

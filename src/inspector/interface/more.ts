@@ -10,6 +10,7 @@ import { definePins } from './pins.js';
 import { defineStored } from './stored.js';
 import { defineTable } from './table.js';
 import { defineTasks } from './tasks.js';
+import { defineHistory } from './value-history.js';
 import { defineWhatIf } from './what-if.js';
 import { modelStyles } from './model.styles.js';
 import { moreStyles } from './more.styles.js';
@@ -20,6 +21,7 @@ export function defineMore(): void {
   defineFigures();
   defineFiles();
   defineFind();
+  defineHistory();
   defineKeys();
   defineModel();
   definePins();

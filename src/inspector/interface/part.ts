@@ -9,6 +9,13 @@ export class Part extends LitElement {
   declare session: Session;
   private watched: Session | undefined;
   private readonly redraw = (): void => this.requestUpdate();
+  /** The events of the session after which it is drawn again. */
+  protected readonly listensTo: readonly string[] = ['change'];
+  private listen(session: Session | undefined, on: boolean): void {
+    for (const name of this.listensTo)
+      if (on) session?.addEventListener(name, this.redraw);
+      else session?.removeEventListener(name, this.redraw);
+  }
 
   /** The style sheet of the inspector's shadow root counts for all parts. */
   protected override createRenderRoot(): HTMLElement {
@@ -17,9 +24,9 @@ export class Part extends LitElement {
 
   protected override willUpdate(): void {
     if (this.watched === this.session) return;
-    this.watched?.removeEventListener('change', this.redraw);
+    this.listen(this.watched, false);
     this.watched = this.session;
-    this.session.addEventListener('change', this.redraw);
+    this.listen(this.session, true);
   }
 
   private askedFor = '';
@@ -39,12 +46,12 @@ export class Part extends LitElement {
 
   override connectedCallback(): void {
     super.connectedCallback();
-    this.watched?.addEventListener('change', this.redraw);
+    this.listen(this.watched, true);
   }
 
   override disconnectedCallback(): void {
     super.disconnectedCallback();
-    this.watched?.removeEventListener('change', this.redraw);
+    this.listen(this.watched, false);
   }
 }
 

@@ -370,8 +370,14 @@ export class Session extends EventTarget {
   private wantedAt = -Infinity;
   /** Moments follow each other, as while a user drags along the line of time. */
   private isMoving = false;
-  /** While that is so, the state is drawn in a frame of its own: a moment and its state take longer than one. */
-  holdsState = false;
+  /**
+   * While that is so, a moment, the line of time and the state are drawn in a frame each: together they take longer than one.
+   * What is held still shows the moment before.
+   */
+  private held: 'time and state' | 'state' | 'time' | undefined;
+  holds(part: 'time' | 'state'): boolean {
+    return this.held?.includes(part) ?? false;
+  }
 
   private async look(): Promise<void> {
     while (this.wanted) {
@@ -383,15 +389,26 @@ export class Session extends EventTarget {
       if (moment.number !== this.moment?.number) this.forgetChoice();
       this.chosenSeq = seq;
       this.moment = moment;
-      await this.loadTimeline();
-      this.holdsState = this.isMoving && this.panel === 'state';
-      this.changed();
-      if (!this.holdsState) continue;
-      await this.frame();
-      this.holdsState = false;
-      this.dispatchEvent(new Event('state'));
-      await this.frame();
+      if (this.isMoving) await this.drawByFrames();
+      else {
+        await this.loadTimeline();
+        this.changed();
+      }
     }
+  }
+
+  private async drawByFrames(): Promise<void> {
+    this.held = this.panel === 'state' ? 'time and state' : 'time';
+    this.changed();
+    await this.frame();
+    await this.loadTimeline();
+    this.held = this.panel === 'state' ? 'state' : undefined;
+    this.dispatchEvent(new Event('time'));
+    await this.frame();
+    if (this.panel !== 'state') return;
+    this.held = undefined;
+    this.dispatchEvent(new Event('state'));
+    await this.frame();
   }
 
   /** The next frame; where none is drawn, as in a hidden window, a while later. */

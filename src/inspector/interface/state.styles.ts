@@ -152,17 +152,6 @@ export const stateStyles = css`
   button.entry[aria-current='step'] {
     background: var(--picked);
   }
-  .history .label,
-  .history .because,
-  .derived .costs {
-    color: var(--soft);
-  }
-  .history .values {
-    flex: 1 1 100%;
-  }
-  .history .because {
-    flex: 1 1 100%;
-  }
   .row.hit {
     background: var(--picked);
     box-shadow: inset 3px 0 var(--user);

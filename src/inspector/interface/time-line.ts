@@ -39,6 +39,11 @@ class TimeLine extends Part {
   });
   private drag: { readonly x: number; readonly from: number; readonly to: number; moved: boolean } | undefined;
 
+  protected override readonly listensTo = ['change', 'time'];
+  protected override shouldUpdate(): boolean {
+    return !this.session.holds('time') || !this.hasUpdated;
+  }
+
   private roomOf(width: number): number {
     return Math.max(160, Math.floor(width) - LABELS - 20);
   }
