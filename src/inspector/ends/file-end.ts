@@ -3,7 +3,7 @@ import { NO_PAGE, NO_STORAGE, NO_TASKS, NOT_OBSERVED } from '../protocol/errors.
 import { HistoryEnd } from './history-end.js';
 import { LINK_VERSION, type Ability, type Channel } from '../protocol/protocol.js';
 import { answer } from '../protocol/rpc.js';
-import { onceAFrame } from '../protocol/slices.js';
+import { paced } from '../protocol/slices.js';
 import type { RecordedHistory } from './recorded-history.js';
 
 /** What is missing where there is only a recording. */
@@ -30,7 +30,7 @@ export function linkRecording(
     can = [],
   }: { readonly name: string; readonly kind?: 'live' | 'file'; readonly can?: readonly Ability[] },
 ): () => void {
-  const changed = onceAFrame(() => link.notify('changed', history.status()));
+  const changed = paced(() => link.notify('changed', history.status()));
   const missing = Object.fromEntries(Object.entries(MISSING).filter(([ability]) => !can.includes(ability as Ability)));
   const hello = () => ({ name, kind, can, missing, redacted: recorded.source.redacted, actions: [] });
   const history = new HistoryEnd(

@@ -41,7 +41,7 @@ import {
 } from '../protocol/protocol.js';
 import type { RowLinks } from '../history/rows.js';
 import { answer, type RequestHandlers } from '../protocol/rpc.js';
-import { onceAFrame } from '../protocol/slices.js';
+import { paced } from '../protocol/slices.js';
 import { Mark } from '../history/step-columns.js';
 
 /** A runtime, as far as a link knows it. */
@@ -67,7 +67,7 @@ export function linkRuntime(runtime: Inspectable, channel: Channel, options: Run
   if (!trace) return linkWithoutTrace(channel, options);
   const source = sourceOf(trace);
   const isLive = options.kind !== 'file';
-  const changed = onceAFrame(() => link.notify('changed', history.status()));
+  const changed = paced(() => link.notify('changed', history.status()));
   const newest = source.at(source.end - 1)?.seq ?? -1;
   const kept = keptOf(runtime);
   const observing = new Observing(host, newest + 1, kept, {

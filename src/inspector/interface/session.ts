@@ -415,7 +415,7 @@ export class Session extends EventTarget {
   private frame(): Promise<void> {
     return new Promise((resolve) => {
       const late = setTimeout(resolve, MOVING);
-      (this.view ?? window).requestAnimationFrame(() => {
+      this.view?.requestAnimationFrame(() => {
         clearTimeout(late);
         resolve();
       });

@@ -766,7 +766,7 @@ export type Method = keyof Methods;
 
 /** What the inspected end says without being asked. */
 export interface LinkNotifications {
-  /** Something changed; at most once a frame. */
+  /** Something changed; at most about twenty times a second. */
   changed: Status;
   /** Lines of a trace file, from an end that can only do that. */
   lines: { readonly lines: readonly string[] };

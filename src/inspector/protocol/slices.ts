@@ -1,4 +1,4 @@
-// Work that leaves the page its time: long work in slices, and what happens often done once a frame.
+// Work that leaves the page its time: long work in slices, and what happens often done now and then.
 import { stopwatch, timer } from '../../core/internal.js';
 
 /** Milliseconds of work before the page has its turn: a scavenge of the collector may come on top, which takes up to 40. */
@@ -41,17 +41,17 @@ export class Slice {
   }
 }
 
-/** Milliseconds between two calls. */
-const FRAME = 16;
+/** Milliseconds between two calls: three frames, since what is told is drawn no more often. */
+const PACE = 48;
 
-/** Calls `fn` at most once a frame: soon after the first call of many, and after the last. */
-export function onceAFrame(fn: () => void): { call(): void; end(): void } {
+/** Calls `fn` now and then: soon after the first call of many, and after the last. */
+export function paced(fn: () => void): { call(): void; end(): void } {
   let stop: (() => void) | undefined;
   let last = -Infinity;
   return {
     call() {
       if (stop) return;
-      stop = timer(Math.max(0, FRAME - (stopwatch() - last)), () => {
+      stop = timer(Math.max(0, PACE - (stopwatch() - last)), () => {
         stop = undefined;
         last = stopwatch();
         fn();
