@@ -12,7 +12,7 @@ interface Visit {
 }
 
 /** A runtime with a table of rows and a small store, and actions that change one row each. */
-function open(rows: number) {
+function open(rows: number, limit = 200_000) {
   const visit = entity('visit', rowOf<Visit>(), { key: 'id' });
   const port = tables('port', [visit]);
   const movedOn = port.action('movedOn', (draft, { id, phase }: { id: string; phase: string }) => {
@@ -25,7 +25,7 @@ function open(rows: number) {
     draft.note = note;
     draft.count++;
   });
-  const runtime = createRuntime({ stores: [port, log], trace: recording({ limit: 200_000 }) });
+  const runtime = createRuntime({ stores: [port, log], trace: recording({ limit }) });
   const all = Array.from({ length: rows }, (_, i) => ({
     id: `v${i}`,
     vessel: `Vessel ${i}`,
@@ -283,8 +283,8 @@ const bench = {
   },
 
   /** Begins a page of 50 dispatches a second, recorded; `shows` says how the inspector stands beside it. */
-  busy(shows: 'nothing' | 'folded' | 'open') {
-    const { runtime, act, port, visit } = open(1000);
+  busy(shows: 'nothing' | 'folded' | 'open', limit?: number) {
+    const { runtime, act, port, visit } = open(1000, limit);
     const list = document.createElement('ul');
     for (let i = 0; i < 50; i++) {
       const item = document.createElement('li');
@@ -309,6 +309,37 @@ const bench = {
     };
   },
   endBusy: () => endBusy(),
+
+  /**
+   * A busy page beside an open inspector, whose parts are opened one after the other, for some seconds: bytes of the heap and
+   * elements, ten times. The recording holds 500 steps, so that nothing grows by itself.
+   */
+  async soak(seconds: number) {
+    const gc = (globalThis as unknown as { gc(): void }).gc;
+    bench.busy('open', 500);
+    const heap: number[] = [];
+    const elements: number[] = [];
+    const panels = ['state', 'derived', 'tasks', 'stored', 'figures', 'model', 'find', 'session', undefined];
+    let at = 0;
+    const count = (root: ParentNode): number => root.querySelectorAll('*').length;
+    for (let round = 0; round < 10; round++) {
+      for (const end = performance.now() + (seconds * 1000) / 10; performance.now() < end;) {
+        const [session] = element().sessions;
+        session.show(panels[at++ % panels.length]);
+        await wait(1000);
+      }
+      element().sessions[0].show(undefined);
+      await wait(500);
+      for (let i = 0; i < 4; i++) {
+        gc();
+        await wait(60);
+      }
+      heap.push((performance as unknown as { memory: { usedJSHeapSize: number } }).memory.usedJSHeapSize);
+      elements.push(count(document) + count(element().shadowRoot));
+    }
+    bench.endBusy();
+    return { heap, elements };
+  },
 
   /** Nanoseconds of a dispatch, with an inspector beside the trace and with the trace alone. */
   async dispatching(rounds: number, calls: number) {

@@ -87,6 +87,7 @@ if (script?.endsWith('inspector.mjs') && name) {
     heap: () => inInspector('heap', STEPS),
     dropped: () => inInspector('dropped', 200_000),
     busy: inspectorBusy,
+    soak: () => inInspector('soak', 240),
   };
   process.stdout.write(JSON.stringify(await results[name]()));
 }

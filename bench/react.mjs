@@ -9,7 +9,9 @@ export async function withPage(script, work) {
   const { findChromium, launchOptions } = await import('../scripts/chromium.mjs');
   const code = await bundlePage(fileURLToPath(new URL(script, import.meta.url)));
   const options = launchOptions(findChromium());
-  const browser = await chromium.launch({ ...options, args: [...options.args, '--js-flags=--expose-gc'] });
+  // Without the second, a page is told its heap in steps of megabytes.
+  const more = ['--js-flags=--expose-gc', '--enable-precise-memory-info'];
+  const browser = await chromium.launch({ ...options, args: [...options.args, ...more] });
   try {
     const page = await browser.newPage();
     await page.route('http://bench.localhost/**', (route) =>

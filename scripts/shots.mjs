@@ -107,7 +107,7 @@ async function kept(page) {
   await page.screenshot({ path: shot('harbour-kept') });
 }
 
-/** The inspector as a page, on a recording of the demo with a refused berth; wide, and narrow. */
+/** The inspector as a page, on a recording of the demo with a refused berth. */
 async function inspected(folder) {
   const file = join(folder, 'harbour-shift.jsonl');
   await pages(async (page) => {
@@ -128,10 +128,20 @@ async function inspected(folder) {
     await page.locator('.moment h1', { hasText: 'the office refused it' }).waitFor();
     await page.waitForTimeout(600);
     await page.screenshot({ path: shot('inspector-page') });
-    await page.setViewportSize({ width: 400, height: 800 });
-    await page.waitForTimeout(400);
-    await page.screenshot({ path: shot('inspector-narrow') });
   });
+  const model = ['--model', join(root, 'examples/harbour/src/model/index.ts')];
+  await served(
+    file,
+    async (page) => {
+      await page.getByRole('button', { name: 'Back: the moment before' }).click();
+      await page.locator('.moment h1', { hasText: 'the office refused it' }).waitFor();
+      await page.getByRole('button', { name: 'Model', exact: true }).click();
+      await page.locator('.model-part.lit').first().waitFor();
+      await page.waitForTimeout(600);
+      await page.screenshot({ path: shot('inspector-model') });
+    },
+    model,
+  );
   await served(branched, async (page) => {
     await page.getByRole('button', { name: 'Branches', exact: true }).click();
     await page.getByRole('button', { name: 'Compare', exact: true }).click();
@@ -142,8 +152,8 @@ async function inspected(folder) {
 }
 
 /** The page of `floe inspect` on a file. */
-async function served(file, work) {
-  const command = spawn(process.execPath, [join(root, 'dist', 'cli', 'bin.js'), 'inspect', file]);
+async function served(file, work, more = []) {
+  const command = spawn(process.execPath, [join(root, 'dist', 'cli', 'bin.js'), 'inspect', file, ...more]);
   const address = await new Promise((resolve) => command.stdout.once('data', (data) => resolve(String(data).trim())));
   const browser = await chromium.launch(launchOptions(findChromium()));
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });

@@ -16,7 +16,7 @@ describe('for all', () => {
       await assign(page);
       await says(page, /the office/);
       expect(await violations(page)).toEqual([]);
-      for (const panel of ['State', 'Derived', 'Tasks', 'Find', 'Session']) {
+      for (const panel of ['State', 'Derived', 'Tasks', 'Stored', 'Figures', 'Model', 'Find', 'Session']) {
         await button(inspector(page), panel).click();
         await page.waitForTimeout(300);
         expect({ panel, found: await violations(page) }).toEqual({ panel, found: [] });

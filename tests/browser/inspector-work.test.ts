@@ -224,4 +224,37 @@ describe('each task of the work takes at most three clicks', () => {
     await press(button(inspector(page), 'Session'));
     await Promise.all([page.waitForEvent('download'), press(button(inspector(page), 'Save session'))]);
   });
+  inLongMode('set a value: three; keep one in sight: two', async () => {
+    const setting = await fresh();
+    const phase = (page: Page): Locator =>
+      inspector(page).locator('floe-tree .row.replaced', { hasText: 'phase' }).first();
+    await setting.press(button(inspector(setting.page), 'State'));
+    await phase(setting.page).hover();
+    await setting.press(phase(setting.page).getByRole('button', { name: 'set' }));
+    const form = inspector(setting.page).getByRole('form', { name: /^Set / });
+    await form.getByRole('textbox').fill('"expected"');
+    await setting.press(button(form, 'Set'));
+    await says(setting.page, /^You, in this inspector, set/);
+    const pinning = await fresh();
+    await pinning.press(button(inspector(pinning.page), 'State'));
+    await phase(pinning.page).hover();
+    await pinning.press(phase(pinning.page).getByRole('button', { name: 'pin' }));
+    await inspector(pinning.page).locator('floe-pins', { hasText: 'alongside' }).waitFor();
+  });
+  inLongMode(
+    'what runs and who asked, what costs most, what is stored, how the model hangs together, play: one each',
+    async () => {
+      const { page } = await fresh();
+      for (const [control, shown] of [
+        ['Tasks', '.task-run .because'],
+        ['Figures', 'floe-figures tbody tr'],
+        ['Stored', 'floe-stored tbody tr'],
+        ['Model', '.model-part.lit'],
+        ['Play', 'button[aria-label="Stop playing"]'],
+      ] as const) {
+        await button(inspector(page), control).click();
+        await inspector(page).locator(shown).first().waitFor();
+      }
+    },
+  );
 });

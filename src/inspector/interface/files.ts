@@ -201,7 +201,7 @@ class BranchesPanel extends Part {
           <tr>
             <th scope="col">place</th>
             <th scope="col">here</th>
-            <th></th>
+            <td></td>
             <th scope="col">there</th>
           </tr>
         </thead>

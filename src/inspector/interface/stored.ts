@@ -57,7 +57,7 @@ class Stored extends Part {
                   <th scope="col">characters</th>
                   <th scope="col">version</th>
                   <th scope="col">written</th>
-                  <th></th>
+                  <th scope="col"><span class="for-readers">what to do with it</span></th>
                 </tr>
               </thead>
               <tbody>
