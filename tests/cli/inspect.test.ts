@@ -1,11 +1,11 @@
 // `floe inspect`: what it serves, and to whom.
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { request } from 'node:http';
 import { networkInterfaces, tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { LinkResponse } from '../../src/inspector/ends/index.js';
-import { floe } from '../support/command.js';
+import { demo, floe } from '../support/command.js';
 import { eventually } from '../support/eventually.js';
 import { inspecting, type Served } from '../support/inspect.js';
 import { openPort, settle } from '../inspector/port.js';
@@ -194,6 +194,23 @@ const sessionNames = (): Promise<string[]> =>
     sent.on('error', reject);
     sent.end();
   });
+
+test('a model adds no step to a recording that ended while a task ran', async () => {
+  const shift = join(folder, 'harbour-shift.jsonl');
+  expect((await demo(['--headless', '--save', shift])).code).toBe(0);
+  const lines = readFileSync(shift, 'utf8').trimEnd().split('\n');
+  const open = await inspecting([shift, '--model', 'examples/harbour/src/model/index.ts']);
+  const { text } = await fetch(`${open.origin}/sessions/1`, {
+    method: 'POST',
+    headers: { Authorization: `Bearer ${open.token}` },
+    body: JSON.stringify({ jsonrpc: '2.0', id: 1, method: 'tasks', params: { count: 50 } }),
+  }).then(async (response) => ({ text: await response.text() }));
+  const { runs } = (JSON.parse(text) as { result: { runs: { phase: string; last: number | null }[] } }).result;
+  const steps = lines.filter((line) => line.startsWith('{"seq"')).length;
+  expect(runs.filter(({ last }) => last !== null && last >= steps)).toEqual([]);
+  expect(runs.map(({ phase }) => phase)).toContain('running');
+  expect(await open.close()).toBe(0);
+});
 
 test('only --host opens it to the network, where its addresses are the names that it answers to; --token keeps the key', async () => {
   const open = await inspecting([file, '--host', '0.0.0.0', '--token', 'a-key-for-the-phone']);

@@ -336,11 +336,11 @@ export const badPointer = (pointer: string, why: string | false): FloeError =>
     path: pointer,
   });
 
-export const patchFailed = (index: number, path: string, why: string): FloeError =>
+export const patchFailed = (index: number, path: string, why: string | false): FloeError =>
   error(
     'FLOE_PATCH_FAILED',
     `${index} ${path}`,
-    DEV && `Operation ${index} of the patch (at '${path}') cannot be applied: ${why}. Nothing was changed.`,
+    DEV && `Operation ${index} of the patch (at '${path}') cannot be applied: ${String(why)}. Nothing was changed.`,
     {
       path,
     },

@@ -1,5 +1,6 @@
 // JSON Patch, RFC 6902, on immutable data: what an operation does not touch is shared with the document before.
 import { FloeError, messageOf, patchFailed } from '../base/errors.js';
+import { DEV } from '../base/mode.js';
 import { isKeyed, KEYED, type Keyed } from './keyed.js';
 import {
   escapeKey,
@@ -56,22 +57,22 @@ class Patching {
     this.own.clear();
   }
 
-  private fail(path: string, why: string): never {
+  private fail(path: string, why: string | false): never {
     throw patchFailed(this.step, path, why);
   }
 
   private keys(path: unknown, member = 'path'): string[] {
-    if (typeof path !== 'string') this.fail(String(path), `it has no '${member}' text`);
+    if (typeof path !== 'string') this.fail(String(path), DEV && `it has no '${member}' text`);
     try {
       return parsePointer(path);
     } catch (cause) {
-      if (cause instanceof FloeError) this.fail(path, messageOf(cause));
+      if (cause instanceof FloeError) this.fail(path, DEV && messageOf(cause));
       throw cause;
     }
   }
 
   private apply(operation: PatchOperation): void {
-    if (typeof operation !== 'object' || operation === null) this.fail('', 'it is not an object');
+    if (typeof operation !== 'object' || operation === null) this.fail('', DEV && 'it is not an object');
     const keys = this.keys(operation.path);
     switch (operation.op) {
       case 'add':
@@ -82,7 +83,7 @@ class Patching {
         return this.remove(operation.path, keys);
       case 'test':
         if (!sameData(this.read(operation.path, keys), this.value(operation)))
-          this.fail(operation.path, 'the value there is another one');
+          this.fail(operation.path, DEV && 'the value there is another one');
         return;
       case 'copy':
         // What is copied now stands at two places, with all that is in it: none of it is ours alone any more.
@@ -93,20 +94,21 @@ class Patching {
         const value = this.read(operation.from, from);
         if (operation.path === operation.from) return;
         if (operation.path.startsWith(operation.from + '/'))
-          this.fail(operation.path, 'a value cannot be moved into itself');
+          this.fail(operation.path, DEV && 'a value cannot be moved into itself');
         this.remove(operation.from, from);
         return this.add(operation.path, keys, value);
       }
       default:
         this.fail(
           (operation as { path: string }).path,
-          `'${String((operation as { op: unknown }).op)}' is not an operation`,
+          DEV && `'${String((operation as { op: unknown }).op)}' is not an operation`,
         );
     }
   }
 
   private value(operation: { readonly path: string; readonly value: unknown }): unknown {
-    if (operation.value === undefined && !hasOwn(operation, 'value')) this.fail(operation.path, "it has no 'value'");
+    if (operation.value === undefined && !hasOwn(operation, 'value'))
+      this.fail(operation.path, DEV && "it has no 'value'");
     return operation.value;
   }
 
@@ -120,14 +122,14 @@ class Patching {
     if (Array.isArray(value)) return value[this.index(path, value, key, value.length - 1)];
     // A part is mostly there: one look finds it, and only where it is `undefined` a second one tells.
     const part = partOf(value, key);
-    if (part === undefined && !hasPart(value, key)) this.fail(path, `nothing is at '${escapeKey(key)}'`);
+    if (part === undefined && !hasPart(value, key)) this.fail(path, DEV && `nothing is at '${escapeKey(key)}'`);
     return part;
   }
 
   private index(path: string, array: readonly unknown[], key: string, last: number): number {
-    if (!INDEX.test(key)) this.fail(path, `'${key}' is not an array index`);
+    if (!INDEX.test(key)) this.fail(path, DEV && `'${key}' is not an array index`);
     const index = Number(key);
-    if (index > last) this.fail(path, `the array has ${array.length} items`);
+    if (index > last) this.fail(path, DEV && `the array has ${array.length} items`);
     return index;
   }
 
@@ -138,7 +140,7 @@ class Patching {
     value = this.document,
     depth = 0,
   ): Branch {
-    if (!isBranch(value)) this.fail(path, 'what should hold it is neither an object nor an array');
+    if (!isBranch(value)) this.fail(path, DEV && 'what should hold it is neither an object nor an array');
     const key = keys[depth];
     const holder = this.ours(value);
     if (depth === keys.length - 1) {

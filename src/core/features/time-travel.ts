@@ -12,6 +12,7 @@ import type { Cell, CellChange } from '../kernel/cell.js';
 import type { RunNote, Transition } from '../kernel/transition.js';
 import { View } from '../kernel/view.js';
 import { stated } from '../kernel/stating.js';
+import { STILL } from '../kernel/options.js';
 import { endLostRuns } from './tasks/lost-runs.js';
 import { isStatuses, statusesNamed } from './tasks/statuses.js';
 
@@ -173,7 +174,8 @@ export class TimeTravel implements Hooks {
     const { kernel } = this;
     kernel.views.atLive(() => {
       this.joinLine();
-      endLostRuns(kernel, reason, claimed);
+      // Where no task ever runs, as in a tool that looks into a recording, a line says what it says.
+      if (!kernel.options[STILL]) endLostRuns(kernel, reason, claimed);
     });
   }
 }

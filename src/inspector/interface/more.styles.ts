@@ -104,8 +104,9 @@ export const moreStyles = css`
     top: 0;
     background: var(--paper);
   }
-  table.list thead th {
+  table.list thead :is(th, button) {
     white-space: nowrap;
+    overflow-wrap: normal;
   }
   table.list.figures thead th:not(:first-child) {
     text-align: end;

@@ -227,9 +227,12 @@ class TimeLine extends Part {
       const offset = new Date(piece.from).getTimezoneOffset() * 60_000;
       const span = piece.to - piece.from;
       const [start, stop] = [new Date(piece.from - offset), new Date(piece.to - offset)];
-      for (const tick of span > 0 ? utcTicks(start, stop, Math.max(1, Math.floor(room / 120))) : []) {
+      const ticks = span > 0 ? utcTicks(start, stop, Math.max(1, Math.floor(room / 120))) : [];
+      // Where they stand closer than seconds, seconds would be the same twice.
+      const digits = ticks.some((tick) => tick.getTime() % 1000 !== 0) ? 23 : 19;
+      for (const tick of ticks) {
         const x = Math.round((piece.x0 + ((tick.getTime() + offset - piece.from) / span) * room) * 10) / 10;
-        const text = tick.toISOString().slice(11, span < 4000 ? 23 : 19);
+        const text = tick.toISOString().slice(11, digits);
         const length = text.length * 5.8;
         if (!isFree(x - 2, x + length)) continue;
         texts.push({ from: x - 2, to: x + length });
