@@ -155,3 +155,24 @@ test('an index that comes too late for steps that were folded knows those that a
     expect([...index.stepsOf(index.steps.moment(position))]).toEqual([position]);
   }
 });
+
+test('what is known of a long session does not grow: moments whose steps are folded keep their numbers, and nothing else', () => {
+  const { runtime, keyed, click } = openPort({ limit: 100 });
+  const index = new StepIndex(sourceOf(runtime.trace));
+  for (let i = 0; i < 20_000; i++) {
+    if (i % 10 === 0) click(`Note ${i}`, () => runtime.dispatch(keyed(`${i}`)));
+    else runtime.dispatch(keyed(`${i}`));
+    if (i % 50 === 0) index.scan();
+  }
+  index.scan();
+  expect(index.moments.length).toBeGreaterThan(19_000);
+  expect(new Set(index.moments).size).toBeLessThan(5000);
+  const newest = index.moments.at(-1)!;
+  expect([newest.steps, newest.last]).toEqual([1, index.end - 1]);
+  expect([...index.stepsOf(index.firstMoment)][0]).toBe(index.first);
+  // Numbers stay when steps are computed again.
+  const { firstMoment } = index;
+  index.cut(index.end - 10);
+  index.scan();
+  expect(index.firstMoment).toBe(firstMoment);
+});

@@ -14,8 +14,16 @@ export interface MomentNote {
   readonly interaction: Interaction | undefined;
 }
 
+/** What is known of a moment whose steps are folded: its number is taken. */
+const FOLDED: MomentNote = Object.freeze({
+  ...{ first: -1, last: -1, steps: 0, time: 0 },
+  ...{ by: 'other' as const, interaction: undefined },
+});
+
 export class MomentNotes {
   readonly list: MomentNote[] = [];
+  /** So many of the first were looked at when moments were forgotten. */
+  private forgotten = 0;
   private readonly byInteraction = new Map<number, number>();
   /** The number of the last interaction that was looked at: those without steps become moments too. */
   private lastInteraction = 0;
@@ -38,6 +46,15 @@ export class MomentNotes {
     return this.list.push({ first, last: first - 1, steps: 0, time, by, interaction }) - 1;
   }
 
+  /** Forgets the moments that ended before a position; their numbers stay. */
+  forget(before: number): void {
+    const next = firstIndex(this.list, ({ first, last }) => Math.max(first, last) >= before);
+    for (; this.forgotten < next; this.forgotten++)
+      if (Math.max(this.list[this.forgotten].first, this.list[this.forgotten].last) < before)
+        this.list[this.forgotten] = FOLDED;
+    for (const [id, moment] of this.byInteraction) if (this.list[moment] === FOLDED) this.byInteraction.delete(id);
+  }
+
   /** Forgets the moments that begin at a position or after it. */
   cut(from: number, shorten: (moment: MomentNote) => void): void {
     let gone = this.list.length;
@@ -56,6 +73,7 @@ export class MomentNotes {
       this.lastInteraction = Math.min(this.lastInteraction, id - 1);
     }
     this.list.length = gone;
+    this.forgotten = Math.min(this.forgotten, gone);
   }
 
   /** The interaction during which a step was recorded. */

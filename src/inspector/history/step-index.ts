@@ -63,7 +63,16 @@ export class StepIndex {
     }
     this.notes.addEmpty(Infinity, this.end);
     // What is known of folded steps is forgotten; numbers of moments stay.
-    if (source.first - this.steps.base > 4096) this.steps.drop(source.first - this.steps.base);
+    if (source.first - this.steps.base > 4096) this.forget(source.first);
+  }
+
+  /** The steps before a position are folded. */
+  private forget(before: number): void {
+    this.steps.drop(before - this.steps.base);
+    this.notes.forget(before);
+    for (const [id, { end }] of this.runs) if (end !== undefined && end < before) this.runs.delete(id);
+    for (const [position, by] of this.settled)
+      if (position < before && by.position < before) this.settled.delete(position);
   }
 
   /** The steps from a position on are others now. */
