@@ -64,7 +64,7 @@ export class InspectorElement extends LitElement {
   declare dropping: boolean;
   /** Where the size is told, so that the page can make room. */
   onSize: ((pixels: number) => void) | undefined;
-  private toldSize = '';
+  private sizeGiven = '';
   private readonly redraw = (): void => this.requestUpdate();
   private watched: Session | undefined;
 
@@ -117,10 +117,10 @@ export class InspectorElement extends LitElement {
   protected override updated(): void {
     this.setAttribute('data-dock', this.dock);
     this.toggleAttribute('data-folded', this.folded);
-    // Each time that it is told, the page is laid out again.
-    const told = `${this.dock} ${this.folded ? FOLDED : this.pixels}`;
-    if (told !== this.toldSize && this.onSize) {
-      this.toldSize = told;
+    // Each time that the page learns it, it is laid out again.
+    const size = `${this.dock} ${this.folded ? FOLDED : this.pixels}`;
+    if (size !== this.sizeGiven && this.onSize) {
+      this.sizeGiven = size;
       this.onSize(this.folded ? FOLDED : this.pixels);
     }
     if (this.dock === 'page')

@@ -41,7 +41,7 @@ export class Slice {
   }
 }
 
-/** Milliseconds between two calls: three frames, since what is told is drawn no more often. */
+/** Milliseconds between two calls: three frames, since the inspector draws no more often. */
 const PACE = 48;
 
 /** Calls `fn` now and then: soon after the first call of many, and after the last. */
