@@ -238,9 +238,17 @@ export class InspectorElement extends LitElement {
     run(
       loaded.then(async () => {
         await new Promise((resolve) => requestAnimationFrame(resolve));
+        this.bringIntoSight();
         if (session.panel === 'find' || session.panel === 'derived') field()?.focus();
       }),
     );
+  }
+
+  /** In a narrow window a part stands below what changed. */
+  private bringIntoSight(): void {
+    const body = this.shadowRoot?.querySelector<HTMLElement>('.body');
+    const part = body?.querySelector<HTMLElement>('.panel');
+    if (body && part && body.scrollHeight > body.clientHeight) body.scrollTop = part.offsetTop - body.offsetTop;
   }
 
   /** A message, in a line of its own: it covers nothing. */

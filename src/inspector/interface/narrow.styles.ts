@@ -23,6 +23,9 @@ export const narrowStyles = css`
     .bottom > .body > .column {
       overflow: visible;
     }
+    .bottom > .body > .column.panel {
+      min-height: 240px;
+    }
     .bottom > .body > .column.panel.state {
       height: 260px;
     }
