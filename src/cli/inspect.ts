@@ -120,7 +120,7 @@ async function withModel(
   const runtime = createRuntime({
     stores,
     trace: recording({ limit: Infinity }),
-    [STILL]: true,
+    [STILL]: 'as recorded',
     onProblem: ({ error }) => out.talk(colours.yellow(messageOf(error))),
   });
   // Before the file: what joins with them is no step of it.

@@ -174,8 +174,8 @@ export class TimeTravel implements Hooks {
     const { kernel } = this;
     kernel.views.atLive(() => {
       this.joinLine();
-      // Where no task ever runs, as in a tool that looks into a recording, a line says what it says.
-      if (!kernel.options[STILL]) endLostRuns(kernel, reason, claimed);
+      // A tool that looks into a recording adds nothing to it.
+      if (kernel.options[STILL] !== 'as recorded') endLostRuns(kernel, reason, claimed);
     });
   }
 }

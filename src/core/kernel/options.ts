@@ -21,7 +21,7 @@ export interface Clock {
   after(ms: number, fn: () => void): () => void;
 }
 
-/** An option for tests: no task begins by itself. */
+/** An option for tests and tools: no task begins by itself; `as recorded`: nor are runs ended that an imported trace left under way. */
 export const STILL: unique symbol = Symbol('floe.still');
 
 /** The options of `createRuntime` that the kernel and features look at. */
@@ -44,7 +44,7 @@ export interface KernelOptions {
   /** Gives numbers from 0 up to 1, for tasks. Default: `Math.random`. */
   readonly random?: () => number;
   /** @internal */
-  readonly [STILL]?: boolean | undefined;
+  readonly [STILL]?: boolean | 'as recorded' | undefined;
   /** Called with errors that no caller waits for. Default: they are written to the console. */
   readonly onProblem?: (problem: Problem) => void;
 }

@@ -38,7 +38,7 @@ export class Tasks implements Hooks, RunHost {
   constructor(readonly kernel: Extensible) {
     const { needs = [], [STILL]: still } = kernel.options;
     for (const { need, value } of needs) this.needs.set(need as Need<never>, value);
-    this.still = still === true;
+    this.still = still !== undefined && still !== false;
   }
 
   // ---- what happens in the runtime ----
