@@ -6,7 +6,7 @@ import { hasMore, loadMore, onMore, stylesOfMore } from './on-demand.js';
 import { isField } from './fields.js';
 import { applicationText, clock, define, plural, run } from './part.js';
 import { Session, type Panel } from './session.js';
-import { newer, noSession, problems, states, stopped } from './session-states.js';
+import { fileButton, newer, noSession, problems, states, stopped } from './session-states.js';
 import { inspectorStyles } from './inspector.styles.js';
 import { momentStyles } from './moment.styles.js';
 import { besideStyles } from './beside.styles.js';
@@ -189,7 +189,7 @@ export class InspectorElement extends LitElement {
       @drop=${drops.drop}
       @open-file=${(event: CustomEvent<File>) => run(this.openFile(event.detail))}
     >
-      ${session ? (dock === 'page' ? this.page(session) : this.folded ? this.line(session) : this.docked(session)) : noSession(this.problem)}
+      ${session ? (dock === 'page' ? this.page(session) : this.folded ? this.line(session) : this.docked(session)) : noSession(this.problem, (file) => run(this.openFile(file)))}
       ${this.listsKeys ? html`<floe-keys .own=${this.toggleKey} @close-keys=${() => (this.listsKeys = false)}></floe-keys>` : nothing}
       ${this.dropping ? html`<div class="drop">Drop a session to open it beside this one</div>` : nothing}
     </section>`;
@@ -456,15 +456,7 @@ export class InspectorElement extends LitElement {
             run(session.loadTimeline().then(() => session.changed()));
           }}
         />
-        <label class="file button"
-          >Open…<input
-            type="file"
-            accept=".jsonl,.json,.txt"
-            @change=${(event: Event) => {
-              const [file] = (event.target as HTMLInputElement).files ?? [];
-              if (file) run(this.openFile(file));
-            }}
-        /></label>
+        ${fileButton('Open…', (file) => run(this.openFile(file)))}
         <button
           @click=${() => session.show(session.panel === 'session' ? 'state' : 'session')}
           aria-expanded=${session.panel === 'session'}

@@ -82,23 +82,23 @@ export function states(
     : html`<div class="state-of">${parts.map((part) => html`<div>${part}</div>`)}</div>`;
 }
 
+/** A button that asks for a file. */
+export const fileButton = (label: string, open: (file: File) => void): TemplateResult =>
+  html`<label class="file button"
+    >${label}<input
+      type="file"
+      accept=".jsonl,.json,.txt"
+      @change=${(event: Event) => {
+        const [file] = (event.target as HTMLInputElement).files ?? [];
+        if (file) open(file);
+      }}
+  /></label>`;
+
 /** The page while there is nothing to show. */
-export function noSession(problem: string | undefined): TemplateResult {
+export function noSession(problem: string | undefined, open: (file: File) => void): TemplateResult {
   return html`<div class="no-session">
     <h1>No session yet</h1>
-    <p>
-      Drop a session here, or
-      <label class="file button"
-        >open one…<input
-          type="file"
-          accept=".jsonl,.json,.txt"
-          @change=${(event: Event) => {
-            const [file] = (event.target as HTMLInputElement).files ?? [];
-            const detail = { detail: file, bubbles: true, composed: true };
-            if (file) event.target!.dispatchEvent(new CustomEvent('open-file', detail));
-          }}
-      /></label>
-    </p>
+    <p>Drop a session here, or ${fileButton('open one…', open)}</p>
     <p>An application is shown here as soon as it links itself:</p>
     <pre>
 import { linkInspector } from 'floe/inspector/link';
