@@ -8,7 +8,7 @@ import { linkRecording, linkRuntime, RecordedHistory, channelPair, type Channel 
 import { recording } from '../trace/index.js';
 import { badOption } from './errors.js';
 import { readTraceFile, sourceOf, type Source } from './input.js';
-import { serveInspector } from './inspector-server.js';
+import { isLoopback, serveInspector } from './inspector-server.js';
 import { LinkedApplications } from './linked-applications.js';
 import { modelIn } from './model.js';
 import type { Output } from './output.js';
@@ -53,9 +53,8 @@ const TOKEN = new RegExp(`^[\\w-]{${SHORTEST_TOKEN},}$`);
 
 /** What to do with the address, and who else can. */
 function* advice(address: string, others: readonly string[], file: string | undefined, host: string): Iterable<string> {
-  const isOpen = !['127.0.0.1', 'localhost', '::1'].includes(host);
-  yield isOpen
-    ? `The inspector is served to the whole network of ${host}: whoever has an address with its key can read the sessions and send actions, and what is sent is not encrypted. Stop with Ctrl+C.`
+  yield !isLoopback(host)
+    ? `The inspector is served to the network, at ${host}: whoever has an address with its key can read the sessions and send actions, and what is sent is not encrypted. Stop with Ctrl+C.`
     : 'The inspector is served on this machine only. Open the address, whose end is a key; stop with Ctrl+C.';
   for (const one of others) yield `Also: ${one}`;
   if (file === undefined)

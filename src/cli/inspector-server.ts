@@ -167,10 +167,12 @@ export async function serveInspector(
   };
 }
 
+/** Whether only this machine reaches a server that listens there. */
+export const isLoopback = (host: string): boolean => ['127.0.0.1', 'localhost', '::1'].includes(host);
+
 /** The names by which a server that listens on `host` is reached. */
 function namesOf(host: string): string[] {
-  const isLoopback = host === '127.0.0.1' || host === 'localhost' || host === '::1';
-  if (isLoopback) return [host, ...(host === 'localhost' ? ['127.0.0.1'] : ['localhost'])];
+  if (isLoopback(host)) return [host, ...(host === 'localhost' ? ['127.0.0.1'] : ['localhost'])];
   if (host !== '0.0.0.0' && host !== '::') return [host];
   const own = Object.values(networkInterfaces()).flatMap((all) => (all ?? []).filter(({ internal }) => !internal));
   const kinds = host === '::' ? ['IPv4', 'IPv6'] : ['IPv4'];

@@ -238,14 +238,14 @@ export class InspectorElement extends LitElement {
     run(
       loaded.then(async () => {
         await new Promise((resolve) => requestAnimationFrame(resolve));
-        this.bringIntoSight();
+        this.scrollToPart();
         if (session.panel === 'find' || session.panel === 'derived') field()?.focus();
       }),
     );
   }
 
   /** In a narrow window a part stands below what changed. */
-  private bringIntoSight(): void {
+  private scrollToPart(): void {
     const body = this.shadowRoot?.querySelector<HTMLElement>('.body');
     const part = body?.querySelector<HTMLElement>('.panel');
     if (body && part && body.scrollHeight > body.clientHeight) body.scrollTop = part.offsetTop - body.offsetTop;
@@ -451,9 +451,7 @@ export class InspectorElement extends LitElement {
           .value=${session.find.text ?? ''}
           @focus=${() => session.show('find')}
           @input=${(event: Event) => {
-            session.find = { ...session.find, text: (event.target as HTMLInputElement).value };
-            session.show('find');
-            run(session.loadTimeline().then(() => session.changed()));
+            session.lookFor({ ...session.find, text: (event.target as HTMLInputElement).value });
           }}
         />
         ${fileButton('Open…', (file) => run(this.openFile(file)))}

@@ -12,7 +12,6 @@ export interface PartBox {
   readonly id: string;
   readonly kind: PartKind;
   readonly name: string;
-  readonly label: string;
   /** Of a store: its actions, by type. */
   readonly rows: readonly string[];
   /** How many of its actions have no row. */
@@ -37,7 +36,7 @@ export interface ModelPicture {
   readonly height: number;
 }
 
-type Part = Pick<PartBox, 'id' | 'kind' | 'name' | 'label' | 'rows' | 'moreRows'>;
+type Part = Pick<PartBox, 'id' | 'kind' | 'name' | 'rows' | 'moreRows'>;
 export type Arrow = Omit<PartEdge, 'path'>;
 
 /** Parts and arrows, before they are laid out. */
@@ -65,7 +64,7 @@ export function partsOf({ stores, selectors, tasks, dispatched }: ModelShown, { 
   const homeOf = new Map<string, string>();
   const arrows = new Map<string, Arrow>();
   const add = (id: string, kind: PartKind, name: string, more: Partial<Part> = {}): void => {
-    if (!parts.has(id)) parts.set(id, { id, kind, name, label: name, rows: [], moreRows: 0, ...more });
+    if (!parts.has(id)) parts.set(id, { id, kind, name, rows: [], moreRows: 0, ...more });
   };
   const arrow = (from: string | undefined, to: string | undefined, verb: ArrowVerb, type?: string): void => {
     if (from !== undefined && to !== undefined && from !== to && parts.has(from) && parts.has(to))
@@ -134,8 +133,8 @@ const AROUND = 26;
 const LEAST = 64;
 const MOST = 240;
 
-function sizeOf({ kind, label, rows, moreRows, name }: Part): { readonly width: number; readonly height: number } {
-  const texts = [label, ...rows.map((type) => own(type, name)), ...(moreRows > 0 ? [`and ${moreRows} more`] : [])];
+function sizeOf({ kind, rows, moreRows, name }: Part): { readonly width: number; readonly height: number } {
+  const texts = [name, ...rows.map((type) => own(type, name)), ...(moreRows > 0 ? [`and ${moreRows} more`] : [])];
   const width = Math.min(MOST, Math.max(LEAST, ...texts.map((text) => text.length * LETTER + AROUND)));
   const below = kind === 'store' ? rows.length + (moreRows > 0 ? 1 : 0) : 0;
   return { width: Math.round(width), height: 24 + below * ROW + (below > 0 ? 6 : 0) };

@@ -18,6 +18,8 @@ interface Drawn {
   readonly parts: ModelParts;
   readonly picture: ModelPicture;
   readonly total: number;
+  /** The parts that took part in the moment. */
+  readonly lit: ReadonlySet<string>;
 }
 
 class ModelView extends Part {
@@ -79,16 +81,15 @@ class ModelView extends Part {
     const ids = chosen ? layout.neighbours(whole, chosen.id) : layout.litParts(whole, path);
     const parts = isNear ? layout.only(whole, ids) : whole;
     const key = JSON.stringify([[...parts.parts.values()], parts.arrows]);
-    if (this.drawn?.key !== key) this.drawn = { key, parts, picture: layout.pictureOf(parts), total: all.parts.size };
-    return this.drawn;
+    const picture = this.drawn?.key === key ? this.drawn.picture : layout.pictureOf(parts);
+    return (this.drawn = { key, parts, picture, total: all.parts.size, lit: layout.litParts(parts, path) });
   }
 
   override render(): TemplateResult {
-    const { session, layout, model, path } = this;
+    const { session, layout, model } = this;
     if (!session.can('model')) return html`<p class="quiet">${session.missing('model')}</p>`;
     if (!layout || !model) return html`<p class="quiet">Drawing …</p>`;
-    const { parts, picture, total } = this.drawing(layout, model);
-    const lit = layout.litParts(parts, path);
+    const { parts, picture, total, lit } = this.drawing(layout, model);
     return html`
       ${this.bar(lit.size, total, picture)} ${this.chosen ? this.detail(model, parts) : nothing}
       ${this.canvas(picture, lit)}
@@ -171,7 +172,7 @@ class ModelView extends Part {
   }
 
   private box(box: PartBox, lit: ReadonlySet<string>): TemplateResult {
-    const { id, kind, name, label, rows, moreRows, x, y, width, height } = box;
+    const { id, kind, name, rows, moreRows, x, y, width, height } = box;
     const { chosen, path } = this;
     const isChosen = chosen?.id === id;
     const place = { left: `${x}px`, top: `${y}px`, width: `${width}px`, height: `${height}px` };
@@ -181,11 +182,11 @@ class ModelView extends Part {
     >
       <button
         class="part-name"
-        title="${KINDS[kind]} ${name}"
+        title="${kind} ${name}"
         aria-pressed=${isChosen && chosen?.type === undefined}
         @click=${() => this.choose({ id })}
       >
-        <span class="for-readers">${KINDS[kind]}${lit.has(id) ? ', in the moment' : ''}: </span>${label}
+        <span class="for-readers">${kind}${lit.has(id) ? ', in the moment' : ''}: </span>${name}
       </button>
       ${rows.map(
         (type) =>
@@ -217,8 +218,8 @@ class ModelView extends Part {
       .filter((one) => (one.from === id || one.to === id) && (type === undefined || one.type === type))
       .map((one) => sentenceOf(one, (of) => (of === (type ?? id) ? 'it' : (parts.get(of)?.name ?? of))));
     const rules = kind === 'store' ? (model.stores.find((one) => one.name === name)?.rules ?? []) : [];
-    return html`<div class="part-detail" role="group" aria-label="${KINDS[kind]} ${name}">
-      <b>${name}</b> <span class="quiet">${KINDS[kind]}</span>
+    return html`<div class="part-detail" role="group" aria-label="${kind} ${name}">
+      <b>${name}</b> <span class="quiet">${kind}</span>
       ${this.ways(kind, name)}
       <button @click=${() => run(copy(name, this.session, `“${name}”`))}>Copy name</button>
       ${said.length === 0 ? nothing : html`<span class="quiet">${said.slice(0, 8).join(' · ')}${said.length > 8 ? ` · and ${said.length - 8} more` : ''}</span>`}
@@ -228,11 +229,6 @@ class ModelView extends Part {
 
   private ways(kind: PartBox['kind'], name: string): TemplateResult {
     const { session } = this;
-    const steps = (query: { readonly text?: string; readonly store?: string }): void => {
-      session.find = query;
-      session.show('find');
-      run(session.loadTimeline().then(() => session.changed()));
-    };
     switch (kind) {
       case 'store':
         return html`<button
@@ -242,14 +238,14 @@ class ModelView extends Part {
             }}
           >
             Its values</button
-          ><button @click=${() => steps({ store: name })}>Its steps</button>`;
+          ><button @click=${() => session.lookFor({ store: name })}>Its steps</button>`;
       case 'action':
-        return html`<button @click=${() => steps({ text: name })}>Its steps</button>`;
+        return html`<button @click=${() => session.lookFor({ text: name })}>Its steps</button>`;
       case 'selector':
         return html`<button @click=${() => session.showNamed('derived', name)}>Its values</button>`;
       case 'task':
         return html`<button @click=${() => session.showNamed('tasks', name)}>Its runs</button
-          ><button @click=${() => steps({ text: name })}>Its steps</button>`;
+          ><button @click=${() => session.lookFor({ text: name })}>Its steps</button>`;
     }
   }
 
@@ -274,14 +270,12 @@ class ModelView extends Part {
     const key = JSON.stringify([session.moment?.number, this.path?.actions, drawn.key.length, this.scale]);
     if (key === this.shownFor) return;
     this.shownFor = key;
-    this.showLit(room, drawn.picture, this.scale);
+    this.showLit(room, drawn, this.scale);
   }
 
   /** Moves what the moment touches into sight, as far as it fits. */
-  private showLit(room: Element, { boxes }: ModelPicture, scale: number): void {
-    const lit = new Set(this.querySelectorAll('.model-part.lit .part-name'));
-    const names = [...this.querySelectorAll('.model-part .part-name')];
-    const places = boxes.filter((_, i) => lit.has(names[i]));
+  private showLit(room: Element, { picture: { boxes }, lit }: Drawn, scale: number): void {
+    const places = boxes.filter(({ id }) => lit.has(id));
     if (places.length === 0) return;
     const [left, top] = [Math.min(...places.map(({ x }) => x)) * scale, Math.min(...places.map(({ y }) => y)) * scale];
     const right = Math.max(...places.map(({ x, width }) => x + width)) * scale;
@@ -311,7 +305,5 @@ function sentenceOf({ from, to, verb, type }: Arrow, nameOf: (id: string) => str
 }
 
 const isLit = ({ from, to }: PartEdge, lit: ReadonlySet<string>): boolean => lit.has(from) && lit.has(to);
-
-const KINDS = { store: 'store', action: 'action', selector: 'selector', task: 'task' } as const;
 
 export const defineModel = (): void => define('floe-model', ModelView);

@@ -35,9 +35,7 @@ export function problems(session: Session): TemplateResult | typeof nothing {
   return html`<button
     class="bad problems"
     @click=${() => {
-      session.find = { outcome: 'problem' };
-      session.show('find');
-      run(session.loadTimeline().then(() => session.changed()));
+      session.lookFor({ outcome: 'problem' });
     }}
   >
     ✕ ${plural(status.problems, 'problem')}

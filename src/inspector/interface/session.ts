@@ -399,14 +399,18 @@ export class Session extends EventTarget {
 
   private async drawByFrames(): Promise<void> {
     this.held = this.panel === 'state' ? 'time and state' : 'time';
-    this.changed();
-    await this.frame();
-    await this.loadTimeline();
-    this.held = this.panel === 'state' ? 'state' : undefined;
-    this.dispatchEvent(new Event('time'));
-    await this.frame();
-    if (this.panel !== 'state') return;
-    this.held = undefined;
+    try {
+      this.changed();
+      await this.frame();
+      await this.loadTimeline();
+      this.held = this.held === 'time' ? undefined : 'state';
+      this.dispatchEvent(new Event('time'));
+      await this.frame();
+      if (this.held === undefined) return;
+    } finally {
+      // Also where the link broke meanwhile: nothing stays held.
+      this.held = undefined;
+    }
     this.dispatchEvent(new Event('state'));
     await this.frame();
   }
@@ -531,6 +535,16 @@ export class Session extends EventTarget {
     const label = isPlace ? pin.pointer.split('/').slice(-3).join(' · ').replace(/^ · /, '') : pin.label;
     this.pins = others.length < this.pins.length ? others : [...this.pins, { ...pin, label }];
     this.changed();
+  }
+
+  /** Looks for steps. */
+  lookFor(query: FindQuery): void {
+    this.find = query;
+    this.show('find');
+    void this.loadTimeline().then(
+      () => this.changed(),
+      (error: unknown) => this.fail(error),
+    );
   }
 
   showHistory(pointer: string): void {
