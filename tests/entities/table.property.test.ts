@@ -202,3 +202,54 @@ test('a table does what a native Map does, in every version that is kept', () =>
   );
   if (longMode) console.log('operations:', tally);
 });
+
+const tablePatch: fc.Arbitrary<Patch> = fc.array(
+  fc
+    .record({
+      op: fc.constantFrom('add', 'replace', 'replace', 'field', 'field', 'remove', 'copy', 'copyTable', 'move'),
+      table: fc.constantFrom('a', 'b'),
+      key: fc.constantFrom('v1', 'v2', 'v3', 'v4'),
+      n: fc.nat({ max: 9 }),
+      before: fc.option(fc.constantFrom('v1', 'v2'), { nil: undefined }),
+    })
+    .map(({ op, table, key, n, before }): Patch[number] => {
+      const [path, other] = [`/${table}/${key}`, table === 'a' ? 'b' : 'a'];
+      if (op === 'field') return { op: 'replace', path: `${path}/n`, value: n };
+      if (op === 'remove') return { op, path };
+      if (op === 'copyTable') return { op: 'copy', from: `/${other}`, path: `/${table}` };
+      if (op === 'copy' || op === 'move') return { op, from: `/${other}/${key}`, path };
+      if (op === 'replace') return { op, path, value: { n, tags: [] } };
+      return { op: 'add', path, value: { n, tags: [key] }, ...(before !== undefined && { before }) };
+    }),
+  { maxLength: 30 },
+);
+
+test('a patch of several tables as one leads where its operations lead one by one, and touches nothing that was there', () => {
+  type Two = { readonly a: Table<Row>; readonly b: Table<Row> };
+  const said = ({ a, b }: Two): string => JSON.stringify([[...a], [...b]]);
+  fc.assert(
+    fc.property(tablePatch, (patch) => {
+      const row = (n: number): Row => ({ n, tags: [] });
+      const begin: Two = { a: tableOf([['v1', row(1)], ['v2', row(2)]]), b: tableOf([['v2', row(3)], ['v3', row(4)]]) }; // prettier-ignore
+      const was = said(begin);
+      let [oneByOne, failed] = [begin, -1];
+      const passed: Two[] = [begin];
+      for (const [i, operation] of patch.entries()) {
+        try {
+          oneByOne = applyPatch(oneByOne, [operation]);
+          passed.push(oneByOne);
+        } catch {
+          failed = i;
+          break;
+        }
+      }
+      const texts = passed.map(said);
+      if (failed < 0) expect(said(applyPatch(begin, patch))).toBe(said(oneByOne));
+      else expect(() => applyPatch(begin, patch)).toThrow(`Operation ${failed} `);
+      expect(said(applyPatch(begin, patch.slice(0, passed.length - 1)))).toBe(texts.at(-1));
+      expect(said(begin)).toBe(was);
+      expect(passed.map(said)).toEqual(texts);
+    }),
+    { numRuns: runs(300) },
+  );
+});
