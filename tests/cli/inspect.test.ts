@@ -215,6 +215,9 @@ test('a model adds no step to a recording that ended while a task ran', async ()
 test('only --host opens it to the network, where its addresses are the names that it answers to; --token keeps the key', async () => {
   const open = await inspecting([file, '--host', '0.0.0.0', '--token', 'a-key-for-the-phone']);
   expect(open.token).toBe('a-key-for-the-phone');
+  const kept = await inspecting([], '', { INSPECTOR_TOKEN: 'a-key-that-is-kept' });
+  expect(kept.token).toBe('a-key-that-is-kept');
+  await kept.close();
   const statusBy = (host: string): Promise<number> =>
     new Promise((resolve, reject) => {
       const { port } = new URL(open.origin);

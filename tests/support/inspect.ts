@@ -12,8 +12,11 @@ export interface Served {
 }
 
 /** Starts the command and waits for the address that it prints. */
-export async function inspecting(args: readonly string[], input?: string): Promise<Served> {
-  const child: ChildProcess = spawn(process.execPath, [bin, 'inspect', ...args], { stdio: ['pipe', 'pipe', 'pipe'] });
+export async function inspecting(args: readonly string[], input?: string, env: object = {}): Promise<Served> {
+  const child: ChildProcess = spawn(process.execPath, [bin, 'inspect', ...args], {
+    stdio: ['pipe', 'pipe', 'pipe'],
+    env: { ...process.env, ...env },
+  });
   let err = '';
   child.stderr!.on('data', (data: Buffer) => (err += data.toString()));
   child.stdin!.end(input ?? '');
