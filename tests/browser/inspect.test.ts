@@ -7,6 +7,7 @@ import { action } from 'floe';
 import { openPort } from '../inspector/port.js';
 import { demo } from '../support/command.js';
 import { inspecting, type Served } from '../support/inspect.js';
+import { button, inspector } from '../support/inspector-page.js';
 import { bundledPage, contextWith, launch } from '../support/page.js';
 import { inLongMode } from '../support/in-long-mode.js';
 import { longMode } from '../support/runs.js';
@@ -30,8 +31,6 @@ afterAll(async () => {
   rmSync(folder, { recursive: true, force: true });
 });
 
-const button = (page: Page | Locator, name: string | RegExp): Locator =>
-  page.getByRole('button', { name, exact: true });
 const title = (page: Page): Locator => page.locator('.moment h1');
 const says = (page: Page, text: RegExp): Promise<void> => title(page).filter({ hasText: text }).waitFor();
 
@@ -133,7 +132,7 @@ describe('a recording', () => {
 
   inLongMode('a file that is dropped on the page opens beside; without any, the page says what to do', () =>
     inspect([], async (page) => {
-      await page.getByText('No step is recorded yet. Click in the page, or open a session').waitFor();
+      await page.getByText('An application is shown here as soon as it links itself:').waitFor();
       const text = readFileSync(shift, 'utf8');
       const data = await page.evaluateHandle((content) => {
         const transfer = new DataTransfer();
@@ -141,10 +140,10 @@ describe('a recording', () => {
         return transfer;
       }, text);
       await page.locator('.whole').dispatchEvent('dragover', { dataTransfer: data });
-      await page.getByText('Drop a session to open it beside this one').waitFor();
+      await page.getByText('Drop a session to open it').waitFor();
       await page.locator('.whole').dispatchEvent('drop', { dataTransfer: data });
       await says(page, /\w/);
-      await page.getByRole('group', { name: 'Sessions' }).getByText('dropped.jsonl').waitFor();
+      await page.locator('.head b', { hasText: 'dropped.jsonl' }).waitFor();
     }),
   );
 
@@ -288,25 +287,27 @@ inLongMode(
     const context = await contextWith(browser, 'http://own.localhost', script);
     const page = await context.newPage();
     await page.goto('http://own.localhost/');
-    const sentence = page.locator('.say .sentence');
+    const sentence = inspector(page).locator('.say .sentence');
     await sentence.filter({ hasText: 'The runtime began' }).waitFor();
     await button(page, 'Berth').click();
     await sentence.filter({ hasText: 'The application dispatched berthed' }).waitFor();
     // The patch replaced the whole state: the places inside are found.
-    await page.locator('floe-changes').getByRole('button', { name: 'harbour · berths · N4' }).click();
-    await page.locator('floe-history .entry').first().waitFor();
-    expect(await page.locator('floe-history .entry').first().textContent()).toMatch(/null\s*→\s*Corran Bell/);
-    await button(page, 'Send again…').click();
-    const form = page.getByRole('form', { name: 'Send an action' });
+    await inspector(page).locator('floe-changes').getByRole('button', { name: 'harbour · berths · N4' }).click();
+    await inspector(page).locator('floe-history .entry').first().waitFor();
+    expect(await inspector(page).locator('floe-history .entry').first().textContent()).toMatch(
+      /null\s*→\s*Corran Bell/,
+    );
+    await button(inspector(page), 'Send again…').click();
+    const form = inspector(page).getByRole('form', { name: 'Send an action' });
     await form.getByLabel('Payload, as JSON').fill('{ "berth": "N5", "vessel": "Stout Idris" }');
     await button(form, 'Send').click();
     await page.waitForFunction(
       () => (globalThis as unknown as { store: { state: { count: number } } }).store.state.count === 2,
     );
-    await page.locator('floe-changes').getByRole('button', { name: 'harbour · berths · N5' }).waitFor();
-    await page.getByRole('button', { name: 'Leave out' }).focus();
+    await inspector(page).locator('floe-changes').getByRole('button', { name: 'harbour · berths · N5' }).waitFor();
+    await inspector(page).getByRole('button', { name: 'Leave out' }).focus();
     await page.keyboard.press('Enter');
-    await page.getByRole('alert').waitFor();
+    await inspector(page).getByRole('alert').waitFor();
     await page.close();
   },
 );
@@ -326,10 +327,10 @@ inLongMode(
     const context = await contextWith(browser, 'http://bare.localhost', script);
     const page = await context.newPage();
     await page.goto('http://bare.localhost/');
-    await page.getByRole('alert').getByText('createRuntime({ trace: recording() })').waitFor();
+    await inspector(page).getByRole('alert').getByText('createRuntime({ trace: recording() })').waitFor();
     expect((await page.getByText('The page').boundingBox())!.x).toBeGreaterThan(400);
     await page.evaluate(() => (globalThis as unknown as { inspector: { close(): void } }).inspector.close());
-    expect(await page.locator('floe-inspector').count()).toBe(0);
+    expect(await page.locator('iframe[title=Inspector]').count()).toBe(0);
     expect((await page.getByText('The page').boundingBox())!.x).toBeLessThan(20);
     await page.close();
   },

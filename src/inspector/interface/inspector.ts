@@ -191,7 +191,7 @@ export class InspectorElement extends LitElement {
     >
       ${session ? (dock === 'page' ? this.page(session) : this.folded ? this.line(session) : this.docked(session)) : noSession(this.problem, (file) => run(this.openFile(file)))}
       ${this.listsKeys ? html`<floe-keys .own=${this.toggleKey} @close-keys=${() => (this.listsKeys = false)}></floe-keys>` : nothing}
-      ${this.dropping ? html`<div class="drop">Drop a session to open it beside this one</div>` : nothing}
+      ${this.dropping ? html`<div class="drop">Drop a session to open it</div>` : nothing}
     </section>`;
   }
 
