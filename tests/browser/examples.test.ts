@@ -45,12 +45,16 @@ const ideas: Record<string, (page: Page, another: () => Promise<Page>) => Promis
     await page.getByRole('heading', { name: 'No clash' }).waitFor();
   },
   async pilots(page) {
+    // The office answers after a second, however long the keys take.
+    await page.clock.install();
+    await page.clock.pauseAt(Date.now() + 1000);
     const handle = (vessel: string) => page.getByRole('button', { name: `Move ${vessel}` });
     await handle('Marram').focus();
     for (const _ of [1, 2]) await page.keyboard.press('ArrowDown');
     await handle('Ostrel').focus();
     await page.keyboard.press('ArrowUp');
     expect((await vesselsIn(page)).indexOf('Marram')).toBe(3);
+    await page.clock.resume();
     // The office takes this one back, and keeps those before and after it.
     await page.getByText('Marram must be among the first 3').waitFor();
     await page.waitForFunction(() => document.querySelectorAll('.asked.shown').length === 0);
