@@ -4,13 +4,13 @@ import { dirname } from 'node:path';
 import colours from 'picocolors';
 import { definitionOf, encode, STILL } from '../core/internal.js';
 import { createRuntime, type AnyAction } from '../core/index.js';
-import { explore, type Example, type Exploration, type Finding } from '../testing/index.js';
+import { explore, type Example, type Exploration, type Finding, type StoryStep } from '../testing/index.js';
 import { recording } from '../trace/index.js';
 import { badExample, fileUnwritable, noExamples } from './errors.js';
 import { readTraceFile } from './input.js';
 import { modelIn, type ModelModule } from './model.js';
 import { countOf } from './options.js';
-import { Columns, counted, inShort, jsonOf, progressOf, shown, wrapped, type Output } from './output.js';
+import { Columns, counted, jsonOf, progressOf, shown, wrapped, type Output } from './output.js';
 
 export interface ExploreCommandOptions {
   /** Default: the project's own. */
@@ -31,7 +31,7 @@ export async function exploreModel(options: ExploreCommandOptions, out: Output):
   const examples = [...examplesOf(file, model), ...(trace === undefined ? [] : await recordedActions(trace, out))];
   if (examples.length === 0) throw noExamples(file);
   const progress = progressOf(out);
-  const found = explore({
+  const found = await explore({
     stores: model.stores,
     examples,
     ...(steps !== undefined && { steps }),
@@ -39,9 +39,9 @@ export async function exploreModel(options: ExploreCommandOptions, out: Output):
     onState: (done, known) => progress(() => `${done} of ${known} states looked into`),
   });
   const [first] = found.broken as readonly (Finding | undefined)[];
-  if (save !== undefined && first) saveTrace(save, model, first.actions);
+  if (save !== undefined && first) saveTrace(save, model, first.story.flatMap((step) => (step.does === 'dispatch' ? [step.action] : [])));
   if (json) {
-    const encoded = ({ actions, ...rest }: Finding): object => ({ ...rest, actions: actions.map(encode) });
+    const encoded = ({ story, ...rest }: Finding): object => ({ ...rest, story: story.map(encode) });
     out.result(jsonOf({ ...found, broken: found.broken.map(encoded), failures: found.failures.map(encoded) }));
   } else show(found, hasRules(model), out);
   if (save !== undefined && !json)
@@ -101,7 +101,7 @@ function show(found: Exploration, isRuled: boolean, out: Output): void {
     out.result('');
     const threw = finding.threw === undefined ? '' : `; it threw: ${shown(finding.threw)}`;
     out.result(`${colours.bold(`'${shown(finding.what)}'`)} does not hold${threw}. A shortest way there:`);
-    showWay(finding.actions, out);
+    showWay(finding.story, out);
   }
   out.result('');
   const columns = new Columns(
@@ -120,10 +120,10 @@ function show(found: Exploration, isRuled: boolean, out: Output): void {
       number(broke, colours.red),
     ]),
   );
-  for (const { what, actions } of failures) {
+  for (const { what, story } of failures) {
     out.result('');
     out.result(colours.yellow(shown(what)));
-    showWay(actions, out);
+    showWay(story, out);
   }
   if (untried.length > 0) {
     out.result('');
@@ -132,10 +132,7 @@ function show(found: Exploration, isRuled: boolean, out: Output): void {
   }
 }
 
-function showWay(actions: readonly AnyAction[], out: Output): void {
-  if (actions.length === 0) out.result('  The stores begin like that.');
-  for (const [i, { type, ...action }] of actions.entries()) {
-    const payload = 'payload' in action ? `  ${inShort(action.payload, 90)}` : '';
-    out.result(`  ${String(i + 1).padStart(2)}  ${shown(type)}${colours.dim(payload)}`);
-  }
+function showWay(story: readonly StoryStep[], out: Output): void {
+  if (story.length === 0) out.result('  The stores begin like that.');
+  for (const [i, { says }] of story.entries()) out.result(`  ${String(i + 1).padStart(2)}  ${shown(says)}`);
 }

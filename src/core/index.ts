@@ -52,7 +52,7 @@ export type {
   Optimistic,
   Work,
 } from './features/tasks/types.js';
-export type { Need, Given } from './features/tasks/need.js';
+export type { Need, NeedOutcomes, Given, CallOutcome, Outcomes } from './features/tasks/need.js';
 export type { Handled, PayloadOf } from './model/triggers.js';
 export type { Watching } from './reactive/watcher.js';
 export type { Selection, Observer } from './reading/selection.js';

@@ -1,6 +1,6 @@
 // What the other parts of Floe use of the core besides its public entry. Nothing else of the core is imported from outside.
 export { ATTACH, DERIVATION, SOURCE, foreign } from './base/protocol.js';
-export { FloeError, badName, badOption, badTime, draftEnded, messageOf, nearest } from './base/errors.js';
+export { FloeError, badName, brokenRule, badOption, badTime, draftEnded, messageOf, nearest } from './base/errors.js';
 export { faceOf } from './base/face.js';
 export { milliseconds, stopwatch, timer } from './base/host.js';
 export { DEV } from './base/mode.js';
@@ -53,9 +53,11 @@ export { readinessOf } from './features/readiness.js';
 export type { Readiness } from './features/readiness.js';
 export { withAdapter, outsideSetup, reportNoScope, unprovidedRuntime } from './provided.js';
 export { Selected } from './features/selected.js';
-export { isWatched, liveSources, observeIn, readerOf, runNamed, runsUnderWay } from './features/live.js';
+export { isWatched, liveSources, observeIn, readerOf, runNamed, runsIn, runsUnderWay } from './features/live.js';
 export type { Dependency, LiveSource } from './features/live.js';
-export { rebasing } from './features/rebasing/feature.js';
+export { Rebasing, rebasing } from './features/rebasing/feature.js';
+export type { TaskRun } from './features/tasks/run.js';
+export { isStatuses, statusEntries, type Statuses } from './features/tasks/statuses.js';
 export { timeTravel } from './features/time-travel.js';
 export type { TimeTravel } from './features/time-travel.js';
 export { aboutOf } from './kernel/about.js';

@@ -1,5 +1,6 @@
 import type { Clock } from '../core/index.js';
 import { badTime, milliseconds } from '../core/internal.js';
+import { rest } from './quiet.js';
 
 /** A clock that stands still until it is moved by hand. */
 export interface HandClock extends Clock {
@@ -19,28 +20,6 @@ interface ClockWait {
   readonly fn: () => void;
   stopped: boolean;
 }
-
-/** What the host has of this. */
-const { MessageChannel, setTimeout } = globalThis as unknown as {
-  readonly MessageChannel?: new () => {
-    readonly port1: { onmessage: ((message: unknown) => void) | null; close(): void };
-    readonly port2: { postMessage(message: unknown): void };
-  };
-  readonly setTimeout: (fn: () => void) => unknown;
-};
-
-/** Fulfilled when everything has happened that needs no time: promises come before messages, however many follow each other. */
-const rest = (): Promise<void> =>
-  new Promise((resolve) => {
-    // Tests may replace timers; they replace no messages.
-    if (!MessageChannel) return void setTimeout(resolve);
-    const { port1, port2 } = new MessageChannel();
-    port1.onmessage = () => {
-      port1.close();
-      resolve();
-    };
-    port2.postMessage(undefined);
-  });
 
 /**
  * A clock for tests, which do not wait in real time.

@@ -3,9 +3,12 @@ import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { createRuntime, store, type AnyAction } from 'floe';
 import { tableOf } from 'floe/entities';
-import { explore } from 'floe/testing';
-import { codeOf, failure } from '../support/failures.js';
+import { explore, type StoryStep } from 'floe/testing';
+import { codeOf } from '../support/failures.js';
 import { runs } from '../support/runs.js';
+
+const actionsOf = (story: readonly StoryStep[]): AnyAction[] =>
+  story.flatMap((step) => (step.does === 'dispatch' ? [step.action] : []));
 
 /** A level that turns round at `size`, and how it moves. */
 const declare = (size: number, banned: number) => {
@@ -19,16 +22,16 @@ const declare = (size: number, banned: number) => {
   return { stores: [tide, log], tide, moved };
 };
 
-test('what explore finds is what a search through the numbers finds', () => {
-  fc.assert(
-    fc.property(
+test('what explore finds is what a search through the numbers finds', async () => {
+  await fc.assert(
+    fc.asyncProperty(
       fc.integer({ min: 2, max: 40 }),
       fc.nat(40),
       fc.uniqueArray(fc.nat(9), { minLength: 1, maxLength: 4 }),
       fc.integer({ min: 1, max: 9 }),
-      (size, banned, moves, steps) => {
+      async (size, banned, moves, steps) => {
         const { stores, tide, moved } = declare(size, banned);
-        const found = explore({ stores, examples: moves.map((by) => moved(by)), steps });
+        const found = await explore({ stores, examples: moves.map((by) => moved(by)), steps });
         /** How far each level is away. */
         const distances = new Map(banned === 0 ? [] : [[0, 0]]);
         let broken = banned === 0 ? 0 : Infinity;
@@ -45,15 +48,15 @@ test('what explore finds is what a search through the numbers finds', () => {
           Math.max(0, ...distances.values()),
           complete && broken === Infinity,
         ]);
-        expect(found.broken.map(({ what, actions }) => [what, actions.length])).toEqual(
+        expect(found.broken.map(({ what, story }) => [what, story.length])).toEqual(
           broken === Infinity ? [] : [['tide.not too high', broken]],
         );
-        expect(found.failures.map(({ actions }) => actions)).toEqual(
+        expect(found.failures.map(({ story }) => actionsOf(story))).toEqual(
           moves.includes(7) && banned !== 0 ? [[moved(7)]] : [],
         );
         // A runtime refuses the last action of the way, and takes those before it.
         const runtime = createRuntime({ stores, invariants: 'refuse' });
-        const way = [...(found.broken.at(0)?.actions ?? [])];
+        const way = [...actionsOf(found.broken.at(0)?.story ?? [])];
         const last = way.pop();
         for (const action of way) expect(runtime.dispatch(action)).toBe('applied');
         if (last) expect(codeOf(() => runtime.dispatch(last))).toBe('FLOE_INVARIANT_BROKEN');
@@ -68,9 +71,9 @@ describe('explore', () => {
   const { stores, tide, moved } = declare(40, 9);
   const reset = tide.action('emptied', () => ({ level: 0 }));
 
-  test('asks functions for the actions that make sense in a state, and lists what no example is of', () => {
+  test('asks functions for the actions that make sense in a state, and lists what no example is of', async () => {
     const onState = (done: number, known: number): void => expect(done).toBeLessThanOrEqual(known);
-    const { states, tried, untried, complete } = explore({
+    const { states, tried, untried, complete } = await explore({
       stores,
       examples: [(read) => (read(tide).level < 3 ? [moved(1)] : [])],
       onState,
@@ -79,7 +82,7 @@ describe('explore', () => {
     expect(tried).toEqual([{ type: 'tide.moved', applied: 3, unchanged: 0, failed: 0, broke: 0 }]);
   });
 
-  test('knows a state again that another order of the actions has made, whatever it holds', () => {
+  test('knows a state again that another order of the actions has made, whatever it holds', async () => {
     const port = store('port', () => ({
       rows: tableOf<{ at: Date | null }>([['v1', { at: null }]]),
       list: [{ tags: new Set<string>() }, { tags: new Set<string>() }],
@@ -91,19 +94,21 @@ describe('explore', () => {
       port.action('tagged', (draft) => void (draft.list[1].tags = new Set(['late'])))(),
       port.action('typed', (draft) => void (draft.deep.a.b = 1))(),
     ];
-    expect(explore({ stores: [port], examples })).toMatchObject({ states: 16, steps: 4, complete: true });
+    expect(await explore({ stores: [port], examples })).toMatchObject({ states: 16, steps: 4, complete: true });
   });
 
-  test('stops at so many states, and says that there are more', () => {
-    expect(explore({ stores, examples: [moved(1)], states: 3 })).toMatchObject({ states: 3, complete: false });
+  test('stops at so many states, and says that there are more', async () => {
+    expect(await explore({ stores, examples: [moved(1)], states: 3 })).toMatchObject({ states: 3, complete: false });
   });
 
-  test('refuses what is no option, no list, no count and no action of the model', () => {
+  test('refuses what is no option, no list, no count and no action of the model', async () => {
     const examples: readonly AnyAction[] = [{ type: 'tide.mowed' }];
-    expect(failure(() => explore({ stores, examples })).message).toContain("'tide.moved'");
+    await expect(explore({ stores, examples })).rejects.toThrow("'tide.moved'");
     for (const wrong of [{ steps: 0 }, { states: 1.5 }, { examples: {} }, { stores: tide }])
-      expect(codeOf(() => explore({ stores, examples: [], ...wrong } as never))).toBe('FLOE_BAD_OPTION');
-    expect(codeOf(() => explore({ stores, examples: [], depth: 3 } as never))).toBe('FLOE_UNKNOWN_OPTION');
+      await expect(explore({ stores, examples: [], ...wrong } as never)).rejects.toMatchObject({ code: 'FLOE_BAD_OPTION' });
+    await expect(explore({ stores, examples: [], depth: 3 } as never)).rejects.toMatchObject({
+      code: 'FLOE_UNKNOWN_OPTION',
+    });
     const level = tide.selector('level', (state) => state.level);
     for (const [example, words] of [
       [moved, "is the creator of 'tide.moved'; call it"],
@@ -111,6 +116,6 @@ describe('explore', () => {
       [() => moved(1), 'a list of actions'],
       [(read: (source: unknown) => number) => (read(level) > 0 ? [] : []), 'not selectors'],
     ] as const)
-      expect(() => explore({ stores, examples: [example] } as never)).toThrow(words);
+      await expect(explore({ stores, examples: [example] } as never)).rejects.toThrow(words);
   });
 });

@@ -52,10 +52,12 @@ export interface UnderWay {
 }
 
 /** The runs that are under way. */
-export const runsUnderWay = ({ features }: Extensible): readonly UnderWay[] =>
-  Array.from(features, (hooks) => [...((hooks as Partial<Tasks>).runs?.tasks.underWay() ?? [])])
-    .flat()
-    .map((run) => ({ id: run.id, waitsFor: waitsOf(run), cancel: (reason) => run.cancel(reason) }));
+export const runsUnderWay = (kernel: Extensible): readonly UnderWay[] =>
+  runsIn(kernel).map((run) => ({ id: run.id, waitsFor: waitsOf(run), cancel: (reason) => run.cancel(reason) }));
+
+/** The runs themselves, those that wait for their turn among them. */
+export const runsIn = ({ features }: Extensible): readonly TaskRun[] =>
+  Array.from(features, (hooks) => [...((hooks as Partial<Tasks>).runs?.tasks.underWay() ?? [])]).flat();
 
 function waitsOf({ waits, children = new Set(), used = new Set() }: TaskRun): readonly string[] {
   const waited = [...(waits?.pending ?? [])].flatMap(({ what }) => what || []);

@@ -25,6 +25,7 @@ const HOOKS = Object.keys({
   running: 0,
   settled: 0,
   working: 0,
+  context: 0,
   run: 0,
   begin: 0,
   tasks: 0,

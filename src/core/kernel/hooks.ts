@@ -110,6 +110,8 @@ export interface Hooks {
    * Where the work is asynchronous, that is a promise.
    */
   working?<T>(run: RunNote, work: () => T): T;
+  /** What a run works with, or something in its place, which has the same members. */
+  context?(run: { readonly id: number }, context: object): object;
   /** Runs what a call says: `runtime.run`. */
   run?(call: unknown): unknown;
   /** Starts tasks that begin by themselves. */

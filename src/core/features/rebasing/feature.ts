@@ -43,8 +43,8 @@ function chainOf(innermost: Transaction | undefined): readonly Transaction[] {
 }
 
 export class Rebasing implements Hooks {
-  /** There while something is open. */
-  private log: PendingLog | undefined;
+  /** There while something is open. Tools look at it. */
+  log: PendingLog | undefined;
   /** What is reverted together when the batch or the transaction ends. */
   private joint: { readonly run: number | undefined; readonly entries: PendingAction[] } | undefined;
 

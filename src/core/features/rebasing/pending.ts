@@ -45,11 +45,12 @@ export interface Recomputed {
 }
 
 export class PendingLog {
-  private entries: PendingAction[] = [];
+  /** Tools look at them, and at the states before the first one. */
+  entries: PendingAction[] = [];
 
   /** @param base the states of all stores before the first entry */
   constructor(
-    private readonly base: Map<Cell, unknown>,
+    readonly base: Map<Cell, unknown>,
     private readonly kernel: Extensible,
   ) {}
 

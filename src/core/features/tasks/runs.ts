@@ -17,12 +17,15 @@ import { ActionListeners } from './action-listeners.js';
 import { RunNotes } from './run-notes.js';
 import { countBegin, countEnd, TaskRuns, type ConcurrencyGroup, type RunsOfTask } from './task-runs.js';
 import type { Call, TaskDefinition } from './definition.js';
+import type { TaskContext } from './types.js';
 import type { Cause, Transition } from '../../kernel/transition.js';
 
-/** In what features put around the work of a run. */
-function inContext({ kernel }: RunHost, run: TaskRun, work: () => unknown): unknown {
-  let all = work;
+/** The work of a run, in what features put around it. */
+function workOf({ kernel }: RunHost, run: TaskRun, given: object): unknown {
+  let context = given;
+  let all = (): unknown => run.task.work(context as TaskContext, ...(run.args as never[]));
   for (const hooks of kernel.features) {
+    if (hooks.context) context = hooks.context(run, context);
     if (!hooks.working) continue;
     const inner = all;
     all = () => hooks.working!(run.note('running'), inner);
@@ -170,7 +173,7 @@ export class Runs {
     let result: unknown;
     run.working(true);
     try {
-      result = inContext(this.host, run, () => run.task.work(contextOf(this, run), ...(run.args as never[])));
+      result = workOf(this.host, run, contextOf(this, run));
     } catch (error) {
       return this.fail(run, error);
     } finally {

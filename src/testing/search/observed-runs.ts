@@ -1,0 +1,203 @@
+// What runs of tasks were given. The work of a run is a function of it: where two runs of one task were given the same, they go on in
+// the same way, whatever else is pending.
+import type { TaskRun } from '../../core/internal.js';
+import { definitionOf, isKeyed, isContainer, messageOf, StoreDefinition, typesOf } from '../../core/internal.js';
+import type { AnyAction, AnyCreator, AnyStore, Need, Read, TaskContext } from '../../core/index.js';
+import { searchLoop } from '../errors.js';
+import { mixed, hashOfText, type DataHashes } from './data-hashes.js';
+import { touched, type Footprint } from './footprint.js';
+import type { HeldClock } from './held-clock.js';
+
+/** A run, and what it was given. */
+export interface ObservedRun {
+  readonly run: TaskRun;
+  readonly parent: ObservedRun | undefined;
+  /** Two numbers of 32 bits that stand for all that it was given, in that order. */
+  a: number;
+  b: number;
+  /** Calls of needs that it made so far. */
+  calls: number;
+  /** Of those, how many have no response. */
+  pending: number;
+}
+
+/** What observing needs of the story that is played. */
+export interface StoryHost {
+  readonly hashes: DataHashes;
+  readonly clock: HeldClock;
+  footprint: Footprint;
+  /** What a call of `use` gives. */
+  serve(need: Need<unknown>, run: ObservedRun, given: () => unknown): unknown;
+  /** A dispatch of a run. */
+  dispatching(action: AnyAction): void;
+  /** A change threw. */
+  threw(error: unknown): void;
+}
+
+/** So many calls of a context without a pause are taken for an endless loop. */
+const MOST_CALLS = 10_000;
+
+const names = ['dispatched', 'read', 'ran', 'optimistic', 'slept', 'got', 'now', 'random', 'ended', 'response'] as const;
+const NUMBER = Object.fromEntries(names.map((name) => [name, hashOfText(name)])) as Record<(typeof names)[number], number>;
+
+export class ObservedRuns {
+  readonly all = new Map<number, ObservedRun>();
+  /** The first task that went round without a pause. */
+  looping: string | undefined;
+  private calls = 0;
+
+  constructor(private readonly host: StoryHost) {}
+
+  /** Everything is quiet: counting begins again. */
+  paused(): void {
+    this.calls = 0;
+  }
+
+  of(run: TaskRun): ObservedRun {
+    let known = this.all.get(run.id);
+    if (!known) {
+      const parent = run.parent && this.of(run.parent);
+      const { hashes } = this.host;
+      const begun = mixed(hashOfText(run.task.name), hashes.of(run.args));
+      known = { run, parent, a: begun, b: ~begun, calls: 0, pending: 0 };
+      this.all.set(run.id, known);
+    }
+    this.host.footprint.writes.add(touched.run(run.id));
+    return known;
+  }
+
+  /** A name that two runs share that were given the same, and were run by such. */
+  nameOf({ run, parent, a, b }: ObservedRun): string {
+    const own = `${a.toString(36)}.${b.toString(36)}.${run.attempt}${run.ended ? '!' : ''}`;
+    return parent ? `${own}<${this.nameOf(parent)}` : own;
+  }
+
+  give(to: ObservedRun, what: keyof typeof NUMBER, value: unknown): void {
+    const hash = mixed(NUMBER[what], this.hashOf(value));
+    to.a = mixed(to.a, hash);
+    to.b = (Math.imul(to.b, 31) + hash) | 0;
+    this.host.footprint.writes.add(touched.run(to.run.id));
+  }
+
+  /** Values of selectors may be rows of a view, or anything else that state cannot be. */
+  private hashOf(value: unknown): number {
+    const { hashes } = this.host;
+    if (typeof value !== 'object' || value === null || isContainer(value) || isKeyed(value)) return hashes.of(value);
+    if (value instanceof Error) return hashOfText(messageOf(value));
+    try {
+      if (Symbol.iterator in value && !(value instanceof Map || value instanceof Set))
+        return hashes.of(Array.from(value as Iterable<unknown>));
+      return hashes.of(value);
+    } catch {
+      return 0;
+    }
+  }
+
+  private count(run: ObservedRun): void {
+    if (++this.calls <= MOST_CALLS) return;
+    this.looping ??= run.run.task.name;
+    throw searchLoop(run.run.task.name);
+  }
+
+  /** The work of a run, observed: what becomes of it is given to the run that called it. */
+  work<T>(id: number, work: () => T): T {
+    const result = work();
+    const child = this.all.get(id);
+    const { parent, run } = child ?? {};
+    if (!parent || !run) return result;
+    const ended = (how: string, value: unknown): void => {
+      const mayRetry = how === 'failed' && run.attempt <= (run.task.options.retry?.times ?? 0);
+      if (!mayRetry) this.give(parent, 'ended', [this.nameOf(child!), how, this.hashOf(value)]);
+    };
+    if (typeof (result as { then?: unknown } | undefined)?.then === 'function')
+      (result as unknown as Promise<unknown>).then(
+        (value) => ended('done', value),
+        (error) => ended('failed', error),
+      );
+    else ended('done', result);
+    return result;
+  }
+
+  /** What a run works with, observed. */
+  context(run: TaskRun, context: TaskContext): TaskContext {
+    const { host } = this;
+    const observed = this.of(run);
+    const counted = <A extends readonly unknown[], R>(fn: (...args: A) => R): ((...args: A) => R) => {
+      return (...args) => {
+        this.count(observed);
+        return fn(...args);
+      };
+    };
+    const given = <R>(what: keyof typeof NUMBER, value: R, as: unknown = value): R => {
+      this.give(observed, what, as);
+      return value;
+    };
+    const later = <P extends Promise<unknown>>(promise: P, what: 'slept' | 'got'): P => {
+      // What it waited for and did not get it learns by its end.
+      promise.then((value) => given(what, value), () => undefined);
+      return promise;
+    };
+    const asking = (types: readonly string[]): void => {
+      for (const type of types) host.footprint.reads.add(touched.type(type));
+    };
+    const acting = <R>(what: 'dispatched' | 'optimistic', action: AnyAction, act: () => R, result: (of: R) => unknown): R => {
+      host.dispatching(action);
+      try {
+        const done = act();
+        given(what, result(done));
+        return done;
+      } catch (error) {
+        given(what, error);
+        host.threw(error);
+        throw error;
+      }
+    };
+    return {
+      dispatch: counted((action) => acting('dispatched', action, () => context.dispatch(action), (of) => of)),
+      optimistic: counted((action) => acting('optimistic', action, () => context.optimistic(action), ({ result }) => result)),
+      read: counted((source: never) => {
+        this.reads(source);
+        return given('read', context.read(source));
+      }) as Read,
+      atomic: context.atomic,
+      run: counted((call) => context.run(call)) as TaskContext['run'],
+      use: counted((need: Need<unknown>) => host.serve(need, observed, () => context.use(need))) as TaskContext['use'],
+      get signal() {
+        return context.signal;
+      },
+      sleep: counted((ms) => {
+        host.clock.sleeper = run.id;
+        try {
+          return later(context.sleep(ms), 'slept');
+        } finally {
+          host.clock.sleeper = undefined;
+        }
+      }),
+      next: counted((actions: AnyCreator | readonly AnyCreator[]) => {
+        asking(typesOf(actions));
+        return later(context.next(actions as AnyCreator), 'got');
+      }) as TaskContext['next'],
+      each: counted((actions: AnyCreator | readonly AnyCreator[]) => {
+        asking(typesOf(actions));
+        const all = context.each(actions as AnyCreator);
+        const next = all.next.bind(all);
+        return Object.assign(all, { next: () => (this.count(observed), later(next(), 'got')) });
+      }) as TaskContext['each'],
+      now: counted(() => {
+        host.clock.isRead = true;
+        return given('now', context.now());
+      }),
+      random: counted(() => {
+        host.footprint.writes.add(touched.random);
+        return given('random', context.random());
+      }),
+    };
+  }
+
+  private reads(source: AnyStore | ((...args: never) => unknown)): void {
+    const { footprint } = this.host;
+    const definition: unknown = typeof source === 'function' ? undefined : definitionOf(source);
+    if (definition instanceof StoreDefinition) footprint.reads.add(touched.store(definition.name));
+    else footprint.readsAll = true;
+  }
+}
