@@ -71,12 +71,12 @@ export class RunSearch {
       onState?.(++this.done, this.count);
     }
     const { broken } = this;
-    const handled = new Set(this.stores.flatMap((store) => [...store.changes.keys()]));
     const all = [...this.found.values()];
+    const handled = new Set(this.stores.flatMap((store) => [...store.changes.keys()]));
     return {
       states: this.count,
       steps: this.byStep.length - 1,
-      complete: !this.isCut && broken.length === 0,
+      complete: !this.isCut && !all.some(hides),
       tried: [...this.tried.values()],
       untried: [...handled].filter((type) => !this.tried.has(type)),
       broken,
@@ -96,7 +96,7 @@ export class RunSearch {
     playing.close();
     for (const one of seen) this.found.set(`${one.kind} ${one.what}`, { ...one, story: [] });
     const place = this.place({ from: undefined, choice: undefined, steps: 0, key }, new Map());
-    if (seen.some(isBroken)) place.isWaiting = false;
+    if (seen.some(ends)) place.isWaiting = false;
   }
 
   private place(of: Pick<Place, 'from' | 'choice' | 'steps' | 'key'>, sleeping: Place['sleeping']): Place {
@@ -156,7 +156,7 @@ export class RunSearch {
     const seen = playing.judge();
     const key = this.keyOf(playing);
     playing.close();
-    const broke = seen.some(isBroken);
+    const broke = seen.some(ends);
     if (tally) {
       if (seen.some(({ kind }) => kind === 'change')) tally.failed++;
       else if (broke) tally.broke++;
@@ -285,6 +285,10 @@ export class RunSearch {
 
 /** What must not be; the others may be meant. */
 const isBroken = ({ kind }: Seen): boolean => kind !== 'change' && kind !== 'unseen';
+/** Beyond which nothing is tried; what is not as it should be at rest may yet become so. */
+const ends = ({ kind }: Seen): boolean => kind === 'rule' || kind === 'loop';
+/** Beyond which not everything can be tried. */
+const hides = (seen: Seen): boolean => ends(seen) || seen.kind === 'under way';
 
 const statusHashes = new WeakMap<object, number>();
 
