@@ -1,9 +1,10 @@
-// `npm run bench`: prints each ratio, and writes docs/benchmarks.md. `npm run bench -- inspector`, `cliffs`,
+// `npm run bench`: prints each ratio, and writes docs/benchmarks.md. `npm run bench -- inspector`, `cliffs`, `explore`,
 // `frameworks` and `sizes` measure these rows alone, and put them in the place of those that the file has.
 import { readFileSync, writeFileSync } from 'node:fs';
 import { execFileSync } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
 import { rows as cliffRows } from './cliffs.mjs';
+import { rows as exploreRows } from './explore.mjs';
 import { rows as frameworkRows } from './frameworks.mjs';
 import { diamond } from './model.mjs';
 import { rows } from './row.mjs';
@@ -23,7 +24,7 @@ const script = fileURLToPath(new URL('row.mjs', import.meta.url));
 const number = new Intl.NumberFormat('en', { maximumFractionDigits: 0 });
 const only = process.argv[2];
 /** Rows that can be measured alone. */
-const groups = { inspector: inspectorRows, cliffs: cliffRows, frameworks: frameworkRows };
+const groups = { inspector: inspectorRows, cliffs: cliffRows, frameworks: frameworkRows, explore: exploreRows };
 for (const [i, row] of rows.entries()) {
   if (only && !groups[only]?.includes(row)) continue;
   const { work, against, most, least, unit = 'ns', mode = 'production' } = row;

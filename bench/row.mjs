@@ -1,6 +1,7 @@
 // Run by index.mjs, each row in a process of its own: no row pays for what another has left behind.
 import { rows as cliffRows } from './cliffs.mjs';
 import { rows as entityRows } from './entities.mjs';
+import { rows as exploreRows } from './explore.mjs';
 import { rows as frameworkRows } from './frameworks.mjs';
 import { rows as inspectorRows } from './inspector.mjs';
 import { rows as modelRows } from './model.mjs';
@@ -18,6 +19,7 @@ export const rows = [
   ...reactRows,
   ...frameworkRows,
   ...inspectorRows,
+  ...exploreRows,
   ...cliffRows,
 ];
 

@@ -2,10 +2,17 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { dirname } from 'node:path';
 import colours from 'picocolors';
-import { definitionOf, encode, STILL } from '../core/internal.js';
-import { createRuntime, type AnyAction } from '../core/index.js';
-import { explore, type Example, type Exploration, type Finding, type StoryStep } from '../testing/index.js';
-import { recording } from '../trace/index.js';
+import { definitionOf, encode } from '../core/internal.js';
+import type { AnyAction } from '../core/index.js';
+import {
+  explore,
+  storyTrace,
+  type Example,
+  type Exploration,
+  type ExploreOptions,
+  type Finding,
+  type StoryStep,
+} from '../testing/index.js';
 import { badExample, fileUnwritable, noExamples } from './errors.js';
 import { readTraceFile } from './input.js';
 import { modelIn, type ModelModule } from './model.js';
@@ -18,44 +25,66 @@ export interface ExploreCommandOptions {
   readonly trace?: string;
   readonly steps?: string;
   readonly states?: string;
+  readonly seconds?: string;
+  readonly first?: boolean;
+  readonly cancels?: boolean;
   readonly save?: string;
   readonly json?: boolean;
 }
 
-/** Gives the exit code: 1 where a rule does not hold somewhere. */
-export async function exploreModel(options: ExploreCommandOptions, out: Output): Promise<0 | 1> {
-  const { trace, save, json } = options;
-  const [steps, states] = [countOf('--steps', options.steps), countOf('--states', options.states)];
-  const model = await modelIn(options.model, out);
-  const { file } = model;
-  const examples = [...examplesOf(file, model), ...(trace === undefined ? [] : await recordedActions(trace, out))];
-  if (examples.length === 0) throw noExamples(file);
+/** Gives the exit code: 1 where something was found that must not be. */
+export async function exploreModel(given: ExploreCommandOptions, out: Output): Promise<0 | 1> {
+  const { trace, save, json } = given;
+  const [steps, states] = [countOf('--steps', given.steps), countOf('--states', given.states)];
+  const seconds = countOf('--seconds', given.seconds);
+  const model = await modelIn(given.model, out);
+  const examples = [...examplesOf(model), ...(trace === undefined ? [] : await recordedActions(trace, out))];
+  if (examples.length === 0) throw noExamples(model.file);
   const progress = progressOf(out);
-  const found = await explore({
+  const options: ExploreOptions = {
     stores: model.stores,
     examples,
+    ...fromModel(model),
     ...(steps !== undefined && { steps }),
     ...(states !== undefined && { states }),
+    ...(seconds !== undefined && { time: seconds * 1000 }),
+    ...(given.first && { first: true }),
+    ...(given.cancels && { cancels: true }),
     onState: (done, known) => progress(() => `${done} of ${known} states looked into`),
-  });
+  };
+  const found = await explore(options);
   const [first] = found.broken as readonly (Finding | undefined)[];
-  if (save !== undefined && first) saveTrace(save, model, first.story.flatMap((step) => (step.does === 'dispatch' ? [step.action] : [])));
+  if (save !== undefined && first) await saveStory(save, options, first);
   if (json) {
     const encoded = ({ story, ...rest }: Finding): object => ({ ...rest, story: story.map(encode) });
     out.result(jsonOf({ ...found, broken: found.broken.map(encoded), failures: found.failures.map(encoded) }));
-  } else show(found, hasRules(model), out);
+  } else show(found, options, out);
   if (save !== undefined && !json)
-    out.talk(first ? colours.dim(`\nfloe inspect ${save} shows that way.`) : colours.dim('\nNothing was saved.'));
+    out.talk(
+      first
+        ? colours.dim(`\nfloe inspect ${save} shows that story, and floe write-test ${save} writes its test.`)
+        : colours.dim('\nNothing was saved.'),
+    );
   return first ? 1 : 0;
 }
 
-const hasRules = ({ stores }: ModelModule): boolean =>
-  stores.some((store) => definitionOf(store).invariants.length > 0);
+const hasRules = ({ stores, atRest }: ExploreOptions): boolean =>
+  atRest !== undefined || stores.some((store) => definitionOf(store).invariants.length > 0);
 
-function examplesOf(file: string, { examples = [] }: ModelModule): readonly Example[] {
+/** What else a module of examples exports under the names of the options. */
+function fromModel({ named }: ModelModule): Partial<ExploreOptions> {
+  const options: Record<string, unknown> = {};
+  for (const name of ['needs', 'tasks', 'interceptors', 'atRest', 'cancels'] as const)
+    if (named[name] !== undefined) options[name] = named[name];
+  return options;
+}
+
+function examplesOf({ file, named: { examples = [] } }: ModelModule): readonly Example[] {
   if (!Array.isArray(examples)) throw noExamples(file);
   const isExample = (one: unknown): boolean =>
-    (typeof one === 'function' && !('type' in one)) || typeof (one as { type?: unknown } | null)?.type === 'string';
+    (typeof one === 'function' && !('type' in one || 'definition' in one)) ||
+    typeof (one as { type?: unknown } | null)?.type === 'string' ||
+    (typeof one === 'object' && one !== null && 'task' in one);
   const wrong = examples.findIndex((one) => !isExample(one) || (typeof one === 'function' && 'made' in one));
   if (wrong >= 0) throw badExample(file, wrong);
   return examples as readonly Example[];
@@ -69,44 +98,38 @@ async function recordedActions(file: string, out: Output): Promise<readonly AnyA
   return [...actions.values()];
 }
 
-/** The way as a trace, for the inspector, `floe replay` and `floe write-test`. */
-function saveTrace(file: string, { stores }: ModelModule, actions: readonly AnyAction[]): void {
-  // No task of the application runs: what it would ask of an office is not asked.
-  const runtime = createRuntime({ stores, trace: recording(), [STILL]: true, onProblem: () => undefined });
-  for (const action of actions) runtime.dispatch(action);
+/** The story as a trace, for the inspector, `floe replay` and `floe write-test`. */
+async function saveStory(file: string, options: ExploreOptions, finding: Finding): Promise<void> {
+  const text = await storyTrace(options, finding);
   try {
     mkdirSync(dirname(file), { recursive: true });
-    writeFileSync(file, runtime.trace.export());
+    writeFileSync(file, text);
   } catch (cause) {
     throw fileUnwritable(file, cause);
   }
-  void runtime.close();
 }
 
-function show(found: Exploration, isRuled: boolean, out: Output): void {
+function show(found: Exploration, options: ExploreOptions, out: Output): void {
   const { states, steps, complete, tried, untried, broken, failures } = found;
-  const reach = `${counted(states, 'state')}, up to ${counted(steps, 'action')} from the beginning`;
+  const reach = `${counted(states, 'state')}, up to ${counted(steps, 'step')} from the beginning`;
   const rest = complete
-    ? ' That is all that these actions can reach.'
+    ? ' That is all that can be reached.'
     : broken.length > 0
-      ? ' More lie beyond: --steps and --states, and what follows a broken rule.'
-      : ' More lie beyond: --steps and --states.';
-  if (!isRuled) out.result(`The model has no rules (store.invariant). ${reach}.${rest}`);
-  else if (broken.length === 0) out.result(`${colours.green('Every rule holds')} in ${reach}.${rest}`);
-  else {
-    const rules = counted(broken.length, 'rule does', 'rules do');
-    out.result(`${colours.red(`${rules} not hold`)} in some of ${reach}.${rest}`);
-  }
+      ? ' More may lie beyond: --steps, --states, --seconds, and what follows a broken rule.'
+      : ' More lie beyond: --steps, --states and --seconds.';
+  if (broken.length > 0)
+    out.result(`${colours.red(`${counted(broken.length, 'fault')} found`)} in ${reach}.${rest}`);
+  else if (!hasRules(options)) out.result(`The model has no rules (store.invariant). ${reach}.${rest}`);
+  else out.result(`${colours.green('Every rule holds')} in ${reach}.${rest}`);
   for (const finding of broken) {
     out.result('');
-    const threw = finding.threw === undefined ? '' : `; it threw: ${shown(finding.threw)}`;
-    out.result(`${colours.bold(`'${shown(finding.what)}'`)} does not hold${threw}. A shortest way there:`);
+    out.result(wrapped([headOf(finding)], 0));
     showWay(finding.story, out);
   }
   out.result('');
   const columns = new Columns(
     out,
-    ['action', 'applied', 'unchanged', 'failed', 'broke a rule'],
+    ['action or task', 'applied', 'unchanged', 'failed', 'broke a rule'],
     ['left', ...(['right', 'right', 'right', 'right'] as const)],
   );
   const number = (count: number, tone: (text: string) => string = String): string =>
@@ -135,4 +158,15 @@ function show(found: Exploration, isRuled: boolean, out: Output): void {
 function showWay(story: readonly StoryStep[], out: Output): void {
   if (story.length === 0) out.result('  The stores begin like that.');
   for (const [i, { says }] of story.entries()) out.result(`  ${String(i + 1).padStart(2)}  ${shown(says)}`);
+}
+
+/** What was found, in a sentence. */
+function headOf({ kind, what, threw }: Finding): string {
+  const because = threw === undefined ? '' : `; it threw: ${shown(threw)}`;
+  const found = shown(what);
+  if (kind === 'rule') return `${colours.bold(`'${found}'`)} does not hold${because}. A shortest way there:`;
+  if (kind === 'at rest')
+    return `${colours.bold(`'${found}'`)} does not hold when nothing is under way${because}. A shortest way there:`;
+  const when = kind === 'loop' ? '' : ' when nothing else is under way';
+  return `${colours.bold(found)}${when}. A shortest way there:`;
 }

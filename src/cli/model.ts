@@ -15,8 +15,8 @@ export interface ModelModule {
   readonly file: string;
   readonly stores: readonly AnyStore[];
   readonly exported: readonly unknown[];
-  /** What it exports as `examples`: actions for `floe explore`. */
-  readonly examples: unknown;
+  /** All that it exports, by name: `floe explore` takes examples, needs, tasks, interceptors and rules for rest from it. */
+  readonly named: Readonly<Record<string, unknown>>;
 }
 
 /** The stores that a module exports. */
@@ -50,7 +50,7 @@ export async function modelIn(given: string | undefined, out: Output): Promise<M
   const stores = new Set(listed.filter((one): one is StoreDefinition => one instanceof StoreDefinition));
   if (stores.size === 0)
     throw foreignIn(listed) ?? modelUnusable(file, isCommonJs(path) ? COMMON_JS : 'it exports no store');
-  return { file, stores: [...stores] as readonly unknown[] as AnyStore[], exported, examples: found.examples };
+  return { file, stores: [...stores] as readonly unknown[] as AnyStore[], exported, named: found };
 }
 
 const COMMON_JS = 'it is a CommonJS module (module.exports). Floe is a package of ES modules: write import and export';

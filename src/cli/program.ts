@@ -166,13 +166,19 @@ function declare(out: Output, exit: { code: 0 | 1 }): Command {
   program
     .command('explore')
     .description(
-      'try the actions of a model in every order, and show the shortest way to a broken rule; exit code 1 where there is one',
+      'try actions, tasks and the responses of what they need in every order, and show the shortest way to a fault; exit code 1 where there is one',
     )
-    .option('--model <file>', `${MODEL}; it also exports the list examples (actions to try)`)
+    .option(
+      '--model <file>',
+      `${MODEL}; it also exports the list examples (actions and calls of tasks to try), and, where tasks run, needs (office.outcomes({...})) and atRest (rules)`,
+    )
     .option('--trace <file>', 'also try each action that was recorded there')
-    .option('--steps <count>', 'at most so many actions one after the other; 6 without it')
+    .option('--steps <count>', 'at most so many steps one after the other; 6 without it, 12 where tasks run')
     .option('--states <count>', 'at most so many different states; 10,000 without it')
-    .option('--save <file>', 'save the first way that breaks a rule as a trace')
+    .option('--seconds <count>', 'at most so long; no limit without it')
+    .option('--first', 'end with the first fault')
+    .option('--cancels', 'also cancel each run that is under way')
+    .option('--save <file>', 'save the first fault as a trace, for floe inspect and floe write-test')
     .option('--json', 'one JSON value')
     .action(
       async (options: ExploreCommandOptions) =>

@@ -56,14 +56,15 @@ export async function writeTestFile(file: string, options: WriteTestCommandOptio
   const to = numberOf('--to', options.to);
   const branch = numberOf('--branch', options.branch);
   const trace = await readTraceFile(file, out);
-  const { stores, missing } = await storesFor(model, target, out);
+  const isStory = trace.header.story !== undefined && from === undefined && to === undefined;
+  const { stores, missing } = isStory ? ({} as Found) : await storesFor(model, target, out);
   const range = {
     ...(from !== undefined && { from }),
     ...(to !== undefined && { to }),
     ...(branch !== undefined && { branch }),
     ...(stores !== undefined && { stores }),
   };
-  const state = givenText(trace, range);
+  const state = isStory ? '' : givenText(trace, range);
   if (missing !== undefined) out.talk(missing);
   const isLong = state.length > LONGEST_GIVEN;
   if (isLong && target === undefined) throw givenNeedsFile(state.length);
@@ -90,5 +91,11 @@ export async function writeTestFile(file: string, options: WriteTestCommandOptio
   };
   write(target, source);
   if (given !== undefined) write(target.slice(0, target.length - basename(target).length) + given, state);
-  out.talk(colours.dim('\nIt passes as written: run it with Jest.'));
+  out.talk(
+    colours.dim(
+      isStory
+        ? '\nIt fails as long as the story leads there: run it with Jest.'
+        : '\nIt passes as written: run it with Jest.',
+    ),
+  );
 }

@@ -2,25 +2,31 @@
 import { FloeError } from '../core/index.js';
 
 export const noSuchCall = (
-  need: string,
   call: number,
-  calls: readonly { readonly method: string; readonly isOpen: boolean }[],
+  calls: readonly { readonly need: string; readonly method: string; readonly isOpen: boolean }[],
 ): FloeError => {
-  const listed = calls.map(({ method, isOpen }, i) => `${i + 1} ${method}${isOpen ? '' : ' (over)'}`).join(', ');
+  const listed = calls.map(
+    ({ need, method, isOpen }, i) => `${i + 1} ${nameOfCall(need, method)}${isOpen ? '' : ' (over)'}`,
+  );
   return new FloeError(
     'FLOE_NO_SUCH_CALL',
-    `'${need}' has no call ${call} that waits. Its calls: ${listed || 'none'}.`,
+    `There is no call ${call} that waits for a response. The calls so far: ${listed.join(', ') || 'none'}.`,
   );
 };
 
-export const noOutcomes = (need: string, method: string, task: string): FloeError => {
-  const call = method === '' ? need : `${need}.${method}`;
+const nameOfCall = (need: string, method: string): string => (method === '' ? need : `${need}.${method}`);
+
+export const noOutcomes = (need: string, method: string, task?: string): FloeError => {
   const write = method === '' ? `${need}.outcomes([...])` : `${need}.outcomes({ ${method}: [...] })`;
+  const by = task === undefined ? '' : ` by the task '${task}'`;
   return new FloeError(
     'FLOE_NO_OUTCOMES',
-    `The task '${task}' calls '${call}', and nothing says what that may come to: needs: [${write}].`,
+    `'${nameOfCall(need, method)}' is called${by}, and nothing says what that may come to: ${write}.`,
   );
 };
+
+export const noSuchTask = (name: string, known: readonly string[]): FloeError =>
+  new FloeError('FLOE_NO_SUCH_TASK', `There is no task '${name}'. There are: ${known.join(', ') || 'none'}.`);
 
 export const notRepeatable = (story: readonly string[]): FloeError =>
   new FloeError(

@@ -1,7 +1,9 @@
 // Calls of a need that wait until a test, or a search, responds.
-import type { Given, Need } from '../core/index.js';
-import { noSuchCall } from './errors.js';
+import { decode, toText } from '../core/internal.js';
+import type { Given, Need, NeedOutcomes } from '../core/index.js';
+import { noOutcomes, noSuchCall } from './errors.js';
 import { rest } from './quiet.js';
+import type { Known } from './search/exploration.js';
 
 /** The platform's `AbortSignal`, as far as it is asked here. */
 interface Signal {
@@ -75,6 +77,7 @@ export function openCall(
 
 /** One call of a need. */
 export interface HeldCall {
+  readonly need: string;
   /** Empty where the need is a function. */
   readonly method: string;
   /** Its arguments, without the signal that may end it. */
@@ -83,10 +86,10 @@ export interface HeldCall {
   readonly isOpen: boolean;
 }
 
-/** A need whose calls wait until a test responds. */
+/** Needs whose calls wait until a test responds. */
 export interface HeldCalls {
   /** For the option `needs` of `testRuntime`. */
-  readonly given: Given;
+  readonly needs: readonly Given[];
   /** What was called so far, in that order. */
   readonly calls: readonly HeldCall[];
   /**
@@ -97,40 +100,109 @@ export interface HeldCalls {
   respond(call: number, value?: unknown): Promise<void>;
   /** Lets a call fail. @throws FLOE_NO_SUCH_CALL */
   fail(call: number, error: unknown): Promise<void>;
+  /**
+   * Responds with one of the outcomes that the need was given.
+   * @param index counted from 0, in the list that `outcomes` gave for the call
+   * @throws FLOE_NO_SUCH_CALL, FLOE_NO_OUTCOMES
+   */
+  outcome(call: number, index: number): Promise<void>;
+  /** What a need knows that was given `outcomes` with something to know; as rules of `atRest` get it. */
+  readonly known: Known;
 }
 
 /**
- * Serves a need of tasks by hand: the test says when each call gets its response, and in which order.
+ * Serves needs of tasks by hand: the test says when each call gets its response, and in which order. Of what `outcomes` of a need
+ * gave, calls are noticed by what it knows, as in `explore`.
  * @example
  * const desk = heldCalls(office);
- * const runtime = testRuntime({ stores, needs: [desk.given] });
+ * const runtime = testRuntime({ stores, needs: desk.needs });
  * void runtime.run(loadVisits('2031-03-02'));
  * void runtime.run(loadVisits('2031-03-03'));
  * await desk.respond(2, [visit]);
  * await desk.respond(1, []);
  */
-export function heldCalls<T>(need: Need<T>): HeldCalls {
-  const calls: (HeldCall & { isOpen: boolean; settle: OpenCall })[] = [];
-  const stub = standIn((method, given) => {
-    const { args, signal } = dataOf(given);
-    const { promise, ...settle } = openCall(signal, () => void (call.isOpen = false));
-    const call = { method, args, isOpen: signal?.aborted !== true, settle };
-    calls.push(call);
-    return promise;
+export function heldCalls(...needs: readonly (Need<never> | Need<unknown> | NeedOutcomes)[]): HeldCalls {
+  const calls: (HeldCall & { isOpen: boolean; outcomes: readonly unknown[]; settle: OpenCall })[] = [];
+  const knownBy = new Map<string, unknown>();
+  const given = needs.map((one): Given => {
+    const need = 'need' in one ? one.need : one;
+    const service = 'need' in one ? serviceOf(one, (known) => knownBy.set(need.name, known)) : undefined;
+    const stub = standIn((method, all) => {
+      const { args, signal } = dataOf(all);
+      const outcomes = service?.(method, args) ?? [];
+      const { promise, ...settle } = openCall(signal, () => {
+        if (call) call.isOpen = false;
+      });
+      const call: (typeof calls)[number] | undefined = {
+        ...{ need: need.name, method, args, outcomes, settle },
+        isOpen: signal?.aborted !== true,
+      };
+      calls.push(call);
+      return promise;
+    });
+    return need.by(stub as never);
   });
-  const settled = async (number: number, how: 'resolve' | 'reject', value: unknown): Promise<void> => {
+  const settled = async (number: number, settle: (call: (typeof calls)[number]) => void): Promise<void> => {
     // What led to it has happened.
     await rest();
     const call = calls.at(number - 1);
-    if (!call?.isOpen || number < 1) throw noSuchCall(need.name, number, calls);
+    if (!call?.isOpen || number < 1) throw noSuchCall(number, calls);
     call.isOpen = false;
-    call.settle[how](value);
+    settle(call);
     await rest();
   };
   return {
-    given: need.by(stub as T),
+    needs: given,
     calls,
-    respond: (call, value) => settled(call, 'resolve', value),
-    fail: (call, error) => settled(call, 'reject', error),
+    respond: (call, value) => settled(call, ({ settle }) => settle.resolve(value)),
+    fail: (call, error) => settled(call, ({ settle }) => settle.reject(error)),
+    outcome: (number, index) =>
+      settled(number, ({ need, method, outcomes, settle }) => {
+        if (index >= outcomes.length) throw noOutcomes(need, method);
+        settleWith(settle, outcomes[index]);
+      }),
+    known: ((need: Need<unknown>) => knownBy.get(need.name)) as Known,
+  };
+}
+
+/** Settles a call with one of its outcomes. Returns what it came to. */
+export function settleWith(settle: OpenCall, outcome: unknown): { readonly value: unknown } | { readonly error: unknown } {
+  let error: unknown = outcome;
+  let isError = outcome instanceof Error;
+  let value = outcome;
+  if (typeof outcome === 'function') {
+    try {
+      value = (outcome as () => unknown)();
+    } catch (thrown) {
+      isError = true;
+      error = thrown;
+    }
+  }
+  if (isError) settle.reject(error);
+  else settle.resolve(value);
+  return isError ? { error } : { value };
+}
+
+type Methods = Readonly<Record<string, unknown>> | readonly unknown[] | ((...args: never[]) => unknown);
+
+/**
+ * What calls of a need may come to: a function that gives the outcomes of a call.
+ * @param knows called with a copy of what it knows, where it knows something
+ */
+export function serviceOf(
+  { outcomes }: NeedOutcomes,
+  knows: (known: unknown) => void,
+): (method: string, args: readonly unknown[]) => readonly unknown[] | undefined {
+  const [first, second] = outcomes as readonly [unknown, ((known: unknown) => Methods)?];
+  let methods = first as Methods;
+  if (second) {
+    const known: unknown = decode(JSON.parse(toText(first)));
+    knows(known);
+    methods = second(known);
+  }
+  return (method, args) => {
+    const of = method === '' ? methods : (methods as Readonly<Record<string, unknown>>)[method];
+    const given: unknown = typeof of === 'function' ? of(...(args as never[])) : of;
+    return Array.isArray(given) ? (given as readonly unknown[]) : undefined;
   };
 }

@@ -1,6 +1,7 @@
 // What the lines of a trace file have to hold.
 import { MOST_NESTED, OUTCOMES } from '../core/internal.js';
 import { notATrace, traceTooNew } from './errors.js';
+import type { StoryStep } from './story.js';
 import { TRACE_VERSION, type InteractionLine, type Step, type TraceHeader } from './step.js';
 
 /** Refuses a line where something does not hold. */
@@ -57,13 +58,18 @@ export function checkInteraction(found: Partial<Record<keyof InteractionLine, un
   check(isOptional(role, isText) && isOptional(key, isText), "'role' or 'key' is not a text");
 }
 
+/** Steps that `write-test` can tell apart. */
+const isStory = (story: unknown): boolean =>
+  Array.isArray(story) &&
+  story.every((step: unknown) => isObject(step) && isText((step as Partial<StoryStep>).does) && isText((step as Partial<StoryStep>).says));
+
 /** @throws FLOE_NOT_A_TRACE, FLOE_TRACE_TOO_NEW */
 export function toHeader(value: unknown, line: number): TraceHeader {
   const header = value as Partial<TraceHeader> | null;
   if (!isObject(header) || header.floe !== 'trace') throw notATrace(line, 'its first line is not the header');
   if (!Number.isSafeInteger(header.version) || header.version! < 1) throw notATrace(line, 'its header has no version');
   if (header.version! > TRACE_VERSION) throw traceTooNew(header.version, TRACE_VERSION);
-  const { redacted, application } = header;
+  const { redacted, application, story } = header;
   if (
     application !== undefined &&
     !(isObject(application) && isText(application.name) && isOptional(application.version, isText))
@@ -71,6 +77,8 @@ export function toHeader(value: unknown, line: number): TraceHeader {
     throw notATrace(line, "its header's 'application' has no name, or a version that is no text");
   if (redacted !== undefined && !isTexts(redacted))
     throw notATrace(line, "its header's 'redacted' is not a list of pointers");
+  if (story !== undefined && !(isObject(story) && isText(story.what) && isText(story.kind) && isStory(story.story)))
+    throw notATrace(line, "its header's 'story' is not a story");
   return header as TraceHeader;
 }
 

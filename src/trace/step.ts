@@ -1,6 +1,7 @@
 // The shapes of a recorded history. The trace file, the command line and tools share them: this is the wire format.
 import type { Actor, AnyAction, FactName, Outcome, Patch, RunNote } from '../core/index.js';
 import type { ListMoves } from '../core/internal.js';
+import type { RecordedStory } from './story.js';
 
 /**
  * The version of the trace file format.
@@ -18,6 +19,8 @@ export interface TraceHeader {
   readonly redacted?: readonly string[];
   /** What was recorded. */
   readonly application?: Application;
+  /** The story that a search found, and that this is a recording of. */
+  readonly story?: RecordedStory;
 }
 
 /** The application that a trace is of, as tools name it. */

@@ -13,11 +13,12 @@ import {
   toText,
 } from '../core/internal.js';
 import type { AnyStore, Patch } from '../core/index.js';
-import type { GivenTrace } from './file-reading.js';
+import { traceOf, type GivenTrace } from './file-reading.js';
 import { HAPPENED, isStatus, rangeOf, storeAt, type RangeOptions } from './test-range.js';
 import { literal, quoted } from './literal.js';
 import { changedPlaces } from './places.js';
 import { REDACTED } from './redaction/secrets.js';
+import { isTestable, storyTest } from './story-test.js';
 import { titleOf, type Step } from './step.js';
 import type { States } from './kept-states.js';
 
@@ -50,7 +51,8 @@ export interface WriteTestOptions {
 
 /**
  * Writes the source of a Jest test from a range of recorded steps. It passes as written, with the code that was recorded.
- * No task runs in it: what runs dispatched is dispatched.
+ * No task runs in it: what runs dispatched is dispatched. Of a story that `explore` found, tasks run, their calls get their responses in
+ * the order of the story, and the test fails as long as the story leads to what it led to.
  * @param file a trace file: its text, its lines, or what `readTrace` gave
  * @throws FLOE_NO_SUCH_STEP for a range that is not there, FLOE_NOTHING_TO_TEST where no action is in it; and as `readTrace`
  * @example
@@ -59,6 +61,14 @@ export interface WriteTestOptions {
 export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
   checkOptions('writeTest', options, ['from', 'to', 'branch', 'model', 'stores', 'title', 'source', 'given']);
   const { given, source } = options;
+  const { story } = traceOf(file).header;
+  if (story && isTestable(story) && options.from === undefined && options.to === undefined)
+    return storyTest({
+      ...story,
+      model: options.model,
+      title: options.title ?? story.what,
+      comment: comment(`Written by floe${source === undefined ? '' : ` from ${source}`}: it fails as long as the story leads there.`),
+    });
   const { steps, first, before, after, joining, dispatched } = rangeOf(file, options);
   const last = steps[steps.length - 1];
   const refuses = steps.some(

@@ -123,14 +123,22 @@ export class DataHashes {
 export function sameInOrder(a: unknown, b: unknown): boolean {
   if (Object.is(a, b)) return true;
   if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return false;
-  if (Array.isArray(a))
-    return Array.isArray(b) && a.length === b.length && a.every((part, i) => sameInOrder(part, b[i]));
+  if (Array.isArray(a)) {
+    if (!Array.isArray(b) || a.length !== b.length) return false;
+    for (let i = 0; i < a.length; i++) if (a[i] !== b[i] && !sameInOrder(a[i], b[i])) return false;
+    return true;
+  }
   if (isKeyed(a)) return isKeyed(b) && sameRows(a, b);
   if (!isContainer(a) || !isContainer(b) || Array.isArray(b))
     return !isContainer(a) && !isContainer(b) && JSON.stringify(encode(a)) === JSON.stringify(encode(b));
-  const [left, right] = [a, b] as readonly Readonly<Record<string, unknown>>[];
+  const [left, right] = [a as Readonly<Record<string, unknown>>, b as Readonly<Record<string, unknown>>];
   const [keys, others] = [Object.keys(left), Object.keys(right)];
-  return keys.length === others.length && keys.every((key, i) => key === others[i] && sameInOrder(left[key], right[key]));
+  if (keys.length !== others.length) return false;
+  for (let i = 0; i < keys.length; i++) {
+    const key = keys[i];
+    if (key !== others[i] || (left[key] !== right[key] && !sameInOrder(left[key], right[key]))) return false;
+  }
+  return true;
 }
 
 function sameRows(a: Keyed, b: Keyed): boolean {
@@ -145,6 +153,8 @@ function sameRows(a: Keyed, b: Keyed): boolean {
 
 /** What was reached, by its number. A match is confirmed by the data itself. */
 export class Reached<T> {
+  /** How many there are. */
+  count = 0;
   private readonly byHash = new Map<number, { readonly value: unknown; readonly of: T }[]>();
 
   find(hash: number, value: unknown): T | undefined {
@@ -152,6 +162,7 @@ export class Reached<T> {
   }
 
   add(hash: number, value: unknown, of: T): void {
+    this.count++;
     const known = this.byHash.get(hash);
     if (known) known.push({ value, of });
     else this.byHash.set(hash, [{ value, of }]);

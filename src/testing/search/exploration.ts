@@ -10,6 +10,7 @@ import type {
   StateReader,
   TaskCall,
 } from '../../core/index.js';
+import type { FindingKind, StoryStep } from '../../trace/index.js';
 
 /** An action or a call of a task to try, or a function that gives those to try in a state. */
 export type Example =
@@ -54,34 +55,6 @@ export interface ExploreOptions {
   readonly onState?: (done: number, known: number) => void;
 }
 
-/** What happens next in a story. `says` is a sentence about it. */
-export type StoryStep = { readonly says: string } & (
-  | { readonly does: 'dispatch'; readonly action: AnyAction }
-  | { readonly does: 'run'; readonly task: string; readonly args: readonly unknown[]; readonly run: number }
-  | ({ readonly does: 'respond' } & CallOfStory & ResponseOfStory)
-  | { readonly does: 'wait'; readonly ms: number; /** Which of the timers that are due then. */ readonly timer: number }
-  | { readonly does: 'cancel'; readonly task: string; readonly run: number }
-  | { readonly does: 'decide'; readonly action: AnyAction; readonly held: number; readonly proceeds: boolean }
-);
-
-/** A call of a need. */
-export interface CallOfStory {
-  /** Calls are counted from 1 in the order in which they are made. */
-  readonly call: number;
-  readonly need: string;
-  /** Empty where the need is a function. */
-  readonly method: string;
-  readonly args: readonly unknown[];
-  readonly task: string;
-  readonly run: number;
-}
-
-/** What a call came to: a value, or the message of an error. */
-export interface ResponseOfStory {
-  readonly value?: unknown;
-  readonly error?: string;
-}
-
 /** What became of the actions of one type, or of the starts of one task. */
 export interface Tried {
   /** The type, or the name of the task. */
@@ -94,22 +67,6 @@ export interface Tried {
   /** How often a rule did not hold after it. */
   readonly broke: number;
 }
-
-/** What a finding is about. */
-export type FindingKind =
-  /** A rule of a store, or of `atRest`, does not hold. */
-  | 'rule'
-  | 'at rest'
-  /** An optimistic action that is neither confirmed nor reverted while nothing is under way. */
-  | 'optimistic'
-  /** A run that nothing ends. */
-  | 'under way'
-  /** Tasks or watchers that go round without end. */
-  | 'loop'
-  /** A change that throws. */
-  | 'change'
-  /** A run that failed, and no caller waits for it. */
-  | 'unseen';
 
 /** Something that should not be, and a shortest story that leads there. */
 export interface Finding {

@@ -1,9 +1,12 @@
 // Tries everything that may happen in every order, breadth first: the first story that is found is one with the fewest steps.
-import { badOption, checkOptions, type DeclaredTask } from '../../core/internal.js';
-import type { Exploration, ExploreOptions } from './exploration.js';
+import { badOption, checkOptions, encode, STILL, type DeclaredTask } from '../../core/internal.js';
+import { createRuntime } from '../../core/index.js';
+import { recording, type StoryStep, type TraceHeader } from '../../trace/index.js';
+import type { Exploration, ExploreOptions, Finding } from './exploration.js';
 import { isCall } from './examples.js';
 import { ModelSearch } from './model-search.js';
 import { RunSearch } from './run-search.js';
+import { recorded } from './story.js';
 
 const OPTIONS: readonly (keyof ExploreOptions)[] = [
   'stores',
@@ -86,3 +89,26 @@ function checkNeed(given: unknown, index: number): void {
     throw badOption('explore', `needs[${index}]`, 'takes what a need gives: office.outcomes({...}) or office.by(...)');
 }
 
+/**
+ * A recording of a finding, as the text of a trace file: `floe inspect` shows it, and `floe write-test` writes the test that has the
+ * same calls respond in the same order. Where no task runs in the story, none runs in the recording.
+ * @param options those that `explore` was called with
+ * @throws FLOE_NOT_REPEATABLE where the story goes another way
+ * @example
+ * const [first] = (await explore(options)).broken;
+ * if (first) writeFileSync('way.jsonl', await storyTrace(options, first));
+ */
+export async function storyTrace(options: ExploreOptions, { kind, what, story }: Finding): Promise<string> {
+  const text = await (tasksRun(options) ? recorded(options, story) : recordedActions(options, story));
+  const end = text.indexOf('\n');
+  const header = { ...(JSON.parse(text.slice(0, end)) as TraceHeader), story: { kind, what, story: story.map(encode) } };
+  return JSON.stringify(header) + text.slice(end);
+}
+
+async function recordedActions({ stores }: ExploreOptions, story: readonly StoryStep[]): Promise<string> {
+  const runtime = createRuntime({ stores, trace: recording(), [STILL]: true, onProblem: () => undefined });
+  for (const step of story) if (step.does === 'dispatch') runtime.dispatch(step.action);
+  const text = runtime.trace.export();
+  await runtime.close();
+  return text;
+}

@@ -7,20 +7,28 @@ import {
   messageOf,
   Model,
   put,
+  type StoreChange,
   type StoreDefinition,
-  withChanges,
 } from '../../core/internal.js';
 import type { AnyAction } from '../../core/index.js';
-import { DataHashes, mixed, Reached } from './data-hashes.js';
+import { DataHashes, Reached } from './data-hashes.js';
 import { examplesIn, isCall } from './examples.js';
 import { STATES, STEPS, type Exploration, type ExploreOptions, type Finding, type Tried } from './exploration.js';
 import { dispatched } from './story.js';
 
 type States = Readonly<Record<string, unknown>>;
 
+/** The state of a store that was reached, and a number that equal ones share. */
+interface Numbered {
+  readonly state: unknown;
+  readonly number: number;
+}
+
 /** A state that was reached. */
 interface Place {
   readonly states: States;
+  /** Of the states of the stores, in their order. */
+  readonly numbers: readonly number[];
   readonly from: Place | undefined;
   readonly action: AnyAction | undefined;
   readonly steps: number;
@@ -30,7 +38,9 @@ export class ModelSearch {
   private readonly stores: readonly StoreDefinition[];
   private readonly names: readonly string[];
   private readonly model: Model;
-  private readonly known = new Reached<true>();
+  /** The states that were reached, by the numbers of the states of their stores. */
+  private readonly known = new Set<string>();
+  private readonly numbers: ReadonlyMap<string, Reached<Numbered>>;
   private readonly queue: Place[] = [];
   private readonly tried = new Map<string, { -readonly [K in keyof Tried]: Tried[K] }>();
   private readonly broken = new Map<string, Finding>();
@@ -41,15 +51,20 @@ export class ModelSearch {
     this.stores = options.stores.map(definitionOf);
     this.names = this.stores.map(({ name }) => name);
     this.model = new Model(this.stores);
+    this.numbers = new Map(this.names.map((name) => [name, new Reached()]));
   }
 
   run(): Exploration {
     const { steps = STEPS.actions, states = STATES, time = Infinity, first: isFirst, onState } = this.options;
     const end = Date.now() + time;
     const begin: Record<string, unknown> = {};
-    for (const store of this.stores) put(begin, store.name, store.begin());
-    const first: Place = { states: begin, from: undefined, action: undefined, steps: 0 };
-    this.isNew(begin, undefined);
+    const numbers = this.stores.map((store) => {
+      const { state, number } = this.numbered(store.name, store.begin(), undefined);
+      put(begin, store.name, state);
+      return number;
+    });
+    const first: Place = { states: begin, numbers, from: undefined, action: undefined, steps: 0 };
+    this.known.add(numbers.join());
     let complete = true;
     if (!this.breaks(first, this.stores)) this.queue.push(first);
     let next = 0;
@@ -60,8 +75,14 @@ export class ModelSearch {
       for (const action of this.actionsIn(reached.states)) {
         const after = this.apply(reached, action);
         if (!after) continue;
-        if (this.queue.length >= states) complete &&= this.isKnown(after.states, reached.states);
-        else if (this.isNew(after.states, reached.states)) this.queue.push(after);
+        const key = after.numbers.join();
+        if (this.known.has(key)) continue;
+        if (this.queue.length >= states) {
+          complete = false;
+          continue;
+        }
+        this.known.add(key);
+        this.queue.push(after);
       }
       onState?.(next + 1, this.queue.length);
     }
@@ -92,11 +113,11 @@ export class ModelSearch {
   }
 
   /** Whether an action leads from a state to one that is not known, or to a broken rule. */
-  private leadsOn({ states }: Place): boolean {
-    for (const action of this.actionsIn(states)) {
+  private leadsOn(place: Place): boolean {
+    for (const action of this.actionsIn(place.states)) {
       try {
-        const after = withChanges(states, this.model.apply(action, states).changed);
-        if (after !== states && !this.isKnown(after, states)) return true;
+        const { changed } = this.model.apply(action, place.states);
+        if (changed.length > 0 && !this.known.has(this.next(place, action, changed).numbers.join())) return true;
       } catch {
         // It leads nowhere.
       }
@@ -109,7 +130,7 @@ export class ModelSearch {
     let tally = this.tried.get(action.type);
     if (!tally)
       this.tried.set(action.type, (tally = { type: action.type, applied: 0, unchanged: 0, failed: 0, broke: 0 }));
-    let states: States;
+    let reached: Place;
     let touched: StoreDefinition[];
     try {
       const { changed } = this.model.apply(action, from.states);
@@ -117,7 +138,7 @@ export class ModelSearch {
         tally.unchanged++;
         return undefined;
       }
-      states = withChanges(from.states, changed);
+      reached = this.next(from, action, changed);
       touched = changed.map(({ store }) => store);
     } catch (error) {
       if (error instanceof FloeError && error.code === 'FLOE_UNKNOWN_ACTION') throw error;
@@ -126,14 +147,35 @@ export class ModelSearch {
       if (!this.failures.has(what)) this.failures.set(what, { kind: 'change', what, story: storyTo(from, action) });
       return undefined;
     }
-    const reached = { states, from, action, steps: from.steps + 1 };
     if (this.breaks(reached, touched)) {
       tally.broke++;
-      this.isNew(states, from.states);
+      this.known.add(reached.numbers.join());
       return undefined;
     }
     tally.applied++;
     return reached;
+  }
+
+  private next(from: Place, action: AnyAction, changed: readonly StoreChange[]): Place {
+    const states = { ...from.states };
+    const numbers = from.numbers.slice();
+    for (const { store, before, after } of changed) {
+      const { state, number } = this.numbered(store.name, after, before);
+      states[store.name] = state;
+      numbers[this.names.indexOf(store.name)] = number;
+    }
+    return { states, numbers, from, action, steps: from.steps + 1 };
+  }
+
+  /** A state of a store as it was reached first: what is equal is one object from then on. */
+  private numbered(store: string, state: unknown, before: unknown): Numbered {
+    const reached = this.numbers.get(store)!;
+    const hash = this.hashes.of(state, before);
+    const known = reached.find(hash, state);
+    if (known) return known;
+    const one = { state, number: reached.count };
+    reached.add(hash, state, one);
+    return one;
   }
 
   /** Whether a rule of one of these stores does not hold. */
@@ -152,24 +194,6 @@ export class ModelSearch {
       });
     });
     return isBroken;
-  }
-
-  private hashOf(states: States, before: States | undefined): number {
-    let hash = 0;
-    for (const name of this.names) hash = mixed(hash, this.hashes.of(states[name], before?.[name]));
-    return hash;
-  }
-
-  private isKnown(states: States, before: States): boolean {
-    return this.known.find(this.hashOf(states, before), states) !== undefined;
-  }
-
-  /** Knows a state from now on; whether it was not known. */
-  private isNew(states: States, before: States | undefined): boolean {
-    const hash = this.hashOf(states, before);
-    const isNew = this.known.find(hash, states) === undefined;
-    if (isNew) this.known.add(hash, states, true);
-    return isNew;
   }
 }
 

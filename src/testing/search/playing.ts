@@ -3,17 +3,15 @@ import {
   brokenRule,
   eachBroken,
   hostOf,
-  decode,
-  toText,
   FloeError,
   messageOf,
   Rebasing,
   type Extensible,
-  type StoreDefinition,
 } from '../../core/internal.js';
 import {
   createRuntime,
   type AnyAction,
+  type Attachment,
   type Given,
   type Interceptor,
   type Need,
@@ -22,23 +20,24 @@ import {
   type Runtime,
   type TaskContext,
 } from '../../core/index.js';
-import { dataOf, openCall, standIn, type OpenCall } from '../held-calls.js';
+import { dataOf, openCall, serviceOf, settleWith, standIn, type OpenCall } from '../held-calls.js';
 import { noOutcomes } from '../errors.js';
 import { quiet } from '../quiet.js';
+import { openActions, waitsForNothing } from '../story-helpers.js';
 import { nameOfData, type Choice, type NamedChoice } from './choices.js';
 import type { DataHashes } from './data-hashes.js';
 import { examplesIn, isCall } from './examples.js';
-import type { ExploreOptions, FindingKind, Known } from './exploration.js';
+import type { Known } from './exploration.js';
+import type { FindingKind, ResponseOfStory, Trace } from '../../trace/index.js';
 import { Footprint, touched } from './footprint.js';
 import { HeldClock } from './held-clock.js';
+import type { Stage } from './stage.js';
 import { ObservedRuns, type ObservedRun, type StoryHost } from './observed-runs.js';
 
 /** A call of a need that has no response so far. */
 export interface PendingCall {
   /** Counted from 1, over all needs. */
   readonly number: number;
-  /** Counted from 1 among the calls of this need. */
-  readonly ofNeed: number;
   readonly need: string;
   readonly method: string;
   readonly args: readonly unknown[];
@@ -63,16 +62,11 @@ export interface Seen {
   readonly threw?: string;
 }
 
-/** What all stories of one search share. */
-export interface Stage {
-  readonly options: ExploreOptions;
-  readonly stores: readonly StoreDefinition[];
-  /** The states that every story begins with: equal parts are the same objects. */
-  readonly initial: Readonly<Record<string, unknown>> | undefined;
-  readonly hashes: DataHashes;
+/** A need whose calls are held, and what they may come to. */
+interface Served {
+  readonly need: Need<never>;
+  readonly service: ReturnType<typeof serviceOf>;
 }
-
-type Methods = Readonly<Record<string, unknown>> | readonly unknown[] | ((...args: never[]) => unknown);
 
 export class Playing implements StoryHost {
   readonly clock = new HeldClock();
@@ -89,10 +83,14 @@ export class Playing implements StoryHost {
   /** How many calls of needs were made. */
   callCount = 0;
   private heldCount = 0;
-  private readonly callsOfNeed = new Map<string, number>();
-  private readonly served = new Map<object, { readonly need: Need<never>; readonly methods: Methods }>();
+  private readonly served = new Map<object, Served>();
+  /** What the last response was. */
+  came: ResponseOfStory = {};
 
-  constructor(readonly stage: Stage) {
+  constructor(
+    readonly stage: Stage,
+    trace?: Attachment<Trace>,
+  ) {
     const { options, initial, hashes } = stage;
     this.hashes = hashes;
     let chance = 1;
@@ -100,6 +98,7 @@ export class Playing implements StoryHost {
       stores: options.stores,
       ...(options.tasks && { tasks: options.tasks }),
       ...(initial && { initial }),
+      ...(trace && { trace }),
       needs: (options.needs ?? []).map((given) => this.given(given)),
       interceptors: (options.interceptors ?? []).map((one) => this.holding(one)),
       clock: this.clock,
@@ -160,7 +159,7 @@ export class Playing implements StoryHost {
       case 'respond': {
         const call = this.calls.get(choice.call);
         if (!call || choice.outcome >= call.outcomes.length) return false;
-        this.respond(call, call.outcomes[choice.outcome]);
+        this.respond(call, choice.outcome);
         return true;
       }
       case 'wait': {
@@ -185,25 +184,16 @@ export class Playing implements StoryHost {
     }
   }
 
-  private respond(call: PendingCall, outcome: unknown): void {
+  private respond(call: PendingCall, index: number): void {
     this.calls.delete(call.number);
     call.run.pending--;
     this.touchRun(call.run);
-    const known = this.hashes.of([call.ofRun, call.outcomes.indexOf(outcome)]);
-    let value = outcome;
-    let isError = outcome instanceof Error;
-    if (typeof outcome === 'function') {
-      this.footprint.writes.add(touched.need(call.need));
-      try {
-        value = (outcome as () => unknown)();
-      } catch (error) {
-        value = error;
-        isError = true;
-      }
-    }
-    this.runs.give(call.run, 'response', [known, isError ? messageOf(value) : undefined]);
-    if (!isError) this.runs.give(call.run, 'response', value);
-    call.settle[isError ? 'reject' : 'resolve'](value);
+    const outcome = call.outcomes[index];
+    if (typeof outcome === 'function') this.footprint.writes.add(touched.need(call.need));
+    const came = settleWith(call.settle, outcome);
+    this.came = 'error' in came ? { error: messageOf(came.error) } : { value: came.value };
+    this.runs.give(call.run, 'response', [call.ofRun, index, this.came.error]);
+    if ('value' in came) this.runs.give(call.run, 'response', came.value);
   }
 
   private touchRun(observed: ObservedRun | undefined): void {
@@ -256,8 +246,7 @@ export class Playing implements StoryHost {
   /** Runs that wait for nothing that a search holds. */
   unheld(): readonly ObservedRun[] {
     return [...this.runs.all.values()].filter(
-      ({ run, pending }) =>
-        run.phase === 'running' && pending === 0 && !run.waits?.pending.size && !run.children?.size,
+      ({ run, pending }) => pending === 0 && waitsForNothing(run),
     );
   }
 
@@ -267,48 +256,37 @@ export class Playing implements StoryHost {
 
   private given(given: Given | NeedOutcomes): Given {
     if (!('outcomes' in given)) return given;
-    const [first, second] = given.outcomes as readonly [unknown, ((known: unknown) => Methods)?];
     const { need } = given;
-    let methods = first as Methods;
-    if (second) {
-      const known: unknown = decode(JSON.parse(toText(first)));
-      this.known.set(need.name, known);
-      methods = second(known);
-    }
+    const service = serviceOf(given, (known) => this.known.set(need.name, known));
     // What serves it is made for each run that asks.
     const served: Given = { need, value: Object.freeze({}) };
-    this.served.set(served.value as object, { need, methods });
+    this.served.set(served.value as object, { need, service });
     return served;
   }
 
   serve(_need: Need<unknown>, run: ObservedRun, given: () => unknown): unknown {
     const value = given();
     const served = typeof value === 'object' && value !== null ? this.served.get(value) : undefined;
-    return served ? standIn((method, args) => this.call(served.need, served.methods, run, method, args)) : value;
+    return served ? standIn((method, args) => this.call(served, run, method, args)) : value;
   }
 
   private call(
-    need: Need<never>,
-    methods: Methods,
+    { need: { name }, service }: Served,
     run: ObservedRun,
     method: string,
     given: readonly unknown[],
   ): Promise<unknown> {
     this.touchRun(run);
-    const { name } = need;
     const { args, signal } = dataOf(given);
-    const of = method === '' ? methods : (methods as Readonly<Record<string, unknown>>)[method];
     if (this.known.has(name)) this.footprint.writes.add(touched.need(name));
-    const outcomes: unknown = typeof of === 'function' ? of(...(args as never[])) : of;
-    if (!Array.isArray(outcomes)) throw noOutcomes(name, method, run.run.task.name);
+    const outcomes = service(method, args);
+    if (!outcomes) throw noOutcomes(name, method, run.run.task.name);
     const number = ++this.callCount;
-    const ofNeed = (this.callsOfNeed.get(name) ?? 0) + 1;
-    this.callsOfNeed.set(name, ofNeed);
     run.pending++;
     const { promise, ...settle } = openCall(signal, () => {
       if (this.calls.delete(number)) run.pending--;
     });
-    const call = { number, ofNeed, need: name, method, args, run, ofRun: ++run.calls, outcomes, settle };
+    const call = { number, need: name, method, args, run, ofRun: ++run.calls, outcomes, settle };
     if (signal?.aborted !== true) this.calls.set(number, call);
     else run.pending--;
     return promise;
@@ -366,10 +344,8 @@ export class Playing implements StoryHost {
         kind: 'under way',
         what: `a run of '${run.task.name}' waits for something that the search does not hold, or for ever`,
       });
-    if (this.log)
-      for (const { open, action } of this.log.entries)
-        if (open && action)
-          this.see({ kind: 'optimistic', what: `'${action.type}' is neither confirmed nor reverted` });
+    for (const type of openActions(this.kernel))
+      this.see({ kind: 'optimistic', what: `'${type}' is neither confirmed nor reverted` });
     for (const [name, rule] of Object.entries(stage.options.atRest ?? {})) {
       try {
         if (!rule(this.runtime.read, this.knownOf)) this.see({ kind: 'at rest', what: name });

@@ -2,13 +2,15 @@
 //
 // A story is a list of choices. Runs cannot be copied, so each is played from the beginning. A state is known again by what the stores
 // hold and by what each run was given: never by what is pending alone, since a run that was given something else goes on in another way.
-import { definitionOf, isStatuses, runsIn, statusEntries, type Rebasing, type StoreDefinition } from '../../core/internal.js';
+import { isStatuses, runsIn, statusEntries, type Rebasing, type StoreDefinition } from '../../core/internal.js';
 import { notRepeatable } from '../errors.js';
 import type { Choice, NamedChoice } from './choices.js';
 import { DataHashes, hashOfText, mixed, Reached } from './data-hashes.js';
-import { STATES, STEPS, type Exploration, type ExploreOptions, type Finding, type StoryStep, type Tried } from './exploration.js';
+import { STATES, STEPS, type Exploration, type ExploreOptions, type Finding, type Tried } from './exploration.js';
+import type { StoryStep } from '../../trace/index.js';
 import type { Footprint } from './footprint.js';
-import { Playing, type Seen, type Stage } from './playing.js';
+import { Playing, type Seen } from './playing.js';
+import { stageOf, type Stage } from './stage.js';
 import { tell } from './story.js';
 
 /** What is known of a state. */
@@ -37,24 +39,12 @@ export class RunSearch {
   private readonly byStep: { readonly places: Place[]; at: number }[] = [];
   private readonly tried = new Map<string, { -readonly [K in keyof Tried]: Tried[K] }>();
   private readonly found = new Map<string, Finding>();
-  private readonly stores: readonly StoreDefinition[];
   private count = 0;
   private done = 0;
   private isCut = false;
-  /** Only now is it known which stores the states begin with. */
-  private initial: Readonly<Record<string, unknown>> | undefined;
 
   constructor(private readonly options: ExploreOptions) {
-    this.stores = options.stores.map(definitionOf);
-    const search = this;
-    this.stage = {
-      options,
-      stores: this.stores,
-      get initial() {
-        return search.initial;
-      },
-      hashes: new DataHashes(),
-    };
+    this.stage = stageOf(options);
   }
 
   async run(): Promise<Exploration> {
@@ -72,7 +62,7 @@ export class RunSearch {
     }
     const { broken } = this;
     const all = [...this.found.values()];
-    const handled = new Set(this.stores.flatMap((store) => [...store.changes.keys()]));
+    const handled = new Set(this.stage.stores.flatMap((store) => [...store.changes.keys()]));
     return {
       states: this.count,
       steps: this.byStep.length - 1,
@@ -93,6 +83,7 @@ export class RunSearch {
     await playing.rest();
     const seen = playing.beginning();
     const key = this.keyOf(playing);
+    this.stage.initial = playing.states;
     playing.close();
     for (const one of seen) this.found.set(`${one.kind} ${one.what}`, { ...one, story: [] });
     const place = this.place({ from: undefined, choice: undefined, steps: 0, key }, new Map());
@@ -261,7 +252,7 @@ export class RunSearch {
         }
         continue;
       }
-      hash = mixed(hash, hashes.of(state, this.initial?.[name]));
+      hash = mixed(hash, hashes.of(state, this.stage.initial?.[name]));
       data.push(state);
     }
     for (const one of runs.all.values()) {
@@ -278,7 +269,6 @@ export class RunSearch {
     const known = [...playing.known.values()].map((one) => JSON.stringify(one));
     for (const text of [...texts, ...known]) hash = mixed(hash, hashOfText(text));
     data.push(texts, known);
-    this.initial ??= playing.states;
     return { hash: mixed(hash, statuses), data };
   }
 }

@@ -1,11 +1,15 @@
 // What happens in a story, in sentences.
-import { describeArguments } from '../../core/internal.js';
-import type { AnyAction } from '../../core/index.js';
+import { describeArguments, hostOf } from '../../core/internal.js';
+import type { AnyAction, Runtime } from '../../core/index.js';
 import type { Choice } from './choices.js';
-import type { StoryStep } from './exploration.js';
-import type { PendingCall, Playing } from './playing.js';
+import { recording, type StoryStep, type Trace } from '../../trace/index.js';
+import { notRepeatable } from '../errors.js';
+import { taskIn } from '../story-helpers.js';
+import type { ExploreOptions } from './exploration.js';
+import { stageOf } from './stage.js';
+import { Playing, type PendingCall } from './playing.js';
 
-const LONGEST = 80;
+const LONGEST = 60;
 
 /** Arguments as they stand in a call, cut where they are long. */
 function inShort(args: readonly unknown[]): string {
@@ -35,9 +39,14 @@ export async function tell(playing: Playing, choice: Choice): Promise<StoryStep 
   const runs = playing.runs.all.size;
   if (!begin || !(await playing.perform(choice))) return undefined;
   const made = [...playing.calls.values()].filter(({ number }) => number > calls);
-  const asks = made.map((call) => `call ${call.ofNeed} of ${call.need}, ${calledText(call)}, waits`);
-  const says = [begin.says, ...asks].join('; ');
-  return begin.does === 'run' ? { ...begin, says, run: runs + 1 } : { ...begin, says };
+  const asks = made.map((call) => `call ${call.number}, ${calledText(call)}, waits`);
+  if (begin.does !== 'respond') {
+    const says = [begin.says, ...asks].join('; ');
+    return begin.does === 'run' ? { ...begin, says, run: runs + 1 } : { ...begin, says };
+  }
+  const { came } = playing;
+  const response = came.error === undefined ? inShort([came.value]) || 'done' : `it fails, ${came.error}`;
+  return { ...begin, ...came, says: [`${begin.says}: ${response}`, ...asks].join('; ') };
 }
 
 function beginOf(playing: Playing, choice: Choice): StoryStep | undefined {
@@ -51,13 +60,11 @@ function beginOf(playing: Playing, choice: Choice): StoryStep | undefined {
     case 'respond': {
       const call = playing.calls.get(choice.call);
       if (!call) return undefined;
-      const { ofNeed, need, method, args, run, outcomes } = call;
-      const response = responseOf(outcomes[choice.outcome]);
-      const with_ = 'error' in response ? `it fails: ${response.error}` : inShort([response.value]) || 'done';
+      const { number, need, method, args, run } = call;
+      const { task, id } = run.run;
       return {
-        ...{ does: 'respond', call: ofNeed, need, method, args, ...response },
-        ...{ task: run.run.task.name, run: run.run.id },
-        says: `${need} responds to call ${ofNeed}, ${callText(method === '' ? need : method, args)}: ${with_}`,
+        ...{ does: 'respond', call: number, need, method, args, outcome: choice.outcome, task: task.name, run: id },
+        says: `${need} responds to call ${number}, ${callText(method === '' ? need : method, args)}`,
       };
     }
     case 'wait': {
@@ -81,8 +88,37 @@ function beginOf(playing: Playing, choice: Choice): StoryStep | undefined {
   }
 }
 
-/** What a call gets, without having it happen. */
-function responseOf(outcome: unknown): { readonly value: unknown } | { readonly error: string } {
-  if (outcome instanceof Error) return { error: outcome.message };
-  return { value: typeof outcome === 'function' ? undefined : outcome };
+/** Plays a story that was found, and gives what a trace recorded of it. @throws FLOE_NOT_REPEATABLE */
+export async function recorded(options: ExploreOptions, story: readonly StoryStep[]): Promise<string> {
+  const playing = new Playing(stageOf(options), recording());
+  await playing.rest();
+  const played: string[] = [];
+  for (const step of story) {
+    const choice = choiceOf(step, playing);
+    if (!choice || !(await playing.perform(choice))) throw notRepeatable(played);
+    played.push(step.says);
+  }
+  const text = (playing.runtime as Runtime & { readonly trace: Trace }).trace.export();
+  playing.close();
+  return text;
+}
+
+/** The choice that a step of a story tells. */
+function choiceOf(step: StoryStep, { runtime, clock }: Playing): Choice | undefined {
+  switch (step.does) {
+    case 'dispatch':
+      return { does: 'dispatch', action: step.action };
+    case 'run':
+      return { does: 'run', call: { task: taskIn(hostOf(runtime), step.task), args: step.args } };
+    case 'respond':
+      return { does: 'respond', call: step.call, outcome: step.outcome };
+    case 'wait': {
+      const timer = clock.next().at(step.timer - 1);
+      return timer && { does: 'wait', timer: timer.number };
+    }
+    case 'cancel':
+      return { does: 'cancel', run: step.run };
+    case 'decide':
+      return { does: 'decide', held: step.held, proceeds: step.proceeds };
+  }
 }

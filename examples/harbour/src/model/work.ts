@@ -1,10 +1,10 @@
 // The work of the control room that takes time: it asks the office, then says what happened.
-import { selector, task } from 'floe';
+import { selector, task, type Read, type TaskStatus } from 'floe';
 import { address, visitAt } from './address.js';
 import { showNotice } from './notices.js';
 import { office } from './office.js';
 import { berth, berthAssigned, port, vessel, visit, visitCancelled, visitMovedOn, visitRestored } from './port.js';
-import type { Plan } from './types.js';
+import type { Plan, Visit } from './types.js';
 import { dayKnown, dayPicked, dayShown, visits, visitsArrived } from './visits.js';
 
 export const loadPort = task(
@@ -20,14 +20,30 @@ export const loadPort = task(
   { about: { title: 'load the port' } },
 );
 
+/** What is under way that changes visits. */
+const changing = (read: Read): readonly TaskStatus[] =>
+  [assignBerth, moveOn, planVisit, tellCancelled].map(({ status }) => read(status));
+
+/** Milliseconds until the office is asked again. */
+const PAUSE = 500;
+
 /** Asks for the visits of a day; one that is picked meanwhile takes its place. */
 export const loadDay = task(
   visits,
   'loadDay',
-  async ({ atomic, dispatch, use, signal }, day: string) => {
-    const list = await use(office).visits(day, { signal });
+  async ({ atomic, dispatch, read, sleep, use, signal }, day: string) => {
+    let list: readonly Visit[] | undefined;
+    while (!list) {
+      const before = changing(read);
+      const found = await use(office).visits(day, { signal });
+      // What was changed since the office was asked may be missing in it: `npx floe explore` found that.
+      const isNow = changing(read).every((status, i) => status === before[i] && status.phase !== 'running');
+      if (isNow) list = found;
+      else await sleep(PAUSE);
+    }
+    const arrived = list;
     atomic(() => {
-      dispatch(port.ingest(visit, list));
+      dispatch(port.ingest(visit, arrived));
       dispatch(visitsArrived(day));
     });
   },
