@@ -311,7 +311,9 @@ terminal(
   cwd,
 );
 const examples = join(root, 'examples', 'harbour', 'dist', 'examples.js');
-terminal('explore', `${prompt('floe explore --model examples.js')}; ${floe} explore --model ${examples}`, cwd);
+const race = join(root, 'examples', 'harbour', 'dist', 'race.js');
+const search = 'explore --steps 7 --first --save way.jsonl --model';
+terminal('explore', `${prompt(`floe ${search} race.js`)}; ${floe} ${search} ${race}`, cwd);
 terminal(
   'graph',
   `${prompt('floe graph --model examples.js | head -38')}; ${floe} graph --model ${examples} 2>/dev/null | head -38`,

@@ -24,6 +24,7 @@ const guides = {
     'looking-inside',
     'testing',
     'testing-with-jest',
+    'every-order',
     'from-a-recording-to-a-test',
   ],
   Further: ['moving-to-floe', 'why-it-is-so', 'security', 'from-server-to-browser', 'extending-floe'],

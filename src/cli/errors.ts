@@ -123,6 +123,21 @@ export const badExample = (model: string, index: number): FloeError =>
     `Item ${index} of the list 'examples' of '${model}' is no action. Call the action creator: visitCancelled('v7'); or give a function that returns a list of actions: (read) => [...].`,
   );
 
+/** @param rules those that the model has */
+export const badFailure = (why: string, rules?: readonly string[]): FloeError =>
+  new FloeError(
+    'FLOE_BAD_OPTION',
+    `Say how the recording fails, in one way: ${why}. Write --fails 'RULE', --error CODE, --value POINTER=JSON or --differs.${
+      rules ? ` The rules of the model: ${rules.map((rule) => `'${rule}'`).join(', ') || 'none'}.` : ''
+    }`,
+  );
+
+export const badValue = (given: string): FloeError =>
+  new FloeError(
+    'FLOE_BAD_OPTION',
+    `--value takes a JSON Pointer, '=' and JSON, and not '${given}': --value '/visits/filter="all"'.`,
+  );
+
 export const noTables = (model: string, found: readonly string[], asked: string | undefined): FloeError =>
   new FloeError(
     'FLOE_MODEL_UNUSABLE',

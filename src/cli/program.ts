@@ -14,6 +14,7 @@ import { KINDS } from './options.js';
 import { shown, type Output } from './output.js';
 import { packageVersion } from './own-package.js';
 import type { ReplayCommandOptions } from './replay.js';
+import type { SmallestCommandOptions } from './smallest.js';
 import type { StepsOptions } from './steps.js';
 import type { StoredOptions } from './stored.js';
 import type { WriteTestCommandOptions } from './write-test.js';
@@ -129,6 +130,23 @@ function declare(out: Output, exit: { code: 0 | 1 }): Command {
     .option('--out <file>', 'where to write it; standard output without it')
     .action(async (file: string, options: WriteTestCommandOptions) =>
       (await import('./write-test.js')).writeTestFile(file, options, out),
+    );
+  program
+    .command('smallest')
+    .description('leave out of a recording all that its failure does not need: steps, runs, and parts of payloads')
+    .argument('<trace>', 'a trace file, or - for standard input')
+    .option('--model <file>', MODEL)
+    .option('--fails <rule>', "a rule does not hold: 'port.no two visits alongside one berth'")
+    .option('--error <code>', 'a change throws an error with this code, or of this class')
+    .option('--value <pointer=json>', 'this value stands at a place: /visits/day=\'"2031-03-02"\'')
+    .option('--differs', "today's code does something else than was recorded")
+    .option('--branch <number>', 'which branch; the one that the file shows without it')
+    .option('--save <file>', 'save what is left as a trace')
+    .option('--test <file>', 'write a Jest test of it, which fails until that is mended')
+    .option('--json', 'one JSON value')
+    .addHelpText('after', "\nExample:\n  floe smallest report.jsonl --fails 'port.no two visits alongside one berth' --save small.jsonl")
+    .action(async (file: string, options: SmallestCommandOptions) =>
+      (await import('./smallest.js')).smallestTrace(file, options, out),
     );
   program
     .command('inspect')

@@ -28,6 +28,12 @@ export const noOutcomes = (need: string, method: string, task?: string): FloeErr
 export const noSuchTask = (name: string, known: readonly string[]): FloeError =>
   new FloeError('FLOE_NO_SUCH_TASK', `There is no task '${name}'. There are: ${known.join(', ') || 'none'}.`);
 
+export const nothingFails = (steps: number): FloeError =>
+  new FloeError(
+    'FLOE_NOTHING_FAILS',
+    `The recording does not fail: none of its ${steps} steps, computed with today's code, is what 'fails' says. See that the failure is one that actions bring about: what tasks do is not computed again.`,
+  );
+
 export const notRepeatable = (story: readonly string[]): FloeError =>
   new FloeError(
     'FLOE_NOT_REPEATABLE',

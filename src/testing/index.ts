@@ -2,6 +2,7 @@
 export { handClock } from './clock.js';
 export { heldCalls } from './held-calls.js';
 export { explore, storyTrace } from './search/explore.js';
+export { smallest } from './smallest/smallest.js';
 export { cancelRun, leftOpen, taskCall } from './story-helpers.js';
 export { sameAt, testRuntime, valueAt } from './test-runtime.js';
 export { changedPlaces } from '../trace/internal.js';
@@ -17,5 +18,6 @@ export type {
   RestRule,
   Tried,
 } from './search/exploration.js';
+export type { Failure, Moment, Smallest, SmallestOptions } from './smallest/smallest.js';
 export type { TestRuntime, TestRuntimeOptions } from './test-runtime.js';
 export type { CallOfStory, FindingKind, ResponseOfStory, StoryStep } from '../trace/index.js';

@@ -27,6 +27,8 @@ export const taskCall = (runtime: Runtime, name: string, ...args: readonly unkno
 /**
  * Cancels a run by its number; nothing where it is over.
  * @param run counted from 1 in the order in which runs began
+ * @example
+ * cancelRun(runtime, 2);
  */
 export function cancelRun(runtime: Runtime, run: number): void {
   runsUnderWay(hostOf(runtime))

@@ -14,6 +14,7 @@ import {
   type TraceHeader,
 } from './step.js';
 import type { States } from './kept-states.js';
+import type { RecordedFailure } from './story.js';
 
 /** What a trace file is made of. */
 export interface TraceContents {
@@ -27,11 +28,12 @@ export interface TraceContents {
   readonly interactions?: readonly Interaction[];
   readonly redacted?: readonly string[];
   readonly application?: Application | undefined;
+  readonly fails?: RecordedFailure;
 }
 
 /** The lines of a trace file, each without its line end. */
 export function* traceLines(
-  { steps, folded = null, states, names = [], present, interactions = [], redacted = [], application }: TraceContents,
+  { steps, folded = null, states, names = [], present, interactions = [], redacted = [], application, fails }: TraceContents,
   written: Date,
 ): Generator<string> {
   const header: TraceHeader = {
@@ -40,6 +42,7 @@ export function* traceLines(
     written: written.toISOString(),
     ...(redacted.length > 0 && { redacted }),
     ...(application && { application }),
+    ...(fails && { fails: encode(fails) as RecordedFailure }),
   };
   yield JSON.stringify(header);
   if (folded !== null) yield checkpointLine(folded, states ?? {});

@@ -17,7 +17,7 @@ export type { UndoResult, UndoStack, UndoStackOptions } from './undo-stack.js';
 export type { ValueChange } from './history.js';
 export type { RedactOptions } from './redaction/rules.js';
 export type { States } from './kept-states.js';
-export type { CallOfStory, FindingKind, RecordedStory, ResponseOfStory, StoryStep } from './story.js';
+export type { CallOfStory, FindingKind, RecordedFailure, RecordedStory, ResponseOfStory, StoryStep } from './story.js';
 export type {
   Step,
   StepCause,

@@ -69,7 +69,7 @@ export function toHeader(value: unknown, line: number): TraceHeader {
   if (!isObject(header) || header.floe !== 'trace') throw notATrace(line, 'its first line is not the header');
   if (!Number.isSafeInteger(header.version) || header.version! < 1) throw notATrace(line, 'its header has no version');
   if (header.version! > TRACE_VERSION) throw traceTooNew(header.version, TRACE_VERSION);
-  const { redacted, application, story } = header;
+  const { redacted, application, story, fails } = header;
   if (
     application !== undefined &&
     !(isObject(application) && isText(application.name) && isOptional(application.version, isText))
@@ -79,6 +79,8 @@ export function toHeader(value: unknown, line: number): TraceHeader {
     throw notATrace(line, "its header's 'redacted' is not a list of pointers");
   if (story !== undefined && !(isObject(story) && isText(story.what) && isText(story.kind) && isStory(story.story)))
     throw notATrace(line, "its header's 'story' is not a story");
+  if (fails !== undefined && !(isObject(fails) && isText(fails.kind) && isOptional(fails.what, isText)))
+    throw notATrace(line, "its header's 'fails' does not say how");
   return header as TraceHeader;
 }
 

@@ -1,7 +1,7 @@
 // The shapes of a recorded history. The trace file, the command line and tools share them: this is the wire format.
 import type { Actor, AnyAction, FactName, Outcome, Patch, RunNote } from '../core/index.js';
 import type { ListMoves } from '../core/internal.js';
-import type { RecordedStory } from './story.js';
+import type { RecordedFailure, RecordedStory } from './story.js';
 
 /**
  * The version of the trace file format.
@@ -21,6 +21,8 @@ export interface TraceHeader {
   readonly application?: Application;
   /** The story that a search found, and that this is a recording of. */
   readonly story?: RecordedStory;
+  /** How it fails, of one that was made as small as it can be. */
+  readonly fails?: RecordedFailure;
 }
 
 /** The application that a trace is of, as tools name it. */

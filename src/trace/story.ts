@@ -53,3 +53,12 @@ export interface RecordedStory {
   readonly what: string;
   readonly story: readonly StoryStep[];
 }
+
+/** What the header of a recording says of how it fails, where it was made as small as it can be. */
+export interface RecordedFailure {
+  readonly kind: 'rule' | 'error' | 'value' | 'differs';
+  /** The rule, the code of the error, or the pointer to the value. Absent where today's code differs. */
+  readonly what?: string;
+  /** The value that must not stand there, encoded as states are. */
+  readonly value?: unknown;
+}

@@ -1,6 +1,7 @@
 // A Jest test out of recorded steps: the state before them is given, their actions happen, then the state is so.
 import {
   checkOptions,
+  decode,
   eachGroup,
   hasOwn,
   isContainer,
@@ -19,6 +20,7 @@ import { literal, quoted } from './literal.js';
 import { changedPlaces } from './places.js';
 import { REDACTED } from './redaction/secrets.js';
 import { isTestable, storyTest } from './story-test.js';
+import type { RecordedFailure } from './story.js';
 import { titleOf, type Step } from './step.js';
 import type { States } from './kept-states.js';
 
@@ -61,7 +63,8 @@ export interface WriteTestOptions {
 export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
   checkOptions('writeTest', options, ['from', 'to', 'branch', 'model', 'stores', 'title', 'source', 'given']);
   const { given, source } = options;
-  const { story } = traceOf(file).header;
+  const { story, fails } = traceOf(file).header;
+  const failure = options.from === undefined && options.to === undefined ? fails : undefined;
   if (story && isTestable(story) && options.from === undefined && options.to === undefined)
     return storyTest({
       ...story,
@@ -76,10 +79,10 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
       dispatched.has(step) &&
       (step.outcome === 'refused' || (step.outcome === 'failed' && step.reason?.startsWith("The rule '") === true)),
   );
-  const when = new Lines(dispatched, joining, refuses);
+  const when = new Lines(dispatched, joining, refuses, failure !== undefined && failure.kind !== 'differs');
   const begins = when.how;
   eachGroup(steps, 0, (together) => when.add(together));
-  const title = options.title ?? titleFrom(dispatched);
+  const title = options.title ?? failure?.what ?? titleFrom(dispatched);
   const from = source === undefined ? '' : ` from ${source}`;
   const places = changedPlaces(before, after);
   const joined = [...joining].filter((name) => hasOwn(after, name)).map((name) => pointerTo([name]));
@@ -97,11 +100,12 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
     ...when.text,
     '',
     '  // Then',
-    ...checks,
-    `  expect(changedPlaces(given, runtime.snapshot())).toEqual(${literal(places, '  ')});`,
+    ...(failure && failure.kind !== 'differs'
+      ? [mustNot(failure)]
+      : [...checks, `  expect(changedPlaces(given, runtime.snapshot())).toEqual(${literal(places, '  ')});`]),
   ];
   return [
-    comment(`Written by floe${from}: steps ${first} to ${last.seq}.`),
+    comment(`Written by floe${from}: steps ${first} to ${last.seq}.${failure ? ' It fails until that is mended.' : ''}`),
     ...importsOf(body, options, when.patches),
     '',
     `test(${quoted(title)}, () => {`,
@@ -111,6 +115,13 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
   ].join('\n');
 }
 
+/** What must not be at the end, of a recording that fails. */
+function mustNot({ kind, what = '', value }: RecordedFailure): string {
+  if (kind === 'value') return `  expect(sameAt(runtime, ${quoted(what)}, ${literal(decode(value), '  ')})).toBe(false);`;
+  // A change that throws has thrown above.
+  return '  expect(runtime.problems.map(({ error }) => String(error))).toEqual([]);';
+}
+
 /** The imports of what a test calls. */
 function importsOf(body: readonly string[], { model, given }: WriteTestOptions, patches: boolean): string[] {
   const calls = (start: string): boolean => body.some((line) => line.includes(start));
@@ -118,7 +129,7 @@ function importsOf(body: readonly string[], { model, given }: WriteTestOptions, 
     names.length > 0 ? [`import { ${names.join(', ')} } from '${module}';`] : [];
   const fromFloe = [...(patches ? ['applyPatch'] : []), ...(given === undefined ? [] : ['parseSnapshot'])];
   const fromTesting = ['changedPlaces', 'sameAt', 'testRuntime', 'valueAt'].filter(
-    (name) => !name.endsWith('At') || calls(`${name}(runtime`),
+    (name) => name === 'testRuntime' || calls(name === 'changedPlaces' ? `${name}(given` : `${name}(runtime`),
   );
   return [
     ...(given === undefined ? [] : [`import { readFileSync } from 'node:fs';`]),
@@ -160,6 +171,8 @@ class Lines {
     private readonly dispatched: ReadonlySet<Step>,
     joining: ReadonlySet<string>,
     private readonly refuses: boolean,
+    /** What fails is what the test is about: it fails there. */
+    private readonly isFailing: boolean,
   ) {
     this.absent = new Set(joining);
   }
@@ -187,10 +200,12 @@ class Lines {
   }
 
   private transaction(steps: readonly Step[]): void {
-    const failed = steps.find(({ outcome, caught }) => outcome === 'failed' && !caught);
+    const failed = this.isFailing
+      ? undefined
+      : steps.find(({ outcome, caught }) => outcome === 'failed' && !caught);
     const lines = steps.map((step) => {
       const dispatch = dispatchOf(step, '    ');
-      const throws = !failed && step.outcome === 'failed';
+      const throws = !failed && !this.isFailing && step.outcome === 'failed';
       return throws ? `    expect(() => ${dispatch}).toThrow(${thrown(step)});` : `    ${dispatch};`;
     });
     const [open, close] = failed
@@ -203,7 +218,7 @@ class Lines {
     const { action, outcome } = step;
     if (this.dispatched.has(step)) {
       const dispatch = dispatchOf(step, '  ');
-      if (outcome === 'failed' || outcome === 'refused')
+      if ((outcome === 'failed' || outcome === 'refused') && !this.isFailing)
         this.text.push(`  expect(() => ${dispatch}).toThrow(${thrown(step)});`);
       else this.text.push(`  ${dispatch};${outcome === 'unchanged' ? ' // It changed nothing.' : ''}`);
       return;

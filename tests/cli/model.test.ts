@@ -70,7 +70,7 @@ describe('floe explore', () => {
     const file = join(folder, 'broken.jsonl');
     const { code, out, err } = await floeInOneProcess(['explore', '--model', model, '--steps', '4', '--save', file]);
     expect([code, err]).toEqual([1, expect.stringContaining(`floe inspect ${file}`)]);
-    expect(out).toMatch(/^1 rule does not hold in some of \d+ states, up to 4 actions from the beginning\. More lie/);
+    expect(out).toMatch(/^1 fault found in \d+ states, up to 4 steps from the beginning\. More may lie/);
     expect(out).toMatch(/'port\.no two visits alongside one berth' does not hold/);
     expect(out).toMatch(/ 1 {2}port\.ingest .*\n +2 .*\n +3 .*\n +4 {2}port\.movedOn .*"alongside"/);
     const steps = (await floeInOneProcess(['steps', file, '--json'])).out.trimEnd().split('\n');

@@ -105,7 +105,9 @@ describe('explore', () => {
     const examples: readonly AnyAction[] = [{ type: 'tide.mowed' }];
     await expect(explore({ stores, examples })).rejects.toThrow("'tide.moved'");
     for (const wrong of [{ steps: 0 }, { states: 1.5 }, { examples: {} }, { stores: tide }])
-      await expect(explore({ stores, examples: [], ...wrong } as never)).rejects.toMatchObject({ code: 'FLOE_BAD_OPTION' });
+      await expect(explore({ stores, examples: [], ...wrong } as never)).rejects.toMatchObject({
+        code: 'FLOE_BAD_OPTION',
+      });
     await expect(explore({ stores, examples: [], depth: 3 } as never)).rejects.toMatchObject({
       code: 'FLOE_UNKNOWN_OPTION',
     });

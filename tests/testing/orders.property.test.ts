@@ -61,7 +61,7 @@ async function everyOrder(program: Program): Promise<Map<string, number>> {
   const play = async (path: readonly number[]): Promise<number> => {
     const { stores, calls, north, south } = declare(program);
     const held = heldCalls(desk);
-    const runtime = testRuntime({ stores, needs: [held.given] });
+    const runtime = testRuntime({ stores, needs: held.needs });
     const choices = (): (() => Promise<unknown>)[] => [
       ...calls.map((call) => async () => {
         runtime.run(call).catch(() => undefined);
@@ -85,7 +85,18 @@ async function everyOrder(program: Program): Promise<Map<string, number>> {
   return soonest;
 }
 
-const does = fc.constantFrom<Does>('ask', 'ask', 'askBoth', 'addNorth', 'addSouth', 'copyToSouth', 'sleep', 'await', 'show', 'child');
+const does = fc.constantFrom<Does>(
+  'ask',
+  'ask',
+  'askBoth',
+  'addNorth',
+  'addSouth',
+  'copyToSouth',
+  'sleep',
+  'await',
+  'show',
+  'child',
+);
 const programs = fc.record({
   tasks: fc.array(fc.array(does, { minLength: 1, maxLength: 4 }), { minLength: 1, maxLength: 2 }),
   overlap: fc.constantFrom('allow', 'replace', 'queue', 'ignore', 'share'),

@@ -27,7 +27,7 @@ export interface StoryHost {
   readonly clock: HeldClock;
   footprint: Footprint;
   /** What a call of `use` gives. */
-  serve(need: Need<unknown>, run: ObservedRun, given: () => unknown): unknown;
+  serve(run: ObservedRun, given: () => unknown): unknown;
   /** A dispatch of a run. */
   dispatching(action: AnyAction): void;
   /** A change threw. */
@@ -120,78 +120,122 @@ export class ObservedRuns {
 
   /** What a run works with, observed. */
   context(run: TaskRun, context: TaskContext): TaskContext {
-    const { host } = this;
     const observed = this.of(run);
-    const counted = <A extends readonly unknown[], R>(fn: (...args: A) => R): ((...args: A) => R) => {
-      return (...args) => {
-        this.count(observed);
-        return fn(...args);
-      };
+    const now = this.counted(observed, () => {
+      this.host.clock.isRead = true;
+      return this.given(observed, 'now', context.now());
+    });
+    const random = this.counted(observed, () => {
+      this.host.footprint.writes.add(touched.random);
+      return this.given(observed, 'random', context.random());
+    });
+    return {
+      ...this.acts(observed, context),
+      ...this.waits(observed, context),
+      ...{ atomic: context.atomic, now, random },
+      get signal() {
+        return context.signal;
+      },
     };
-    const given = <R>(what: keyof typeof NUMBER, value: R, as: unknown = value): R => {
-      this.give(observed, what, as);
-      return value;
-    };
-    const later = <P extends Promise<unknown>>(promise: P, what: 'slept' | 'got'): P => {
-      // What it waited for and did not get it learns by its end.
-      promise.then((value) => given(what, value), () => undefined);
-      return promise;
-    };
-    const asking = (types: readonly string[]): void => {
-      for (const type of types) host.footprint.reads.add(touched.type(type));
-    };
-    const acting = <R>(what: 'dispatched' | 'optimistic', action: AnyAction, act: () => R, result: (of: R) => unknown): R => {
+  }
+
+  private acts(
+    observed: ObservedRun,
+    context: TaskContext,
+  ): Pick<TaskContext, 'dispatch' | 'optimistic' | 'read' | 'run' | 'use'> {
+    const { host } = this;
+    const acting = <R>(
+      what: 'dispatched' | 'optimistic',
+      action: AnyAction,
+      act: () => R,
+      resultOf: (done: R) => unknown,
+    ): R => {
       host.dispatching(action);
       try {
         const done = act();
-        given(what, result(done));
+        this.give(observed, what, resultOf(done));
         return done;
       } catch (error) {
-        given(what, error);
+        this.give(observed, what, error);
         host.threw(error);
         throw error;
       }
     };
-    return {
-      dispatch: counted((action) => acting('dispatched', action, () => context.dispatch(action), (of) => of)),
-      optimistic: counted((action) => acting('optimistic', action, () => context.optimistic(action), ({ result }) => result)),
-      read: counted((source: never) => {
-        this.reads(source);
-        return given('read', context.read(source));
-      }) as Read,
-      atomic: context.atomic,
-      run: counted((call) => context.run(call)) as TaskContext['run'],
-      use: counted((need: Need<unknown>) => host.serve(need, observed, () => context.use(need))) as TaskContext['use'],
-      get signal() {
-        return context.signal;
-      },
-      sleep: counted((ms) => {
-        host.clock.sleeper = run.id;
-        try {
-          return later(context.sleep(ms), 'slept');
-        } finally {
-          host.clock.sleeper = undefined;
-        }
-      }),
-      next: counted((actions: AnyCreator | readonly AnyCreator[]) => {
-        asking(typesOf(actions));
-        return later(context.next(actions as AnyCreator), 'got');
-      }) as TaskContext['next'],
-      each: counted((actions: AnyCreator | readonly AnyCreator[]) => {
-        asking(typesOf(actions));
-        const all = context.each(actions as AnyCreator);
-        const next = all.next.bind(all);
-        return Object.assign(all, { next: () => (this.count(observed), later(next(), 'got')) });
-      }) as TaskContext['each'],
-      now: counted(() => {
-        host.clock.isRead = true;
-        return given('now', context.now());
-      }),
-      random: counted(() => {
-        host.footprint.writes.add(touched.random);
-        return given('random', context.random());
-      }),
+    const dispatch: TaskContext['dispatch'] = (action) =>
+      acting(
+        'dispatched',
+        action,
+        () => context.dispatch(action),
+        (result) => result,
+      );
+    const optimistic: TaskContext['optimistic'] = (action) =>
+      acting(
+        'optimistic',
+        action,
+        () => context.optimistic(action),
+        ({ result }) => result,
+      );
+    const read = (source: never): unknown => {
+      this.reads(source);
+      return this.given(observed, 'read', context.read(source));
     };
+    const use = (need: Need<unknown>): unknown => host.serve(observed, () => context.use(need));
+    return {
+      dispatch: this.counted(observed, dispatch),
+      optimistic: this.counted(observed, optimistic),
+      read: this.counted(observed, read) as Read,
+      run: this.counted(observed, context.run) as TaskContext['run'],
+      use: this.counted(observed, use) as TaskContext['use'],
+    };
+  }
+
+  private waits(observed: ObservedRun, context: TaskContext): Pick<TaskContext, 'sleep' | 'next' | 'each'> {
+    const { host } = this;
+    const asking = (actions: AnyCreator | readonly AnyCreator[]): AnyCreator => {
+      for (const type of typesOf(actions)) host.footprint.reads.add(touched.type(type));
+      return actions as AnyCreator;
+    };
+    const sleep = (ms: number): Promise<void> => {
+      host.clock.sleeper = observed.run.id;
+      try {
+        return this.later(observed, context.sleep(ms), 'slept');
+      } finally {
+        host.clock.sleeper = undefined;
+      }
+    };
+    const each = (actions: AnyCreator): AsyncIterableIterator<AnyAction> => {
+      const all = context.each(asking(actions)) as AsyncIterableIterator<AnyAction>;
+      const next = this.counted(observed, all.next.bind(all));
+      return Object.assign(all, { next: () => this.later(observed, next(), 'got') });
+    };
+    const next = (actions: AnyCreator): Promise<AnyAction> =>
+      this.later(observed, context.next(asking(actions)) as Promise<AnyAction>, 'got');
+    return {
+      sleep: this.counted(observed, sleep),
+      next: this.counted(observed, next) as TaskContext['next'],
+      each: this.counted(observed, each) as TaskContext['each'],
+    };
+  }
+
+  private counted<A extends readonly unknown[], R>(run: ObservedRun, fn: (...args: A) => R): (...args: A) => R {
+    return (...args) => {
+      this.count(run);
+      return fn(...args);
+    };
+  }
+
+  private given<R>(run: ObservedRun, what: keyof typeof NUMBER, value: R): R {
+    this.give(run, what, value);
+    return value;
+  }
+
+  /** What it waited for and did not get it learns by its end. */
+  private later<P extends Promise<unknown>>(run: ObservedRun, promise: P, what: 'slept' | 'got'): P {
+    promise.then(
+      (value) => this.give(run, what, value),
+      () => undefined,
+    );
+    return promise;
   }
 
   private reads(source: AnyStore | ((...args: never) => unknown)): void {

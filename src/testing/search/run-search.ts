@@ -9,7 +9,8 @@ import { DataHashes, hashOfText, mixed, Reached } from './data-hashes.js';
 import { STATES, STEPS, type Exploration, type ExploreOptions, type Finding, type Tried } from './exploration.js';
 import type { StoryStep } from '../../trace/index.js';
 import type { Footprint } from './footprint.js';
-import { Playing, type Seen } from './playing.js';
+import type { Seen } from './faults.js';
+import { Playing } from './playing.js';
 import { stageOf, type Stage } from './stage.js';
 import { tell } from './story.js';
 
@@ -264,9 +265,9 @@ export class RunSearch {
       if (at < Infinity) texts.push(`timer ${at - clock.now()} ${sleeper ? runs.nameOf(sleeper) : ''}`);
     }
     texts.sort();
-    for (const { action } of playing.held.values()) texts.push(`held ${hashes.of(action.type)} ${hashes.of(action.payload)}`);
+    for (const { action } of playing.held.all.values()) texts.push(`held ${hashes.of(action.type)} ${hashes.of(action.payload)}`);
     texts.push(...logTexts(playing.log, hashes), ...queueTexts(playing, hashes));
-    const known = [...playing.known.values()].map((one) => JSON.stringify(one));
+    const known = [...playing.needs.known.values()].map((one) => JSON.stringify(one));
     for (const text of [...texts, ...known]) hash = mixed(hash, hashOfText(text));
     data.push(texts, known);
     return { hash: mixed(hash, statuses), data };

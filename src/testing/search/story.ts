@@ -7,7 +7,8 @@ import { notRepeatable } from '../errors.js';
 import { taskIn } from '../story-helpers.js';
 import type { ExploreOptions } from './exploration.js';
 import { stageOf } from './stage.js';
-import { Playing, type PendingCall } from './playing.js';
+import type { PendingCall } from './held-needs.js';
+import { Playing } from './playing.js';
 
 const LONGEST = 60;
 
@@ -35,16 +36,16 @@ const timeText = (ms: number): string =>
 /** Lets a choice happen, and says what happened; nothing where it could not. */
 export async function tell(playing: Playing, choice: Choice): Promise<StoryStep | undefined> {
   const begin = beginOf(playing, choice);
-  const calls = playing.callCount;
+  const calls = playing.needs.count;
   const runs = playing.runs.all.size;
   if (!begin || !(await playing.perform(choice))) return undefined;
-  const made = [...playing.calls.values()].filter(({ number }) => number > calls);
+  const made = [...playing.needs.calls.values()].filter(({ number }) => number > calls);
   const asks = made.map((call) => `call ${call.number}, ${calledText(call)}, waits`);
   if (begin.does !== 'respond') {
     const says = [begin.says, ...asks].join('; ');
     return begin.does === 'run' ? { ...begin, says, run: runs + 1 } : { ...begin, says };
   }
-  const { came } = playing;
+  const { came } = playing.needs;
   const response = came.error === undefined ? inShort([came.value]) || 'done' : `it fails, ${came.error}`;
   return { ...begin, ...came, says: [`${begin.says}: ${response}`, ...asks].join('; ') };
 }
@@ -58,7 +59,7 @@ function beginOf(playing: Playing, choice: Choice): StoryStep | undefined {
       return { does: 'run', task: task.name, args, run: 0, says: `${callText(task.name, args)} starts` };
     }
     case 'respond': {
-      const call = playing.calls.get(choice.call);
+      const call = playing.needs.calls.get(choice.call);
       if (!call) return undefined;
       const { number, need, method, args, run } = call;
       const { task, id } = run.run;
@@ -82,7 +83,7 @@ function beginOf(playing: Playing, choice: Choice): StoryStep | undefined {
     }
     case 'decide': {
       const { held, proceeds } = choice;
-      const action = playing.held.get(held)?.action;
+      const action = playing.held.all.get(held)?.action;
       return action && { does: 'decide', action, held, proceeds, says: `${actionText(action)}, which was held, ${proceeds ? 'goes on' : 'is stopped'}` };
     }
   }
