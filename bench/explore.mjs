@@ -1,4 +1,5 @@
 // The rows of the benchmark about the search through orders.
+/* global setImmediate */
 import { createRuntime, need, store, task } from '../dist/core/index.js';
 import { STILL } from '../dist/core/internal.js';
 import { handClock } from '../dist/testing/clock.js';
@@ -64,15 +65,15 @@ async function ofLongList() {
 /** Officers give berths, and the office responds in any order. */
 function race() {
   const office = need('office');
-  const board = store('board', { at: {}, told: '' });
+  const board = store('board', { at: {}, noted: '' });
   const assigned = board.action('assigned', ({ at }, { id, berth }) => void (at[id] = berth));
-  const told = board.action('told', (draft, text) => void (draft.told = text));
+  const noted = board.action('noted', (draft, text) => void (draft.noted = text));
   const assign = task(board, 'assign', async ({ optimistic, dispatch, sleep, use }, id, berth) => {
     optimistic(assigned({ id, berth }));
     await use(office).assign(id, berth);
-    dispatch(told(id));
+    dispatch(noted(id));
     await sleep(1000);
-    dispatch(told(''));
+    dispatch(noted(''));
   });
   return { office, stores: [board], examples: [assign('v1', 'N1'), assign('v2', 'N2')] };
 }

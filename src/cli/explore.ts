@@ -113,17 +113,18 @@ function show(found: Exploration, options: ExploreOptions, out: Output): void {
   const { states, steps, complete, tried, untried, broken, failures } = found;
   const reach = `${counted(states, 'state')}, up to ${counted(steps, 'step')} from the beginning`;
   const rest = complete
-    ? ' That is all that can be reached.'
+    ? 'That is all that can be reached.'
     : broken.length > 0
-      ? ' More may lie beyond: --steps, --states, --seconds, and what follows a broken rule.'
-      : ' More lie beyond: --steps, --states and --seconds.';
-  if (broken.length > 0)
-    out.result(`${colours.red(`${counted(broken.length, 'fault')} found`)} in ${reach}.${rest}`);
-  else if (!hasRules(options)) out.result(`The model has no rules (store.invariant). ${reach}.${rest}`);
-  else out.result(`${colours.green('Every rule holds')} in ${reach}.${rest}`);
+      ? 'More may lie beyond: --steps, --states, --seconds, and what follows a broken rule.'
+      : 'More lie beyond: --steps, --states and --seconds.';
+  if (broken.length > 0) out.result(`${colours.red(`${counted(broken.length, 'fault')} found`)} in ${reach}.`);
+  else if (!hasRules(options)) out.result(`The model has no rules (store.invariant). ${reach}.`);
+  else out.result(`${colours.green('Every rule holds')} in ${reach}.`);
+  out.result(colours.dim(rest));
   for (const finding of broken) {
     out.result('');
-    out.result(wrapped([headOf(finding)], 0));
+    out.result(headOf(finding));
+    out.result(colours.dim('  A shortest way there:'));
     showWay(finding.story, out);
   }
   out.result('');
@@ -164,9 +165,8 @@ function showWay(story: readonly StoryStep[], out: Output): void {
 function headOf({ kind, what, threw }: Finding): string {
   const because = threw === undefined ? '' : `; it threw: ${shown(threw)}`;
   const found = shown(what);
-  if (kind === 'rule') return `${colours.bold(`'${found}'`)} does not hold${because}. A shortest way there:`;
-  if (kind === 'at rest')
-    return `${colours.bold(`'${found}'`)} does not hold when nothing is under way${because}. A shortest way there:`;
+  if (kind === 'rule') return `${colours.bold(`'${found}'`)} does not hold${because}.`;
+  if (kind === 'at rest') return `${colours.bold(`'${found}'`)} does not hold when nothing is under way${because}.`;
   const when = kind === 'loop' ? '' : ' when nothing else is under way';
-  return `${colours.bold(found)}${when}. A shortest way there:`;
+  return `${colours.bold(found)}${when}.`;
 }

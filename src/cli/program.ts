@@ -144,7 +144,10 @@ function declare(out: Output, exit: { code: 0 | 1 }): Command {
     .option('--save <file>', 'save what is left as a trace')
     .option('--test <file>', 'write a Jest test of it, which fails until that is mended')
     .option('--json', 'one JSON value')
-    .addHelpText('after', "\nExample:\n  floe smallest report.jsonl --fails 'port.no two visits alongside one berth' --save small.jsonl")
+    .addHelpText(
+      'after',
+      "\nExample:\n  floe smallest report.jsonl --fails 'port.no two visits alongside one berth' --save small.jsonl",
+    )
     .action(async (file: string, options: SmallestCommandOptions) =>
       (await import('./smallest.js')).smallestTrace(file, options, out),
     );

@@ -42,13 +42,16 @@ export async function smallestTrace(file: string, options: SmallestCommandOption
   });
   const actions = steps.filter(({ kind }) => kind === 'action');
   if (options.save !== undefined) write(options.save, text);
-  if (options.test !== undefined) write(options.test, writeTest(text, { model, stores, source: shown(file) }), '--test');
+  if (options.test !== undefined)
+    write(options.test, writeTest(text, { model, stores, source: shown(file) }), '--test');
   if (options.json) {
     out.result(jsonOf({ of, tried, steps: steps.map(({ seq, action, fact }) => ({ seq, action, fact })) }));
     return;
   }
   const kept = `${colours.bold(counted(actions.length, 'action'))} in ${counted(steps.length, 'step')}`;
-  out.result(`${kept} of ${of.toLocaleString('en')} are what the failure needs. ${tried.toLocaleString('en')} recordings were tried.`);
+  out.result(
+    `${kept} of ${of.toLocaleString('en')} are what the failure needs. ${tried.toLocaleString('en')} recordings were tried.`,
+  );
   out.result('');
   const columns = new Columns(out, ['step', 'what', 'payload']);
   columns.write(

@@ -13,7 +13,7 @@ interface Signal {
 }
 
 /** Gives what serves a need: each call of a method, or of the need itself where that is a function, goes to `call`. */
-export function standIn(call: (method: string, args: readonly unknown[]) => unknown): object {
+export function proxyOf(call: (method: string, args: readonly unknown[]) => unknown): object {
   const methods = new Map<PropertyKey, unknown>();
   return new Proxy((...args: unknown[]) => call('', args), {
     get(_target, name) {
@@ -127,7 +127,7 @@ export function heldCalls(...needs: readonly (Need<never> | Need<unknown> | Need
   const given = needs.map((one): Given => {
     const need = 'need' in one ? one.need : one;
     const service = 'need' in one ? serviceOf(one, (known) => knownBy.set(need.name, known)) : undefined;
-    const stub = standIn((method, all) => {
+    const stub = proxyOf((method, all) => {
       const { args, signal } = dataOf(all);
       const outcomes = service?.(method, args) ?? [];
       const { promise, ...settle } = openCall(signal, () => {
@@ -140,7 +140,7 @@ export function heldCalls(...needs: readonly (Need<never> | Need<unknown> | Need
       calls.push(call);
       return promise;
     });
-    return need.by(stub as never);
+    return need.by(stub);
   });
   const settled = async (number: number, settle: (call: (typeof calls)[number]) => void): Promise<void> => {
     // What led to it has happened.
@@ -166,7 +166,10 @@ export function heldCalls(...needs: readonly (Need<never> | Need<unknown> | Need
 }
 
 /** Settles a call with one of its outcomes. Returns what it came to. */
-export function settleWith(settle: OpenCall, outcome: unknown): { readonly value: unknown } | { readonly error: unknown } {
+export function settleWith(
+  settle: OpenCall,
+  outcome: unknown,
+): { readonly value: unknown } | { readonly error: unknown } {
   let error: unknown = outcome;
   let isError = outcome instanceof Error;
   let value = outcome;
@@ -202,7 +205,7 @@ export function serviceOf(
   }
   return (method, args) => {
     const of = method === '' ? methods : (methods as Readonly<Record<string, unknown>>)[method];
-    const given: unknown = typeof of === 'function' ? of(...(args as never[])) : of;
+    const given: unknown = typeof of === 'function' ? (of as (...args: unknown[]) => unknown)(...args) : of;
     return Array.isArray(given) ? (given as readonly unknown[]) : undefined;
   };
 }

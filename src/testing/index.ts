@@ -9,15 +9,7 @@ export { changedPlaces } from '../trace/internal.js';
 
 export type { HandClock } from './clock.js';
 export type { HeldCall, HeldCalls } from './held-calls.js';
-export type {
-  Example,
-  Exploration,
-  ExploreOptions,
-  Finding,
-  Known,
-  RestRule,
-  Tried,
-} from './search/exploration.js';
+export type { Example, Exploration, ExploreOptions, Finding, Known, RestRule, Tried } from './search/exploration.js';
 export type { Failure, Moment, Smallest, SmallestOptions } from './smallest/smallest.js';
 export type { TestRuntime, TestRuntimeOptions } from './test-runtime.js';
 export type { CallOfStory, FindingKind, ResponseOfStory, StoryStep } from '../trace/index.js';

@@ -45,7 +45,9 @@ export function cancelRun(runtime: Runtime, run: number): void {
 export function leftOpen(runtime: Runtime): string[] {
   const kernel = hostOf(runtime);
   return [
-    ...runsIn(kernel).filter(waitsForNothing).map(({ task }) => `a run of '${task.name}' waits for ever`),
+    ...runsIn(kernel)
+      .filter(waitsForNothing)
+      .map(({ task }) => `a run of '${task.name}' waits for ever`),
     ...openActions(kernel).map((type) => `'${type}' is neither confirmed nor reverted`),
   ];
 }

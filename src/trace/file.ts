@@ -33,7 +33,17 @@ export interface TraceContents {
 
 /** The lines of a trace file, each without its line end. */
 export function* traceLines(
-  { steps, folded = null, states, names = [], present, interactions = [], redacted = [], application, fails }: TraceContents,
+  {
+    steps,
+    folded = null,
+    states,
+    names = [],
+    present,
+    interactions = [],
+    redacted = [],
+    application,
+    fails,
+  }: TraceContents,
   written: Date,
 ): Generator<string> {
   const header: TraceHeader = {

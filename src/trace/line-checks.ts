@@ -61,7 +61,10 @@ export function checkInteraction(found: Partial<Record<keyof InteractionLine, un
 /** Steps that `write-test` can tell apart. */
 const isStory = (story: unknown): boolean =>
   Array.isArray(story) &&
-  story.every((step: unknown) => isObject(step) && isText((step as Partial<StoryStep>).does) && isText((step as Partial<StoryStep>).says));
+  story.every(
+    (step: unknown) =>
+      isObject(step) && isText((step as Partial<StoryStep>).does) && isText((step as Partial<StoryStep>).says),
+  );
 
 /** @throws FLOE_NOT_A_TRACE, FLOE_TRACE_TOO_NEW */
 export function toHeader(value: unknown, line: number): TraceHeader {

@@ -5,7 +5,10 @@ import type { AnyAction } from '../core/index.js';
 export type StoryStep = { readonly says: string } & (
   | { readonly does: 'dispatch'; readonly action: AnyAction }
   | { readonly does: 'run'; readonly task: string; readonly args: readonly unknown[]; readonly run: number }
-  | ({ readonly does: 'respond'; /** Which of the outcomes, counted from 0. */ readonly outcome: number } & CallOfStory &
+  | ({
+      readonly does: 'respond';
+      /** Which of the outcomes, counted from 0. */ readonly outcome: number;
+    } & CallOfStory &
       ResponseOfStory)
   | { readonly does: 'wait'; readonly ms: number; /** Which of the timers that are due then. */ readonly timer: number }
   | { readonly does: 'cancel'; readonly task: string; readonly run: number }

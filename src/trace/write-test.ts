@@ -70,7 +70,9 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
       ...story,
       model: options.model,
       title: options.title ?? story.what,
-      comment: comment(`Written by floe${source === undefined ? '' : ` from ${source}`}: it fails as long as the story leads there.`),
+      comment: comment(
+        `Written by floe${source === undefined ? '' : ` from ${source}`}: it fails as long as the story leads there.`,
+      ),
     });
   const { steps, first, before, after, joining, dispatched } = rangeOf(file, options);
   const last = steps[steps.length - 1];
@@ -105,7 +107,9 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
       : [...checks, `  expect(changedPlaces(given, runtime.snapshot())).toEqual(${literal(places, '  ')});`]),
   ];
   return [
-    comment(`Written by floe${from}: steps ${first} to ${last.seq}.${failure ? ' It fails until that is mended.' : ''}`),
+    comment(
+      `Written by floe${from}: steps ${first} to ${last.seq}.${failure ? ' It fails until that is mended.' : ''}`,
+    ),
     ...importsOf(body, options, when.patches),
     '',
     `test(${quoted(title)}, () => {`,
@@ -117,7 +121,8 @@ export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
 
 /** What must not be at the end, of a recording that fails. */
 function mustNot({ kind, what = '', value }: RecordedFailure): string {
-  if (kind === 'value') return `  expect(sameAt(runtime, ${quoted(what)}, ${literal(decode(value), '  ')})).toBe(false);`;
+  if (kind === 'value')
+    return `  expect(sameAt(runtime, ${quoted(what)}, ${literal(decode(value), '  ')})).toBe(false);`;
   // A change that throws has thrown above.
   return '  expect(runtime.problems.map(({ error }) => String(error))).toEqual([]);';
 }
@@ -200,9 +205,7 @@ class Lines {
   }
 
   private transaction(steps: readonly Step[]): void {
-    const failed = this.isFailing
-      ? undefined
-      : steps.find(({ outcome, caught }) => outcome === 'failed' && !caught);
+    const failed = this.isFailing ? undefined : steps.find(({ outcome, caught }) => outcome === 'failed' && !caught);
     const lines = steps.map((step) => {
       const dispatch = dispatchOf(step, '    ');
       const throws = !failed && !this.isFailing && step.outcome === 'failed';

@@ -1,6 +1,6 @@
 // The commands that look into a model: floe graph, floe explore, floe normalize.
 import { afterAll, describe, expect, test } from '@jest/globals';
-import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { visitsOf } from '../../examples/harbour/office/data.js';
 import { floe, floeInOneProcess } from '../support/command.js';
@@ -72,7 +72,7 @@ describe('floe explore', () => {
     expect([code, err]).toEqual([1, expect.stringContaining(`floe inspect ${file}`)]);
     expect(out).toMatch(/^1 fault found in \d+ states, up to 4 steps from the beginning\. More may lie/);
     expect(out).toMatch(/'port\.no two visits alongside one berth' does not hold/);
-    expect(out).toMatch(/ 1 {2}port\.ingest .*\n +2 .*\n +3 .*\n +4 {2}port\.movedOn .*"alongside"/);
+    expect(out).toMatch(/ 1 {2}port\.ingest.*\n +2 .*\n +3 .*\n +4 {2}port\.movedOn\(.*"alongside"/);
     const steps = (await floeInOneProcess(['steps', file, '--json'])).out.trimEnd().split('\n');
     expect(steps).toHaveLength(5);
     expect((await floeInOneProcess(['replay', file, '--model', model])).code).toBe(0);
@@ -108,6 +108,80 @@ describe('floe explore', () => {
     const found = await floeInOneProcess(['explore', '--model', wrong]);
     expect([found.code, found.err]).toEqual([2, expect.stringContaining("Item 1 of the list 'examples'")]);
     expect((await floeInOneProcess(['explore', '--model', wrong, '--steps', 'many'])).err).toContain('FLOE_BAD_OPTION');
+  });
+});
+
+describe('floe explore where tasks run', () => {
+  const dist = join(process.cwd(), 'examples/harbour/dist');
+
+  test('finds the race that the demo had, and nothing in the demo as it is', async () => {
+    const file = join(folder, 'race.jsonl');
+    const race = ['explore', '--model', join(dist, 'race.js'), '--steps', '7', '--first', '--save', file];
+    const { code, out } = await floeInOneProcess(race);
+    expect([code, out]).toEqual([
+      1,
+      expect.stringMatching(
+        /'the screen shows the berth that the office knows' does not hold when nothing is under way/,
+      ),
+    ]);
+    expect(out).toMatch(
+      / 3 {2}visits\.load.* starts; call 1, office\.visits.*\n +4 {2}port\.assignBerth.* starts; call 2/,
+    );
+    const steps = (await floeInOneProcess(['steps', file, '--json'])).out;
+    expect(steps).toMatch(/visits\.load #1 begins/);
+    const written = await floeInOneProcess(['write-test', file, '--model', './race.js']);
+    const calls = written.out.match(/^ {2}await .*$/gm)!.filter((line) => !line.includes('advance(0)'));
+    expect(calls).toEqual([
+      '  await calls.outcome(1, 0);',
+      '  await calls.outcome(2, 0);',
+      '  await runtime.clock.advance(5000);',
+      '  await runtime.close();',
+    ]);
+    const mended = await floeInOneProcess(['explore', '--model', join(dist, 'orders.js'), '--steps', '7']);
+    expect([mended.code, mended.out]).toEqual([0, expect.stringMatching(/^Every rule holds in \d+ states/)]);
+  });
+
+  test('says what a call without outcomes needs, and when a story does not repeat', async () => {
+    const text = (work: string): string => `import { need, store, task } from 'floe';
+const office = need('office');
+export const tide = store('tide', { level: 0 });
+const raised = tide.action('raised', (draft, by) => void (draft.level += by));
+let outlives = 0;
+const ask = task(tide, 'ask', async ({ dispatch, use }) => { ${work} });
+export const needs = [office.outcomes({ level: [1] })];
+export const examples = [ask()];`;
+    for (const [work, said] of [
+      ['await use(office).levels();', "FLOE_NO_OUTCOMES: 'office.levels' is called by the task 'tide.ask'"],
+      ['dispatch(raised(outlives++));', 'FLOE_NOT_REPEATABLE'],
+    ] as const) {
+      const file = write(`needs-${said.slice(5, 12)}.mjs`, text(work));
+      const { code, err } = await floeInOneProcess(['explore', '--model', file, '--steps', '3']);
+      expect([code, err]).toEqual([2, expect.stringContaining(said)]);
+    }
+  });
+});
+
+describe('floe smallest', () => {
+  test('leaves out what the failure does not need, saves it, and writes a test', async () => {
+    const file = join(folder, 'way.jsonl');
+    await floeInOneProcess(['explore', '--model', model, '--steps', '4', '--save', file]);
+    const [save, test] = [join(folder, 'small.jsonl'), join(folder, 'small.test.js')];
+    const rule = 'port.no two visits alongside one berth';
+    const more = ['--model', model, '--fails', rule];
+    const { code, out } = await floeInOneProcess(['smallest', file, ...more, '--save', save, '--test', test]);
+    expect([code, out]).toEqual([0, expect.stringMatching(/^4 actions in 5 steps of 5 are what the failure needs/)]);
+    expect((await floeInOneProcess(['replay', save, '--model', model])).code).toBe(0);
+    expect(readFileSync(test, 'utf8')).toContain('It fails until that is mended.');
+    for (const [wrong, said] of [
+      [[], 'no failure is named'],
+      [['--fails', rule, '--differs'], 'more than one is named'],
+      [['--fails', 'port.no'], `The rules of the model: 'port.a departed visit`],
+      [['--value', 'port=1'], '--value takes a JSON Pointer'],
+      [['--error', 'FLOOD'], 'FLOE_NOTHING_FAILS'],
+    ] as const) {
+      const found = await floeInOneProcess(['smallest', file, '--model', model, ...wrong]);
+      expect([found.code, found.err]).toEqual([2, expect.stringContaining(said)]);
+    }
   });
 });
 

@@ -28,9 +28,8 @@ const texts = new WeakMap<object, string>();
 export function nameOfData(kind: string, of: AnyAction | TaskCall<unknown>): string {
   let text = texts.get(of);
   if (text === undefined) {
-    const [what, data] =
-      'task' in of ? [of.task.name, of.args] : [of.type, 'payload' in of ? [of.payload] : []];
-    texts.set(of, (text = `${kind} ${what} ${argumentKey(what, data as readonly unknown[])}`));
+    const [what, data] = 'task' in of ? [of.task.name, of.args] : [of.type, 'payload' in of ? [of.payload] : []];
+    texts.set(of, (text = `${kind} ${what} ${argumentKey(what, data)}`));
   }
   return text;
 }

@@ -57,10 +57,15 @@ export class DataHashes {
   }
 
   private computed(value: object, was: object | undefined, sum: number | undefined): number {
-    if (Array.isArray(value)) return this.ofList(value, Array.isArray(was) ? was : [], Array.isArray(was) ? sum : undefined);
+    if (Array.isArray(value))
+      return this.ofList(value, Array.isArray(was) ? was : [], Array.isArray(was) ? sum : undefined);
     if (isKeyed(value)) return this.ofTable(value, isKeyed(was) ? was : undefined, sum);
     if (isContainer(value))
-      return this.ofFields(value as Record<string, unknown>, was && isContainer(was) && !Array.isArray(was) ? was : {}, sum);
+      return this.ofFields(
+        value as Record<string, unknown>,
+        was && isContainer(was) && !Array.isArray(was) ? was : {},
+        sum,
+      );
     return hashOfText(JSON.stringify(encode(value)));
   }
 
@@ -75,11 +80,7 @@ export class DataHashes {
     return sum | 0;
   }
 
-  private ofFields(
-    value: Readonly<Record<string, unknown>>,
-    given: object,
-    before: number | undefined,
-  ): number {
+  private ofFields(value: Readonly<Record<string, unknown>>, given: object, before: number | undefined): number {
     const isNext = before !== undefined;
     const was = given as Readonly<Record<string, unknown>>;
     let sum = before ?? FIELDS;

@@ -14,9 +14,7 @@ import type { FindingKind, StoryStep } from '../../trace/index.js';
 
 /** An action or a call of a task to try, or a function that gives those to try in a state. */
 export type Example =
-  | AnyAction
-  | TaskCall<unknown>
-  | ((read: StateReader) => readonly (AnyAction | TaskCall<unknown>)[]);
+  AnyAction | TaskCall<unknown> | ((read: StateReader) => readonly (AnyAction | TaskCall<unknown>)[]);
 
 /** A rule for when nothing is under way; it holds where it gives true. */
 export type RestRule = (read: Read, known: Known) => boolean;
@@ -96,7 +94,7 @@ export interface Exploration {
   readonly untried: readonly string[];
   /** What must not be: rules that do not hold, and all that does not come to a rest. */
   readonly broken: readonly Finding[];
-  /** Each different error of a change or of a run that nobody waits for; many models refuse actions by throwing. */
+  /** Each different error of a change or of a run that no caller waits for; many models refuse actions by throwing. */
   readonly failures: readonly Finding[];
 }
 

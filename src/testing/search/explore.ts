@@ -101,7 +101,10 @@ function checkNeed(given: unknown, index: number): void {
 export async function storyTrace(options: ExploreOptions, { kind, what, story }: Finding): Promise<string> {
   const text = await (tasksRun(options) ? recorded(options, story) : recordedActions(options, story));
   const end = text.indexOf('\n');
-  const header = { ...(JSON.parse(text.slice(0, end)) as TraceHeader), story: { kind, what, story: story.map(encode) } };
+  const header = {
+    ...(JSON.parse(text.slice(0, end)) as TraceHeader),
+    story: { kind, what, story: story.map(encode) },
+  };
   return JSON.stringify(header) + text.slice(end);
 }
 

@@ -27,7 +27,9 @@ export class HeldActions {
         ...tools,
         // What it decides after the search has decided comes too late.
         proceed: (passed) => (decided() ? 'stopped' : tools.proceed(passed)),
-        stop: (reason) => void (decided() || tools.stop(reason)),
+        stop(reason) {
+          if (!decided()) tools.stop(reason);
+        },
       });
       // It may have decided meanwhile.
       if (isDecided as boolean) return returned;

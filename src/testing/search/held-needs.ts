@@ -3,7 +3,7 @@ import { messageOf } from '../../core/internal.js';
 import type { Given, Need, NeedOutcomes } from '../../core/index.js';
 import type { ResponseOfStory } from '../../trace/index.js';
 import { noOutcomes } from '../errors.js';
-import { dataOf, openCall, serviceOf, settleWith, standIn, type OpenCall } from '../held-calls.js';
+import { dataOf, openCall, serviceOf, settleWith, proxyOf, type OpenCall } from '../held-calls.js';
 import { touched, type Footprint } from './footprint.js';
 import type { ObservedRun, ObservedRuns } from './observed-runs.js';
 
@@ -62,7 +62,7 @@ export class HeldNeeds {
   /** What a run gets where it asks for a need. */
   serve(run: ObservedRun, value: unknown): unknown {
     const served = typeof value === 'object' && value !== null ? this.served.get(value) : undefined;
-    return served ? standIn((method, args) => this.call(served, run, method, args)) : value;
+    return served ? proxyOf((method, args) => this.call(served, run, method, args)) : value;
   }
 
   private call(

@@ -2,7 +2,7 @@
 // the same way, whatever else is pending.
 import type { TaskRun } from '../../core/internal.js';
 import { definitionOf, isKeyed, isContainer, messageOf, StoreDefinition, typesOf } from '../../core/internal.js';
-import type { AnyAction, AnyCreator, AnyStore, Need, Read, TaskContext } from '../../core/index.js';
+import type { AnyAction, AnyCreator, AnyStore, Need, Read, TaskCall, TaskContext } from '../../core/index.js';
 import { searchLoop } from '../errors.js';
 import { mixed, hashOfText, type DataHashes } from './data-hashes.js';
 import { touched, type Footprint } from './footprint.js';
@@ -37,8 +37,22 @@ export interface StoryHost {
 /** So many calls of a context without a pause are taken for an endless loop. */
 const MOST_CALLS = 10_000;
 
-const names = ['dispatched', 'read', 'ran', 'optimistic', 'slept', 'got', 'now', 'random', 'ended', 'response'] as const;
-const NUMBER = Object.fromEntries(names.map((name) => [name, hashOfText(name)])) as Record<(typeof names)[number], number>;
+const names = [
+  'dispatched',
+  'read',
+  'ran',
+  'optimistic',
+  'slept',
+  'got',
+  'now',
+  'random',
+  'ended',
+  'response',
+] as const;
+const NUMBER = Object.fromEntries(names.map((name) => [name, hashOfText(name)])) as Record<
+  (typeof names)[number],
+  number
+>;
 
 export class ObservedRuns {
   readonly all = new Map<number, ObservedRun>();
@@ -112,7 +126,7 @@ export class ObservedRuns {
     if (typeof (result as { then?: unknown } | undefined)?.then === 'function')
       (result as unknown as Promise<unknown>).then(
         (value) => ended('done', value),
-        (error) => ended('failed', error),
+        (error: unknown) => ended('failed', error),
       );
     else ended('done', result);
     return result;
@@ -184,7 +198,10 @@ export class ObservedRuns {
       dispatch: this.counted(observed, dispatch),
       optimistic: this.counted(observed, optimistic),
       read: this.counted(observed, read) as Read,
-      run: this.counted(observed, context.run) as TaskContext['run'],
+      run: <T>(call: TaskCall<T>) => {
+        this.count(observed);
+        return context.run(call);
+      },
       use: this.counted(observed, use) as TaskContext['use'],
     };
   }
@@ -209,7 +226,7 @@ export class ObservedRuns {
       return Object.assign(all, { next: () => this.later(observed, next(), 'got') });
     };
     const next = (actions: AnyCreator): Promise<AnyAction> =>
-      this.later(observed, context.next(asking(actions)) as Promise<AnyAction>, 'got');
+      this.later(observed, context.next(asking(actions)), 'got');
     return {
       sleep: this.counted(observed, sleep),
       next: this.counted(observed, next) as TaskContext['next'],

@@ -158,8 +158,7 @@ export class Playing implements StoryHost {
         add(`${nameOfData('decide', action)} ${proceeds}`, { does: 'decide', held: number, proceeds });
     if (cancels)
       for (const observed of this.runs.all.values())
-        if (!observed.run.ended)
-          add(`cancel ${this.runs.nameOf(observed)}`, { does: 'cancel', run: observed.run.id });
+        if (!observed.run.ended) add(`cancel ${this.runs.nameOf(observed)}`, { does: 'cancel', run: observed.run.id });
     for (const one of examplesIn(examples, this.states)) {
       const depends = !examples.includes(one);
       if (isCall(one)) add(nameOfData('run', one), { does: 'run', call: one }, depends);
@@ -183,9 +182,7 @@ export class Playing implements StoryHost {
 
   /** Runs that wait for nothing that a search holds. */
   unheld(): readonly ObservedRun[] {
-    return [...this.runs.all.values()].filter(
-      ({ run, pending }) => pending === 0 && waitsForNothing(run),
-    );
+    return [...this.runs.all.values()].filter(({ run, pending }) => pending === 0 && waitsForNothing(run));
   }
 
   readonly knownOf: Known = (need) => this.needs.known.get((need as Need<unknown>).name) as never;
@@ -245,7 +242,8 @@ export class Playing implements StoryHost {
     const { states } = this;
     eachBroken(
       this.stage.stores.map((store) => ({ store, after: states[store.name] })),
-      (what, thrown) => this.faults.note({ kind: 'rule', what, ...(thrown !== undefined && { threw: messageOf(thrown) }) }),
+      (what, thrown) =>
+        this.faults.note({ kind: 'rule', what, ...(thrown !== undefined && { threw: messageOf(thrown) }) }),
     );
     return this.judge();
   }

@@ -58,7 +58,7 @@ export class RunSearch {
         if (place.steps === steps) continue;
         break;
       }
-      await this.goOn(place, end);
+      await this.expand(place, end);
       onState?.(++this.done, this.count);
     }
     const { broken } = this;
@@ -112,7 +112,7 @@ export class RunSearch {
   }
 
   /** Tries everything that may happen at a place. */
-  private async goOn(place: Place, end: number): Promise<void> {
+  private async expand(place: Place, end: number): Promise<void> {
     const begun = await this.reached(place);
     const choices = begun.choices();
     let playing: Playing | undefined = begun;
@@ -212,10 +212,10 @@ export class RunSearch {
     const name = `${seen.kind} ${seen.what}`;
     const before = this.found.get(name);
     if (before && before.story.length <= place.steps + 1) return;
-    this.found.set(name, { ...seen, story: await this.told([...this.pathTo(place), choice]) });
+    this.found.set(name, { ...seen, story: await this.storyOf([...this.pathTo(place), choice]) });
   }
 
-  private async told(path: readonly Choice[]): Promise<StoryStep[]> {
+  private async storyOf(path: readonly Choice[]): Promise<StoryStep[]> {
     const playing = new Playing(this.stage);
     await playing.rest();
     const story: StoryStep[] = [];
@@ -229,7 +229,7 @@ export class RunSearch {
   }
 
   private async wordsTo(place: Place): Promise<string[]> {
-    return (await this.told(this.pathTo(place))).map(({ says }) => says);
+    return (await this.storyOf(this.pathTo(place))).map(({ says }) => says);
   }
 
   // ---- states ----
@@ -265,7 +265,8 @@ export class RunSearch {
       if (at < Infinity) texts.push(`timer ${at - clock.now()} ${sleeper ? runs.nameOf(sleeper) : ''}`);
     }
     texts.sort();
-    for (const { action } of playing.held.all.values()) texts.push(`held ${hashes.of(action.type)} ${hashes.of(action.payload)}`);
+    for (const { action } of playing.held.all.values())
+      texts.push(`held ${hashes.of(action.type)} ${hashes.of(action.payload)}`);
     texts.push(...logTexts(playing.log, hashes), ...queueTexts(playing, hashes));
     const known = [...playing.needs.known.values()].map((one) => JSON.stringify(one));
     for (const text of [...texts, ...known]) hash = mixed(hash, hashOfText(text));

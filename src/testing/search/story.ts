@@ -20,7 +20,8 @@ function inShort(args: readonly unknown[]): string {
 
 const callText = (name: string, args: readonly unknown[]): string => `${name}(${inShort(args)})`;
 const actionText = (action: AnyAction): string => callText(action.type, 'payload' in action ? [action.payload] : []);
-const calledText = ({ need, method, args }: PendingCall): string => callText(method === '' ? need : `${need}.${method}`, args);
+const calledText = ({ need, method, args }: PendingCall): string =>
+  callText(method === '' ? need : `${need}.${method}`, args);
 
 /** The step of a story in which an action is dispatched. */
 export const dispatched = (action: AnyAction): StoryStep => ({
@@ -74,17 +75,34 @@ function beginOf(playing: Playing, choice: Choice): StoryStep | undefined {
       const due = playing.clock.next();
       const sleeper = timer.run === undefined ? undefined : playing.runs.all.get(timer.run)?.run;
       const ms = Math.max(0, timer.at - playing.clock.now());
-      const of = sleeper ? `'${sleeper.task.name}' has slept ${timeText(timer.ms)}` : `a pause of ${timeText(timer.ms)} is over`;
+      const of = sleeper
+        ? `'${sleeper.task.name}' has slept ${timeText(timer.ms)}`
+        : `a pause of ${timeText(timer.ms)} is over`;
       return { does: 'wait', ms, timer: due.indexOf(timer) + 1, says: of };
     }
     case 'cancel': {
       const run = playing.runs.all.get(choice.run)?.run;
-      return run && { does: 'cancel', task: run.task.name, run: run.id, says: `the run of ${callText(run.task.name, run.args)} is cancelled` };
+      return (
+        run && {
+          does: 'cancel',
+          task: run.task.name,
+          run: run.id,
+          says: `the run of ${callText(run.task.name, run.args)} is cancelled`,
+        }
+      );
     }
     case 'decide': {
       const { held, proceeds } = choice;
       const action = playing.held.all.get(held)?.action;
-      return action && { does: 'decide', action, held, proceeds, says: `${actionText(action)}, which was held, ${proceeds ? 'goes on' : 'is stopped'}` };
+      return (
+        action && {
+          does: 'decide',
+          action,
+          held,
+          proceeds,
+          says: `${actionText(action)}, which was held, ${proceeds ? 'goes on' : 'is stopped'}`,
+        }
+      );
     }
   }
 }

@@ -192,7 +192,7 @@ class Shrinking {
     if (step.kind !== 'action' || step.onTrust || !('payload' in step.action!)) return;
     for (let isSimpler = true; isSimpler && this.tried < MOST_TRIED;) {
       isSimpler = false;
-      const action = this.actions.get(step) ?? step.action!;
+      const action = this.actions.get(step) ?? step.action;
       for (const payload of simpler(action.payload)) {
         if (this.tried >= MOST_TRIED) break;
         const before = this.actions;
@@ -260,12 +260,18 @@ function isBelow(unit: Unit | undefined, out: ReadonlySet<Unit>): boolean {
   return false;
 }
 
+/** What the message of a rule says that threw. */
+const THREW = ' (it threw: ';
+
 /** @throws FLOE_BAD_OPTION */
 function judgeOf(fails: Failure): (moment: Moment) => boolean {
   if (typeof fails === 'function') return fails;
   if (typeof fails === 'object' && 'rule' in fails) {
     const start = brokenRule(fails.rule);
-    return ({ step: { problems = [] } }) => problems.some((one) => one.startsWith(start));
+    // A rule that threw does not hold either, but that is another failure: data that is made simpler often lacks what rules look at.
+    let threw: boolean | undefined;
+    return ({ step: { problems = [] } }) =>
+      problems.some((one) => one.startsWith(start) && (threw ??= one.includes(THREW)) === one.includes(THREW));
   }
   if (typeof fails === 'object' && 'error' in fails)
     return ({ error }) => {
