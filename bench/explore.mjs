@@ -3,8 +3,9 @@
 import { createRuntime, need, store, task } from '../dist/core/index.js';
 import { STILL } from '../dist/core/internal.js';
 import { handClock } from '../dist/testing/clock.js';
-import { explore } from '../dist/testing/index.js';
+import { explore, smallest } from '../dist/testing/index.js';
 import { Playing } from '../dist/testing/search/playing.js';
+import { readTrace, recording, replayTrace } from '../dist/trace/index.js';
 import * as harbour from '../examples/harbour/dist/examples.js';
 
 const ROUNDS = 15;
@@ -126,7 +127,30 @@ async function ofRuns() {
   });
 }
 
+/** 10,000 steps, of which the failure needs four, with payloads that it needs in part. */
+async function ofReport() {
+  const quay = store('quay', { marked: [], noise: 0 });
+  const marked = quay.action('marked', (draft, { at }) => void draft.marked.push(at));
+  const noise = quay.action('noise', (draft, by) => void (draft.noise += by));
+  quay.invariant('not all marked', ({ marked: all }) => ![1, 2, 3, 4].every((one) => all.includes(one)));
+  const runtime = createRuntime({ stores: [quay], trace: recording({ limit: 20_000 }), onProblem: () => undefined });
+  for (let i = 1; i <= 10_000; i++)
+    runtime.dispatch(i % 2500 === 0 ? marked({ at: i / 2500, remark: 'as it was said', by: ['a', 'b'] }) : noise(1));
+  const file = readTrace(runtime.trace.export());
+  return inTurns({
+    floe: () => smallest(file, { stores: [quay], fails: { rule: 'quay.not all marked' } }),
+    peer: () => replayTrace(file, { stores: [quay] }),
+  });
+}
+
 export const rows = [
+  {
+    work: 'making a recording of 10,000 steps as small as its failure, which needs four of them',
+    against: 'replaying it once',
+    most: 100,
+    unit: 'ms',
+    run: ofReport,
+  },
   {
     work: "exploring the actions of the harbour's model",
     against: 'dispatching as many such actions one after the other',

@@ -50,7 +50,7 @@ export async function smallestTrace(file: string, options: SmallestCommandOption
   }
   const kept = `${colours.bold(counted(actions.length, 'action'))} in ${counted(steps.length, 'step')}`;
   out.result(
-    `${kept} of ${of.toLocaleString('en')} are what the failure needs. ${tried.toLocaleString('en')} recordings were tried.`,
+    `${kept} of ${of.toLocaleString('en')} ${actions.length === 1 ? 'is' : 'are'} what the failure needs. ${tried.toLocaleString('en')} recordings were tried.`,
   );
   out.result('');
   const columns = new Columns(out, ['step', 'what', 'payload']);

@@ -55,15 +55,17 @@ export interface WriteTestOptions {
  * Writes the source of a Jest test from a range of recorded steps. It passes as written, with the code that was recorded.
  * No task runs in it: what runs dispatched is dispatched. Of a story that `explore` found, tasks run, their calls get their responses in
  * the order of the story, and the test fails as long as the story leads to what it led to.
- * @param file a trace file: its text, its lines, or what `readTrace` gave
+ * @param trace a trace file: its text, its lines, or what `readTrace` gave
  * @throws FLOE_NO_SUCH_STEP for a range that is not there, FLOE_NOTHING_TO_TEST where no action is in it; and as `readTrace`
  * @example
  * writeFileSync('cancelling.test.ts', writeTest(file, { from: 12, to: 15, model: '../src/model/index.js' }));
  */
-export function writeTest(file: GivenTrace, options: WriteTestOptions): string {
+export function writeTest(trace: GivenTrace, options: WriteTestOptions): string {
   checkOptions('writeTest', options, ['from', 'to', 'branch', 'model', 'stores', 'title', 'source', 'given']);
   const { given, source } = options;
-  const { story, fails } = traceOf(file).header;
+  // Lines may come once.
+  const file = traceOf(trace);
+  const { story, fails } = file.header;
   const failure = options.from === undefined && options.to === undefined ? fails : undefined;
   if (story && isTestable(story) && options.from === undefined && options.to === undefined)
     return storyTest({

@@ -144,7 +144,8 @@ export class ModelSearch {
       if (error instanceof FloeError && error.code === 'FLOE_UNKNOWN_ACTION') throw error;
       tally.failed++;
       const what = messageOf(error);
-      if (!this.failures.has(what)) this.failures.set(what, { kind: 'change', what, story: storyTo(from, action) });
+      if (!this.failures.has(what))
+        this.failures.set(what, { kind: 'change', what, story: this.storyTo(from, action) });
       return undefined;
     }
     if (this.breaks(reached, touched)) {
@@ -185,7 +186,7 @@ export class ModelSearch {
     eachBroken(changed, (what, thrown) => {
       isBroken = true;
       if (this.broken.has(what)) return;
-      const story = action ? storyTo(from, action) : [];
+      const story = action ? this.storyTo(from, action) : [];
       this.broken.set(what, {
         kind: 'rule',
         what,
@@ -195,10 +196,10 @@ export class ModelSearch {
     });
     return isBroken;
   }
-}
 
-function storyTo(from: Place | undefined, last: AnyAction): Finding['story'] {
-  const actions = [last];
-  for (let at = from; at?.action; at = at.from) actions.unshift(at.action);
-  return actions.map(dispatched);
+  private storyTo(from: Place | undefined, last: AnyAction): Finding['story'] {
+    const actions = [{ action: last, states: from?.states ?? {} }];
+    for (let at = from; at?.action; at = at.from) actions.unshift({ action: at.action, states: at.from?.states ?? {} });
+    return actions.map(({ action, states }) => dispatched(action, this.stores, states));
+  }
 }

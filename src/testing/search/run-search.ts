@@ -2,7 +2,7 @@
 //
 // A story is a list of choices. Runs cannot be copied, so each is played from the beginning. A state is known again by what the stores
 // hold and by what each run was given: never by what is pending alone, since a run that was given something else goes on in another way.
-import { isStatuses, runsIn, statusEntries, type Rebasing, type StoreDefinition } from '../../core/internal.js';
+import { isStatuses, runsIn, statusEntries, toText, type Rebasing, type StoreDefinition } from '../../core/internal.js';
 import { notRepeatable } from '../errors.js';
 import type { Choice, NamedChoice } from './choices.js';
 import { DataHashes, hashOfText, mixed, Reached } from './data-hashes.js';
@@ -268,7 +268,7 @@ export class RunSearch {
     for (const { action } of playing.held.all.values())
       texts.push(`held ${hashes.of(action.type)} ${hashes.of(action.payload)}`);
     texts.push(...logTexts(playing.log, hashes), ...queueTexts(playing, hashes));
-    const known = [...playing.needs.known.values()].map((one) => JSON.stringify(one));
+    const known = [...playing.needs.known.values()].map((one) => toText(one));
     for (const text of [...texts, ...known]) hash = mixed(hash, hashOfText(text));
     data.push(texts, known);
     return { hash: mixed(hash, statuses), data };

@@ -1,6 +1,6 @@
 // What happens in a story, in sentences.
-import { describeArguments, hostOf } from '../../core/internal.js';
-import type { AnyAction, Runtime } from '../../core/index.js';
+import { definitionOf, describeArguments, hostOf, type StoreDefinition } from '../../core/internal.js';
+import type { AnyAction, AnyStore, Runtime, StateReader } from '../../core/index.js';
 import type { Choice } from './choices.js';
 import { recording, type StoryStep, type Trace } from '../../trace/index.js';
 import { notRepeatable } from '../errors.js';
@@ -23,12 +23,39 @@ const actionText = (action: AnyAction): string => callText(action.type, 'payload
 const calledText = ({ need, method, args }: PendingCall): string =>
   callText(method === '' ? need : `${need}.${method}`, args);
 
-/** The step of a story in which an action is dispatched. */
-export const dispatched = (action: AnyAction): StoryStep => ({
-  does: 'dispatch',
-  action,
-  says: `${actionText(action)} is dispatched`,
-});
+/**
+ * The step of a story in which an action is dispatched: with the title that its store declares, where it declares one.
+ * @param states those before it
+ */
+export function dispatched(
+  action: AnyAction,
+  stores: readonly StoreDefinition[],
+  states: Readonly<Record<string, unknown>>,
+): StoryStep {
+  const title = titleOf(action, stores, states);
+  const says = title === undefined ? `${actionText(action)} is dispatched` : `${action.type}: ${title}`;
+  return { does: 'dispatch', action, says };
+}
+
+function titleOf(
+  action: AnyAction,
+  stores: readonly StoreDefinition[],
+  states: Readonly<Record<string, unknown>>,
+): string | undefined {
+  for (const store of stores) {
+    const title = store.aboutOf(action.type)?.title;
+    if (typeof title !== 'function') {
+      if (typeof title === 'string') return title;
+      continue;
+    }
+    try {
+      return title(action.payload as never, ((of: AnyStore) => states[definitionOf(of).name]) as StateReader);
+    } catch {
+      // A title is a help: without it the payload is shown.
+    }
+  }
+  return undefined;
+}
 
 const SECOND = 1000;
 const timeText = (ms: number): string =>
@@ -54,7 +81,7 @@ export async function tell(playing: Playing, choice: Choice): Promise<StoryStep 
 function beginOf(playing: Playing, choice: Choice): StoryStep | undefined {
   switch (choice.does) {
     case 'dispatch':
-      return dispatched(choice.action);
+      return dispatched(choice.action, playing.stage.stores, playing.states);
     case 'run': {
       const { task, args } = choice.call;
       return { does: 'run', task: task.name, args, run: 0, says: `${callText(task.name, args)} starts` };
