@@ -4,6 +4,7 @@ import type { Given, Need, NeedOutcomes } from '../../core/index.js';
 import type { ResponseOfStory } from '../../trace/index.js';
 import { noOutcomes } from '../errors.js';
 import { dataOf, openCall, serviceOf, settleWith, proxyOf, type OpenCall } from '../held-calls.js';
+import type { Known } from './exploration.js';
 import { touched, type Footprint } from './footprint.js';
 import type { ObservedRun, ObservedRuns } from './observed-runs.js';
 
@@ -48,6 +49,8 @@ export class HeldNeeds {
   private readonly served = new Map<object, Served>();
 
   constructor(private readonly host: NeedsHost) {}
+
+  readonly knownOf: Known = (need) => this.known.get((need as Need<unknown>).name) as never;
 
   given(given: Given | NeedOutcomes): Given {
     if (!('outcomes' in given)) return given;

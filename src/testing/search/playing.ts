@@ -1,20 +1,11 @@
 // Plays a story: a runtime of its own, whose time, chance and responses are held, so that one thing happens after the other.
 import { eachBroken, FloeError, hostOf, messageOf, Rebasing, type Extensible } from '../../core/internal.js';
-import {
-  createRuntime,
-  type AnyAction,
-  type Attachment,
-  type Need,
-  type Runtime,
-  type TaskContext,
-} from '../../core/index.js';
+import { createRuntime, type AnyAction, type Attachment, type Runtime, type TaskContext } from '../../core/index.js';
 import type { Trace } from '../../trace/index.js';
 import { quiet } from '../quiet.js';
 import { openActions, waitsForNothing } from '../story-helpers.js';
-import { nameOfData, type Choice, type NamedChoice } from './choices.js';
+import type { Choice } from './choices.js';
 import type { DataHashes } from './data-hashes.js';
-import { examplesIn, isCall } from './examples.js';
-import type { Known } from './exploration.js';
 import { Faults, type Seen } from './faults.js';
 import { Footprint, touched } from './footprint.js';
 import { HeldActions } from './held-actions.js';
@@ -138,34 +129,7 @@ export class Playing implements StoryHost {
     for (let one = observed; one; one = one.parent) this.footprint.writes.add(touched.run(one.run.id));
   }
 
-  // ---- what may happen ----
-
-  choices(): readonly NamedChoice[] {
-    const found = new Map<string, NamedChoice>();
-    const add = (name: string, choice: Choice, depends = false): void => {
-      if (!found.has(name)) found.set(name, depends ? { name, choice, depends } : { name, choice });
-    };
-    const { cancels, examples } = this.stage.options;
-    for (const { number, run, ofRun, outcomes } of this.needs.calls.values())
-      for (const outcome of outcomes.keys())
-        add(`respond ${this.runs.nameOf(run)} ${ofRun} ${outcome}`, { does: 'respond', call: number, outcome });
-    for (const { number, run, at } of this.clock.next()) {
-      const sleeper = run === undefined ? undefined : this.runs.all.get(run);
-      add(`wait ${at} ${sleeper ? this.runs.nameOf(sleeper) : `timer ${number}`}`, { does: 'wait', timer: number });
-    }
-    for (const { number, action } of this.held.all.values())
-      for (const proceeds of [true, false])
-        add(`${nameOfData('decide', action)} ${proceeds}`, { does: 'decide', held: number, proceeds });
-    if (cancels)
-      for (const observed of this.runs.all.values())
-        if (!observed.run.ended) add(`cancel ${this.runs.nameOf(observed)}`, { does: 'cancel', run: observed.run.id });
-    for (const one of examplesIn(examples, this.states)) {
-      const depends = !examples.includes(one);
-      if (isCall(one)) add(nameOfData('run', one), { does: 'run', call: one }, depends);
-      else add(nameOfData('dispatch', one), { does: 'dispatch', action: one }, depends);
-    }
-    return [...found.values()];
-  }
+  // ---- what is so ----
 
   /** Nothing will happen any more by itself. */
   get isAtRest(): boolean {
@@ -179,13 +143,6 @@ export class Playing implements StoryHost {
     for (const [name, cell] of cells) if (!cell.store.internal) states[name] = views.live.states[cell.index];
     return states;
   }
-
-  /** Runs that wait for nothing that a search holds. */
-  unheld(): readonly ObservedRun[] {
-    return [...this.runs.all.values()].filter(({ run, pending }) => pending === 0 && waitsForNothing(run));
-  }
-
-  readonly knownOf: Known = (need) => this.needs.known.get((need as Need<unknown>).name) as never;
 
   serve(run: ObservedRun, given: () => unknown): unknown {
     return this.needs.serve(run, given());
@@ -220,16 +177,17 @@ export class Playing implements StoryHost {
     if (runs.looping !== undefined)
       this.faults.note({ kind: 'loop', what: `the task '${runs.looping}' goes round without a pause` });
     if (!this.isAtRest) return this.faults.all;
-    for (const { run } of this.unheld())
-      this.faults.note({
-        kind: 'under way',
-        what: `a run of '${run.task.name}' waits for something that the search does not hold, or for ever`,
-      });
+    for (const { run, pending } of runs.all.values())
+      if (pending === 0 && waitsForNothing(run))
+        this.faults.note({
+          kind: 'under way',
+          what: `a run of '${run.task.name}' waits for something that the search does not hold, or for ever`,
+        });
     for (const type of openActions(this.kernel))
       this.faults.note({ kind: 'optimistic', what: `'${type}' is neither confirmed nor reverted` });
     for (const [name, rule] of Object.entries(stage.options.atRest ?? {})) {
       try {
-        if (!rule(this.runtime.read, this.knownOf)) this.faults.note({ kind: 'at rest', what: name });
+        if (!rule(this.runtime.read, this.needs.knownOf)) this.faults.note({ kind: 'at rest', what: name });
       } catch (error) {
         this.faults.note({ kind: 'at rest', what: name, threw: messageOf(error) });
       }

@@ -5,6 +5,7 @@
 import { isStatuses, runsIn, statusEntries, toText, type Rebasing, type StoreDefinition } from '../../core/internal.js';
 import { notRepeatable } from '../errors.js';
 import type { Choice, NamedChoice } from './choices.js';
+import { choicesOf } from './next-choices.js';
 import { DataHashes, hashOfText, mixed, Reached } from './data-hashes.js';
 import { STATES, STEPS, type Exploration, type ExploreOptions, type Finding, type Tried } from './exploration.js';
 import type { StoryStep } from '../../trace/index.js';
@@ -114,7 +115,7 @@ export class RunSearch {
   /** Tries everything that may happen at a place. */
   private async expand(place: Place, end: number): Promise<void> {
     const begun = await this.reached(place);
-    const choices = begun.choices();
+    const choices = choicesOf(begun);
     let playing: Playing | undefined = begun;
     /** What is not tried any more, with what it touched. */
     const before = new Map([...place.sleeping, ...place.tried]);

@@ -1,6 +1,6 @@
 // What happens in a story, in sentences.
 import { definitionOf, describeArguments, hostOf, type StoreDefinition } from '../../core/internal.js';
-import type { AnyAction, AnyStore, Runtime, StateReader } from '../../core/index.js';
+import type { AnyAction, AnyStore, Runtime } from '../../core/index.js';
 import type { Choice } from './choices.js';
 import { recording, type StoryStep, type Trace } from '../../trace/index.js';
 import { notRepeatable } from '../errors.js';
@@ -43,13 +43,12 @@ function titleOf(
   states: Readonly<Record<string, unknown>>,
 ): string | undefined {
   for (const store of stores) {
-    const title = store.aboutOf(action.type)?.title;
-    if (typeof title !== 'function') {
-      if (typeof title === 'string') return title;
-      continue;
-    }
+    const title: unknown = store.aboutOf(action.type)?.title;
+    if (typeof title === 'string') return title;
+    if (typeof title !== 'function') continue;
+    const read = (of: AnyStore): unknown => states[definitionOf(of).name];
     try {
-      return title(action.payload as never, ((of: AnyStore) => states[definitionOf(of).name]) as StateReader);
+      return (title as (payload: unknown, before: unknown) => string)(action.payload, read);
     } catch {
       // A title is a help: without it the payload is shown.
     }
