@@ -115,7 +115,7 @@ describe('to applications that link themselves', () => {
     // A page of its own, of another origin.
     Origin: 'http://localhost:5173',
   });
-  /** Links an application that responds to each request with its method. */
+  /** Links an application that responds to each request with its method, and goes when it is asked to leave. */
   const link = (name: string): Promise<{ readonly id: string; end(): void }> =>
     new Promise((resolve, reject) => {
       const { hostname, port } = new URL(served.origin);
@@ -127,7 +127,8 @@ describe('to applications that link themselves', () => {
             for (const line of data.toString().split('\n').filter(Boolean)) {
               const message = JSON.parse(line) as { method: string; id?: number; params: { id: string } };
               if (message.method === 'linked') resolve({ id: (id = message.params.id), end: () => sent.destroy() });
-              if (message.id === undefined || message.method === 'silence') continue;
+              if (message.method === 'leave') sent.destroy();
+              if (message.id === undefined || message.method === 'leave') continue;
               const answer = JSON.stringify([{ jsonrpc: '2.0', id: message.id, result: { asked: message.method } }]);
               void ask('POST', `/applications/${id}`, headers(), answer);
             }
@@ -152,9 +153,8 @@ describe('to applications that link themselves', () => {
     ]);
     const names = await sessionNames();
     expect(names).toEqual(['shift.jsonl', 'Office', 'Office (2)']);
-    const waiting = askOf(second.id, 'silence');
-    second.end();
-    expect(await waiting).toMatchObject({ id: 3, error: { message: '“Office (2)” has gone.' } });
+    // It goes while a page waits for its response.
+    expect(await askOf(second.id, 'leave')).toMatchObject({ id: 3, error: { message: '“Office (2)” has gone.' } });
     first.end();
     expect(await eventually(sessionNames, ['shift.jsonl'])).toEqual(['shift.jsonl']);
     expect((await ask('POST', `/applications/${first.id}`, headers(), '[]')).status).toBe(404);
