@@ -10,7 +10,7 @@ test.each(races.map((race) => [race.name, race] as const))('%s', async (_name, {
   const { broken } = await explore({ ...app(false), first: true });
   expect(broken.map((one) => [one.what, one.story.length])).toContainEqual([expect.stringContaining(what), steps]);
   // Whole within thirty seconds, or without a finding that long.
-  const mended = await explore({ ...app(true), time: longMode ? 30_000 : 500 });
+  const mended = await explore({ ...app(true), time: longMode ? 30_000 : 200 });
   expect(mended.broken).toEqual([]);
   expect(mended.states).toBeGreaterThan(1);
 });
