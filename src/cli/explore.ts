@@ -44,7 +44,7 @@ export async function exploreModel(given: ExploreCommandOptions, out: Output): P
   const options: ExploreOptions = {
     stores: model.stores,
     examples,
-    ...fromModel(model),
+    ...fromModel(model, examples, given.cancels),
     ...(steps !== undefined && { steps }),
     ...(states !== undefined && { states }),
     ...(seconds !== undefined && { time: seconds * 1000 }),
@@ -71,9 +71,16 @@ export async function exploreModel(given: ExploreCommandOptions, out: Output): P
 const hasRules = ({ stores, atRest }: ExploreOptions): boolean =>
   atRest !== undefined || stores.some((store) => definitionOf(store).invariants.length > 0);
 
-/** What else a module of examples exports under the names of the options. */
-function fromModel({ named }: ModelModule): Partial<ExploreOptions> {
+/**
+ * What else a module of examples exports under the names of the options. The services and tasks of an application take no part where
+ * its examples are actions alone, and nothing says what needs respond.
+ */
+function fromModel({ named }: ModelModule, examples: readonly Example[], cancels = false): Partial<ExploreOptions> {
   const options: Record<string, unknown> = {};
+  const needs: unknown[] = Array.isArray(named.needs) ? named.needs : [];
+  const isResponse = (need: unknown): boolean => typeof need === 'object' && need !== null && 'outcomes' in need;
+  const isCall = (one: Example): boolean => typeof one === 'object' && 'task' in one;
+  if (!(cancels || named.atRest || examples.some(isCall) || needs.some(isResponse))) return options;
   for (const name of ['needs', 'tasks', 'interceptors', 'atRest', 'cancels'] as const)
     if (named[name] !== undefined) options[name] = named[name];
   return options;

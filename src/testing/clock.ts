@@ -15,6 +15,9 @@ export interface HandClock extends Clock {
   advance(ms?: number): Promise<void>;
 }
 
+/** The time at which tests begin. */
+export const BEGINNING = Date.UTC(2031, 2, 2, 6);
+
 interface ClockWait {
   readonly at: number;
   readonly fn: () => void;
@@ -30,7 +33,7 @@ interface ClockWait {
  * const run = runtime.run(showNotice('Saved.'));
  * await clock.advance(3000);
  */
-export function handClock(start = Date.UTC(2031, 2, 2, 6)): HandClock {
+export function handClock(start = BEGINNING): HandClock {
   let time = start;
   let waiting = 0;
   /** By the time at which they are due, and then in the order in which they came; those that were stopped among them. */

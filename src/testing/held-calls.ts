@@ -61,18 +61,20 @@ export interface OpenCall {
 export function openCall(
   signal: Signal | undefined,
   ended: () => void,
-): OpenCall & { readonly promise: Promise<unknown> } {
+): OpenCall & { readonly promise: Promise<unknown>; /** The signal counts from here on. */ begin(): void } {
   let settle!: OpenCall;
   const promise = new Promise((resolve, reject) => (settle = { resolve, reject }));
+  // Nothing may wait for it any more.
+  promise.catch(() => undefined);
   const stop = (): void => {
     ended();
     settle.reject(signal!.reason);
   };
-  // Nothing may wait for it any more.
-  promise.catch(() => undefined);
-  if (signal?.aborted) stop();
-  else signal?.addEventListener('abort', stop, { once: true });
-  return { promise, ...settle };
+  const begin = (): void => {
+    if (signal?.aborted) stop();
+    else signal?.addEventListener('abort', stop, { once: true });
+  };
+  return { promise, ...settle, begin };
 }
 
 /** One call of a need. */
@@ -111,8 +113,8 @@ export interface HeldCalls {
 }
 
 /**
- * Serves needs of tasks by hand: the test says when each call gets its response, and in which order. Of what `outcomes` of a need
- * gave, calls are noticed by what it knows, as in `explore`.
+ * Serves needs of tasks by hand: the test says when each call gets its response, and in which order.
+ * @param needs where one is given with its outcomes, `outcome` responds with them, and what it knows is as in `explore`
  * @example
  * const desk = heldCalls(office);
  * const runtime = testRuntime({ stores, needs: desk.needs });
@@ -129,16 +131,18 @@ export function heldCalls(...needs: readonly (Need<never> | Need<unknown> | Need
     const service = 'need' in one ? serviceOf(one, (known) => knownBy.set(need.name, known)) : undefined;
     const stub = proxyOf((method, all) => {
       const { args, signal } = dataOf(all);
-      const outcomes = service?.(method, args) ?? [];
-      const { promise, ...settle } = openCall(signal, () => {
-        if (call) call.isOpen = false;
-      });
-      const call: (typeof calls)[number] | undefined = {
-        ...{ need: need.name, method, args, outcomes, settle },
-        isOpen: signal?.aborted !== true,
+      const open = openCall(signal, () => (call.isOpen = false));
+      const call = {
+        need: need.name,
+        method,
+        args,
+        isOpen: true,
+        outcomes: service?.(method, args) ?? [],
+        settle: open,
       };
       calls.push(call);
-      return promise;
+      open.begin();
+      return open.promise;
     });
     return need.by(stub);
   });

@@ -1,16 +1,25 @@
 // What a test of a story calls that a recorded one does not need.
-import { hostOf, Rebasing, runsIn, runsUnderWay, type DeclaredTask, type Extensible } from '../core/internal.js';
+import {
+  hostOf,
+  Rebasing,
+  runsIn,
+  runsUnderWay,
+  taskNamed,
+  type DeclaredTask,
+  type Extensible,
+} from '../core/internal.js';
 import type { Runtime, TaskCall } from '../core/index.js';
 import { noSuchTask } from './errors.js';
 
 /** @throws FLOE_NO_SUCH_TASK */
 export function taskIn(kernel: Extensible, name: string): DeclaredTask {
-  const known = new Map<string, DeclaredTask>();
-  for (const { store } of kernel.cells.values()) for (const task of store.tasks) known.set(task.name, task);
-  for (const hooks of kernel.features) for (const task of hooks.tasks ?? []) known.set(task.name, task);
-  const task = known.get(name);
-  if (!task) throw noSuchTask(name, [...known.keys()]);
-  return task;
+  const task = taskNamed(kernel, name);
+  if (task) return task;
+  const known = Array.from(kernel.cells.values(), ({ store }) => store.tasks).flat();
+  throw noSuchTask(
+    name,
+    known.map((one) => one.name),
+  );
 }
 
 /**
@@ -56,8 +65,10 @@ export function leftOpen(runtime: Runtime): string[] {
 export const waitsForNothing = ({ phase, waits, children }: ReturnType<typeof runsIn>[number]): boolean =>
   phase === 'running' && !waits?.pending.size && !children?.size;
 
+/** The optimistic actions that are open, with what followed; nothing while none is. */
+export const openLog = ({ features: { attending } }: Extensible): Rebasing['log'] =>
+  attending instanceof Rebasing ? attending.log : undefined;
+
 /** The types of the optimistic actions that are open. */
-export function openActions({ features: { attending } }: Extensible): string[] {
-  const log = attending instanceof Rebasing ? attending.log : undefined;
-  return (log?.entries ?? []).flatMap(({ open, action }) => (open && action ? [action.type] : []));
-}
+export const openActions = (kernel: Extensible): string[] =>
+  (openLog(kernel)?.entries ?? []).flatMap(({ open, action }) => (open && action ? [action.type] : []));

@@ -1,6 +1,7 @@
 import { badOption, lookUp, parsePointer, sameData, STILL, type Unknown } from '../core/internal.js';
 import { createRuntime, type Problem, type Runtime, type RuntimeOptions, type Attached } from '../core/index.js';
 import { recording, type Trace } from '../trace/index.js';
+import { seeded } from './chance.js';
 import { handClock, type HandClock } from './clock.js';
 
 /** A runtime whose time, chance and problems a test has in its hand. */
@@ -56,15 +57,6 @@ export function testRuntime<const O extends TestRuntimeOptions = object>(
     onProblem: (problem) => problems.push(problem),
   });
   return Object.assign(runtime, { clock, problems }) as unknown as TestRuntime & Attached<O>;
-}
-
-/** Numbers from 0 up to 1 by a 32-bit linear congruential generator (Numerical Recipes' constants). */
-function seeded(seed: number): () => number {
-  let state = seed >>> 0;
-  return () => {
-    state = (Math.imul(state, 1664525) + 1013904223) >>> 0;
-    return state / 2 ** 32;
-  };
 }
 
 /**

@@ -15,5 +15,5 @@ export { phaseIn, settledBy } from './step.js';
 export { patched } from './kept-states.js';
 export { Timeline } from './timeline.js';
 export type { Known, States } from './kept-states.js';
-export { withTitles } from './titles.js';
+export { declaredTitle, withTitles } from './titles.js';
 export type { Trace } from './trace.js';

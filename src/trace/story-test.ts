@@ -16,11 +16,11 @@ interface StoryTest extends RecordedStory {
 /** Whether a test can have the same happen: what an interceptor holds only its own code decides. */
 export const isTestable = ({ story }: RecordedStory): boolean => story.every(({ does }) => does !== 'decide');
 
-export function storyTest({ kind, what, story, model, title, comment }: StoryTest): string {
+export function storyTest({ kind, what, story, still, model, title, comment }: StoryTest): string {
   const steps = story.map((step) => decode(step) as StoryStep);
   const hasNeeds = steps.some(({ does }) => does === 'respond') || kind === 'at rest';
-  const isDone = kind === 'rule' || kind === 'loop' || kind === 'change' || kind === 'unseen';
-  const checks = isDone
+  const isReported = kind === 'rule' || kind === 'loop' || kind === 'change' || kind === 'unseen';
+  const checks = isReported
     ? ['  expect(runtime.problems.map(({ error }) => String(error))).toEqual([]);']
     : kind === 'at rest'
       ? [`  expect(atRest[${quoted(what)}](runtime.read, calls.known)).toBe(true);`]
@@ -42,7 +42,7 @@ export function storyTest({ kind, what, story, model, title, comment }: StoryTes
     '',
     `test(${quoted(title)}, async () => {`,
     ...(hasNeeds ? ['  const calls = heldCalls(...needs);'] : []),
-    `  const runtime = testRuntime({ stores${hasNeeds ? ', needs: calls.needs' : ''} });`,
+    `  const runtime = testRuntime({ stores${hasNeeds ? ', needs: calls.needs' : ''}${still ? ', still: true' : ''} });`,
     '  await runtime.clock.advance(0);',
     '',
     ...body,

@@ -55,6 +55,8 @@ export interface RecordedStory {
   /** What the story led to: the rule, or a sentence. */
   readonly what: string;
   readonly story: readonly StoryStep[];
+  /** No task ran. */
+  readonly still?: boolean;
 }
 
 /** What the header of a recording says of how it fails, where it was made as small as it can be. */

@@ -15,20 +15,26 @@ export interface Titled {
   threw(name: string, error: unknown): void;
 }
 
+/** What a title is made of. */
+type Titleable = Partial<Pick<Step, 'action' | 'fact' | 'run' | 'about' | 'alsoAbout'>>;
+
 /** The title of a step as its model declares it; nothing where it declares none, or where its function throws. */
-export function declaredTitle(step: Step, titled: Titled): string | undefined {
+export function declaredTitle(step: Titleable, titled: Titled): string | undefined {
   const { action, fact, run } = step;
   try {
     if (run) return textOf(titled.about('task', run.task)?.title, run.args);
     if (fact === 'confirmed' || fact === 'reverted') {
-      const types = new Set(settledBy(step).map((seq) => titled.step(seq)?.action?.type));
+      const types = new Set(settledBy(step as Step).map((seq) => titled.step(seq)?.action?.type));
       if (types.size > 1) return undefined;
       const type = [...types][0] ?? action?.type;
       return type === undefined ? undefined : textOf(titled.about('action', type)?.[fact], []);
     }
     const title = action && titled.about('action', action.type)?.title;
     if (typeof title !== 'function') return textOf(title, []);
-    return textOf(title, [action!.payload, (store: AnyStore) => titled.before(step)?.[definitionOf(store).name]]);
+    return textOf(title, [
+      action!.payload,
+      (store: AnyStore) => titled.before(step as Step)?.[definitionOf(store).name],
+    ]);
   } catch (error) {
     // A title is a help: where it fails, the name of the step is shown.
     titled.threw(run?.task ?? action?.type ?? fact ?? '', error);

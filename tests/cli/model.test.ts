@@ -77,6 +77,9 @@ describe('floe explore', () => {
     );
     const steps = (await floeInOneProcess(['steps', file, '--json'])).out.trimEnd().split('\n');
     expect(steps).toHaveLength(5);
+    // No task ran, and none runs in the test.
+    const written = await floeInOneProcess(['write-test', file, '--model', './model.js']);
+    expect(written.out).toContain('testRuntime({ stores, still: true })');
     expect((await floeInOneProcess(['replay', file, '--model', model])).code).toBe(0);
     expect((await floeInOneProcess(['replay', file, '--model', model, '--refuse'])).code).toBe(1);
   });
@@ -103,6 +106,20 @@ describe('floe explore', () => {
     ]);
     const none = await floeInOneProcess(['explore', '--model', own]);
     expect([none.code, none.err]).toEqual([2, expect.stringContaining('FLOE_NO_EXAMPLES')]);
+  });
+
+  test("leaves an application's own services and tasks alone where only actions are tried", async () => {
+    const text = `import { need, store, task } from 'floe';
+const office = need('office');
+const tide = store('tide', { level: 0 });
+const raised = tide.action('raised', (draft) => void (draft.level = 1));
+export const tell = task(tide, 'tell', ({ use }) => use(office).tell(), { when: raised });
+export const needs = [office.by({ tell: () => { console.log('TOLD'); } })];
+export const tasks = [tell];
+export const stores = [tide];
+export const examples = [raised()];`;
+    const { code, out } = await floe(['explore', '--model', write('services.mjs', text)]);
+    expect([code, out]).toEqual([0, expect.not.stringContaining('TOLD')]);
   });
 
   test('refuses an example that is no action, and a count that is none', async () => {
@@ -173,7 +190,9 @@ describe('floe smallest', () => {
     const { code, out } = await floeInOneProcess(['smallest', file, ...more, '--save', save, '--test', test]);
     expect([code, out]).toEqual([0, expect.stringMatching(/^4 actions in 5 steps of 5 are what the failure needs/)]);
     expect((await floeInOneProcess(['replay', save, '--model', model])).code).toBe(0);
-    expect(readFileSync(test, 'utf8')).toContain('It fails until that is mended.');
+    const source = readFileSync(test, 'utf8');
+    expect(source).toContain('It fails until that is mended.');
+    expect(source).toContain("from '../../../examples/harbour/dist/examples.js'");
     for (const [wrong, said] of [
       [[], 'no failure is named'],
       [['--fails', rule, '--differs'], 'more than one is named'],

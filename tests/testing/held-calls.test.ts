@@ -38,19 +38,22 @@ test('calls wait, and respond in the order that a test wants', async () => {
     ['find', ['a'], false],
     ['find', ['ab'], true],
   ]);
+  const aborted = new AbortController();
+  aborted.abort(new Error('too late'));
+  await expect((desk.needs[1].value as Office).find('c', { signal: aborted.signal })).rejects.toThrow('too late');
   await expect(desk.respond(1, 'late')).rejects.toMatchObject({ code: 'FLOE_NO_SUCH_CALL' });
   await expect(desk.outcome(2, 0)).rejects.toMatchObject({ code: 'FLOE_NO_OUTCOMES' });
   await expect(desk.respond(9)).rejects.toThrow('1 office.find (over), 2 office.find');
   void runtime.run(taskCall(runtime, 'board.save')).catch(() => undefined);
-  await desk.respond(3, 'all well');
-  expect(desk.calls[3].args).toEqual(['all well']);
+  await desk.respond(4, 'all well');
+  expect(desk.calls[4].args).toEqual(['all well']);
   expect(leftOpen(runtime)).toContain("'board.set' is neither confirmed nor reverted");
   cancelRun(runtime, second.id);
   expect(second.phase).toBe('cancelled');
-  await desk.outcome(4, 0);
+  await desk.outcome(5, 0);
   expect([runtime.read(board).saved, desk.known(office), leftOpen(runtime)]).toEqual([1, { saved: 1 }, []]);
   void runtime.run(taskCall(runtime, 'board.save')).catch(() => undefined);
-  await desk.fail(5, new Error('noise'));
+  await desk.fail(6, new Error('noise'));
   expect(runtime.problems).toEqual([]);
   expect(codeOf(() => taskCall(runtime, 'board.fnd'))).toBe('FLOE_NO_SUCH_TASK');
 });

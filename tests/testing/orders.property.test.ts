@@ -1,7 +1,7 @@
 // The search through orders, which leaves out what is equal, against one that leaves out nothing.
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { need, store, task, type TaskContext } from 'floe';
+import { need, store, task, type Read, type TaskContext } from 'floe';
 import { explore, heldCalls, testRuntime } from 'floe/testing';
 import { runs } from '../support/runs.js';
 
@@ -9,6 +9,8 @@ type Does = 'ask' | 'askBoth' | 'addNorth' | 'addSouth' | 'copyToSouth' | 'sleep
 interface Program {
   readonly tasks: readonly (readonly Does[])[];
   readonly overlap: 'allow' | 'replace' | 'queue' | 'ignore' | 'share';
+  /** The first task has nothing to do before `north` has so many letters. */
+  readonly enough: number;
 }
 
 const desk = need<{ ask(what: string): Promise<string> }>('desk');
@@ -16,7 +18,7 @@ const RESPONSES = ['x', 'y'];
 const DEPTH = 4;
 
 /** The stores and tasks that a program describes. */
-function declare({ tasks, overlap }: Program) {
+function declare({ tasks, overlap, enough }: Program) {
   const north = store('north', { text: '' });
   const south = store('south', { text: '' });
   const addedNorth = north.action('added', ({ text }, more: string) => ({ text: text + more }));
@@ -49,7 +51,7 @@ function declare({ tasks, overlap }: Program) {
         for (const one of does) got = (await steps[one](context, got)) as string;
         if (got === 'y') throw new Error('refused');
       },
-      { overlap },
+      { overlap, ...(i === 0 && { unless: (read: Read) => read(north).text.length < enough }) },
     ),
   );
   return { stores: [north, south], calls: declared.map((one) => one()), north, south };
@@ -100,6 +102,7 @@ const does = fc.constantFrom<Does>(
 const programs = fc.record({
   tasks: fc.array(fc.array(does, { minLength: 1, maxLength: 4 }), { minLength: 1, maxLength: 2 }),
   overlap: fc.constantFrom('allow', 'replace', 'queue', 'ignore', 'share'),
+  enough: fc.constantFrom(0, 1),
 } as const);
 
 test('what every order can reach, explore reaches as soon', async () => {

@@ -29,7 +29,7 @@ export function nameOfData(kind: string, of: AnyAction | TaskCall<unknown>): str
   let text = texts.get(of);
   if (text === undefined) {
     const [what, data] = 'task' in of ? [of.task.name, of.args] : [of.type, 'payload' in of ? [of.payload] : []];
-    texts.set(of, (text = `${kind} ${what} ${argumentKey(what, data)}`));
+    texts.set(of, (text = `${what} ${argumentKey(what, data)}`));
   }
-  return text;
+  return `${kind} ${text}`;
 }

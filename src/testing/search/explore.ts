@@ -99,11 +99,12 @@ function checkNeed(given: unknown, index: number): void {
  * if (first) writeFileSync('way.jsonl', await storyTrace(options, first));
  */
 export async function storyTrace(options: ExploreOptions, { kind, what, story }: Finding): Promise<string> {
-  const text = await (tasksRun(options) ? recorded(options, story) : recordedActions(options, story));
+  const still = !tasksRun(options);
+  const text = await (still ? recordedActions(options, story) : recorded(options, story));
   const end = text.indexOf('\n');
   const header = {
     ...(JSON.parse(text.slice(0, end)) as TraceHeader),
-    story: { kind, what, story: story.map(encode) },
+    story: { kind, what, story: story.map(encode), ...(still && { still }) },
   };
   return JSON.stringify(header) + text.slice(end);
 }

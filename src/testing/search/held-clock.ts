@@ -1,5 +1,6 @@
 // The clock of a story: time stands still until a timer is chosen to be the next one.
 import type { Clock } from '../../core/index.js';
+import { BEGINNING } from '../clock.js';
 
 /** A timer that waits. */
 export interface HeldTimer {
@@ -14,16 +15,13 @@ export interface HeldTimer {
   readonly fn: () => void;
 }
 
-/** The same time as the clock that tests drive by hand begins with. */
-const START = Date.UTC(2031, 2, 2, 6);
-
 export class HeldClock implements Clock {
   readonly timers = new Set<HeldTimer>();
   /** The run that calls `sleep` now. */
   sleeper: number | undefined;
   /** Whether the time was looked at since this was set to false. */
   isRead = false;
-  private time = START;
+  private time = BEGINNING;
   private count = 0;
 
   now(): number {

@@ -80,14 +80,13 @@ export class HeldNeeds {
     const outcomes = service(method, args);
     if (!outcomes) throw (this.missing ??= noOutcomes(name, method, run.run.task.name));
     const number = ++this.count;
-    run.pending++;
-    const { promise, ...settle } = openCall(signal, () => {
+    const settle = openCall(signal, () => {
       if (this.calls.delete(number)) run.pending--;
     });
-    const call = { number, need: name, method, args, run, ofRun: ++run.calls, outcomes, settle };
-    if (signal?.aborted !== true) this.calls.set(number, call);
-    else run.pending--;
-    return promise;
+    this.calls.set(number, { number, need: name, method, args, run, ofRun: ++run.calls, outcomes, settle });
+    run.pending++;
+    settle.begin();
+    return settle.promise;
   }
 
   respond(call: PendingCall, index: number): void {

@@ -13,8 +13,9 @@ import {
 import type { AnyAction } from '../../core/index.js';
 import { DataHashes, Reached } from './data-hashes.js';
 import { examplesIn, isCall } from './examples.js';
-import { STATES, STEPS, type Exploration, type ExploreOptions, type Finding, type Tried } from './exploration.js';
+import { STATES, STEPS, type Exploration, type ExploreOptions, type Finding } from './exploration.js';
 import { dispatched } from './story.js';
+import { Tallies } from './tallies.js';
 
 type States = Readonly<Record<string, unknown>>;
 
@@ -42,7 +43,7 @@ export class ModelSearch {
   private readonly known = new Set<string>();
   private readonly numbers: ReadonlyMap<string, Reached<Numbered>>;
   private readonly queue: Place[] = [];
-  private readonly tried = new Map<string, { -readonly [K in keyof Tried]: Tried[K] }>();
+  private readonly tallies = new Tallies();
   private readonly broken = new Map<string, Finding>();
   private readonly failures = new Map<string, Finding>();
   private readonly hashes = new DataHashes();
@@ -88,13 +89,11 @@ export class ModelSearch {
     }
     // The farthest states: whether any of them leads on.
     complete &&= this.broken.size === 0 && !this.queue.slice(next).some((reached) => this.leadsOn(reached));
-    const handled = new Set(this.stores.flatMap((store) => [...store.changes.keys()]));
     return {
       states: this.queue.length,
       steps: this.queue.at(-1)?.steps ?? 0,
       complete,
-      tried: [...this.tried.values()],
-      untried: [...handled].filter((type) => !this.tried.has(type)),
+      ...this.tallies.of(this.stores),
       broken: [...this.broken.values()],
       failures: [...this.failures.values()],
     };
@@ -127,9 +126,7 @@ export class ModelSearch {
 
   /** What an action makes of a state; nothing where it changes nothing, fails, or breaks a rule. */
   private apply(from: Place, action: AnyAction): Place | undefined {
-    let tally = this.tried.get(action.type);
-    if (!tally)
-      this.tried.set(action.type, (tally = { type: action.type, applied: 0, unchanged: 0, failed: 0, broke: 0 }));
+    const tally = this.tallies.for(action.type);
     let reached: Place;
     let touched: StoreDefinition[];
     try {

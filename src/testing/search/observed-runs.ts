@@ -1,7 +1,15 @@
 // What runs of tasks were given. The work of a run is a function of it: where two runs of one task were given the same, they go on in
 // the same way, whatever else is pending.
-import type { TaskRun } from '../../core/internal.js';
-import { definitionOf, isKeyed, isContainer, messageOf, StoreDefinition, typesOf } from '../../core/internal.js';
+import type { DeclaredTask, TaskRun } from '../../core/internal.js';
+import {
+  definitionOf,
+  isKeyed,
+  isContainer,
+  isThenable,
+  messageOf,
+  StoreDefinition,
+  typesOf,
+} from '../../core/internal.js';
 import type { AnyAction, AnyCreator, AnyStore, Need, Read, TaskCall, TaskContext } from '../../core/index.js';
 import { searchLoop } from '../errors.js';
 import { mixed, hashOfText, type DataHashes } from './data-hashes.js';
@@ -30,6 +38,8 @@ export interface StoryHost {
   serve(run: ObservedRun, given: () => unknown): unknown;
   /** A dispatch of a run. */
   dispatching(action: AnyAction): void;
+  /** A run of a task is to begin. */
+  starting(task: DeclaredTask): void;
   /** A change threw. */
   threw(error: unknown): void;
 }
@@ -37,19 +47,8 @@ export interface StoryHost {
 /** So many calls of a context without a pause are taken for an endless loop. */
 const MOST_CALLS = 10_000;
 
-const names = [
-  'dispatched',
-  'read',
-  'ran',
-  'optimistic',
-  'slept',
-  'got',
-  'now',
-  'random',
-  'ended',
-  'response',
-] as const;
-const NUMBER = Object.fromEntries(names.map((name) => [name, hashOfText(name)])) as Record<
+const names = ['dispatched', 'read', 'optimistic', 'slept', 'got', 'now', 'random', 'ended', 'response'] as const;
+const KIND = Object.fromEntries(names.map((name) => [name, hashOfText(name)])) as Record<
   (typeof names)[number],
   number
 >;
@@ -86,8 +85,8 @@ export class ObservedRuns {
     return parent ? `${own}<${this.nameOf(parent)}` : own;
   }
 
-  give(to: ObservedRun, what: keyof typeof NUMBER, value: unknown): void {
-    const hash = mixed(NUMBER[what], this.hashOf(value));
+  give(to: ObservedRun, what: keyof typeof KIND, value: unknown): void {
+    const hash = mixed(KIND[what], this.hashOf(value));
     to.a = mixed(to.a, hash);
     to.b = (Math.imul(to.b, 31) + hash) | 0;
     this.host.footprint.writes.add(touched.run(to.run.id));
@@ -115,21 +114,26 @@ export class ObservedRuns {
 
   /** The work of a run, observed: what becomes of it is given to the run that called it. */
   work<T>(id: number, work: () => T): T {
-    const result = work();
     const child = this.all.get(id);
     const { parent, run } = child ?? {};
-    if (!parent || !run) return result;
+    if (!parent || !run) return work();
     const ended = (how: string, value: unknown): void => {
       const mayRetry = how === 'failed' && run.attempt <= (run.task.options.retry?.times ?? 0);
       if (!mayRetry) this.give(parent, 'ended', [this.nameOf(child!), how, this.hashOf(value)]);
     };
-    if (typeof (result as { then?: unknown } | undefined)?.then === 'function')
-      (result as unknown as Promise<unknown>).then(
-        (value) => ended('done', value),
-        (error: unknown) => ended('failed', error),
-      );
-    else ended('done', result);
-    return result;
+    try {
+      const result = work();
+      if (isThenable(result))
+        result.then(
+          (value) => ended('done', value),
+          (error: unknown) => ended('failed', error),
+        );
+      else ended('done', result);
+      return result;
+    } catch (error) {
+      ended('failed', error);
+      throw error;
+    }
   }
 
   /** What a run works with, observed. */
@@ -200,6 +204,7 @@ export class ObservedRuns {
       read: this.counted(observed, read) as Read,
       run: <T>(call: TaskCall<T>) => {
         this.count(observed);
+        host.starting(call.task);
         return context.run(call);
       },
       use: this.counted(observed, use) as TaskContext['use'],
@@ -241,7 +246,7 @@ export class ObservedRuns {
     };
   }
 
-  private given<R>(run: ObservedRun, what: keyof typeof NUMBER, value: R): R {
+  private given<R>(run: ObservedRun, what: keyof typeof KIND, value: R): R {
     this.give(run, what, value);
     return value;
   }

@@ -1,9 +1,18 @@
 // Plays a story: a runtime of its own, whose time, chance and responses are held, so that one thing happens after the other.
-import { eachBroken, FloeError, hostOf, messageOf, Rebasing, type Extensible } from '../../core/internal.js';
+import {
+  eachBroken,
+  FloeError,
+  hostOf,
+  messageOf,
+  type DeclaredTask,
+  type Extensible,
+  type TaskDefinition,
+} from '../../core/internal.js';
 import { createRuntime, type AnyAction, type Attachment, type Runtime, type TaskContext } from '../../core/index.js';
 import type { Trace } from '../../trace/index.js';
+import { seeded } from '../chance.js';
 import { quiet } from '../quiet.js';
-import { openActions, waitsForNothing } from '../story-helpers.js';
+import { openActions, openLog, waitsForNothing } from '../story-helpers.js';
 import type { Choice } from './choices.js';
 import type { DataHashes } from './data-hashes.js';
 import { Faults, type Seen } from './faults.js';
@@ -32,7 +41,6 @@ export class Playing implements StoryHost {
     const { options, initial, hashes } = stage;
     this.hashes = hashes;
     this.faults = new Faults(stage);
-    let chance = 1;
     this.runtime = createRuntime({
       stores: options.stores,
       ...(options.tasks && { tasks: options.tasks }),
@@ -41,8 +49,7 @@ export class Playing implements StoryHost {
       needs: (options.needs ?? []).map((given) => this.needs.given(given)),
       interceptors: (options.interceptors ?? []).map((one) => this.held.holding(one)),
       clock: this.clock,
-      // Numerical Recipes' linear congruential generator, as in `testRuntime`.
-      random: () => (chance = (Math.imul(chance, 1664525) + 1013904223) >>> 0) / 2 ** 32,
+      random: seeded(1),
       onProblem: (problem) => this.faults.problem(problem),
       features: [
         {
@@ -64,12 +71,12 @@ export class Playing implements StoryHost {
     this.footprint = new Footprint();
     this.clock.isRead = false;
     this.faults.all.length = 0;
-    const { log } = this;
+    const isOpen = openLog(this.kernel) !== undefined || this.held.all.size > 0;
     const before = this.kernel.views.live.states.slice();
     if (!this.begin(choice)) return false;
     await this.rest();
     this.touch(before);
-    if (log || this.log || this.held.all.size > 0) this.footprint.isAlone = true;
+    if (isOpen || openLog(this.kernel) || this.held.all.size > 0) this.footprint.isAlone = true;
     if (this.clock.isRead) this.footprint.reads.add(touched.clock);
     return true;
   }
@@ -85,14 +92,10 @@ export class Playing implements StoryHost {
     switch (choice.does) {
       case 'dispatch':
         this.dispatching(choice.action);
-        try {
-          this.runtime.dispatch(choice.action);
-        } catch (error) {
-          if (error instanceof FloeError && error.code === 'FLOE_UNKNOWN_ACTION') throw error;
-          this.threw(error);
-        }
+        this.trying(() => this.runtime.dispatch(choice.action));
         return true;
       case 'run':
+        this.starting(choice.call.task);
         // Who started it looks at its status: its failure is seen.
         this.runtime.run(choice.call).catch(() => undefined);
         return true;
@@ -118,9 +121,19 @@ export class Playing implements StoryHost {
       }
       case 'decide': {
         const held = this.held.all.get(choice.held);
-        held?.decide(choice.proceeds);
+        if (held) this.trying(() => held.decide(choice.proceeds));
         return held !== undefined;
       }
+    }
+  }
+
+  /** Lets an action happen, whose change may throw. @throws FLOE_UNKNOWN_ACTION */
+  private trying(act: () => unknown): void {
+    try {
+      act();
+    } catch (error) {
+      if (error instanceof FloeError && error.code === 'FLOE_UNKNOWN_ACTION') throw error;
+      this.threw(error);
     }
   }
 
@@ -155,10 +168,19 @@ export class Playing implements StoryHost {
     footprint.writes.add(touched.type(action.type));
     if (stage.options.interceptors) footprint.readsAll = true;
     try {
-      for (const { cell } of kernel.handlers.to(action).stores) footprint.writes.add(touched.store(cell.store.name));
+      const { stores, tasks } = kernel.handlers.to(action);
+      for (const { cell } of stores) footprint.writes.add(touched.store(cell.store.name));
+      for (const task of tasks) this.starting(task);
     } catch {
       // No store handles it: dispatching says so.
     }
+  }
+
+  /** Whether a run begins depends on what it overlaps with, and on what `unless` reads. */
+  starting(task: DeclaredTask): void {
+    const { statuses, options } = task as TaskDefinition;
+    this.footprint.reads.add(touched.store(statuses.name));
+    if (options.unless) this.footprint.readsAll = true;
   }
 
   private touch(before: readonly unknown[]): void {
@@ -204,12 +226,6 @@ export class Playing implements StoryHost {
         this.faults.note({ kind: 'rule', what, ...(thrown !== undefined && { threw: messageOf(thrown) }) }),
     );
     return this.judge();
-  }
-
-  /** The optimistic actions that are open, with what followed. */
-  get log(): Rebasing['log'] {
-    const { attending } = this.kernel.features;
-    return attending instanceof Rebasing ? attending.log : undefined;
   }
 
   close(): void {

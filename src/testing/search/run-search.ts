@@ -4,16 +4,18 @@
 // hold and by what each run was given: never by what is pending alone, since a run that was given something else goes on in another way.
 import { isStatuses, runsIn, statusEntries, toText, type Rebasing, type StoreDefinition } from '../../core/internal.js';
 import { notRepeatable } from '../errors.js';
+import { openLog } from '../story-helpers.js';
 import type { Choice, NamedChoice } from './choices.js';
 import { choicesOf } from './next-choices.js';
 import { DataHashes, hashOfText, mixed, Reached } from './data-hashes.js';
-import { STATES, STEPS, type Exploration, type ExploreOptions, type Finding, type Tried } from './exploration.js';
+import { STATES, STEPS, type Exploration, type ExploreOptions, type Finding } from './exploration.js';
 import type { StoryStep } from '../../trace/index.js';
 import type { Footprint } from './footprint.js';
 import type { Seen } from './faults.js';
 import { Playing } from './playing.js';
 import { stageOf, type Stage } from './stage.js';
 import { tell } from './story.js';
+import { Tallies } from './tallies.js';
 
 /** What is known of a state. */
 interface Key {
@@ -35,11 +37,14 @@ interface Place {
   isWaiting: boolean;
 }
 
+const ENDED = Symbol('ended');
+
 export class RunSearch {
   private readonly stage: Stage;
-  private readonly known = new Reached<Place>();
+  /** Where nothing is gone on from, there is no place. */
+  private readonly known = new Reached<Place | typeof ENDED>();
   private readonly byStep: { readonly places: Place[]; at: number }[] = [];
-  private readonly tried = new Map<string, { -readonly [K in keyof Tried]: Tried[K] }>();
+  private readonly tallies = new Tallies();
   private readonly found = new Map<string, Finding>();
   private count = 0;
   private done = 0;
@@ -64,13 +69,11 @@ export class RunSearch {
     }
     const { broken } = this;
     const all = [...this.found.values()];
-    const handled = new Set(this.stage.stores.flatMap((store) => [...store.changes.keys()]));
     return {
       states: this.count,
       steps: this.byStep.length - 1,
       complete: !this.isCut && !all.some(hides),
-      tried: [...this.tried.values()],
-      untried: [...handled].filter((type) => !this.tried.has(type)),
+      ...this.tallies.of(this.stage.stores),
       broken,
       failures: all.filter((one) => !isBroken(one)),
     };
@@ -142,7 +145,13 @@ export class RunSearch {
     playing: Playing,
     before: ReadonlyMap<string, Footprint>,
   ): Promise<Footprint> {
-    const tally = this.tallyOf(choice);
+    const { tallies } = this;
+    const tally =
+      choice.does === 'dispatch'
+        ? tallies.for(choice.action.type)
+        : choice.does === 'run'
+          ? tallies.for(choice.call.task.name)
+          : undefined;
     if (!(await playing.perform(choice))) throw notRepeatable(await this.wordsTo(place));
     const { footprint } = playing;
     if (depends) footprint.readsAll = true;
@@ -159,8 +168,9 @@ export class RunSearch {
     for (const one of seen) await this.note(one, place, choice);
     const sleeping = new Map([...before].filter(([, other]) => footprint.isIndependentOf(other)));
     const known = this.known.find(key.hash, key.data);
+    if (known === ENDED) return footprint;
     if (known) this.wake(known, sleeping);
-    else if (broke) this.known.add(key.hash, key.data, { ...place, isWaiting: false, sleeping: new Map() });
+    else if (broke) this.known.add(key.hash, key.data, ENDED);
     else if (this.count >= (this.options.states ?? STATES)) this.isCut = true;
     else this.place({ from: place, choice, steps: place.steps + 1, key }, sleeping);
     return footprint;
@@ -174,15 +184,6 @@ export class RunSearch {
     if (place.isWaiting) return;
     place.isWaiting = true;
     this.byStep[place.steps].places.push(place);
-  }
-
-  private tallyOf(choice: Choice): { -readonly [K in keyof Tried]: Tried[K] } | undefined {
-    const type =
-      choice.does === 'dispatch' ? choice.action.type : choice.does === 'run' ? choice.call.task.name : undefined;
-    if (type === undefined) return undefined;
-    let tally = this.tried.get(type);
-    if (!tally) this.tried.set(type, (tally = { type, applied: 0, unchanged: 0, failed: 0, broke: 0 }));
-    return tally;
   }
 
   // ---- stories ----
@@ -268,7 +269,7 @@ export class RunSearch {
     texts.sort();
     for (const { action } of playing.held.all.values())
       texts.push(`held ${hashes.of(action.type)} ${hashes.of(action.payload)}`);
-    texts.push(...logTexts(playing.log, hashes), ...queueTexts(playing, hashes));
+    texts.push(...logTexts(openLog(kernel), hashes), ...queueTexts(playing, hashes));
     const known = [...playing.needs.known.values()].map((one) => toText(one));
     for (const text of [...texts, ...known]) hash = mixed(hash, hashOfText(text));
     data.push(texts, known);
@@ -312,6 +313,6 @@ function logTexts(log: Rebasing['log'], hashes: DataHashes): string[] {
 
 /** The calls of tasks that wait for their turn, in that order. */
 const queueTexts = ({ kernel }: Playing, hashes: DataHashes): string[] =>
-  Array.from(runsIn(kernel)).flatMap(({ phase, task, args }) =>
+  runsIn(kernel).flatMap(({ phase, task, args }) =>
     phase === 'waiting' ? [`queued ${task.name} ${hashes.of(args)}`] : [],
   );

@@ -1,8 +1,9 @@
 // What happens in a story, in sentences.
-import { definitionOf, describeArguments, hostOf, type StoreDefinition } from '../../core/internal.js';
-import type { AnyAction, AnyStore, Runtime } from '../../core/index.js';
+import { describeArguments, hostOf, type StoreDefinition } from '../../core/internal.js';
+import type { AnyAction, Runtime } from '../../core/index.js';
 import type { Choice } from './choices.js';
 import { recording, type StoryStep, type Trace } from '../../trace/index.js';
+import { declaredTitle } from '../../trace/internal.js';
 import { notRepeatable } from '../errors.js';
 import { taskIn } from '../story-helpers.js';
 import type { ExploreOptions } from './exploration.js';
@@ -37,24 +38,21 @@ export function dispatched(
   return { does: 'dispatch', action, says };
 }
 
-function titleOf(
+const titleOf = (
   action: AnyAction,
   stores: readonly StoreDefinition[],
   states: Readonly<Record<string, unknown>>,
-): string | undefined {
-  for (const store of stores) {
-    const title: unknown = store.aboutOf(action.type)?.title;
-    if (typeof title === 'string') return title;
-    if (typeof title !== 'function') continue;
-    const read = (of: AnyStore): unknown => states[definitionOf(of).name];
-    try {
-      return (title as (payload: unknown, before: unknown) => string)(action.payload, read);
-    } catch {
+): string | undefined =>
+  declaredTitle(
+    { action },
+    {
+      about: (_kind, type) => stores.map((store) => store.aboutOf(type)).find((about) => about !== undefined),
+      step: () => undefined,
+      before: () => states,
       // A title is a help: without it the payload is shown.
-    }
-  }
-  return undefined;
-}
+      threw: () => undefined,
+    },
+  );
 
 const SECOND = 1000;
 const timeText = (ms: number): string =>
@@ -70,7 +68,10 @@ export async function tell(playing: Playing, choice: Choice): Promise<StoryStep 
   const asks = made.map((call) => `call ${call.number}, ${calledText(call)}, waits`);
   if (begin.does !== 'respond') {
     const says = [begin.says, ...asks].join('; ');
-    return begin.does === 'run' ? { ...begin, says, run: runs + 1 } : { ...begin, says };
+    // It may be that none began.
+    return begin.does === 'run'
+      ? { ...begin, says, run: [...playing.runs.all.keys()].at(runs) ?? 0 }
+      : { ...begin, says };
   }
   const { came } = playing.needs;
   const response = came.error === undefined ? inShort([came.value]) || 'done' : `it fails, ${came.error}`;
