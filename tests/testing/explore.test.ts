@@ -4,6 +4,7 @@ import fc from 'fast-check';
 import { createRuntime, store, type AnyAction } from 'floe';
 import { tableOf } from 'floe/entities';
 import { explore, type StoryStep } from 'floe/testing';
+import { DataHashes } from '../../src/testing/search/data-hashes.js';
 import { codeOf } from '../support/failures.js';
 import { runs } from '../support/runs.js';
 
@@ -120,4 +121,16 @@ describe('explore', () => {
     ] as const)
       await expect(explore({ stores, examples: [example] } as never)).rejects.toThrow(words);
   });
+});
+
+test('the number of the next version of some data is the one that it has by itself', () => {
+  const data = fc.anything({ withMap: true, withSet: true, withDate: true, maxDepth: 3 });
+  fc.assert(
+    fc.property(data, data, (before, after) => {
+      const hashes = new DataHashes();
+      hashes.of(before);
+      expect(hashes.of(after, before)).toBe(new DataHashes().of(after));
+    }),
+    { numRuns: runs(400) },
+  );
 });

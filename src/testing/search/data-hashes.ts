@@ -1,6 +1,6 @@
 // Numbers by which data is known again. A number is the sum of what its parts come to, so that the number of the next version is that
 // of the one before, with the parts replaced that are now others: a change of one row costs one row, not the list.
-import { encode, isContainer, isKeyed, KEYED, type Keyed } from '../../core/internal.js';
+import { encode, hasOwn, isContainer, isKeyed, KEYED, kindOf, type Fields, type Keyed } from '../../core/internal.js';
 
 /** Knuth's and Murmur's multipliers (32-bit). */
 const MIX = 0x9e3779b1;
@@ -25,6 +25,8 @@ const LIST = hashOfText('list');
 const TABLE = hashOfText('table');
 const FIELDS = hashOfText('fields');
 
+type List = readonly unknown[];
+
 export class DataHashes {
   private readonly known = new WeakMap<object, number>();
   private readonly keys = new Map<string, number>();
@@ -48,64 +50,47 @@ export class DataHashes {
   }
 
   private ofObject(value: object, before: unknown): number {
-    const known = this.known.get(value);
-    if (known !== undefined) return known;
-    const was = typeof before === 'object' && before !== null ? before : undefined;
-    const hash = this.computed(value, was, was && this.known.get(was));
+    let hash = this.known.get(value);
+    if (hash !== undefined) return hash;
+    const kind = kindOf(value);
+    const sum = kind === kindOf(before) ? this.known.get(before as object) : undefined;
+    const was = sum === undefined ? undefined : before;
+    if (kind === 2) hash = this.ofList(value as List, was as List | undefined, sum);
+    else if (kind === 3) hash = this.ofTable(value as Keyed, was as Keyed | undefined, sum);
+    else if (kind === 1) hash = this.ofFields(value as Fields, was as Fields | undefined, sum);
+    else hash = hashOfText(JSON.stringify(encode(value)));
     this.known.set(value, hash);
     return hash;
   }
 
-  private computed(value: object, was: object | undefined, sum: number | undefined): number {
-    if (Array.isArray(value))
-      return this.ofList(value, Array.isArray(was) ? was : [], Array.isArray(was) ? sum : undefined);
-    if (isKeyed(value)) return this.ofTable(value, isKeyed(was) ? was : undefined, sum);
-    if (isContainer(value))
-      return this.ofFields(
-        value as Record<string, unknown>,
-        was && isContainer(was) && !Array.isArray(was) ? was : {},
-        sum,
-      );
-    return hashOfText(JSON.stringify(encode(value)));
-  }
-
-  private ofList(value: readonly unknown[], was: readonly unknown[], before: number | undefined): number {
-    let sum = before ?? LIST;
-    const old = before === undefined ? 0 : was.length;
-    const both = Math.min(old, value.length);
+  private ofList(value: List, was: List = [], sum = LIST): number {
+    const both = Math.min(was.length, value.length);
     for (let i = 0; i < both; i++)
       if (value[i] !== was[i]) sum += mixed(i, this.of(value[i], was[i])) - mixed(i, this.of(was[i]));
     for (let i = both; i < value.length; i++) sum += mixed(i, this.of(value[i]));
-    for (let i = both; i < old; i++) sum -= mixed(i, this.of(was[i]));
+    for (let i = both; i < was.length; i++) sum -= mixed(i, this.of(was[i]));
     return sum | 0;
   }
 
-  private ofFields(value: Readonly<Record<string, unknown>>, given: object, before: number | undefined): number {
-    const isNext = before !== undefined;
-    const was = given as Readonly<Record<string, unknown>>;
-    let sum = before ?? FIELDS;
+  private ofFields(value: Fields, was: Fields = {}, sum = FIELDS): number {
     for (const key of Object.keys(value)) {
-      const isThere = isNext && Object.hasOwn(was, key);
+      const isThere = hasOwn(was, key);
       if (isThere && value[key] === was[key]) continue;
       const place = this.ofKey(key);
       sum += mixed(place, this.of(value[key], isThere ? was[key] : undefined));
       if (isThere) sum -= mixed(place, this.of(was[key]));
     }
-    if (isNext)
-      for (const key of Object.keys(was))
-        if (!Object.hasOwn(value, key)) sum -= mixed(this.ofKey(key), this.of(was[key]));
+    for (const key of Object.keys(was)) if (!hasOwn(value, key)) sum -= mixed(this.ofKey(key), this.of(was[key]));
     return sum | 0;
   }
 
-  private ofTable(value: Keyed, was: Keyed | undefined, before: number | undefined): number {
+  private ofTable(value: Keyed, was: Keyed | undefined, sum = TABLE): number {
     const row = (table: Keyed, key: string, next?: Keyed): number =>
       mixed(this.ofKey(key), this.of(table.get(key), next?.get(key)));
-    if (was === undefined || before === undefined) {
-      let sum = TABLE;
+    if (!was) {
       for (const key of value.keys()) sum += row(value, key);
       return sum | 0;
     }
-    let sum = before;
     const { changed, removed, added } = value[KEYED].difference(was, value);
     for (const key of changed) sum += row(value, key, was) - row(was, key);
     for (const key of removed) sum -= row(was, key);
@@ -132,7 +117,7 @@ export function sameInOrder(a: unknown, b: unknown): boolean {
   if (isKeyed(a)) return isKeyed(b) && sameRows(a, b);
   if (!isContainer(a) || !isContainer(b) || Array.isArray(b))
     return !isContainer(a) && !isContainer(b) && JSON.stringify(encode(a)) === JSON.stringify(encode(b));
-  const [left, right] = [a as Readonly<Record<string, unknown>>, b as Readonly<Record<string, unknown>>];
+  const [left, right] = [a as Fields, b as Fields];
   const [keys, others] = [Object.keys(left), Object.keys(right)];
   if (keys.length !== others.length) return false;
   for (let i = 0; i < keys.length; i++) {

@@ -133,7 +133,7 @@ class Shrinking {
   private before: readonly States[] = [];
   private computed: readonly Step[] = [];
   /** The payloads that took the place of recorded ones. */
-  private actions = new Map<Step, AnyAction>();
+  private readonly actions = new Map<Step, AnyAction>();
   private tried = 0;
 
   constructor(
@@ -195,13 +195,12 @@ class Shrinking {
       const action = this.actions.get(step) ?? step.action;
       for (const payload of simpler(action.payload)) {
         if (this.tried >= MOST_TRIED) break;
-        const before = this.actions;
-        this.actions = new Map(before).set(step, { type: action.type, payload });
+        this.actions.set(step, { type: action.type, payload });
         if (this.accept(this.left, this.left.indexOf(step))) {
           isSimpler = true;
           break;
         }
-        this.actions = before;
+        this.actions.set(step, action);
       }
     }
   }
