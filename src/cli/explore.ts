@@ -62,7 +62,9 @@ export async function exploreModel(given: ExploreCommandOptions, out: Output): P
   if (save !== undefined && !json)
     out.talk(
       first
-        ? colours.dim(`\nfloe inspect ${save} shows that story, and floe write-test ${save} writes its test.`)
+        ? colours.dim(
+            `\nfloe inspect ${save} shows that story, and floe write-test ${save} --model MODULE writes its test.`,
+          )
         : colours.dim('\nNothing was saved.'),
     );
   return first ? 1 : 0;

@@ -1,6 +1,6 @@
 // `floe smallest TRACE --model FILE --fails RULE`: leaves out of a recording what its failure does not need.
 import { mkdirSync, writeFileSync } from 'node:fs';
-import { dirname, relative, sep } from 'node:path';
+import { basename, dirname, relative, sep } from 'node:path';
 import colours from 'picocolors';
 import { decode, definitionOf } from '../core/internal.js';
 import { smallest, type Failure } from '../testing/index.js';
@@ -43,7 +43,11 @@ export async function smallestTrace(file: string, options: SmallestCommandOption
   const actions = steps.filter(({ kind }) => kind === 'action');
   if (options.save !== undefined) write(options.save, text);
   if (options.test !== undefined)
-    write(options.test, writeTest(text, { model: beside(options.test, model), stores, source: shown(file) }), '--test');
+    write(
+      options.test,
+      writeTest(text, { model: beside(options.test, model), stores, source: basename(file) }),
+      '--test',
+    );
   if (options.json) {
     out.result(jsonOf({ of, tried, steps: steps.map(({ seq, action, fact }) => ({ seq, action, fact })) }));
     return;
